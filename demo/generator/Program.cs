@@ -1,0 +1,51 @@
+// gable-demo FOLDER [--readings N]: makes data/network.db of the demo workspace. The same seed gives the same rows.
+using System.Globalization;
+using RapidGable.Demo;
+using Spectre.Console;
+
+var folder = "demo/data";
+var readings = 50_000;
+for (var i = 0; i < args.Length; i++)
+{
+    if (args[i] is "--help" or "-h")
+    {
+        Console.WriteLine("gable-demo [FOLDER] [--readings N]\n\nMakes FOLDER/network.db (demo/data when no folder is given), with N readings (50,000).");
+        return 0;
+    }
+    if (args[i] == "--readings")
+    {
+        if (i + 1 < args.Length && int.TryParse(args[++i], NumberStyles.None, CultureInfo.InvariantCulture, out readings) && readings is > 0 and <= 100_000_000)
+            continue;
+        Console.Error.WriteLine("gable-demo: --readings needs a whole number from 1 to 100000000.");
+        return 2;
+    }
+    if (args[i].StartsWith('-'))
+    {
+        Console.Error.WriteLine($"gable-demo: '{args[i]}' is not an option. Try --help.");
+        return 2;
+    }
+    folder = args[i];
+}
+
+Directory.CreateDirectory(folder);
+var target = Path.Combine(folder, "network.db");
+var unfinished = target + ".new";
+File.Delete(unfinished);
+if (Console.IsErrorRedirected)
+{
+    Console.Error.WriteLine($"Making {target} with {readings:N0} readings …");
+    NetworkDatabase.Make(unfinished, readings, _ => { });
+}
+else
+{
+    var console = AnsiConsole.Create(new AnsiConsoleSettings { Out = new AnsiConsoleOutput(Console.Error) });
+    console.Progress().Columns(new TaskDescriptionColumn(), new ProgressBarColumn(), new PercentageColumn(), new RemainingTimeColumn())
+        .Start(progress =>
+        {
+            var task = progress.AddTask($"network.db, {readings:N0} readings", maxValue: readings);
+            NetworkDatabase.Make(unfinished, readings, done => task.Value = done);
+            task.Value = readings;
+        });
+}
+File.Move(unfinished, target, overwrite: true);
+return 0;

@@ -1,0 +1,80 @@
+using System.Collections.Immutable;
+using RapidGable.Declarations;
+using RapidGable.Model;
+using RapidGable.Sources;
+
+namespace RapidGable.Building;
+
+/// <summary>A workspace read, connected and built; holds its sources open until it is disposed.</summary>
+public sealed record LoadedWorkspace(
+    WorkspaceDeclaration Declaration, ImmutableDictionary<string, ISource> Sources, ImmutableDictionary<string, SourceCatalog> Catalogs,
+    ImmutableArray<BuiltService> Services, Diagnostics Diagnostics) : IAsyncDisposable
+{
+    public BuiltService? FindService(string name) => Services.FirstOrDefault(s => s.Model.Service == name);
+
+    public async ValueTask DisposeAsync()
+    {
+        foreach (var source in Sources.Values)
+            await source.DisposeAsync();
+    }
+}
+
+/// <summary>Folder -> declaration -> open sources -> catalogs -> models.</summary>
+public static class WorkspaceLoader
+{
+    /// <summary>Loads a folder; whatever is wrong stands in the result's diagnostics, all at once.</summary>
+    public static async Task<LoadedWorkspace> LoadAsync(string folder, Func<string, string?> environment, CancellationToken cancellation)
+    {
+        var (declaration, diagnostics) = WorkspaceReader.Read(folder, environment);
+        var sources = ImmutableDictionary.CreateBuilder<string, ISource>();
+        var catalogs = ImmutableDictionary.CreateBuilder<string, SourceCatalog>();
+        foreach (var item in declaration.Sources)
+        {
+            if (Open(item, declaration.Folder, diagnostics) is not { } source)
+                continue;
+            sources[item.Name] = source;
+            try
+            {
+                catalogs[item.Name] = await source.ReadCatalogAsync(cancellation);
+            }
+            catch (SourceException exception)
+            {
+                diagnostics.Error("source", $"The source '{item.Name}' cannot be read: {exception.Message}", item.Location);
+            }
+        }
+        var services = ImmutableArray.CreateBuilder<BuiltService>();
+        foreach (var service in declaration.Services)
+        {
+            if (!catalogs.TryGetValue(service.Source.Value, out var catalog))
+                continue;
+            try
+            {
+                services.Add(await ModelBuilder.BuildAsync(service, catalog, sources[service.Source.Value], diagnostics, cancellation));
+            }
+            catch (SourceException exception)
+            {
+                diagnostics.Error("source", $"The source '{service.Source.Value}' cannot be read: {exception.Message}", service.Location);
+            }
+        }
+        return new LoadedWorkspace(declaration, sources.ToImmutable(), catalogs.ToImmutable(), services.ToImmutable(), diagnostics);
+    }
+
+    private static ISource? Open(SourceDeclaration declaration, string folder, Diagnostics diagnostics)
+    {
+        if (EngineRegistry.Find(declaration.Engine.Value) is not { } engine)
+        {
+            var names = EngineRegistry.All.Select(e => e.Name).ToList();
+            diagnostics.Error("no-engine", $"There is no engine '{declaration.Engine.Value}'.{NearestName.Hint(declaration.Engine.Value, names)}",
+                declaration.Engine.Location, $"Engines: {string.Join(", ", names)}.");
+            return null;
+        }
+        var faults = new List<SettingFault>();
+        var source = engine.Open(declaration.Name, folder, declaration.Settings.ToDictionary(s => s.Key, s => s.Value.Value), faults);
+        foreach (var fault in faults)
+        {
+            var place = fault.Setting is not null && declaration.Settings.TryGetValue(fault.Setting, out var setting) ? setting.Location : declaration.Location;
+            diagnostics.Error("source-setting", fault.Message, place, fault.Advice);
+        }
+        return source;
+    }
+}

@@ -1,0 +1,51 @@
+namespace RapidGable.Model;
+
+/// <summary>The primitive types of the Entity Data Model that a property may have (CSDL 3.3).</summary>
+public enum EdmKind
+{
+    Boolean, Byte, SByte, Int16, Int32, Int64, Decimal, Single, Double,
+    String, Guid, Date, TimeOfDay, DateTimeOffset, Duration, Binary,
+}
+
+/// <summary>A primitive type with its facets; a facet that is not known is null (CSDL 7.2).</summary>
+/// <param name="Kind">Which primitive type.</param>
+/// <param name="MaxLength">Characters of a String, bytes of a Binary; null = no limit stated.</param>
+/// <param name="Precision">Significant digits of a Decimal, fraction digits of a temporal type.</param>
+/// <param name="Scale">Digits after the point of a Decimal; null on a Decimal means <c>variable</c>.</param>
+public sealed record EdmType(EdmKind Kind, int? MaxLength = null, int? Precision = null, int? Scale = null)
+{
+    public static readonly EdmType Boolean = new(EdmKind.Boolean);
+    public static readonly EdmType Int32 = new(EdmKind.Int32);
+    public static readonly EdmType Int64 = new(EdmKind.Int64);
+    public static readonly EdmType Double = new(EdmKind.Double);
+    public static readonly EdmType Decimal = new(EdmKind.Decimal);
+    public static readonly EdmType String = new(EdmKind.String);
+    public static readonly EdmType Guid = new(EdmKind.Guid);
+    public static readonly EdmType Date = new(EdmKind.Date);
+    public static readonly EdmType TimeOfDay = new(EdmKind.TimeOfDay, Precision: 7);
+    public static readonly EdmType DateTimeOffset = new(EdmKind.DateTimeOffset, Precision: 7);
+    public static readonly EdmType Duration = new(EdmKind.Duration, Precision: 7);
+    public static readonly EdmType Binary = new(EdmKind.Binary);
+
+    /// <summary>The qualified name, such as <c>Edm.Int64</c>.</summary>
+    public string Name => "Edm." + Kind;
+
+    public bool IsNumeric => Kind is EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64
+        or EdmKind.Decimal or EdmKind.Single or EdmKind.Double;
+
+    public bool IsIntegral => Kind is EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64;
+
+    public bool IsFloating => Kind is EdmKind.Single or EdmKind.Double;
+
+    /// <summary>Whether the type may be the type of a key property (CSDL 6.5).</summary>
+    public bool MayBeKey => !IsFloating && Kind != EdmKind.Binary;
+
+    /// <summary>The type with its facets for people, such as <c>Edm.Decimal(12,4)</c>.</summary>
+    public override string ToString() => Kind switch
+    {
+        EdmKind.Decimal when Precision is { } p => $"{Name}({p},{Scale?.ToString() ?? "variable"})",
+        EdmKind.String or EdmKind.Binary when MaxLength is { } n => $"{Name}({n})",
+        EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration when Precision is > 0 => $"{Name}({Precision})",
+        _ => Name,
+    };
+}

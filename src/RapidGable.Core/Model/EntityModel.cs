@@ -1,0 +1,153 @@
+using System.Collections.Frozen;
+using System.Collections.Immutable;
+
+namespace RapidGable.Model;
+
+/// <summary>A structural property and the column it is read from.</summary>
+/// <param name="Name">Outside name, a simple identifier.</param>
+/// <param name="Type">Type with facets.</param>
+/// <param name="Nullable">Whether a value may be null.</param>
+/// <param name="Column">The column's name in the source, exactly as the catalog spells it.</param>
+/// <param name="StorageForm">How the engine stores the value where one type has several forms; only the engine reads it.</param>
+public sealed record Property(string Name, EdmType Type, bool Nullable, string Column, string? StorageForm = null)
+{
+    public string? Description { get; init; }
+
+    /// <summary>The source fills the value when none is sent (<c>Core.ComputedDefaultValue</c>).</summary>
+    public bool HasComputedDefault { get; init; }
+
+    /// <summary>The source always makes the value (<c>Core.Computed</c>).</summary>
+    public bool IsComputed { get; init; }
+
+    /// <summary>A constant default in the form of the type's literal without quotes; null = none.</summary>
+    public string? DefaultValue { get; init; }
+
+    /// <summary>Media type of the content (<c>Core.MediaType</c>); null = plain value.</summary>
+    public string? MediaType { get; init; }
+}
+
+/// <summary>One pair of columns that ties two sets together; either may be hidden from callers.</summary>
+public sealed record JoinPair(Property Own, Property Target);
+
+/// <summary>A way from an entity to related ones (CSDL 8).</summary>
+/// <param name="Name">Outside name.</param>
+/// <param name="TargetSet">The set in which related entities are found.</param>
+/// <param name="IsCollection">Many related entities, or at most one.</param>
+/// <param name="Nullable">For a single-valued one: whether there may be none. False for collections.</param>
+/// <param name="Joins">The column pairs, in the order of the foreign key.</param>
+/// <param name="Partner">The navigation property that leads back; null = none.</param>
+public sealed record NavigationProperty(
+    string Name, string TargetSet, bool IsCollection, bool Nullable, ImmutableArray<JoinPair> Joins, string? Partner = null)
+{
+    /// <summary>What the source does to related rows when this entity is deleted, as a CSDL action name; null = not stated.</summary>
+    public string? OnDelete { get; init; }
+}
+
+/// <summary>A type of entities: visible and hidden properties, key, navigation (CSDL 6).</summary>
+public sealed class EntityType
+{
+    private readonly FrozenDictionary<string, Property> _properties;
+    private readonly FrozenDictionary<string, NavigationProperty> _navigations;
+
+    public EntityType(string name, ImmutableArray<Property> properties, ImmutableArray<Property> hidden, ImmutableArray<Property> key,
+        ImmutableArray<NavigationProperty> navigations, string? description = null)
+    {
+        Name = name;
+        Properties = properties;
+        Hidden = hidden;
+        Key = key;
+        Navigations = navigations;
+        Description = description;
+        _properties = properties.ToFrozenDictionary(p => p.Name, StringComparer.Ordinal);
+        _navigations = navigations.ToFrozenDictionary(n => n.Name, StringComparer.Ordinal);
+    }
+
+    public string Name { get; }
+
+    /// <summary>What callers see, in the order of the declaration or the table.</summary>
+    public ImmutableArray<Property> Properties { get; }
+
+    /// <summary>Columns that callers never see but that joins may need.</summary>
+    public ImmutableArray<Property> Hidden { get; }
+
+    /// <summary>The key's properties in declared order; always visible, never null.</summary>
+    public ImmutableArray<Property> Key { get; }
+
+    public ImmutableArray<NavigationProperty> Navigations { get; }
+
+    public string? Description { get; }
+
+    public Property? FindProperty(string name) => _properties.GetValueOrDefault(name);
+
+    public NavigationProperty? FindNavigation(string name) => _navigations.GetValueOrDefault(name);
+
+    /// <summary>All names a path may continue with: properties, then navigation properties.</summary>
+    public IEnumerable<string> MemberNames => Properties.Select(p => p.Name).Concat(Navigations.Select(n => n.Name));
+
+    internal EntityType With(ImmutableArray<NavigationProperty> navigations) =>
+        new(Name, Properties, Hidden, Key, navigations, Description);
+}
+
+/// <summary>The operations that a declaration may allow on a set.</summary>
+[Flags]
+public enum SetOperations
+{
+    None = 0, Read = 1,
+}
+
+/// <summary>A published collection of entities, read from one table or view.</summary>
+public sealed record EntitySet(string Name, EntityType Type, SourceObjectName Source)
+{
+    /// <summary>Rows in a page when nothing is asked for; at least 1.</summary>
+    public int PageSize { get; init; } = Limits.DefaultPageSize;
+
+    /// <summary>The largest page that a caller may ask for; at least <see cref="PageSize"/>.</summary>
+    public int LargestPage { get; init; } = Limits.DefaultLargestPage;
+
+    public SetOperations Operations { get; init; } = SetOperations.Read;
+
+    public AccessRule Read { get; init; } = AccessRule.Nobody;
+}
+
+/// <summary>Where rows come from: the source's name in the workspace and the object's name in it.</summary>
+/// <param name="Source">Name of the source file without its ending.</param>
+/// <param name="Schema">Schema in the source; null where the engine has none.</param>
+/// <param name="Name">Table or view, exactly as the catalog spells it.</param>
+public sealed record SourceObjectName(string Source, string? Schema, string Name)
+{
+    public override string ToString() => Schema is null ? Name : $"{Schema}.{Name}";
+}
+
+/// <summary>One published service: a container of entity sets over one schema. Immutable.</summary>
+public sealed class EntityModel
+{
+    private readonly FrozenDictionary<string, EntitySet> _sets;
+
+    public EntityModel(string service, string title, string schemaNamespace, ImmutableArray<EntitySet> sets)
+    {
+        Service = service;
+        Title = title;
+        Namespace = schemaNamespace;
+        Sets = sets;
+        _sets = sets.ToFrozenDictionary(s => s.Name, StringComparer.Ordinal);
+    }
+
+    /// <summary>The name in addresses: <c>/odata/{service}/</c>.</summary>
+    public string Service { get; }
+
+    public string Title { get; }
+
+    /// <summary>Namespace of all types of the service.</summary>
+    public string Namespace { get; }
+
+    public string ContainerName => "Container";
+
+    public ImmutableArray<EntitySet> Sets { get; }
+
+    public EntitySet? FindSet(string name) => _sets.GetValueOrDefault(name);
+
+    /// <summary>The set in which the related entities of a navigation property are found.</summary>
+    public EntitySet Target(NavigationProperty navigation) => _sets[navigation.TargetSet];
+
+    public string QualifiedName(EntityType type) => $"{Namespace}.{type.Name}";
+}

@@ -1,0 +1,11 @@
+using RapidGable.Sources.Sqlite;
+
+namespace RapidGable.Sources;
+
+/// <summary>The one place that knows the engines' folders.</summary>
+public static class EngineRegistry
+{
+    public static IReadOnlyList<IEngine> All { get; } = [new SqliteEngine()];
+
+    public static IEngine? Find(string name) => All.FirstOrDefault(e => e.Name == name);
+}

@@ -1,0 +1,75 @@
+namespace RapidGable.Sources;
+
+/// <summary>What went wrong at the source, in terms that a caller may be told.</summary>
+public enum SourceFaultKind
+{
+    /// <summary>The database cannot be reached or opened.</summary>
+    Unavailable,
+
+    /// <summary>It is locked by somebody else; worth trying again.</summary>
+    Busy,
+
+    /// <summary>The statement ran past its time limit.</summary>
+    TooSlow,
+
+    /// <summary>An integer or decimal division by zero (URL conventions 5.1.1.2.4).</summary>
+    DivisionByZero,
+
+    /// <summary>A stored value does not have the type that its column states.</summary>
+    BadData,
+
+    /// <summary>Anything else: the statement is ours, so it is our fault.</summary>
+    Broken,
+}
+
+/// <summary>A failure of a source. The message is for the developer's log and client; callers get one made from the kind.</summary>
+public sealed class SourceException(SourceFaultKind kind, string message, Exception? inner = null) : Exception(message, inner)
+{
+    public SourceFaultKind Kind { get; } = kind;
+}
+
+/// <summary>A wrong or missing setting of a source file.</summary>
+/// <param name="Setting">Its name; null when it concerns the whole file.</param>
+public sealed record SettingFault(string? Setting, string Message, string? Advice = null);
+
+/// <summary>A database engine: knows its settings and opens sources. Registered at one place, <see cref="EngineRegistry"/>.</summary>
+public interface IEngine
+{
+    /// <summary>The word in a source file's <c>engine</c>.</summary>
+    string Name { get; }
+
+    /// <summary>Opens a source, without connecting yet.</summary>
+    /// <param name="name">Name of the source in the workspace.</param>
+    /// <param name="folder">The workspace's folder, against which relative paths count.</param>
+    /// <param name="settings">The settings of the source file.</param>
+    /// <param name="faults">Receives what is wrong with the settings; then null is returned.</param>
+    ISource? Open(string name, string folder, IReadOnlyDictionary<string, string> settings, ICollection<SettingFault> faults);
+}
+
+/// <summary>One open source with its pool of sessions.</summary>
+public interface ISource : IAsyncDisposable
+{
+    string Name { get; }
+
+    /// <summary>What people are told about where it is; never a secret.</summary>
+    string Address { get; }
+
+    SqlDialect Dialect { get; }
+
+    /// <summary>Reads what the source offers in a handful of statements.</summary>
+    /// <exception cref="SourceException">When it cannot be reached or read.</exception>
+    Task<SourceCatalog> ReadCatalogAsync(CancellationToken cancellation);
+
+    /// <summary>Adds to one object what only its rows tell: how values are stored, types of columns that state none.</summary>
+    Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation);
+
+    /// <summary>Takes a session from the pool; waits while all are in use.</summary>
+    ValueTask<ISourceSession> OpenSessionAsync(CancellationToken cancellation);
+}
+
+/// <summary>A connection in use by one request, which sees one state of the data from its first statement to its end.</summary>
+public interface ISourceSession : IAsyncDisposable
+{
+    /// <summary>Runs a reading statement. Several cursors may be open at once.</summary>
+    ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<SqlValue> parameters, CancellationToken cancellation);
+}

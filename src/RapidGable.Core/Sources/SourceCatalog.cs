@@ -1,0 +1,52 @@
+using System.Collections.Immutable;
+using RapidGable.Model;
+
+namespace RapidGable.Sources;
+
+public enum SourceObjectKind
+{
+    Table, View,
+}
+
+/// <summary>What a source offers.</summary>
+public sealed record SourceCatalog(ImmutableArray<SourceObject> Objects)
+{
+    public SourceObject? Find(string name) => Objects.FirstOrDefault(o => o.Name == name);
+}
+
+/// <summary>A table or view with all that the catalog says of it.</summary>
+/// <param name="Schema">Schema; null where the engine has none.</param>
+/// <param name="PrimaryKey">Column names in key order; empty = none.</param>
+/// <param name="UniqueKeys">Other unique column lists.</param>
+public sealed record SourceObject(
+    string? Schema, string Name, SourceObjectKind Kind, ImmutableArray<SourceColumn> Columns,
+    ImmutableArray<string> PrimaryKey, ImmutableArray<ImmutableArray<string>> UniqueKeys, ImmutableArray<ForeignKey> ForeignKeys)
+{
+    public string? Comment { get; init; }
+
+    /// <summary>Why the object cannot be read at all; null = it can.</summary>
+    public string? Fault { get; init; }
+
+    public SourceColumn? Column(string name) => Columns.FirstOrDefault(c => c.Name == name);
+}
+
+/// <summary>A column and the type it is published with.</summary>
+/// <param name="DeclaredType">As the catalog spells it; empty = none stated.</param>
+/// <param name="Type">The type it maps to; null when there is none.</param>
+/// <param name="Reason">Why it maps so, or why it does not, in a few words.</param>
+public sealed record SourceColumn(string Name, string DeclaredType, EdmType? Type, bool Nullable, string Reason)
+{
+    public string? StorageForm { get; init; }
+
+    public bool HasComputedDefault { get; init; }
+
+    public bool IsComputed { get; init; }
+
+    /// <summary>A constant default as a literal without quotes; null = none or not constant.</summary>
+    public string? DefaultValue { get; init; }
+
+    public string? MediaType { get; init; }
+}
+
+/// <summary>A foreign key; column lists have the same length.</summary>
+public sealed record ForeignKey(ImmutableArray<string> Columns, string TargetObject, ImmutableArray<string> TargetColumns, string? OnDelete);

@@ -1,0 +1,146 @@
+using System.Collections.Immutable;
+using System.Text;
+
+namespace RapidGable.Sources.Sqlite;
+
+/// <summary>Reads the whole catalog in four statements; views one by one, since a broken one fails alone.</summary>
+internal sealed class SqliteCatalogReader(ISourceSession session, CancellationToken cancellation)
+{
+    private const string Tables = "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name";
+    private const string Views = "SELECT name FROM sqlite_schema WHERE type = 'view' ORDER BY name";
+    private const string ColumnsOf = "SELECT name, type, \"notnull\", dflt_value, pk, hidden FROM pragma_table_xinfo(?1) ORDER BY cid";
+
+    private const string TableColumns = """
+        SELECT m.name, p.name, p.type, p."notnull", p.dflt_value, p.pk, p.hidden, coalesce(l.strict, 0) + coalesce(l.wr, 0)
+        FROM sqlite_schema m JOIN pragma_table_xinfo(m.name) p LEFT JOIN pragma_table_list l ON l.name = m.name AND l.schema = 'main'
+        WHERE m.type = 'table' ORDER BY m.name, p.cid
+        """;
+
+    private const string ForeignKeys = """
+        SELECT m.name, f.id, f."table", f."from", f."to", f.on_delete
+        FROM sqlite_schema m JOIN pragma_foreign_key_list(m.name) f WHERE m.type = 'table' ORDER BY m.name, f.id, f.seq
+        """;
+
+    private const string UniqueKeys = """
+        SELECT m.name, l.name, i.name
+        FROM sqlite_schema m JOIN pragma_index_list(m.name) l JOIN pragma_index_info(l.name) i
+        WHERE m.type = 'table' AND l."unique" = 1 AND l.partial = 0 AND l.origin <> 'pk' ORDER BY m.name, l.seq, i.seqno
+        """;
+
+    public async Task<SourceCatalog> ReadAsync()
+    {
+        var columns = await GroupAsync(TableColumns);
+        var foreignKeys = await GroupAsync(ForeignKeys);
+        var uniqueKeys = await GroupAsync(UniqueKeys);
+        var objects = ImmutableArray.CreateBuilder<SourceObject>();
+        foreach (var row in await RowsAsync(Tables))
+            objects.Add(Table(row[0]!, columns[row[0]!], foreignKeys, columns, uniqueKeys[row[0]!]));
+        foreach (var row in await RowsAsync(Views))
+            objects.Add(await ViewAsync(row[0]!));
+        return new SourceCatalog(objects.ToImmutable());
+    }
+
+    private static SourceObject Table(string name, IEnumerable<string?[]> columnRows, ILookup<string, string?[]> foreignKeys,
+        ILookup<string, string?[]> allColumns, IEnumerable<string?[]> uniqueRows)
+    {
+        var rows = columnRows.ToList();
+        var primaryKey = KeyOf(rows);
+        var columns = rows.Where(r => r[6] != "1").Select(r => Column(r, primaryKey)).ToImmutableArray();
+        var unique = uniqueRows.GroupBy(r => r[1]).Where(g => g.All(r => r[2] is not null))
+            .Select(g => g.Select(r => r[2]!).ToImmutableArray()).ToImmutableArray();
+        var foreign = foreignKeys[name].GroupBy(r => r[1]).Select(g => Foreign(g.ToList(), allColumns))
+            .OfType<ForeignKey>().Reverse().ToImmutableArray();
+        return new SourceObject(null, name, SourceObjectKind.Table, columns, primaryKey, unique, foreign);
+    }
+
+    private static ImmutableArray<string> KeyOf(IEnumerable<string?[]> rows) =>
+        [.. rows.Where(r => r[5] != "0").OrderBy(r => int.Parse(r[5]!)).Select(r => r[1]!)];
+
+    private static SourceColumn Column(string?[] row, ImmutableArray<string> primaryKey)
+    {
+        var declared = row[2] ?? "";
+        var (type, reason, mediaType) = SqliteTypes.Map(declared);
+        var isRowId = primaryKey.Length == 1 && row[5] == "1" && declared.Equals("INTEGER", StringComparison.OrdinalIgnoreCase);
+        var notNull = row[3] == "1" || isRowId || (row[5] != "0" && row[7] != "0");
+        var (constant, computed) = Default(row[4]);
+        return new SourceColumn(row[1]!, declared, type, !notNull, isRowId ? "the row's number" : reason)
+        {
+            MediaType = mediaType,
+            HasComputedDefault = isRowId || computed,
+            IsComputed = row[6] is "2" or "3",
+            DefaultValue = constant,
+        };
+    }
+
+    private static (string? Constant, bool Computed) Default(string? text)
+    {
+        if (text is null || text.Equals("NULL", StringComparison.OrdinalIgnoreCase))
+            return (null, false);
+        if (text.Length >= 2 && text[0] == '\'' && text[^1] == '\'')
+            return (text[1..^1].Replace("''", "'", StringComparison.Ordinal), false);
+        if (decimal.TryParse(text, System.Globalization.NumberStyles.Float, System.Globalization.CultureInfo.InvariantCulture, out _))
+            return (text, false);
+        return (null, true);
+    }
+
+    private static ForeignKey? Foreign(List<string?[]> parts, ILookup<string, string?[]> allColumns)
+    {
+        var target = allColumns.FirstOrDefault(g => g.Key.Equals(parts[0][2], StringComparison.OrdinalIgnoreCase));
+        if (target is null)
+            return null;
+        var rows = target.ToList();
+        var targetColumns = parts[0][4] is null
+            ? KeyOf(rows)
+            : [.. parts.Select(p => rows.FirstOrDefault(r => r[1]!.Equals(p[4], StringComparison.OrdinalIgnoreCase))?[1]).OfType<string>()];
+        if (targetColumns.Length != parts.Count)
+            return null;
+        return new ForeignKey([.. parts.Select(p => p[3]!)], target.Key, targetColumns, parts[0][5] switch
+        {
+            "CASCADE" => "Cascade",
+            "SET NULL" => "SetNull",
+            "SET DEFAULT" => "SetDefault",
+            "RESTRICT" => "None",
+            _ => null,
+        });
+    }
+
+    private async Task<SourceObject> ViewAsync(string name)
+    {
+        var empty = new SourceObject(null, name, SourceObjectKind.View, [], [], [], []);
+        try
+        {
+            var columns = (await RowsAsync(ColumnsOf, SqlValue.From(name))).Select(r =>
+            {
+                var (type, reason, mediaType) = SqliteTypes.Map(r[1] ?? "");
+                return new SourceColumn(r[0]!, r[1] ?? "", type, Nullable: true, reason) { MediaType = mediaType };
+            });
+            return empty with { Columns = [.. columns] };
+        }
+        catch (SourceException exception) when (exception.Kind == SourceFaultKind.Broken)
+        {
+            return empty with { Fault = $"the view cannot be read: {exception.Message}" };
+        }
+    }
+
+    private async Task<ILookup<string, string?[]>> GroupAsync(string sql) =>
+        (await RowsAsync(sql)).ToLookup(r => r[0]!, StringComparer.Ordinal);
+
+    private async Task<List<string?[]>> RowsAsync(string sql, params SqlValue[] parameters)
+    {
+        var width = sql[..sql.IndexOf(" FROM", StringComparison.Ordinal)].TrimEnd().Count(c => c == ',') + 1;
+        if (sql == TableColumns)
+            width = 8;
+        else if (sql == ForeignKeys)
+            width = 6;
+        var rows = new List<string?[]>();
+        await using var cursor = await session.QueryAsync(sql, parameters, cancellation);
+        while (await cursor.ReadAsync(cancellation))
+        {
+            var row = new string?[width];
+            for (var i = 0; i < width; i++)
+                row[i] = cursor.IsNull(i) ? null : Encoding.UTF8.GetString(cursor.GetUtf8(i));
+            rows.Add(row);
+        }
+        return rows;
+    }
+}

@@ -1,0 +1,139 @@
+// One SQLite connection over the library's C interface: no mutex (a session is used by one request at a time), texts
+// copied as the UTF-8 that they are, prepared statements kept for as long as the connection lives.
+using SQLitePCL;
+
+namespace RapidGable.Sources.Sqlite;
+
+internal sealed class SqliteConnection : IDisposable
+{
+    private const int KeptStatements = 200;
+    private const int InstructionsBetweenLooks = 20_000;
+
+    private readonly Dictionary<string, sqlite3_stmt> _idle = new(StringComparer.Ordinal);
+    private readonly Queue<string> _age = new();
+    private readonly delegate_progress _progress;
+    private long _deadline = long.MaxValue;
+    private CancellationToken _cancellation;
+
+    static SqliteConnection() => Batteries_V2.Init();
+
+    private SqliteConnection(sqlite3 database)
+    {
+        Database = database;
+        _progress = _ => Environment.TickCount64 > _deadline || _cancellation.IsCancellationRequested ? 1 : 0;
+        raw.sqlite3_progress_handler(database, InstructionsBetweenLooks, _progress, null);
+        SqliteFunctions.Register(database);
+    }
+
+
+    public sqlite3 Database { get; }
+
+    /// <summary>Opens a file for reading; <paramref name="shownName"/> is what messages call it.</summary>
+    public static SqliteConnection Open(string path, string shownName)
+    {
+        if (!File.Exists(path))
+            throw new SourceException(SourceFaultKind.Unavailable, $"The database file '{shownName}' does not exist.");
+        var code = raw.sqlite3_open_v2(path, out var database, raw.SQLITE_OPEN_READONLY | raw.SQLITE_OPEN_NOMUTEX, null);
+        if (code != raw.SQLITE_OK)
+        {
+            database?.Dispose();
+            throw new SourceException(SourceFaultKind.Unavailable, $"The database file '{shownName}' cannot be opened: {raw.sqlite3_errstr(code).utf8_to_string()}.");
+        }
+        raw.sqlite3_busy_timeout(database, 2_000);
+        raw.sqlite3_extended_result_codes(database, 1);
+        var connection = new SqliteConnection(database);
+        try
+        {
+            connection.Run("PRAGMA query_only = 1");
+            connection.Run("PRAGMA mmap_size = 268435456");
+            connection.Run("PRAGMA trusted_schema = 0");
+        }
+        catch
+        {
+            connection.Dispose();
+            throw;
+        }
+        return connection;
+    }
+
+    /// <summary>From now on statements stop at this time or when the token says so.</summary>
+    public void LimitTime(TimeSpan limit, CancellationToken cancellation)
+    {
+        _deadline = Environment.TickCount64 + (long)limit.TotalMilliseconds;
+        _cancellation = cancellation;
+    }
+
+    public void LiftTimeLimit()
+    {
+        _deadline = long.MaxValue;
+        _cancellation = default;
+    }
+
+    public void Run(string sql)
+    {
+        var statement = Take(sql);
+        try
+        {
+            int code;
+            while ((code = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
+            {
+            }
+            if (code != raw.SQLITE_DONE)
+                throw Fault(code);
+        }
+        finally
+        {
+            Give(sql, statement);
+        }
+    }
+
+    /// <summary>A statement ready to be bound: a kept one, or a new one.</summary>
+    public sqlite3_stmt Take(string sql)
+    {
+        if (_idle.Remove(sql, out var kept))
+            return kept;
+        var code = raw.sqlite3_prepare_v2(Database, sql, out var statement);
+        return code == raw.SQLITE_OK ? statement : throw Fault(code);
+    }
+
+    public void Give(string sql, sqlite3_stmt statement)
+    {
+        raw.sqlite3_reset(statement);
+        raw.sqlite3_clear_bindings(statement);
+        if (!_idle.TryAdd(sql, statement))
+        {
+            statement.Dispose();
+            return;
+        }
+        _age.Enqueue(sql);
+        while (_age.Count > KeptStatements * 2 || _idle.Count > KeptStatements)
+        {
+            if (_idle.Remove(_age.Dequeue(), out var oldest))
+                oldest.Dispose();
+        }
+    }
+
+    public SourceException Fault(int code)
+    {
+        var message = raw.sqlite3_errmsg(Database).utf8_to_string() ?? "";
+        var kind = (code & 0xFF) switch
+        {
+            raw.SQLITE_BUSY or raw.SQLITE_LOCKED => SourceFaultKind.Busy,
+            raw.SQLITE_INTERRUPT => SourceFaultKind.TooSlow,
+            raw.SQLITE_CANTOPEN or raw.SQLITE_NOTADB or raw.SQLITE_CORRUPT or raw.SQLITE_IOERR or raw.SQLITE_PERM or raw.SQLITE_AUTH
+                => SourceFaultKind.Unavailable,
+            _ when message == SqliteFunctions.DivisionByZero => SourceFaultKind.DivisionByZero,
+            _ => SourceFaultKind.Broken,
+        };
+        _cancellation.ThrowIfCancellationRequested();
+        return new SourceException(kind, message);
+    }
+
+    public void Dispose()
+    {
+        foreach (var statement in _idle.Values)
+            statement.Dispose();
+        _idle.Clear();
+        Database.Dispose();
+    }
+}

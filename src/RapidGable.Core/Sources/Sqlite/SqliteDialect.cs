@@ -1,0 +1,110 @@
+using System.Globalization;
+using RapidGable.Model;
+
+namespace RapidGable.Sources.Sqlite;
+
+/// <summary>SQL and values as SQLite wants them.</summary>
+internal sealed class SqliteDialect : SqlDialect
+{
+    public override string Quote(string identifier) => $"\"{identifier.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";
+
+    public override string Parameter(int number) => "?" + number.ToString(CultureInfo.InvariantCulture);
+
+    public override string NullSafeEqual(string left, string right) => $"{left} IS {right}";
+
+    // Nulls come first ascending and last descending by themselves.
+    public override string OrderTerm(string sql, bool descending) => descending ? sql + " DESC" : sql;
+
+    public override (string Left, string Right) Comparable(SqlOperand left, SqlOperand right)
+    {
+        if (left.Type.Kind == EdmKind.DateTimeOffset && left.StorageForm != right.StorageForm)
+            return ($"gable_ticks({left.Sql})", $"gable_ticks({right.Sql})");
+        if (left.Type.Kind == EdmKind.TimeOfDay)
+            return ($"gable_clock({left.Sql})", $"gable_clock({right.Sql})");
+        if (left.Type.Kind == EdmKind.Guid && left.StorageForm != right.StorageForm)
+            return ($"lower({left.Sql})", $"lower({right.Sql})");
+        return (left.Sql, right.Sql);
+    }
+
+    public override string? Call(CanonicalFunction function, IReadOnlyList<SqlOperand> arguments)
+    {
+        var a = arguments.Count > 0 ? arguments[0].Sql : "";
+        var b = arguments.Count > 1 ? arguments[1].Sql : "";
+        return function switch
+        {
+            CanonicalFunction.Contains => $"(instr({a}, {b}) > 0)",
+            CanonicalFunction.StartsWith => $"(substr({a}, 1, length({b})) = {b} COLLATE BINARY)",
+            CanonicalFunction.EndsWith => $"(length({a}) >= length({b}) AND substr({a}, length({a}) - length({b}) + 1) = {b} COLLATE BINARY)",
+            CanonicalFunction.IndexOf => $"(instr({a}, {b}) - 1)",
+            CanonicalFunction.Length => $"length({a})",
+            CanonicalFunction.ToLower => $"gable_lower({a})",
+            CanonicalFunction.ToUpper => $"gable_upper({a})",
+            CanonicalFunction.Trim => $"gable_trim({a})",
+            CanonicalFunction.Concat => $"({a} || {b})",
+            CanonicalFunction.Year => Part(a, 1, 4),
+            CanonicalFunction.Month => Part(a, 6, 2),
+            CanonicalFunction.Day => Part(a, 9, 2),
+            CanonicalFunction.Hour => Part(Time(arguments[0]), 1, 2),
+            CanonicalFunction.Minute => Part(Time(arguments[0]), 4, 2),
+            CanonicalFunction.Second => Part(Time(arguments[0]), 7, 2),
+            CanonicalFunction.FractionalSeconds => $"CAST('0' || rtrim(substr({Time(arguments[0])}, 9), 'Z') AS REAL)",
+            CanonicalFunction.Date => $"substr({a}, 1, 10)",
+            CanonicalFunction.Time => $"gable_time({a})",
+            CanonicalFunction.Round => $"round({a})",
+            CanonicalFunction.Floor => $"floor({a})",
+            CanonicalFunction.Ceiling => $"ceil({a})",
+            _ => null,
+        };
+    }
+
+    public override string Arithmetic(ArithmeticOperator op, SqlOperand left, SqlOperand right, EdmType result)
+    {
+        var (a, b) = (left.Sql, right.Sql);
+        switch (op)
+        {
+            case ArithmeticOperator.Add:
+                return Exact($"({a} + {b})", result);
+            case ArithmeticOperator.Sub:
+                return Exact($"({a} - {b})", result);
+            case ArithmeticOperator.Mul:
+                return Exact($"({a} * {b})", result);
+            case ArithmeticOperator.Mod when result.IsIntegral:
+                return $"({a} % gable_divisor({b}))";
+            case ArithmeticOperator.Mod:
+                return Exact($"mod({a}, gable_divisor({b}))", result);
+            case ArithmeticOperator.Div when result.IsIntegral:
+                return $"({a} / gable_divisor({b}))";
+            default:
+                // Floating division by zero is infinite or NaN by the standard; SQLite has no NaN and says NULL.
+                return result.IsFloating ? $"(CAST({a} AS REAL) / {b})" : $"(CAST({a} AS REAL) / gable_divisor({b}))";
+        }
+    }
+
+    public override SqlValue Encode(object value, EdmType type, string? storageForm) => value switch
+    {
+        bool flag => SqlValue.From(flag ? 1L : 0L),
+        long number => SqlValue.From(number),
+        decimal number => Number(number),
+        double number => SqlValue.From(number),
+        string text => SqlValue.From(text),
+        Guid guid => SqlValue.From(storageForm == "upper" ? guid.ToString().ToUpperInvariant() : guid.ToString()),
+        DateOnly date => SqlValue.From(date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
+        TimeOnly time => SqlValue.From(SqliteText.FullTime(time)),
+        DateTime instant => SqlValue.From(SqliteText.Instant(instant, storageForm ?? SqliteText.UsualInstantForm)),
+        TimeSpan duration => Number(duration.Ticks / (decimal)TimeSpan.TicksPerSecond),
+        byte[] bytes => SqlValue.From(bytes),
+        _ => throw new ArgumentOutOfRangeException(nameof(value), value.GetType().Name),
+    };
+
+    private static SqlValue Number(decimal number) => decimal.IsInteger(number) && Math.Abs(number) < long.MaxValue
+        ? SqlValue.From((long)number)
+        : SqlValue.From((double)number);
+
+    private static string Part(string sql, int start, int length) => $"CAST(substr({sql}, {start}, {length}) AS INTEGER)";
+
+    private static string Time(SqlOperand operand) => operand.Type.Kind == EdmKind.TimeOfDay ? operand.Sql : $"substr({operand.Sql}, 12)";
+
+    // Decimals are stored as binary doubles: rounding to the scale of the result gives the nearest one to the exact decimal.
+    private static string Exact(string sql, EdmType result) =>
+        result.Kind == EdmKind.Decimal ? $"round({sql}, {Math.Min(result.Scale ?? 12, 15).ToString(CultureInfo.InvariantCulture)})" : sql;
+}

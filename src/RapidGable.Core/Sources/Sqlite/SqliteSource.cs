@@ -1,0 +1,127 @@
+using System.Collections.Concurrent;
+using SQLitePCL;
+
+namespace RapidGable.Sources.Sqlite;
+
+/// <summary>A database file and its pool of connections.</summary>
+internal sealed class SqliteSource(string name, string path, string shownPath, TimeSpan statementTime, int sessions) : ISource
+{
+    private readonly ConcurrentBag<SqliteConnection> _idle = [];
+    private readonly SemaphoreSlim _free = new(sessions);
+
+    public string Name => name;
+
+    public string Address => $"SQLite file {shownPath}";
+
+    public SqlDialect Dialect { get; } = new SqliteDialect();
+
+    public async Task<SourceCatalog> ReadCatalogAsync(CancellationToken cancellation)
+    {
+        await using var session = (SqliteSession)await OpenSessionAsync(cancellation);
+        return await new SqliteCatalogReader(session, cancellation).ReadAsync();
+    }
+
+    public async Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation)
+    {
+        await using var session = (SqliteSession)await OpenSessionAsync(cancellation);
+        return await new SqliteObjectReader(session, cancellation).DescribeAsync(item);
+    }
+
+    public async ValueTask<ISourceSession> OpenSessionAsync(CancellationToken cancellation)
+    {
+        await _free.WaitAsync(cancellation);
+        try
+        {
+            if (!_idle.TryTake(out var connection))
+                connection = SqliteConnection.Open(path, shownPath);
+            connection.LimitTime(statementTime, cancellation);
+            return new SqliteSession(this, connection);
+        }
+        catch
+        {
+            _free.Release();
+            throw;
+        }
+    }
+
+    internal void Return(SqliteConnection connection, bool sound)
+    {
+        connection.LiftTimeLimit();
+        if (sound)
+            _idle.Add(connection);
+        else
+            connection.Dispose();
+        _free.Release();
+    }
+
+    public ValueTask DisposeAsync()
+    {
+        while (_idle.TryTake(out var connection))
+            connection.Dispose();
+        return default;
+    }
+}
+
+internal sealed class SqliteSession(SqliteSource source, SqliteConnection connection) : ISourceSession
+{
+    private bool _begun;
+    private bool _disposed;
+
+    public ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<SqlValue> parameters, CancellationToken cancellation)
+    {
+        if (!_begun)
+        {
+            connection.Run("BEGIN");
+            _begun = true;
+        }
+        var statement = connection.Take(sql);
+        var values = parameters.Span;
+        for (var i = 0; i < values.Length; i++)
+            Bind(statement, i + 1, values[i]);
+        return new(new SqliteCursor(connection, sql, statement));
+    }
+
+    public ValueTask DisposeAsync()
+    {
+        if (_disposed)
+            return default;
+        _disposed = true;
+        var sound = true;
+        connection.LiftTimeLimit();
+        if (_begun)
+        {
+            try
+            {
+                connection.Run("COMMIT");
+            }
+            catch (SourceException)
+            {
+                sound = false;
+            }
+        }
+        source.Return(connection, sound);
+        return default;
+    }
+
+    private static void Bind(sqlite3_stmt statement, int index, SqlValue value)
+    {
+        switch (value.Kind)
+        {
+            case SqlValueKind.Null:
+                raw.sqlite3_bind_null(statement, index);
+                break;
+            case SqlValueKind.Int64:
+                raw.sqlite3_bind_int64(statement, index, value.Int64);
+                break;
+            case SqlValueKind.Double:
+                raw.sqlite3_bind_double(statement, index, value.Double);
+                break;
+            case SqlValueKind.Text:
+                raw.sqlite3_bind_text(statement, index, value.Text);
+                break;
+            default:
+                raw.sqlite3_bind_blob(statement, index, value.Blob);
+                break;
+        }
+    }
+}
