@@ -1,3 +1,5 @@
+using RapidGable.Model;
+
 namespace RapidGable.Sources;
 
 /// <summary>
@@ -37,5 +39,5 @@ public interface IRowCursor : IAsyncDisposable
     TimeSpan GetDuration(int column);
 
     /// <summary>The value as stored, for a next link's position.</summary>
-    SqlValue GetStored(int column);
+    StoredValue GetStored(int column);
 }

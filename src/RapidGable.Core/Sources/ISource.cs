@@ -1,3 +1,5 @@
+using RapidGable.Model;
+
 namespace RapidGable.Sources;
 
 /// <summary>What went wrong at the source, in terms that a caller may be told.</summary>
@@ -71,5 +73,5 @@ public interface ISource : IAsyncDisposable
 public interface ISourceSession : IAsyncDisposable
 {
     /// <summary>Runs a reading statement. Several cursors may be open at once.</summary>
-    ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<SqlValue> parameters, CancellationToken cancellation);
+    ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation);
 }

@@ -40,7 +40,7 @@ public abstract class SqlDialect
     public abstract string Arithmetic(ArithmeticOperator op, SqlOperand left, SqlOperand right, EdmType result);
 
     /// <summary>The form that literals take when they meet a value that has no stored form of its own.</summary>
-    public abstract SqlValue Encode(object value, EdmType type, string? storageForm);
+    public abstract StoredValue Encode(object value, EdmType type, string? storageForm);
 
     /// <summary>
     /// The condition that keeps, for each parent, only its first children:

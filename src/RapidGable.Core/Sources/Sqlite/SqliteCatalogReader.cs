@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using RapidGable.Model;
 using System.Text;
 
 namespace RapidGable.Sources.Sqlite;
@@ -109,7 +110,7 @@ internal sealed class SqliteCatalogReader(ISourceSession session, CancellationTo
         var empty = new SourceObject(null, name, SourceObjectKind.View, [], [], [], []);
         try
         {
-            var columns = (await RowsAsync(ColumnsOf, SqlValue.From(name))).Select(r =>
+            var columns = (await RowsAsync(ColumnsOf, StoredValue.From(name))).Select(r =>
             {
                 var (type, reason, mediaType) = SqliteTypes.Map(r[1] ?? "");
                 return new SourceColumn(r[0]!, r[1] ?? "", type, Nullable: true, reason) { MediaType = mediaType };
@@ -125,7 +126,7 @@ internal sealed class SqliteCatalogReader(ISourceSession session, CancellationTo
     private async Task<ILookup<string, string?[]>> GroupAsync(string sql) =>
         (await RowsAsync(sql)).ToLookup(r => r[0]!, StringComparer.Ordinal);
 
-    private async Task<List<string?[]>> RowsAsync(string sql, params SqlValue[] parameters)
+    private async Task<List<string?[]>> RowsAsync(string sql, params StoredValue[] parameters)
     {
         var width = sql[..sql.IndexOf(" FROM", StringComparison.Ordinal)].TrimEnd().Count(c => c == ',') + 1;
         if (sql == TableColumns)

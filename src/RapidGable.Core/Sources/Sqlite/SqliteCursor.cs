@@ -1,5 +1,6 @@
 using System.Buffers.Text;
 using System.Globalization;
+using RapidGable.Model;
 using SQLitePCL;
 
 namespace RapidGable.Sources.Sqlite;
@@ -78,13 +79,13 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
         return Math.Abs(seconds) < TimeSpan.MaxValue.TotalSeconds ? TimeSpan.FromSeconds(seconds) : throw Bad(column, "it is too long for a duration");
     }
 
-    public SqlValue GetStored(int column) => raw.sqlite3_column_type(statement, column) switch
+    public StoredValue GetStored(int column) => raw.sqlite3_column_type(statement, column) switch
     {
-        raw.SQLITE_NULL => SqlValue.Null,
-        raw.SQLITE_INTEGER => SqlValue.From(raw.sqlite3_column_int64(statement, column)),
-        raw.SQLITE_FLOAT => SqlValue.From(raw.sqlite3_column_double(statement, column)),
-        raw.SQLITE_TEXT => SqlValue.From(raw.sqlite3_column_text(statement, column).utf8_to_string()),
-        _ => SqlValue.From(raw.sqlite3_column_blob(statement, column).ToArray()),
+        raw.SQLITE_NULL => StoredValue.Null,
+        raw.SQLITE_INTEGER => StoredValue.From(raw.sqlite3_column_int64(statement, column)),
+        raw.SQLITE_FLOAT => StoredValue.From(raw.sqlite3_column_double(statement, column)),
+        raw.SQLITE_TEXT => StoredValue.From(raw.sqlite3_column_text(statement, column).utf8_to_string()),
+        _ => StoredValue.From(raw.sqlite3_column_blob(statement, column).ToArray()),
     };
 
     public ValueTask DisposeAsync()

@@ -80,25 +80,25 @@ internal sealed class SqliteDialect : SqlDialect
         }
     }
 
-    public override SqlValue Encode(object value, EdmType type, string? storageForm) => value switch
+    public override StoredValue Encode(object value, EdmType type, string? storageForm) => value switch
     {
-        bool flag => SqlValue.From(flag ? 1L : 0L),
-        long number => SqlValue.From(number),
+        bool flag => StoredValue.From(flag ? 1L : 0L),
+        long number => StoredValue.From(number),
         decimal number => Number(number),
-        double number => SqlValue.From(number),
-        string text => SqlValue.From(text),
-        Guid guid => SqlValue.From(storageForm == "upper" ? guid.ToString().ToUpperInvariant() : guid.ToString()),
-        DateOnly date => SqlValue.From(date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
-        TimeOnly time => SqlValue.From(SqliteText.FullTime(time)),
-        DateTime instant => SqlValue.From(SqliteText.Instant(instant, storageForm ?? SqliteText.UsualInstantForm)),
+        double number => StoredValue.From(number),
+        string text => StoredValue.From(text),
+        Guid guid => StoredValue.From(storageForm == "upper" ? guid.ToString().ToUpperInvariant() : guid.ToString()),
+        DateOnly date => StoredValue.From(date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
+        TimeOnly time => StoredValue.From(SqliteText.FullTime(time)),
+        DateTime instant => StoredValue.From(SqliteText.Instant(instant, storageForm ?? SqliteText.UsualInstantForm)),
         TimeSpan duration => Number(duration.Ticks / (decimal)TimeSpan.TicksPerSecond),
-        byte[] bytes => SqlValue.From(bytes),
+        byte[] bytes => StoredValue.From(bytes),
         _ => throw new ArgumentOutOfRangeException(nameof(value), value.GetType().Name),
     };
 
-    private static SqlValue Number(decimal number) => decimal.IsInteger(number) && Math.Abs(number) < long.MaxValue
-        ? SqlValue.From((long)number)
-        : SqlValue.From((double)number);
+    private static StoredValue Number(decimal number) => decimal.IsInteger(number) && Math.Abs(number) < long.MaxValue
+        ? StoredValue.From((long)number)
+        : StoredValue.From((double)number);
 
     private static string Part(string sql, int start, int length) => $"CAST(substr({sql}, {start}, {length}) AS INTEGER)";
 

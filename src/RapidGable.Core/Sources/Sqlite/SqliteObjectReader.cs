@@ -37,7 +37,7 @@ internal sealed class SqliteObjectReader(ISourceSession session, CancellationTok
     /// <summary>What the looked-at values of one column have in common.</summary>
     private sealed class Evidence
     {
-        private readonly HashSet<SqlValueKind> _kinds = [];
+        private readonly HashSet<StoredValueKind> _kinds = [];
         private readonly Dictionary<string, int> _instantForms = [];
         private bool _upperCase;
 
@@ -47,7 +47,7 @@ internal sealed class SqliteObjectReader(ISourceSession session, CancellationTok
                 return;
             var value = cursor.GetStored(column);
             _kinds.Add(value.Kind);
-            if (value.Kind != SqlValueKind.Text)
+            if (value.Kind != StoredValueKind.Text)
                 return;
             _upperCase |= value.Text.Any(c => c is >= 'A' and <= 'F');
             if (SqliteText.InstantForm(System.Text.Encoding.UTF8.GetBytes(value.Text)) is { } form)
@@ -73,11 +73,11 @@ internal sealed class SqliteObjectReader(ISourceSession session, CancellationTok
 
         private EdmType FromKinds()
         {
-            if (_kinds.Count == 0 || _kinds.Contains(SqlValueKind.Text))
+            if (_kinds.Count == 0 || _kinds.Contains(StoredValueKind.Text))
                 return EdmType.String;
-            if (_kinds.Contains(SqlValueKind.Blob))
+            if (_kinds.Contains(StoredValueKind.Blob))
                 return EdmType.Binary;
-            return _kinds.Contains(SqlValueKind.Double) ? EdmType.Double : EdmType.Int64;
+            return _kinds.Contains(StoredValueKind.Double) ? EdmType.Double : EdmType.Int64;
         }
     }
 }

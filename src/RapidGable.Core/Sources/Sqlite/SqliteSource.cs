@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using RapidGable.Model;
 using SQLitePCL;
 
 namespace RapidGable.Sources.Sqlite;
@@ -67,7 +68,7 @@ internal sealed class SqliteSession(SqliteSource source, SqliteConnection connec
     private bool _begun;
     private bool _disposed;
 
-    public ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<SqlValue> parameters, CancellationToken cancellation)
+    public ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
     {
         if (!_begun)
         {
@@ -103,20 +104,20 @@ internal sealed class SqliteSession(SqliteSource source, SqliteConnection connec
         return default;
     }
 
-    private static void Bind(sqlite3_stmt statement, int index, SqlValue value)
+    private static void Bind(sqlite3_stmt statement, int index, StoredValue value)
     {
         switch (value.Kind)
         {
-            case SqlValueKind.Null:
+            case StoredValueKind.Null:
                 raw.sqlite3_bind_null(statement, index);
                 break;
-            case SqlValueKind.Int64:
+            case StoredValueKind.Int64:
                 raw.sqlite3_bind_int64(statement, index, value.Int64);
                 break;
-            case SqlValueKind.Double:
+            case StoredValueKind.Double:
                 raw.sqlite3_bind_double(statement, index, value.Double);
                 break;
-            case SqlValueKind.Text:
+            case StoredValueKind.Text:
                 raw.sqlite3_bind_text(statement, index, value.Text);
                 break;
             default:

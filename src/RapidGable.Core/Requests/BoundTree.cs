@@ -1,0 +1,119 @@
+// The bound tree: names have become members of the model, every expression has a type. Literals are still slots, so
+// one bound tree serves all requests of a shape.
+using System.Collections.Immutable;
+using RapidGable.Model;
+
+namespace RapidGable.Requests;
+
+/// <param name="Type">Null only for <see cref="BoundNull"/> and <see cref="BoundRelated"/>.</param>
+/// <param name="MayBeNull">Whether the value can be null for some row.</param>
+public abstract record BoundExpression(EdmType? Type, bool MayBeNull);
+
+/// <summary>A literal, to be sent as a value of <see cref="BoundExpression.Type"/>.</summary>
+public sealed record BoundLiteral(int Slot, LiteralKind Kind, EdmType LiteralType) : BoundExpression(LiteralType, false);
+
+public sealed record BoundNull() : BoundExpression(null, true);
+
+/// <summary>A property, reached over single-valued navigation when there are hops; null when a hop leads nowhere.</summary>
+public sealed record BoundProperty(ImmutableArray<NavigationProperty> Hops, Property Property)
+    : BoundExpression(Property.Type, Property.Nullable || Hops.Length > 0);
+
+/// <summary>A single-valued navigation itself, which can only be compared with null.</summary>
+public sealed record BoundRelated(ImmutableArray<NavigationProperty> Hops, Property TargetKey) : BoundExpression(null, true);
+
+public sealed record BoundComparison(BinaryOperator Operator, BoundExpression Left, BoundExpression Right) : BoundExpression(EdmType.Boolean, false);
+
+public sealed record BoundLogical(BinaryOperator Operator, BoundExpression Left, BoundExpression Right)
+    : BoundExpression(EdmType.Boolean, Left.MayBeNull || Right.MayBeNull);
+
+public sealed record BoundNot(BoundExpression Operand) : BoundExpression(EdmType.Boolean, Operand.MayBeNull);
+
+public sealed record BoundNegation(BoundExpression Operand) : BoundExpression(Operand.Type, Operand.MayBeNull);
+
+public sealed record BoundArithmetic(ArithmeticOperator Operator, BoundExpression Left, BoundExpression Right, EdmType ResultType)
+    : BoundExpression(ResultType, Left.MayBeNull || Right.MayBeNull);
+
+public sealed record BoundCall(CanonicalFunction Function, ImmutableArray<BoundExpression> Arguments, EdmType ResultType)
+    : BoundExpression(ResultType, Arguments.Any(a => a.MayBeNull));
+
+/// <param name="WithNull">Whether null is among the members.</param>
+public sealed record BoundIn(BoundExpression Operand, ImmutableArray<BoundLiteral> Members, bool WithNull) : BoundExpression(EdmType.Boolean, false);
+
+public sealed record BoundOrderTerm(BoundExpression Expression, bool Descending);
+
+/// <summary>The key of one entity: every key property of its set with the literal that was given for it.</summary>
+public sealed record BoundKey(ImmutableArray<(Property Property, BoundLiteral Value)> Parts);
+
+/// <summary>A step from one entity over a navigation property, to one member when there is a key.</summary>
+public sealed record BoundHop(NavigationProperty Navigation, EntitySet Target, BoundKey? Key);
+
+public enum ResourceKind
+{
+    ServiceDocument, Metadata, Collection, Entity, PropertyValue, RawValue, Count,
+}
+
+/// <summary>What the path addresses.</summary>
+/// <param name="Root">The set that the path starts in; null for the documents.</param>
+/// <param name="Property">For a property's value.</param>
+public sealed record BoundPath(ResourceKind Kind, EntitySet? Root, BoundKey? RootKey, ImmutableArray<BoundHop> Hops, Property? Property)
+{
+    /// <summary>The set whose entities, or whose property, is asked for.</summary>
+    public EntitySet Target => Hops.Length > 0 ? Hops[^1].Target : Root!;
+}
+
+/// <summary>What of an entity is written.</summary>
+/// <param name="Properties">In the order of the type.</param>
+/// <param name="IsPartial">A selection was asked for, so that the context URL must name it.</param>
+/// <param name="Navigations">Navigation properties that were selected without being expanded: only their links.</param>
+public sealed record BoundSelect(ImmutableArray<Property> Properties, bool IsPartial, ImmutableArray<NavigationProperty> Navigations);
+
+public sealed record BoundExpand(NavigationProperty Navigation, EntitySet Target, BoundSelect Select);
+
+/// <summary>A request whose every name is resolved and whose every type is checked.</summary>
+public sealed record BoundRequest(BoundPath Path, BoundSelect? Select)
+{
+    public BoundExpression? Filter { get; init; }
+
+    public ImmutableArray<BoundOrderTerm> OrderBy { get; init; } = [];
+
+    public ImmutableArray<BoundExpand> Expand { get; init; } = [];
+
+    public int? Top { get; init; }
+
+    public int? Skip { get; init; }
+
+    public bool Count { get; init; }
+
+    public ImmutableArray<bool>? SkipTokenNulls { get; init; }
+
+    /// <summary>Every set that the answer can tell something about.</summary>
+    public IEnumerable<EntitySet> TouchedSets(EntityModel model)
+    {
+        if (Path.Root is { } root)
+            yield return root;
+        foreach (var hop in Path.Hops)
+            yield return hop.Target;
+        foreach (var expand in Expand)
+            yield return expand.Target;
+        foreach (var hop in OrderBy.SelectMany(o => ExpressionHops.Of(o.Expression)).Concat(Filter is null ? [] : ExpressionHops.Of(Filter)))
+            yield return model.Target(hop);
+    }
+}
+
+/// <summary>Finds the navigation that expressions run over.</summary>
+public static class ExpressionHops
+{
+    public static IEnumerable<NavigationProperty> Of(BoundExpression expression) => expression switch
+    {
+        BoundProperty property => property.Hops,
+        BoundRelated related => related.Hops,
+        BoundComparison comparison => Of(comparison.Left).Concat(Of(comparison.Right)),
+        BoundLogical logical => Of(logical.Left).Concat(Of(logical.Right)),
+        BoundArithmetic arithmetic => Of(arithmetic.Left).Concat(Of(arithmetic.Right)),
+        BoundNot not => Of(not.Operand),
+        BoundNegation negation => Of(negation.Operand),
+        BoundCall call => call.Arguments.SelectMany(Of),
+        BoundIn isIn => Of(isIn.Operand),
+        _ => [],
+    };
+}

@@ -1,0 +1,202 @@
+using System.Collections.Immutable;
+using RapidGable.Model;
+
+namespace RapidGable.Requests;
+
+/// <summary>Resolves the names of an expression against one set and checks its types.</summary>
+internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string target, string text)
+{
+    public BoundExpression BindCondition(ExpressionSyntax syntax)
+    {
+        var bound = Bind(syntax);
+        return IsBoolean(bound) ? bound : throw Type($"{target} needs a condition that is true or false, and this is {Describe(bound)}.", syntax.Position);
+    }
+
+    public BoundExpression BindOrder(ExpressionSyntax syntax) => Bind(syntax) switch
+    {
+        BoundRelated => throw Type("A related entity cannot be sorted by; name one of its properties.", syntax.Position),
+        { Type.Kind: EdmKind.Binary } => throw Type("Binary values cannot be sorted by.", syntax.Position),
+        var bound => bound,
+    };
+
+    private BoundExpression Bind(ExpressionSyntax syntax) => syntax switch
+    {
+        LiteralSyntax literal => new BoundLiteral(literal.Slot, literal.Kind, TypeOf(literal.Kind)),
+        NullSyntax => new BoundNull(),
+        PathSyntax path => BindPath(path),
+        UnarySyntax unary => BindUnary(unary),
+        InSyntax isIn => BindIn(isIn),
+        CallSyntax call => BindCall(call),
+        BinarySyntax binary => BindBinary(binary),
+        _ => throw new InvalidOperationException(syntax.GetType().Name),
+    };
+
+    private BoundExpression BindPath(PathSyntax path)
+    {
+        var hops = ImmutableArray.CreateBuilder<NavigationProperty>();
+        var type = set.Type;
+        for (var i = 0; i < path.Names.Length; i++)
+        {
+            var name = path.Names[i];
+            if (type.FindProperty(name.Text) is { } property)
+            {
+                if (i + 1 < path.Names.Length)
+                    throw Fault("not-a-path", $"'{name.Text}' is a single value; nothing can follow it, and '{path.Names[i + 1].Text}' does.", path.Names[i + 1].Position);
+                return new BoundProperty(hops.ToImmutable(), property);
+            }
+            if (type.FindNavigation(name.Text) is not { } navigation)
+                throw Fault("unknown-property", $"'{type.Name}' has no property '{name.Text}'.{NearestName.Hint(name.Text, type.MemberNames)}", name.Position);
+            if (navigation.IsCollection)
+                throw new FaultException(RequestFault.NotImplemented($"'{name.Text}' leads to many entities; an expression over them is not supported.", target, text, name.Position));
+            hops.Add(navigation);
+            type = model.Target(navigation).Type;
+        }
+        return new BoundRelated(hops.ToImmutable(), type.Key[0]);
+    }
+
+    private BoundExpression BindUnary(UnarySyntax unary)
+    {
+        var operand = Bind(unary.Operand);
+        if (unary.Operator == UnaryOperator.Not)
+        {
+            return IsBoolean(operand) ? new BoundNot(operand)
+                : throw Type($"'not' needs a condition, and {Describe(operand)} follows. Put a comparison in parentheses: not (a eq b).", unary.Operand.Position);
+        }
+        if (operand is BoundNull)
+            return operand;
+        return operand.Type is { IsNumeric: true } or { Kind: EdmKind.Duration }
+            ? new BoundNegation(operand)
+            : throw Type($"'-' needs a number, and {Describe(operand)} follows.", unary.Operand.Position);
+    }
+
+    private BoundExpression BindBinary(BinarySyntax binary)
+    {
+        var left = Bind(binary.Left);
+        var right = Bind(binary.Right);
+        var word = binary.Operator.ToString().ToLowerInvariant();
+        switch (binary.Operator)
+        {
+            case BinaryOperator.And or BinaryOperator.Or:
+                if (!IsBoolean(left))
+                    throw Type($"'{word}' needs conditions on both sides, and {Describe(left)} is on the left.", binary.Left.Position);
+                if (!IsBoolean(right))
+                    throw Type($"'{word}' needs conditions on both sides, and {Describe(right)} is on the right.", binary.Right.Position);
+                return new BoundLogical(binary.Operator, left, right);
+            case BinaryOperator.Eq or BinaryOperator.Ne or BinaryOperator.Gt or BinaryOperator.Ge or BinaryOperator.Lt or BinaryOperator.Le:
+                return BindComparison(binary, left, right, word);
+            default:
+                return BindArithmetic(binary, left, right, word);
+        }
+    }
+
+    private BoundComparison BindComparison(BinarySyntax binary, BoundExpression left, BoundExpression right, string word)
+    {
+        if (left is BoundRelated || right is BoundRelated)
+        {
+            return binary.Operator is BinaryOperator.Eq or BinaryOperator.Ne && (left is BoundNull || right is BoundNull)
+                ? new BoundComparison(binary.Operator, left, right)
+                : throw Type("A related entity can only be compared with null, by eq or ne.", binary.OperatorPosition);
+        }
+        (left, right) = Adapt(left, right);
+        if (left is not BoundNull && right is not BoundNull && !AreComparable(left.Type!, right.Type!))
+            throw Type($"'{word}' cannot compare {Describe(left)} with {Describe(right)}.", binary.OperatorPosition);
+        return new BoundComparison(binary.Operator, left, right);
+    }
+
+    /// <summary>A literal takes the type of what it meets: 4.01 lets durations be written as plain text.</summary>
+    private static (BoundExpression, BoundExpression) Adapt(BoundExpression left, BoundExpression right) =>
+        (Adapted(left, right), Adapted(right, left));
+
+    private static BoundExpression Adapted(BoundExpression expression, BoundExpression other) =>
+        expression is BoundLiteral { Kind: LiteralKind.String } literal && other.Type?.Kind == EdmKind.Duration
+            ? literal with { LiteralType = other.Type! }
+            : expression;
+
+    private BoundExpression BindArithmetic(BinarySyntax binary, BoundExpression left, BoundExpression right, string word)
+    {
+        if (left is BoundNull || right is BoundNull)
+            return new BoundNull();
+        var (a, b) = (left.Type, right.Type);
+        if (a is { IsNumeric: true } && b is { IsNumeric: true })
+        {
+            var op = Enum.Parse<ArithmeticOperator>(binary.Operator.ToString());
+            return new BoundArithmetic(op, left, right, NumericPromotion.Result(op, a, b));
+        }
+        if (a?.Kind is EdmKind.Date or EdmKind.DateTimeOffset or EdmKind.Duration || b?.Kind == EdmKind.Duration)
+            throw new FaultException(RequestFault.NotImplemented($"'{word}' with dates, times and durations is not supported.", target, text, binary.OperatorPosition));
+        throw Type($"'{word}' needs numbers, and it stands between {Describe(left)} and {Describe(right)}.", binary.OperatorPosition);
+    }
+
+    private BoundExpression BindIn(InSyntax isIn)
+    {
+        var operand = Bind(isIn.Operand);
+        if (operand is BoundNull or BoundRelated)
+            throw Type("'in' needs a value on its left.", isIn.Operand.Position);
+        var members = ImmutableArray.CreateBuilder<BoundLiteral>();
+        var withNull = false;
+        foreach (var member in isIn.Members)
+        {
+            if (Adapted(Bind(member), operand) is not BoundLiteral literal)
+            {
+                withNull = true;
+                continue;
+            }
+            if (!AreComparable(operand.Type!, literal.LiteralType))
+                throw Type($"'in' cannot compare {Describe(operand)} with {Describe(literal)}.", member.Position);
+            members.Add(literal);
+        }
+        return new BoundIn(operand, members.ToImmutable(), withNull);
+    }
+
+    private BoundExpression BindCall(CallSyntax call)
+    {
+        var arguments = call.Arguments.Select(Bind).ToImmutableArray();
+        var signature = FunctionSignature.Of(call.Function);
+        if (arguments.Length != signature.Parameters.Length)
+            throw Fault("arguments", $"{call.Name} takes {Count(signature.Parameters.Length)}, not {arguments.Length}.", call.Position);
+        for (var i = 0; i < arguments.Length; i++)
+        {
+            var argument = arguments[i];
+            if (argument is BoundRelated || (argument.Type is { } type && !signature.Parameters[i](type)))
+                throw Type($"{call.Name} needs {signature.Meanings[i]}, not {Describe(argument)}.", call.Arguments[i].Position);
+            if (argument is BoundLiteral { Kind: LiteralKind.DateTimeOffset })
+                throw new FaultException(RequestFault.NotImplemented($"{call.Name} of a literal is not supported; it works on properties, in UTC.", target, text, call.Arguments[i].Position));
+        }
+        return arguments.Any(a => a is BoundNull) ? new BoundNull() : new BoundCall(call.Function, arguments, signature.Result(arguments));
+    }
+
+    private static string Count(int number) => number switch { 0 => "no argument", 1 => "one argument", _ => "two arguments" };
+
+    private static bool IsBoolean(BoundExpression expression) => expression is BoundNull || expression.Type?.Kind == EdmKind.Boolean;
+
+    private static bool AreComparable(EdmType left, EdmType right) =>
+        left.Kind != EdmKind.Binary && (left.Kind == right.Kind || (left.IsNumeric && right.IsNumeric));
+
+    internal static EdmType TypeOf(LiteralKind kind) => kind switch
+    {
+        LiteralKind.Boolean => EdmType.Boolean,
+        LiteralKind.Integer => EdmType.Int64,
+        LiteralKind.Decimal => EdmType.Decimal,
+        LiteralKind.Double => EdmType.Double,
+        LiteralKind.String => EdmType.String,
+        LiteralKind.Guid => EdmType.Guid,
+        LiteralKind.Date => EdmType.Date,
+        LiteralKind.TimeOfDay => EdmType.TimeOfDay,
+        LiteralKind.DateTimeOffset => EdmType.DateTimeOffset,
+        LiteralKind.Duration => EdmType.Duration,
+        _ => EdmType.Binary,
+    };
+
+    private static string Describe(BoundExpression expression) => expression switch
+    {
+        BoundNull => "null",
+        BoundRelated => "a related entity",
+        BoundProperty property => $"'{property.Property.Name}' ({property.Type!.Name})",
+        BoundLiteral => $"a value of type {expression.Type!.Name}",
+        _ => $"an expression of type {expression.Type!.Name}",
+    };
+
+    private FaultException Type(string message, int position) => Fault("type", message, position);
+
+    private FaultException Fault(string code, string message, int position) => new(new RequestFault(400, code, message, target, text, position));
+}

@@ -1,0 +1,63 @@
+using System.Diagnostics.CodeAnalysis;
+
+namespace RapidGable.Requests;
+
+/// <summary>Why a request cannot be answered, ready for any face's error body.</summary>
+/// <param name="Status">The HTTP status that says the same.</param>
+/// <param name="Code">Stable, language-neutral code, listed in docs/errors.md.</param>
+/// <param name="Message">For people; never holds SQL, paths or connection data.</param>
+/// <param name="Target">The option or path concerned, such as <c>$filter</c>; null = the request as a whole.</param>
+/// <param name="Text">The decoded text in which the fault is; null when there is none to show.</param>
+/// <param name="Position">Where in <paramref name="Text"/>, in characters from 0; null when unknown.</param>
+public sealed record RequestFault(int Status, string Code, string Message, string? Target = null, string? Text = null, int? Position = null)
+{
+    /// <summary>The text around the fault with a caret below it, on two lines; null when there is no position.</summary>
+    public string? Pointer()
+    {
+        if (Text is null || Position is not { } position)
+            return null;
+        const int Around = 60;
+        var start = Math.Max(0, Math.Min(position, Text.Length) - Around);
+        var end = Math.Min(Text.Length, position + Around);
+        var lead = start > 0 ? "…" : "";
+        var line = lead + Text[start..end] + (end < Text.Length ? "…" : "");
+        return $"{line}\n{new string(' ', lead.Length + position - start)}^";
+    }
+
+    public static RequestFault NotFound(string message, string? target = null) => new(404, "not-found", message, target);
+
+    public static RequestFault NotImplemented(string message, string? target = null, string? text = null, int? position = null) =>
+        new(501, "not-implemented", message, target, text, position);
+}
+
+/// <summary>A value, or the fault that kept it from being made.</summary>
+public readonly struct Result<T>
+    where T : class
+{
+    private Result(T? value, RequestFault? fault)
+    {
+        Value = value;
+        Fault = fault;
+    }
+
+    public T? Value { get; }
+
+    public RequestFault? Fault { get; }
+
+    public static implicit operator Result<T>(T value) => new(value, null);
+
+    public static implicit operator Result<T>(RequestFault fault) => new(null, fault);
+
+    /// <summary>True with the value, false with the fault.</summary>
+    public bool Is([NotNullWhen(true)] out T? value, [NotNullWhen(false)] out RequestFault? fault)
+    {
+        (value, fault) = (Value, Fault);
+        return value is not null;
+    }
+}
+
+/// <summary>Carries a fault out of the depth of one stage to that stage's own entry; it never crosses a stage.</summary>
+internal sealed class FaultException(RequestFault fault) : Exception(fault.Message)
+{
+    public RequestFault Fault { get; } = fault;
+}
