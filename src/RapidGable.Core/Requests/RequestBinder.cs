@@ -176,6 +176,8 @@ public sealed class RequestBinder
             ResourceKind.Count => ["$filter", "$orderby", "$top", "$skip", "$expand", "$select", "$count", "$format"],
             _ => (string[])["$format"],
         };
+        if (_syntax.Skip is not null && _syntax.SkipTokenNulls is not null)
+            throw new FaultException(new RequestFault(400, "skiptoken", "$skip and $skiptoken exclude each other. Follow the next link as it is.", "$skip"));
         foreach (var option in _syntax.Options.Where(o => !allowed.Contains(o)))
             throw new FaultException(new RequestFault(400, "option-not-here", $"{option} cannot be used on {Describe(path.Kind)}.", option));
     }

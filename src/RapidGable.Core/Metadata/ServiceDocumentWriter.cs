@@ -1,0 +1,32 @@
+using System.Text.Json;
+using RapidGable.Model;
+using RapidGable.Payloads;
+
+namespace RapidGable.Metadata;
+
+/// <summary>The service document in JSON (JSON format 5).</summary>
+public static class ServiceDocumentWriter
+{
+    public static byte[] Write(EntityModel model, PayloadFormat format, string serviceRoot)
+    {
+        using var stream = new MemoryStream();
+        using (var json = new Utf8JsonWriter(stream, new JsonWriterOptions { Encoder = JsonText.Encoder }))
+        {
+            json.WriteStartObject();
+            if (format.HasContext)
+                json.WriteString(format.Control("context"), serviceRoot + "$metadata");
+            json.WriteStartArray("value");
+            foreach (var set in model.Sets)
+            {
+                json.WriteStartObject();
+                json.WriteString("name", set.Name);
+                json.WriteString("kind", "EntitySet");
+                json.WriteString("url", Uri.EscapeDataString(set.Name));
+                json.WriteEndObject();
+            }
+            json.WriteEndArray();
+            json.WriteEndObject();
+        }
+        return stream.ToArray();
+    }
+}

@@ -1,0 +1,104 @@
+using System.Text.Json;
+using RapidGable.Queries;
+using RapidGable.Requests;
+
+namespace RapidGable.Payloads;
+
+/// <summary>Writes the OData JSON payload of one prepared request (JSON format 4.01); kept with its plan.</summary>
+public sealed class ODataJsonWriter
+{
+    private static readonly JsonWriterOptions WriterOptions = new() { Encoder = JsonText.Encoder, SkipValidation = true };
+
+    private readonly BoundRequest _request;
+    private readonly PayloadFormat _format;
+    private readonly EntityJsonWriter _entity;
+    private readonly CellJsonWriter? _value;
+    private readonly string _fragment;
+    private readonly JsonEncodedText _context;
+    private readonly JsonEncodedText _count;
+    private readonly JsonEncodedText _nextLink;
+
+    private ODataJsonWriter(PreparedRequest prepared, PayloadFormat format)
+    {
+        _request = prepared.Request;
+        _format = format;
+        var shape = prepared.Query!.Shape;
+        _entity = new EntityJsonWriter(shape.Entity, format);
+        _value = shape.Value is { } value ? CellJsonWriter.For(value.Property, "value", format) : null;
+        _fragment = ContextFragment.Of(_request);
+        _context = JsonEncodedText.Encode(format.Control("context"));
+        _count = JsonEncodedText.Encode(format.Control("count"));
+        _nextLink = JsonEncodedText.Encode(format.Control("nextLink"));
+    }
+
+    /// <summary>The writer for a prepared request, made at its first use.</summary>
+    public static ODataJsonWriter For(PreparedRequest prepared, PayloadFormat format) =>
+        (ODataJsonWriter)prepared.Derived.GetOrAdd($"json {format}", _ => new ODataJsonWriter(prepared, format));
+
+    /// <summary>Writes a collection, an entity or a property's value; the run must have a row, except for a collection.</summary>
+    public async Task WriteAsync(QueryRun run, LinkBuilder links, PayloadOutput output, CancellationToken cancellation)
+    {
+        await using var json = new Utf8JsonWriter(output.Buffer, WriterOptions);
+        var context = new PayloadContext(run, links, output, cancellation);
+        json.WriteStartObject();
+        switch (_request.Path.Kind)
+        {
+            case ResourceKind.Collection:
+                await WriteCollectionAsync(json, context);
+                break;
+            case ResourceKind.Entity:
+                WriteContext(json, links.Context(_fragment));
+                await _entity.WriteMembersAsync(json, context, run.Rows, 1);
+                break;
+            default:
+                WriteContext(json, links.Context(ContextFragment.OfProperty(_entity.Id(run.Rows), _request.Path.Property!)));
+                _value!.Write(json, run.Rows, run.Query.Shape.Value!.Column);
+                break;
+        }
+        json.WriteEndObject();
+        await output.SendAsync(json, cancellation);
+    }
+
+    private void WriteContext(Utf8JsonWriter json, string url)
+    {
+        if (_format.HasContext)
+            json.WriteString(_context, url);
+    }
+
+    private async Task WriteCollectionAsync(Utf8JsonWriter json, PayloadContext context)
+    {
+        var run = context.Run;
+        WriteContext(json, context.Links.Context(_fragment));
+        if (run.Count is { } count)
+        {
+            if (_format.Ieee754Compatible)
+                json.WriteString(_count, count.ToString());
+            else
+                json.WriteNumber(_count, count);
+        }
+        json.WriteStartArray("value"u8);
+        var rows = 0;
+        string? nextLink = null;
+        for (var more = run.HasRow; more; more = await run.Rows.ReadAsync(context.Cancellation))
+        {
+            if (rows == run.Values.PageRows)
+                break;
+            json.WriteStartObject();
+            await _entity.WriteMembersAsync(json, context, run.Rows, rows + 1);
+            json.WriteEndObject();
+            rows++;
+            if (rows == run.Values.PageRows && run.Values.FetchRows > rows)
+            {
+                // The position is taken before the cursor moves on; it counts only if one more row follows.
+                var last = run.Query.Shape.OrderColumns.Select(run.Rows.GetStored).ToArray();
+                if (await run.Rows.ReadAsync(context.Cancellation))
+                    nextLink = context.Links.NextLink(run.Values, [.. last]);
+                break;
+            }
+            await context.Output.SendIfFullAsync(json, context.Cancellation);
+        }
+        json.WriteEndArray();
+        if (nextLink is not null)
+            json.WriteString(_nextLink, nextLink);
+    }
+}

@@ -1,0 +1,63 @@
+using System.Buffers.Text;
+using System.Globalization;
+using System.Text;
+using System.Text.Encodings.Web;
+using System.Xml;
+using RapidGable.Model;
+using RapidGable.Queries;
+using RapidGable.Sources;
+
+namespace RapidGable.Payloads;
+
+internal static class JsonText
+{
+    /// <summary>Payloads are UTF-8 read as JSON, never pasted into a page: letters beyond ASCII stay as they are.</summary>
+    public static readonly JavaScriptEncoder Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping;
+}
+
+/// <summary>Values as text: raw values, and the literals of key predicates.</summary>
+internal static class ValueText
+{
+    public static string InstantFormat(EdmType type)
+    {
+        var digits = Math.Min(7, type.Precision ?? 0);
+        return "yyyy-MM-dd'T'HH:mm:ss" + (digits > 0 ? "." + new string('f', digits) : "") + "'Z'";
+    }
+
+    /// <summary>The value of a cell as <c>/$value</c> gives it (Protocol 11.2.4.1); not for binary.</summary>
+    public static string Raw(ShapeCell cell, IRowCursor row) => cell.Property.Type.Kind switch
+    {
+        EdmKind.Boolean => row.GetBoolean(cell.Column) ? "true" : "false",
+        EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => row.GetInt64(cell.Column).ToString(CultureInfo.InvariantCulture),
+        EdmKind.Decimal => row.GetDecimal(cell.Column).ToString(CultureInfo.InvariantCulture),
+        EdmKind.Single or EdmKind.Double => row.GetDouble(cell.Column) switch
+        {
+            double.PositiveInfinity => "INF",
+            double.NegativeInfinity => "-INF",
+            var value => value.ToString("R", CultureInfo.InvariantCulture),
+        },
+        EdmKind.Guid => row.GetGuid(cell.Column).ToString(),
+        EdmKind.Date => row.GetDate(cell.Column).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
+        EdmKind.TimeOfDay => row.GetTimeOfDay(cell.Column).ToString("HH:mm:ss.FFFFFFF", CultureInfo.InvariantCulture),
+        EdmKind.DateTimeOffset => row.GetInstant(cell.Column).ToString(InstantFormat(cell.Property.Type), CultureInfo.InvariantCulture),
+        EdmKind.Duration => XmlConvert.ToString(row.GetDuration(cell.Column)),
+        EdmKind.Binary => Base64Url.EncodeToString(row.GetBytes(cell.Column)),
+        _ => Encoding.UTF8.GetString(row.GetUtf8(cell.Column)),
+    };
+
+    /// <summary>The canonical address of an entity, relative to the service root: <c>Sensors(station_id=1,sensor_no=2)</c>, percent-encoded.</summary>
+    public static string EntityId(EntityShape entity, IRowCursor row) => entity.Key.Length == 1
+        ? $"{entity.Set.Name}({Literal(entity.Key[0], row)})"
+        : $"{entity.Set.Name}({string.Join(',', entity.Key.Select(k => $"{k.Property.Name}={Literal(k, row)}"))})";
+
+    private static string Literal(ShapeCell cell, IRowCursor row)
+    {
+        var text = Raw(cell, row);
+        return cell.Property.Type.Kind switch
+        {
+            EdmKind.String => $"'{Uri.EscapeDataString(text.Replace("'", "''", StringComparison.Ordinal))}'",
+            EdmKind.Duration => $"duration'{text}'",
+            _ => Uri.EscapeDataString(text),
+        };
+    }
+}

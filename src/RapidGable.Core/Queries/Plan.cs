@@ -1,0 +1,81 @@
+// The relational plan: which tables, joined how, under which conditions, in which order; still no SQL text.
+using System.Collections.Immutable;
+using RapidGable.Model;
+using RapidGable.Requests;
+
+namespace RapidGable.Queries;
+
+/// <summary>A table or view under the name that the statement gives it.</summary>
+public sealed record PlanTable(SourceObjectName Source, string Alias);
+
+/// <param name="Outer">Keeps rows without a partner.</param>
+public sealed record PlanJoin(PlanTable Table, string LeftAlias, ImmutableArray<JoinPair> On, bool Outer);
+
+/// <summary>An expression of the bound tree, or a plain column of a known table.</summary>
+public abstract record PlanValue;
+
+public sealed record PlanColumn(string Alias, Property Property) : PlanValue;
+
+public sealed record PlanExpression(BoundExpression Expression) : PlanValue;
+
+public abstract record PlanCondition;
+
+/// <summary>A key property equals the value given in the path.</summary>
+public sealed record PlanKeyCondition(PlanColumn Column, BoundLiteral Value) : PlanCondition;
+
+public sealed record PlanFilter(BoundExpression Condition) : PlanCondition;
+
+/// <summary>The row stands after a position in the order of the statement; <c>Nulls</c> says which position values are null.</summary>
+public sealed record PlanSeek(ImmutableArray<bool> Nulls) : PlanCondition;
+
+/// <param name="MayBeNull">Whether the term can be null for some row.</param>
+public sealed record PlanOrder(PlanValue Value, bool Descending, bool MayBeNull);
+
+/// <summary>One SELECT.</summary>
+public sealed record SelectPlan(PlanTable From)
+{
+    public ImmutableArray<PlanJoin> Joins { get; init; } = [];
+
+    /// <summary>Columns of the result; empty means the number of rows.</summary>
+    public ImmutableArray<PlanValue> Output { get; init; } = [];
+
+    public ImmutableArray<PlanCondition> Where { get; init; } = [];
+
+    public ImmutableArray<PlanOrder> Order { get; init; } = [];
+
+    public bool Limited { get; init; }
+
+    public bool Skips { get; init; }
+
+    /// <summary>Alias of the table behind each navigation path of an expression; the empty path is the main table.</summary>
+    public ImmutableDictionary<string, string> Aliases { get; init; } = ImmutableDictionary<string, string>.Empty;
+}
+
+/// <summary>
+/// The first children of each row of a page, in the order of the page and then of their key. The first column of the
+/// result is the number of the parent in its page, from 1.
+/// </summary>
+/// <param name="ParentKey">Columns of the parent that the children refer to, as far as <paramref name="On"/> names them.</param>
+public sealed record ChildrenPlan(SelectPlan Parent, PlanTable Child, ImmutableArray<JoinPair> On, ImmutableArray<Property> Output, ImmutableArray<Property> ChildKey);
+
+/// <summary>All statements of one request and the shape of their result.</summary>
+public sealed record QueryPlan(SelectPlan Main, SelectPlan? Count, SelectPlan? Probe, ImmutableArray<ChildrenPlan> Children, ResultShape Shape);
+
+/// <summary>Where a parameter's value comes from when the statement runs.</summary>
+public abstract record PlanParameter;
+
+public sealed record LiteralParameter(int Slot, EdmType Type, string? StorageForm) : PlanParameter;
+
+public sealed record SeekParameter(int Index) : PlanParameter;
+
+/// <summary>Rows to fetch.</summary>
+public sealed record LimitParameter : PlanParameter;
+
+/// <summary>Rows to pass over.</summary>
+public sealed record SkipParameter : PlanParameter;
+
+/// <summary>Children to fetch for each parent.</summary>
+public sealed record ChildLimitParameter : PlanParameter;
+
+/// <summary>The request's one instant.</summary>
+public sealed record NowParameter(string? StorageForm) : PlanParameter;

@@ -1,0 +1,100 @@
+using System.Collections.Concurrent;
+using RapidGable.Access;
+using RapidGable.Model;
+using RapidGable.Requests;
+using RapidGable.Sources;
+
+namespace RapidGable.Queries;
+
+/// <summary>A request that is ready to run.</summary>
+/// <param name="Request">The bound tree, without values.</param>
+/// <param name="Query">Null for the service and metadata documents.</param>
+/// <param name="Model">The part of the model that the caller may know of.</param>
+public sealed record PreparedRequest(BoundRequest Request, CompiledQuery? Query, EntityModel Model)
+{
+    /// <summary>What a face derives from the shape and wants to keep with it, such as its writers.</summary>
+    public ConcurrentDictionary<string, object> Derived { get; } = new();
+}
+
+/// <summary>
+/// One service as it is published: an immutable model, its source, and the plans made so far. The whole way of a
+/// request up to its statements is <see cref="Prepare"/>.
+/// </summary>
+public sealed class PublishedService(EntityModel model, ISource source, string revision)
+{
+    private readonly ConcurrentDictionary<string, View> _views = new();
+    private View? _anonymous;
+
+    public EntityModel Model => model;
+
+    public ISource Source => source;
+
+    /// <summary>A short text that changes with what is published.</summary>
+    public string Revision => revision;
+
+    /// <summary>The part of the model that a caller may know of; the same object for callers who see the same.</summary>
+    public EntityModel ModelFor(Caller caller) => ViewFor(caller).Model;
+
+    /// <summary>Lex -> (parse -> bind -> permit -> plan -> SQL, once for each shape).</summary>
+    public Result<PreparedRequest> Prepare(LexedRequest lexed, Caller caller)
+    {
+        var view = ViewFor(caller);
+        if (view.Plans.Find(lexed.Shape) is { } known)
+            return known;
+        if (!RequestParser.Parse(lexed).Is(out var syntax, out var fault)
+            || !RequestBinder.Bind(syntax, view.Model).Is(out var bound, out fault)
+            || !AccessGate.Permit(bound, view.Model, caller).Is(out var permitted, out fault))
+            return fault;
+        CompiledQuery? query = null;
+        try
+        {
+            if (bound.Path.Root is not null)
+                query = SqlWriter.Compile(Planner.Plan(permitted, view.Model), source.Dialect);
+        }
+        catch (FaultException exception)
+        {
+            return exception.Fault;
+        }
+        var prepared = new PreparedRequest(bound, query, view.Model);
+        view.Plans.Add(lexed.Shape, prepared);
+        return prepared;
+    }
+
+    /// <summary>Plans in the cache, over all views.</summary>
+    public int CachedPlans => _views.Values.Sum(v => v.Plans.Count);
+
+    private View ViewFor(Caller caller)
+    {
+        // Nearly every request of an open service comes from the same caller: nobody known.
+        return ReferenceEquals(caller, Caller.Anonymous) ? _anonymous ??= FindView(caller) : FindView(caller);
+    }
+
+    private View FindView(Caller caller)
+    {
+        var signature = string.Join('\n', model.Sets.Where(s => AccessGate.MayRead(s, caller)).Select(s => s.Name));
+        return _views.GetOrAdd(signature, _ => new View(AccessGate.VisibleTo(model, caller), new PlanCache<PreparedRequest>(Limits.CachedPlans)));
+    }
+
+    private sealed record View(EntityModel Model, PlanCache<PreparedRequest> Plans);
+}
+
+/// <summary>Plans by request shape; when it is full, the oldest go.</summary>
+public sealed class PlanCache<T>(int capacity)
+    where T : class
+{
+    private readonly ConcurrentDictionary<string, T> _plans = new(StringComparer.Ordinal);
+    private readonly ConcurrentQueue<string> _age = new();
+
+    public int Count => _plans.Count;
+
+    public T? Find(string shape) => _plans.GetValueOrDefault(shape);
+
+    public void Add(string shape, T plan)
+    {
+        if (!_plans.TryAdd(shape, plan))
+            return;
+        _age.Enqueue(shape);
+        while (_plans.Count > capacity && _age.TryDequeue(out var oldest))
+            _plans.TryRemove(oldest, out _);
+    }
+}

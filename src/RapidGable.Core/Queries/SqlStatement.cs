@@ -1,0 +1,13 @@
+using System.Collections.Immutable;
+
+namespace RapidGable.Queries;
+
+/// <summary>SQL text with placeholders, and where the value of each comes from, in their order.</summary>
+public sealed record SqlStatement(string Text, ImmutableArray<PlanParameter> Parameters);
+
+/// <summary>The statements of one request shape, made once.</summary>
+/// <param name="Main">The rows asked for.</param>
+/// <param name="Count">Number of matches, for <c>$count=true</c>.</param>
+/// <param name="Probe">Number of parents (0 or 1), asked only when <paramref name="Main"/> gives nothing.</param>
+/// <param name="Children">Related rows, one statement for each expanded collection.</param>
+public sealed record CompiledQuery(SqlStatement Main, SqlStatement? Count, SqlStatement? Probe, ImmutableArray<SqlStatement> Children, ResultShape Shape);

@@ -1,0 +1,82 @@
+using System.Collections.Immutable;
+
+namespace RapidGable.Verification;
+
+/// <summary>A metadata document as any service may publish it, read without trust: what it says, right or wrong.</summary>
+/// <param name="Version">Of the Edmx element.</param>
+/// <param name="References">Namespaces and aliases that are included from elsewhere.</param>
+public sealed record CsdlDocument(string Version, ImmutableArray<CsdlSchema> Schemas, ImmutableArray<string> References)
+{
+    public IEnumerable<CsdlType> Types => Schemas.SelectMany(s => s.Types);
+
+    public IEnumerable<CsdlContainer> Containers => Schemas.SelectMany(s => s.Containers);
+
+    /// <summary>Finds a type by its qualified name, by namespace or alias.</summary>
+    public CsdlType? FindType(string qualifiedName)
+    {
+        var dot = qualifiedName.LastIndexOf('.');
+        if (dot < 0)
+            return null;
+        var (prefix, name) = (qualifiedName[..dot], qualifiedName[(dot + 1)..]);
+        return Schemas.Where(s => s.Namespace == prefix || s.Alias == prefix).SelectMany(s => s.Types).FirstOrDefault(t => t.Name == name);
+    }
+
+    /// <summary>The type and its base types, nearest first.</summary>
+    public IEnumerable<CsdlType> Lineage(CsdlType type)
+    {
+        var seen = new HashSet<CsdlType>();
+        for (CsdlType? current = type; current is not null && seen.Add(current); current = current.BaseType is { } name ? FindType(name) : null)
+            yield return current;
+    }
+
+    public IEnumerable<CsdlProperty> PropertiesOf(CsdlType type) => Lineage(type).Reverse().SelectMany(t => t.Properties);
+
+    public IEnumerable<CsdlNavigation> NavigationsOf(CsdlType type) => Lineage(type).Reverse().SelectMany(t => t.Navigations);
+
+    public ImmutableArray<string> KeyOf(CsdlType type) => Lineage(type).Select(t => t.Key).FirstOrDefault(k => !k.IsEmpty, []);
+}
+
+public sealed record CsdlSchema(string Namespace, string? Alias, ImmutableArray<CsdlType> Types, ImmutableArray<CsdlContainer> Containers);
+
+public enum CsdlTypeKind
+{
+    Entity, Complex, Enum, Definition,
+}
+
+/// <param name="Underlying">Underlying type of an enumeration or type definition.</param>
+/// <param name="Members">Names and values of an enumeration; the value is null when it is left out.</param>
+public sealed record CsdlType(CsdlTypeKind Kind, string Name, string? BaseType, bool IsAbstract, ImmutableArray<string> Key,
+    ImmutableArray<CsdlProperty> Properties, ImmutableArray<CsdlNavigation> Navigations)
+{
+    public string? Underlying { get; init; }
+
+    public bool IsFlags { get; init; }
+
+    public bool IsOpen { get; init; }
+
+    public ImmutableArray<(string Name, string? Value)> Members { get; init; } = [];
+}
+
+/// <param name="Facets">All other attributes, as written.</param>
+public sealed record CsdlProperty(string Name, string Type, string? NullableText, ImmutableDictionary<string, string> Facets)
+{
+    public bool IsNullable => NullableText != "false";
+
+    public bool IsCollection => Type.StartsWith("Collection(", StringComparison.Ordinal);
+
+    public string ItemType => IsCollection ? Type[11..^1] : Type;
+
+    public int? Number(string facet) => Facets.TryGetValue(facet, out var text) && int.TryParse(text, out var number) ? number : null;
+}
+
+public sealed record CsdlNavigation(string Name, string Type, string? NullableText, string? Partner, bool ContainsTarget, ImmutableArray<(string Own, string Target)> Constraints)
+{
+    public bool IsCollection => Type.StartsWith("Collection(", StringComparison.Ordinal);
+
+    public string ItemType => IsCollection ? Type[11..^1] : Type;
+}
+
+public sealed record CsdlContainer(string Name, ImmutableArray<CsdlSet> Sets);
+
+/// <param name="IsSingleton">A singleton, not a set.</param>
+public sealed record CsdlSet(string Name, string Type, bool IsSingleton, bool IsListed, ImmutableArray<(string Path, string Target)> Bindings);

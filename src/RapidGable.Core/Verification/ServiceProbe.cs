@@ -1,0 +1,45 @@
+using System.Diagnostics;
+using System.Net.Http.Headers;
+
+namespace RapidGable.Verification;
+
+/// <summary>An answer as it came.</summary>
+/// <param name="Status">HTTP status; 0 when nothing came.</param>
+/// <param name="Failure">Why nothing, or not all, came; null = all came.</param>
+public sealed record ProbeResponse(int Status, string? ContentType, string? ODataVersion, byte[] Body, TimeSpan Time, string? Failure = null);
+
+/// <summary>Asks a service, as any client would.</summary>
+public interface IServiceProbe
+{
+    /// <summary>GETs an absolute URL; never throws for what the service or the network does.</summary>
+    Task<ProbeResponse> GetAsync(string url, string? accept, CancellationToken cancellation);
+}
+
+/// <summary>Asks over HTTP, as a client of OData 4.01.</summary>
+public sealed class HttpProbe(HttpClient client) : IServiceProbe
+{
+    public async Task<ProbeResponse> GetAsync(string url, string? accept, CancellationToken cancellation)
+    {
+        var clock = Stopwatch.StartNew();
+        try
+        {
+            // The address goes out as it is: decoding and encoding it again would change keys with special characters.
+            using var request = new HttpRequestMessage(HttpMethod.Get, new Uri(url, new UriCreationOptions { DangerousDisablePathAndQueryCanonicalization = true }));
+            if (accept is not null)
+                request.Headers.Accept.Add(MediaTypeWithQualityHeaderValue.Parse(accept));
+            request.Headers.Add("OData-MaxVersion", "4.01");
+            using var response = await client.SendAsync(request, cancellation);
+            var body = await response.Content.ReadAsByteArrayAsync(cancellation);
+            var version = response.Headers.TryGetValues("OData-Version", out var values) ? values.First() : null;
+            return new ProbeResponse((int)response.StatusCode, response.Content.Headers.ContentType?.ToString(), version, body, clock.Elapsed);
+        }
+        catch (Exception exception) when (exception is HttpRequestException or IOException || (exception is TaskCanceledException && !cancellation.IsCancellationRequested))
+        {
+            return new ProbeResponse(0, null, null, [], clock.Elapsed, exception is TaskCanceledException ? "no answer in time" : exception.Message);
+        }
+        catch (UriFormatException)
+        {
+            return new ProbeResponse(0, null, null, [], clock.Elapsed, "this is not an address");
+        }
+    }
+}

@@ -1,0 +1,20 @@
+using RapidGable.Requests;
+using RapidGable.Sources;
+
+namespace RapidGable.Service;
+
+/// <summary>A source's failure in the words that a caller may hear.</summary>
+internal static class Faults
+{
+    public static RequestFault From(SourceException exception) => exception.Kind switch
+    {
+        SourceFaultKind.Unavailable => new RequestFault(503, "source-unavailable", "The database cannot be reached at the moment."),
+        SourceFaultKind.Busy => new RequestFault(503, "source-busy", "The database is locked at the moment. Try again shortly."),
+        SourceFaultKind.TooSlow => new RequestFault(503, "source-too-slow", "The query took longer than this service allows. Ask for less, or narrow the filter."),
+        SourceFaultKind.DivisionByZero => new RequestFault(400, "division-by-zero", "The expression divides by zero for some row."),
+        SourceFaultKind.BadData => new RequestFault(500, "bad-data", "A stored value does not have the type it is published with. The service's log says which, and 'gable check' lists them all."),
+        _ => Internal,
+    };
+
+    public static RequestFault Internal { get; } = new(500, "internal", "The service failed to answer. Its log says why.");
+}

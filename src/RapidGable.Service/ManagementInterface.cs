@@ -1,0 +1,137 @@
+using System.Net;
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Http;
+using RapidGable.Access;
+using RapidGable.Building;
+using RapidGable.Model;
+using RapidGable.Queries;
+using RapidGable.Requests;
+using RapidGable.Sources;
+
+namespace RapidGable.Service;
+
+/// <summary>
+/// <c>/services</c> for everyone and <c>/manage/…</c> for the developer. Until people can sign in, management answers
+/// only callers on the same machine that address it by a loopback name, so that no web page can reach it by another.
+/// </summary>
+internal static class ManagementInterface
+{
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
+    {
+        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+        Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
+    };
+
+    public static void Map(WebApplication app, ServiceRegistry registry, TimeProvider time)
+    {
+        app.MapGet("/services", (HttpContext context) => Results.Json(new
+        {
+            services = registry.All.Where(s => !s.ModelFor(Caller.Anonymous).Sets.IsEmpty).Select(s => Summary(s, context)),
+        }, Json));
+        var manage = app.MapGroup("/manage").AddEndpointFilter(async (invocation, next) =>
+            IsLocal(invocation.HttpContext) ? await next(invocation) : Results.NotFound());
+        manage.MapGet("/workspace", () => new { registry.Workspace.Declaration.Title, sources = registry.Workspace.Sources.Values.Select(s => new { s.Name, s.Address }) });
+        manage.MapGet("/services", (HttpContext context) => Results.Json(new { services = registry.All.Select(s => Summary(s, context)) }, Json));
+        manage.MapGet("/services/{name}", (string name, HttpContext context) => registry.Find(name) is { } service
+            ? Results.Json(Details(service, registry.Workspace, context), Json)
+            : Problem(404, "not-found", $"There is no service '{name}'."));
+        manage.MapGet("/explain", (string? url, HttpContext context) => Explain(url, registry, time));
+    }
+
+    private static bool IsLocal(HttpContext context) =>
+        context.Connection.RemoteIpAddress is { } address && IPAddress.IsLoopback(address)
+        && context.Request.Host.Host.Trim('[', ']') is var host
+        && (host is "localhost" || (IPAddress.TryParse(host, out var named) && IPAddress.IsLoopback(named)));
+
+    private static object Summary(PublishedService service, HttpContext context) => new
+    {
+        name = service.Model.Service,
+        title = service.Model.Title,
+        revision = service.Revision,
+        sets = service.ModelFor(Caller.Anonymous).Sets.Length,
+        faces = new { odata = $"{context.Request.Scheme}://{context.Request.Host}{ODataFace.Prefix}{service.Model.Service}/" },
+    };
+
+    private static object Details(PublishedService service, LoadedWorkspace workspace, HttpContext context)
+    {
+        var inferences = workspace.FindService(service.Model.Service)!.Inferences;
+        return new
+        {
+            name = service.Model.Service,
+            title = service.Model.Title,
+            revision = service.Revision,
+            @namespace = service.Model.Namespace,
+            source = service.Source.Name,
+            faces = new { odata = $"{context.Request.Scheme}://{context.Request.Host}{ODataFace.Prefix}{service.Model.Service}/" },
+            sets = service.Model.Sets.Select(s => Set(s)),
+            inferences = inferences.Select(i => new { i.Subject, i.Value, i.Reason }),
+        };
+    }
+
+    private static object Set(EntitySet set) => new
+    {
+        set.Name,
+        type = set.Type.Name,
+        from = set.Source.ToString(),
+        key = set.Type.Key.Select(k => k.Name),
+        set.PageSize,
+        set.LargestPage,
+        allow = set.Operations.HasFlag(SetOperations.Read) ? new[] { "read" } : [],
+        rules = new { read = set.Read.ToString() },
+        isReadable = AccessGate.MayRead(set, Caller.Anonymous),
+        properties = set.Type.Properties.Select(p => new
+        {
+            p.Name,
+            type = p.Type.Name,
+            facets = p.Type.ToString(),
+            p.Nullable,
+            p.Column,
+            isKey = set.Type.Key.Contains(p),
+            p.Description,
+        }),
+        hidden = set.Type.Hidden.Select(p => p.Column),
+        navigations = set.Type.Navigations.Select(n => new
+        {
+            n.Name,
+            target = n.TargetSet,
+            n.IsCollection,
+            n.Nullable,
+            n.Partner,
+            joins = n.Joins.Select(j => new { own = j.Own.Name, target = j.Target.Name }),
+        }),
+    };
+
+    /// <summary>The statements behind a request to the OData face, without running them.</summary>
+    private static IResult Explain(string? url, ServiceRegistry registry, TimeProvider time)
+    {
+        if (string.IsNullOrEmpty(url))
+            return Problem(400, "no-url", "Give the address to explain as 'url'.");
+        var target = Uri.TryCreate(url, UriKind.Absolute, out var absolute) && absolute.Scheme.StartsWith("http", StringComparison.Ordinal) ? url[url.IndexOf(absolute.Authority, StringComparison.OrdinalIgnoreCase)..][absolute.Authority.Length..] : url;
+        if (!target.StartsWith(ODataFace.Prefix, StringComparison.Ordinal))
+            return Problem(400, "no-face", $"Only addresses below {ODataFace.Prefix} can be explained.");
+        var mark = target.IndexOf('?');
+        var (path, query) = mark < 0 ? (target, "") : (target[..mark], target[(mark + 1)..]);
+        var parts = path[ODataFace.Prefix.Length..].Split('/', 2);
+        if (registry.Find(parts[0]) is not { } service)
+            return Problem(404, "not-found", $"There is no service '{parts[0]}'.");
+        var explained = ExplainRequest(service, parts.Length > 1 ? parts[1] : "", query, time);
+        return explained.Is(out var statements, out var fault)
+            ? Results.Json(new { service = parts[0], source = service.Source.Name, statements }, Json)
+            : Results.Json(new { error = new { fault.Code, fault.Message, fault.Target, position = fault.Position, pointer = fault.Pointer(), fault.Status } }, Json, statusCode: fault.Status);
+    }
+
+    internal static Result<List<ExplainedStatement>> ExplainRequest(PublishedService service, string path, string query, TimeProvider time)
+    {
+        if (!RequestAddress.Read(path, query).Is(out var address, out var fault)
+            || !LexedRequest.Read(address).Is(out var lexed, out fault)
+            || !service.Prepare(lexed, Caller.Anonymous).Is(out var prepared, out fault)
+            || !QueryValues.Make(prepared.Request, lexed, null, time.GetUtcNow().UtcDateTime).Is(out var values, out fault)
+            || !Explanation.Of(prepared, values, service.Source.Dialect).Is(out var statements, out fault))
+            return fault;
+        return statements.ToList();
+    }
+
+    private static IResult Problem(int status, string code, string message) => Results.Json(new { error = new { code, message } }, Json, statusCode: status);
+}

@@ -1,0 +1,155 @@
+using System.Globalization;
+using Microsoft.AspNetCore.Http;
+using Microsoft.Extensions.Primitives;
+using Microsoft.Net.Http.Headers;
+using RapidGable.Payloads;
+using RapidGable.Requests;
+
+namespace RapidGable.Service;
+
+/// <summary>What kind of body the addressed resource has.</summary>
+internal enum BodyKind
+{
+    Json, MetadataXml, Raw,
+}
+
+/// <summary>What the headers of a request ask for (Protocol 8.2, JSON format 3).</summary>
+/// <param name="ContentType">Media type of the answer, with the parameters that it must state.</param>
+internal sealed record Negotiated(PayloadFormat Format, string ContentType);
+
+internal static class Negotiation
+{
+    /// <summary>
+    /// The version of the answer. A caller that names none gets 4.0, whose names every tool in the field reads; one that
+    /// names a higher version than we know gets 4.01.
+    /// </summary>
+    public static bool TryVersion(IHeaderDictionary headers, out ODataVersion version, out RequestFault? fault)
+    {
+        version = ODataVersion.V40;
+        fault = null;
+        var text = headers["OData-MaxVersion"].ToString().Trim();
+        if (text.Length == 0)
+            return true;
+        if (!decimal.TryParse(text, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var number) || number < 4)
+        {
+            fault = new RequestFault(400, "version", $"OData-MaxVersion '{text}' cannot be honoured; this service answers in 4.0 and 4.01.", "OData-MaxVersion");
+            return false;
+        }
+        version = number < 4.01m ? ODataVersion.V40 : ODataVersion.V401;
+        return true;
+    }
+
+    /// <param name="format">Value of <c>$format</c>, which beats <paramref name="accept"/>; null = not given.</param>
+    /// <param name="rawType">Media type of a raw value.</param>
+    public static Result<Negotiated> Content(BodyKind kind, ODataVersion version, StringValues accept, string? format, string rawType)
+    {
+        IReadOnlyList<MediaTypeHeaderValue> wanted;
+        if (format is not null)
+        {
+            var expanded = format.Trim() switch { "json" => "application/json", "xml" => "application/xml", "atom" => "application/atom+xml", var other => other };
+            if (!MediaTypeHeaderValue.TryParse(expanded, out var single) || single.MediaType.Value?.Contains('/') != true)
+                return new RequestFault(400, "format", $"'{format}' is not a media type, nor json or xml. Parameters follow a full media type: application/json;metadata=none.", "$format");
+            wanted = [single];
+        }
+        else if (StringValues.IsNullOrEmpty(accept))
+            wanted = [];
+        else if (MediaTypeHeaderValue.TryParseList(accept.ToArray(), out var list))
+            wanted = list.OrderByDescending(a => a.Quality ?? 1).ThenByDescending(Specificity).ToList();
+        else
+            return new RequestFault(400, "accept", "The Accept header cannot be read.", "Accept");
+
+        if (wanted.Count == 0)
+            return Offer(kind, version, null, rawType)!;
+        foreach (var item in wanted.Where(w => w.Quality is null or > 0))
+        {
+            if (Refused(wanted, item))
+                continue;
+            if (Offer(kind, version, item, rawType) is { } offer)
+                return offer;
+        }
+        var what = kind switch { BodyKind.Json => "application/json with metadata=minimal or none", BodyKind.MetadataXml => "application/xml", _ => rawType };
+        return new RequestFault(406, "not-acceptable", $"This resource is available as {what}, and the request accepts nothing of that.", format is null ? "Accept" : "$format");
+    }
+
+    private static int Specificity(MediaTypeHeaderValue type) =>
+        (type.MatchesAllTypes ? 0 : type.MatchesAllSubTypes ? 100 : 200) + type.Parameters.Count(p => !p.Name.Equals("q", StringComparison.OrdinalIgnoreCase));
+
+    /// <summary>A wildcard does not bring back what another entry rules out with q=0.</summary>
+    private static bool Refused(IReadOnlyList<MediaTypeHeaderValue> wanted, MediaTypeHeaderValue item) =>
+        (item.MatchesAllTypes || item.MatchesAllSubTypes)
+        && wanted.Any(w => w.Quality == 0 && !w.MatchesAllTypes && w.MediaType.Equals("application/json", StringComparison.OrdinalIgnoreCase));
+
+    private static Negotiated? Offer(BodyKind kind, ODataVersion version, MediaTypeHeaderValue? asked, string rawType) => kind switch
+    {
+        BodyKind.Json => Json(version, asked),
+        BodyKind.MetadataXml => Plain(version, asked, "application/xml"),
+        _ => Plain(version, asked, rawType),
+    };
+
+    private static Negotiated? Plain(ODataVersion version, MediaTypeHeaderValue? asked, string type)
+    {
+        if (asked is not null && !Covers(asked, type))
+            return null;
+        var charset = "";
+        foreach (var parameter in asked?.Parameters ?? [])
+        {
+            if (parameter.Name.Equals("charset", StringComparison.OrdinalIgnoreCase) && IsUtf8(parameter.Value))
+                charset = ";charset=utf-8";
+            else if (!parameter.Name.Equals("q", StringComparison.OrdinalIgnoreCase))
+                return null;
+        }
+        return new Negotiated(new PayloadFormat(version, MetadataLevel.Minimal, false), type + charset);
+    }
+
+    private static Negotiated? Json(ODataVersion version, MediaTypeHeaderValue? asked)
+    {
+        if (asked is not null && !Covers(asked, "application/json"))
+            return null;
+        var (level, ieee, rest) = (MetadataLevel.Minimal, false, "");
+        foreach (var parameter in asked?.Parameters ?? [])
+        {
+            var value = parameter.Value.ToString().Trim('"').ToLowerInvariant();
+            switch (parameter.Name.ToString().ToLowerInvariant(), value)
+            {
+                case ("q", _) or ("odata.streaming" or "streaming" or "exponentialdecimals", "true" or "false") or ("ieee754compatible", "false"):
+                    break;
+                case ("odata.metadata" or "metadata", "minimal"):
+                    break;
+                case ("odata.metadata" or "metadata", "none"):
+                    level = MetadataLevel.None;
+                    break;
+                case ("ieee754compatible", "true"):
+                    ieee = true;
+                    break;
+                case ("charset", _) when IsUtf8(value):
+                    rest = ";charset=utf-8";
+                    break;
+                default:
+                    return null;
+            }
+        }
+        var prefix = version == ODataVersion.V40 ? "odata." : "";
+        var type = $"application/json;{prefix}metadata={level.ToString().ToLowerInvariant()}{(ieee ? ";IEEE754Compatible=true" : "")}{rest}";
+        return new Negotiated(new PayloadFormat(version, level, ieee), type);
+    }
+
+    private static bool IsUtf8(StringSegment value) => value.ToString().Trim('"').Equals("utf-8", StringComparison.OrdinalIgnoreCase);
+
+    private static bool Covers(MediaTypeHeaderValue asked, string type) =>
+        asked.MatchesAllTypes || asked.MediaType.Equals(type, StringComparison.OrdinalIgnoreCase)
+        || (asked.MatchesAllSubTypes && type.StartsWith(asked.Type.ToString() + "/", StringComparison.OrdinalIgnoreCase));
+
+    /// <summary>The asked page size of <c>Prefer: maxpagesize</c>, with the words to echo; null when there is none that counts.</summary>
+    public static (int Rows, string Echo)? MaxPageSize(IHeaderDictionary headers)
+    {
+        foreach (var item in headers["Prefer"].SelectMany(v => (v ?? "").Split(',')))
+        {
+            var parts = item.Split('=', 2, StringSplitOptions.TrimEntries);
+            if (parts[0].ToLowerInvariant() is not ("maxpagesize" or "odata.maxpagesize"))
+                continue;
+            var value = parts.Length > 1 ? parts[1].Split(';')[0].Trim('"', ' ') : "";
+            return int.TryParse(value, NumberStyles.None, CultureInfo.InvariantCulture, out var rows) && rows > 0 ? (rows, $"{parts[0]}={rows}") : null;
+        }
+        return null;
+    }
+}

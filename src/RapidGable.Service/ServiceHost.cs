@@ -1,0 +1,110 @@
+using System.Net;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Hosting;
+using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.StaticFiles;
+using Microsoft.Extensions.DependencyInjection;
+using Microsoft.Extensions.FileProviders;
+using Microsoft.Extensions.Logging;
+using RapidGable.Building;
+using RapidGable.Model;
+
+namespace RapidGable.Service;
+
+/// <summary>How the service is started.</summary>
+/// <param name="Port">0 = any free port.</param>
+/// <param name="Time">The clock behind <c>now()</c>.</param>
+/// <param name="ConsoleFolder">Where the built console lies; null = beside the program.</param>
+public sealed record ServiceOptions(int Port, TimeProvider? Time = null, string? ConsoleFolder = null);
+
+/// <summary>Puts the faces, the management interface and the console behind one address on loopback.</summary>
+public static class ServiceHost
+{
+    private const string ConsoleNotBuilt =
+        "<!doctype html><html lang=\"en\"><title>Rapid Gable</title><body><h1>The console is not built</h1><p>Run <code>make console</code>, then start the service again. The services themselves are listed at <a href=\"/services\">/services</a>.</p></body></html>";
+
+    public static WebApplication Build(LoadedWorkspace workspace, ServiceOptions options)
+    {
+        var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory });
+        builder.WebHost.ConfigureKestrel(kestrel =>
+        {
+            kestrel.Listen(IPAddress.Loopback, options.Port);
+            kestrel.AddServerHeader = false;
+            // Our own limit is lower and answers with an error body; this one only keeps memory bounded.
+            kestrel.Limits.MaxRequestLineSize = 256 * 1024;
+            kestrel.Limits.MaxRequestBufferSize = 1024 * 1024;
+        });
+        builder.Logging.ClearProviders().AddSimpleConsole(console => console.SingleLine = true).SetMinimumLevel(LogLevel.Warning);
+        builder.Services.Configure<Microsoft.Extensions.Logging.Console.ConsoleLoggerOptions>(o => o.LogToStandardErrorThreshold = LogLevel.Trace);
+        var time = options.Time ?? TimeProvider.System;
+        var registry = new ServiceRegistry(workspace);
+        builder.Services.AddSingleton(registry).AddSingleton(time).AddSingleton<RequestCounters>().AddSingleton<ODataFace>();
+        var app = builder.Build();
+        var face = app.Services.GetRequiredService<ODataFace>();
+        // Before routing: routing would decode the path, and an encoded slash belongs to a key.
+        app.Use((context, next) =>
+        {
+            context.Response.Headers.XContentTypeOptions = "nosniff";
+            return ODataFace.RawTarget(context).Path.StartsWith(ODataFace.Prefix, StringComparison.Ordinal) ? face.HandleAsync(context) : next(context);
+        });
+        app.UseRouting();
+        ManagementInterface.Map(app, registry, time);
+        MapHealth(app, registry);
+        MapConsole(app, options.ConsoleFolder ?? Path.Combine(AppContext.BaseDirectory, "console"));
+        return app;
+    }
+
+    private static void MapHealth(WebApplication app, ServiceRegistry registry)
+    {
+        app.MapGet("/health/live", () => Results.Text("live"));
+        app.MapGet("/health/ready", async (HttpContext context) =>
+        {
+            foreach (var source in registry.Workspace.Sources.Values)
+            {
+                try
+                {
+                    await using var session = await source.OpenSessionAsync(context.RequestAborted);
+                    await using var cursor = await session.QueryAsync("SELECT 1", default, context.RequestAborted);
+                    await cursor.ReadAsync(context.RequestAborted);
+                }
+                catch (Sources.SourceException)
+                {
+                    return Results.Text($"not ready: source {source.Name}", statusCode: 503);
+                }
+            }
+            return Results.Text("ready");
+        });
+        app.MapGet("/metrics", (RequestCounters counters) => Results.Text(counters.Write(registry), "text/plain; version=0.0.4"));
+    }
+
+    private static void MapConsole(WebApplication app, string folder)
+    {
+        app.MapGet("/", () => Results.Redirect("/console/"));
+        app.MapGet("/console", () => Results.Redirect("/console/"));
+        var index = Path.Combine(folder, "index.html");
+        if (!File.Exists(index))
+        {
+            app.MapGet("/console/{**path}", () => Results.Content(ConsoleNotBuilt, "text/html; charset=utf-8"));
+            return;
+        }
+        var files = new PhysicalFileProvider(folder);
+        var types = new FileExtensionContentTypeProvider();
+        app.MapGet("/console/{**path}", (HttpContext context, string? path) =>
+        {
+            context.Response.Headers.ContentSecurityPolicy =
+                "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'self'; form-action 'self'";
+            context.Response.Headers["Referrer-Policy"] = "no-referrer";
+            var file = files.GetFileInfo(path ?? "");
+            if (!file.Exists || file.IsDirectory)
+            {
+                // Addresses inside the console are pages of one program; a file that is missing is missing.
+                if (Path.HasExtension(path))
+                    return Results.NotFound();
+                context.Response.Headers.CacheControl = "no-cache";
+                return Results.File(index, "text/html; charset=utf-8");
+            }
+            context.Response.Headers.CacheControl = path!.StartsWith("assets/", StringComparison.Ordinal) ? "public, max-age=31536000, immutable" : "no-cache";
+            return Results.File(file.PhysicalPath!, types.TryGetContentType(path, out var type) ? type : "application/octet-stream");
+        });
+    }
+}
