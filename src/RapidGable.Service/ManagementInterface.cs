@@ -7,8 +7,6 @@ using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Model;
 using RapidGable.Queries;
-using RapidGable.Requests;
-using RapidGable.Sources;
 
 namespace RapidGable.Service;
 
@@ -116,21 +114,10 @@ internal static class ManagementInterface
         var parts = path[ODataFace.Prefix.Length..].Split('/', 2);
         if (registry.Find(parts[0]) is not { } service)
             return Problem(404, "not-found", $"There is no service '{parts[0]}'.");
-        var explained = ExplainRequest(service, parts.Length > 1 ? parts[1] : "", query, time);
+        var explained = service.Explain(parts.Length > 1 ? parts[1] : "", query, Caller.Anonymous, time.GetUtcNow().UtcDateTime);
         return explained.Is(out var statements, out var fault)
             ? Results.Json(new { service = parts[0], source = service.Source.Name, statements }, Json)
             : Results.Json(new { error = new { fault.Code, fault.Message, fault.Target, position = fault.Position, pointer = fault.Pointer(), fault.Status } }, Json, statusCode: fault.Status);
-    }
-
-    internal static Result<List<ExplainedStatement>> ExplainRequest(PublishedService service, string path, string query, TimeProvider time)
-    {
-        if (!RequestAddress.Read(path, query).Is(out var address, out var fault)
-            || !LexedRequest.Read(address).Is(out var lexed, out fault)
-            || !service.Prepare(lexed, Caller.Anonymous).Is(out var prepared, out fault)
-            || !QueryValues.Make(prepared.Request, lexed, null, time.GetUtcNow().UtcDateTime).Is(out var values, out fault)
-            || !Explanation.Of(prepared, values, service.Source.Dialect).Is(out var statements, out fault))
-            return fault;
-        return statements.ToList();
     }
 
     private static IResult Problem(int status, string code, string message) => Results.Json(new { error = new { code, message } }, Json, statusCode: status);

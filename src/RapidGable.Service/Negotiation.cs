@@ -53,7 +53,7 @@ internal static class Negotiation
         }
         else if (StringValues.IsNullOrEmpty(accept))
             wanted = [];
-        else if (MediaTypeHeaderValue.TryParseList(accept.ToArray(), out var list))
+        else if (MediaTypeHeaderValue.TryParseList([.. accept.OfType<string>()], out var list))
             wanted = list.OrderByDescending(a => a.Quality ?? 1).ThenByDescending(Specificity).ToList();
         else
             return new RequestFault(400, "accept", "The Accept header cannot be read.", "Accept");

@@ -7,7 +7,6 @@ using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.FileProviders;
 using Microsoft.Extensions.Logging;
 using RapidGable.Building;
-using RapidGable.Model;
 
 namespace RapidGable.Service;
 

@@ -16,9 +16,9 @@ public sealed record ExplainedParameter(string Placeholder, string Value, string
 /// <summary>Shows what a prepared request would send to its source.</summary>
 public static class Explanation
 {
-    public static Result<ImmutableArray<ExplainedStatement>.Builder> Of(PreparedRequest prepared, QueryValues values, SqlDialect dialect)
+    public static Result<List<ExplainedStatement>> Of(PreparedRequest prepared, QueryValues values, SqlDialect dialect)
     {
-        var result = ImmutableArray.CreateBuilder<ExplainedStatement>();
+        var result = new List<ExplainedStatement>();
         if (prepared.Query is not { } query)
             return result;
         var statements = new List<(string Purpose, SqlStatement? Statement)>

@@ -60,6 +60,18 @@ public sealed class PublishedService(EntityModel model, ISource source, string r
         return prepared;
     }
 
+    /// <summary>The statements that a request would run, with their values.</summary>
+    /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
+    public Result<List<ExplainedStatement>> Explain(string path, string query, Caller caller, DateTime now)
+    {
+        if (!RequestAddress.Read(path, query).Is(out var address, out var fault)
+            || !LexedRequest.Read(address).Is(out var lexed, out fault)
+            || !Prepare(lexed, caller).Is(out var prepared, out fault)
+            || !QueryValues.Make(prepared.Request, lexed, null, now).Is(out var values, out fault))
+            return fault;
+        return Explanation.Of(prepared, values, source.Dialect);
+    }
+
     /// <summary>Plans in the cache, over all views.</summary>
     public int CachedPlans => _views.Values.Sum(v => v.Plans.Count);
 

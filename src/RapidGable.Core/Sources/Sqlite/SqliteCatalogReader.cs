@@ -30,13 +30,13 @@ internal sealed class SqliteCatalogReader(ISourceSession session, CancellationTo
 
     public async Task<SourceCatalog> ReadAsync()
     {
-        var columns = await GroupAsync(TableColumns);
-        var foreignKeys = await GroupAsync(ForeignKeys);
-        var uniqueKeys = await GroupAsync(UniqueKeys);
+        var columns = await GroupAsync(TableColumns, 8);
+        var foreignKeys = await GroupAsync(ForeignKeys, 6);
+        var uniqueKeys = await GroupAsync(UniqueKeys, 3);
         var objects = ImmutableArray.CreateBuilder<SourceObject>();
-        foreach (var row in await RowsAsync(Tables))
+        foreach (var row in await RowsAsync(Tables, 1))
             objects.Add(Table(row[0]!, columns[row[0]!], foreignKeys, columns, uniqueKeys[row[0]!]));
-        foreach (var row in await RowsAsync(Views))
+        foreach (var row in await RowsAsync(Views, 1))
             objects.Add(await ViewAsync(row[0]!));
         return new SourceCatalog(objects.ToImmutable());
     }
@@ -110,7 +110,7 @@ internal sealed class SqliteCatalogReader(ISourceSession session, CancellationTo
         var empty = new SourceObject(null, name, SourceObjectKind.View, [], [], [], []);
         try
         {
-            var columns = (await RowsAsync(ColumnsOf, StoredValue.From(name))).Select(r =>
+            var columns = (await RowsAsync(ColumnsOf, 6, StoredValue.From(name))).Select(r =>
             {
                 var (type, reason, mediaType) = SqliteTypes.Map(r[1] ?? "");
                 return new SourceColumn(r[0]!, r[1] ?? "", type, Nullable: true, reason) { MediaType = mediaType };
@@ -123,16 +123,11 @@ internal sealed class SqliteCatalogReader(ISourceSession session, CancellationTo
         }
     }
 
-    private async Task<ILookup<string, string?[]>> GroupAsync(string sql) =>
-        (await RowsAsync(sql)).ToLookup(r => r[0]!, StringComparer.Ordinal);
+    private async Task<ILookup<string, string?[]>> GroupAsync(string sql, int width) =>
+        (await RowsAsync(sql, width)).ToLookup(r => r[0]!, StringComparer.Ordinal);
 
-    private async Task<List<string?[]>> RowsAsync(string sql, params StoredValue[] parameters)
+    private async Task<List<string?[]>> RowsAsync(string sql, int width, params StoredValue[] parameters)
     {
-        var width = sql[..sql.IndexOf(" FROM", StringComparison.Ordinal)].TrimEnd().Count(c => c == ',') + 1;
-        if (sql == TableColumns)
-            width = 8;
-        else if (sql == ForeignKeys)
-            width = 6;
         var rows = new List<string?[]>();
         await using var cursor = await session.QueryAsync(sql, parameters, cancellation);
         while (await cursor.ReadAsync(cancellation))

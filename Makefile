@@ -1,0 +1,29 @@
+# make demo | test | bench | console | lint | clean
+PORT ?= 8460
+SHELL := /bin/bash
+
+.PHONY: demo test bench console lint tools clean demo-data
+
+demo: tools console demo-data
+	@./gable serve demo --port $(PORT)
+
+demo-data: tools
+	@test -e demo/data/network.db || dotnet run --project demo/generator -c Release -v quiet -- demo/data
+
+console: tools
+	@scripts/build-console
+
+test: tools
+	@scripts/test
+
+bench: tools console demo-data
+	@scripts/bench
+
+lint: tools
+	@scripts/lint
+
+tools:
+	@scripts/need-tools
+
+clean:
+	rm -rf artifacts console/dist console/node_modules demo/data

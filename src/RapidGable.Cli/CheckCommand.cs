@@ -1,0 +1,83 @@
+using System.CommandLine;
+using RapidGable.Building;
+using RapidGable.Declarations;
+using Spectre.Console;
+
+namespace RapidGable.Cli;
+
+/// <summary><c>gable check</c>: holds the declaration against the database.</summary>
+internal static class CheckCommand
+{
+    public static Command Create()
+    {
+        var workspace = CommonOptions.Workspace();
+        var json = CommonOptions.Json();
+        var resolved = new Option<bool>("--resolved") { Description = "Also print everything that the declaration left open, with what was taken and why." };
+        var noData = new Option<bool>("--no-data") { Description = "Look at the catalog only; do not read rows to prove keys and types." };
+        var command = new ExampleCommand("check", "Hold the declaration against the database: names, keys, types and the data itself.",
+            "gable check demo", "gable check demo --resolved", "gable check demo --json") { workspace, resolved, noData, json };
+        command.SetAction((result, cancellation) => RunAsync(
+            result.GetValue(workspace)!, result.GetValue(resolved), !result.GetValue(noData), result.GetValue(json), cancellation));
+        return command;
+    }
+
+    private static async Task<int> RunAsync(string folder, bool resolved, bool withData, bool json, CancellationToken cancellation)
+    {
+        await using var workspace = await Terminal.LoadAsync(folder, cancellation);
+        var proofs = withData
+            ? await Terminal.WithStatusAsync("Checking the data", json, progress => DataProof.ProveAsync(workspace, progress, cancellation))
+            : [];
+        var hasErrors = workspace.Diagnostics.HasErrors || proofs.Any(p => p.Fault is not null);
+        if (json)
+        {
+            Terminal.WriteJson(new
+            {
+                workspace = workspace.Declaration.Title,
+                ok = !hasErrors,
+                findings = workspace.Diagnostics.Items.Select(Terminal.ForJson),
+                data = proofs.Select(p => new { p.Service, p.Set, p.What, p.Rows, ok = p.Fault is null, fault = p.Fault, p.Examples }),
+                resolved = resolved ? workspace.Services.Select(s => new { service = s.Model.Service, inferences = s.Inferences }) : null,
+            });
+            return hasErrors ? 1 : 0;
+        }
+        Terminal.WriteDiagnostics(workspace.Diagnostics);
+        foreach (var service in workspace.Services)
+            WriteService(service, proofs, resolved);
+        var errors = workspace.Diagnostics.Items.Count(d => d.Severity == Severity.Error) + proofs.Count(p => p.Fault is not null);
+        Terminal.Out.MarkupLine(errors == 0 ? "[green]No faults.[/]" : $"[red]{Terminal.Plural(errors, "fault")}.[/]");
+        return hasErrors ? 1 : 0;
+    }
+
+    private static void WriteService(BuiltService service, IReadOnlyList<DataFinding> proofs, bool resolved)
+    {
+        Terminal.Out.MarkupLine($"[bold]{Markup.Escape(service.Model.Service)}[/]: {Markup.Escape(service.Model.Title)}, {Terminal.Plural(service.Model.Sets.Length, "set")}");
+        var table = new Table().Border(TableBorder.None).AddColumns("", "set", "from", "key", "may read", "data");
+        foreach (var set in service.Model.Sets)
+        {
+            var own = proofs.Where(p => p.Service == service.Model.Service && p.Set == set.Name).ToList();
+            var faults = own.Where(p => p.Fault is not null).ToList();
+            table.AddRow(faults.Count == 0 ? "[green]ok[/]" : "[red]fault[/]", Markup.Escape(set.Name), Markup.Escape(set.Source.ToString()),
+                Markup.Escape(string.Join(", ", set.Type.Key.Select(k => k.Name))), Markup.Escape(set.Read.ToString()),
+                own.Count == 0 ? "not read" : Terminal.Plural(own.Max(p => p.Rows), "row"));
+        }
+        Terminal.Out.Write(table);
+        foreach (var fault in proofs.Where(p => p.Service == service.Model.Service && p.Fault is not null))
+        {
+            Terminal.Out.MarkupLine($"[red]{Markup.Escape($"{fault.Set}: {fault.Fault}")}[/]");
+            foreach (var example in fault.Examples)
+                Terminal.Out.WriteLine("    " + example);
+        }
+        if (resolved)
+            WriteInferences(service);
+        Terminal.Out.WriteLine();
+    }
+
+    private static void WriteInferences(BuiltService service)
+    {
+        Terminal.Out.WriteLine("Taken from the catalog:");
+        var table = new Table().Border(TableBorder.None).HideHeaders().AddColumns("subject", "value", "reason");
+        foreach (var item in service.Inferences)
+            table.AddRow("  " + Markup.Escape(item.Subject), Markup.Escape(item.Value), $"[grey]{Markup.Escape(item.Reason)}[/]");
+        Terminal.Out.Write(table);
+    }
+}

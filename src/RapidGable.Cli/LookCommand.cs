@@ -1,0 +1,164 @@
+using System.CommandLine;
+using RapidGable.Building;
+using RapidGable.Model;
+using RapidGable.Sources;
+using Spectre.Console;
+
+namespace RapidGable.Cli;
+
+/// <summary><c>gable look</c>: what a source offers.</summary>
+internal static class LookCommand
+{
+    public static Command Create()
+    {
+        var workspace = CommonOptions.Workspace();
+        var name = new Argument<string?>("object") { Description = "A table or view to look at closely.", Arity = ArgumentArity.ZeroOrOne };
+        var source = new Option<string?>("--source") { Description = "Which source, when the workspace has several." };
+        var rows = new Option<int>("--rows") { Description = "How many rows of the object to show.", DefaultValueFactory = _ => 3 };
+        var json = CommonOptions.Json();
+        var command = new ExampleCommand("look", "See what a source offers: tables, views, columns, keys, relations and a few rows.",
+            "gable look demo", "gable look demo station", "gable look demo daily_summary --rows 10") { workspace, name, source, rows, json };
+        command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(name), result.GetValue(source),
+            Math.Clamp(result.GetValue(rows), 0, 1000), result.GetValue(json), cancellation));
+        return command;
+    }
+
+    private static async Task<int> RunAsync(string folder, string? name, string? sourceName, int rows, bool json, CancellationToken cancellation)
+    {
+        await using var workspace = await Terminal.LoadAsync(folder, cancellation);
+        // Faults of services do not keep anyone from looking at a source; faults of the source do.
+        var names = workspace.Catalogs.Keys.Order().ToList();
+        if (names.Count == 0)
+        {
+            Terminal.WriteDiagnostics(workspace.Diagnostics);
+            if (!workspace.Diagnostics.HasErrors)
+                Console.Error.WriteLine("gable: the workspace has no sources. Write one in sources/, such as sources/main.yaml.");
+            return 1;
+        }
+        if (sourceName is not null && !names.Contains(sourceName))
+            throw new UsageException($"There is no source '{sourceName}'.{NearestName.Hint(sourceName, names)}");
+        var chosen = sourceName ?? (name is null ? null : names.Find(n => workspace.Catalogs[n].Find(name) is not null));
+        if (name is null)
+        {
+            foreach (var item in names.Where(n => chosen is null || n == chosen))
+                WriteCatalog(workspace.Sources[item], workspace.Catalogs[item], json);
+            return 0;
+        }
+        if (chosen is null || workspace.Catalogs[chosen].Find(name) is not { } found)
+        {
+            var all = workspace.Catalogs.Values.SelectMany(c => c.Objects).Select(o => o.Name).ToList();
+            Console.Error.WriteLine($"gable: there is no table or view '{name}'.{NearestName.Hint(name, all)}");
+            return 1;
+        }
+        try
+        {
+            await WriteObjectAsync(workspace, workspace.Sources[chosen], found, rows, json, cancellation);
+            return 0;
+        }
+        catch (SourceException exception)
+        {
+            Console.Error.WriteLine($"gable: '{name}' cannot be read: {exception.Message}");
+            return 1;
+        }
+    }
+
+    private static void WriteCatalog(ISource source, SourceCatalog catalog, bool json)
+    {
+        if (json)
+        {
+            Terminal.WriteJson(new { source = source.Name, address = source.Address, objects = catalog.Objects.Select(Summary) });
+            return;
+        }
+        Terminal.Out.MarkupLine($"[bold]{Markup.Escape(source.Name)}[/]: {Markup.Escape(source.Address)}, {Terminal.Plural(catalog.Objects.Length, "object")}");
+        var table = new Table().Border(TableBorder.None).AddColumns("name", "kind", "columns", "key", "refers to");
+        foreach (var item in catalog.Objects)
+        {
+            table.AddRow(Markup.Escape(item.Name), item.Kind.ToString().ToLowerInvariant(), item.Columns.Length.ToString(),
+                item.PrimaryKey.Length > 0 ? Markup.Escape(string.Join(", ", item.PrimaryKey)) : "[yellow]none[/]",
+                item.Fault is { } fault ? $"[red]{Markup.Escape(fault)}[/]" : Markup.Escape(string.Join(", ", item.ForeignKeys.Select(f => f.TargetObject).Distinct())));
+        }
+        Terminal.Out.Write(table);
+    }
+
+    private static object Summary(SourceObject item) => new
+    {
+        item.Name,
+        kind = item.Kind.ToString().ToLowerInvariant(),
+        columns = item.Columns.Select(c => new { c.Name, declaredType = c.DeclaredType, type = c.Type?.ToString(), c.Nullable, c.Reason }),
+        item.PrimaryKey,
+        item.UniqueKeys,
+        foreignKeys = item.ForeignKeys.Select(f => new { f.Columns, target = f.TargetObject, targetColumns = f.TargetColumns, f.OnDelete }),
+        item.Fault,
+    };
+
+    private static async Task WriteObjectAsync(LoadedWorkspace workspace, ISource source, SourceObject found, int rows, bool json, CancellationToken cancellation)
+    {
+        var item = await source.DescribeAsync(found, cancellation);
+        var sample = await SampleAsync(source, item, rows, cancellation);
+        var published = workspace.Services.SelectMany(s => s.Model.Sets.Where(e => e.Source.Source == source.Name && e.Source.Name == item.Name).Select(e => $"{s.Model.Service}/{e.Name}")).ToList();
+        if (json)
+        {
+            Terminal.WriteJson(new { source = source.Name, @object = Summary(item), published, rows = sample.Select(r => item.Columns.Select((c, i) => (c.Name, r[i])).ToDictionary(p => p.Name, p => p.Item2)) });
+            return;
+        }
+        Terminal.Out.MarkupLine($"[bold]{Markup.Escape(item.Name)}[/], {item.Kind.ToString().ToLowerInvariant()} of {Markup.Escape(source.Name)}"
+            + (published.Count > 0 ? $", published as {Markup.Escape(string.Join(", ", published))}" : ", not published"));
+        var columns = new Table().Border(TableBorder.None).AddColumns("column", "declared", "published as", "null", "why");
+        foreach (var column in item.Columns)
+            columns.AddRow(Markup.Escape((item.PrimaryKey.Contains(column.Name) ? "* " : "  ") + column.Name), Markup.Escape(column.DeclaredType),
+                Markup.Escape(column.Type?.ToString() ?? "(left out)"), column.Nullable ? "may be" : "never", $"[grey]{Markup.Escape(column.Reason)}[/]");
+        Terminal.Out.Write(columns);
+        Terminal.Out.MarkupLine(item.PrimaryKey.Length > 0 ? $"key: {Markup.Escape(string.Join(", ", item.PrimaryKey))}"
+            : $"key: [yellow]none; a declaration must name one[/]");
+        foreach (var unique in item.UniqueKeys)
+            Terminal.Out.WriteLine($"unique: {string.Join(", ", unique)}");
+        foreach (var key in item.ForeignKeys)
+            Terminal.Out.WriteLine($"refers to: {key.TargetObject} ({string.Join(", ", key.Columns.Zip(key.TargetColumns, (o, t) => $"{o} = {t}"))})");
+        foreach (var other in workspace.Catalogs[source.Name].Objects.Where(o => o.ForeignKeys.Any(f => f.TargetObject == item.Name)))
+            Terminal.Out.WriteLine($"referred to by: {other.Name}");
+        if (sample.Count > 0)
+            WriteRows(item, sample);
+    }
+
+    private static void WriteRows(SourceObject item, List<string?[]> sample)
+    {
+        Terminal.Out.WriteLine();
+        if (item.Columns.Length <= 8)
+        {
+            var table = new Table().Border(TableBorder.Ascii2).AddColumns([.. item.Columns.Select(c => Markup.Escape(c.Name))]);
+            foreach (var row in sample)
+                table.AddRow([.. row.Select(v => v is null ? "[grey]null[/]" : Markup.Escape(v))]);
+            Terminal.Out.Write(table);
+            return;
+        }
+        // Wide rows stand one below the other.
+        var width = item.Columns.Max(c => c.Name.Length);
+        for (var r = 0; r < sample.Count; r++)
+        {
+            Terminal.Out.MarkupLine($"[bold]row {r + 1}[/]");
+            for (var i = 0; i < item.Columns.Length; i++)
+                Terminal.Out.MarkupLine($"  {Markup.Escape(item.Columns[i].Name.PadRight(width))}  {(sample[r][i] is { } value ? Markup.Escape(value) : "[grey]null[/]")}");
+        }
+    }
+
+    private static async Task<List<string?[]>> SampleAsync(ISource source, SourceObject item, int rows, CancellationToken cancellation)
+    {
+        var sample = new List<string?[]>();
+        if (rows == 0 || item.Columns.Length == 0)
+            return sample;
+        var columns = string.Join(", ", item.Columns.Select(c => source.Dialect.Quote(c.Name)));
+        await using var session = await source.OpenSessionAsync(cancellation);
+        await using var cursor = await session.QueryAsync($"SELECT {columns} FROM {source.Dialect.Table(item.Schema, item.Name)} LIMIT {rows}", default, cancellation);
+        while (await cursor.ReadAsync(cancellation))
+            sample.Add([.. Enumerable.Range(0, item.Columns.Length).Select(i => Shown(cursor.GetStored(i)))]);
+        return sample;
+    }
+
+    private static string? Shown(StoredValue value) => value.Kind switch
+    {
+        StoredValueKind.Null => null,
+        StoredValueKind.Text => value.Text.Length > 60 ? value.Text[..60] + "…" : value.Text,
+        StoredValueKind.Blob => $"({value.Blob.Length} bytes)",
+        _ => value.ToString(),
+    };
+}

@@ -1,0 +1,51 @@
+// The `gable` command. Exit codes: 0 all is well, 1 what it looked at has faults, 2 it was called wrongly.
+using System.CommandLine;
+using System.CommandLine.Help;
+using System.CommandLine.Invocation;
+using RapidGable.Cli;
+
+var root = new RootCommand("""
+    Rapid Gable publishes database tables and views as OData entity sets, from a few lines of text.
+
+    A first walk:
+      gable new rivers --database network.db     make a workspace for a database
+      gable look rivers                          see what the database offers
+      gable check rivers                         hold the declaration against the database
+      gable serve rivers                         publish it
+      gable verify rivers                        prove that it answers right
+    """)
+{
+    NewCommand.Create(), LookCommand.Create(), CheckCommand.Create(), ServeCommand.Create(),
+    GetCommand.Create(), ExplainCommand.Create(), VerifyCommand.Create(),
+};
+
+var help = root.Options.OfType<HelpOption>().First();
+help.Action = new HelpWithExamples((SynchronousCommandLineAction)help.Action!);
+
+var parsed = root.Parse(args);
+if (parsed.Errors.Count > 0)
+{
+    foreach (var error in parsed.Errors)
+        Console.Error.WriteLine($"gable: {error.Message}");
+    var command = parsed.CommandResult.Command;
+    Console.Error.WriteLine($"See 'gable {(command is RootCommand ? "" : command.Name + " ")}--help'.");
+    return 2;
+}
+try
+{
+    return await parsed.InvokeAsync(new InvocationConfiguration { EnableDefaultExceptionHandler = false });
+}
+catch (OperationCanceledException)
+{
+    return 130;
+}
+catch (Exception exception) when (exception is not UsageException && Environment.GetEnvironmentVariable("GABLE_STACKS") is null)
+{
+    Console.Error.WriteLine($"gable: this should not happen: {exception.Message} (set GABLE_STACKS=1 to see where)");
+    return 1;
+}
+catch (UsageException exception)
+{
+    Console.Error.WriteLine($"gable: {exception.Message}");
+    return 2;
+}

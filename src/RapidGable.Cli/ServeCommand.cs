@@ -1,0 +1,62 @@
+using System.CommandLine;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Connections;
+using Microsoft.AspNetCore.Hosting.Server;
+using Microsoft.AspNetCore.Hosting.Server.Features;
+using Microsoft.Extensions.DependencyInjection;
+using Microsoft.Extensions.Hosting;
+using RapidGable.Service;
+
+namespace RapidGable.Cli;
+
+/// <summary><c>gable serve</c>: publishes a workspace until it is told to stop.</summary>
+internal static class ServeCommand
+{
+    public static Command Create()
+    {
+        var workspace = CommonOptions.Workspace();
+        var port = new Option<int>("--port") { Description = "Port on 127.0.0.1; 0 takes any free one.", DefaultValueFactory = _ => 8460 };
+        port.Validators.Add(result =>
+        {
+            if (result.Tokens.Count == 1 && !(int.TryParse(result.Tokens[0].Value, out var number) && number is >= 0 and <= 65535))
+                result.AddError($"--port needs a number from 0 to 65535, not '{result.Tokens[0].Value}'.");
+        });
+        var command = new ExampleCommand("serve", "Publish a workspace on 127.0.0.1, with its console, until Ctrl+C.",
+            "gable serve demo", "gable serve rivers --port 9000") { workspace, port };
+        command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(port), cancellation));
+        return command;
+    }
+
+    private static async Task<int> RunAsync(string folder, int port, CancellationToken cancellation)
+    {
+        await using var workspace = await Terminal.LoadAsync(folder, cancellation);
+        Terminal.WriteDiagnostics(workspace.Diagnostics);
+        if (workspace.Diagnostics.HasErrors)
+        {
+            Console.Error.WriteLine("gable: the workspace has faults and is not served.");
+            return 1;
+        }
+        await using var app = ServiceHost.Build(workspace, new ServiceOptions(port));
+        try
+        {
+            await app.StartAsync(cancellation);
+        }
+        catch (IOException exception) when (exception.InnerException is AddressInUseException)
+        {
+            Console.Error.WriteLine($"gable: port {port} is in use already. Choose another with --port, or 0 for any free one.");
+            return 1;
+        }
+        catch (IOException exception)
+        {
+            Console.Error.WriteLine($"gable: port {port} cannot be opened: {exception.Message}");
+            return 1;
+        }
+        Console.Out.WriteLine($"Ready: {AddressOf(app)}/");
+        await app.WaitForShutdownAsync(cancellation);
+        return 0;
+    }
+
+    /// <summary>The address that a started service listens on, without a slash at its end.</summary>
+    internal static string AddressOf(WebApplication app) =>
+        app.Services.GetRequiredService<IServer>().Features.Get<IServerAddressesFeature>()!.Addresses.First();
+}

@@ -1,0 +1,134 @@
+using System.CommandLine;
+using System.Xml.Linq;
+using RapidGable.Access;
+using RapidGable.Building;
+using RapidGable.Service;
+using RapidGable.Verification;
+using Spectre.Console;
+
+namespace RapidGable.Cli;
+
+/// <summary><c>gable verify</c>: proves that services answer right.</summary>
+internal static class VerifyCommand
+{
+    public static Command Create()
+    {
+        var workspace = CommonOptions.Workspace();
+        var url = new Option<string?>("--url") { Description = "Verify the running service at this root instead; any OData service will do." };
+        var rows = new Option<long>("--rows") { Description = "Rows of a set to walk at most.", DefaultValueFactory = _ => 100_000 };
+        var junit = new Option<string?>("--junit") { Description = "Also write the report to this file, in the XML form that build servers read." };
+        var json = CommonOptions.Json();
+        var command = new ExampleCommand("verify", """
+            Prove that services answer right: documents that agree and are valid, values of their declared types, unique
+            keys, rows found by key, exact pages, true counts, right errors. Exits with 1 when anything fails.
+            """,
+            "gable verify demo", "gable verify demo --junit report.xml", "gable verify --url http://127.0.0.1:8460/odata/rivers/") { workspace, url, rows, junit, json };
+        command.SetAction((result, cancellation) => RunAsync(
+            result.GetValue(workspace)!, result.GetValue(url), Math.Max(1, result.GetValue(rows)), result.GetValue(junit), result.GetValue(json), cancellation));
+        return command;
+    }
+
+    private static async Task<int> RunAsync(string folder, string? url, long rows, string? junit, bool json, CancellationToken cancellation)
+    {
+        var report = url is null
+            ? await VerifyWorkspaceAsync(folder, rows, json, cancellation)
+            : await VerifyUrlAsync(GetCommand.Address(url).OriginalString, rows, json, cancellation);
+        if (report is null)
+            return 1;
+        if (junit is not null)
+            Save(report.ToJUnit(), junit);
+        if (json)
+            Terminal.WriteJson(ForJson(report));
+        else
+            Write(report);
+        return report.HasFailures ? 1 : 0;
+    }
+
+    private static void Save(XDocument document, string file)
+    {
+        try
+        {
+            document.Save(file);
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            throw new UsageException($"The report cannot be written to '{file}': {exception.Message}");
+        }
+    }
+
+    private static async Task<VerificationReport> VerifyUrlAsync(string url, long rows, bool silent, CancellationToken cancellation)
+    {
+        using var client = new HttpClient { Timeout = TimeSpan.FromSeconds(100) };
+        var name = new Uri(url).AbsolutePath.Trim('/').Split('/')[^1];
+        var report = await Terminal.WithStatusAsync("Verifying", silent, progress => ServiceVerifier.VerifyAsync(
+            new HttpProbe(client), new VerificationOptions(name.Length == 0 ? url : name, url, rows, Progress: progress), cancellation));
+        return new VerificationReport([report]);
+    }
+
+    private static async Task<VerificationReport?> VerifyWorkspaceAsync(string folder, long rows, bool silent, CancellationToken cancellation)
+    {
+        await using var workspace = await Terminal.LoadAsync(folder, cancellation);
+        Terminal.WriteDiagnostics(workspace.Diagnostics);
+        if (workspace.Diagnostics.HasErrors)
+            return null;
+        await using var app = ServiceHost.Build(workspace, new ServiceOptions(0));
+        await app.StartAsync(cancellation);
+        using var client = new HttpClient { Timeout = TimeSpan.FromSeconds(100) };
+        var registry = new ServiceRegistry(workspace);
+        var reports = new List<ServiceReport>();
+        foreach (var service in registry.All)
+        {
+            var model = service.ModelFor(Caller.Anonymous);
+            var root = $"{ServeCommand.AddressOf(app)}/odata/{service.Model.Service}/";
+            if (model.Sets.IsEmpty)
+            {
+                reports.Add(new ServiceReport(service.Model.Service, root, [new CheckResult("service-document", "service", CheckOutcome.Skipped,
+                    "no set of it may be read without signing in", 0)], TimeSpan.Zero));
+                continue;
+            }
+            var counter = new DatabaseCounter(service.Model, service.Source);
+            reports.Add(await Terminal.WithStatusAsync($"Verifying {service.Model.Service}", silent, progress => ServiceVerifier.VerifyAsync(
+                new HttpProbe(client), new VerificationOptions(service.Model.Service, root, rows, DatabaseCount: counter.CountAsync, Progress: progress), cancellation)));
+        }
+        await app.StopAsync(cancellation);
+        return new VerificationReport([.. reports]);
+    }
+
+    private static object ForJson(VerificationReport report) => new
+    {
+        ok = !report.HasFailures,
+        passed = report.Count(CheckOutcome.Passed),
+        failed = report.Count(CheckOutcome.Failed),
+        skipped = report.Count(CheckOutcome.Skipped),
+        services = report.Services.Select(s => new
+        {
+            s.Service,
+            s.Url,
+            seconds = Math.Round(s.Time.TotalSeconds, 3),
+            results = s.Results.Select(r => new { r.Check, r.Subject, outcome = r.Outcome.ToString().ToLowerInvariant(), r.Message, r.Examined, r.Url }),
+        }),
+    };
+
+    private static void Write(VerificationReport report)
+    {
+        foreach (var service in report.Services)
+        {
+            Terminal.Out.MarkupLine($"[bold]{Markup.Escape(service.Service)}[/]  [grey]{Markup.Escape(service.Url)}, {service.Time.TotalSeconds:0.0} s[/]");
+            var table = new Table().Border(TableBorder.None).HideHeaders().AddColumns("", "subject", "check", "message");
+            foreach (var result in service.Results)
+                table.AddRow(Word(result.Outcome), Markup.Escape(result.Subject), Markup.Escape(result.Check), Markup.Escape(result.Message));
+            Terminal.Out.Write(table);
+            foreach (var failure in service.Results.Where(r => r.Outcome == CheckOutcome.Failed && r.Url is not null))
+                Terminal.Out.MarkupLine($"[grey]{Markup.Escape($"{failure.Subject} {failure.Check}: see {failure.Url}")}[/]");
+            Terminal.Out.WriteLine();
+        }
+        Terminal.Out.MarkupLine($"{report.Count(CheckOutcome.Passed)} passed, {(report.HasFailures ? $"[red]{report.Count(CheckOutcome.Failed)} failed[/]" : "0 failed")}, {report.Count(CheckOutcome.Skipped)} skipped");
+    }
+
+    private static string Word(CheckOutcome outcome) => outcome switch
+    {
+        CheckOutcome.Passed => "[green]ok[/]",
+        CheckOutcome.Failed => "[red]FAIL[/]",
+        _ => "[yellow]skip[/]",
+    };
+}

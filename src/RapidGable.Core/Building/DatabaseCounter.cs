@@ -1,0 +1,19 @@
+using RapidGable.Model;
+using RapidGable.Sources;
+
+namespace RapidGable.Building;
+
+/// <summary>Counts rows in the database itself, without any of the machinery that answers requests.</summary>
+public sealed class DatabaseCounter(EntityModel model, ISource source)
+{
+    /// <summary>Rows of the object behind a set; null when there is no such set.</summary>
+    public async Task<long?> CountAsync(string set, CancellationToken cancellation)
+    {
+        if (model.FindSet(set) is not { } found)
+            return null;
+        await using var session = await source.OpenSessionAsync(cancellation);
+        await using var cursor = await session.QueryAsync($"SELECT COUNT(*) FROM {source.Dialect.Table(found.Source.Schema, found.Source.Name)}", default, cancellation);
+        await cursor.ReadAsync(cancellation);
+        return cursor.GetInt64(0);
+    }
+}
