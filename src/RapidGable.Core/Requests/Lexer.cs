@@ -62,7 +62,7 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
 
     private Token Word()
     {
-        var start = _position;
+        var start = _position++;
         while (_position < text.Length && (IsNamePart(_position) || (text[_position] == '.' && _position + 1 < text.Length && IsNameStart(text[_position + 1]))))
             _position++;
         var word = text[start.._position];

@@ -1,0 +1,129 @@
+// What the console knows of the service: the management interface for the model, the public OData face for data.
+
+export interface ServiceSummary {
+  name: string;
+  title: string;
+  revision: string;
+  sets: number;
+  faces: { odata: string };
+}
+
+export interface PropertyInfo {
+  name: string;
+  type: string;
+  facets: string;
+  nullable: boolean;
+  column: string;
+  isKey: boolean;
+}
+
+export interface NavigationInfo {
+  name: string;
+  target: string;
+  isCollection: boolean;
+  nullable: boolean;
+  partner?: string;
+  joins: { own: string; target: string }[];
+}
+
+export interface SetInfo {
+  name: string;
+  type: string;
+  from: string;
+  key: string[];
+  pageSize: number;
+  largestPage: number;
+  allow: string[];
+  rules: { read: string };
+  isReadable: boolean;
+  properties: PropertyInfo[];
+  hidden: string[];
+  navigations: NavigationInfo[];
+}
+
+export interface ServiceDetails {
+  name: string;
+  title: string;
+  revision: string;
+  namespace: string;
+  source: string;
+  faces: { odata: string };
+  sets: SetInfo[];
+}
+
+/** A refusal or failure, with the place in the request where there is one. */
+export class RequestError extends Error {
+  constructor(
+    readonly status: number,
+    message: string,
+    readonly pointer?: string,
+  ) {
+    super(message);
+  }
+}
+
+interface ErrorBody {
+  error?: { message?: string; details?: { code: string; message: string }[] };
+}
+
+async function refusal(response: Response): Promise<RequestError> {
+  const body = (await response.json().catch(() => ({}))) as ErrorBody;
+  const pointer = body.error?.details?.find((detail) => detail.code === 'position')?.message;
+  return new RequestError(
+    response.status,
+    body.error?.message ?? `The service answered ${response.status} without a message.`,
+    pointer,
+  );
+}
+
+async function ask(url: string, init?: RequestInit): Promise<Response> {
+  let response: Response;
+  try {
+    response = await fetch(url, init);
+  } catch {
+    throw new RequestError(0, 'The service does not answer. Is it still running?');
+  }
+  if (!response.ok) throw await refusal(response);
+  return response;
+}
+
+export async function fetchWorkspace(): Promise<{ title: string }> {
+  return (await ask('/manage/workspace')).json();
+}
+
+export async function fetchServices(): Promise<ServiceSummary[]> {
+  return (await (await ask('/manage/services')).json()).services;
+}
+
+export async function fetchService(name: string): Promise<ServiceDetails> {
+  return (await ask(`/manage/services/${encodeURIComponent(name)}`)).json();
+}
+
+export async function fetchMetadata(root: string): Promise<string> {
+  return (await ask(`${root}$metadata`, { headers: { Accept: 'application/xml' } })).text();
+}
+
+export interface Page {
+  rows: Record<string, unknown>[];
+  count?: number;
+  nextLink?: string;
+  milliseconds: number;
+  bytes: number;
+}
+
+export async function fetchPage(url: string, pageSize: number): Promise<Page> {
+  const start = performance.now();
+  const response = await ask(url, {
+    headers: { Accept: 'application/json', Prefer: `maxpagesize=${pageSize}`, 'OData-MaxVersion': '4.01' },
+  });
+  const text = await response.text();
+  const milliseconds = performance.now() - start;
+  const body = JSON.parse(text);
+  return {
+    rows: body.value,
+    count: body['@count'],
+    nextLink: body['@nextLink'],
+    milliseconds,
+    bytes: new Blob([text]).size,
+  };
+}

@@ -1,0 +1,62 @@
+import '@mantine/core/styles.css';
+import './style.css';
+import { createTheme, MantineProvider } from '@mantine/core';
+import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { StrictMode } from 'react';
+import { createRoot } from 'react-dom/client';
+import { createBrowserRouter, RouterProvider } from 'react-router';
+import { RequestError } from './api';
+import { DataPage } from './pages/DataPage';
+import { MetadataPage } from './pages/MetadataPage';
+import { ServicePage } from './pages/ServicePage';
+import { ServicesPage } from './pages/ServicesPage';
+import { Frame } from './parts/Frame';
+import { NotFound } from './parts/States';
+
+const theme = createTheme({
+  primaryColor: 'cyan',
+  primaryShade: { light: 9, dark: 7 },
+  autoContrast: true,
+  defaultRadius: 'sm',
+  fontFamily: 'system-ui, "Segoe UI", "DejaVu Sans", sans-serif',
+  fontFamilyMonospace: 'ui-monospace, "DejaVu Sans Mono", monospace',
+  headings: { fontWeight: '650' },
+});
+
+const queryClient = new QueryClient({
+  defaultOptions: {
+    queries: {
+      // A refusal stays a refusal; only silence is worth asking again.
+      retry: (failures, error) => failures < 2 && error instanceof RequestError && error.status === 0,
+      refetchOnWindowFocus: false,
+    },
+  },
+});
+
+const router = createBrowserRouter(
+  [
+    {
+      element: <Frame />,
+      children: [
+        { index: true, element: <ServicesPage /> },
+        { path: 'services/:service', element: <ServicePage /> },
+        { path: 'services/:service/metadata', element: <MetadataPage /> },
+        { path: 'services/:service/:set', element: <DataPage /> },
+        { path: '*', element: <NotFound what="page" /> },
+      ],
+    },
+  ],
+  { basename: '/console' },
+);
+
+const root = document.getElementById('root');
+if (root)
+  createRoot(root).render(
+    <StrictMode>
+      <MantineProvider theme={theme} defaultColorScheme="auto">
+        <QueryClientProvider client={queryClient}>
+          <RouterProvider router={router} />
+        </QueryClientProvider>
+      </MantineProvider>
+    </StrictMode>,
+  );

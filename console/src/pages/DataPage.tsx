@@ -1,0 +1,182 @@
+import { Button, Group, MultiSelect, Select, Stack, Text, TextInput } from '@mantine/core';
+import { keepPreviousData, useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { useParams, useSearchParams } from 'react-router';
+import { fetchPage, fetchService, type SetInfo } from '../api';
+import { DataTable } from '../parts/DataTable';
+import { FilterBuilder } from '../parts/FilterBuilder';
+import { Heading } from '../parts/Heading';
+import { RequestShown } from '../parts/RequestShown';
+import { Failed, NotFound, Pending } from '../parts/States';
+import { and, type DataQuery, pageUrl } from '../query';
+
+/** A set's rows: every page, order and filter is a request to the public face, and that request is shown. */
+export function DataPage() {
+  const { service = '', set: name = '' } = useParams();
+  const details = useQuery({ queryKey: ['service', service], queryFn: () => fetchService(service) });
+  if (details.isPending) return <Pending what="the set" />;
+  if (details.isError) return <Failed error={details.error} retry={details.refetch} />;
+  const set = details.data.sets.find((candidate) => candidate.name === name);
+  if (!set?.isReadable) return <NotFound what="entity set" />;
+  return (
+    <>
+      <Heading
+        way={[
+          { label: 'Services', to: '/' },
+          { label: details.data.title, to: `/services/${service}?set=${encodeURIComponent(name)}` },
+        ]}
+        title={name}
+      />
+      <Browser key={name} root={details.data.faces.odata} set={set} />
+    </>
+  );
+}
+
+/** The query lives in the page's own address, so that it can be kept and sent to others. */
+function useDataQuery(): [DataQuery, (change: Partial<DataQuery>) => void] {
+  const [search, setSearch] = useSearchParams();
+  const order = search.get('orderby')?.split(' ');
+  const query: DataQuery = {
+    filter: search.get('filter') ?? '',
+    orderBy: order?.[0] ? { property: order[0], descending: order[1] === 'desc' } : undefined,
+    select: search.get('select')?.split(',') ?? [],
+  };
+  const change = (part: Partial<DataQuery>) => {
+    const next = { ...query, ...part };
+    const params = new URLSearchParams();
+    if (next.filter) params.set('filter', next.filter);
+    if (next.orderBy) params.set('orderby', next.orderBy.property + (next.orderBy.descending ? ' desc' : ''));
+    if (next.select.length > 0) params.set('select', next.select.join(','));
+    setSearch(params, { replace: true });
+  };
+  return [query, change];
+}
+
+function Browser({ root, set }: { root: string; set: SetInfo }) {
+  const [query, changeQuery] = useDataQuery();
+  const [pageSize, setPageSize] = useState(20);
+  // The pages that were gone through: next links are opaque, so going back means having kept them.
+  const [pages, setPages] = useState<string[]>([]);
+  const first = pageUrl(root, set.name, query);
+  const url = pages.at(-1) ?? first;
+  const page = useQuery({
+    queryKey: ['page', url, pageSize],
+    queryFn: () => fetchPage(url, pageSize),
+    placeholderData: keepPreviousData,
+  });
+  const change = (part: Partial<DataQuery>) => {
+    setPages([]);
+    changeQuery(part);
+  };
+  const shown = set.properties.filter((property) => query.select.length === 0 || query.select.includes(property.name));
+  const start = pages.length * pageSize;
+  const rows = page.data?.rows.length ?? 0;
+  return (
+    <Stack gap="sm">
+      <FilterField key={query.filter} filter={query.filter} apply={(filter) => change({ filter })} />
+      <Group align="flex-end" gap="sm">
+        <FilterBuilder properties={set.properties} add={(added) => change({ filter: and(query.filter, added) })} />
+        <MultiSelect
+          label="Columns"
+          placeholder={query.select.length === 0 ? 'all' : undefined}
+          data={set.properties.map((property) => property.name)}
+          value={query.select}
+          onChange={(select) => change({ select })}
+          clearable
+          searchable
+          size="xs"
+          miw={180}
+          maw={420}
+        />
+      </Group>
+      <RequestShown
+        url={url}
+        pageSize={pageSize}
+        page={page.isError ? undefined : page.data}
+        isFetching={page.isFetching}
+      />
+      {page.isPending && <Pending what="rows" />}
+      {page.isError && <Failed error={page.error} retry={page.refetch} />}
+      {page.data && !page.isError && (
+        <>
+          <DataTable
+            properties={shown}
+            rows={page.data.rows}
+            label={set.name}
+            order={query.orderBy}
+            sort={(orderBy) => change({ orderBy })}
+          />
+          <Group justify="space-between">
+            <Text size="sm" aria-live="polite">
+              {rows === 0
+                ? 'No row matches.'
+                : `Rows ${(start + 1).toLocaleString('en')} to ${(start + rows).toLocaleString('en')} of ${page.data.count?.toLocaleString('en') ?? 'many'}`}
+            </Text>
+            <Group gap="xs">
+              <Select
+                aria-label="Rows in a page"
+                size="xs"
+                w={110}
+                data={['20', '50', '100', '500'].map((value) => ({ value, label: `${value} rows` }))}
+                value={String(pageSize)}
+                onChange={(value) => {
+                  setPages([]);
+                  setPageSize(Number(value ?? 20));
+                }}
+                allowDeselect={false}
+              />
+              <Button
+                size="xs"
+                variant="default"
+                disabled={pages.length === 0}
+                onClick={() => setPages(pages.slice(0, -1))}
+              >
+                Previous page
+              </Button>
+              <Button
+                size="xs"
+                variant="default"
+                disabled={!page.data.nextLink || page.isPlaceholderData}
+                onClick={() => page.data.nextLink && setPages([...pages, page.data.nextLink])}
+              >
+                Next page
+              </Button>
+            </Group>
+          </Group>
+        </>
+      )}
+    </Stack>
+  );
+}
+
+function FilterField({ filter, apply }: { filter: string; apply: (filter: string) => void }) {
+  const [text, setText] = useState(filter);
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        apply(text.trim());
+      }}
+    >
+      <Group align="flex-end" gap="xs" wrap="nowrap">
+        <TextInput
+          label="Filter"
+          description="An expression as in $filter; build one below, or write it."
+          placeholder="telemetered eq true and contains(name,'Weir')"
+          value={text}
+          onChange={(event) => setText(event.currentTarget.value)}
+          styles={{ input: { fontFamily: 'var(--mantine-font-family-monospace)' } }}
+          flex={1}
+          size="xs"
+          spellCheck={false}
+        />
+        <Button type="submit" size="xs">
+          Apply
+        </Button>
+        <Button size="xs" variant="default" disabled={!filter && !text} onClick={() => apply('')}>
+          Clear
+        </Button>
+      </Group>
+    </form>
+  );
+}

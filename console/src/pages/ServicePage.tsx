@@ -1,0 +1,155 @@
+import { Badge, Button, Grid, Group, NavLink, Paper, Table, Text, Title } from '@mantine/core';
+import { IconArrowRight, IconArrowsSplit2, IconKey } from '@tabler/icons-react';
+import { useQuery } from '@tanstack/react-query';
+import { Link, useParams, useSearchParams } from 'react-router';
+import { fetchService, type NavigationInfo, type ServiceDetails, type SetInfo } from '../api';
+import { Address } from '../parts/Address';
+import { Heading } from '../parts/Heading';
+import { Empty, Failed, Pending } from '../parts/States';
+
+/** A service's sets: on the left all of them, on the right one with its key, properties and relations. */
+export function ServicePage() {
+  const { service = '' } = useParams();
+  const [search] = useSearchParams();
+  const details = useQuery({ queryKey: ['service', service], queryFn: () => fetchService(service) });
+  if (details.isPending) return <Pending what="the service" />;
+  if (details.isError) return <Failed error={details.error} retry={details.refetch} />;
+  const chosen = details.data.sets.find((set) => set.name === search.get('set')) ?? details.data.sets[0];
+  return (
+    <>
+      <Heading way={[{ label: 'Services', to: '/' }]} title={details.data.title}>
+        <Button component={Link} to={`/services/${service}/metadata`} variant="default" size="xs">
+          Read the metadata
+        </Button>
+      </Heading>
+      <Group gap="xs" mb="md">
+        <Address url={details.data.faces.odata} label="the address of the service" />
+        <Text size="sm" c="dimmed">
+          from the source {details.data.source}, revision {details.data.revision}
+        </Text>
+      </Group>
+      <Grid gap="lg">
+        <Grid.Col span={{ base: 12, md: 3 }}>
+          <nav aria-label="Entity sets">
+            {details.data.sets.map((set) => (
+              <NavLink
+                key={set.name}
+                component={Link}
+                to={`?set=${encodeURIComponent(set.name)}`}
+                replace
+                active={set === chosen}
+                label={set.name}
+                description={`from ${set.from}`}
+              />
+            ))}
+          </nav>
+        </Grid.Col>
+        <Grid.Col span={{ base: 12, md: 9 }}>{chosen && <SetDetails service={details.data} set={chosen} />}</Grid.Col>
+      </Grid>
+    </>
+  );
+}
+
+function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo }) {
+  return (
+    <Paper component="section" aria-label={`Entity set ${set.name}`}>
+      <Group justify="space-between" mb="xs">
+        <Group gap="sm">
+          <Title order={3} size="h4">
+            {set.name}
+          </Title>
+          <Text c="dimmed">of type {set.type}</Text>
+          <Badge variant="light" color={set.isReadable ? 'cyan' : 'gray'}>
+            may read: {set.rules.read}
+          </Badge>
+        </Group>
+        {set.isReadable && (
+          <Button
+            component={Link}
+            to={`/services/${service.name}/${encodeURIComponent(set.name)}`}
+            size="xs"
+            rightSection={<IconArrowRight size={14} />}
+          >
+            Look at the data
+          </Button>
+        )}
+      </Group>
+      {set.isReadable && (
+        <Address url={service.faces.odata + encodeURIComponent(set.name)} label="the address of the set" />
+      )}
+      <Text size="sm" c="dimmed" mt={4}>
+        Pages of {set.pageSize} rows, at most {set.largestPage} on request.
+        {set.hidden.length > 0 && ` Hidden columns: ${set.hidden.join(', ')}.`}
+      </Text>
+      <Title order={4} size="h5" mt="md" mb={4}>
+        Properties
+      </Title>
+      <Table.ScrollContainer minWidth={520}>
+        <Table verticalSpacing={4} striped>
+          <Table.Thead>
+            <Table.Tr>
+              <Table.Th>Name</Table.Th>
+              <Table.Th>Type</Table.Th>
+              <Table.Th>May be null</Table.Th>
+              <Table.Th>Column</Table.Th>
+            </Table.Tr>
+          </Table.Thead>
+          <Table.Tbody>
+            {set.properties.map((property) => (
+              <Table.Tr key={property.name}>
+                <Table.Td fw={property.isKey ? 650 : undefined}>
+                  <Group gap={6} wrap="nowrap">
+                    {property.name}
+                    {property.isKey && <IconKey size={15} aria-label="part of the key" role="img" />}
+                  </Group>
+                </Table.Td>
+                <Table.Td>{property.facets}</Table.Td>
+                <Table.Td>{property.nullable ? 'yes' : 'no'}</Table.Td>
+                <Table.Td c="dimmed">{property.column}</Table.Td>
+              </Table.Tr>
+            ))}
+          </Table.Tbody>
+        </Table>
+      </Table.ScrollContainer>
+      <Title order={4} size="h5" mt="md" mb={4}>
+        Relations
+      </Title>
+      {set.navigations.length === 0 ? (
+        <Empty>No relation leads from here: the source has no foreign key to or from a published set.</Empty>
+      ) : (
+        <Table verticalSpacing={4}>
+          <Table.Thead>
+            <Table.Tr>
+              <Table.Th>Name</Table.Th>
+              <Table.Th>Leads to</Table.Th>
+              <Table.Th>Through</Table.Th>
+            </Table.Tr>
+          </Table.Thead>
+          <Table.Tbody>
+            {set.navigations.map((navigation) => (
+              <RelationRow key={navigation.name} navigation={navigation} />
+            ))}
+          </Table.Tbody>
+        </Table>
+      )}
+    </Paper>
+  );
+}
+
+function RelationRow({ navigation }: { navigation: NavigationInfo }) {
+  return (
+    <Table.Tr>
+      <Table.Td>{navigation.name}</Table.Td>
+      <Table.Td>
+        <Group gap={6} wrap="nowrap">
+          {navigation.isCollection && <IconArrowsSplit2 size={15} aria-hidden />}
+          <span>{navigation.isCollection ? 'many' : navigation.nullable ? 'one or none of' : 'one of'}</span>
+          <Link to={`?set=${encodeURIComponent(navigation.target)}`} replace>
+            {navigation.target}
+          </Link>
+        </Group>
+      </Table.Td>
+      <Table.Td c="dimmed">{navigation.joins.map((join) => `${join.own} = ${join.target}`).join(', ')}</Table.Td>
+    </Table.Tr>
+  );
+}

@@ -1,0 +1,78 @@
+import { Anchor, Badge, Button, Card, Group, Stack, Text } from '@mantine/core';
+import { useQuery } from '@tanstack/react-query';
+import { Link } from 'react-router';
+import { fetchServices, type ServiceSummary } from '../api';
+import { Address } from '../parts/Address';
+import { Heading } from '../parts/Heading';
+import { Empty, Failed, Pending } from '../parts/States';
+
+export function ServicesPage() {
+  const services = useQuery({ queryKey: ['services'], queryFn: fetchServices });
+  return (
+    <>
+      <Heading way={[]} title="Services" />
+      {services.isPending && <Pending what="the services" />}
+      {services.isError && <Failed error={services.error} retry={services.refetch} />}
+      {services.data?.length === 0 && (
+        <Empty>The workspace declares no service yet. Write one in services/, and check it with “gable check”.</Empty>
+      )}
+      <Stack gap="md" maw={900}>
+        {services.data?.map((service) => (
+          <ServiceCard key={service.name} service={service} />
+        ))}
+      </Stack>
+    </>
+  );
+}
+
+function ServiceCard({ service }: { service: ServiceSummary }) {
+  const root = service.faces.odata;
+  return (
+    <Card withBorder padding="md">
+      <Group justify="space-between" mb="xs">
+        <Anchor component={Link} to={`/services/${service.name}`} fw={650} size="lg">
+          {service.title}
+        </Anchor>
+        <Group gap="xs">
+          <Badge variant="light" color={service.sets > 0 ? 'cyan' : 'gray'}>
+            {service.sets > 0 ? `open to anyone: ${service.sets} sets` : 'closed to callers'}
+          </Badge>
+          <Badge variant="default" title="Changes with everything that is published">
+            revision {service.revision}
+          </Badge>
+        </Group>
+      </Group>
+      <Row label="Service document">
+        <Address url={root} label="the address of the service document" />
+      </Row>
+      <Row label="Metadata document">
+        <Address url={`${root}$metadata`} label="the address of the metadata document" />
+      </Row>
+      <Group mt="sm" gap="xs">
+        <Button component={Link} to={`/services/${service.name}`} size="xs" variant="light">
+          Sets
+        </Button>
+        <Button
+          component={Link}
+          to={`/services/${service.name}/metadata`}
+          size="xs"
+          variant="default"
+          disabled={service.sets === 0}
+        >
+          Read the metadata
+        </Button>
+      </Group>
+    </Card>
+  );
+}
+
+function Row({ label, children }: { label: string; children: React.ReactNode }) {
+  return (
+    <Group gap="xs" wrap="nowrap">
+      <Text size="sm" c="dimmed" w={150}>
+        {label}
+      </Text>
+      {children}
+    </Group>
+  );
+}

@@ -1,0 +1,84 @@
+import { Table, Text } from '@mantine/core';
+import { IconArrowDown, IconArrowUp } from '@tabler/icons-react';
+import type { PropertyInfo } from '../api';
+import type { DataQuery } from '../query';
+
+const numbers = new Set([
+  'Edm.Byte',
+  'Edm.SByte',
+  'Edm.Int16',
+  'Edm.Int32',
+  'Edm.Int64',
+  'Edm.Decimal',
+  'Edm.Single',
+  'Edm.Double',
+]);
+
+interface DataTableProps {
+  properties: PropertyInfo[];
+  rows: Record<string, unknown>[];
+  label: string;
+  order: DataQuery['orderBy'];
+  sort: (order: DataQuery['orderBy']) => void;
+}
+
+/** Rows with headers that sort: first ascending, then descending, then as the service has them. */
+export function DataTable({ properties, rows, label, order, sort }: DataTableProps) {
+  const turn = (property: string) => {
+    if (order?.property !== property) sort({ property, descending: false });
+    else sort(order.descending ? undefined : { property, descending: true });
+  };
+  return (
+    <Table.ScrollContainer minWidth={0} type="native" tabIndex={0} role="region" aria-label={`Rows of ${label}`}>
+      <Table verticalSpacing={3} horizontalSpacing="xs" fz="sm" striped withTableBorder>
+        <Table.Thead>
+          <Table.Tr>
+            {properties.map((property) => {
+              const direction =
+                order?.property === property.name ? (order.descending ? 'descending' : 'ascending') : 'none';
+              return (
+                <Table.Th
+                  key={property.name}
+                  aria-sort={direction}
+                  className={numbers.has(property.type) ? 'number' : undefined}
+                >
+                  <button type="button" className="sort" title={property.facets} onClick={() => turn(property.name)}>
+                    {property.name}
+                    {direction === 'ascending' && <IconArrowUp size={14} aria-hidden />}
+                    {direction === 'descending' && <IconArrowDown size={14} aria-hidden />}
+                  </button>
+                </Table.Th>
+              );
+            })}
+          </Table.Tr>
+        </Table.Thead>
+        <Table.Tbody>
+          {rows.map((row, index) => (
+            <Table.Tr key={index}>
+              {properties.map((property) => (
+                <Table.Td key={property.name} className={numbers.has(property.type) ? 'number' : undefined}>
+                  <Cell value={row[property.name]} />
+                </Table.Td>
+              ))}
+            </Table.Tr>
+          ))}
+        </Table.Tbody>
+      </Table>
+    </Table.ScrollContainer>
+  );
+}
+
+function Cell({ value }: { value: unknown }) {
+  if (value === null || value === undefined)
+    return (
+      <Text span c="dimmed" fz="xs" fs="italic">
+        null
+      </Text>
+    );
+  const text = typeof value === 'object' ? JSON.stringify(value) : String(value);
+  return (
+    <div className="clip" title={text.length > 40 ? text : undefined}>
+      {text}
+    </div>
+  );
+}

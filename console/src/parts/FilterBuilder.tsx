@@ -1,0 +1,52 @@
+import { Button, Group, Select, TextInput } from '@mantine/core';
+import { useState } from 'react';
+import type { PropertyInfo } from '../api';
+import { condition, exampleOf, operatorsFor } from '../query';
+
+/** Makes one condition out of a property, a test and a value. */
+export function FilterBuilder({ properties, add }: { properties: PropertyInfo[]; add: (condition: string) => void }) {
+  const [name, setName] = useState<string | null>(null);
+  const [word, setWord] = useState<string | null>(null);
+  const [value, setValue] = useState('');
+  const property = properties.find((candidate) => candidate.name === name);
+  const operators = property ? operatorsFor(property) : [];
+  const operator = operators.find((candidate) => candidate.word === word) ?? operators[0];
+  const made = property && operator ? condition(property, operator, value) : undefined;
+  const isWrong = property !== undefined && operator?.takesValue === true && value !== '' && made === undefined;
+  return (
+    <Group align="flex-end" gap="xs" role="group" aria-label="Build a condition">
+      <Select
+        label="Property"
+        size="xs"
+        w={150}
+        searchable
+        data={properties.map((p) => p.name)}
+        value={name}
+        onChange={setName}
+      />
+      <Select
+        label="Test"
+        size="xs"
+        w={130}
+        disabled={!property}
+        data={operators.map((o) => ({ value: o.word, label: o.label }))}
+        value={operator?.word ?? null}
+        onChange={setWord}
+        allowDeselect={false}
+      />
+      <TextInput
+        label="Value"
+        size="xs"
+        w={190}
+        disabled={!operator?.takesValue}
+        placeholder={property ? exampleOf(property.type) : ''}
+        value={value}
+        onChange={(event) => setValue(event.currentTarget.value)}
+        error={isWrong ? `not a ${property.type}` : undefined}
+      />
+      <Button size="xs" variant="light" disabled={!made} onClick={() => made && add(made)}>
+        Add condition
+      </Button>
+    </Group>
+  );
+}

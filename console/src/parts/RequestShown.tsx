@@ -1,0 +1,36 @@
+import { Group, Text } from '@mantine/core';
+import type { Page } from '../api';
+import { Address } from './Address';
+
+interface RequestShownProps {
+  url: string;
+  pageSize: number;
+  page: Page | undefined;
+  isFetching: boolean;
+}
+
+/** The exact request that was sent, and what it took. */
+export function RequestShown({ url, pageSize, page, isFetching }: RequestShownProps) {
+  return (
+    <div className="request" role="group" aria-label="Request">
+      <Group gap="xs" wrap="nowrap" align="baseline">
+        <Text size="xs" fw={650}>
+          GET
+        </Text>
+        <Address url={url} label="the request" />
+      </Group>
+      <Group justify="space-between">
+        <Text size="xs" c="dimmed" className="address">
+          Prefer: maxpagesize={pageSize} · OData-MaxVersion: 4.01
+        </Text>
+        <Text size="xs" c="dimmed">
+          {isFetching
+            ? 'asking …'
+            : page
+              ? `${page.milliseconds.toFixed(0)} ms, ${page.bytes.toLocaleString('en')} bytes`
+              : ''}
+        </Text>
+      </Group>
+    </div>
+  );
+}

@@ -1,0 +1,67 @@
+import { describe, expect, it } from 'vitest';
+import type { PropertyInfo } from './api';
+import { and, condition, literal, operatorsFor, pageUrl } from './query';
+
+const property = (type: string, nullable = false): PropertyInfo => ({
+  name: 'p',
+  type,
+  facets: type,
+  nullable,
+  column: 'p',
+  isKey: false,
+});
+
+describe('literal', () => {
+  it.each([
+    ['Edm.String', "O'Neil", "'O''Neil'"],
+    ['Edm.Int64', ' 42 ', '42'],
+    ['Edm.Decimal', '-1.50', '-1.50'],
+    ['Edm.Date', '2024-05-01', '2024-05-01'],
+    ['Edm.DateTimeOffset', '2024-05-01T12:00:00+02:00', '2024-05-01T12:00:00+02:00'],
+    ['Edm.Duration', 'PT15M', "duration'PT15M'"],
+    ['Edm.Boolean', 'true', 'true'],
+  ])('writes %s %s as %s', (type, value, expected) => expect(literal(type, value)).toBe(expected));
+
+  it.each([
+    ['Edm.Int64', '1 or 1 eq 1'],
+    ['Edm.Date', 'today'],
+    ['Edm.DateTimeOffset', '2024-05-01T12:00:00'],
+    ['Edm.Boolean', 'yes'],
+    ['Edm.Guid', 'abc'],
+  ])('refuses %s %s', (type, value) => expect(literal(type, value)).toBeUndefined());
+});
+
+describe('condition', () => {
+  it('calls functions and compares values', () => {
+    const string = property('Edm.String', true);
+    const operators = operatorsFor(string);
+    const find = (label: string) => operators.find((o) => o.label === label) ?? { word: 'missing', label };
+    expect(condition(string, find('contains'), 'Weir')).toBe("contains(p,'Weir')");
+    expect(condition(string, find('is empty'), '')).toBe('p eq null');
+    expect(condition(property('Edm.Int64'), find('is at least'), '7')).toBe('p ge 7');
+  });
+
+  it('offers no test for null on a property that is never null', () =>
+    expect(operatorsFor(property('Edm.Int64')).some((o) => !o.takesValue)).toBe(false));
+});
+
+describe('and', () => {
+  it('keeps the meaning of what stands there', () => {
+    expect(and('', 'a eq 1')).toBe('a eq 1');
+    expect(and('a eq 1', 'b eq 2')).toBe('a eq 1 and b eq 2');
+    expect(and('a eq 1 or a eq 2', 'b eq 2')).toBe('(a eq 1 or a eq 2) and b eq 2');
+  });
+});
+
+describe('pageUrl', () => {
+  it('encodes what a URL cannot hold', () =>
+    expect(
+      pageUrl('http://127.0.0.1/odata/s/', 'Größen', {
+        filter: "name eq 'a&b+c'",
+        orderBy: { property: 'name', descending: true },
+        select: ['id', 'name'],
+      }),
+    ).toBe(
+      "http://127.0.0.1/odata/s/Gr%C3%B6%C3%9Fen?$count=true&$filter=name%20eq%20'a%26b%2Bc'&$orderby=name%20desc&$select=id,name",
+    ));
+});

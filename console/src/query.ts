@@ -1,0 +1,110 @@
+// Requests to the OData face, as text: literals, conditions, addresses. No React here.
+import type { PropertyInfo } from './api';
+
+export interface Operator {
+  word: string;
+  label: string;
+  isFunction?: boolean;
+  takesValue?: boolean;
+}
+
+const comparison: Operator[] = [
+  { word: 'eq', label: 'is', takesValue: true },
+  { word: 'ne', label: 'is not', takesValue: true },
+  { word: 'gt', label: 'is more than', takesValue: true },
+  { word: 'ge', label: 'is at least', takesValue: true },
+  { word: 'lt', label: 'is less than', takesValue: true },
+  { word: 'le', label: 'is at most', takesValue: true },
+];
+const text: Operator[] = [
+  { word: 'contains', label: 'contains', isFunction: true, takesValue: true },
+  { word: 'startswith', label: 'starts with', isFunction: true, takesValue: true },
+  { word: 'endswith', label: 'ends with', isFunction: true, takesValue: true },
+];
+const nullTests: Operator[] = [
+  { word: 'eq null', label: 'is empty' },
+  { word: 'ne null', label: 'is not empty' },
+];
+
+/** What can be asked of a property in a filter. */
+export function operatorsFor(property: PropertyInfo): Operator[] {
+  const own =
+    property.type === 'Edm.Binary'
+      ? []
+      : property.type === 'Edm.String'
+        ? [...text, ...comparison]
+        : property.type === 'Edm.Boolean' || property.type === 'Edm.Guid'
+          ? comparison.slice(0, 2)
+          : comparison;
+  return property.nullable ? [...own, ...nullTests] : own;
+}
+
+const shapes: Record<string, RegExp> = {
+  'Edm.Boolean': /^(true|false)$/,
+  'Edm.Guid': /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i,
+  'Edm.Date': /^\d{4}-\d{2}-\d{2}$/,
+  'Edm.TimeOfDay': /^\d{2}:\d{2}(:\d{2}(\.\d+)?)?$/,
+  'Edm.DateTimeOffset': /^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}(:\d{2}(\.\d+)?)?(Z|[+-]\d{2}:\d{2})$/,
+  'Edm.Duration': /^-?P[\dTDHMS.]+$/,
+};
+
+const examples: Record<string, string> = {
+  'Edm.Boolean': 'true or false',
+  'Edm.Guid': '21ec2020-3aea-1069-a2dd-08002b30309d',
+  'Edm.Date': '2024-05-01',
+  'Edm.TimeOfDay': '07:30:00',
+  'Edm.DateTimeOffset': '2024-05-01T12:00:00Z',
+  'Edm.Duration': 'PT15M',
+};
+
+/** An example of what may be typed for a property. */
+export function exampleOf(type: string): string {
+  return examples[type] ?? (type === 'Edm.String' ? 'text' : '12.5');
+}
+
+/** A typed value as a literal of the URL; undefined when it is no value of the type. */
+export function literal(type: string, value: string): string | undefined {
+  if (type === 'Edm.String') return `'${value.replaceAll("'", "''")}'`;
+  const trimmed = value.trim();
+  const shape = shapes[type] ?? /^-?\d+(\.\d+)?(e[+-]?\d+)?$/i;
+  if (!shape.test(trimmed)) return undefined;
+  return type === 'Edm.Duration' ? `duration'${trimmed}'` : trimmed;
+}
+
+/** A condition on one property; undefined when the value does not fit. */
+export function condition(property: PropertyInfo, operator: Operator, value: string): string | undefined {
+  if (!operator.takesValue) return `${property.name} ${operator.word}`;
+  const written = literal(property.type, value);
+  if (written === undefined) return undefined;
+  return operator.isFunction
+    ? `${operator.word}(${property.name},${written})`
+    : `${property.name} ${operator.word} ${written}`;
+}
+
+/** Adds a condition to a filter so that both must hold. */
+export function and(filter: string, added: string): string {
+  const present = filter.trim();
+  if (!present) return added;
+  return / or /i.test(present) && !present.startsWith('(') ? `(${present}) and ${added}` : `${present} and ${added}`;
+}
+
+export interface DataQuery {
+  filter: string;
+  orderBy?: { property: string; descending: boolean };
+  select: string[];
+}
+
+function encode(value: string): string {
+  // Characters that a query may hold stay readable.
+  return encodeURIComponent(value).replace(/%(2C|2F|3A|24|40)/g, (code) => decodeURIComponent(code));
+}
+
+/** The address of the first page of a set. */
+export function pageUrl(root: string, set: string, query: DataQuery): string {
+  const options = ['$count=true'];
+  if (query.filter.trim()) options.push(`$filter=${encode(query.filter.trim())}`);
+  if (query.orderBy)
+    options.push(`$orderby=${encode(query.orderBy.property + (query.orderBy.descending ? ' desc' : ''))}`);
+  if (query.select.length > 0) options.push(`$select=${query.select.map(encode).join(',')}`);
+  return `${root}${encodeURIComponent(set)}?${options.join('&')}`;
+}
