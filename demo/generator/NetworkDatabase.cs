@@ -83,6 +83,8 @@ public static class NetworkDatabase
         {
             var opened = new DateTime(1962, 3, 1).AddDays(random.Next(0, 21_500));
             var closed = random.Next(10) == 0 ? opened.AddDays(random.Next(900, 4000)) : (DateTime?)null;
+            if (closed > FirstReading)
+                closed = null;
             var name = id <= Places.Length ? Places[id - 1] : $"{Places[(id * 7) % Places.Length]}, {Parts[(id / Places.Length) % Parts.Length]}";
             station.Add(id, $"AB-{id:000}", name, 2 + (id % (Catchments.Length - 1)), Math.Round(51 + (random.NextDouble() * 1.6), 5),
                 Math.Round(-2.4 + (random.NextDouble() * 1.9), 5), Date(opened), closed is { } c ? Date(c) : null, random.Next(5) > 0 ? 1 : 0,

@@ -79,7 +79,6 @@ public static class ServiceHost
     private static void MapConsole(WebApplication app, string folder)
     {
         app.MapGet("/", () => Results.Redirect("/console/"));
-        app.MapGet("/console", () => Results.Redirect("/console/"));
         var index = Path.Combine(folder, "index.html");
         if (!File.Exists(index))
         {

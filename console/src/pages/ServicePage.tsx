@@ -59,7 +59,7 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
             {set.name}
           </Title>
           <Text c="dimmed">of type {set.type}</Text>
-          <Badge variant="light" color={set.isReadable ? 'cyan' : 'gray'}>
+          <Badge tt="none" variant="light" color={set.isReadable ? 'cyan' : 'gray'}>
             may read: {set.rules.read}
           </Badge>
         </Group>

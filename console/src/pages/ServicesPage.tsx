@@ -34,10 +34,10 @@ function ServiceCard({ service }: { service: ServiceSummary }) {
           {service.title}
         </Anchor>
         <Group gap="xs">
-          <Badge variant="light" color={service.sets > 0 ? 'cyan' : 'gray'}>
+          <Badge tt="none" variant="light" color={service.sets > 0 ? 'cyan' : 'gray'}>
             {service.sets > 0 ? `open to anyone: ${service.sets} sets` : 'closed to callers'}
           </Badge>
-          <Badge variant="default" title="Changes with everything that is published">
+          <Badge tt="none" variant="default" title="Changes with everything that is published">
             revision {service.revision}
           </Badge>
         </Group>

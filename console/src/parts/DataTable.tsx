@@ -29,8 +29,8 @@ export function DataTable({ properties, rows, label, order, sort }: DataTablePro
     else sort(order.descending ? undefined : { property, descending: true });
   };
   return (
-    <Table.ScrollContainer minWidth={0} type="native" tabIndex={0} role="region" aria-label={`Rows of ${label}`}>
-      <Table verticalSpacing={3} horizontalSpacing="xs" fz="sm" striped withTableBorder>
+    <div className="rows" tabIndex={0} role="region" aria-label={`Rows of ${label}`}>
+      <Table verticalSpacing={3} horizontalSpacing="xs" fz="sm" striped stickyHeader>
         <Table.Thead>
           <Table.Tr>
             {properties.map((property) => {
@@ -64,7 +64,7 @@ export function DataTable({ properties, rows, label, order, sort }: DataTablePro
           ))}
         </Table.Tbody>
       </Table>
-    </Table.ScrollContainer>
+    </div>
   );
 }
 

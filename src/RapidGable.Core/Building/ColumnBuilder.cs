@@ -10,7 +10,8 @@ internal sealed record ColumnDraft(Property Property, bool Hidden);
 internal sealed class ColumnBuilder(
     SetDeclaration set, SourceObject item, string setName, Diagnostics diagnostics, Action<string, string, string> note)
 {
-    public List<ColumnDraft> Build()
+    /// <summary>Null when two columns would have one name, which is then reported.</summary>
+    public List<ColumnDraft>? Build()
     {
         ReportUnknown();
         var drafts = new List<ColumnDraft>();
@@ -24,8 +25,7 @@ internal sealed class ColumnBuilder(
             var hidden = set.Hide.Any(h => h.Value == column.Name);
             drafts.Add(new ColumnDraft(Property(column, hidden), hidden));
         }
-        ReportCollisions(drafts);
-        return drafts;
+        return ReportCollisions(drafts) ? null : drafts;
     }
 
     private void ReportUnknown()
@@ -57,14 +57,17 @@ internal sealed class ColumnBuilder(
         };
     }
 
-    private void ReportCollisions(List<ColumnDraft> drafts)
+    private bool ReportCollisions(List<ColumnDraft> drafts)
     {
+        var found = false;
         foreach (var group in drafts.Where(d => !d.Hidden).GroupBy(d => d.Property.Name).Where(g => g.Count() > 1))
         {
+            found = true;
             var columns = string.Join("' and '", group.Select(d => d.Property.Column));
             var place = set.Rename.FirstOrDefault(r => r.Name.Value == group.Key).Name?.Location ?? set.From.Location;
             diagnostics.Error("name-collision", $"The columns '{columns}' of '{item.Name}' would both be called '{group.Key}'.", place,
                 "Give one of them another name under 'rename', or 'hide' it.");
         }
+        return found;
     }
 }

@@ -83,7 +83,8 @@ public sealed class ModelBuilder
                 "Give one of them another 'name'.");
             return null;
         }
-        var columns = new ColumnBuilder(set, item, name, _diagnostics, Note).Build();
+        if (new ColumnBuilder(set, item, name, _diagnostics, Note).Build() is not { } columns)
+            return null;
         var key = Key(set, item, columns, name);
         if (key.Length == 0)
             return null;

@@ -24,20 +24,23 @@ public static class NearestName
     {
         if (Math.Abs(left.Length - right.Length) >= limit || left.Length > 200)
             return limit;
-        var previous = new int[right.Length + 1];
+        // Two letters in the wrong order are one mistake, so the row before the previous one is kept too.
+        var earlier = new int[right.Length + 1];
+        var previous = Enumerable.Range(0, right.Length + 1).ToArray();
         var current = new int[right.Length + 1];
-        for (var j = 0; j <= right.Length; j++)
-            previous[j] = j;
         for (var i = 1; i <= left.Length; i++)
         {
             current[0] = i;
             for (var j = 1; j <= right.Length; j++)
             {
-                var same = char.ToLowerInvariant(left[i - 1]) == char.ToLowerInvariant(right[j - 1]);
-                current[j] = Math.Min(Math.Min(previous[j] + 1, current[j - 1] + 1), previous[j - 1] + (same ? 0 : 1));
+                current[j] = Math.Min(Math.Min(previous[j] + 1, current[j - 1] + 1), previous[j - 1] + (Same(left[i - 1], right[j - 1]) ? 0 : 1));
+                if (i > 1 && j > 1 && Same(left[i - 1], right[j - 2]) && Same(left[i - 2], right[j - 1]))
+                    current[j] = Math.Min(current[j], earlier[j - 2] + 1);
             }
-            (previous, current) = (current, previous);
+            (earlier, previous, current) = (previous, current, earlier);
         }
         return previous[right.Length];
     }
+
+    private static bool Same(char left, char right) => char.ToLowerInvariant(left) == char.ToLowerInvariant(right);
 }

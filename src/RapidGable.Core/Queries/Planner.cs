@@ -42,7 +42,7 @@ public sealed class Planner
             return new QueryPlan(filtered, null, probe, [], Shape(Entity(new BoundSelect([], false, []), path.Target, Main), null, []));
 
         var isCollection = path.Kind == ResourceKind.Collection;
-        var order = isCollection ? Order(path.Target) : [];
+        var order = isCollection ? Order() : [];
         var entity = Entity(_request.Select ?? new BoundSelect([], false, []), path.Target, Main);
         var value = path.Property is { } property ? new ShapeCell(property, Output(new PlanColumn(Main, property))) : null;
         var singles = _request.Expand.Where(e => !e.Navigation.IsCollection).Select(Single).ToImmutableArray();
@@ -107,18 +107,12 @@ public sealed class Planner
         };
     }
 
-    private ImmutableArray<PlanOrder> Order(EntitySet set)
+    private ImmutableArray<PlanOrder> Order()
     {
-        var terms = ImmutableArray.CreateBuilder<PlanOrder>();
-        foreach (var term in _request.OrderBy)
-        {
+        var terms = _request.TotalOrder;
+        foreach (var term in terms)
             Reach(term.Expression);
-            terms.Add(new PlanOrder(new PlanExpression(term.Expression), term.Descending, term.Expression.MayBeNull));
-        }
-        // The key at the end makes the order total, so that pages are exact (Protocol 11.2.6.2, 11.2.6.7).
-        foreach (var key in set.Type.Key.Where(k => !_request.OrderBy.Any(o => o.Expression is BoundProperty { Hops.Length: 0 } p && p.Property == k)))
-            terms.Add(new PlanOrder(new PlanExpression(new BoundProperty([], key)), false, false));
-        return terms.ToImmutable();
+        return [.. terms.Select(t => new PlanOrder(new PlanExpression(t.Expression), t.Descending, t.Expression.MayBeNull))];
     }
 
     private EntityShape Entity(BoundSelect select, EntitySet set, string alias) => new(

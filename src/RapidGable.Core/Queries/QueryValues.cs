@@ -53,9 +53,8 @@ public sealed class QueryValues
         var page = Page(set, maxPageSize);
         var rows = (int)Math.Min(page, top ?? page);
         var order = Fingerprint(set, lexed.Texts.GetValueOrDefault("$orderby", ""));
-        var terms = OrderTerms(request);
-        if (lexed.SkipToken is { } token && (token.Order != order || token.Values.Length != terms))
-            return new RequestFault(400, "skiptoken", "The $skiptoken belongs to another request. Follow the next link as it is.", "$skiptoken");
+        if (lexed.SkipToken is { } token && token.Order != order)
+            return RequestFault.ForeignSkipToken;
         return new QueryValues(lexed.Literals, lexed.SkipToken, now)
         {
             Top = top,
@@ -66,10 +65,6 @@ public sealed class QueryValues
             Order = order,
         };
     }
-
-    /// <summary>The number of sort terms, the key that makes the order total included.</summary>
-    public static int OrderTerms(BoundRequest request) =>
-        request.OrderBy.Length + request.Path.Target.Type.Key.Count(k => !request.OrderBy.Any(o => o.Expression is BoundProperty { Hops.Length: 0 } p && p.Property == k));
 
     private static int Page(EntitySet set, int? maxPageSize) => Math.Min(maxPageSize ?? set.PageSize, set.LargestPage);
 

@@ -86,6 +86,14 @@ public sealed record BoundRequest(BoundPath Path, BoundSelect? Select)
 
     public ImmutableArray<bool>? SkipTokenNulls { get; init; }
 
+    /// <summary>The asked order with the key at its end, which makes it total, so that pages are exact (Protocol 11.2.6.2, 11.2.6.7).</summary>
+    public ImmutableArray<BoundOrderTerm> TotalOrder =>
+    [
+        .. OrderBy,
+        .. Path.Target.Type.Key.Where(k => !OrderBy.Any(o => o.Expression is BoundProperty { Hops.Length: 0 } p && p.Property == k))
+            .Select(k => new BoundOrderTerm(new BoundProperty([], k), Descending: false)),
+    ];
+
     /// <summary>Every set that the answer can tell something about.</summary>
     public IEnumerable<EntitySet> TouchedSets(EntityModel model)
     {

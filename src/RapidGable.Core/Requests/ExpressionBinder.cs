@@ -109,7 +109,7 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
 
     private static BoundExpression Adapted(BoundExpression expression, BoundExpression other) =>
         expression is BoundLiteral { Kind: LiteralKind.String } literal && other.Type?.Kind == EdmKind.Duration
-            ? literal with { LiteralType = other.Type! }
+            ? new BoundLiteral(literal.Slot, literal.Kind, other.Type!)
             : expression;
 
     private BoundExpression BindArithmetic(BinarySyntax binary, BoundExpression left, BoundExpression right, string word)

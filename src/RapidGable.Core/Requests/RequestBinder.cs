@@ -40,7 +40,7 @@ public sealed class RequestBinder
         var set = path.Target;
         var isProperty = path.Kind is ResourceKind.PropertyValue or ResourceKind.RawValue or ResourceKind.Count;
         var binder = Expressions(set, "$orderby");
-        return new BoundRequest(path, isProperty ? null : BindSelect(_syntax.Select, set.Type, "$select"))
+        var request = new BoundRequest(path, isProperty ? null : BindSelect(_syntax.Select, set.Type, "$select"))
         {
             Filter = _syntax.Filter is { } filter ? Expressions(set, "$filter").BindCondition(filter) : null,
             OrderBy = [.. _syntax.OrderBy.Select(o => new BoundOrderTerm(binder.BindOrder(o.Expression), o.Descending))],
@@ -51,6 +51,9 @@ public sealed class RequestBinder
             Count = _syntax.Count && !isProperty,
             SkipTokenNulls = _syntax.SkipTokenNulls,
         };
+        if (request.SkipTokenNulls is { } position && position.Length != request.TotalOrder.Length)
+            throw new FaultException(RequestFault.ForeignSkipToken);
+        return request;
     }
 
     private ExpressionBinder Expressions(EntitySet set, string option) => new(_model, set, option, Text(option));

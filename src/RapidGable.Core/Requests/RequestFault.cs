@@ -24,6 +24,9 @@ public sealed record RequestFault(int Status, string Code, string Message, strin
         return $"{line}\n{new string(' ', lead.Length + position - start)}^";
     }
 
+    public static RequestFault ForeignSkipToken { get; } =
+        new(400, "skiptoken", "The $skiptoken belongs to another request. Follow the next link as it is.", "$skiptoken");
+
     public static RequestFault NotFound(string message, string? target = null) => new(404, "not-found", message, target);
 
     public static RequestFault NotImplemented(string message, string? target = null, string? text = null, int? position = null) =>

@@ -53,6 +53,8 @@ public static class RequestParser
         if (reader.Current.Kind != TokenKind.Name)
             throw new FaultException(RequestFault.NotFound($"There is no resource '{text}' here. A key stands in parentheses after its set, as in Stations(1).", "path"));
         var name = reader.Take();
+        if (name.Text is "$crossjoin" or "$filter" && reader.Current.Is('('))
+            throw new FaultException(RequestFault.NotImplemented($"'{name.Text}(…)' in a path is not supported.", "path"));
         if (!reader.TryTake('('))
         {
             reader.ExpectEnd();

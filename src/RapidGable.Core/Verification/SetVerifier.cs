@@ -17,7 +17,7 @@ internal sealed class SetVerifier(
     {
         var url = root + Uri.EscapeDataString(set.Name);
         var walk = await WalkAsync(url, checkValues: true);
-        Add("set-answers", walk.FirstFault, $"{walk.Pages} pages", 1, url);
+        Add("set-answers", walk.FirstFault, Pages(walk), 1, url);
         if (walk.FirstFault is not null)
             return;
         foreach (var (property, fault) in _valueFaults)
@@ -35,6 +35,8 @@ internal sealed class SetVerifier(
 
     private void Add(string check, string? failure, string success, long examined, string? url = null) =>
         results.Add(new CheckResult(check, set.Name, failure is null ? CheckOutcome.Passed : CheckOutcome.Failed, failure ?? success, examined, failure is null ? null : url));
+
+    private static string Pages(Walk walk) => walk.Pages == 1 ? "1 page" : $"{walk.Pages} pages";
 
     private void Skip(string check, string reason) => results.Add(new CheckResult(check, set.Name, CheckOutcome.Skipped, reason, 0));
 
@@ -233,7 +235,7 @@ internal sealed class SetVerifier(
             ?? _properties.Find(p => !_key.Contains(p) && !p.IsCollection && p.ItemType is "Edm.String" or "Edm.Int64" or "Edm.Int32" or "Edm.Date");
         if (by is null)
         {
-            Add("paging", null, $"{walk.Rows} rows over {walk.Pages} pages", walk.Rows);
+            Add("paging", null, $"{walk.Rows} rows over {Pages(walk)}", walk.Rows);
             return;
         }
         var orderedUrl = $"{url}?$select={string.Join(',', _key.Select(k => Uri.EscapeDataString(k.Name)))}&$orderby={Uri.EscapeDataString(by.Name)}%20desc";
@@ -242,7 +244,7 @@ internal sealed class SetVerifier(
             ?? (ordered.Repeated is { } twice ? $"In the order of {by.Name}, the row {twice} comes twice." : null)
             ?? (walk.Keys.Except(ordered.Keys).FirstOrDefault() is { } lost ? $"In the order of {by.Name}, the row {lost} is lost." : null)
             ?? (ordered.Keys.Except(walk.Keys).FirstOrDefault() is { } extra ? $"In the order of {by.Name}, the row {extra} appears that was not there before." : null);
-        Add("paging", failure, $"{walk.Rows} rows over {walk.Pages} pages, and the same by {by.Name} descending", walk.Rows + ordered.Rows, ordered.FaultUrl ?? orderedUrl);
+        Add("paging", failure, $"{walk.Rows} rows over {Pages(walk)}, and the same by {by.Name} descending", walk.Rows + ordered.Rows, ordered.FaultUrl ?? orderedUrl);
     }
 
     private async Task CountAsync(string url, Walk walk)

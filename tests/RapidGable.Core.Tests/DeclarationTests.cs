@@ -1,0 +1,103 @@
+using RapidGable.Declarations;
+using RapidGable.Model;
+
+namespace RapidGable.Core.Tests;
+
+public class DeclarationTests
+{
+    private const string Head = "title: S\nsource: main\n";
+
+    [Theory]
+    [InlineData("sets:\n  - from: station\n    nam: X\n", "unknown-name", 5, 5, "'name'")]
+    [InlineData("sets:\n  - name: X\n", "missing", 4, 5, "'from'")]
+    [InlineData("sets:\n  - from: a\n    page: many\n", "number", 5, 11, "many")]
+    [InlineData("sets:\n  - from: a\n    page: 0\n", "number", 5, 11, "0")]
+    [InlineData("sets:\n  - from: a\n    page: 50\n    largest-page: 10\n", "page", 5, 5, "50")]
+    [InlineData("sets:\n  - from: a\n    name: my set\n", "identifier", 5, 11, "my set")]
+    [InlineData("sets:\n  - from: a\n    rename: { x: 1st }\n", "identifier", 5, 18, "1st")]
+    [InlineData("sets:\n  - from: a\n    allow: [raed]\n", "operation", 5, 13, "'read'")]
+    [InlineData("sets:\n  - from: a\n    allow: [delete]\n", "operation", 5, 13, "reading")]
+    [InlineData("sets:\n  - from: a\n    rules: { read: [anyone, staff] }\n", "rule", 5, 21, "alone")]
+    [InlineData("sets:\n  - from: a\n    from: b\n", "yaml-duplicate", 5, 5, "line 4")]
+    [InlineData("sets:\n\t- a\n", "yaml-tab", 4, 1, "tab")]
+    [InlineData("sets:\n  - [a]\n", "shape", 4, 5, "mapping")]
+    [InlineData("sets: station\n", "no-sets", 3, 1, "list")]
+    [InlineData("sets: [a\n", "yaml-syntax", null, null, "YAML")]
+    [InlineData("sets: *x\n", "yaml-syntax", 3, 7, "alias")]
+    [InlineData("namespace: Edm\nsets: [a]\n", "namespace", 3, 12, "Edm")]
+    public void A_fault_is_reported_where_it_is(string text, string code, int? line, int? column, string inMessage)
+    {
+        using var folder = new TestWorkspace().WithSource().Write("services/s.yaml", Head + text);
+        var (_, diagnostics) = folder.Read();
+        var found = Assert.Single(diagnostics.Items, d => d.Code == code);
+        Assert.Equal("services/s.yaml", found.Location.File);
+        if (line is not null)
+            Assert.Equal((line.Value, column!.Value), (found.Location.Line, found.Location.Column));
+        Assert.Contains(inMessage, found.Message + found.Advice);
+    }
+
+    [Fact]
+    public void All_faults_of_all_files_come_at_once()
+    {
+        using var folder = new TestWorkspace().Write("workspace.yaml", "titel: X\n").Write("sources/main.yaml", "file: ${NOT_SET}\n")
+            .Write("services/one.yaml", "source: mian\nsets:\n  - from: a\n    keys: x\n    hied: y\n").Write("services/Two.yaml", "source: main\nsets: [a]\n");
+        var found = folder.Read().Diagnostics.Items.Select(d => $"{d.Location.File} {d.Code}").Order();
+        Assert.Equal(["services/Two.yaml no-source", "services/Two.yaml service-name", "services/one.yaml no-source", "services/one.yaml unknown-name",
+            "services/one.yaml unknown-name", "sources/main.yaml missing", "sources/main.yaml no-variable", "workspace.yaml unknown-name"], found.Order(StringComparer.Ordinal));
+        Assert.Contains("Did you mean 'title'?", folder.Read().Diagnostics.Items[0].Message);
+    }
+
+    [Fact]
+    public void The_line_is_shown_with_a_caret()
+    {
+        using var folder = new TestWorkspace().WithSource().Write("services/s.yaml", Head + "sets:\n  - from: station\n    hied: [photo]\n");
+        var text = folder.Read().Diagnostics.Items[0].Render();
+        Assert.Equal("""
+            services/s.yaml:5:5: error unknown-name: 'hied' is not known in a set. Did you mean 'hide'?
+              5 |     hied: [photo]
+                |     ^^^^
+              Known here: from, name, type, key, hide, rename, page, largest-page, allow, rules.
+            """, text);
+    }
+
+    [Fact]
+    public void A_tables_name_alone_takes_the_services_defaults()
+    {
+        using var folder = new TestWorkspace().WithSource().Write("services/s.yaml", Head + "page: 7\nrules: { read: [field-staff, office] }\nsets:\n  - station\n  - { from: visit, rules: { read: nobody }, page: 9 }\n");
+        var (workspace, diagnostics) = folder.Read();
+        Assert.Empty(diagnostics.Items);
+        var sets = workspace.Services[0].Sets;
+        Assert.Equal(("station", 7, "field-staff, office"), (sets[0].From.Value, sets[0].Page, sets[0].Read.ToString()));
+        Assert.Equal(("visit", 9, "nobody"), (sets[1].From.Value, sets[1].Page, sets[1].Read.ToString()));
+    }
+
+    [Fact]
+    public void Without_a_rule_nobody_may_read()
+    {
+        using var folder = new TestWorkspace().WithSource().Write("services/s.yaml", Head + "sets: [station]\n");
+        Assert.Equal(AccessRule.Nobody, folder.Read().Workspace.Services[0].Sets[0].Read);
+    }
+
+    [Fact]
+    public void A_variable_is_put_in_its_place()
+    {
+        using var folder = new TestWorkspace().Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", "engine: sqlite\nfile: x/${KNOWN}\n");
+        var (workspace, diagnostics) = folder.Read();
+        Assert.Empty(diagnostics.Items);
+        Assert.Equal("x/data.db", workspace.Sources[0].Settings["file"].Value);
+    }
+
+    [Theory]
+    [InlineData(new byte[] { 0x74, 0x3A, 0x20, 0xFF, 0xFE }, "encoding")]
+    [InlineData(new byte[0], "yaml-empty")]
+    public void Bytes_that_are_no_text_are_refused(byte[] bytes, string code)
+    {
+        using var folder = new TestWorkspace().WithSource();
+        File.WriteAllBytes(Path.Combine(folder.Folder, "workspace.yaml"), bytes);
+        Assert.Contains(folder.Read().Diagnostics.Items, d => d.Code == code);
+    }
+
+    [Fact]
+    public void A_folder_that_is_not_there_is_said_to_be_missing() =>
+        Assert.Equal("no-workspace", Assert.Single(WorkspaceReader.Read("/nowhere/at/all", _ => null).Diagnostics.Items).Code);
+}

@@ -1,0 +1,170 @@
+using RapidGable.Access;
+using RapidGable.Queries;
+using RapidGable.Sources;
+
+namespace RapidGable.Core.Tests;
+
+/// <summary>What filters and orders mean, shown on rows of a real database.</summary>
+public sealed class FilterSemanticsTests : IAsyncLifetime
+{
+    private readonly TestWorkspace _folder = new();
+    private Building.LoadedWorkspace _workspace = null!;
+    private PublishedService _service = null!;
+
+    public async Task InitializeAsync()
+    {
+        _folder.WithSource().WithDatabase("""
+            CREATE TABLE item (id INTEGER PRIMARY KEY, s TEXT, n INTEGER, d DECIMAL(6,2), r REAL, b BOOLEAN, day DATE, at TIMESTAMP, loose TIMESTAMP, clock TIME, u UUID, span INTERVAL SECOND, other_id INTEGER REFERENCES item (id));
+            INSERT INTO item VALUES
+              (1, 'Milk',   1, 0.1,  1.5,  1, '2024-02-29', '2024-02-29T23:59:59.250Z', '2024-02-29 23:59:59', '07:30', '21ec2020-3aea-1069-a2dd-08002b30309d', 900, 2),
+              (2, 'Tea 50%_', 2, 0.2,  -1.5, 0, '2023-12-31', '2024-01-01T00:00:00.000Z', '2024-01-01 00:00:00', '07:30:00.5', 'aaec2020-3aea-1069-a2dd-08002b30309d', 60, 3),
+              (3, NULL,     NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL),
+              (4, '  Ärger ', -7, 0.3,  0.0, 1, '2024-05-01', '2024-05-01T12:00:00.500Z', '2024-05-01 12:00:00', '23:59:59', NULL, 3600, 99),
+              (5, '',       7, 10.5, 2.5,  0, '2024-05-01', '2024-05-01T12:00:00.499Z', '2024-05-01 12:00:00', '00:00', NULL, 0, NULL);
+            """).WithService("  - item\n");
+        _workspace = await _folder.LoadAsync();
+        Assert.Empty(_workspace.Diagnostics.Items);
+        _service = new PublishedService(_workspace.Services[0].Model, _workspace.Sources["main"], "r");
+    }
+
+    public async Task DisposeAsync()
+    {
+        await _workspace.DisposeAsync();
+        _folder.Dispose();
+    }
+
+    private async Task<string> IdsAsync(string url)
+    {
+        var lexed = NetworkFixture.Lex(url).Value!;
+        var prepared = _service.Prepare(lexed, Caller.Anonymous);
+        Assert.True(prepared.Fault is null, prepared.Fault?.Message);
+        var values = QueryValues.Make(prepared.Value!.Request, lexed, null, new DateTime(2024, 5, 1, 12, 0, 0, DateTimeKind.Utc)).Value!;
+        await using var run = (await QueryRun.StartAsync(prepared.Value.Query!, values, _service.Source, CancellationToken.None)).Value!;
+        var ids = new List<long>();
+        for (var more = run.HasRow; more; more = await run.Rows.ReadAsync(CancellationToken.None))
+            ids.Add(run.Rows.GetInt64(0));
+        return string.Join(',', ids);
+    }
+
+    [Theory]
+    [InlineData("s eq 'Milk'", "1")]
+    [InlineData("s ne 'Milk'", "2,3,4,5")] // Q-27
+    [InlineData("s eq null", "3")] // Q-26
+    [InlineData("s ne null", "1,2,4,5")]
+    [InlineData("n gt 1", "2,5")]
+    [InlineData("not (n gt 1)", "1,3,4")] // Q-28
+    [InlineData("n ge null", "3")]
+    [InlineData("n gt null", "")]
+    [InlineData("not (n lt null)", "1,2,3,4,5")]
+    [InlineData("n eq n", "1,2,3,4,5")]
+    [InlineData("n ge n", "1,2,3,4,5")]
+    [InlineData("null eq null", "1,2,3,4,5")]
+    [InlineData("contains(s,'l')", "1")] // Q-40: case counts
+    [InlineData("contains(s,'')", "1,2,4,5")]
+    [InlineData("not contains(s,'l')", "2,4,5")] // Q-30
+    [InlineData("contains(s,'50%25_')", "2")] // X-03
+    [InlineData("contains(s,'5_%25')", "")]
+    [InlineData("startswith(s,'Te')", "2")]
+    [InlineData("startswith(s,'te')", "")]
+    [InlineData("endswith(s,'%25_')", "2")]
+    [InlineData("endswith(s,'')", "1,2,4,5")]
+    [InlineData("indexof(s,'ilk') eq 1", "1")]
+    [InlineData("indexof(s,'zzz') eq -1", "1,2,4,5")]
+    [InlineData("length(s) eq 8", "2,4")] // Q-41: characters, not bytes
+    [InlineData("tolower(s) eq '  ärger '", "4")] // Q-43
+    [InlineData("toupper(trim(s)) eq 'ÄRGER'", "4")]
+    [InlineData("concat(concat(s,'-'),'x') eq 'Milk-x'", "1")]
+    [InlineData("concat(s,null) eq null", "1,2,3,4,5")]
+    [InlineData("b", "1,4")]
+    [InlineData("not b", "2,5")]
+    [InlineData("b eq false", "2,5")]
+    [InlineData("(n gt 1) eq true", "2,5")]
+    [InlineData("(n gt 1) eq false", "1,3,4")]
+    [InlineData("b or n eq 2", "1,2,4")] // Q-29
+    [InlineData("b and n eq 1", "1")]
+    [InlineData("n in (1,7)", "1,5")]
+    [InlineData("n in (1,null)", "1,3")]
+    [InlineData("not (n in (1,7))", "2,3,4")]
+    [InlineData("n in ()", "")]
+    [InlineData("d eq 0.1", "1")]
+    [InlineData("d add 0.2 eq 0.3", "1")] // Q-31: decimals as decimals
+    [InlineData("d mul 3 eq 0.3", "1")]
+    [InlineData("d gt 0.25 and d lt 11", "4,5")]
+    [InlineData("n div 2 eq -3", "4")] // Q-38
+    [InlineData("n div 2 eq 3", "5")]
+    [InlineData("n divby 2 eq 3.5", "5")]
+    [InlineData("n mod 4 eq -3", "4")]
+    [InlineData("n mod 4 eq 3", "5")]
+    [InlineData("-n eq 7", "4")]
+    [InlineData("n sub 1 eq 6", "5")]
+    [InlineData("n add null eq null", "1,2,3,4,5")]
+    [InlineData("r div 0 gt 1", "")]
+    [InlineData("round(r) eq 2", "1")] // Q-51
+    [InlineData("round(r) eq 3", "5")]
+    [InlineData("round(r) eq -2", "2")]
+    [InlineData("floor(r) eq -2", "2")]
+    [InlineData("ceiling(r) eq 2", "1")]
+    [InlineData("year(day) eq 2024", "1,4,5")] // Q-47
+    [InlineData("month(day) eq 2 and day(day) eq 29", "1")]
+    [InlineData("hour(at) eq 23 and minute(at) eq 59 and second(at) eq 59", "1")]
+    [InlineData("fractionalseconds(at) eq 0.25", "1")]
+    [InlineData("date(at) eq 2024-05-01", "4,5")]
+    [InlineData("time(at) eq 12:00:00.5", "4")]
+    [InlineData("clock eq 07:30:00", "1")]
+    [InlineData("clock gt 07:30", "2,4")]
+    [InlineData("hour(clock) eq 7", "1,2")]
+    [InlineData("at ge 2024-05-01T12:00:00.5Z", "4")] // X-11
+    [InlineData("at eq 2024-05-01T14:00:00.500%2B02:00", "4")] // Q-59
+    [InlineData("at gt 2024-05-01T12:00:00.4991Z", "4")]
+    [InlineData("at ge 2024-05-01T12:00:00.4991Z", "4")]
+    [InlineData("at lt 2024-01-01T00:00:00.0001Z", "2")]
+    [InlineData("at eq 2024-05-01T12:00:00.4990000Z", "5")]
+    [InlineData("loose lt 2024-02-29T23:59:59Z", "2")]
+    [InlineData("loose lt at", "1,4,5")] // two forms of text, compared as times
+    [InlineData("at lt now()", "1,2")]
+    [InlineData("u eq 21EC2020-3AEA-1069-A2DD-08002B30309D", "1")] // T-60
+    [InlineData("span gt duration'PT1M'", "1,4")]
+    [InlineData("span gt 'PT1M'", "1,4")] // Q-60
+    [InlineData("other/n eq 2", "1")] // Q-11
+    [InlineData("other/n eq null", "2,3,4,5")]
+    [InlineData("other eq null", "3,4,5")] // Q-34; a row that refers to nothing has no related entity
+    [InlineData("other/other/id eq 3", "1")]
+    [InlineData("not (other/n gt 1)", "2,3,4,5")]
+    public async Task A_filter_means_what_the_standard_says(string filter, string expected) => Assert.Equal(expected, await IdsAsync("item?$filter=" + filter));
+
+    [Theory] // Q-72 to Q-75
+    [InlineData("$orderby=n", "3,4,1,2,5")]
+    [InlineData("$orderby=n desc", "5,2,1,4,3")]
+    [InlineData("$orderby=day,n desc", "3,2,1,5,4")]
+    [InlineData("$orderby=length(s) desc,id", "2,4,1,5,3")]
+    [InlineData("$orderby=other/n desc", "1,2,3,4,5")]
+    [InlineData("$orderby=b", "3,2,5,1,4")] // Q-31
+    [InlineData("$orderby=n&$skip=1&$top=2", "4,1")]
+    [InlineData("$skip=99", "")]
+    [InlineData("$top=0", "")]
+    public async Task An_order_puts_nulls_first(string options, string expected) => Assert.Equal(expected, await IdsAsync("item?" + options));
+
+    [Theory] // Q-39
+    [InlineData("n div 0 eq 1")]
+    [InlineData("n mod 0 eq 1")]
+    [InlineData("d divby 0 eq 1")]
+    [InlineData("1 div (n sub n) eq 1")]
+    public async Task Dividing_by_zero_fails(string filter)
+    {
+        var exception = await Assert.ThrowsAsync<SourceException>(() => IdsAsync("item?$filter=" + filter));
+        Assert.Equal(SourceFaultKind.DivisionByZero, exception.Kind);
+    }
+
+    [Theory]
+    [InlineData("$top=-1", "number")]
+    [InlineData("$skip=-1", "number")]
+    [InlineData("$filter=span eq 'soon'", "type")]
+    public async Task A_wrong_value_is_refused_though_its_shape_is_known(string options, string code)
+    {
+        var lexed = NetworkFixture.Lex("item?" + options).Value!;
+        var prepared = _service.Prepare(lexed, Caller.Anonymous).Value!;
+        var made = QueryValues.Make(prepared.Request, lexed, null, DateTime.UnixEpoch);
+        var fault = made.Fault ?? (await QueryRun.StartAsync(prepared.Query!, made.Value!, _service.Source, CancellationToken.None)).Fault;
+        Assert.Equal((400, code), (fault?.Status, fault?.Code));
+    }
+}
