@@ -1,0 +1,104 @@
+using System.Net.Sockets;
+using System.Text;
+using System.Text.Json;
+using Microsoft.AspNetCore.Builder;
+using RapidGable.Building;
+using RapidGable.Core.Tests;
+
+namespace RapidGable.Service.Tests;
+
+/// <summary>An answer with its body read.</summary>
+public sealed record Answer(int Status, IReadOnlyDictionary<string, string> Headers, byte[] Bytes)
+{
+    public string Text => Encoding.UTF8.GetString(Bytes);
+
+    public string? Header(string name) => Headers.GetValueOrDefault(name);
+
+    public JsonElement Json => JsonDocument.Parse(Bytes).RootElement;
+}
+
+/// <summary>The real service on loopback, over a workspace in a temporary folder.</summary>
+public sealed class RunningService : IAsyncDisposable
+{
+    private readonly WebApplication _app;
+    private readonly LoadedWorkspace _workspace;
+    private readonly HttpClient _client = new(new SocketsHttpHandler { AllowAutoRedirect = false });
+
+    private RunningService(WebApplication app, LoadedWorkspace workspace)
+    {
+        _app = app;
+        _workspace = workspace;
+        Address = _app.Urls.First();
+    }
+
+    public string Address { get; }
+
+    public static async Task<RunningService> StartAsync(string folder, TimeProvider? time = null)
+    {
+        var workspace = await WorkspaceLoader.LoadAsync(folder, _ => null, CancellationToken.None);
+        Assert.False(workspace.Diagnostics.HasErrors, string.Join('\n', workspace.Diagnostics.Items.Select(d => d.Render())));
+        var app = ServiceHost.Build(workspace, new ServiceOptions(0, time, Path.Combine(AppContext.BaseDirectory, "console")));
+        await app.StartAsync();
+        return new RunningService(app, workspace);
+    }
+
+    /// <summary>Sends a request; the target goes out exactly as it is written.</summary>
+    public async Task<Answer> SendAsync(string target, string method = "GET", params (string Name, string Value)[] headers)
+    {
+        var url = target.StartsWith("http", StringComparison.Ordinal) ? target : Address + target;
+        using var request = new HttpRequestMessage(new HttpMethod(method), new Uri(url, new UriCreationOptions { DangerousDisablePathAndQueryCanonicalization = true }));
+        foreach (var (name, value) in headers)
+            Assert.True(request.Headers.TryAddWithoutValidation(name, value));
+        using var response = await _client.SendAsync(request);
+        var all = response.Headers.NonValidated.Concat(response.Content.Headers.NonValidated).ToDictionary(h => h.Key, h => string.Join(", ", h.Value), StringComparer.OrdinalIgnoreCase);
+        return new Answer((int)response.StatusCode, all, await response.Content.ReadAsByteArrayAsync());
+    }
+
+    /// <summary>Sends bytes as they are and gives what comes back, for requests that no client library would send.</summary>
+    public async Task<string> SendRawAsync(byte[] request)
+    {
+        var uri = new Uri(Address);
+        using var socket = new TcpClient();
+        await socket.ConnectAsync(uri.Host, uri.Port);
+        await socket.GetStream().WriteAsync(request);
+        using var reader = new StreamReader(socket.GetStream(), Encoding.UTF8);
+        return await reader.ReadToEndAsync();
+    }
+
+    public async ValueTask DisposeAsync()
+    {
+        _client.Dispose();
+        await _app.DisposeAsync();
+        await _workspace.DisposeAsync();
+    }
+}
+
+/// <summary>The demo's database, every table open, on a fixed clock.</summary>
+public sealed class NetworkService : IAsyncLifetime
+{
+    public const int Readings = 50_000;
+    private readonly TestWorkspace _folder = new();
+
+    public RunningService Http { get; private set; } = null!;
+
+    public string Folder => _folder.Folder;
+
+    public async Task InitializeAsync()
+    {
+        _folder.WithSource().WithNetwork(Readings).WithService(NetworkFixture.AllSets)
+            .Write("services/closed.yaml", "title: Closed\nsource: main\nsets: [station]\n")
+            .Write("services/half.yaml", "title: Half\nsource: main\nnamespace: H\nsets:\n  - { from: station, name: Stations, rules: { read: anyone } }\n  - { from: visit, name: Visits, rules: { read: signed-in } }\n");
+        Http = await RunningService.StartAsync(Folder, new FixedClock());
+    }
+
+    public async Task DisposeAsync()
+    {
+        await Http.DisposeAsync();
+        _folder.Dispose();
+    }
+
+    private sealed class FixedClock : TimeProvider
+    {
+        public override DateTimeOffset GetUtcNow() => new(2024, 5, 1, 12, 0, 0, TimeSpan.Zero);
+    }
+}
