@@ -15,7 +15,7 @@ import { NotFound } from './parts/States';
 
 const theme = createTheme({
   primaryColor: 'cyan',
-  primaryShade: { light: 9, dark: 7 },
+  primaryShade: 9,
   autoContrast: true,
   defaultRadius: 'sm',
   fontFamily: 'system-ui, "Segoe UI", "DejaVu Sans", sans-serif',

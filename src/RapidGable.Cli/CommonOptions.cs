@@ -8,12 +8,22 @@ internal static class CommonOptions
 {
     public static Option<bool> Json() => new("--json") { Description = "Print the result as JSON." };
 
-    public static Argument<string> Workspace() => new("workspace")
+    public static Argument<string> Workspace()
     {
-        Description = "The workspace's folder.",
-        DefaultValueFactory = _ => ".",
-        Arity = ArgumentArity.ZeroOrOne,
-    };
+        var argument = new Argument<string>("workspace")
+        {
+            Description = "The workspace's folder.",
+            DefaultValueFactory = _ => ".",
+            Arity = ArgumentArity.ZeroOrOne,
+        };
+        // A mistyped option would otherwise be taken for a folder.
+        argument.Validators.Add(result =>
+        {
+            if (result.Tokens is [{ Value: ['-', ..] option }])
+                result.AddError($"There is no option '{option}'.");
+        });
+        return argument;
+    }
 }
 
 /// <summary>A command whose help ends with examples.</summary>

@@ -23,7 +23,7 @@ var help = root.Options.OfType<HelpOption>().First();
 help.Action = new HelpWithExamples((SynchronousCommandLineAction)help.Action!);
 
 var parsed = root.Parse(args);
-if (parsed.Errors.Count > 0)
+if (parsed.Errors.Count > 0 && parsed.Action is not HelpWithExamples)
 {
     foreach (var error in parsed.Errors)
         Console.Error.WriteLine($"gable: {error.Message}");

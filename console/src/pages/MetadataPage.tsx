@@ -1,5 +1,5 @@
 import { Button, Group, Text, useComputedColorScheme } from '@mantine/core';
-import { foldAll, unfoldAll } from '@codemirror/language';
+import { unfoldAll } from '@codemirror/language';
 import { xml } from '@codemirror/lang-xml';
 import { EditorView } from '@codemirror/view';
 import { useQuery } from '@tanstack/react-query';
@@ -7,6 +7,7 @@ import CodeMirror, { type ReactCodeMirrorRef } from '@uiw/react-codemirror';
 import { useMemo, useRef } from 'react';
 import { useParams } from 'react-router';
 import { fetchMetadata, fetchService } from '../api';
+import { foldTypes } from '../folding';
 import { Address } from '../parts/Address';
 import { Heading } from '../parts/Heading';
 import { Failed, Pending } from '../parts/States';
@@ -38,8 +39,8 @@ export function MetadataPage() {
         title="Metadata document"
       >
         <Group gap="xs">
-          <Button size="xs" variant="default" onClick={() => editor.current?.view && foldAll(editor.current.view)}>
-            Fold all
+          <Button size="xs" variant="default" onClick={() => editor.current?.view && foldTypes(editor.current.view)}>
+            Fold types
           </Button>
           <Button size="xs" variant="default" onClick={() => editor.current?.view && unfoldAll(editor.current.view)}>
             Unfold all

@@ -52,15 +52,11 @@ function ServiceCard({ service }: { service: ServiceSummary }) {
         <Button component={Link} to={`/services/${service.name}`} size="xs" variant="light">
           Sets
         </Button>
-        <Button
-          component={Link}
-          to={`/services/${service.name}/metadata`}
-          size="xs"
-          variant="default"
-          disabled={service.sets === 0}
-        >
-          Read the metadata
-        </Button>
+        {service.sets > 0 && (
+          <Button component={Link} to={`/services/${service.name}/metadata`} size="xs" variant="default">
+            Read the metadata
+          </Button>
+        )}
       </Group>
     </Card>
   );

@@ -1,0 +1,46 @@
+using System.Diagnostics;
+using System.Text.Json;
+
+namespace RapidGable.Service.Tests;
+
+/// <summary>What a run of the command gave.</summary>
+public sealed record CommandResult(int Code, string Output, string Errors)
+{
+    public JsonElement Json => JsonDocument.Parse(Output).RootElement;
+}
+
+/// <summary>Runs the command-line client as a process.</summary>
+public static class Gable
+{
+    public static string Root { get; } = FindRoot();
+
+    public static async Task<CommandResult> RunAsync(string folder, params string[] arguments)
+    {
+        using var process = Start(folder, arguments);
+        var output = process.StandardOutput.ReadToEndAsync();
+        var errors = process.StandardError.ReadToEndAsync();
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        await process.WaitForExitAsync(limit.Token);
+        return new CommandResult(process.ExitCode, await output, await errors);
+    }
+
+    public static Process Start(string folder, params string[] arguments)
+    {
+        var start = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "gable.dll"), .. arguments])
+        {
+            WorkingDirectory = folder,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true,
+            RedirectStandardInput = true,
+        };
+        return Process.Start(start)!;
+    }
+
+    private static string FindRoot()
+    {
+        var folder = new DirectoryInfo(AppContext.BaseDirectory);
+        while (folder is not null && !File.Exists(Path.Combine(folder.FullName, "RapidGable.slnx")))
+            folder = folder.Parent;
+        return folder!.FullName;
+    }
+}
