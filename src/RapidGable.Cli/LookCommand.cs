@@ -147,7 +147,7 @@ internal static class LookCommand
         if (rows == 0 || item.Columns.Length == 0)
             return sample;
         var columns = string.Join(", ", item.Columns.Select(c => source.Dialect.Quote(c.Name)));
-        await using var session = await source.OpenSessionAsync(cancellation);
+        await using var session = await source.OpenSessionAsync(snapshot: false, cancellation);
         await using var cursor = await session.QueryAsync($"SELECT {columns} FROM {source.Dialect.Table(item.Schema, item.Name)} LIMIT {rows}", default, cancellation);
         while (await cursor.ReadAsync(cancellation))
             sample.Add([.. Enumerable.Range(0, item.Columns.Length).Select(i => Shown(cursor.GetStored(i)))]);

@@ -42,7 +42,7 @@ public sealed class QueryRun : IAsyncDisposable
     {
         if (!Bind(query, values, source.Dialect).Is(out var bound, out var fault))
             return fault;
-        var run = new QueryRun(await source.OpenSessionAsync(cancellation), query, values);
+        var run = new QueryRun(await source.OpenSessionAsync(snapshot: query.HasSeveral, cancellation), query, values);
         try
         {
             await run.StartAsync(bound, cancellation);

@@ -12,12 +12,14 @@ public sealed class QueryValues
     private readonly IReadOnlyList<Literal> _literals;
     private readonly SkipToken? _skipToken;
     private readonly DateTime _now;
+    private readonly Lazy<string> _order;
 
-    private QueryValues(IReadOnlyList<Literal> literals, SkipToken? skipToken, DateTime now)
+    private QueryValues(LexedRequest lexed, BoundRequest request, DateTime now)
     {
-        _literals = literals;
-        _skipToken = skipToken;
+        _literals = lexed.Literals;
+        _skipToken = lexed.SkipToken;
         _now = now;
+        _order = new Lazy<string>(() => Fingerprint(request.Path.Target, lexed.Texts.GetValueOrDefault("$orderby", "")), isThreadSafe: false);
     }
 
     /// <summary>Rows that this answer holds at most.</summary>
@@ -35,7 +37,7 @@ public sealed class QueryValues
     public int ChildRows { get; private init; }
 
     /// <summary>Fingerprint of the order of this request, which its next link carries.</summary>
-    public string Order { get; private init; } = "";
+    public string Order => _order.Value;
 
     /// <param name="maxPageSize">From the preference; null = not asked.</param>
     public static Result<QueryValues> Make(BoundRequest request, LexedRequest lexed, int? maxPageSize, DateTime now)
@@ -48,22 +50,19 @@ public sealed class QueryValues
         var top = request.Top is { } topSlot ? (long?)lexed.Literals[topSlot].Value : null;
         var skip = request.Skip is { } skipSlot ? (long)lexed.Literals[skipSlot].Value : 0;
         if (request.Path.Root is null)
-            return new QueryValues(lexed.Literals, null, now);
+            return new QueryValues(lexed, request, now);
         var set = request.Path.Target;
         var page = Page(set, maxPageSize);
         var rows = (int)Math.Min(page, top ?? page);
-        var order = Fingerprint(set, lexed.Texts.GetValueOrDefault("$orderby", ""));
-        if (lexed.SkipToken is { } token && token.Order != order)
-            return RequestFault.ForeignSkipToken;
-        return new QueryValues(lexed.Literals, lexed.SkipToken, now)
+        var values = new QueryValues(lexed, request, now)
         {
             Top = top,
             Skip = skip,
             PageRows = rows,
             FetchRows = top is { } asked && asked <= page ? rows : rows + 1,
             ChildRows = request.Expand.Where(e => e.Navigation.IsCollection).Select(e => Page(e.Target, maxPageSize)).DefaultIfEmpty(0).Min(),
-            Order = order,
         };
+        return lexed.SkipToken is { } token && token.Order != values.Order ? RequestFault.ForeignSkipToken : values;
     }
 
     private static int Page(EntitySet set, int? maxPageSize) => Math.Min(maxPageSize ?? set.PageSize, set.LargestPage);

@@ -10,4 +10,8 @@ public sealed record SqlStatement(string Text, ImmutableArray<PlanParameter> Par
 /// <param name="Count">Number of matches, for <c>$count=true</c>.</param>
 /// <param name="Probe">Number of parents (0 or 1), asked only when <paramref name="Main"/> gives nothing.</param>
 /// <param name="Children">Related rows, one statement for each expanded collection.</param>
-public sealed record CompiledQuery(SqlStatement Main, SqlStatement? Count, SqlStatement? Probe, ImmutableArray<SqlStatement> Children, ResultShape Shape);
+public sealed record CompiledQuery(SqlStatement Main, SqlStatement? Count, SqlStatement? Probe, ImmutableArray<SqlStatement> Children, ResultShape Shape)
+{
+    /// <summary>Whether more than one statement may run, so that they need one state of the data.</summary>
+    public bool HasSeveral => Count is not null || Probe is not null || !Children.IsEmpty;
+}

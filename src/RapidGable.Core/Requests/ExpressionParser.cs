@@ -10,10 +10,20 @@ internal sealed class ExpressionParser(TokenReader reader)
     private static readonly FrozenDictionary<string, (BinaryOperator Operator, int Precedence)> Operators =
         new Dictionary<string, (BinaryOperator, int)>(StringComparer.OrdinalIgnoreCase)
         {
-            ["or"] = (BinaryOperator.Or, 1), ["and"] = (BinaryOperator.And, 2), ["eq"] = (BinaryOperator.Eq, 3), ["ne"] = (BinaryOperator.Ne, 3),
-            ["gt"] = (BinaryOperator.Gt, 4), ["ge"] = (BinaryOperator.Ge, 4), ["lt"] = (BinaryOperator.Lt, 4), ["le"] = (BinaryOperator.Le, 4),
-            ["add"] = (BinaryOperator.Add, 5), ["sub"] = (BinaryOperator.Sub, 5), ["mul"] = (BinaryOperator.Mul, 6), ["div"] = (BinaryOperator.Div, 6),
-            ["divby"] = (BinaryOperator.DivBy, 6), ["mod"] = (BinaryOperator.Mod, 6),
+            ["or"] = (BinaryOperator.Or, 1),
+            ["and"] = (BinaryOperator.And, 2),
+            ["eq"] = (BinaryOperator.Eq, 3),
+            ["ne"] = (BinaryOperator.Ne, 3),
+            ["gt"] = (BinaryOperator.Gt, 4),
+            ["ge"] = (BinaryOperator.Ge, 4),
+            ["lt"] = (BinaryOperator.Lt, 4),
+            ["le"] = (BinaryOperator.Le, 4),
+            ["add"] = (BinaryOperator.Add, 5),
+            ["sub"] = (BinaryOperator.Sub, 5),
+            ["mul"] = (BinaryOperator.Mul, 6),
+            ["div"] = (BinaryOperator.Div, 6),
+            ["divby"] = (BinaryOperator.DivBy, 6),
+            ["mod"] = (BinaryOperator.Mod, 6),
         }.ToFrozenDictionary(StringComparer.OrdinalIgnoreCase);
 
     private static readonly FrozenDictionary<string, CanonicalFunction> Functions =

@@ -1,4 +1,3 @@
-using System.Collections.Immutable;
 using System.Text;
 using RapidGable.Model;
 
@@ -15,7 +14,7 @@ public sealed class LexedRequest
     private static readonly string[] Later = ["$search", "$apply", "$compute", "$levels", "$index", "$schemaversion", "$deltatoken", "$id"];
 
     private LexedRequest(List<List<Token>> segments, List<(string, List<Token>)> options, List<Literal> literals, SkipToken? skipToken,
-        string? format, string shape, ImmutableDictionary<string, string> texts)
+        string? format, string shape, Dictionary<string, string> texts)
     {
         Segments = segments;
         Options = options;
@@ -41,7 +40,7 @@ public sealed class LexedRequest
 
     public string Shape { get; }
 
-    internal ImmutableDictionary<string, string> Texts { get; }
+    internal Dictionary<string, string> Texts { get; }
 
     public static Result<LexedRequest> Read(RequestAddress address)
     {
@@ -66,16 +65,14 @@ public sealed class LexedRequest
             shape.Append('\n');
         }
         var options = new List<(string, List<Token>)>();
-        var texts = ImmutableDictionary.CreateBuilder<string, string>();
-        var seen = new HashSet<string>();
+        var texts = new Dictionary<string, string>();
         SkipToken? skipToken = null;
         string? format = null;
         foreach (var option in address.Options)
         {
             var name = Canonical(option.Name);
-            if (!seen.Add(name))
+            if (!texts.TryAdd(name, option.Value))
                 throw new FaultException(new RequestFault(400, "option-twice", $"The option {name} is given twice.", name));
-            texts[name] = option.Value;
             if (name == "$format")
                 format = option.Value;
             else if (name == "$skiptoken")
@@ -93,7 +90,7 @@ public sealed class LexedRequest
                 options.Add((name, new Lexer(option.Value, name, literals, shape).Read()));
             }
         }
-        return new LexedRequest(segments, options, literals, skipToken, format, shape.ToString(), texts.ToImmutable());
+        return new LexedRequest(segments, options, literals, skipToken, format, shape.ToString(), texts);
     }
 
     /// <summary>The option's name as the standard spells it: 4.01 lets callers drop the <c>$</c> and write in any case.</summary>

@@ -24,7 +24,7 @@ public static class RequestParser
         var syntax = new RequestSyntax(path)
         {
             SkipTokenNulls = request.SkipToken is { } token ? [.. token.Values.Select(v => v.Kind == StoredValueKind.Null)] : null,
-            Texts = request.Texts,
+            Texts = request.Texts.ToImmutableDictionary(),
             Options = [.. request.Texts.Keys],
         };
         foreach (var (name, tokens) in request.Options)

@@ -66,10 +66,11 @@ public interface ISource : IAsyncDisposable
     Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation);
 
     /// <summary>Takes a session from the pool; waits while all are in use.</summary>
-    ValueTask<ISourceSession> OpenSessionAsync(CancellationToken cancellation);
+    /// <param name="snapshot">All statements of the session see one state of the data; without it each sees its own.</param>
+    ValueTask<ISourceSession> OpenSessionAsync(bool snapshot, CancellationToken cancellation);
 }
 
-/// <summary>A connection in use by one request, which sees one state of the data from its first statement to its end.</summary>
+/// <summary>A connection in use by one request.</summary>
 public interface ISourceSession : IAsyncDisposable
 {
     /// <summary>Runs a reading statement. Several cursors may be open at once.</summary>

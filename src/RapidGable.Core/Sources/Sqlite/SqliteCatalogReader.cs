@@ -1,6 +1,6 @@
 using System.Collections.Immutable;
-using RapidGable.Model;
 using System.Text;
+using RapidGable.Model;
 
 namespace RapidGable.Sources.Sqlite;
 

@@ -18,17 +18,17 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
 
     public async Task<SourceCatalog> ReadCatalogAsync(CancellationToken cancellation)
     {
-        await using var session = (SqliteSession)await OpenSessionAsync(cancellation);
+        await using var session = (SqliteSession)await OpenSessionAsync(snapshot: false, cancellation);
         return await new SqliteCatalogReader(session, cancellation).ReadAsync();
     }
 
     public async Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation)
     {
-        await using var session = (SqliteSession)await OpenSessionAsync(cancellation);
+        await using var session = (SqliteSession)await OpenSessionAsync(snapshot: false, cancellation);
         return await new SqliteObjectReader(session, cancellation).DescribeAsync(item);
     }
 
-    public async ValueTask<ISourceSession> OpenSessionAsync(CancellationToken cancellation)
+    public async ValueTask<ISourceSession> OpenSessionAsync(bool snapshot, CancellationToken cancellation)
     {
         await _free.WaitAsync(cancellation);
         try
@@ -36,7 +36,7 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
             if (!_idle.TryTake(out var connection))
                 connection = SqliteConnection.Open(path, shownPath);
             connection.LimitTime(statementTime, cancellation);
-            return new SqliteSession(this, connection);
+            return new SqliteSession(this, connection, snapshot);
         }
         catch
         {
@@ -63,14 +63,14 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
     }
 }
 
-internal sealed class SqliteSession(SqliteSource source, SqliteConnection connection) : ISourceSession
+internal sealed class SqliteSession(SqliteSource source, SqliteConnection connection, bool snapshot) : ISourceSession
 {
     private bool _begun;
     private bool _disposed;
 
     public ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
     {
-        if (!_begun)
+        if (snapshot && !_begun)
         {
             connection.Run("BEGIN");
             _begun = true;
