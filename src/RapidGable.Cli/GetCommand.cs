@@ -80,7 +80,7 @@ internal static class GetCommand
     }
 
     private static IEnumerable<(string Name, string Value)> AllHeaders(HttpResponseMessage response) =>
-        response.Headers.Concat(response.Content.Headers).Select(h => (h.Key, string.Join(", ", h.Value)));
+        response.Headers.NonValidated.Concat(response.Content.Headers.NonValidated).Select(h => (h.Key, string.Join(", ", h.Value)));
 
     private static void Write(HttpResponseMessage response, byte[] body, TimeSpan time)
     {
