@@ -17,18 +17,19 @@ internal static class VerifyCommand
         var url = new Option<string?>("--url") { Description = "Verify the running service at this root instead; any OData service will do." };
         var rows = new Option<long>("--rows") { Description = "Rows of a set to walk at most.", DefaultValueFactory = _ => 100_000 };
         var junit = new Option<string?>("--junit") { Description = "Also write the report to this file, in the XML form that build servers read." };
+        var details = new Option<bool>("--details") { Description = "Show every check, also those that passed." };
         var json = CommonOptions.Json();
         var command = new ExampleCommand("verify", """
             Prove that services answer right: documents that agree and are valid, values of their declared types, unique
             keys, rows found by key, exact pages, true counts, right errors. Exits with 1 when anything fails.
             """,
-            "gable verify demo", "gable verify demo --junit report.xml", "gable verify --url http://127.0.0.1:8460/odata/rivers/") { workspace, url, rows, junit, json };
+            "gable verify demo", "gable verify demo --junit report.xml", "gable verify --url http://127.0.0.1:8460/odata/rivers/") { workspace, url, rows, junit, details, json };
         command.SetAction((result, cancellation) => RunAsync(
-            result.GetValue(workspace)!, result.GetValue(url), Math.Max(1, result.GetValue(rows)), result.GetValue(junit), result.GetValue(json), cancellation));
+            result.GetValue(workspace)!, result.GetValue(url), Math.Max(1, result.GetValue(rows)), result.GetValue(junit), result.GetValue(details), result.GetValue(json), cancellation));
         return command;
     }
 
-    private static async Task<int> RunAsync(string folder, string? url, long rows, string? junit, bool json, CancellationToken cancellation)
+    private static async Task<int> RunAsync(string folder, string? url, long rows, string? junit, bool details, bool json, CancellationToken cancellation)
     {
         var report = url is null
             ? await VerifyWorkspaceAsync(folder, rows, json, cancellation)
@@ -40,7 +41,7 @@ internal static class VerifyCommand
         if (json)
             Terminal.WriteJson(ForJson(report));
         else
-            Write(report);
+            Write(report, details);
         return report.HasFailures ? 1 : 0;
     }
 
@@ -109,20 +110,49 @@ internal static class VerifyCommand
         }),
     };
 
-    private static void Write(VerificationReport report)
+    private static void Write(VerificationReport report, bool details)
     {
         foreach (var service in report.Services)
         {
             Terminal.Out.MarkupLine($"[bold]{Markup.Escape(service.Service)}[/]  [grey]{Markup.Escape(service.Url)}, {service.Time.TotalSeconds:0.0} s[/]");
-            var table = new Table().Border(TableBorder.None).HideHeaders().AddColumns("", "subject", "check", "message");
-            foreach (var result in service.Results)
-                table.AddRow(Word(result.Outcome), Markup.Escape(result.Subject), Markup.Escape(result.Check), Markup.Escape(result.Message));
+            var table = new Table().Border(TableBorder.None).HideHeaders();
+            if (details)
+            {
+                table.AddColumns("", "subject", "check", "message");
+                foreach (var result in service.Results)
+                    table.AddRow(Word(result.Outcome), Markup.Escape(result.Subject), Markup.Escape(result.Check), Markup.Escape(result.Message));
+            }
+            else
+            {
+                table.AddColumns("", "subject", "checks", "summary");
+                foreach (var subject in service.Results.GroupBy(r => r.Subject))
+                    AddSubject(table, subject.Key, [.. subject]);
+            }
             Terminal.Out.Write(table);
             foreach (var failure in service.Results.Where(r => r.Outcome == CheckOutcome.Failed && r.Url is not null))
                 Terminal.Out.MarkupLine($"[grey]{Markup.Escape($"{failure.Subject} {failure.Check}: see {failure.Url}")}[/]");
             Terminal.Out.WriteLine();
         }
         Terminal.Out.MarkupLine($"{report.Count(CheckOutcome.Passed)} passed, {(report.HasFailures ? $"[red]{report.Count(CheckOutcome.Failed)} failed[/]" : "0 failed")}, {report.Count(CheckOutcome.Skipped)} skipped");
+    }
+
+    /// <summary>One line for a set or the service, and one below it for each check that did not pass.</summary>
+    private static void AddSubject(Table table, string subject, List<CheckResult> results)
+    {
+        var worst = results.Max(r => r.Outcome switch { CheckOutcome.Failed => 2, CheckOutcome.Skipped => 1, _ => 0 });
+        var outcome = worst switch { 2 => CheckOutcome.Failed, 1 => CheckOutcome.Skipped, _ => CheckOutcome.Passed };
+        var passed = results.Count(r => r.Outcome == CheckOutcome.Passed);
+        CheckResult? Find(string check) => results.Find(r => r.Check == check && r.Outcome == CheckOutcome.Passed);
+        var parts = new[]
+        {
+            Find("metadata-valid")?.Message,
+            Find("keys-unique") is { } keys ? Terminal.Plural(keys.Examined, "row") : null,
+            Find("set-answers")?.Message,
+            Find("values-fit") is { } values ? Terminal.Plural(values.Examined, "value") : null,
+        };
+        table.AddRow(Word(outcome), Markup.Escape(subject), $"{passed} of {Terminal.Plural(results.Count, "check")}", Markup.Escape(string.Join(", ", parts.OfType<string>())));
+        foreach (var result in results.Where(r => r.Outcome != CheckOutcome.Passed))
+            table.AddRow("", "", Markup.Escape("  " + result.Check), result.Outcome == CheckOutcome.Failed ? $"[red]{Markup.Escape(result.Message)}[/]" : Markup.Escape(result.Message));
     }
 
     private static string Word(CheckOutcome outcome) => outcome switch
