@@ -156,49 +156,14 @@ public sealed class Planner
     /// <summary>Joins the tables that an expression's paths lead to.</summary>
     private void Reach(BoundExpression expression)
     {
-        switch (expression)
+        foreach (var hops in ExpressionPaths.Of(expression))
         {
-            case BoundProperty property:
-                Reach(property.Hops);
-                break;
-            case BoundRelated related:
-                Reach(related.Hops);
-                break;
-            case BoundComparison comparison:
-                Reach(comparison.Left);
-                Reach(comparison.Right);
-                break;
-            case BoundLogical logical:
-                Reach(logical.Left);
-                Reach(logical.Right);
-                break;
-            case BoundArithmetic arithmetic:
-                Reach(arithmetic.Left);
-                Reach(arithmetic.Right);
-                break;
-            case BoundNot not:
-                Reach(not.Operand);
-                break;
-            case BoundNegation negation:
-                Reach(negation.Operand);
-                break;
-            case BoundIn isIn:
-                Reach(isIn.Operand);
-                break;
-            case BoundCall call:
-                foreach (var argument in call.Arguments)
-                    Reach(argument);
-                break;
-        }
-    }
-
-    private void Reach(ImmutableArray<NavigationProperty> hops)
-    {
-        var (path, alias) = ("", Main);
-        foreach (var hop in hops)
-        {
-            alias = Hop(path, alias, hop);
-            path = PathOf(path, hop);
+            var (path, alias) = ("", Main);
+            foreach (var hop in hops)
+            {
+                alias = Hop(path, alias, hop);
+                path = PathOf(path, hop);
+            }
         }
     }
 

@@ -46,15 +46,8 @@ public sealed class PublishedService(EntityModel model, ISource source, string r
             || !AccessGate.Permit(bound, view.Model, caller).Is(out var permitted, out fault))
             return fault;
         CompiledQuery? query = null;
-        try
-        {
-            if (bound.Path.Root is not null)
-                query = SqlWriter.Compile(Planner.Plan(permitted, view.Model), source.Dialect);
-        }
-        catch (FaultException exception)
-        {
-            return exception.Fault;
-        }
+        if (bound.Path.Root is not null && !SqlWriter.Compile(Planner.Plan(permitted, view.Model), source.Dialect).Is(out query, out fault))
+            return fault;
         var prepared = new PreparedRequest(bound, query, view.Model);
         view.Plans.Add(lexed.Shape, prepared);
         return prepared;

@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using System.Text;
 using RapidGable.Model;
+using RapidGable.Requests;
 using RapidGable.Sources;
 
 namespace RapidGable.Queries;
@@ -13,9 +14,20 @@ public sealed class SqlWriter
 
     private SqlWriter(SqlDialect dialect) => _dialect = dialect;
 
-    public static CompiledQuery Compile(QueryPlan plan, SqlDialect dialect) => new(
-        Write(plan.Main, dialect), plan.Count is { } count ? Write(count, dialect) : null, plan.Probe is { } probe ? Write(probe, dialect) : null,
-        [.. plan.Children.Select(c => Write(c, dialect))], plan.Shape);
+    /// <summary>Writes all statements of a plan; the fault is 501 for what the dialect cannot express.</summary>
+    public static Result<CompiledQuery> Compile(QueryPlan plan, SqlDialect dialect)
+    {
+        try
+        {
+            return new CompiledQuery(
+                Write(plan.Main, dialect), plan.Count is { } count ? Write(count, dialect) : null, plan.Probe is { } probe ? Write(probe, dialect) : null,
+                [.. plan.Children.Select(c => Write(c, dialect))], plan.Shape);
+        }
+        catch (FaultException exception)
+        {
+            return exception.Fault;
+        }
+    }
 
     public static SqlStatement Write(SelectPlan plan, SqlDialect dialect)
     {

@@ -103,18 +103,19 @@ public sealed record BoundRequest(BoundPath Path, BoundSelect? Select)
             yield return hop.Target;
         foreach (var expand in Expand)
             yield return expand.Target;
-        foreach (var hop in OrderBy.SelectMany(o => ExpressionHops.Of(o.Expression)).Concat(Filter is null ? [] : ExpressionHops.Of(Filter)))
+        foreach (var hop in OrderBy.Select(o => o.Expression).Concat(Filter is null ? [] : [Filter]).SelectMany(ExpressionPaths.Of).SelectMany(p => p))
             yield return model.Target(hop);
     }
 }
 
 /// <summary>Finds the navigation that expressions run over.</summary>
-public static class ExpressionHops
+public static class ExpressionPaths
 {
-    public static IEnumerable<NavigationProperty> Of(BoundExpression expression) => expression switch
+    /// <summary>The hops of each path in an expression, in the order of its text; a path without hops gives an empty one.</summary>
+    public static IEnumerable<ImmutableArray<NavigationProperty>> Of(BoundExpression expression) => expression switch
     {
-        BoundProperty property => property.Hops,
-        BoundRelated related => related.Hops,
+        BoundProperty property => [property.Hops],
+        BoundRelated related => [related.Hops],
         BoundComparison comparison => Of(comparison.Left).Concat(Of(comparison.Right)),
         BoundLogical logical => Of(logical.Left).Concat(Of(logical.Right)),
         BoundArithmetic arithmetic => Of(arithmetic.Left).Concat(Of(arithmetic.Right)),
