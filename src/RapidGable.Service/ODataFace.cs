@@ -33,6 +33,11 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
             return;
         }
         response.Headers["OData-Version"] = version == ODataVersion.V40 ? "4.0" : "4.01";
+        if (context.Request.Headers.ContainsKey("OData-Isolation") || context.Request.Headers.ContainsKey("Isolation"))
+        {
+            await FailAsync(context, new RequestFault(412, "isolation", "Pages from one snapshot are not offered; ask without the isolation header.", "OData-Isolation"));
+            return;
+        }
         if (registry.Find(name) is not { } service || service.ModelFor(caller).Sets.IsEmpty)
         {
             await FailAsync(context, RequestFault.NotFound($"There is no service '{Uri.UnescapeDataString(name)}'."));

@@ -171,6 +171,11 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
         Assert.Equal((400, "version"), (answer.Status, answer.Json.GetProperty("error").GetProperty("code").GetString()));
     }
 
+    [Theory] // P-55
+    [InlineData("OData-Isolation")]
+    [InlineData("Isolation")]
+    public async Task Isolation_that_is_not_offered_is_refused(string header) => Assert.Equal(412, (await GetAsync("Stations", (header, "snapshot"))).Status);
+
     [Fact] // P-14: nothing but next link and count remains
     public async Task No_metadata_leaves_only_what_is_needed()
     {
