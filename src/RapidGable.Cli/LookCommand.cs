@@ -46,7 +46,7 @@ internal static class LookCommand
         }
         if (chosen is null || workspace.Catalogs[chosen].Find(name) is not { } found)
         {
-            var all = workspace.Catalogs.Values.SelectMany(c => c.Objects).Select(o => o.Name).ToList();
+            var all = workspace.Catalogs.Values.SelectMany(c => c.Objects.Select(c.ShortName)).ToList();
             Console.Error.WriteLine($"gable: there is no table or view '{name}'.{NearestName.Hint(name, all)}");
             return 1;
         }
@@ -73,7 +73,7 @@ internal static class LookCommand
         var table = new Table().Border(TableBorder.None).AddColumns("name", "kind", "columns", "key", "refers to");
         foreach (var item in catalog.Objects)
         {
-            table.AddRow(Markup.Escape(item.Name), item.Kind.ToString().ToLowerInvariant(), item.Columns.Length.ToString(),
+            table.AddRow(Markup.Escape(catalog.ShortName(item)), item.Kind.ToString().ToLowerInvariant(), item.Columns.Length.ToString(),
                 item.PrimaryKey.Length > 0 ? Markup.Escape(string.Join(", ", item.PrimaryKey)) : "[yellow]none[/]",
                 item.Fault is { } fault ? $"[red]{Markup.Escape(fault)}[/]" : Markup.Escape(string.Join(", ", item.ForeignKeys.Select(f => f.TargetObject).Distinct())));
         }
@@ -95,7 +95,7 @@ internal static class LookCommand
     {
         var item = await source.DescribeAsync(found, cancellation);
         var sample = await SampleAsync(source, item, rows, cancellation);
-        var published = workspace.Services.SelectMany(s => s.Model.Sets.Where(e => e.Source.Source == source.Name && e.Source.Name == item.Name).Select(e => $"{s.Model.Service}/{e.Name}")).ToList();
+        var published = workspace.Services.SelectMany(s => s.Model.Sets.Where(e => e.Source.Source == source.Name && e.Source.Schema == item.Schema && e.Source.Name == item.Name).Select(e => $"{s.Model.Service}/{e.Name}")).ToList();
         if (json)
         {
             Terminal.WriteJson(new { source = source.Name, @object = Summary(item), published, rows = sample.Select(r => item.Columns.Select((c, i) => (c.Name, r[i])).ToDictionary(p => p.Name, p => p.Item2)) });
@@ -114,8 +114,8 @@ internal static class LookCommand
             Terminal.Out.WriteLine($"unique: {string.Join(", ", unique)}");
         foreach (var key in item.ForeignKeys)
             Terminal.Out.WriteLine($"refers to: {key.TargetObject} ({string.Join(", ", key.Columns.Zip(key.TargetColumns, (o, t) => $"{o} = {t}"))})");
-        foreach (var other in workspace.Catalogs[source.Name].Objects.Where(o => o.ForeignKeys.Any(f => f.TargetObject == item.Name)))
-            Terminal.Out.WriteLine($"referred to by: {other.Name}");
+        foreach (var other in workspace.Catalogs[source.Name].Objects.Where(o => o.ForeignKeys.Any(f => f.TargetObject == item.FullName)))
+            Terminal.Out.WriteLine($"referred to by: {workspace.Catalogs[source.Name].ShortName(other)}");
         if (sample.Count > 0)
             WriteRows(item, sample);
     }
@@ -147,7 +147,7 @@ internal static class LookCommand
         if (rows == 0 || item.Columns.Length == 0)
             return sample;
         var columns = string.Join(", ", item.Columns.Select(c => source.Dialect.Quote(c.Name)));
-        await using var session = await source.OpenSessionAsync(snapshot: false, cancellation);
+        await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation);
         await using var cursor = await session.QueryAsync($"SELECT {columns} FROM {source.Dialect.Table(item.Schema, item.Name)} LIMIT {rows}", default, cancellation);
         while (await cursor.ReadAsync(cancellation))
             sample.Add([.. Enumerable.Range(0, item.Columns.Length).Select(i => Shown(cursor.GetStored(i)))]);

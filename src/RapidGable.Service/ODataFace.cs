@@ -148,7 +148,7 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
             if (page is { } asked && kind == ResourceKind.Collection)
                 exchange.Context.Response.Headers["Preference-Applied"] = asked.Echo;
             if (isRaw)
-                await SendAsync(exchange.Context, negotiated.ContentType, kind == ResourceKind.Count ? System.Text.Encoding.UTF8.GetBytes(run.Rows.GetInt64(0).ToString()) : RawValueWriter.Value(run));
+                await SendAsync(exchange.Context, negotiated.ContentType, kind == ResourceKind.Count ? System.Text.Encoding.UTF8.GetBytes(run.IsZero ? "0" : run.Rows.GetInt64(0).ToString()) : RawValueWriter.Value(run));
             else
                 await StreamAsync(exchange, address, prepared, negotiated, run);
         }

@@ -62,7 +62,7 @@ public static class ServiceHost
             {
                 try
                 {
-                    await using var session = await source.OpenSessionAsync(snapshot: false, context.RequestAborted);
+                    await using var session = await source.OpenSessionAsync(Sources.SessionKind.Plain, context.RequestAborted);
                     await using var cursor = await session.QueryAsync("SELECT 1", default, context.RequestAborted);
                     await cursor.ReadAsync(context.RequestAborted);
                 }

@@ -4,24 +4,52 @@ using RapidGable.Sources;
 
 namespace RapidGable.Core.Tests;
 
-/// <summary>What filters and orders mean, shown on rows of a real database.</summary>
-public sealed class FilterSemanticsTests : IAsyncLifetime
+/// <summary>On SQLite.</summary>
+public sealed class SqliteFilterSemanticsTests : FilterSemanticsTests
+{
+    internal override Task PrepareAsync(TestWorkspace folder)
+    {
+        folder.WithSource().WithDatabase("CREATE TABLE item (id INTEGER PRIMARY KEY, s TEXT, n INTEGER, d DECIMAL(6,2), r REAL, b BOOLEAN, day DATE, at TIMESTAMP, loose TIMESTAMP, clock TIME, u UUID, span INTERVAL SECOND, other_id INTEGER REFERENCES item (id)); "
+            + Rows("1", "0", "900", "60", "3600", "0"));
+        return Task.CompletedTask;
+    }
+}
+
+/// <summary>On PostgreSQL.</summary>
+public sealed class PostgresFilterSemanticsTests(PostgresServer server) : FilterSemanticsTests, IClassFixture<PostgresServer>
+{
+    internal override async Task PrepareAsync(TestWorkspace folder)
+    {
+        var database = await server.CreateDatabaseAsync();
+        await server.ExecuteAsync(database, "CREATE TABLE item (id BIGINT PRIMARY KEY, s TEXT, n BIGINT, d DECIMAL(6,2), r DOUBLE PRECISION, b BOOLEAN, day DATE, at TIMESTAMPTZ(3), loose TIMESTAMP(0), clock TIME, u UUID, span INTERVAL, other_id BIGINT); "
+            + Rows("true", "false", "'PT15M'", "'PT1M'", "'PT1H'", "'PT0S'") + "; ALTER TABLE item ADD FOREIGN KEY (other_id) REFERENCES item (id) NOT VALID");
+        folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", server.SourceFile(database));
+    }
+}
+
+/// <summary>What filters and orders mean, shown on rows of a real database; every engine must give the same answers.</summary>
+public abstract class FilterSemanticsTests : IAsyncLifetime
 {
     private readonly TestWorkspace _folder = new();
     private Building.LoadedWorkspace _workspace = null!;
     private PublishedService _service = null!;
 
+    internal abstract Task PrepareAsync(TestWorkspace folder);
+
+    /// <summary>The rows, with the engine's way to write what differs.</summary>
+    protected static string Rows(string yes, string no, string quarter, string minute, string hour, string nothing) => $"""
+        INSERT INTO item VALUES
+          (1, 'Milk',   1, 0.1,  1.5,  {yes}, '2024-02-29', '2024-02-29T23:59:59.250Z', '2024-02-29 23:59:59', '07:30', '21ec2020-3aea-1069-a2dd-08002b30309d', {quarter}, 2),
+          (2, 'Tea 50%_', 2, 0.2,  -1.5, {no}, '2023-12-31', '2024-01-01T00:00:00.000Z', '2024-01-01 00:00:00', '07:30:00.5', 'aaec2020-3aea-1069-a2dd-08002b30309d', {minute}, 3),
+          (3, NULL,     NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL),
+          (4, '  Ärger ', -7, 0.3,  0.0, {yes}, '2024-05-01', '2024-05-01T12:00:00.500Z', '2024-05-01 12:00:00', '23:59:59', NULL, {hour}, 99),
+          (5, '',       7, 10.5, 2.5,  {no}, '2024-05-01', '2024-05-01T12:00:00.499Z', '2024-05-01 12:00:00', '00:00', NULL, {nothing}, NULL)
+        """;
+
     public async Task InitializeAsync()
     {
-        _folder.WithSource().WithDatabase("""
-            CREATE TABLE item (id INTEGER PRIMARY KEY, s TEXT, n INTEGER, d DECIMAL(6,2), r REAL, b BOOLEAN, day DATE, at TIMESTAMP, loose TIMESTAMP, clock TIME, u UUID, span INTERVAL SECOND, other_id INTEGER REFERENCES item (id));
-            INSERT INTO item VALUES
-              (1, 'Milk',   1, 0.1,  1.5,  1, '2024-02-29', '2024-02-29T23:59:59.250Z', '2024-02-29 23:59:59', '07:30', '21ec2020-3aea-1069-a2dd-08002b30309d', 900, 2),
-              (2, 'Tea 50%_', 2, 0.2,  -1.5, 0, '2023-12-31', '2024-01-01T00:00:00.000Z', '2024-01-01 00:00:00', '07:30:00.5', 'aaec2020-3aea-1069-a2dd-08002b30309d', 60, 3),
-              (3, NULL,     NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL),
-              (4, '  Ärger ', -7, 0.3,  0.0, 1, '2024-05-01', '2024-05-01T12:00:00.500Z', '2024-05-01 12:00:00', '23:59:59', NULL, 3600, 99),
-              (5, '',       7, 10.5, 2.5,  0, '2024-05-01', '2024-05-01T12:00:00.499Z', '2024-05-01 12:00:00', '00:00', NULL, 0, NULL);
-            """).WithService("  - item\n");
+        await PrepareAsync(_folder);
+        _folder.WithService("  - item\n");
         _workspace = await _folder.LoadAsync();
         Assert.Empty(_workspace.Diagnostics.Items);
         _service = new PublishedService(_workspace.Services[0].Model, _workspace.Sources["main"], "r");

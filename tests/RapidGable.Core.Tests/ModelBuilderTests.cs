@@ -29,7 +29,7 @@ public class ModelBuilderTests
     [InlineData("TIMESTAMP", "Edm.DateTimeOffset(7)")]
     [InlineData("TIME", "Edm.TimeOfDay(7)")]
     [InlineData("UUID", "Edm.Guid")]
-    [InlineData("INTERVAL MINUTE", "Edm.Duration(7)")]
+    [InlineData("INTERVAL MINUTE", "Edm.Duration(6)")]
     [InlineData("JSON", "Edm.String")]
     public async Task A_declared_type_maps(string declared, string expected)
     {

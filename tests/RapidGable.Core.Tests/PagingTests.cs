@@ -7,20 +7,43 @@ using RapidGable.Requests;
 
 namespace RapidGable.Core.Tests;
 
+/// <summary>On SQLite.</summary>
+public sealed class SqlitePagingTests : PagingTests
+{
+    internal override Task PrepareAsync(TestWorkspace folder, string insert)
+    {
+        folder.WithSource().WithDatabase("CREATE TABLE row (k TEXT NOT NULL, no INTEGER NOT NULL, n INTEGER, r REAL, s TEXT, d DATE, b BOOLEAN NOT NULL, PRIMARY KEY (k, no)); " + insert);
+        return Task.CompletedTask;
+    }
+}
+
+/// <summary>On PostgreSQL, where each page is read through a prepared statement with typed parameters.</summary>
+public sealed class PostgresPagingTests(PostgresServer server) : PagingTests, IClassFixture<PostgresServer>
+{
+    internal override async Task PrepareAsync(TestWorkspace folder, string insert)
+    {
+        var database = await server.CreateDatabaseAsync();
+        await server.ExecuteAsync(database, "CREATE TABLE row (k TEXT NOT NULL, no BIGINT NOT NULL, n INTEGER, r REAL, s TEXT, d DATE, b BOOLEAN NOT NULL, PRIMARY KEY (k, no)); " + insert);
+        folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", server.SourceFile(database));
+    }
+}
+
 /// <summary>Pages are exact: in any order, with nulls and ties, the pages together are the whole, each row once and in place.</summary>
-public sealed class PagingTests : IAsyncLifetime
+public abstract class PagingTests : IAsyncLifetime
 {
     private readonly TestWorkspace _folder = new();
     private Building.LoadedWorkspace _workspace = null!;
     private PublishedService _service = null!;
 
+    internal abstract Task PrepareAsync(TestWorkspace folder, string insert);
+
     public async Task InitializeAsync()
     {
         var random = new Random(7);
         string Value(params string[] values) => values[random.Next(values.Length)];
-        var rows = Enumerable.Range(1, 120).Select(i => $"({Value("'a'", "'b'", "'Ä'", "''")}, {i}, {Value("NULL", "1", "2", "3")}, {Value("NULL", "0.5", "-1.25", "0.5")}, {Value("NULL", "'x'", "'y'", "'y '")}, {Value("NULL", "'2024-01-01'", "'2023-05-05'")}, {Value("0", "1")})");
-        _folder.WithSource().WithDatabase($"CREATE TABLE row (k TEXT NOT NULL, no INTEGER NOT NULL, n INTEGER, r REAL, s TEXT, d DATE, b BOOLEAN NOT NULL, PRIMARY KEY (k, no)); INSERT INTO row VALUES {string.Join(",", rows)}")
-            .WithService("  - { from: row, largest-page: 1000, page: 1000 }\n");
+        var rows = Enumerable.Range(1, 120).Select(i => $"({Value("'a'", "'b'", "'Ä'", "''")}, {i}, {Value("NULL", "1", "2", "3")}, {Value("NULL", "0.5", "-1.25", "0.5")}, {Value("NULL", "'x'", "'y'", "'y '")}, {Value("NULL", "'2024-01-01'", "'2023-05-05'")}, {Value("false", "true")})");
+        await PrepareAsync(_folder, $"INSERT INTO row VALUES {string.Join(",", rows)}");
+        _folder.WithService("  - { from: row, largest-page: 1000, page: 1000 }\n");
         _workspace = await _folder.LoadAsync();
         _service = new PublishedService(_workspace.Services[0].Model, _workspace.Sources["main"], "r");
     }

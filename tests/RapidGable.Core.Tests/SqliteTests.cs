@@ -73,7 +73,7 @@ public class SqliteTests
         using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY)");
         var faults = new List<SettingFault>();
         await using var source = EngineRegistry.Find("sqlite")!.Open("main", folder.Folder, new Dictionary<string, string> { ["file"] = "data.db", ["statement-seconds"] = "1" }, faults)!;
-        await using var session = await source.OpenSessionAsync(snapshot: false, CancellationToken.None);
+        await using var session = await source.OpenSessionAsync(SessionKind.Plain, CancellationToken.None);
         await using var cursor = await session.QueryAsync("WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT COUNT(*) FROM n", default, CancellationToken.None);
         Assert.Equal(SourceFaultKind.TooSlow, (await Assert.ThrowsAsync<SourceException>(async () => await cursor.ReadAsync(CancellationToken.None))).Kind);
     }
@@ -84,7 +84,7 @@ public class SqliteTests
         using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY)");
         await using var source = EngineRegistry.Find("sqlite")!.Open("main", folder.Folder, new Dictionary<string, string> { ["file"] = "data.db" }, [])!;
         using var cancellation = new CancellationTokenSource();
-        await using var session = await source.OpenSessionAsync(snapshot: false, cancellation.Token);
+        await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation.Token);
         await using var cursor = await session.QueryAsync("WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT COUNT(*) FROM n", default, cancellation.Token);
         var reading = Task.Run(async () => await cursor.ReadAsync(cancellation.Token));
         cancellation.Cancel();
@@ -96,7 +96,7 @@ public class SqliteTests
     {
         using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY)");
         await using var source = EngineRegistry.Find("sqlite")!.Open("main", folder.Folder, new Dictionary<string, string> { ["file"] = "data.db" }, [])!;
-        await using var session = await source.OpenSessionAsync(snapshot: false, CancellationToken.None);
+        await using var session = await source.OpenSessionAsync(SessionKind.Plain, CancellationToken.None);
         await Assert.ThrowsAsync<SourceException>(async () =>
         {
             await using var cursor = await session.QueryAsync("INSERT INTO t VALUES (1)", default, CancellationToken.None);

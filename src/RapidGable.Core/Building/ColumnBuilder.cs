@@ -54,6 +54,7 @@ internal sealed class ColumnBuilder(
             IsComputed = column.IsComputed,
             DefaultValue = column.DefaultValue,
             MediaType = column.MediaType,
+            Description = column.Comment,
         };
     }
 

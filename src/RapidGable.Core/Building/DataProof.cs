@@ -63,7 +63,7 @@ public sealed class DataProof
     {
         var key = _set.Type.Key;
         var columns = string.Join(", ", key.Select(Column));
-        await using var session = await _source.OpenSessionAsync(snapshot: false, _cancellation);
+        await using var session = await _source.OpenSessionAsync(SessionKind.Plain, _cancellation);
         var nulls = await RowsAsync(session, $"SELECT {columns} FROM {Table} WHERE {string.Join(" OR ", key.Select(k => Column(k) + " IS NULL"))} LIMIT {ExamplesShown}", key.Length);
         var names = string.Join(", ", key.Select(k => k.Column));
         if (nulls.Count > 0)
@@ -89,7 +89,7 @@ public sealed class DataProof
         var properties = _set.Type.Properties;
         var faults = new Dictionary<string, string>();
         long rows = 0;
-        await using var session = await _source.OpenSessionAsync(snapshot: false, _cancellation);
+        await using var session = await _source.OpenSessionAsync(SessionKind.Plain, _cancellation);
         await using var cursor = await session.QueryAsync($"SELECT {string.Join(", ", properties.Select(Column))} FROM {Table}", default, _cancellation);
         while (await cursor.ReadAsync(_cancellation))
         {

@@ -11,7 +11,7 @@ public sealed class DatabaseCounter(EntityModel model, ISource source)
     {
         if (model.FindSet(set) is not { } found)
             return null;
-        await using var session = await source.OpenSessionAsync(snapshot: false, cancellation);
+        await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation);
         await using var cursor = await session.QueryAsync($"SELECT COUNT(*) FROM {source.Dialect.Table(found.Source.Schema, found.Source.Name)}", default, cancellation);
         await cursor.ReadAsync(cancellation);
         return cursor.GetInt64(0);

@@ -61,7 +61,7 @@ public sealed class ModelBuilder
         var item = _catalog.Find(set.From.Value);
         if (item is null)
         {
-            var names = _catalog.Objects.Select(o => o.Name).ToList();
+            var names = _catalog.Objects.Select(_catalog.ShortName).ToList();
             _diagnostics.Error("no-object", $"The source '{_source.Name}' has no table or view '{set.From.Value}'.{NearestName.Hint(set.From.Value, names)}",
                 set.From.Location, $"See what it offers with 'gable look'.");
             return null;

@@ -22,7 +22,7 @@ internal sealed class NavigationBuilder(List<SetDraft> drafts, Diagnostics diagn
         {
             foreach (var foreignKey in draft.Item.ForeignKeys)
             {
-                if (drafts.Find(d => d.Item.Name == foreignKey.TargetObject) is { } target)
+                if (drafts.Find(d => d.Item.FullName == foreignKey.TargetObject) is { } target)
                     Relate(draft, target, foreignKey);
             }
         }
@@ -68,7 +68,7 @@ internal sealed class NavigationBuilder(List<SetDraft> drafts, Diagnostics diagn
 
     private string BackName(SetDraft from, SetDraft to, string there)
     {
-        var several = from.Item.ForeignKeys.Count(f => f.TargetObject == to.Item.Name) > 1;
+        var several = from.Item.ForeignKeys.Count(f => f.TargetObject == to.Item.FullName) > 1;
         return Free(to, several ? $"{from.Name}_by_{there}" : from.Name, $"{from.Name}_by_{there}");
     }
 

@@ -103,7 +103,7 @@ public sealed class CsdlXmlWriter
     /// <summary>A default as a literal of the type; null when the source's text is none.</summary>
     private static string? DefaultLiteral(EdmType type, string value) => type.Kind switch
     {
-        EdmKind.Boolean => value switch { "0" => "false", "1" => "true", _ => null },
+        EdmKind.Boolean => value switch { "0" or "false" => "false", "1" or "true" => "true", _ => null },
         EdmKind.Duration => null,
         _ => value,
     };

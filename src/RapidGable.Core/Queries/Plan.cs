@@ -66,7 +66,18 @@ public abstract record PlanParameter;
 
 public sealed record LiteralParameter(int Slot, EdmType Type, string? StorageForm) : PlanParameter;
 
-public sealed record SeekParameter(int Index) : PlanParameter;
+/// <summary>A value of the position in a next link.</summary>
+public sealed record SeekParameter(int Index, EdmType Type, string? StorageForm) : PlanParameter
+{
+    /// <summary>For the sort term with this number.</summary>
+    public static SeekParameter For(int index, PlanValue term) => term switch
+    {
+        PlanColumn column => new SeekParameter(index, column.Property.Type, column.Property.StorageForm),
+        PlanExpression { Expression: BoundProperty property } => new SeekParameter(index, property.Property.Type, property.Property.StorageForm),
+        PlanExpression expression => new SeekParameter(index, expression.Expression.Type ?? EdmType.String, null),
+        _ => throw new InvalidOperationException(term.GetType().Name),
+    };
+}
 
 /// <summary>Rows to fetch.</summary>
 public sealed record LimitParameter : PlanParameter;

@@ -33,6 +33,9 @@ public sealed class QueryRun : IAsyncDisposable
     /// <summary>With no row and a path over navigation: whether the entity before the last step exists.</summary>
     public bool ParentExists { get; private set; } = true;
 
+    /// <summary>A count whose result is 0; its row is then no longer there to be read.</summary>
+    public bool IsZero { get; private set; }
+
     /// <summary>Rows of the expanded collections, in the plan's order.</summary>
     public IReadOnlyList<ChildRows> Children => _children;
 
@@ -42,7 +45,7 @@ public sealed class QueryRun : IAsyncDisposable
     {
         if (!Bind(query, values, source.Dialect).Is(out var bound, out var fault))
             return fault;
-        var run = new QueryRun(await source.OpenSessionAsync(snapshot: query.HasSeveral, cancellation), query, values);
+        var run = new QueryRun(await source.OpenSessionAsync(query.Needs, cancellation), query, values);
         try
         {
             await run.StartAsync(bound, cancellation);
@@ -82,7 +85,12 @@ public sealed class QueryRun : IAsyncDisposable
         HasRow = await Rows.ReadAsync(cancellation);
         var isEmptyCount = Query.Shape.Kind == ResourceKind.Count && HasRow && Rows.GetInt64(0) == 0;
         if (Query.Probe is { } probe && (!HasRow || isEmptyCount))
+        {
+            // One cursor at a time: an empty result needs no more reading, and a count of 0 is written without its row.
+            IsZero = isEmptyCount;
+            await Rows.DisposeAsync();
             ParentExists = await NumberAsync(probe, bound.Probe!, cancellation) > 0;
+        }
         if (!HasRow)
             return;
         for (var i = 0; i < Query.Children.Length; i++)

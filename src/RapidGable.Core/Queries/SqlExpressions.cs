@@ -95,5 +95,5 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
         return isIn.Operand.MayBeNull && exact ? $"COALESCE({plain}, {dialect.False})" : $"({plain})";
     }
 
-    private string Column(string alias, Property property) => $"{alias}.{dialect.Quote(property.Column)}";
+    private string Column(string alias, Property property) => dialect.Column($"{alias}.{dialect.Quote(property.Column)}", property.StorageForm);
 }

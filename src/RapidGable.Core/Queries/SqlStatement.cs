@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using RapidGable.Sources;
 
 namespace RapidGable.Queries;
 
@@ -12,6 +13,6 @@ public sealed record SqlStatement(string Text, ImmutableArray<PlanParameter> Par
 /// <param name="Children">Related rows, one statement for each expanded collection.</param>
 public sealed record CompiledQuery(SqlStatement Main, SqlStatement? Count, SqlStatement? Probe, ImmutableArray<SqlStatement> Children, ResultShape Shape)
 {
-    /// <summary>Whether more than one statement may run, so that they need one state of the data.</summary>
-    public bool HasSeveral => Count is not null || Probe is not null || !Children.IsEmpty;
+    /// <summary>Several statements need one state of the data; related rows are read in step with their parents.</summary>
+    public SessionKind Needs => !Children.IsEmpty ? SessionKind.Interleaved : Count is not null || Probe is not null ? SessionKind.OneState : SessionKind.Plain;
 }

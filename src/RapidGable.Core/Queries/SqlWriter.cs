@@ -51,7 +51,7 @@ public sealed class SqlWriter
         foreach (var join in plan.Joins)
         {
             sql.Append(join.Outer ? "\nLEFT JOIN " : "\nJOIN ").Append(_dialect.Table(join.Table.Source.Schema, join.Table.Source.Name)).Append(" AS ").Append(join.Table.Alias)
-                .Append(" ON ").AppendJoin(" AND ", join.On.Select(p => $"{Column(join.Table.Alias, p.Target)} = {Column(join.LeftAlias, p.Own)}"));
+                .Append(" ON ").AppendJoin(" AND ", join.On.Select(p => $"{join.Table.Alias}.{_dialect.Quote(p.Target.Column)} = {join.LeftAlias}.{_dialect.Quote(p.Own.Column)}"));
         }
         var terms = plan.Order.Select(o => expressions.Value(o.Value)).ToList();
         var conditions = plan.Where.SelectMany(c => Conditions(c, plan, expressions, terms)).ToList();
@@ -80,7 +80,7 @@ public sealed class SqlWriter
     /// </summary>
     private IEnumerable<string> Seek(ImmutableArray<bool> isNull, ImmutableArray<PlanOrder> order, List<string> terms)
     {
-        var values = Enumerable.Range(0, order.Length).Select(i => isNull[i] ? "NULL" : Parameter(new SeekParameter(i))).ToList();
+        var values = Enumerable.Range(0, order.Length).Select(i => isNull[i] ? "NULL" : Parameter(SeekParameter.For(i, order[i].Value))).ToList();
         if (order.All(o => !o.MayBeNull && o.Descending == order[0].Descending))
         {
             var sign = order[0].Descending ? "<" : ">";
@@ -112,28 +112,26 @@ public sealed class SqlWriter
     {
         var parent = plan.Parent;
         var expressions = new SqlExpressions(_dialect, parent.Aliases, Parameter);
-        var keys = plan.On.Select((pair, i) => $"{Column(parent.From.Alias, pair.Own)} AS k{i}");
+        var keys = plan.On.Select((pair, i) => $"{parent.From.Alias}.{_dialect.Quote(pair.Own.Column)} AS k{i}");
         var orders = parent.Order.Select((o, i) => $"{expressions.Value(o.Value)} AS o{i}");
         var page = Select(parent, string.Join(", ", keys.Concat(orders)));
         var order = parent.Order.IsEmpty ? "1" : string.Join(", ", parent.Order.Select((o, i) => _dialect.OrderTerm("o" + i, o.Descending)));
         var parentKeys = string.Join(", ", plan.On.Select((_, i) => "k" + i));
-        var child = _dialect.Table(plan.Child.Source.Schema, plan.Child.Source.Name);
-        var inner = $"SELECT {Columns("x", plan.ChildKey)} FROM {child} AS x WHERE "
-            + string.Join(" AND ", plan.On.Select((pair, i) => $"{Column("x", pair.Target)} = p.k{i}")) + $" ORDER BY {Columns("x", plan.ChildKey)}";
-        var first = _dialect.FirstOfEach([.. plan.ChildKey.Select(k => Column("c", k))], inner, Parameter(new ChildLimitParameter()));
+        var children = new ChildrenSql(_dialect.Table(plan.Child.Source.Schema, plan.Child.Source.Name), [.. plan.ChildKey.Select(k => _dialect.Quote(k.Column))],
+            [.. plan.On.Select((pair, i) => (_dialect.Quote(pair.Target.Column), "k" + i))], Parameter(new ChildLimitParameter()));
         return $"""
             SELECT p.n, {Columns("c", plan.Output)}
             FROM (SELECT ROW_NUMBER() OVER (ORDER BY {order}) AS n, {parentKeys} FROM (
             {page}
             ) AS q) AS p
-            JOIN {child} AS c ON {first}
+            {_dialect.FirstChildren(children)}
             ORDER BY p.n, {Columns("c", plan.ChildKey)}
             """;
     }
 
     private string Columns(string alias, IEnumerable<Property> properties) => string.Join(", ", properties.Select(p => Column(alias, p)));
 
-    private string Column(string alias, Property property) => $"{alias}.{_dialect.Quote(property.Column)}";
+    private string Column(string alias, Property property) => _dialect.Column($"{alias}.{_dialect.Quote(property.Column)}", property.StorageForm);
 
     /// <summary>The placeholder of a parameter; one that is there already is used again.</summary>
     private string Parameter(PlanParameter parameter)
@@ -144,6 +142,12 @@ public sealed class SqlWriter
             index = _parameters.Count;
             _parameters.Add(parameter);
         }
-        return _dialect.Parameter(index + 1);
+        return parameter switch
+        {
+            LiteralParameter literal => _dialect.Parameter(index + 1, literal.Type, literal.StorageForm),
+            NowParameter now => _dialect.Parameter(index + 1, EdmType.DateTimeOffset, now.StorageForm),
+            SeekParameter seek => _dialect.Parameter(index + 1, seek.Type, seek.StorageForm),
+            _ => _dialect.Parameter(index + 1),
+        };
     }
 }

@@ -15,6 +15,7 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
     public BoundExpression BindOrder(ExpressionSyntax syntax) => Bind(syntax) switch
     {
         BoundRelated => throw Type("A related entity cannot be sorted by; name one of its properties.", syntax.Position),
+        BoundNull => throw Type("Null cannot be sorted by.", syntax.Position),
         { Type.Kind: EdmKind.Binary } => throw Type("Binary values cannot be sorted by.", syntax.Position),
         var bound => bound,
     };

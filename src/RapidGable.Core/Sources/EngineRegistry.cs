@@ -1,3 +1,4 @@
+using RapidGable.Sources.PostgreSql;
 using RapidGable.Sources.Sqlite;
 
 namespace RapidGable.Sources;
@@ -5,7 +6,7 @@ namespace RapidGable.Sources;
 /// <summary>The one place that knows the engines' folders.</summary>
 public static class EngineRegistry
 {
-    public static IReadOnlyList<IEngine> All { get; } = [new SqliteEngine()];
+    public static IReadOnlyList<IEngine> All { get; } = [new SqliteEngine(), new PostgresEngine()];
 
     public static IEngine? Find(string name) => All.FirstOrDefault(e => e.Name == name);
 }

@@ -17,6 +17,9 @@ public enum SourceFaultKind
     /// <summary>An integer or decimal division by zero (URL conventions 5.1.1.2.4).</summary>
     DivisionByZero,
 
+    /// <summary>A number leaves the range of its type (URL conventions 5.1.1.2).</summary>
+    Overflow,
+
     /// <summary>A stored value does not have the type that its column states.</summary>
     BadData,
 
@@ -66,13 +69,25 @@ public interface ISource : IAsyncDisposable
     Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation);
 
     /// <summary>Takes a session from the pool; waits while all are in use.</summary>
-    /// <param name="snapshot">All statements of the session see one state of the data; without it each sees its own.</param>
-    ValueTask<ISourceSession> OpenSessionAsync(bool snapshot, CancellationToken cancellation);
+    ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation);
+}
+
+/// <summary>What a request needs of its session.</summary>
+public enum SessionKind
+{
+    /// <summary>One statement, or several that need not agree; one cursor open at a time.</summary>
+    Plain,
+
+    /// <summary>All statements see one state of the data; one cursor open at a time.</summary>
+    OneState,
+
+    /// <summary>All statements see one state of the data, and several cursors are read in turn.</summary>
+    Interleaved,
 }
 
 /// <summary>A connection in use by one request.</summary>
 public interface ISourceSession : IAsyncDisposable
 {
-    /// <summary>Runs a reading statement. Several cursors may be open at once.</summary>
+    /// <summary>Runs a reading statement.</summary>
     ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation);
 }

@@ -9,9 +9,17 @@ public enum SourceObjectKind
 }
 
 /// <summary>What a source offers.</summary>
-public sealed record SourceCatalog(ImmutableArray<SourceObject> Objects)
+/// <param name="DefaultSchema">The schema that need not be named; null where the engine has none.</param>
+public sealed record SourceCatalog(ImmutableArray<SourceObject> Objects, string? DefaultSchema = null)
 {
-    public SourceObject? Find(string name) => Objects.FirstOrDefault(o => o.Name == name);
+    /// <summary>Finds an object by its full name, or by its name alone in the default schema, or where that is the only one of its name.</summary>
+    public SourceObject? Find(string name) =>
+        Objects.FirstOrDefault(o => o.FullName == name)
+        ?? Objects.FirstOrDefault(o => o.Name == name && o.Schema == DefaultSchema)
+        ?? (Objects.Where(o => o.Name == name).Take(2).ToList() is [var only] ? only : null);
+
+    /// <summary>The name under which people find an object.</summary>
+    public string ShortName(SourceObject item) => item.Schema == DefaultSchema ? item.Name : item.FullName;
 }
 
 /// <summary>A table or view with all that the catalog says of it.</summary>
@@ -23,6 +31,9 @@ public sealed record SourceObject(
     ImmutableArray<string> PrimaryKey, ImmutableArray<ImmutableArray<string>> UniqueKeys, ImmutableArray<ForeignKey> ForeignKeys)
 {
     public string? Comment { get; init; }
+
+    /// <summary>Schema and name.</summary>
+    public string FullName => Schema is null ? Name : $"{Schema}.{Name}";
 
     /// <summary>Why the object cannot be read at all; null = it can.</summary>
     public string? Fault { get; init; }
@@ -46,7 +57,10 @@ public sealed record SourceColumn(string Name, string DeclaredType, EdmType? Typ
     public string? DefaultValue { get; init; }
 
     public string? MediaType { get; init; }
+
+    public string? Comment { get; init; }
 }
 
 /// <summary>A foreign key; column lists have the same length.</summary>
+/// <param name="TargetObject">The target's <see cref="SourceObject.FullName"/>.</param>
 public sealed record ForeignKey(ImmutableArray<string> Columns, string TargetObject, ImmutableArray<string> TargetColumns, string? OnDelete);

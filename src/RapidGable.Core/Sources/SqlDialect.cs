@@ -18,6 +18,12 @@ public abstract class SqlDialect
     /// <summary>The placeholder of a parameter, counted from 1.</summary>
     public abstract string Parameter(int number);
 
+    /// <summary>The placeholder of a value that is compared or computed with; engines that need it told give its type.</summary>
+    public virtual string Parameter(int number, EdmType type, string? storageForm) => Parameter(number);
+
+    /// <summary>A column as its property's type, where it is stored as another.</summary>
+    public virtual string Column(string quotedColumn, string? storageForm) => quotedColumn;
+
     public string Table(string? schema, string name) => schema is null ? Quote(name) : $"{Quote(schema)}.{Quote(name)}";
 
     /// <summary>Equality that holds for two nulls and is never unknown.</summary>
@@ -42,12 +48,20 @@ public abstract class SqlDialect
     /// <summary>The form that literals take when they meet a value that has no stored form of its own.</summary>
     public abstract StoredValue Encode(object value, EdmType type, string? storageForm);
 
-    /// <summary>
-    /// The condition that keeps, for each parent, only its first children:
-    /// <paramref name="childKey"/> is among the first <paramref name="limit"/> of the correlated <paramref name="innerSelect"/>.
-    /// </summary>
-    public virtual string FirstOfEach(IReadOnlyList<string> childKey, string innerSelect, string limit) =>
-        childKey.Count == 1
-            ? $"{childKey[0]} IN ({innerSelect} LIMIT {limit})"
-            : $"({string.Join(", ", childKey)}) IN ({innerSelect} LIMIT {limit})";
+    /// <summary>A join of <c>p</c>, the parents of a page, to the first children of each, under the name <c>c</c>.</summary>
+    public abstract string FirstChildren(ChildrenSql children);
+}
+
+/// <summary>What a join to the first children of each parent is made of.</summary>
+/// <param name="Table">The children's table, quoted.</param>
+/// <param name="Key">Columns of the children's key, quoted.</param>
+/// <param name="References">Columns of the children that refer to the parent, quoted, and the parent's columns in <c>p</c>.</param>
+/// <param name="Limit">Placeholder of the number of children for each parent.</param>
+public sealed record ChildrenSql(string Table, IReadOnlyList<string> Key, IReadOnlyList<(string Child, string Parent)> References, string Limit)
+{
+    /// <summary>The key's columns of one table, such as <c>x."id", x."no"</c>.</summary>
+    public string KeyOf(string alias) => string.Join(", ", Key.Select(k => $"{alias}.{k}"));
+
+    /// <summary>That the children of one table belong to the current parent.</summary>
+    public string BelongTo(string alias) => string.Join(" AND ", References.Select(r => $"{alias}.{r.Child} = p.{r.Parent}"));
 }

@@ -8,6 +8,7 @@ namespace RapidGable.Sources.Sqlite;
 internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqlite3_stmt statement) : IRowCursor
 {
     private bool _ended;
+    private bool _disposed;
 
     public ValueTask<bool> ReadAsync(CancellationToken cancellation)
     {
@@ -90,7 +91,9 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
 
     public ValueTask DisposeAsync()
     {
-        connection.Give(sql, statement);
+        if (!_disposed)
+            connection.Give(sql, statement);
+        _disposed = true;
         return default;
     }
 

@@ -96,6 +96,12 @@ internal sealed class SqliteDialect : SqlDialect
         _ => throw new ArgumentOutOfRangeException(nameof(value), value.GetType().Name),
     };
 
+    public override string FirstChildren(ChildrenSql children)
+    {
+        var key = children.Key.Count == 1 ? children.KeyOf("c") : $"({children.KeyOf("c")})";
+        return $"JOIN {children.Table} AS c ON {key} IN (SELECT {children.KeyOf("x")} FROM {children.Table} AS x WHERE {children.BelongTo("x")} ORDER BY {children.KeyOf("x")} LIMIT {children.Limit})";
+    }
+
     private static StoredValue Number(decimal number) => decimal.IsInteger(number) && Math.Abs(number) < long.MaxValue
         ? StoredValue.From((long)number)
         : StoredValue.From((double)number);

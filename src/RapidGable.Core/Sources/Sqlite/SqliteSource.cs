@@ -18,17 +18,17 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
 
     public async Task<SourceCatalog> ReadCatalogAsync(CancellationToken cancellation)
     {
-        await using var session = (SqliteSession)await OpenSessionAsync(snapshot: false, cancellation);
+        await using var session = (SqliteSession)await OpenSessionAsync(SessionKind.Plain, cancellation);
         return await new SqliteCatalogReader(session, cancellation).ReadAsync();
     }
 
     public async Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation)
     {
-        await using var session = (SqliteSession)await OpenSessionAsync(snapshot: false, cancellation);
+        await using var session = (SqliteSession)await OpenSessionAsync(SessionKind.Plain, cancellation);
         return await new SqliteObjectReader(session, cancellation).DescribeAsync(item);
     }
 
-    public async ValueTask<ISourceSession> OpenSessionAsync(bool snapshot, CancellationToken cancellation)
+    public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
     {
         await _free.WaitAsync(cancellation);
         try
@@ -36,7 +36,7 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
             if (!_idle.TryTake(out var connection))
                 connection = SqliteConnection.Open(path, shownPath);
             connection.LimitTime(statementTime, cancellation);
-            return new SqliteSession(this, connection, snapshot);
+            return new SqliteSession(this, connection, kind != SessionKind.Plain);
         }
         catch
         {

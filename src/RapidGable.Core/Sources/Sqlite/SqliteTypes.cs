@@ -24,7 +24,7 @@ internal static partial class SqliteTypes
             "UUID" or "GUID" => (EdmType.Guid, "declared " + declared, null),
             "JSON" => (EdmType.String, "declared JSON", "application/json"),
             "DECIMAL" or "NUMERIC" => (new EdmType(EdmKind.Decimal, Precision: first is > 0 ? first : null, Scale: first is null ? null : second ?? 0), "declared " + declared, null),
-            _ when word.StartsWith("INTERVAL", StringComparison.Ordinal) => (EdmType.Duration, "declared INTERVAL, kept as seconds", null),
+            _ when word.StartsWith("INTERVAL", StringComparison.Ordinal) => (new EdmType(EdmKind.Duration, Precision: 6), "declared INTERVAL, kept as seconds", null),
             _ => ByAffinity(word, declared, first),
         };
     }

@@ -1,0 +1,113 @@
+using System.Collections.Immutable;
+using System.Globalization;
+using Npgsql;
+
+namespace RapidGable.Sources.PostgreSql;
+
+/// <summary>Reads the whole catalog in three statements.</summary>
+internal sealed class PostgresCatalogReader(NpgsqlConnection connection, CancellationToken cancellation)
+{
+    private const string Published = "n.nspname <> 'information_schema' AND n.nspname NOT LIKE 'pg\\_%'";
+
+    private const string Columns = $"""
+        SELECT n.nspname, c.relname, c.relkind::text, obj_description(c.oid, 'pg_class'), a.attname, format_type(a.atttypid, a.atttypmod),
+            coalesce(b.typname, t.typname), coalesce(b.typtype, t.typtype)::text, coalesce(b.typcategory, t.typcategory)::text,
+            CASE WHEN t.typtype = 'd' THEN t.typtypmod ELSE a.atttypmod END, a.attnotnull OR t.typnotnull, a.attidentity::text, a.attgenerated::text,
+            pg_get_expr(d.adbin, d.adrelid), col_description(c.oid, a.attnum)
+        FROM pg_class c
+        JOIN pg_namespace n ON n.oid = c.relnamespace
+        LEFT JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
+        LEFT JOIN pg_type t ON t.oid = a.atttypid
+        LEFT JOIN pg_type b ON t.typtype = 'd' AND b.oid = t.typbasetype
+        LEFT JOIN pg_attrdef d ON d.adrelid = c.oid AND d.adnum = a.attnum
+        WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND NOT c.relispartition AND {Published}
+        ORDER BY n.nspname, c.relname, a.attnum
+        """;
+
+    private const string Keys = $"""
+        SELECT n.nspname, c.relname, i.indisprimary,
+            (SELECT array_agg(a.attname::text ORDER BY k.ord) FROM unnest(i.indkey::int[]) WITH ORDINALITY k (num, ord) JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum = k.num WHERE k.ord <= i.indnkeyatts)
+        FROM pg_index i
+        JOIN pg_class c ON c.oid = i.indrelid
+        JOIN pg_namespace n ON n.oid = c.relnamespace
+        WHERE i.indisunique AND i.indpred IS NULL AND i.indexprs IS NULL AND i.indisvalid AND NOT c.relispartition AND {Published}
+        ORDER BY n.nspname, c.relname, i.indisprimary DESC, i.indexrelid
+        """;
+
+    private const string ForeignKeys = $"""
+        SELECT n.nspname, c.relname, fn.nspname, fc.relname, k.confdeltype::text,
+            (SELECT array_agg(a.attname::text ORDER BY x.ord) FROM unnest(k.conkey) WITH ORDINALITY x (num, ord) JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = x.num),
+            (SELECT array_agg(a.attname::text ORDER BY x.ord) FROM unnest(k.confkey) WITH ORDINALITY x (num, ord) JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = x.num)
+        FROM pg_constraint k
+        JOIN pg_class c ON c.oid = k.conrelid
+        JOIN pg_namespace n ON n.oid = c.relnamespace
+        JOIN pg_class fc ON fc.oid = k.confrelid
+        JOIN pg_namespace fn ON fn.oid = fc.relnamespace
+        WHERE k.contype = 'f' AND k.conparentid = 0 AND {Published}
+        ORDER BY n.nspname, c.relname, k.oid
+        """;
+
+    public async Task<SourceCatalog> ReadAsync()
+    {
+        var keys = (await RowsAsync(Keys, r => (Object: Name(r), IsPrimary: r.GetBoolean(2), Columns: r.GetFieldValue<string[]>(3)))).ToLookup(k => k.Object);
+        var foreignKeys = (await RowsAsync(ForeignKeys, r => (Object: Name(r), Key: new ForeignKey(
+            [.. r.GetFieldValue<string[]>(5)], $"{r.GetString(2)}.{r.GetString(3)}", [.. r.GetFieldValue<string[]>(6)], OnDelete(r.GetString(4)))))).ToLookup(k => k.Object, k => k.Key);
+        var objects = await RowsAsync(Columns, r => (Object: Name(r), Kind: r.GetString(2), Comment: Text(r, 3), Column: r.IsDBNull(4) ? null : Column(r)));
+        return new SourceCatalog([.. objects.GroupBy(o => o.Object).Select(g =>
+        {
+            var own = keys[g.Key].ToList();
+            return new SourceObject(g.Key.Schema, g.Key.Name, g.First().Kind is "v" or "m" ? SourceObjectKind.View : SourceObjectKind.Table,
+                [.. g.Select(c => c.Column).OfType<SourceColumn>()],
+                [.. own.FirstOrDefault(k => k.IsPrimary).Columns ?? []],
+                [.. own.Where(k => !k.IsPrimary).Select(k => k.Columns.ToImmutableArray())],
+                [.. foreignKeys[g.Key]]) { Comment = g.First().Comment };
+        })], "public");
+    }
+
+    private static (string Schema, string Name) Name(NpgsqlDataReader row) => (row.GetString(0), row.GetString(1));
+
+    private static string? Text(NpgsqlDataReader row, int column) => row.IsDBNull(column) ? null : row.GetString(column);
+
+    private static string? OnDelete(string code) => code switch { "c" => "Cascade", "n" => "SetNull", "d" => "SetDefault", "r" => "None", _ => null };
+
+    private static SourceColumn Column(NpgsqlDataReader row)
+    {
+        var shown = row.GetString(5);
+        var (type, form, mediaType, reason) = PostgresTypes.Map(row.GetString(6), row.GetString(7)[0], row.GetString(8)[0], row.GetInt32(9), shown);
+        var identity = row.GetString(11);
+        var generated = row.GetString(12);
+        var expression = Text(row, 13);
+        var constant = generated.Length == 0 ? Constant(expression) : null;
+        return new SourceColumn(row.GetString(4), shown, type, !row.GetBoolean(10), reason)
+        {
+            StorageForm = form,
+            MediaType = mediaType,
+            IsComputed = generated.Length > 0 || identity == "a",
+            HasComputedDefault = identity == "d" || (generated.Length == 0 && expression is not null && constant is null && expression != "NULL"),
+            DefaultValue = constant,
+            Comment = Text(row, 14),
+        };
+    }
+
+    /// <summary>A default that is a plain literal, such as <c>'x'::text</c>, <c>5</c> or <c>true</c>.</summary>
+    private static string? Constant(string? expression)
+    {
+        if (expression is null)
+            return null;
+        if (expression is "true" or "false" || decimal.TryParse(expression, NumberStyles.Float, CultureInfo.InvariantCulture, out _))
+            return expression;
+        var end = expression.LastIndexOf('\'');
+        return expression[0] == '\'' && end > 0 && (end == expression.Length - 1 || expression.AsSpan(end + 1).StartsWith("::"))
+            ? expression[1..end].Replace("''", "'", StringComparison.Ordinal) : null;
+    }
+
+    private async Task<List<T>> RowsAsync<T>(string sql, Func<NpgsqlDataReader, T> read)
+    {
+        var rows = new List<T>();
+        await using var command = new NpgsqlCommand(sql, connection);
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        while (await reader.ReadAsync(cancellation))
+            rows.Add(read(reader));
+        return rows;
+    }
+}

@@ -1,0 +1,197 @@
+using System.Globalization;
+using System.Text;
+using System.Xml;
+using Npgsql;
+using NpgsqlTypes;
+using RapidGable.Model;
+
+namespace RapidGable.Sources.PostgreSql;
+
+/// <summary>What both kinds of cursor share: values of a row by their types.</summary>
+internal abstract class PostgresRows : IRowCursor
+{
+    private byte[] _text = new byte[256];
+
+    public abstract ValueTask<bool> ReadAsync(CancellationToken cancellation);
+
+    public abstract ValueTask DisposeAsync();
+
+    public abstract bool IsNull(int column);
+
+    protected abstract T Get<T>(int column);
+
+    protected abstract string Name(int column);
+
+    /// <summary>Name of the column's type on the server.</summary>
+    protected abstract string TypeName(int column);
+
+    public bool GetBoolean(int column) => Read<bool>(column);
+
+    public long GetInt64(int column) => Read<long>(column);
+
+    public double GetDouble(int column) => TypeName(column) == "real" ? (double)(decimal)Read<float>(column) : Read<double>(column);
+
+    public decimal GetDecimal(int column) => Read<decimal>(column);
+
+    public ReadOnlySpan<byte> GetUtf8(int column)
+    {
+        var text = Read<string>(column);
+        var most = Encoding.UTF8.GetMaxByteCount(text.Length);
+        if (_text.Length < most)
+            _text = new byte[most];
+        return _text.AsSpan(0, Encoding.UTF8.GetBytes(text, _text));
+    }
+
+    public ReadOnlySpan<byte> GetBytes(int column) => Read<byte[]>(column);
+
+    public Guid GetGuid(int column) => Read<Guid>(column);
+
+    public DateOnly GetDate(int column) => Read<DateOnly>(column);
+
+    public TimeOnly GetTimeOfDay(int column) => Read<TimeOnly>(column);
+
+    // A value without a zone is in UTC, as declared.
+    public DateTime GetInstant(int column) => DateTime.SpecifyKind(Read<DateTime>(column), DateTimeKind.Utc);
+
+    public TimeSpan GetDuration(int column)
+    {
+        var interval = Read<NpgsqlInterval>(column);
+        return interval.Months == 0 ? TimeSpan.FromDays(interval.Days) + TimeSpan.FromTicks(interval.Time * 10)
+            : throw Bad(column, "it counts months, whose length is not fixed");
+    }
+
+    /// <summary>Values in the text forms that the dialect's casts take back.</summary>
+    public StoredValue GetStored(int column)
+    {
+        if (IsNull(column))
+            return StoredValue.Null;
+        var type = TypeName(column);
+        var bracket = type.IndexOf('(');
+        return (bracket < 0 ? type : type[..bracket]) switch
+        {
+            "smallint" or "integer" or "bigint" => StoredValue.From(Read<long>(column)),
+            "boolean" => StoredValue.From(Read<bool>(column) ? "true" : "false"),
+            "numeric" => StoredValue.From(Read<decimal>(column).ToString(CultureInfo.InvariantCulture)),
+            "real" => StoredValue.From(Read<float>(column).ToString("R", CultureInfo.InvariantCulture)),
+            "double precision" => StoredValue.From(Read<double>(column).ToString("R", CultureInfo.InvariantCulture)),
+            "uuid" => StoredValue.From(Read<Guid>(column).ToString()),
+            "date" => StoredValue.From(Read<DateOnly>(column).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
+            var t when t.StartsWith("timestamp", StringComparison.Ordinal) => StoredValue.From(GetInstant(column).ToString("O", CultureInfo.InvariantCulture)),
+            "time without time zone" or "time" => StoredValue.From(Read<TimeOnly>(column).ToString("HH:mm:ss.ffffff", CultureInfo.InvariantCulture)),
+            "interval" => StoredValue.From(XmlConvert.ToString(GetDuration(column))),
+            "bytea" => StoredValue.From(Read<byte[]>(column)),
+            _ => StoredValue.From(Read<string>(column)),
+        };
+    }
+
+    private T Read<T>(int column)
+    {
+        try
+        {
+            return Get<T>(column);
+        }
+        catch (Exception exception) when (exception is InvalidCastException or OverflowException or FormatException or ArgumentException)
+        {
+            throw Bad(column, $"it does not fit the type {typeof(T).Name}");
+        }
+    }
+
+    private SourceException Bad(int column, string why) => new(SourceFaultKind.BadData, $"A value of column '{Name(column)}' cannot be served: {why}.");
+}
+
+/// <summary>Rows straight from the connection.</summary>
+internal sealed class PostgresCursor(PostgresSource source, NpgsqlDataReader reader) : PostgresRows
+{
+    public override async ValueTask<bool> ReadAsync(CancellationToken cancellation)
+    {
+        try
+        {
+            return await reader.ReadAsync(cancellation);
+        }
+        catch (Exception exception) when (exception is not OperationCanceledException)
+        {
+            throw source.Fault(exception);
+        }
+    }
+
+    public override bool IsNull(int column) => reader.IsDBNull(column);
+
+    protected override T Get<T>(int column) => reader.GetFieldValue<T>(column);
+
+    protected override string Name(int column) => reader.GetName(column);
+
+    protected override string TypeName(int column) => reader.GetDataTypeName(column);
+
+    public override ValueTask DisposeAsync() => reader.DisposeAsync();
+}
+
+/// <summary>Rows from a cursor on the server, a batch at a time, so that several can be read in turn over one connection.</summary>
+internal sealed class PostgresBatchCursor(PostgresSource source, NpgsqlConnection connection, string name) : PostgresRows
+{
+    private const int BatchRows = 200;
+
+    private readonly List<object[]> _batch = [];
+    private string[] _names = [];
+    private string[] _types = [];
+    private int _position = -1;
+    private bool _ended;
+
+    public override async ValueTask<bool> ReadAsync(CancellationToken cancellation)
+    {
+        if (++_position < _batch.Count)
+            return true;
+        if (_ended)
+            return false;
+        try
+        {
+            await FetchAsync(cancellation);
+        }
+        catch (Exception exception) when (exception is not OperationCanceledException)
+        {
+            throw source.Fault(exception);
+        }
+        return _batch.Count > 0;
+    }
+
+    private async Task FetchAsync(CancellationToken cancellation)
+    {
+        _batch.Clear();
+        _position = 0;
+        await using var command = new NpgsqlCommand($"FETCH {BatchRows} FROM {name}", connection);
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        if (_names.Length == 0)
+        {
+            _names = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
+            _types = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetDataTypeName)];
+        }
+        while (await reader.ReadAsync(cancellation))
+        {
+            var row = new object[reader.FieldCount];
+            for (var i = 0; i < row.Length; i++)
+                row[i] = reader.IsDBNull(i) ? DBNull.Value : Value(reader, i);
+            _batch.Add(row);
+        }
+        _ended = _batch.Count < BatchRows;
+    }
+
+    /// <summary>The value as the type that the getters ask for, where that is not the library's first choice.</summary>
+    private object Value(NpgsqlDataReader reader, int column) => _types[column] switch
+    {
+        "smallint" or "integer" => reader.GetFieldValue<long>(column),
+        "date" => reader.GetFieldValue<DateOnly>(column),
+        "interval" => reader.GetFieldValue<NpgsqlInterval>(column),
+        var type when type.StartsWith("time ", StringComparison.Ordinal) || type is "time" || type.StartsWith("time(", StringComparison.Ordinal) => reader.GetFieldValue<TimeOnly>(column),
+        _ => reader.GetValue(column),
+    };
+
+    public override bool IsNull(int column) => _batch[_position][column] is DBNull;
+
+    protected override T Get<T>(int column) => (T)_batch[_position][column];
+
+    protected override string Name(int column) => _names[column];
+
+    protected override string TypeName(int column) => _types[column];
+
+    // The server drops the cursor with its transaction.
+    public override ValueTask DisposeAsync() => default;
+}

@@ -1,0 +1,128 @@
+using System.Globalization;
+using System.Xml;
+using RapidGable.Model;
+
+namespace RapidGable.Sources.PostgreSql;
+
+/// <summary>SQL and values as PostgreSQL wants them. The session runs in UTC; values go as text and are cast in the statement.</summary>
+internal sealed class PostgresDialect : SqlDialect
+{
+    public override string True => "TRUE";
+
+    public override string False => "FALSE";
+
+    public override string Quote(string identifier) => $"\"{identifier.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";
+
+    public override string Parameter(int number) => "$" + number.ToString(CultureInfo.InvariantCulture);
+
+    public override string Parameter(int number, EdmType type, string? storageForm) => storageForm == PostgresTypes.Local
+        ? $"(${number.ToString(CultureInfo.InvariantCulture)}::timestamptz AT TIME ZONE 'UTC')"
+        : $"${number.ToString(CultureInfo.InvariantCulture)}::{CastOf(type.Kind)}";
+
+    public override string Column(string quotedColumn, string? storageForm) => storageForm switch
+    {
+        PostgresTypes.AsText => quotedColumn + "::text",
+        PostgresTypes.AsNumber => quotedColumn + "::numeric",
+        "bigint" => quotedColumn + "::text::bigint",
+        _ => quotedColumn,
+    };
+
+    public override string NullSafeEqual(string left, string right) => $"{left} IS NOT DISTINCT FROM {right}";
+
+    public override string OrderTerm(string sql, bool descending) => descending ? sql + " DESC NULLS LAST" : sql + " NULLS FIRST";
+
+    public override (string Left, string Right) Comparable(SqlOperand left, SqlOperand right)
+    {
+        if (left.Type.Kind != EdmKind.DateTimeOffset || left.StorageForm == right.StorageForm)
+            return (left.Sql, right.Sql);
+        return (Zoned(left), Zoned(right));
+    }
+
+    private static string Zoned(SqlOperand operand) => operand.StorageForm == PostgresTypes.Local ? $"({operand.Sql} AT TIME ZONE 'UTC')" : operand.Sql;
+
+    public override string? Call(CanonicalFunction function, IReadOnlyList<SqlOperand> arguments)
+    {
+        var a = arguments.Count > 0 ? arguments[0].Sql : "";
+        var b = arguments.Count > 1 ? arguments[1].Sql : "";
+        return function switch
+        {
+            CanonicalFunction.Contains => $"(strpos({a}, {b}) > 0)",
+            CanonicalFunction.StartsWith => $"starts_with({a}, {b})",
+            CanonicalFunction.EndsWith => $"(right({a}, length({b})) = {b})",
+            CanonicalFunction.IndexOf => $"(strpos({a}, {b}) - 1)",
+            CanonicalFunction.Length => $"length({a})",
+            CanonicalFunction.ToLower => $"lower({a} COLLATE \"und-x-icu\")",
+            CanonicalFunction.ToUpper => $"upper({a} COLLATE \"und-x-icu\")",
+            CanonicalFunction.Trim => $"btrim({a}, E' \\t\\n\\r\\f\\v')",
+            CanonicalFunction.Concat => $"({a} || {b})",
+            CanonicalFunction.Year => Part("YEAR", arguments[0]),
+            CanonicalFunction.Month => Part("MONTH", arguments[0]),
+            CanonicalFunction.Day => Part("DAY", arguments[0]),
+            CanonicalFunction.Hour => Part("HOUR", arguments[0]),
+            CanonicalFunction.Minute => Part("MINUTE", arguments[0]),
+            CanonicalFunction.Second => $"floor(EXTRACT(SECOND FROM {a}))::int",
+            CanonicalFunction.FractionalSeconds => $"(EXTRACT(SECOND FROM {a}) - floor(EXTRACT(SECOND FROM {a})))",
+            CanonicalFunction.Date => $"({a})::date",
+            CanonicalFunction.Time => $"({a})::time",
+            CanonicalFunction.Round => arguments[0].Type.IsFloating ? $"round(({a})::numeric)::float8" : $"round(({a})::numeric)",
+            CanonicalFunction.Floor => $"floor({a})",
+            CanonicalFunction.Ceiling => $"ceil({a})",
+            _ => null,
+        };
+    }
+
+    // The session's zone is UTC, so that parts of both kinds of timestamp are taken there.
+    private static string Part(string part, SqlOperand operand) => $"EXTRACT({part} FROM {operand.Sql})::int";
+
+    public override string Arithmetic(ArithmeticOperator op, SqlOperand left, SqlOperand right, EdmType result)
+    {
+        var (a, b) = (left.Sql, right.Sql);
+        return op switch
+        {
+            ArithmeticOperator.Add => $"({a} + {b})",
+            ArithmeticOperator.Sub => $"({a} - {b})",
+            ArithmeticOperator.Mul => $"({a} * {b})",
+            ArithmeticOperator.Mod when result.IsFloating => $"mod(({a})::numeric, ({b})::numeric)::float8",
+            ArithmeticOperator.Mod => $"({a} % {b})",
+            ArithmeticOperator.Div when result.IsIntegral => $"({a} / {b})",
+            // Floating division by zero is infinite or NaN by the standard; the server would fail, so the row is left out.
+            _ when result.IsFloating => $"(({a})::float8 / NULLIF(({b})::float8, 0))",
+            _ => $"(({a})::numeric / ({b})::numeric)",
+        };
+    }
+
+    public override StoredValue Encode(object value, EdmType type, string? storageForm) => value switch
+    {
+        bool flag => StoredValue.From(flag ? "true" : "false"),
+        long number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
+        decimal number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
+        double number => StoredValue.From(double.IsPositiveInfinity(number) ? "Infinity" : double.IsNegativeInfinity(number) ? "-Infinity" : number.ToString("R", CultureInfo.InvariantCulture)),
+        string text => StoredValue.From(text),
+        Guid guid => StoredValue.From(guid.ToString()),
+        DateOnly date => StoredValue.From(date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
+        TimeOnly time => StoredValue.From(time.ToString("HH:mm:ss.fffffff", CultureInfo.InvariantCulture)),
+        DateTime instant => StoredValue.From(instant.ToString("O", CultureInfo.InvariantCulture)),
+        TimeSpan duration => StoredValue.From(XmlConvert.ToString(duration)),
+        byte[] bytes => StoredValue.From(bytes),
+        _ => throw new ArgumentOutOfRangeException(nameof(value), value.GetType().Name),
+    };
+
+    public override string FirstChildren(ChildrenSql children) =>
+        $"JOIN LATERAL (SELECT x.* FROM {children.Table} AS x WHERE {children.BelongTo("x")} ORDER BY {children.KeyOf("x")} LIMIT {children.Limit}) AS c ON TRUE";
+
+    private static string CastOf(EdmKind kind) => kind switch
+    {
+        EdmKind.Boolean => "boolean",
+        EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => "bigint",
+        EdmKind.Decimal => "numeric",
+        EdmKind.Single => "real",
+        EdmKind.Double => "float8",
+        EdmKind.Guid => "uuid",
+        EdmKind.Date => "date",
+        EdmKind.TimeOfDay => "time",
+        EdmKind.DateTimeOffset => "timestamptz",
+        EdmKind.Duration => "interval",
+        EdmKind.Binary => "bytea",
+        _ => "text",
+    };
+}

@@ -1,0 +1,57 @@
+using System.Net.Sockets;
+using System.Security.Authentication;
+using Npgsql;
+
+namespace RapidGable.Sources.PostgreSql;
+
+/// <summary>What the server or the network says, in plain words and as a kind; never with a secret.</summary>
+internal static class PostgresFault
+{
+    public static SourceException From(Exception exception, NpgsqlConnectionStringBuilder settings)
+    {
+        var place = $"{settings.Host}:{settings.Port}";
+        switch (exception)
+        {
+            case SourceException own:
+                return own;
+            case PostgresException server:
+                return FromServer(server, settings);
+            case NpgsqlException { InnerException: SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.TryAgain or SocketError.NoData } }:
+            case SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.TryAgain or SocketError.NoData }:
+                return Unavailable($"The host '{settings.Host}' is not known: its name cannot be resolved.");
+            case NpgsqlException { InnerException: SocketException { SocketErrorCode: SocketError.ConnectionRefused } }:
+                return Unavailable($"Nothing listens on {place}: the connection was refused.");
+            case NpgsqlException { InnerException: AuthenticationException }:
+                return Unavailable($"TLS with {place} failed: the server's certificate is not trusted.");
+            case NpgsqlException tls when tls.Message.Contains("SSL", StringComparison.Ordinal):
+                return Unavailable($"TLS with {place} failed: the server does not offer it. Set 'tls: prefer' or 'tls: off' if that is intended.");
+            case TimeoutException or NpgsqlException { InnerException: TimeoutException }:
+                return new SourceException(SourceFaultKind.TooSlow, $"{place} did not answer in time.", exception);
+            case NpgsqlException or IOException or SocketException:
+                return new SourceException(SourceFaultKind.Unavailable, $"The connection to {place} broke.", exception);
+            default:
+                return new SourceException(SourceFaultKind.Broken, exception.Message, exception);
+        }
+
+        SourceException Unavailable(string message) => new(SourceFaultKind.Unavailable, message, exception);
+    }
+
+    private static SourceException FromServer(PostgresException exception, NpgsqlConnectionStringBuilder settings)
+    {
+        var (kind, message) = exception.SqlState switch
+        {
+            "28P01" => (SourceFaultKind.Unavailable, $"The password of '{settings.Username}' is wrong."),
+            "28000" => (SourceFaultKind.Unavailable, $"The user '{settings.Username}' may not connect from here, or does not exist."),
+            "3D000" => (SourceFaultKind.Unavailable, $"There is no database '{settings.Database}' on {settings.Host}:{settings.Port}."),
+            "42501" => (SourceFaultKind.Unavailable, $"The user '{settings.Username}' lacks a right: {exception.MessageText}."),
+            "53300" => (SourceFaultKind.Busy, "The server takes no more connections."),
+            "57014" => (SourceFaultKind.TooSlow, "The statement passed its time limit."),
+            "22012" => (SourceFaultKind.DivisionByZero, exception.MessageText),
+            "22003" => (SourceFaultKind.Overflow, exception.MessageText),
+            "55P03" or "40001" or "40P01" => (SourceFaultKind.Busy, exception.MessageText),
+            ['5', '7', 'P', ..] or ['0', '8', ..] => (SourceFaultKind.Unavailable, exception.MessageText),
+            _ => (SourceFaultKind.Broken, $"{exception.SqlState}: {exception.MessageText}"),
+        };
+        return new SourceException(kind, message, exception);
+    }
+}

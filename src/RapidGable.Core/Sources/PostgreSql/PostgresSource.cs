@@ -1,0 +1,130 @@
+using System.Data;
+using Npgsql;
+using NpgsqlTypes;
+using RapidGable.Model;
+
+namespace RapidGable.Sources.PostgreSql;
+
+/// <summary>One database of a PostgreSQL server and its pool of connections.</summary>
+internal sealed class PostgresSource : ISource
+{
+    private readonly NpgsqlConnectionStringBuilder _settings;
+    private readonly NpgsqlDataSource _database;
+    private readonly SemaphoreSlim _free;
+
+    public PostgresSource(string name, NpgsqlConnectionStringBuilder settings, int sessions)
+    {
+        Name = name;
+        _settings = settings;
+        _free = new SemaphoreSlim(sessions);
+        _database = new NpgsqlDataSourceBuilder(settings.ConnectionString).Build();
+    }
+
+    public string Name { get; }
+
+    public string Address => $"PostgreSQL {_settings.Host}:{_settings.Port}/{_settings.Database} as {_settings.Username}";
+
+    public SqlDialect Dialect { get; } = new PostgresDialect();
+
+    public async Task<SourceCatalog> ReadCatalogAsync(CancellationToken cancellation)
+    {
+        try
+        {
+            await using var connection = await _database.OpenConnectionAsync(cancellation);
+            return await new PostgresCatalogReader(connection, cancellation).ReadAsync();
+        }
+        catch (Exception exception) when (exception is NpgsqlException or IOException or TimeoutException or System.Net.Sockets.SocketException)
+        {
+            throw PostgresFault.From(exception, _settings);
+        }
+    }
+
+    // Types are the catalog's business here; rows tell nothing more.
+    public Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation) => Task.FromResult(item);
+
+    public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
+    {
+        await _free.WaitAsync(cancellation);
+        NpgsqlConnection? connection = null;
+        try
+        {
+            connection = await _database.OpenConnectionAsync(cancellation);
+            var transaction = kind == SessionKind.Plain ? null : await connection.BeginTransactionAsync(IsolationLevel.RepeatableRead, cancellation);
+            return new PostgresSession(this, connection, transaction, kind == SessionKind.Interleaved);
+        }
+        catch (Exception exception)
+        {
+            if (connection is not null)
+                await connection.DisposeAsync();
+            _free.Release();
+            if (exception is OperationCanceledException)
+                throw;
+            throw Fault(exception);
+        }
+    }
+
+    internal SourceException Fault(Exception exception) => PostgresFault.From(exception, _settings);
+
+    internal void Return() => _free.Release();
+
+    public ValueTask DisposeAsync() => _database.DisposeAsync();
+}
+
+internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection connection, NpgsqlTransaction? transaction, bool interleaved) : ISourceSession
+{
+    private int _cursors;
+
+    public async ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
+    {
+        try
+        {
+            if (!interleaved)
+                return new PostgresCursor(source, await Command(sql, parameters).ExecuteReaderAsync(cancellation));
+            // One reader at a time is all that a connection has, so cursors that are read in turn live on the server.
+            var name = "c" + _cursors++;
+            await using (var declare = Command($"DECLARE {name} NO SCROLL CURSOR FOR {sql}", parameters))
+                await declare.ExecuteNonQueryAsync(cancellation);
+            return new PostgresBatchCursor(source, connection, name);
+        }
+        catch (Exception exception) when (exception is not OperationCanceledException)
+        {
+            throw source.Fault(exception);
+        }
+    }
+
+    private NpgsqlCommand Command(string sql, ReadOnlyMemory<StoredValue> parameters)
+    {
+        var command = new NpgsqlCommand(sql, connection, transaction);
+        foreach (var value in parameters.Span)
+            command.Parameters.Add(Parameter(value));
+        return command;
+    }
+
+    /// <summary>Texts are sent without a type: the statement casts each to the type that it needs.</summary>
+    private static NpgsqlParameter Parameter(StoredValue value) => value.Kind switch
+    {
+        StoredValueKind.Int64 => new NpgsqlParameter { Value = value.Int64, NpgsqlDbType = NpgsqlDbType.Bigint },
+        StoredValueKind.Double => new NpgsqlParameter { Value = value.Double, NpgsqlDbType = NpgsqlDbType.Double },
+        StoredValueKind.Text => new NpgsqlParameter { Value = value.Text, NpgsqlDbType = NpgsqlDbType.Unknown },
+        StoredValueKind.Blob => new NpgsqlParameter { Value = value.Blob, NpgsqlDbType = NpgsqlDbType.Bytea },
+        _ => new NpgsqlParameter { Value = DBNull.Value, NpgsqlDbType = NpgsqlDbType.Unknown },
+    };
+
+    public async ValueTask DisposeAsync()
+    {
+        try
+        {
+            if (transaction is not null)
+                await transaction.DisposeAsync();
+            await connection.DisposeAsync();
+        }
+        catch (Exception exception) when (exception is NpgsqlException or IOException)
+        {
+            // The connection broke, which the request has heard already; the pool throws it away.
+        }
+        finally
+        {
+            source.Return();
+        }
+    }
+}

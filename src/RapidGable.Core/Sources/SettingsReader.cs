@@ -1,0 +1,55 @@
+using System.Globalization;
+using RapidGable.Model;
+
+namespace RapidGable.Sources;
+
+/// <summary>Takes the known settings of a source file, one after the other, and then reports whatever is left.</summary>
+internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, string> settings, ICollection<SettingFault> faults)
+{
+    private readonly HashSet<string> _known = new(StringComparer.Ordinal);
+    private readonly int _before = faults.Count;
+
+    /// <summary>Whether a fault was found by this reader.</summary>
+    public bool HasFaults => faults.Count > _before;
+
+    public string? Text(string name)
+    {
+        _known.Add(name);
+        return settings.TryGetValue(name, out var text) && text.Length > 0 ? text : null;
+    }
+
+    public string Required(string name, string meaning, string example)
+    {
+        if (Text(name) is { } text)
+            return text;
+        faults.Add(new SettingFault(name, $"'{name}' is missing: {meaning}.", $"Write '{name}: {example}'."));
+        return "";
+    }
+
+    public int Number(string name, int usual, int least, int most)
+    {
+        if (Text(name) is not { } text)
+            return usual;
+        if (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number >= least && number <= most)
+            return number;
+        faults.Add(new SettingFault(name, $"'{name}' must be a whole number from {least} to {most}, not '{text}'."));
+        return usual;
+    }
+
+    public string OneOf(string name, string usual, params string[] words)
+    {
+        if (Text(name) is not { } text || words.Contains(text))
+            return Text(name) ?? usual;
+        faults.Add(new SettingFault(name, $"'{name}' is one of {string.Join(", ", words)}, not '{text}'.{NearestName.Hint(text, words)}"));
+        return usual;
+    }
+
+    public void Fault(string name, string message, string? advice = null) => faults.Add(new SettingFault(name, message, advice));
+
+    public void ReportUnknown()
+    {
+        foreach (var unknown in settings.Keys.Where(k => !_known.Contains(k)))
+            faults.Add(new SettingFault(unknown, $"'{unknown}' is not a setting of a {engine} source.{NearestName.Hint(unknown, _known)}",
+                $"Settings: {string.Join(", ", _known)}."));
+    }
+}

@@ -1,0 +1,112 @@
+using System.Diagnostics;
+using System.Net;
+using System.Net.Sockets;
+using Npgsql;
+
+namespace RapidGable.Core.Tests;
+
+/// <summary>A real PostgreSQL server on a free port of loopback, in a temporary folder, as a user without rights; ends with the tests that share it.</summary>
+public sealed class PostgresServer : IAsyncLifetime
+{
+    public const string Password = "nothing-secret-7";
+    private readonly string _folder = Directory.CreateTempSubdirectory("gable-pg").FullName;
+    private Process? _process;
+    private int _databases;
+
+    public int Port { get; private set; }
+
+    public async Task InitializeAsync()
+    {
+        var bin = Directory.GetDirectories("/usr/lib/postgresql").Order().Last() + "/bin/";
+        var data = Path.Combine(_folder, "data");
+        var password = Path.Combine(_folder, "password");
+        await File.WriteAllTextAsync(password, Password);
+        await RunAsync("chown", "-R", "postgres", _folder);
+        await RunAsync("runuser", "-u", "postgres", "--", bin + "initdb", "-D", data, "-U", "tester", "--pwfile", password, "--auth", "scram-sha-256", "--locale", "C", "--encoding", "UTF8", "--no-sync");
+        // A port that was free a moment ago may be taken by now; then another one is tried.
+        for (var attempt = 0; ; attempt++)
+        {
+            Port = FreePort();
+            _process = Start("runuser", "-u", "postgres", "--", bin + "postgres", "-D", data, "-p", Port.ToString(), "-k", _folder, "-c", "listen_addresses=127.0.0.1", "-c", "fsync=off", "-c", "max_connections=60");
+            if (await IsReadyAsync())
+                return;
+            if (attempt == 3)
+                throw new InvalidOperationException("PostgreSQL does not start: " + await _process.StandardError.ReadToEndAsync());
+        }
+    }
+
+    public string Connection(string database) => $"Host=127.0.0.1;Port={Port};Database={database};Username=tester;Password={Password};Pooling=false";
+
+    /// <summary>A new empty database.</summary>
+    public async Task<string> CreateDatabaseAsync()
+    {
+        var name = "t" + Interlocked.Increment(ref _databases);
+        await ExecuteAsync("postgres", $"CREATE DATABASE {name}");
+        return name;
+    }
+
+    public async Task ExecuteAsync(string database, string sql)
+    {
+        await using var connection = new NpgsqlConnection(Connection(database));
+        await connection.OpenAsync();
+        await using var command = new NpgsqlCommand(sql, connection);
+        await command.ExecuteNonQueryAsync();
+    }
+
+    /// <summary>The text of a source file for a database.</summary>
+    public string SourceFile(string database) => $"engine: postgresql\nhost: 127.0.0.1\nport: {Port}\ndatabase: {database}\nuser: tester\npassword: {Password}\nsessions: 4\n";
+
+    /// <summary>Ends the server at once, with its connections.</summary>
+    public async Task StopAsync()
+    {
+        if (_process is not { HasExited: false })
+            return;
+        await RunAsync("bash", "-c", $"kill -INT $(head -1 {_folder}/data/postmaster.pid)");
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(20));
+        await _process.WaitForExitAsync(limit.Token);
+    }
+
+    public async Task DisposeAsync()
+    {
+        await StopAsync();
+        _process?.Dispose();
+        Directory.Delete(_folder, recursive: true);
+    }
+
+    private async Task<bool> IsReadyAsync()
+    {
+        var clock = Stopwatch.StartNew();
+        while (clock.Elapsed < TimeSpan.FromSeconds(30) && !_process!.HasExited)
+        {
+            try
+            {
+                await ExecuteAsync("postgres", "SELECT 1");
+                return true;
+            }
+            catch (NpgsqlException)
+            {
+                await Task.Delay(50);
+            }
+        }
+        return false;
+    }
+
+    private static int FreePort()
+    {
+        using var listener = new TcpListener(IPAddress.Loopback, 0);
+        listener.Start();
+        return ((IPEndPoint)listener.LocalEndpoint).Port;
+    }
+
+    private static Process Start(string command, params string[] arguments) =>
+        Process.Start(new ProcessStartInfo(command, arguments) { RedirectStandardError = true, RedirectStandardOutput = true, WorkingDirectory = "/tmp" })!;
+
+    private static async Task RunAsync(string command, params string[] arguments)
+    {
+        using var process = Start(command, arguments);
+        var output = process.StandardOutput.ReadToEndAsync();
+        var errors = process.StandardError.ReadToEndAsync();
+        await process.WaitForExitAsync();
+        Assert.True(process.ExitCode == 0, $"{command}: {await output}{await errors}");
+    }
+}
