@@ -42,6 +42,7 @@ public sealed class CommandTests : IDisposable
     [InlineData("get nowhere", "http://")]
     [InlineData("get http://127.0.0.1:1/ -H nocolon", "Name: value")]
     [InlineData("look . --source absent", "no source 'absent'")]
+    [InlineData("source test . mian", "Did you mean 'main'?")]
     [InlineData("explain -w . absent/Stations", "no service 'absent'")]
     [InlineData("verify --url x", "http://")]
     public async Task A_wrong_call_exits_with_2(string arguments, string message)
@@ -63,6 +64,7 @@ public sealed class CommandTests : IDisposable
     [InlineData("check nowhere", "no such folder")]
     [InlineData("serve nowhere", "no such folder")]
     [InlineData("verify nowhere", "no such folder")]
+    [InlineData("source test nowhere", "no such folder")]
     public async Task What_has_faults_exits_with_1(string arguments, string message)
     {
         _ = Network;
@@ -81,6 +83,7 @@ public sealed class CommandTests : IDisposable
     [InlineData("get")]
     [InlineData("explain")]
     [InlineData("verify")]
+    [InlineData("source test")]
     public async Task Help_shows_examples(string command)
     {
         var result = await Gable.RunAsync(_folder.Folder, [.. command.Split(' ', StringSplitOptions.RemoveEmptyEntries), "--help"]);
@@ -126,6 +129,19 @@ public sealed class CommandTests : IDisposable
         var json = (await Gable.RunAsync(_folder.Folder, "look", ".", "group", "--json")).Json;
         Assert.Equal("flood watch", json.GetProperty("rows")[0].GetProperty("select").GetString());
         Assert.DoesNotContain("\u001b[", all.Output + one.Output);
+    }
+
+    [Fact]
+    public async Task Source_test_names_what_cannot_be_read()
+    {
+        Network.WithDatabase("CREATE TABLE gone (id INTEGER); CREATE VIEW broken AS SELECT id FROM gone; DROP TABLE gone");
+        var result = await Gable.RunAsync(_folder.Folder, "source", "test");
+        Assert.Equal(1, result.Code);
+        Assert.Contains("main: SQLite file data.db", result.Output);
+        Assert.Contains("connected, 19 objects", result.Output);
+        Assert.Contains("broken: the view cannot be read", result.Output);
+        _folder.WithDatabase("DROP VIEW broken");
+        Assert.True((await Gable.RunAsync(_folder.Folder, "source", "test", "--json")).Json.GetProperty("ok").GetBoolean());
     }
 
     [Fact]

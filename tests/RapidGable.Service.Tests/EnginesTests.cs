@@ -133,6 +133,21 @@ public sealed class EnginesTests(PostgresServer server) : IClassFixture<Postgres
             Assert.DoesNotContain(secret, said);
     }
 
+    [Fact] // a user with rights on half of the tables
+    public async Task Source_test_says_which_rights_are_missing()
+    {
+        var database = await server.CreateDatabaseAsync();
+        await server.ExecuteAsync(database, "CREATE TABLE open (id BIGINT PRIMARY KEY); CREATE TABLE closed (id BIGINT PRIMARY KEY); DROP ROLE IF EXISTS half; CREATE ROLE half LOGIN PASSWORD 'half-secret-5'; GRANT SELECT ON open TO half");
+        using var folder = new TestWorkspace();
+        folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", server.SourceFile(database).Replace("user: tester", "user: half").Replace(PostgresServer.Password, "half-secret-5"));
+        var result = await Gable.RunAsync(folder.Folder, "source", "test");
+        Assert.Equal(1, result.Code);
+        Assert.Contains("connected, 2 objects", result.Output);
+        Assert.Contains("closed: The user 'half' lacks a right", result.Output);
+        Assert.DoesNotContain("open:", result.Output);
+        Assert.DoesNotContain("half-secret-5", result.Output + result.Errors);
+    }
+
     [Fact]
     public async Task A_server_that_stops_is_unavailable_and_comes_back()
     {

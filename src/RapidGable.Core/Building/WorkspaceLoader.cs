@@ -59,7 +59,8 @@ public static class WorkspaceLoader
         return new LoadedWorkspace(declaration, sources.ToImmutable(), catalogs.ToImmutable(), services.ToImmutable(), diagnostics);
     }
 
-    private static ISource? Open(SourceDeclaration declaration, string folder, Diagnostics diagnostics)
+    /// <summary>Opens a declared source, without connecting; null when its settings are wrong, which is then reported.</summary>
+    public static ISource? Open(SourceDeclaration declaration, string folder, Diagnostics diagnostics)
     {
         if (EngineRegistry.Find(declaration.Engine.Value) is not { } engine)
         {
