@@ -2,7 +2,6 @@ using System.CommandLine;
 using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Model;
-using RapidGable.Sources;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
