@@ -9,6 +9,13 @@ public static class NetworkDatabase
     private const int Seed = 20240501;
     private static readonly DateTime FirstReading = new(2024, 5, 1, 0, 0, 0, DateTimeKind.Utc);
 
+    /// <summary>All tables, each after those that it refers to.</summary>
+    internal static readonly string[] Tables =
+    [
+        "catchment", "station", "sensor", "reading", "technician", "certificate", "technician_certificate", "visit", "visit_task",
+        "alert_threshold", "group", "import_log", "wide_form",
+    ];
+
     private static readonly (string Name, int? Parent, double Area)[] Catchments =
     [
         ("Alder Basin", null, 8412.5), ("Upper Alder", 1, 2210.75), ("Lower Alder", 1, 3105.2), ("Ferrin", 1, 1840), ("Little Ferrin", 4, 322.4),
@@ -50,7 +57,7 @@ public static class NetworkDatabase
         Run(connection, "PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA page_size = 8192");
         using (var schema = new StreamReader(typeof(NetworkDatabase).Assembly.GetManifestResourceStream("schema.sql")!))
             Run(connection, schema.ReadToEnd());
-        MakeWideForm(connection);
+        Run(connection, WideForm("INTEGER PRIMARY KEY", "INTEGER"));
         using (var transaction = connection.BeginTransaction())
         {
             var random = new Random(Seed);
@@ -133,6 +140,9 @@ public static class NetworkDatabase
         {
             var bytes = new byte[16];
             random.NextBytes(bytes);
+            // Version 4, variant 1: some databases take no others.
+            bytes[7] = (byte)((bytes[7] & 0x0F) | 0x40);
+            bytes[8] = (byte)((bytes[8] & 0x3F) | 0x80);
             ids.Add(new Guid(bytes).ToString());
             var mail = string.Concat(name.ToLowerInvariant().Where(c => char.IsLetter(c) || c == ' ')).Replace(' ', '.');
             technician.Add(ids[^1], name, mail + "@example.org", region, random.Next(8) > 0 ? 1 : 0);
@@ -179,9 +189,9 @@ public static class NetworkDatabase
             wide.Add([id, .. Enumerable.Range(1, 60).Select(object? (i) => random.Next(9) == 0 ? null : i % 3 == 0 ? "entry " + random.Next(100) : (object)random.Next(1000))]);
     }
 
-    private static void MakeWideForm(SqliteConnection connection) =>
-        Run(connection, "CREATE TABLE wide_form (id INTEGER PRIMARY KEY, "
-            + string.Join(", ", Enumerable.Range(1, 60).Select(i => $"field_{i:00} {(i % 3 == 0 ? "TEXT" : "INTEGER")}")) + ")");
+    /// <summary>The statement that makes the table of sixty columns.</summary>
+    internal static string WideForm(string key, string number) =>
+        $"CREATE TABLE wide_form (id {key}, {string.Join(", ", Enumerable.Range(1, 60).Select(i => $"field_{i:00} {(i % 3 == 0 ? "TEXT" : number)}"))})";
 
     private static byte[] Photo(Random random)
     {

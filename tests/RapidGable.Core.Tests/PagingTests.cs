@@ -28,6 +28,17 @@ public sealed class PostgresPagingTests(PostgresServer server) : PagingTests, IC
     }
 }
 
+/// <summary>On MariaDB.</summary>
+public sealed class MariaDbPagingTests(MariaDbServer server) : PagingTests, IClassFixture<MariaDbServer>
+{
+    internal override async Task PrepareAsync(TestWorkspace folder, string insert)
+    {
+        var database = await server.CreateDatabaseAsync();
+        await server.ExecuteAsync(database, "CREATE TABLE row (k VARCHAR(9) NOT NULL, no BIGINT NOT NULL, n INTEGER, r DOUBLE, s TEXT, d DATE, b BOOLEAN NOT NULL, PRIMARY KEY (k, no)); ".Replace("TABLE row", "TABLE `row`") + insert.Replace("INTO row", "INTO `row`"));
+        folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", server.SourceFile(database));
+    }
+}
+
 /// <summary>Pages are exact: in any order, with nulls and ties, the pages together are the whole, each row once and in place.</summary>
 public abstract class PagingTests : IAsyncLifetime
 {

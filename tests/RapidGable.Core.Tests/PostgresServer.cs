@@ -1,6 +1,4 @@
 using System.Diagnostics;
-using System.Net;
-using System.Net.Sockets;
 using Npgsql;
 
 namespace RapidGable.Core.Tests;
@@ -21,15 +19,16 @@ public sealed class PostgresServer : IAsyncLifetime
         var data = Path.Combine(_folder, "data");
         var password = Path.Combine(_folder, "password");
         await File.WriteAllTextAsync(password, Password);
-        await RunAsync("chown", "-R", "postgres", _folder);
-        await RunAsync("runuser", "-u", "postgres", "--", bin + "initdb", "-D", data, "-U", "tester", "--pwfile", password, "--auth", "scram-sha-256", "--locale", "C", "--encoding", "UTF8", "--no-sync");
+        await LocalServer.RunAsync("chown", "-R", "postgres", _folder);
+        await LocalServer.RunAsync("runuser", "-u", "postgres", "--", bin + "initdb", "-D", data, "-U", "tester", "--pwfile", password, "--auth", "scram-sha-256", "--locale", "C", "--encoding", "UTF8", "--no-sync");
         // A port that was free a moment ago may be taken by now; then another one is tried.
         for (var attempt = 0; ; attempt++)
         {
-            Port = FreePort();
-            _process = Start("runuser", "-u", "postgres", "--", bin + "postgres", "-D", data, "-p", Port.ToString(), "-k", _folder, "-c", "listen_addresses=127.0.0.1", "-c", "fsync=off", "-c", "max_connections=60");
-            if (await IsReadyAsync())
+            Port = LocalServer.FreePort();
+            _process = LocalServer.Start("runuser", "-u", "postgres", "--", bin + "postgres", "-D", data, "-p", Port.ToString(), "-k", _folder, "-c", "listen_addresses=127.0.0.1", "-c", "fsync=off", "-c", "max_connections=60");
+            if (await LocalServer.IsReadyAsync(_process, () => ExecuteAsync("postgres", "SELECT 1")))
                 return;
+            _process.Kill(entireProcessTree: true);
             if (attempt == 3)
                 throw new InvalidOperationException("PostgreSQL does not start: " + await _process.StandardError.ReadToEndAsync());
         }
@@ -61,7 +60,7 @@ public sealed class PostgresServer : IAsyncLifetime
     {
         if (_process is not { HasExited: false })
             return;
-        await RunAsync("bash", "-c", $"kill -INT $(head -1 {_folder}/data/postmaster.pid)");
+        await LocalServer.RunAsync("bash", "-c", $"kill -INT $(head -1 {_folder}/data/postmaster.pid)");
         using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(20));
         await _process.WaitForExitAsync(limit.Token);
     }
@@ -71,42 +70,5 @@ public sealed class PostgresServer : IAsyncLifetime
         await StopAsync();
         _process?.Dispose();
         Directory.Delete(_folder, recursive: true);
-    }
-
-    private async Task<bool> IsReadyAsync()
-    {
-        var clock = Stopwatch.StartNew();
-        while (clock.Elapsed < TimeSpan.FromSeconds(30) && !_process!.HasExited)
-        {
-            try
-            {
-                await ExecuteAsync("postgres", "SELECT 1");
-                return true;
-            }
-            catch (NpgsqlException)
-            {
-                await Task.Delay(50);
-            }
-        }
-        return false;
-    }
-
-    private static int FreePort()
-    {
-        using var listener = new TcpListener(IPAddress.Loopback, 0);
-        listener.Start();
-        return ((IPEndPoint)listener.LocalEndpoint).Port;
-    }
-
-    private static Process Start(string command, params string[] arguments) =>
-        Process.Start(new ProcessStartInfo(command, arguments) { RedirectStandardError = true, RedirectStandardOutput = true, WorkingDirectory = "/tmp" })!;
-
-    private static async Task RunAsync(string command, params string[] arguments)
-    {
-        using var process = Start(command, arguments);
-        var output = process.StandardOutput.ReadToEndAsync();
-        var errors = process.StandardError.ReadToEndAsync();
-        await process.WaitForExitAsync();
-        Assert.True(process.ExitCode == 0, $"{command}: {await output}{await errors}");
     }
 }

@@ -118,7 +118,7 @@ public sealed class SqlWriter
         var order = parent.Order.IsEmpty ? "1" : string.Join(", ", parent.Order.Select((o, i) => _dialect.OrderTerm("o" + i, o.Descending)));
         var parentKeys = string.Join(", ", plan.On.Select((_, i) => "k" + i));
         var children = new ChildrenSql(_dialect.Table(plan.Child.Source.Schema, plan.Child.Source.Name), [.. plan.ChildKey.Select(k => _dialect.Quote(k.Column))],
-            [.. plan.On.Select((pair, i) => (_dialect.Quote(pair.Target.Column), "k" + i))], Parameter(new ChildLimitParameter()));
+            [.. plan.On.Select((pair, i) => (_dialect.Quote(pair.Target.Column), "k" + i))], Parameter(new ChildLimitParameter()), page);
         return $"""
             SELECT p.n, {Columns("c", plan.Output)}
             FROM (SELECT ROW_NUMBER() OVER (ORDER BY {order}) AS n, {parentKeys} FROM (

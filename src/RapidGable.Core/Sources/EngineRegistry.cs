@@ -1,3 +1,4 @@
+using RapidGable.Sources.MariaDb;
 using RapidGable.Sources.PostgreSql;
 using RapidGable.Sources.Sqlite;
 
@@ -6,7 +7,7 @@ namespace RapidGable.Sources;
 /// <summary>The one place that knows the engines' folders.</summary>
 public static class EngineRegistry
 {
-    public static IReadOnlyList<IEngine> All { get; } = [new SqliteEngine(), new PostgresEngine()];
+    public static IReadOnlyList<IEngine> All { get; } = [new SqliteEngine(), new PostgresEngine(), new MariaDbEngine()];
 
     public static IEngine? Find(string name) => All.FirstOrDefault(e => e.Name == name);
 }

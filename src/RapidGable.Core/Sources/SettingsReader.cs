@@ -44,7 +44,7 @@ internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, 
         return usual;
     }
 
-    public void Fault(string name, string message, string? advice = null) => faults.Add(new SettingFault(name, message, advice));
+    public void Report(string name, string message, string? advice = null) => faults.Add(new SettingFault(name, message, advice));
 
     public void ReportUnknown()
     {

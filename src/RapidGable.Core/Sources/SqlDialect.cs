@@ -57,7 +57,8 @@ public abstract class SqlDialect
 /// <param name="Key">Columns of the children's key, quoted.</param>
 /// <param name="References">Columns of the children that refer to the parent, quoted, and the parent's columns in <c>p</c>.</param>
 /// <param name="Limit">Placeholder of the number of children for each parent.</param>
-public sealed record ChildrenSql(string Table, IReadOnlyList<string> Key, IReadOnlyList<(string Child, string Parent)> References, string Limit)
+/// <param name="Page">The statement of the page of parents, whose columns are those of <paramref name="References"/> and more.</param>
+public sealed record ChildrenSql(string Table, IReadOnlyList<string> Key, IReadOnlyList<(string Child, string Parent)> References, string Limit, string Page)
 {
     /// <summary>The key's columns of one table, such as <c>x."id", x."no"</c>.</summary>
     public string KeyOf(string alias) => string.Join(", ", Key.Select(k => $"{alias}.{k}"));

@@ -1,4 +1,6 @@
 using System.Data;
+using System.Security.Cryptography;
+using System.Text;
 using Npgsql;
 using NpgsqlTypes;
 using RapidGable.Model;
@@ -81,7 +83,8 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
             if (!interleaved)
                 return new PostgresCursor(source, await Command(sql, parameters).ExecuteReaderAsync(cancellation));
             // One reader at a time is all that a connection has, so cursors that are read in turn live on the server.
-            var name = "c" + _cursors++;
+            // Its name follows from its statement: a FETCH is prepared by its text, so one text must always give the same columns.
+            var name = $"c{_cursors++}_{Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(sql)).AsSpan(0, 8))}";
             await using (var declare = Command($"DECLARE {name} NO SCROLL CURSOR FOR {sql}", parameters))
                 await declare.ExecuteNonQueryAsync(cancellation);
             return new PostgresBatchCursor(source, connection, name);

@@ -1,0 +1,102 @@
+using System.Collections.Immutable;
+using System.Globalization;
+using MySqlConnector;
+
+namespace RapidGable.Sources.MariaDb;
+
+/// <summary>Reads the whole catalog of the connected database in five statements.</summary>
+internal sealed class MariaDbCatalogReader(MySqlConnection connection, CancellationToken cancellation)
+{
+    private const string Tables = "SELECT table_name, table_type, table_comment FROM information_schema.tables WHERE table_schema = database() AND table_type IN ('BASE TABLE', 'VIEW', 'SYSTEM VERSIONED') ORDER BY table_name";
+
+    private const string Columns = """
+        SELECT table_name, column_name, data_type, column_type, character_maximum_length, numeric_precision, numeric_scale, datetime_precision,
+            is_nullable, column_default, extra, column_comment
+        FROM information_schema.columns WHERE table_schema = database() ORDER BY table_name, ordinal_position
+        """;
+
+    private const string Keys = """
+        SELECT table_name, index_name, column_name FROM information_schema.statistics
+        WHERE table_schema = database() AND non_unique = 0 AND sub_part IS NULL ORDER BY table_name, index_name, seq_in_index
+        """;
+
+    private const string ForeignKeys = """
+        SELECT k.table_name, k.constraint_name, k.column_name, k.referenced_table_name, k.referenced_column_name, r.delete_rule
+        FROM information_schema.key_column_usage k
+        JOIN information_schema.referential_constraints r ON r.constraint_schema = k.constraint_schema AND r.constraint_name = k.constraint_name AND r.table_name = k.table_name
+        WHERE k.table_schema = database() AND k.referenced_table_schema = database() ORDER BY k.table_name, k.constraint_name, k.ordinal_position
+        """;
+
+    private const string Checks = "SELECT constraint_name, check_clause FROM information_schema.check_constraints WHERE constraint_schema = database() AND check_clause LIKE '%json\\_valid%'";
+
+    public async Task<SourceCatalog> ReadAsync()
+    {
+        var columns = (await RowsAsync(Columns)).ToLookup(r => r[0]!);
+        var keys = (await RowsAsync(Keys)).ToLookup(r => r[0]!);
+        var foreignKeys = (await RowsAsync(ForeignKeys)).ToLookup(r => r[0]!);
+        // JSON is a text with a check here; the check is called like its column.
+        var json = (await RowsAsync(Checks)).Select(r => r[0]!).ToHashSet();
+        return new SourceCatalog([.. (await RowsAsync(Tables)).Select(table =>
+        {
+            var name = table[0]!;
+            var isView = table[1] == "VIEW";
+            var groups = keys[name].GroupBy(r => r[1]).ToList();
+            return new SourceObject(null, name, isView ? SourceObjectKind.View : SourceObjectKind.Table,
+                [.. columns[name].Select(r => Column(r, isView, json.Contains(r[1]!)))],
+                [.. groups.Where(g => g.Key == "PRIMARY").SelectMany(g => g.Select(r => r[2]!))],
+                [.. groups.Where(g => g.Key != "PRIMARY").Select(g => g.Select(r => r[2]!).ToImmutableArray())],
+                [.. foreignKeys[name].GroupBy(r => r[1]).Select(g => Foreign([.. g]))])
+            {
+                Comment = isView || table[2] is "" or null ? null : table[2],
+            };
+        })]);
+    }
+
+    private static ForeignKey Foreign(List<string?[]> rows) => new(
+        [.. rows.Select(r => r[2]!)], rows[0][3]!, [.. rows.Select(r => r[4]!)], rows[0][5] switch
+        {
+            "CASCADE" => "Cascade",
+            "SET NULL" => "SetNull",
+            "SET DEFAULT" => "SetDefault",
+            // What is said and what is left out look the same here, so nothing is promised.
+            _ => null,
+        });
+
+    private static SourceColumn Column(string?[] row, bool isView, bool isJson)
+    {
+        var (type, reason) = MariaDbTypes.Map(row[2]!.ToLowerInvariant(), row[3]!, Number(row[4]), (int?)Number(row[5]), (int?)Number(row[6]), (int?)Number(row[7]));
+        var extra = row[10] ?? "";
+        var isGenerated = extra.Contains("GENERATED", StringComparison.Ordinal) && !extra.Contains("DEFAULT_GENERATED", StringComparison.Ordinal);
+        var constant = isView || isGenerated ? null : Constant(row[9]);
+        return new SourceColumn(row[1]!, row[3]!, type, isView || row[8] == "YES", reason)
+        {
+            MediaType = isJson || row[2] == "json" ? "application/json" : null,
+            IsComputed = isGenerated || extra.Contains("on update", StringComparison.OrdinalIgnoreCase),
+            HasComputedDefault = extra.Contains("auto_increment", StringComparison.Ordinal) || (!isView && constant is null && row[9] is not (null or "NULL")),
+            DefaultValue = constant,
+            Comment = row[11] is "" ? null : row[11],
+        };
+    }
+
+    /// <summary>A default that is a plain literal: a number, or a text in quotes.</summary>
+    private static string? Constant(string? text)
+    {
+        if (text is null or "NULL")
+            return null;
+        if (text.Length >= 2 && text[0] == '\'' && text[^1] == '\'')
+            return text[1..^1].Replace("''", "'", StringComparison.Ordinal);
+        return decimal.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out _) ? text : null;
+    }
+
+    private static long? Number(string? text) => long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
+
+    private async Task<List<string?[]>> RowsAsync(string sql)
+    {
+        var rows = new List<string?[]>();
+        await using var command = new MySqlCommand(sql, connection);
+        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        while (await reader.ReadAsync(cancellation))
+            rows.Add([.. Enumerable.Range(0, reader.FieldCount).Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture))]);
+        return rows;
+    }
+}

@@ -1,0 +1,145 @@
+using System.Globalization;
+using System.Text;
+using MySqlConnector;
+using RapidGable.Model;
+
+namespace RapidGable.Sources.MariaDb;
+
+/// <summary>Values of a row by their types, from whatever holds the row.</summary>
+internal abstract class MariaDbRows : IRowCursor
+{
+    private byte[] _text = new byte[256];
+
+    public abstract ValueTask<bool> ReadAsync(CancellationToken cancellation);
+
+    public abstract ValueTask DisposeAsync();
+
+    public abstract bool IsNull(int column);
+
+    protected abstract object Value(int column);
+
+    protected abstract string Name(int column);
+
+    public bool GetBoolean(int column) => GetInt64(column) switch
+    {
+        0 => false,
+        1 => true,
+        var other => throw Bad(column, $"{other} is neither 0 nor 1"),
+    };
+
+    public virtual long GetInt64(int column) => Read(column, v => Convert.ToInt64(v, CultureInfo.InvariantCulture));
+
+    public virtual double GetDouble(int column) => Read(column, v => v is float single ? (double)(decimal)single : Convert.ToDouble(v, CultureInfo.InvariantCulture));
+
+    public virtual decimal GetDecimal(int column) => Read(column, v => Convert.ToDecimal(v, CultureInfo.InvariantCulture));
+
+    public ReadOnlySpan<byte> GetUtf8(int column)
+    {
+        var text = Read(column, v => v as string ?? Convert.ToString(v, CultureInfo.InvariantCulture)!);
+        var most = Encoding.UTF8.GetMaxByteCount(text.Length);
+        if (_text.Length < most)
+            _text = new byte[most];
+        return _text.AsSpan(0, Encoding.UTF8.GetBytes(text, _text));
+    }
+
+    public ReadOnlySpan<byte> GetBytes(int column) => Read(column, v => (byte[])v);
+
+    public Guid GetGuid(int column) => Read(column, v => v is Guid guid ? guid : Guid.Parse((string)v));
+
+    public DateOnly GetDate(int column) => Read(column, v => v is DateOnly date ? date : DateOnly.FromDateTime((DateTime)v));
+
+    public TimeOnly GetTimeOfDay(int column) => Read(column, v => TimeOnly.FromTimeSpan((TimeSpan)v));
+
+    public DateTime GetInstant(int column) => DateTime.SpecifyKind(Read(column, v => (DateTime)v), DateTimeKind.Utc);
+
+    public TimeSpan GetDuration(int column) => Read(column, v => (TimeSpan)v);
+
+    /// <summary>Values in the forms that the dialect's casts take back.</summary>
+    public StoredValue GetStored(int column) => IsNull(column) ? StoredValue.Null : Value(column) switch
+    {
+        sbyte or byte or short or ushort or int or uint or long => StoredValue.From(GetInt64(column)),
+        ulong number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
+        bool flag => StoredValue.From(flag ? 1L : 0L),
+        decimal number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
+        double or float => StoredValue.From(GetDouble(column)),
+        DateTime time => StoredValue.From(MariaDbDialect.Text(time)),
+        TimeSpan duration => StoredValue.From(MariaDbDialect.Text(duration)),
+        byte[] bytes => StoredValue.From(bytes),
+        var other => StoredValue.From(Convert.ToString(other, CultureInfo.InvariantCulture)!),
+    };
+
+    private T Read<T>(int column, Func<object, T> convert)
+    {
+        try
+        {
+            return convert(Value(column));
+        }
+        catch (Exception exception) when (exception is InvalidCastException or OverflowException or FormatException or ArgumentException)
+        {
+            throw Bad(column, $"it does not fit the type {typeof(T).Name}");
+        }
+    }
+
+    private SourceException Bad(int column, string why) => new(SourceFaultKind.BadData, $"A value of column '{Name(column)}' cannot be served: {why}.");
+}
+
+/// <summary>Rows straight from the connection.</summary>
+internal sealed class MariaDbCursor(MariaDbSource source, MySqlDataReader reader) : MariaDbRows
+{
+    public override async ValueTask<bool> ReadAsync(CancellationToken cancellation)
+    {
+        try
+        {
+            return await reader.ReadAsync(cancellation);
+        }
+        catch (Exception exception) when (exception is not OperationCanceledException)
+        {
+            throw source.Fault(exception);
+        }
+    }
+
+    public override bool IsNull(int column) => reader.IsDBNull(column);
+
+    public override long GetInt64(int column) => reader.GetValue(column) is ulong ? base.GetInt64(column) : reader.GetInt64(column);
+
+    protected override object Value(int column) => reader.GetValue(column);
+
+    protected override string Name(int column) => reader.GetName(column);
+
+    public override ValueTask DisposeAsync() => reader.DisposeAsync();
+}
+
+/// <summary>All rows of a statement, held.</summary>
+internal sealed class MariaDbPage : MariaDbRows
+{
+    private readonly List<object[]> _rows = [];
+    private string[] _names = [];
+    private int _position = -1;
+
+    public static async Task<MariaDbPage> ReadAsync(MariaDbSource source, MySqlDataReader reader, CancellationToken cancellation)
+    {
+        var page = new MariaDbPage();
+        await using (reader)
+        {
+            var cursor = new MariaDbCursor(source, reader);
+            page._names = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
+            while (await cursor.ReadAsync(cancellation))
+            {
+                var row = new object[reader.FieldCount];
+                reader.GetValues(row);
+                page._rows.Add(row);
+            }
+        }
+        return page;
+    }
+
+    public override ValueTask<bool> ReadAsync(CancellationToken cancellation) => new(++_position < _rows.Count);
+
+    public override bool IsNull(int column) => _rows[_position][column] is DBNull;
+
+    protected override object Value(int column) => _rows[_position][column];
+
+    protected override string Name(int column) => _names[column];
+
+    public override ValueTask DisposeAsync() => default;
+}

@@ -1,0 +1,70 @@
+using System.Net;
+using System.Net.Sockets;
+using System.Security.Authentication;
+using MySqlConnector;
+
+namespace RapidGable.Sources.MariaDb;
+
+/// <summary>What the server or the network says, in plain words and as a kind; never with a secret.</summary>
+internal static class MariaDbFault
+{
+    public static SourceException From(Exception exception, MySqlConnectionStringBuilder settings)
+    {
+        var place = $"{settings.Server}:{settings.Port}";
+        if (exception is SourceException own)
+            return own;
+        for (var inner = exception; inner is not null; inner = inner.InnerException)
+        {
+            switch (inner)
+            {
+                case SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.TryAgain or SocketError.NoData }:
+                    return Unavailable($"The host '{settings.Server}' is not known: its name cannot be resolved.");
+                case SocketException { SocketErrorCode: SocketError.ConnectionRefused }:
+                    return Unavailable($"Nothing listens on {place}: the connection was refused.");
+                case AuthenticationException:
+                    return Unavailable($"TLS with {place} failed: the server's certificate is not trusted.");
+            }
+        }
+        return exception is MySqlException server ? FromServer(server, settings, place)
+            : exception is IOException or SocketException or TimeoutException ? Unavailable($"The connection to {place} broke.")
+            : new SourceException(SourceFaultKind.Broken, exception.Message, exception);
+
+        SourceException Unavailable(string message) => new(SourceFaultKind.Unavailable, message, exception);
+    }
+
+    private static SourceException FromServer(MySqlException exception, MySqlConnectionStringBuilder settings, string place)
+    {
+        var (kind, message) = (int)exception.ErrorCode switch
+        {
+            1045 => (SourceFaultKind.Unavailable, $"The password of '{settings.UserID}' is wrong, or the user does not exist."),
+            1044 => (SourceFaultKind.Unavailable, $"The user '{settings.UserID}' may not use the database '{settings.Database}'."),
+            1049 => (SourceFaultKind.Unavailable, $"There is no database '{settings.Database}' on {place}."),
+            1142 or 1143 or 1227 or 1370 => (SourceFaultKind.Unavailable, $"The user '{settings.UserID}' lacks a right: {exception.Message}."),
+            1040 or 1203 => (SourceFaultKind.Busy, "The server takes no more connections."),
+            1205 or 1213 => (SourceFaultKind.Busy, "The rows are locked by somebody else."),
+            1969 or 3024 or 1317 => (SourceFaultKind.TooSlow, "The statement passed its time limit."),
+            1242 or 1365 => (SourceFaultKind.DivisionByZero, exception.Message),
+            1690 or 1264 => (SourceFaultKind.Overflow, exception.Message),
+            _ when exception.Message.Contains("SSL", StringComparison.Ordinal) => (SourceFaultKind.Unavailable, $"TLS with {place} failed: the server does not offer it. Set 'tls: prefer' or 'tls: off' if that is intended."),
+            // The library does not say why, so the name is looked up once more.
+            _ when exception.ErrorCode == MySqlErrorCode.UnableToConnectToHost => (SourceFaultKind.Unavailable,
+                IsKnown(settings.Server) ? $"Nothing listens on {place}: the connection was refused." : $"The host '{settings.Server}' is not known: its name cannot be resolved."),
+            _ when exception.ErrorCode is MySqlErrorCode.CommandTimeoutExpired || exception.InnerException is IOException or EndOfStreamException
+                => (SourceFaultKind.Unavailable, $"The connection to {place} broke."),
+            _ => (SourceFaultKind.Broken, $"{(int)exception.ErrorCode}: {exception.Message}"),
+        };
+        return new SourceException(kind, message, exception);
+    }
+
+    private static bool IsKnown(string host)
+    {
+        try
+        {
+            return Dns.GetHostAddresses(host).Length > 0;
+        }
+        catch (SocketException)
+        {
+            return false;
+        }
+    }
+}

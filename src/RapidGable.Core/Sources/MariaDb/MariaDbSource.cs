@@ -1,0 +1,136 @@
+using System.Data;
+using MySqlConnector;
+using RapidGable.Model;
+
+namespace RapidGable.Sources.MariaDb;
+
+/// <summary>One database of a MariaDB or MySQL server and its pool of connections.</summary>
+internal sealed class MariaDbSource : ISource
+{
+    private readonly MySqlConnectionStringBuilder _settings;
+    private readonly MySqlDataSource _database;
+    private readonly SemaphoreSlim _free;
+    private readonly int _statementSeconds;
+
+    public MariaDbSource(string name, MySqlConnectionStringBuilder settings, int sessions, int statementSeconds)
+    {
+        Name = name;
+        _settings = settings;
+        _free = new SemaphoreSlim(sessions);
+        _statementSeconds = statementSeconds;
+        _database = new MySqlDataSourceBuilder(settings.ConnectionString).UseConnectionOpenedCallback(PrepareAsync).Build();
+    }
+
+    public string Name { get; }
+
+    public string Address => $"MariaDB {_settings.Server}:{_settings.Port}/{_settings.Database} as {_settings.UserID}";
+
+    public SqlDialect Dialect { get; } = new MariaDbDialect();
+
+    /// <summary>
+    /// Each new connection reads only, in UTC, within the time limit, divides with enough digits, and sorts long texts by
+    /// more than their first 1,024 bytes, since a position in a page is compared by all of them.
+    /// </summary>
+    private async ValueTask PrepareAsync(MySqlConnectionOpenedContext context, CancellationToken cancellation)
+    {
+        if (!context.Conditions.HasFlag(MySqlConnectionOpenedConditions.New))
+            return;
+        var limit = context.Connection.ServerVersion.Contains("Maria", StringComparison.OrdinalIgnoreCase)
+            ? $"max_statement_time = {_statementSeconds}" : $"max_execution_time = {_statementSeconds * 1000}";
+        await using var command = new MySqlCommand($"SET SESSION time_zone = '+00:00', {limit}, div_precision_increment = 12, max_sort_length = 65535, sort_buffer_size = 4194304; SET SESSION TRANSACTION READ ONLY", context.Connection);
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
+    public async Task<SourceCatalog> ReadCatalogAsync(CancellationToken cancellation)
+    {
+        try
+        {
+            await using var connection = await _database.OpenConnectionAsync(cancellation);
+            return await new MariaDbCatalogReader(connection, cancellation).ReadAsync();
+        }
+        catch (Exception exception) when (exception is MySqlException or IOException or TimeoutException)
+        {
+            throw Fault(exception);
+        }
+    }
+
+    // Types are the catalog's business here; rows tell nothing more.
+    public Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation) => Task.FromResult(item);
+
+    public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
+    {
+        await _free.WaitAsync(cancellation);
+        MySqlConnection? connection = null;
+        try
+        {
+            connection = await _database.OpenConnectionAsync(cancellation);
+            var transaction = kind == SessionKind.Plain ? null : await connection.BeginTransactionAsync(IsolationLevel.RepeatableRead, isReadOnly: true, cancellation);
+            return new MariaDbSession(this, connection, transaction, kind == SessionKind.Interleaved);
+        }
+        catch (Exception exception)
+        {
+            if (connection is not null)
+                await connection.DisposeAsync();
+            _free.Release();
+            if (exception is OperationCanceledException)
+                throw;
+            throw Fault(exception);
+        }
+    }
+
+    internal SourceException Fault(Exception exception) => MariaDbFault.From(exception, _settings);
+
+    internal void Return() => _free.Release();
+
+    public ValueTask DisposeAsync() => _database.DisposeAsync();
+}
+
+internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection connection, MySqlTransaction? transaction, bool interleaved) : ISourceSession
+{
+    public async ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
+    {
+        try
+        {
+            var command = new MySqlCommand(sql, connection, transaction);
+            var values = parameters.Span;
+            for (var i = 0; i < values.Length; i++)
+                command.Parameters.AddWithValue("@p" + (i + 1), Value(values[i]));
+            await command.PrepareAsync(cancellation);
+            var reader = await command.ExecuteReaderAsync(cancellation);
+            // A connection has one reader and the server no cursors that could be read in turn: such a page is held, and its
+            // size is bounded by the pages of its sets.
+            return interleaved ? await MariaDbPage.ReadAsync(source, reader, cancellation) : new MariaDbCursor(source, reader);
+        }
+        catch (Exception exception) when (exception is not OperationCanceledException)
+        {
+            throw source.Fault(exception);
+        }
+    }
+
+    private static object Value(StoredValue value) => value.Kind switch
+    {
+        StoredValueKind.Int64 => value.Int64,
+        StoredValueKind.Double => value.Double,
+        StoredValueKind.Text => value.Text,
+        StoredValueKind.Blob => value.Blob,
+        _ => DBNull.Value,
+    };
+
+    public async ValueTask DisposeAsync()
+    {
+        try
+        {
+            if (transaction is not null)
+                await transaction.DisposeAsync();
+            await connection.DisposeAsync();
+        }
+        catch (Exception exception) when (exception is MySqlException or IOException)
+        {
+            // The connection broke, which the request has heard already; the pool throws it away.
+        }
+        finally
+        {
+            source.Return();
+        }
+    }
+}
