@@ -8,7 +8,7 @@ demo: tools console demo-data
 	@./gable serve demo --port $(PORT)
 
 demo-data: tools
-	@test -e demo/data/network.db || dotnet run --project demo/generator -c Release -v quiet -- demo/data
+	@test -e demo/data/network.db -a -e demo/data/lab.db || dotnet run --project demo/generator -c Release -v quiet -- demo/data
 
 console: tools
 	@scripts/build-console

@@ -29,6 +29,7 @@ export interface NavigationInfo {
 export interface SetInfo {
   name: string;
   type: string;
+  source: string;
   from: string;
   key: string[];
   pageSize: number;
@@ -46,7 +47,7 @@ export interface ServiceDetails {
   title: string;
   revision: string;
   namespace: string;
-  source: string;
+  sources: string[];
   faces: { odata: string };
   sets: SetInfo[];
 }

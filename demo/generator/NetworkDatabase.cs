@@ -69,7 +69,7 @@ public static class NetworkDatabase
 
     private static void Fill(SqliteConnection connection, Random random, int readings, Action<int> progress)
     {
-        using (var insert = new Insert(connection, "catchment", 4))
+        using (var insert = new RowInsert(connection, "catchment", 4))
         {
             for (var i = 0; i < Catchments.Length; i++)
                 insert.Add(i + 1, Catchments[i].Name, Catchments[i].Parent, Catchments[i].Area);
@@ -84,8 +84,8 @@ public static class NetworkDatabase
     private static List<(int Station, int Number, int Kind)> FillStations(SqliteConnection connection, Random random)
     {
         var sensors = new List<(int, int, int)>();
-        using var station = new Insert(connection, "station", 13);
-        using var sensor = new Insert(connection, "sensor", 7);
+        using var station = new RowInsert(connection, "station", 13);
+        using var sensor = new RowInsert(connection, "sensor", 7);
         for (var id = 1; id <= 120; id++)
         {
             var opened = new DateTime(1962, 3, 1).AddDays(random.Next(0, 21_500));
@@ -112,7 +112,7 @@ public static class NetworkDatabase
 
     private static void FillReadings(SqliteConnection connection, Random random, List<(int Station, int Number, int Kind)> sensors, int readings, Action<int> progress)
     {
-        using var insert = new Insert(connection, "reading", 7);
+        using var insert = new RowInsert(connection, "reading", 7);
         for (var i = 0; i < readings; i++)
         {
             var (station, number, kind) = sensors[i % sensors.Count];
@@ -131,19 +131,14 @@ public static class NetworkDatabase
     private static List<string> FillPeople(SqliteConnection connection, Random random)
     {
         var ids = new List<string>();
-        using var technician = new Insert(connection, "technician", 5);
-        using var certificate = new Insert(connection, "certificate", 3);
-        using var granted = new Insert(connection, "technician_certificate", 4);
+        using var technician = new RowInsert(connection, "technician", 5);
+        using var certificate = new RowInsert(connection, "certificate", 3);
+        using var granted = new RowInsert(connection, "technician_certificate", 4);
         foreach (var (code, name, months) in Certificates)
             certificate.Add(code, name, months);
         foreach (var (name, region) in Technicians)
         {
-            var bytes = new byte[16];
-            random.NextBytes(bytes);
-            // Version 4, variant 1: some databases take no others.
-            bytes[7] = (byte)((bytes[7] & 0x0F) | 0x40);
-            bytes[8] = (byte)((bytes[8] & 0x3F) | 0x80);
-            ids.Add(new Guid(bytes).ToString());
+            ids.Add(Uuid(random));
             var mail = string.Concat(name.ToLowerInvariant().Where(c => char.IsLetter(c) || c == ' ')).Replace(' ', '.');
             technician.Add(ids[^1], name, mail + "@example.org", region, random.Next(8) > 0 ? 1 : 0);
             foreach (var (code, _, months) in Certificates.Where(_ => random.Next(2) == 0))
@@ -157,8 +152,8 @@ public static class NetworkDatabase
 
     private static void FillVisits(SqliteConnection connection, Random random, List<string> technicians)
     {
-        using var visit = new Insert(connection, "visit", 8);
-        using var task = new Insert(connection, "visit_task", 5);
+        using var visit = new RowInsert(connection, "visit", 8);
+        using var task = new RowInsert(connection, "visit_task", 5);
         for (var id = 1; id <= 600; id++)
         {
             var day = FirstReading.AddDays(random.Next(-300, 60));
@@ -173,18 +168,18 @@ public static class NetworkDatabase
 
     private static void FillRest(SqliteConnection connection, Random random)
     {
-        using var threshold = new Insert(connection, "alert_threshold", 5);
+        using var threshold = new RowInsert(connection, "alert_threshold", 5);
         for (var id = 1; id <= 90; id++)
             threshold.Add(id, random.Next(1, 121), Kinds[random.Next(2)].Kind, Math.Round(1.5 + (random.NextDouble() * 2), 4), random.Next(6) > 0 ? 1 : 0);
-        using var group = new Insert(connection, "\"group\"", 5);
+        using var group = new RowInsert(connection, "\"group\"", 5);
         group.Add(1, "flood watch", 1, "Flood watch", 120.5);
         group.Add(2, "drought; DROP TABLE station", 2, null, 0.75);
         group.Add(3, "100% quoted 'names' \"here\"", 3, "back\\slash", null);
-        using var log = new Insert(connection, "import_log", 3);
+        using var log = new RowInsert(connection, "import_log", 3);
         log.Add("2024-04-30", "alder-2024-04.csv", 8640);
         log.Add("2024-04-30", "alder-2024-04.csv", 8640);
         log.Add("2024-05-31", "alder-2024-05.csv", 8928);
-        using var wide = new Insert(connection, "wide_form", 61);
+        using var wide = new RowInsert(connection, "wide_form", 61);
         for (var id = 1; id <= 40; id++)
             wide.Add([id, .. Enumerable.Range(1, 60).Select(object? (i) => random.Next(9) == 0 ? null : i % 3 == 0 ? "entry " + random.Next(100) : (object)random.Next(1000))]);
     }
@@ -192,6 +187,16 @@ public static class NetworkDatabase
     /// <summary>The statement that makes the table of sixty columns.</summary>
     internal static string WideForm(string key, string number) =>
         $"CREATE TABLE wide_form (id {key}, {string.Join(", ", Enumerable.Range(1, 60).Select(i => $"field_{i:00} {(i % 3 == 0 ? "TEXT" : number)}"))})";
+
+    /// <summary>Version 4, variant 1: some databases take no others.</summary>
+    internal static string Uuid(Random random)
+    {
+        var bytes = new byte[16];
+        random.NextBytes(bytes);
+        bytes[7] = (byte)((bytes[7] & 0x0F) | 0x40);
+        bytes[8] = (byte)((bytes[8] & 0x3F) | 0x80);
+        return new Guid(bytes).ToString();
+    }
 
     private static byte[] Photo(Random random)
     {
@@ -207,34 +212,10 @@ public static class NetworkDatabase
     private static string Stamp(DateTime time, int digits) =>
         time.ToString("yyyy-MM-dd'T'HH:mm:ss" + (digits > 0 ? "." + new string('f', digits) : "") + "'Z'", CultureInfo.InvariantCulture);
 
-    private static void Run(SqliteConnection connection, string sql)
+    internal static void Run(SqliteConnection connection, string sql)
     {
         using var command = connection.CreateCommand();
         command.CommandText = sql;
         command.ExecuteNonQuery();
-    }
-
-    /// <summary>One prepared INSERT, used for every row of a table.</summary>
-    private sealed class Insert : IDisposable
-    {
-        private readonly SqliteCommand _command;
-
-        public Insert(SqliteConnection connection, string table, int columns)
-        {
-            _command = connection.CreateCommand();
-            _command.CommandText = $"INSERT INTO {table} VALUES ({string.Join(", ", Enumerable.Range(1, columns).Select(i => "$" + i))})";
-            for (var i = 1; i <= columns; i++)
-                _command.Parameters.Add(new SqliteParameter("$" + i, null));
-            _command.Prepare();
-        }
-
-        public void Add(params object?[] values)
-        {
-            for (var i = 0; i < values.Length; i++)
-                _command.Parameters[i].Value = values[i] ?? DBNull.Value;
-            _command.ExecuteNonQuery();
-        }
-
-        public void Dispose() => _command.Dispose();
     }
 }

@@ -1,4 +1,4 @@
-// gable-demo FOLDER [--readings N]: makes data/network.db of the demo workspace. The same seed gives the same rows.
+// gable-demo FOLDER [--readings N]: makes network.db and lab.db of the demo workspace. The same seed gives the same rows.
 using System.Globalization;
 using RapidGable.Demo;
 using Spectre.Console;
@@ -9,7 +9,7 @@ for (var i = 0; i < args.Length; i++)
 {
     if (args[i] is "--help" or "-h")
     {
-        Console.WriteLine("gable-demo [FOLDER] [--readings N]\n\nMakes FOLDER/network.db (demo/data when no folder is given), with N readings (50,000).");
+        Console.WriteLine("gable-demo [FOLDER] [--readings N]\n\nMakes FOLDER/network.db and FOLDER/lab.db (in demo/data when no folder is given), with N readings (50,000).");
         return 0;
     }
     if (args[i] == "--readings")
@@ -28,6 +28,10 @@ for (var i = 0; i < args.Length; i++)
 }
 
 Directory.CreateDirectory(folder);
+var lab = Path.Combine(folder, "lab.db");
+File.Delete(lab + ".new");
+LabDatabase.Make(lab + ".new");
+File.Move(lab + ".new", lab, overwrite: true);
 var target = Path.Combine(folder, "network.db");
 var unfinished = target + ".new";
 File.Delete(unfinished);

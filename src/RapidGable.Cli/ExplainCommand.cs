@@ -87,7 +87,7 @@ internal static class ExplainCommand
             return 1;
         }
         if (json)
-            Terminal.WriteJson(new { service = parts[0], source = service.Source.Name, statements });
+            Terminal.WriteJson(new { service = parts[0], statements });
         else
             statements.ForEach(WriteStatement);
         return 0;

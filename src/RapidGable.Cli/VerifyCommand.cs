@@ -87,7 +87,7 @@ internal static class VerifyCommand
                     "no set of it may be read without signing in", 0)], TimeSpan.Zero));
                 continue;
             }
-            var counter = new DatabaseCounter(service.Model, service.Source);
+            var counter = new DatabaseCounter(service.Model, workspace.Sources);
             reports.Add(await Terminal.WithStatusAsync($"Verifying {service.Model.Service}", silent, progress => ServiceVerifier.VerifyAsync(
                 new HttpProbe(client), new VerificationOptions(service.Model.Service, root, rows, DatabaseCount: counter.CountAsync, Progress: progress), cancellation)));
         }

@@ -61,7 +61,7 @@ internal static class ManagementInterface
             title = service.Model.Title,
             revision = service.Revision,
             @namespace = service.Model.Namespace,
-            source = service.Source.Name,
+            sources = service.Model.Sets.Select(s => s.Source.Source).Distinct(),
             faces = new { odata = $"{context.Request.Scheme}://{context.Request.Host}{ODataFace.Prefix}{service.Model.Service}/" },
             sets = service.Model.Sets.Select(s => Set(s)),
             inferences = inferences.Select(i => new { i.Subject, i.Value, i.Reason }),
@@ -72,6 +72,7 @@ internal static class ManagementInterface
     {
         set.Name,
         type = set.Type.Name,
+        source = set.Source.Source,
         from = set.Source.ToString(),
         key = set.Type.Key.Select(k => k.Name),
         set.PageSize,
@@ -116,7 +117,7 @@ internal static class ManagementInterface
             return Problem(404, "not-found", $"There is no service '{parts[0]}'.");
         var explained = service.Explain(parts.Length > 1 ? parts[1] : "", query, Caller.Anonymous, time.GetUtcNow().UtcDateTime);
         return explained.Is(out var statements, out var fault)
-            ? Results.Json(new { service = parts[0], source = service.Source.Name, statements }, Json)
+            ? Results.Json(new { service = parts[0], statements }, Json)
             : Results.Json(new { error = new { fault.Code, fault.Message, fault.Target, position = fault.Position, pointer = fault.Pointer(), fault.Status } }, Json, statusCode: fault.Status);
     }
 

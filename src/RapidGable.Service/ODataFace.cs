@@ -60,7 +60,7 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
         }
         catch (SourceException exception)
         {
-            log.LogError("{Kind} at source {Source}: {Message}", exception.Kind, service.Source.Name, exception.Message);
+            log.LogError("{Kind} at a source of {Service}: {Message}", exception.Kind, name, exception.Message);
             await FailAsync(context, Faults.From(exception));
         }
         catch (Exception exception) when (exception is not OperationCanceledException)
@@ -134,7 +134,7 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
             return fault;
         var page = Negotiation.MaxPageSize(headers);
         if (!QueryValues.Make(prepared.Request, lexed, page?.Rows, time.GetUtcNow().UtcDateTime).Is(out var values, out fault)
-            || !(await QueryRun.StartAsync(prepared.Query!, values, exchange.Service.Source, exchange.Cancellation)).Is(out var run, out fault))
+            || !(await QueryRun.StartAsync(prepared.Query!, values, prepared.Source!, exchange.Cancellation)).Is(out var run, out fault))
             return fault;
         await using (run)
         {

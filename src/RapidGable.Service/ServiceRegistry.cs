@@ -17,7 +17,7 @@ public sealed class ServiceRegistry
     {
         Workspace = workspace;
         _services = workspace.Services.ToFrozenDictionary(s => s.Model.Service, s => new PublishedService(
-            s.Model, workspace.Sources[workspace.Declaration.Services.First(d => d.Name == s.Model.Service).Source.Value], RevisionOf(s)), StringComparer.Ordinal);
+            s.Model, workspace.Sources, RevisionOf(s)), StringComparer.Ordinal);
     }
 
     public LoadedWorkspace Workspace { get; }

@@ -56,7 +56,7 @@ public class DeclarationTests
             services/s.yaml:5:5: error unknown-name: 'hied' is not known in a set. Did you mean 'hide'?
               5 |     hied: [photo]
                 |     ^^^^
-              Known here: from, name, type, key, hide, rename, page, largest-page, allow, rules.
+              Known here: from, source, name, type, key, hide, rename, page, largest-page, allow, rules.
             """, text);
     }
 

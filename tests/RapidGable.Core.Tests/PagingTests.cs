@@ -56,7 +56,7 @@ public abstract class PagingTests : IAsyncLifetime
         await PrepareAsync(_folder, $"INSERT INTO row VALUES {string.Join(",", rows)}");
         _folder.WithService("  - { from: row, largest-page: 1000, page: 1000 }\n");
         _workspace = await _folder.LoadAsync();
-        _service = new PublishedService(_workspace.Services[0].Model, _workspace.Sources["main"], "r");
+        _service = new PublishedService(_workspace.Services[0].Model, _workspace.Sources, "r");
     }
 
     public async Task DisposeAsync()
@@ -72,7 +72,7 @@ public abstract class PagingTests : IAsyncLifetime
         Assert.True(prepared.Fault is null, prepared.Fault?.Message);
         var values = QueryValues.Make(prepared.Value!.Request, lexed, size, DateTime.UnixEpoch);
         Assert.True(values.Fault is null, values.Fault?.Message);
-        await using var run = (await QueryRun.StartAsync(prepared.Value.Query!, values.Value!, _service.Source, CancellationToken.None)).Value!;
+        await using var run = (await QueryRun.StartAsync(prepared.Value.Query!, values.Value!, prepared.Value.Source!, CancellationToken.None)).Value!;
         var rows = new List<string>();
         ImmutableArray<StoredValue> last = [];
         for (var more = run.HasRow; more; more = await run.Rows.ReadAsync(CancellationToken.None))

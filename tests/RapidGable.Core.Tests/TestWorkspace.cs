@@ -42,6 +42,12 @@ internal sealed class TestWorkspace : IDisposable
         return this;
     }
 
+    public TestWorkspace WithLab()
+    {
+        LabDatabase.Make(Path.Combine(Folder, "lab.db"));
+        return Write("sources/lab.yaml", "engine: sqlite\nfile: lab.db\n");
+    }
+
     public TestWorkspace WithService(string sets, string name = "s") =>
         Write($"services/{name}.yaml", $"title: S\nsource: main\nnamespace: T\nrules:\n  read: anyone\nsets:\n{sets}");
 
@@ -82,7 +88,7 @@ public sealed class NetworkFixture : IAsyncLifetime
         _folder.WithSource().WithNetwork().WithService(AllSets);
         Workspace = await _folder.LoadAsync();
         Assert.Empty(Workspace.Diagnostics.Items);
-        Service = new PublishedService(Workspace.Services[0].Model, Workspace.Sources["main"], "r");
+        Service = new PublishedService(Workspace.Services[0].Model, Workspace.Sources, "r");
     }
 
     public async Task DisposeAsync()
@@ -107,7 +113,7 @@ public sealed class NetworkFixture : IAsyncLifetime
         var prepared = Service.Prepare(lexed, Caller.Anonymous);
         Assert.True(prepared.Fault is null, prepared.Fault?.Message);
         var values = QueryValues.Make(prepared.Value!.Request, lexed, maxPageSize, new DateTime(2024, 5, 1, 0, 0, 0, DateTimeKind.Utc)).Value!;
-        await using var run = (await QueryRun.StartAsync(prepared.Value.Query!, values, Service.Source, CancellationToken.None)).Value!;
+        await using var run = (await QueryRun.StartAsync(prepared.Value.Query!, values, prepared.Value.Source!, CancellationToken.None)).Value!;
         var rows = new List<string>();
         for (var more = run.HasRow; more && rows.Count < values.PageRows; more = await run.Rows.ReadAsync(CancellationToken.None))
             rows.Add(run.Rows.GetStored(0).ToString());

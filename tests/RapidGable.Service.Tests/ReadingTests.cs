@@ -308,6 +308,23 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     }
 
     [Fact]
+    public async Task Sets_of_one_service_come_from_two_sources()
+    {
+        using var folder = new Core.Tests.TestWorkspace();
+        folder.WithSource().WithNetwork().WithLab().WithService("  - { from: station, name: Stations, hide: [photo] }\n  - { from: sample, source: lab }\n  - { from: result, source: lab }\n");
+        await using var http = await RunningService.StartAsync(folder.Folder);
+        Assert.Equal("120", (await http.SendAsync("/odata/s/Stations/$count")).Text);
+        Assert.Equal("300", (await http.SendAsync("/odata/s/sample/$count")).Text);
+        var sample = (await http.SendAsync("/odata/s/sample?$top=1&$expand=result")).Json.GetProperty("value")[0];
+        Assert.True(sample.GetProperty("result").GetArrayLength() > 0);
+        var verify = await Gable.RunAsync(folder.Folder, "verify", "--json");
+        Assert.True(verify.Code == 0, verify.Output);
+        folder.WithService("  - { from: sample, source: labb }\n");
+        await using var workspace = await folder.LoadAsync();
+        Assert.Contains("Did you mean 'lab'?", Assert.Single(workspace.Diagnostics.Items).Message);
+    }
+
+    [Fact]
     public async Task The_list_of_services_gives_addresses_that_answer()
     {
         foreach (var listed in (await service.Http.SendAsync("/services")).Json.GetProperty("services").EnumerateArray())

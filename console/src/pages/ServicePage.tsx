@@ -25,7 +25,8 @@ export function ServicePage() {
       <Group gap="xs" mb="md">
         <Address url={details.data.faces.odata} label="the address of the service" />
         <Text size="sm" c="dimmed">
-          from the source {details.data.source}, revision {details.data.revision}
+          from {details.data.sources.length === 1 ? 'the source' : 'the sources'} {details.data.sources.join(', ')},
+          revision {details.data.revision}
         </Text>
       </Group>
       <Grid gap="lg">

@@ -4,13 +4,14 @@ using RapidGable.Sources;
 namespace RapidGable.Building;
 
 /// <summary>Counts rows in the database itself, without any of the machinery that answers requests.</summary>
-public sealed class DatabaseCounter(EntityModel model, ISource source)
+public sealed class DatabaseCounter(EntityModel model, IReadOnlyDictionary<string, ISource> sources)
 {
     /// <summary>Rows of the object behind a set; null when there is no such set.</summary>
     public async Task<long?> CountAsync(string set, CancellationToken cancellation)
     {
         if (model.FindSet(set) is not { } found)
             return null;
+        var source = sources[found.Source.Source];
         await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation);
         await using var cursor = await session.QueryAsync($"SELECT COUNT(*) FROM {source.Dialect.Table(found.Source.Schema, found.Source.Name)}", default, cancellation);
         await cursor.ReadAsync(cancellation);

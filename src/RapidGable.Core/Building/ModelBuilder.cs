@@ -16,24 +16,27 @@ public sealed record BuiltService(EntityModel Model, ImmutableArray<Inference> I
 public sealed class ModelBuilder
 {
     private readonly ServiceDeclaration _declaration;
-    private readonly SourceCatalog _catalog;
-    private readonly ISource _source;
+    private readonly IReadOnlyDictionary<string, SourceCatalog> _catalogs;
+    private readonly IReadOnlyDictionary<string, ISource> _sources;
     private readonly Diagnostics _diagnostics;
     private readonly List<Inference> _inferences = [];
 
-    private ModelBuilder(ServiceDeclaration declaration, SourceCatalog catalog, ISource source, Diagnostics diagnostics)
+    private ModelBuilder(
+        ServiceDeclaration declaration, IReadOnlyDictionary<string, SourceCatalog> catalogs, IReadOnlyDictionary<string, ISource> sources, Diagnostics diagnostics)
     {
         _declaration = declaration;
-        _catalog = catalog;
-        _source = source;
+        _catalogs = catalogs;
+        _sources = sources;
         _diagnostics = diagnostics;
     }
 
+    /// <param name="catalogs">Of every source that the service's sets name.</param>
     /// <summary>Builds one service. The result holds the sets that are sound; look at the diagnostics for the others.</summary>
     public static async Task<BuiltService> BuildAsync(
-        ServiceDeclaration declaration, SourceCatalog catalog, ISource source, Diagnostics diagnostics, CancellationToken cancellation)
+        ServiceDeclaration declaration, IReadOnlyDictionary<string, SourceCatalog> catalogs, IReadOnlyDictionary<string, ISource> sources,
+        Diagnostics diagnostics, CancellationToken cancellation)
     {
-        var builder = new ModelBuilder(declaration, catalog, source, diagnostics);
+        var builder = new ModelBuilder(declaration, catalogs, sources, diagnostics);
         return await builder.BuildAsync(cancellation);
     }
 
@@ -44,7 +47,7 @@ public sealed class ModelBuilder
         {
             if (FindObject(set) is not { } item)
                 continue;
-            item = await _source.DescribeAsync(item, cancellation);
+            item = await _sources[set.Source.Value].DescribeAsync(item, cancellation);
             if (Draft(set, item, drafts) is { } draft)
                 drafts.Add(draft);
         }
@@ -58,11 +61,12 @@ public sealed class ModelBuilder
 
     private SourceObject? FindObject(SetDeclaration set)
     {
-        var item = _catalog.Find(set.From.Value);
+        var catalog = _catalogs[set.Source.Value];
+        var item = catalog.Find(set.From.Value);
         if (item is null)
         {
-            var names = _catalog.Objects.Select(_catalog.ShortName).ToList();
-            _diagnostics.Error("no-object", $"The source '{_source.Name}' has no table or view '{set.From.Value}'.{NearestName.Hint(set.From.Value, names)}",
+            var names = catalog.Objects.Select(catalog.ShortName).ToList();
+            _diagnostics.Error("no-object", $"The source '{set.Source.Value}' has no table or view '{set.From.Value}'.{NearestName.Hint(set.From.Value, names)}",
                 set.From.Location, $"See what it offers with 'gable look'.");
             return null;
         }
@@ -136,7 +140,7 @@ public sealed class ModelBuilder
         else
         {
             _diagnostics.Error("no-key", $"The {KindOf(item)} '{item.Name}' has no key, and an entity needs one.", set.From.Location,
-                $"Name the columns that identify a row, and 'gable check' proves it:\n  - from: {item.Name}\n    key: [{KeyExample(item)}]\nIts columns: {string.Join(", ", item.Columns.Select(c => c.Name))}.");
+                $"Name the columns that identify a row, and 'gable check' proves it:\n  - from: {item.Name}\n    key: [{KeyExample(item)}]\nIts columns: {string.Join(", ", item.Columns.Select(c => c.Name))}. 'gable keys' finds the ones that do.");
             return [];
         }
         var key = names.Select(n => columns.Find(c => c.Property.Column == n)).ToList();
@@ -160,7 +164,7 @@ public sealed class ModelBuilder
     {
         var page = draft.Declaration.Page ?? Math.Min(Limits.DefaultPageSize, draft.Declaration.LargestPage ?? Limits.DefaultPageSize);
         return new EntitySet(draft.Name, new EntityType(draft.TypeName, draft.Visible, draft.Hidden, draft.Key, navigations, draft.Item.Comment),
-            new SourceObjectName(_source.Name, draft.Item.Schema, draft.Item.Name))
+            new SourceObjectName(draft.Declaration.Source.Value, draft.Item.Schema, draft.Item.Name))
         {
             PageSize = page,
             LargestPage = draft.Declaration.LargestPage ?? Math.Max(page, Limits.DefaultLargestPage),

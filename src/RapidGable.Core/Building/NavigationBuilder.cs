@@ -22,7 +22,7 @@ internal sealed class NavigationBuilder(List<SetDraft> drafts, Diagnostics diagn
         {
             foreach (var foreignKey in draft.Item.ForeignKeys)
             {
-                if (drafts.Find(d => d.Item.FullName == foreignKey.TargetObject) is { } target)
+                if (drafts.Find(d => d.Declaration.Source.Value == draft.Declaration.Source.Value && d.Item.FullName == foreignKey.TargetObject) is { } target)
                     Relate(draft, target, foreignKey);
             }
         }

@@ -45,15 +45,16 @@ public static class WorkspaceLoader
         var services = ImmutableArray.CreateBuilder<BuiltService>();
         foreach (var service in declaration.Services)
         {
-            if (!catalogs.TryGetValue(service.Source.Value, out var catalog))
+            // What cannot be read has been reported; a service is built when all its sources can.
+            if (service.Sets.Any(s => !catalogs.ContainsKey(s.Source.Value)))
                 continue;
             try
             {
-                services.Add(await ModelBuilder.BuildAsync(service, catalog, sources[service.Source.Value], diagnostics, cancellation));
+                services.Add(await ModelBuilder.BuildAsync(service, catalogs.ToImmutable(), sources.ToImmutable(), diagnostics, cancellation));
             }
             catch (SourceException exception)
             {
-                diagnostics.Error("source", $"The source '{service.Source.Value}' cannot be read: {exception.Message}", service.Location);
+                diagnostics.Error("source", $"A source of the service '{service.Name}' cannot be read: {exception.Message}", service.Location);
             }
         }
         return new LoadedWorkspace(declaration, sources.ToImmutable(), catalogs.ToImmutable(), services.ToImmutable(), diagnostics);

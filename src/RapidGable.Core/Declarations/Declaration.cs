@@ -25,6 +25,9 @@ public sealed record ServiceDeclaration(
 /// <summary>One entity set; everything but the object's name may be left to the catalog.</summary>
 public sealed record SetDeclaration(Located<string> From, SourceLocation Location)
 {
+    /// <summary>The source that holds the object.</summary>
+    public required Located<string> Source { get; init; }
+
     /// <summary>Outside name; null = from the object's name.</summary>
     public Located<string>? Name { get; init; }
 

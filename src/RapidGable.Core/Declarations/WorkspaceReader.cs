@@ -39,9 +39,9 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
                 SourceLocation.WholeFile(check));
 
         var names = sources.Select(s => s.Name).ToList();
-        foreach (var service in services.Where(s => !names.Contains(s.Source.Value)))
-            _diagnostics.Error("no-source", $"There is no source '{service.Source.Value}'.{NearestName.Hint(service.Source.Value, names)}",
-                service.Source.Location, $"Write sources/{service.Source.Value}.yaml, or name one of: {Listing(names)}.");
+        foreach (var source in services.SelectMany(s => s.Sets.Select(e => e.Source).Prepend(s.Source)).Distinct().Where(s => !names.Contains(s.Value)))
+            _diagnostics.Error("no-source", $"There is no source '{source.Value}'.{NearestName.Hint(source.Value, names)}",
+                source.Location, $"Write sources/{source.Value}.yaml, or name one of: {Listing(names)}.");
         return new WorkspaceDeclaration(folder, title, sources, services);
     }
 
@@ -122,13 +122,13 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         var page = reader.Number("page", 1, 1_000_000);
         var largest = reader.Number("largest-page", 1, 1_000_000);
         var read = ReadRules(reader, AccessRule.Nobody);
-        var sets = ReadSets(reader, new ServiceDefaults(page, largest, read));
+        var sets = source is null ? [] : ReadSets(reader, new ServiceDefaults(source, page, largest, read));
         reader.ReportUnknown("a service");
         return source is null ? null : new ServiceDeclaration(
             name, title, source, schemaNamespace?.Value ?? SimpleIdentifier.From(name), sets, SourceLocation.WholeFile(file));
     }
 
-    private sealed record ServiceDefaults(int? Page, int? LargestPage, AccessRule Read);
+    private sealed record ServiceDefaults(Located<string> Source, int? Page, int? LargestPage, AccessRule Read);
 
     private ImmutableArray<SetDeclaration> ReadSets(MappingReader service, ServiceDefaults defaults)
     {
@@ -144,6 +144,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
             if (item is YamlScalar { IsNothing: false } name)
                 sets.Add(new SetDeclaration(new Located<string>(name.Value, name.Location), name.Location)
                 {
+                    Source = defaults.Source,
                     Page = defaults.Page,
                     LargestPage = defaults.LargestPage,
                     Read = defaults.Read,
@@ -162,6 +163,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
     private SetDeclaration? ReadSet(MappingReader reader, ServiceDefaults defaults)
     {
         var from = reader.RequiredText("from", "the table or view that the set is read from");
+        var source = reader.Text("source");
         var name = Identifier(reader.Text("name"));
         var type = Identifier(reader.Text("type"));
         var key = reader.Texts("key");
@@ -178,6 +180,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         reader.ReportUnknown("a set");
         return from is null ? null : new SetDeclaration(from, reader.Location)
         {
+            Source = source ?? defaults.Source,
             Name = name,
             TypeName = type,
             Key = key,

@@ -1,6 +1,5 @@
 using System.Collections.Immutable;
 using RapidGable.Requests;
-using RapidGable.Sources;
 
 namespace RapidGable.Queries;
 
@@ -16,11 +15,12 @@ public sealed record ExplainedParameter(string Placeholder, string Value, string
 /// <summary>Shows what a prepared request would send to its source.</summary>
 public static class Explanation
 {
-    public static Result<List<ExplainedStatement>> Of(PreparedRequest prepared, QueryValues values, SqlDialect dialect)
+    public static Result<List<ExplainedStatement>> Of(PreparedRequest prepared, QueryValues values)
     {
         var result = new List<ExplainedStatement>();
         if (prepared.Query is not { } query)
             return result;
+        var dialect = prepared.Source!.Dialect;
         var statements = new List<(string Purpose, SqlStatement? Statement)>
         {
             ("number of matches, for $count=true", query.Count),

@@ -9,25 +9,27 @@ namespace RapidGable.Queries;
 /// <summary>A request that is ready to run.</summary>
 /// <param name="Request">The bound tree, without values.</param>
 /// <param name="Query">Null for the service and metadata documents.</param>
+/// <param name="Source">Where the query runs; null as <paramref name="Query"/>.</param>
 /// <param name="Model">The part of the model that the caller may know of.</param>
-public sealed record PreparedRequest(BoundRequest Request, CompiledQuery? Query, EntityModel Model)
+public sealed record PreparedRequest(BoundRequest Request, CompiledQuery? Query, ISource? Source, EntityModel Model)
 {
     /// <summary>What a face derives from the shape and wants to keep with it, such as its writers.</summary>
     public ConcurrentDictionary<string, object> Derived { get; } = new();
 }
 
 /// <summary>
-/// One service as it is published: an immutable model, its source, and the plans made so far. The whole way of a
+/// One service as it is published: an immutable model, its sources, and the plans made so far. The whole way of a
 /// request up to its statements is <see cref="Prepare"/>.
 /// </summary>
-public sealed class PublishedService(EntityModel model, ISource source, string revision)
+public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<string, ISource> sources, string revision)
 {
     private readonly ConcurrentDictionary<string, View> _views = new();
     private View? _anonymous;
 
     public EntityModel Model => model;
 
-    public ISource Source => source;
+    /// <summary>The source that a set is read from.</summary>
+    public ISource SourceOf(EntitySet set) => sources[set.Source.Source];
 
     /// <summary>A short text that changes with what is published.</summary>
     public string Revision => revision;
@@ -46,9 +48,11 @@ public sealed class PublishedService(EntityModel model, ISource source, string r
             || !AccessGate.Permit(bound, view.Model, caller).Is(out var permitted, out fault))
             return fault;
         CompiledQuery? query = null;
-        if (bound.Path.Root is not null && !SqlWriter.Compile(Planner.Plan(permitted, view.Model), source.Dialect).Is(out query, out fault))
+        // Relations stay within a source, so all tables of a request are where its target is.
+        var source = bound.Path.Root is null ? null : SourceOf(bound.Path.Target);
+        if (source is not null && !SqlWriter.Compile(Planner.Plan(permitted, view.Model), source.Dialect).Is(out query, out fault))
             return fault;
-        var prepared = new PreparedRequest(bound, query, view.Model);
+        var prepared = new PreparedRequest(bound, query, source, view.Model);
         view.Plans.Add(lexed.Shape, prepared);
         return prepared;
     }
@@ -62,7 +66,7 @@ public sealed class PublishedService(EntityModel model, ISource source, string r
             || !Prepare(lexed, caller).Is(out var prepared, out fault)
             || !QueryValues.Make(prepared.Request, lexed, null, now).Is(out var values, out fault))
             return fault;
-        return Explanation.Of(prepared, values, source.Dialect);
+        return Explanation.Of(prepared, values);
     }
 
     /// <summary>Plans in the cache, over all views.</summary>
