@@ -142,6 +142,36 @@ public class ModelBuilderTests
     }
 
     [Theory]
+    [InlineData("daily_summary", "station_id,sensor_no,day")]
+    [InlineData("station_latest", "station_id", "code", "name")]
+    [InlineData("visit_report", "visit_id", "station_code,planned_for,purpose")]
+    [InlineData("open_alert", "threshold_id")]
+    [InlineData("import_log")]
+    public async Task Keys_are_found_and_proved_over_all_rows(string name, params string[] first)
+    {
+        using var folder = new TestWorkspace().WithSource().WithNetwork(50_000);
+        await using var workspace = await folder.LoadAsync();
+        var source = workspace.Sources["main"];
+        var catalog = workspace.Catalogs["main"];
+        var item = await source.DescribeAsync(catalog.Find(name)!, CancellationToken.None);
+        var findings = await KeyFinder.FindAsync(source, item, catalog, _ => { }, CancellationToken.None);
+        Assert.Equal(first, findings.Candidates.Take(first.Length).Select(c => string.Join(',', c.Columns)));
+        Assert.Equal(first.Length == 0, findings.Candidates.IsEmpty);
+        // No candidate holds a smaller one.
+        Assert.DoesNotContain(findings.Candidates, c => findings.Candidates.Any(o => o != c && o.Columns.All(c.Columns.Contains)));
+    }
+
+    [Fact]
+    public async Task A_column_with_nulls_or_a_chance_of_rows_is_no_key()
+    {
+        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (a INTEGER, b INTEGER, c REAL, d TEXT); INSERT INTO t VALUES (1, 1, 0.1, 'x'), (1, 2, 0.2, 'x'), (2, 1, 0.3, NULL)");
+        await using var workspace = await folder.LoadAsync();
+        var findings = await KeyFinder.FindAsync(workspace.Sources["main"], workspace.Catalogs["main"].Find("t")!, workspace.Catalogs["main"], _ => { }, CancellationToken.None);
+        // c is a binary number and d holds a null, so neither can be a key.
+        Assert.Equal(["a,b"], findings.Candidates.Select(c => string.Join(',', c.Columns)));
+    }
+
+    [Theory]
     [InlineData("engine: sqlte\nfile: data.db\n", "no-engine")]
     [InlineData("engine: sqlite\n", "source-setting")]
     [InlineData("engine: sqlite\nfile: data.db\nsesions: 3\n", "source-setting")]

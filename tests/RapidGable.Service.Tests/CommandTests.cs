@@ -43,6 +43,7 @@ public sealed class CommandTests : IDisposable
     [InlineData("get http://127.0.0.1:1/ -H nocolon", "Name: value")]
     [InlineData("look . --source absent", "no source 'absent'")]
     [InlineData("source test . mian", "Did you mean 'main'?")]
+    [InlineData("keys .", "Required argument missing")]
     [InlineData("explain -w . absent/Stations", "no service 'absent'")]
     [InlineData("verify --url x", "http://")]
     public async Task A_wrong_call_exits_with_2(string arguments, string message)
@@ -65,6 +66,8 @@ public sealed class CommandTests : IDisposable
     [InlineData("serve nowhere", "no such folder")]
     [InlineData("verify nowhere", "no such folder")]
     [InlineData("source test nowhere", "no such folder")]
+    [InlineData("keys . dayly_summary", "Did you mean 'daily_summary'?")]
+    [InlineData("keys . import_log", "")]
     public async Task What_has_faults_exits_with_1(string arguments, string message)
     {
         _ = Network;
@@ -84,6 +87,7 @@ public sealed class CommandTests : IDisposable
     [InlineData("explain")]
     [InlineData("verify")]
     [InlineData("source test")]
+    [InlineData("keys")]
     public async Task Help_shows_examples(string command)
     {
         var result = await Gable.RunAsync(_folder.Folder, [.. command.Split(' ', StringSplitOptions.RemoveEmptyEntries), "--help"]);

@@ -94,7 +94,7 @@ public sealed partial class DocumentationTests : IAsyncLifetime
             if (isCheck && checks == 1)
                 Assert.Contains("services/my-rivers.yaml:8:13: error no-key: The view 'daily_summary' has no key", result.Errors);
         }
-        Assert.Equal(5, commands.Count(c => !c.StartsWith("get ", StringComparison.Ordinal)));
+        Assert.Equal(6, commands.Count(c => !c.StartsWith("get ", StringComparison.Ordinal)));
         await using var http = await RunningService.StartAsync(Path.Combine(_folder.Folder, "my-rivers"));
         foreach (var get in commands.Where(c => c.StartsWith("get ", StringComparison.Ordinal)))
         {
