@@ -1,4 +1,5 @@
 using System.CommandLine;
+using System.IO.Enumeration;
 using RapidGable.Building;
 using RapidGable.Model;
 using RapidGable.Sources;
@@ -12,12 +13,12 @@ internal static class LookCommand
     public static Command Create()
     {
         var workspace = CommonOptions.Workspace();
-        var name = new Argument<string?>("object") { Description = "A table or view to look at closely.", Arity = ArgumentArity.ZeroOrOne };
+        var name = new Argument<string?>("object") { Description = "A table or view to look at closely, or a pattern with * and ? to list.", Arity = ArgumentArity.ZeroOrOne };
         var source = new Option<string?>("--source") { Description = "Which source, when the workspace has several." };
         var rows = new Option<int>("--rows") { Description = "How many rows of the object to show.", DefaultValueFactory = _ => 3 };
         var json = CommonOptions.Json();
         var command = new ExampleCommand("look", "See what a source offers: tables, views, columns, keys, relations and a few rows.",
-            "gable look demo", "gable look demo station", "gable look demo daily_summary --rows 10") { workspace, name, source, rows, json };
+            "gable look demo", "gable look demo station", "gable look demo 'visit*'", "gable look demo daily_summary --rows 10") { workspace, name, source, rows, json };
         command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(name), result.GetValue(source),
             Math.Clamp(result.GetValue(rows), 0, 1000), result.GetValue(json), cancellation));
         return command;
@@ -38,11 +39,17 @@ internal static class LookCommand
         if (sourceName is not null && !names.Contains(sourceName))
             throw new UsageException($"There is no source '{sourceName}'.{NearestName.Hint(sourceName, names)}");
         var chosen = sourceName ?? (name is null ? null : names.Find(n => workspace.Catalogs[n].Find(name) is not null));
-        if (name is null)
+        if (name is null || name.AsSpan().IndexOfAny('*', '?') >= 0)
         {
-            foreach (var item in names.Where(n => chosen is null || n == chosen))
-                WriteCatalog(workspace.Sources[item], workspace.Catalogs[item], json);
-            return 0;
+            var shown = 0;
+            foreach (var item in names.Where(n => sourceName is null || n == sourceName))
+            {
+                var catalog = workspace.Catalogs[item];
+                catalog = catalog with { Objects = [.. catalog.Objects.Where(o => FileSystemName.MatchesSimpleExpression(name ?? "*", catalog.ShortName(o)))] };
+                shown += catalog.Objects.Length;
+                WriteCatalog(workspace.Sources[item], catalog, json);
+            }
+            return shown > 0 || name is null ? 0 : 1;
         }
         if (chosen is null || workspace.Catalogs[chosen].Find(name) is not { } found)
         {
@@ -146,7 +153,8 @@ internal static class LookCommand
         var sample = new List<string?[]>();
         if (rows == 0 || item.Columns.Length == 0)
             return sample;
-        var columns = string.Join(", ", item.Columns.Select(c => source.Dialect.Quote(c.Name)));
+        // A column without a type has no way to be shown either.
+        var columns = string.Join(", ", item.Columns.Select(c => c.Type is null ? "NULL" : source.Dialect.Column(source.Dialect.Quote(c.Name), c.StorageForm)));
         await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation);
         await using var cursor = await session.QueryAsync($"SELECT {columns} FROM {source.Dialect.Table(item.Schema, item.Name)} LIMIT {rows}", default, cancellation);
         while (await cursor.ReadAsync(cancellation))

@@ -62,7 +62,7 @@ internal static class Negotiation
             return Offer(kind, version, null, rawType)!;
         foreach (var item in wanted.Where(w => w.Quality is null or > 0))
         {
-            if (Refused(wanted, item))
+            if (IsRefused(wanted, item, kind switch { BodyKind.Json => "application/json", BodyKind.MetadataXml => "application/xml", _ => rawType }))
                 continue;
             if (Offer(kind, version, item, rawType) is { } offer)
                 return offer;
@@ -75,9 +75,9 @@ internal static class Negotiation
         (type.MatchesAllTypes ? 0 : type.MatchesAllSubTypes ? 100 : 200) + type.Parameters.Count(p => !p.Name.Equals("q", StringComparison.OrdinalIgnoreCase));
 
     /// <summary>A wildcard does not bring back what another entry rules out with q=0.</summary>
-    private static bool Refused(IReadOnlyList<MediaTypeHeaderValue> wanted, MediaTypeHeaderValue item) =>
+    private static bool IsRefused(IReadOnlyList<MediaTypeHeaderValue> wanted, MediaTypeHeaderValue item, string type) =>
         (item.MatchesAllTypes || item.MatchesAllSubTypes)
-        && wanted.Any(w => w.Quality == 0 && !w.MatchesAllTypes && w.MediaType.Equals("application/json", StringComparison.OrdinalIgnoreCase));
+        && wanted.Any(w => w.Quality == 0 && w.MediaType.Equals(type, StringComparison.OrdinalIgnoreCase));
 
     private static Negotiated? Offer(BodyKind kind, ODataVersion version, MediaTypeHeaderValue? asked, string rawType) => kind switch
     {

@@ -126,6 +126,10 @@ public sealed class CommandTests : IDisposable
         _ = Network;
         var all = await Gable.RunAsync(_folder.Folder, "look");
         Assert.Matches(@"import_log\s+table\s+3\s+none", all.Output);
+        var some = await Gable.RunAsync(_folder.Folder, "look", ".", "visit*");
+        Assert.Contains("3 objects", some.Output);
+        Assert.DoesNotContain("station ", some.Output);
+        Assert.Equal(1, (await Gable.RunAsync(_folder.Folder, "look", ".", "no*")).Code);
         var one = await Gable.RunAsync(_folder.Folder, "look", ".", "reading", "--rows", "2");
         Assert.Matches(@"\* id\s+INTEGER\s+Edm.Int64\s+never", one.Output);
         Assert.Contains("refers to: sensor (station_id = station_id, sensor_no = sensor_no)", one.Output);

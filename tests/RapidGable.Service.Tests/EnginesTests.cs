@@ -235,6 +235,7 @@ public sealed class EnginesTests(EnginesFixture engines) : IClassFixture<Engines
             Assert.Equal("id Edm.Int32;a Edm.Int16;b Edm.Decimal;c Edm.Decimal(9,3);d Edm.Decimal(19,2);e Edm.Single;f Edm.String(4);g Edm.String;h Edm.TimeOfDay(3);i Edm.String;j Edm.DateTimeOffset(2);k Edm.DateTimeOffset(6);l Edm.Duration(6);m Edm.String;n Edm.String;o Edm.String;p Edm.String(5);q Edm.String;r Edm.String;s Edm.String;t Edm.Binary;w Edm.Int64",
                 string.Join(';', workspace.Services[0].Model.Sets[0].Type.Properties.Select(p => $"{p.Name} {p.Type}")));
         }
+        await ChecksAndLooksAsync(folder);
         await using var http = await RunningService.StartAsync(folder.Folder);
         var row = (await http.SendAsync("/odata/s/t(1)")).Text;
         Assert.Contains("""
@@ -269,6 +270,7 @@ public sealed class EnginesTests(EnginesFixture engines) : IClassFixture<Engines
             Assert.Equal("id Edm.Int32;a Edm.Boolean;b Edm.SByte;c Edm.Byte;d Edm.Int32;e Edm.Int64;f Edm.Decimal(20,0);g Edm.Decimal(12,4);h Edm.Single;i Edm.Boolean;j Edm.Int64;k Edm.Int16;l Edm.String(4);m Edm.String;n Edm.String;o Edm.String;p Edm.Binary(2);q Edm.Binary;r Edm.Date;s Edm.DateTimeOffset(2);u Edm.DateTimeOffset(3);v Edm.Duration(1);w Edm.Guid;x Edm.String;z Edm.Int32",
                 string.Join(';', workspace.Services[0].Model.Sets[0].Type.Properties.Select(p => $"{p.Name} {p.Type}")));
         }
+        await ChecksAndLooksAsync(folder);
         await using var http = await RunningService.StartAsync(folder.Folder);
         Assert.Contains("""
             "id":1,"a":true,"b":7,"c":255,"d":65535,"e":4294967295,"f":18446744073709551615,"g":1.5000,"h":0.1,"i":true,"j":300,"k":2024,"l":"ab","m":"x","n":"so so","o":"{\"a\": 1}","p":"Cv8","q":"Cv8","r":"2024-02-29","s":"2024-05-01T12:00:00.25Z","u":"2024-05-01T12:00:00.125Z","v":"-P1DT6H0.5S","w":"21ec2020-3aea-1069-a2dd-08002b30309d","x":"10.0.0.1","z":2}
@@ -282,6 +284,27 @@ public sealed class EnginesTests(EnginesFixture engines) : IClassFixture<Engines
         foreach (var part in new[] { "Core.Description\" String=\"All types\"", "DefaultValue=\"7\"", "Core.Computed\"", "Core.ComputedDefaultValue\"", "application/json" })
             Assert.Contains(part, metadata);
         Assert.Equal(400, (await http.SendAsync("/odata/s/t?$filter=id%20mul%209223372036854775807%20mul%204%20gt%201")).Status);
+    }
+
+    private static async Task ChecksAndLooksAsync(TestWorkspace folder)
+    {
+        var check = await Gable.RunAsync(folder.Folder, "check", "--json");
+        Assert.True(check.Code == 0, check.Output + check.Errors);
+        var look = await Gable.RunAsync(folder.Folder, "look", ".", "t", "--json");
+        Assert.True(look.Code == 0, look.Output + look.Errors);
+        Assert.Single(look.Json.GetProperty("rows").EnumerateArray());
+    }
+
+    [Fact]
+    public async Task Keys_are_found_on_every_engine()
+    {
+        foreach (var folder in engines.Folders)
+        {
+            var keys = await Gable.RunAsync(folder.Folder, "keys", ".", "daily_summary", "--json");
+            Assert.True(keys.Code == 0, keys.Output + keys.Errors);
+            // So few readings are all of one day.
+            Assert.Equal(["station_id", "sensor_no"], keys.Json.GetProperty("candidates")[0].GetProperty("columns").EnumerateArray().Select(c => c.GetString()));
+        }
     }
 
     [Fact]

@@ -146,6 +146,8 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     [InlineData("$metadata?$format=xml", 200)]
     [InlineData("$metadata?$format=application/xml", 200)]
     [InlineData("$metadata?$format=json", 406)]
+    [InlineData("Stations(1)/name/$value?$format=text/plain", 200)]
+    [InlineData("Stations(1)/name/$value?$format=json", 406)]
     public async Task Format_beats_accept(string target, int status) =>
         Assert.Equal(status, (await GetAsync(target, ("Accept", status == 200 ? "application/atom+xml" : "*/*"))).Status);
 

@@ -57,7 +57,7 @@ public sealed class DataProof
 
     private string Table => _source.Dialect.Table(_set.Source.Schema, _set.Source.Name);
 
-    private string Column(Property property) => _source.Dialect.Quote(property.Column);
+    private string Column(Property property) => _source.Dialect.Column(_source.Dialect.Quote(property.Column), property.StorageForm);
 
     private async Task<DataFinding> KeyAsync()
     {

@@ -10,6 +10,7 @@ internal sealed class SqliteConnection : IDisposable
     private const int InstructionsBetweenLooks = 20_000;
 
     private readonly Dictionary<string, sqlite3_stmt> _idle = new(StringComparer.Ordinal);
+    private readonly HashSet<string> _known = new(StringComparer.Ordinal);
     private readonly Queue<string> _age = new();
     private readonly delegate_progress _progress;
     private long _deadline = long.MaxValue;
@@ -105,11 +106,15 @@ internal sealed class SqliteConnection : IDisposable
             statement.Dispose();
             return;
         }
+        if (!_known.Add(sql))
+            return;
         _age.Enqueue(sql);
-        while (_age.Count > KeptStatements * 2 || _idle.Count > KeptStatements)
+        while (_age.Count > KeptStatements)
         {
-            if (_idle.Remove(_age.Dequeue(), out var oldest))
-                oldest.Dispose();
+            var oldest = _age.Dequeue();
+            _known.Remove(oldest);
+            if (_idle.Remove(oldest, out var forgotten))
+                forgotten.Dispose();
         }
     }
 
