@@ -47,6 +47,8 @@ internal static class LookCommand
                 var catalog = workspace.Catalogs[item];
                 catalog = catalog with { Objects = [.. catalog.Objects.Where(o => FileSystemName.MatchesSimpleExpression(name ?? "*", catalog.ShortName(o)))] };
                 shown += catalog.Objects.Length;
+                if (catalog.Objects.IsEmpty && name is not null)
+                    continue;
                 WriteCatalog(workspace.Sources[item], catalog, json);
             }
             return shown > 0 || name is null ? 0 : 1;

@@ -24,6 +24,7 @@ public class DeclarationTests
     [InlineData("sets: station\n", "no-sets", 3, 1, "list")]
     [InlineData("sets: [a\n", "yaml-syntax", null, null, "YAML")]
     [InlineData("sets: *x\n", "yaml-syntax", 3, 7, "alias")]
+    [InlineData("names: pascal\nsets: [a]\n", "names", 3, 8, "'pascal'")]
     [InlineData("namespace: Edm\nsets: [a]\n", "namespace", 3, 12, "Edm")]
     public void A_fault_is_reported_where_it_is(string text, string code, int? line, int? column, string inMessage)
     {

@@ -115,6 +115,27 @@ public class ModelBuilderTests
         Assert.Equal("Cascade", model!.FindSet("Gauges")!.Type.FindNavigation("Levels")!.OnDelete);
     }
 
+    [Theory]
+    [InlineData("pascal-case", "WaterBodies WaterBody [Id,OpenedOn,UrlOfSite,GrößeMS,_2ndCode,Select] Catchment", "Catchments Catchment [Id,Name] WaterBodies")]
+    [InlineData("camel-case", "waterBodies WaterBody [id,openedOn,urlOfSite,größeMS,_2ndCode,select] catchment", "catchments Catchment [id,name] waterBodies")]
+    [InlineData("as-is", "water_body water_body [id,opened_on,URLOfSite,größe_m_s,_2nd_code,select] catchment", "catchment catchment [id,name] water_body")]
+    public async Task A_policy_makes_the_names(string policy, string first, string second)
+    {
+        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE catchment (id INTEGER PRIMARY KEY, name TEXT); CREATE TABLE water_body (id INTEGER PRIMARY KEY, opened_on DATE, URLOfSite TEXT, \"größe m³/s\" REAL, \"2nd code\" TEXT, \"select\" TEXT, catchment_id INTEGER REFERENCES catchment)")
+            .WithService("  - { from: water_body, hide: [catchment_id] }\n  - catchment\n").Write("workspace.yaml", $"title: T\nnames: {policy}\n");
+        await using var workspace = await folder.LoadAsync();
+        Assert.Empty(workspace.Diagnostics.Items);
+        Assert.Equal([first, second], workspace.Services[0].Model.Sets.Select(s => $"{s.Name} {s.Type.Name} [{string.Join(',', s.Type.Properties.Select(p => p.Name))}] {string.Join(',', s.Type.Navigations.Select(n => n.Name))}"));
+    }
+
+    [Fact]
+    public async Task A_policy_that_makes_two_names_one_is_refused()
+    {
+        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY, opened_on DATE, openedOn DATE)").WithService("  - t\n").Write("workspace.yaml", "title: T\nnames: pascal-case\n");
+        await using var workspace = await folder.LoadAsync();
+        Assert.Contains("'opened_on' and 'openedOn' of 't' would both be called 'OpenedOn'", Assert.Single(workspace.Diagnostics.Items).Message);
+    }
+
     [Fact]
     public async Task Names_depend_on_nothing_but_the_column()
     {

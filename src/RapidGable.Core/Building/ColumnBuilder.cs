@@ -8,7 +8,7 @@ internal sealed record ColumnDraft(Property Property, bool Hidden);
 
 /// <summary>Columns of one object -> properties, hidden or visible, under their outside names.</summary>
 internal sealed class ColumnBuilder(
-    SetDeclaration set, SourceObject item, string setName, Diagnostics diagnostics, Action<string, string, string> note)
+    SetDeclaration set, SourceObject item, string setName, NamingPolicy names, Diagnostics diagnostics, Action<string, string, string> note)
 {
     /// <summary>Null when two columns would have one name, which is then reported.</summary>
     public List<ColumnDraft>? Build()
@@ -41,11 +41,11 @@ internal sealed class ColumnBuilder(
     private Property Property(SourceColumn column, bool hidden)
     {
         var renamed = set.Rename.FirstOrDefault(r => r.Column.Value == column.Name).Name?.Value;
-        var name = renamed ?? SimpleIdentifier.From(column.Name);
+        var name = renamed ?? OutsideNames.Property(column.Name, names);
         if (!hidden)
         {
             if (renamed is null && name != column.Name)
-                note($"{setName}/{name}", name, $"column '{column.Name}', whose name is no identifier");
+                note($"{setName}/{name}", name, names == NamingPolicy.AsIs ? $"column '{column.Name}', whose name is no identifier" : $"column '{column.Name}', by the naming policy");
             note($"{setName}/{name}", $"{column.Type}{(column.Nullable ? "" : ", not null")}", column.Reason);
         }
         return new Property(name, column.Type!, column.Nullable, column.Name, column.StorageForm)

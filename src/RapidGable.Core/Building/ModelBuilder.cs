@@ -51,7 +51,7 @@ public sealed class ModelBuilder
             if (Draft(set, item, drafts) is { } draft)
                 drafts.Add(draft);
         }
-        var navigations = new NavigationBuilder(drafts, _diagnostics).Build();
+        var navigations = new NavigationBuilder(drafts, _declaration.Names, _diagnostics).Build();
         var sets = drafts.Select(d => EntitySet(d, navigations[d.Name])).ToImmutableArray();
         foreach (var (set, navigation) in sets.SelectMany(s => s.Type.Navigations.Select(n => (s, n))))
             Note($"{set.Name}/{navigation.Name}", navigation.IsCollection ? $"many {navigation.TargetSet}" : $"one of {navigation.TargetSet}",
@@ -78,7 +78,7 @@ public sealed class ModelBuilder
 
     private SetDraft? Draft(SetDeclaration set, SourceObject item, List<SetDraft> earlier)
     {
-        var name = set.Name?.Value ?? SimpleIdentifier.From(item.Name);
+        var name = set.Name?.Value ?? OutsideNames.Set(item.Name, _declaration.Names);
         if (set.Name is null)
             Note(name, name, $"name of {KindOf(item)} {item.Name}");
         if (earlier.Find(d => d.Name == name) is { } same)
@@ -87,7 +87,7 @@ public sealed class ModelBuilder
                 "Give one of them another 'name'.");
             return null;
         }
-        if (new ColumnBuilder(set, item, name, _diagnostics, Note).Build() is not { } columns)
+        if (new ColumnBuilder(set, item, name, _declaration.Names, _diagnostics, Note).Build() is not { } columns)
             return null;
         var key = Key(set, item, columns, name);
         if (key.Length == 0)
@@ -100,7 +100,7 @@ public sealed class ModelBuilder
 
     private string TypeName(SetDeclaration set, SourceObject item, string setName, List<SetDraft> earlier)
     {
-        var name = set.TypeName?.Value ?? SimpleIdentifier.From(item.Name);
+        var name = set.TypeName?.Value ?? OutsideNames.Type(item.Name, _declaration.Names);
         if (set.TypeName is null && (earlier.Exists(d => d.TypeName == name) || name == "Container"))
             name = setName + "_type";
         if (earlier.Find(d => d.TypeName == name) is { } same)

@@ -10,9 +10,9 @@ namespace RapidGable.Building;
 /// after the target's type when the key has several columns; the way back is named after the set it leads to.
 /// Names that are taken already get the other's appended, so that no name depends on the order of the file.
 /// </summary>
-internal sealed class NavigationBuilder(List<SetDraft> drafts, Diagnostics diagnostics)
+internal sealed class NavigationBuilder(List<SetDraft> drafts, NamingPolicy names, Diagnostics diagnostics)
 {
-    private static readonly string[] KeySuffixes = ["_id", "_code", "_key", "_no", "Id", "ID"];
+    private static readonly string[] KeySuffixes = ["_id", "_code", "_key", "_no", "Id", "ID", "Code", "Key", "No"];
 
     private readonly Dictionary<string, List<NavigationProperty>> _bySet = drafts.ToDictionary(d => d.Name, _ => new List<NavigationProperty>());
 
@@ -63,6 +63,7 @@ internal sealed class NavigationBuilder(List<SetDraft> drafts, Diagnostics diagn
             var suffix = Array.Find(KeySuffixes, s => name.Length > s.Length && name.EndsWith(s, StringComparison.Ordinal));
             plain = suffix is null ? to.TypeName : name[..^suffix.Length];
         }
+        plain = OutsideNames.Relation(plain, names);
         return Free(from, plain, $"{plain}_{string.Join("_", own.Select(p => p!.Name))}");
     }
 

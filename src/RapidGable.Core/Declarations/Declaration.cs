@@ -20,7 +20,10 @@ public sealed record SourceDeclaration(
 
 /// <summary>What one service publishes.</summary>
 public sealed record ServiceDeclaration(
-    string Name, string Title, Located<string> Source, string Namespace, ImmutableArray<SetDeclaration> Sets, SourceLocation Location);
+    string Name, string Title, Located<string> Source, string Namespace, ImmutableArray<SetDeclaration> Sets, SourceLocation Location)
+{
+    public NamingPolicy Names { get; init; }
+}
 
 /// <summary>One entity set; everything but the object's name may be left to the catalog.</summary>
 public sealed record SetDeclaration(Located<string> From, SourceLocation Location)

@@ -10,6 +10,7 @@ namespace RapidGable.Declarations;
 public sealed partial class WorkspaceReader(Func<string, string?> environment)
 {
     private readonly Diagnostics _diagnostics = new();
+    private NamingPolicy _names;
 
     /// <summary>Reads the folder. The declaration holds whatever could be read; it is complete only without errors.</summary>
     public static (WorkspaceDeclaration Workspace, Diagnostics Diagnostics) Read(string folder, Func<string, string?> environment)
@@ -29,6 +30,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         else if (ReadFile(folder, "workspace.yaml") is { } root)
         {
             title = root.Text("title")?.Value ?? title;
+            _names = ReadNames(root);
             root.ReportUnknown("workspace.yaml");
         }
 
@@ -119,13 +121,37 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         if (schemaNamespace is { } ns && !IsNamespace(ns.Value))
             _diagnostics.Error("namespace", $"'{ns.Value}' cannot be a namespace: it needs identifiers joined by dots, and not Edm, odata, System or Transient.",
                 ns.Location);
+        var names = ReadNames(reader);
         var page = reader.Number("page", 1, 1_000_000);
         var largest = reader.Number("largest-page", 1, 1_000_000);
         var read = ReadRules(reader, AccessRule.Nobody);
         var sets = source is null ? [] : ReadSets(reader, new ServiceDefaults(source, page, largest, read));
         reader.ReportUnknown("a service");
         return source is null ? null : new ServiceDeclaration(
-            name, title, source, schemaNamespace?.Value ?? SimpleIdentifier.From(name), sets, SourceLocation.WholeFile(file));
+            name, title, source, schemaNamespace?.Value ?? SimpleIdentifier.From(name), sets, SourceLocation.WholeFile(file))
+        {
+            Names = names,
+        };
+    }
+
+    /// <summary>The naming policy of a file; the workspace's when a service says none.</summary>
+    private NamingPolicy ReadNames(MappingReader reader)
+    {
+        if (reader.Text("names") is not { } word)
+            return _names;
+        switch (word.Value)
+        {
+            case "as-is":
+                return NamingPolicy.AsIs;
+            case "pascal-case":
+                return NamingPolicy.PascalCase;
+            case "camel-case":
+                return NamingPolicy.CamelCase;
+            default:
+                string[] words = ["as-is", "pascal-case", "camel-case"];
+                _diagnostics.Error("names", $"'{word.Value}' is not a way to make names.{NearestName.Hint(word.Value, words)}", word.Location, $"Ways: {string.Join(", ", words)}.");
+                return _names;
+        }
     }
 
     private sealed record ServiceDefaults(Located<string> Source, int? Page, int? LargestPage, AccessRule Read);

@@ -1,0 +1,88 @@
+using System.Text;
+using Humanizer;
+using RapidGable.Declarations;
+using RapidGable.Model;
+
+namespace RapidGable.Building;
+
+/// <summary>
+/// Outside names by a policy. A name depends on nothing but the source's name and the policy, so that changing one never
+/// changes another.
+/// </summary>
+internal static class OutsideNames
+{
+    public static string Property(string column, NamingPolicy policy) => policy switch
+    {
+        NamingPolicy.PascalCase => Pascal(column),
+        NamingPolicy.CamelCase => Camel(column),
+        _ => SimpleIdentifier.From(column),
+    };
+
+    public static string Set(string item, NamingPolicy policy) => policy switch
+    {
+        NamingPolicy.PascalCase => LastWord(Pascal(item), plural: true),
+        NamingPolicy.CamelCase => LastWord(Camel(item), plural: true),
+        _ => SimpleIdentifier.From(item),
+    };
+
+    public static string Type(string item, NamingPolicy policy) =>
+        policy == NamingPolicy.AsIs ? SimpleIdentifier.From(item) : LastWord(Pascal(item), plural: false);
+
+    /// <summary>The name of a relation in the policy's case, made from words that are names already.</summary>
+    public static string Relation(string name, NamingPolicy policy) => policy switch
+    {
+        NamingPolicy.PascalCase => char.ToUpperInvariant(name[0]) + name[1..],
+        NamingPolicy.CamelCase => char.ToLowerInvariant(name[0]) + name[1..],
+        _ => name,
+    };
+
+    /// <summary>Words end at <c>_</c> and where small letters meet a capital; a word in capitals only becomes an ordinary one.</summary>
+    private static List<string> Words(string name)
+    {
+        var words = new List<string>();
+        var word = new StringBuilder();
+        void End()
+        {
+            if (word.Length > 0)
+                words.Add(word.ToString());
+            word.Clear();
+        }
+        var plain = SimpleIdentifier.From(name);
+        for (var i = 0; i < plain.Length; i++)
+        {
+            if (plain[i] == '_')
+            {
+                End();
+                continue;
+            }
+            if (i > 0 && char.IsUpper(plain[i]) && (char.IsLower(plain[i - 1]) || (i + 1 < plain.Length && char.IsUpper(plain[i - 1]) && char.IsLower(plain[i + 1]))))
+                End();
+            word.Append(plain[i]);
+        }
+        End();
+        return words;
+    }
+
+    private static string Pascal(string name)
+    {
+        var text = string.Concat(Words(name).Select(w => char.ToUpperInvariant(w[0]) + w[1..].ToLowerInvariant()));
+        return text.Length == 0 ? "_" : char.IsDigit(text[0]) ? "_" + text : text;
+    }
+
+    private static string Camel(string name)
+    {
+        var pascal = Pascal(name);
+        return char.ToLowerInvariant(pascal[0]) + pascal[1..];
+    }
+
+    /// <summary>The last word in the plural or singular; the library knows the irregular ones.</summary>
+    private static string LastWord(string name, bool plural)
+    {
+        var start = name.Length - 1;
+        while (start > 0 && !char.IsUpper(name[start]))
+            start--;
+        var word = name[start..];
+        var changed = plural ? word.Pluralize(inputIsKnownToBeSingular: false) : word.Singularize(inputIsKnownToBePlural: false);
+        return SimpleIdentifier.IsValid(name[..start] + changed) ? name[..start] + changed : name;
+    }
+}
