@@ -35,9 +35,11 @@ internal sealed class MariaDbSource : ISource
     {
         if (!context.Conditions.HasFlag(MySqlConnectionOpenedConditions.New))
             return;
-        var limit = context.Connection.ServerVersion.Contains("Maria", StringComparison.OrdinalIgnoreCase)
-            ? $"max_statement_time = {_statementSeconds}" : $"max_execution_time = {_statementSeconds * 1000}";
-        await using var command = new MySqlCommand($"SET SESSION time_zone = '+00:00', {limit}, div_precision_increment = 12, max_sort_length = 65535, sort_buffer_size = 4194304; SET SESSION TRANSACTION READ ONLY", context.Connection);
+        var isMariaDb = context.Connection.ServerVersion.Contains("Maria", StringComparison.OrdinalIgnoreCase);
+        var limit = isMariaDb ? $"max_statement_time = {_statementSeconds}" : $"max_execution_time = {_statementSeconds * 1000}";
+        // Texts that meet no column are compared as they are; a column brings its own collation.
+        var collation = isMariaDb ? "utf8mb4_nopad_bin" : "utf8mb4_0900_bin";
+        await using var command = new MySqlCommand($"SET NAMES utf8mb4 COLLATE {collation}; SET SESSION time_zone = '+00:00', {limit}, div_precision_increment = 12, max_sort_length = 65535, sort_buffer_size = 4194304; SET SESSION TRANSACTION READ ONLY", context.Connection);
         await command.ExecuteNonQueryAsync(cancellation);
     }
 

@@ -51,8 +51,8 @@ internal sealed class PostgresDialect : SqlDialect
             CanonicalFunction.EndsWith => $"(right({a}, length({b})) = {b})",
             CanonicalFunction.IndexOf => $"(strpos({a}, {b}) - 1)",
             CanonicalFunction.Length => $"length({a})",
-            CanonicalFunction.ToLower => $"lower({a} COLLATE \"und-x-icu\")",
-            CanonicalFunction.ToUpper => $"upper({a} COLLATE \"und-x-icu\")",
+            CanonicalFunction.ToLower => $"({Folded("lower", a)})",
+            CanonicalFunction.ToUpper => $"({Folded("upper", a)})",
             CanonicalFunction.Trim => $"btrim({a}, E' \\t\\n\\r\\f\\v')",
             CanonicalFunction.Concat => $"({a} || {b})",
             CanonicalFunction.Year => Part("YEAR", arguments[0]),
@@ -70,6 +70,9 @@ internal sealed class PostgresDialect : SqlDialect
             _ => null,
         };
     }
+
+    // Letters fold by Unicode whatever the database's locale; the result compares like any other text of the database.
+    private static string Folded(string function, string sql) => $"{function}({sql} COLLATE \"und-x-icu\") COLLATE \"default\"";
 
     // The session's zone is UTC, so that parts of both kinds of timestamp are taken there.
     private static string Part(string part, SqlOperand operand) => $"EXTRACT({part} FROM {operand.Sql})::int";
