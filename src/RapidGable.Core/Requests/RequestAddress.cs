@@ -127,7 +127,7 @@ public sealed record RequestAddress(ImmutableArray<AddressSegment> Segments, Imm
 
     private static bool Digits(ReadOnlySpan<byte> text) => text.IndexOfAnyExceptInRange((byte)'0', (byte)'9') < 0;
 
-    private static string Capital(string text) => char.ToUpperInvariant(text[0]) + text[1..];
+    private static string Capital(string text) => text.Length == 0 ? "An option without a name" : char.ToUpperInvariant(text[0]) + text[1..];
 
     private static FaultException Fault(string message, string target, string? text, int? position) =>
         new(new RequestFault(400, "encoding", message, target, text, position));
