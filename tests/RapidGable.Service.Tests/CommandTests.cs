@@ -178,6 +178,13 @@ public sealed class CommandTests : IDisposable
             Assert.Matches(@"^200 OK\s+[0-9.]+ ms, [0-9,]+ bytes", get.Output);
             Assert.Contains("\"name\": \"Ashford Weir\"", get.Output);
             Assert.Equal("Ashford Weir", (await Gable.RunAsync(_folder.Folder, "get", root + "Stations(1)/name/$value", "--body")).Output);
+            var metadata = await Gable.RunAsync(_folder.Folder, "get", root + "$metadata", "--header", "OData-MaxVersion: 4.01");
+            Assert.Contains("OData-Version: 4.01", metadata.Output);
+            Assert.Contains("  <edmx:DataServices>", metadata.Output);
+            var empty = await Gable.RunAsync(_folder.Folder, "get", root + "Stations(1)/closed_on");
+            Assert.Matches("^204 No Content", empty.Output);
+            var paged = await Gable.RunAsync(_folder.Folder, "get", root + "Readings?$select=id", "-H", "Prefer: maxpagesize=2", "--json");
+            Assert.Equal("maxpagesize=2", paged.Json.GetProperty("headers").GetProperty("Preference-Applied").GetString());
             var refused = await Gable.RunAsync(_folder.Folder, "get", root + "Nothing", "--json");
             Assert.Equal((1, 404), (refused.Code, refused.Json.GetProperty("status").GetInt32()));
             Assert.Contains("SELECT", (await Gable.RunAsync(_folder.Folder, "explain", root + "Stations?$top=1")).Output);

@@ -295,6 +295,24 @@ public sealed class EnginesTests(EnginesFixture engines) : IClassFixture<Engines
         Assert.Single(look.Json.GetProperty("rows").EnumerateArray());
     }
 
+    [Fact] // more requests than sessions: all are answered, and none gets another's rows
+    public async Task Many_at_once_get_their_own_answers()
+    {
+        string[] targets =
+        [
+            "Stations?$top=20&$expand=Sensors,catchment&$count=true", "Stations(7)?$select=id,code", "Sensors?$top=10&$expand=Readings($select=id)",
+            "Readings/$count?$filter=sensor_no%20eq%201", "Catchments(3)/Stations?$orderby=name%20desc", "Visits?$top=5&$expand=VisitTasks,technician,station", "Stations(9999)/Sensors",
+        ];
+        foreach (var service in engines.Services)
+        {
+            var alone = new Dictionary<string, string>();
+            foreach (var target in targets)
+                alone[target] = (await service.SendAsync("/odata/s/" + target)).Text;
+            var together = await Task.WhenAll(Enumerable.Range(0, 140).Select(async i => (Target: targets[i % targets.Length], (await service.SendAsync("/odata/s/" + targets[i % targets.Length])).Text)));
+            Assert.All(together, t => Assert.Equal(alone[t.Target], t.Text));
+        }
+    }
+
     [Fact]
     public async Task Keys_are_found_on_every_engine()
     {
