@@ -82,6 +82,9 @@ internal static class OutsideNames
         while (start > 0 && !char.IsUpper(name[start]))
             start--;
         var word = name[start..];
+        // One letter is no word, and the library has no answer to it.
+        if (word.Length < 2)
+            return name;
         var changed = plural ? word.Pluralize(inputIsKnownToBeSingular: false) : word.Singularize(inputIsKnownToBePlural: false);
         return SimpleIdentifier.IsValid(name[..start] + changed) ? name[..start] + changed : name;
     }

@@ -1,0 +1,43 @@
+using System.Text;
+using RapidGable.Metadata;
+using RapidGable.Payloads;
+
+namespace RapidGable.Core.Tests;
+
+public class MetadataTests
+{
+    private static async Task<string> MetadataAsync(string sql, string sets)
+    {
+        using var folder = new TestWorkspace().WithSource().WithDatabase(sql).WithService(sets);
+        await using var workspace = await folder.LoadAsync();
+        Assert.False(workspace.Diagnostics.HasErrors);
+        return Encoding.UTF8.GetString(CsdlXmlWriter.Write(workspace.Services[0].Model, ODataVersion.V40));
+    }
+
+    private const string Sql = """
+        CREATE TABLE a (id INTEGER PRIMARY KEY, code TEXT NOT NULL UNIQUE, price DECIMAL(9,2) DEFAULT 1.5, rate NUMERIC, at TIMESTAMP, flag BOOLEAN NOT NULL DEFAULT 0, note TEXT DEFAULT 'it''s', doubled INTEGER AS (id * 2), made DATE DEFAULT CURRENT_DATE);
+        CREATE TABLE b (id INTEGER PRIMARY KEY, a_id INTEGER NOT NULL REFERENCES a (id) ON DELETE CASCADE, a_code TEXT REFERENCES a (code), opt_id INTEGER REFERENCES a (id) ON DELETE SET NULL);
+        """;
+
+    [Theory]
+    [InlineData("<Property Name=\"id\" Type=\"Edm.Int64\" Nullable=\"false\">")] // C-12
+    [InlineData("<Property Name=\"price\" Type=\"Edm.Decimal\" Precision=\"9\" Scale=\"2\" DefaultValue=\"1.5\" />")] // X-15, C-26
+    [InlineData("<Property Name=\"rate\" Type=\"Edm.Decimal\" Scale=\"variable\" />")] // C-24
+    [InlineData("<Property Name=\"at\" Type=\"Edm.DateTimeOffset\" Precision=\"7\" />")] // C-23
+    [InlineData("<Property Name=\"flag\" Type=\"Edm.Boolean\" Nullable=\"false\" DefaultValue=\"false\" />")]
+    [InlineData("<Property Name=\"note\" Type=\"Edm.String\" DefaultValue=\"it's\" />")]
+    [InlineData("<Annotation Term=\"Core.Computed\" Bool=\"true\" />")] // A-03
+    [InlineData("<Annotation Term=\"Core.ComputedDefaultValue\" Bool=\"true\" />")] // A-04
+    [InlineData("<ReferentialConstraint Property=\"a_id\" ReferencedProperty=\"id\" />")] // C-29
+    [InlineData("<OnDelete Action=\"Cascade\" />")] // C-30
+    [InlineData("<OnDelete Action=\"SetNull\" />")]
+    [InlineData("<NavigationPropertyBinding Path=\"b_by_a\" Target=\"b\" />")] // C-33
+    [InlineData("<PropertyValue Property=\"Insertable\" Bool=\"false\" />")] // A-24
+    [InlineData("<Annotation Term=\"Core.ODataVersions\" String=\"4.0 4.01\" />")] // P-07, A-02
+    public async Task The_document_says_it(string expected) => Assert.Contains(expected, await MetadataAsync(Sql, "  - a\n  - b\n"));
+
+    [Theory] // C-32: no constraint on what is no key, nor over a property that nobody sees
+    [InlineData("  - a\n  - b\n", "Property=\"a_code\"")]
+    [InlineData("  - a\n  - { from: b, hide: [a_id] }\n", "Property=\"a_id\"")]
+    public async Task The_document_does_not_say_it(string sets, string absent) => Assert.DoesNotContain(absent, await MetadataAsync(Sql, sets));
+}
