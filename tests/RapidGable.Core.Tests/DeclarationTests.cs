@@ -98,6 +98,19 @@ public class DeclarationTests
         Assert.Contains(folder.Read().Diagnostics.Items, d => d.Code == code);
     }
 
+    [Theory] // a line that is quoted never shows a secret, whatever is wrong with it
+    [InlineData("engine: mariadb\npassword: very-secret\npassword: very-secret\n")]
+    [InlineData("engine: mariadb\n\tpassword: very-secret\n")]
+    [InlineData("engine: mariadb\npassword: [very-secret]\n")]
+    [InlineData("{ engine: mariadb, connection: { a: very-secret } }\n")]
+    public void A_secret_is_not_quoted(string source)
+    {
+        using var folder = new TestWorkspace().WithSource().Write("sources/main.yaml", source);
+        var found = folder.Read().Diagnostics.Items;
+        Assert.NotEmpty(found);
+        Assert.DoesNotContain("very-secret", string.Join('\n', found.Select(d => d.Render())));
+    }
+
     [Fact]
     public void A_folder_that_is_not_there_is_said_to_be_missing() =>
         Assert.Equal("no-workspace", Assert.Single(WorkspaceReader.Read("/nowhere/at/all", _ => null).Diagnostics.Items).Code);

@@ -173,7 +173,7 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
     }
 
     [Fact]
-    public async Task A_database_file_that_goes_away_is_unavailable()
+    public async Task A_table_that_goes_away_is_a_fault_without_its_name()
     {
         using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY)").WithService("  - t\n").Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nsessions: 1\n");
         await using var http = await RunningService.StartAsync(folder.Folder);

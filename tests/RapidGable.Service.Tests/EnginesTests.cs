@@ -109,7 +109,7 @@ public sealed class EnginesTests(EnginesFixture engines) : IClassFixture<Engines
     public async Task An_answer_is_the_same(string target) => await SameAsync(target.Replace(" ", "%20"));
 
     [Fact]
-    public async Task Pages_lead_to_the_end_on_both()
+    public async Task Pages_lead_to_the_end_on_every_engine()
     {
         foreach (var service in engines.Services)
         {
@@ -172,7 +172,7 @@ public sealed class EnginesTests(EnginesFixture engines) : IClassFixture<Engines
         await using var workspace = await folder.LoadAsync();
         var said = string.Join('\n', workspace.Diagnostics.Items.Select(d => d.Render()));
         Assert.Contains(message, said);
-        foreach (var secret in new[] { PostgresServer.Password, MariaDbServer.Password, "wrong-secret-9", "hidden-secret-3" }.Where(s => !wrong.Contains(s) || !said.Contains("connection:")))
+        foreach (var secret in new[] { PostgresServer.Password, MariaDbServer.Password, "wrong-secret-9", "hidden-secret-3" })
             Assert.DoesNotContain(secret, said);
     }
 
@@ -192,7 +192,7 @@ public sealed class EnginesTests(EnginesFixture engines) : IClassFixture<Engines
     }
 
     [Fact]
-    public async Task A_server_that_stops_is_unavailable_and_comes_back()
+    public async Task A_server_that_stops_is_unavailable()
     {
         await using var own = new DisposableServer();
         await own.Server.InitializeAsync();

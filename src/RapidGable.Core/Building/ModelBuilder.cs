@@ -30,8 +30,8 @@ public sealed class ModelBuilder
         _diagnostics = diagnostics;
     }
 
-    /// <param name="catalogs">Of every source that the service's sets name.</param>
     /// <summary>Builds one service. The result holds the sets that are sound; look at the diagnostics for the others.</summary>
+    /// <param name="catalogs">Of every source that the service's sets name.</param>
     public static async Task<BuiltService> BuildAsync(
         ServiceDeclaration declaration, IReadOnlyDictionary<string, SourceCatalog> catalogs, IReadOnlyDictionary<string, ISource> sources,
         Diagnostics diagnostics, CancellationToken cancellation)

@@ -1,5 +1,6 @@
 // YAML text -> a small tree in which every node knows its place. The library scans and parses; the tree keeps
 // what its object model drops: duplicate keys (all of them are reported, not only the first) and exact spans.
+using System.Text.RegularExpressions;
 using YamlDotNet.Core;
 using YamlDotNet.Core.Events;
 
@@ -17,10 +18,13 @@ internal sealed record YamlSequence(IReadOnlyList<YamlNode> Items, SourceLocatio
 
 internal sealed record YamlMapping(IReadOnlyList<(YamlScalar Key, YamlNode Value)> Entries, SourceLocation Location) : YamlNode(Location);
 
-internal sealed class YamlTree
+internal sealed partial class YamlTree
 {
     private readonly string _file;
     private readonly string[] _lines;
+
+    // Diagnostics quote lines; what may be a secret there is not quoted.
+    private readonly string[] _shownLines;
     private readonly Diagnostics _diagnostics;
     private readonly IParser _parser;
     private int _depth;
@@ -29,6 +33,7 @@ internal sealed class YamlTree
     {
         _file = file;
         _lines = text.ReplaceLineEndings("\n").Split('\n');
+        _shownLines = file.StartsWith("sources/", StringComparison.Ordinal) ? Array.ConvertAll(_lines, l => SecretLine().Replace(l, "$1 …")) : _lines;
         _diagnostics = diagnostics;
         _parser = new Parser(new StringReader(text));
     }
@@ -61,7 +66,7 @@ internal sealed class YamlTree
                 continue;
             found = true;
             _diagnostics.Error("yaml-tab", "A tab indents this line; YAML allows only blanks there.",
-                new SourceLocation(_file, i + 1, indent + 1, 1, _lines[i]), "Replace the tab by blanks.");
+                new SourceLocation(_file, i + 1, indent + 1, 1, _shownLines[i]), "Replace the tab by blanks.");
         }
         return found;
     }
@@ -135,7 +140,11 @@ internal sealed class YamlTree
     private SourceLocation At(Mark mark, int length)
     {
         var line = Math.Clamp((int)mark.Line, 1, _lines.Length);
-        var text = _lines[line - 1].TrimEnd('\r');
-        return new SourceLocation(_file, line, Math.Clamp((int)mark.Column, 1, text.Length + 1), length, text);
+        var text = _shownLines[line - 1];
+        var column = Math.Clamp((int)mark.Column, 1, text.Length + 1);
+        return new SourceLocation(_file, line, column, Math.Min(length, Math.Max(1, text.Length - column + 1)), text);
     }
+
+    [GeneratedRegex(@"^(.*\b(password|connection)[""']?\s*:)(?!\s*[""']?\$\{\w+\}[""']?\s*$).*$", RegexOptions.IgnoreCase)]
+    private static partial Regex SecretLine();
 }

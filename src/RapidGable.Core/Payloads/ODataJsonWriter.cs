@@ -38,7 +38,7 @@ public sealed class ODataJsonWriter
     /// <summary>Writes a collection, an entity or a property's value; the run must have a row, except for a collection.</summary>
     public async Task WriteAsync(QueryRun run, LinkBuilder links, PayloadOutput output, CancellationToken cancellation)
     {
-        await using var json = new Utf8JsonWriter(output.Buffer, WriterOptions);
+        await using var json = new Utf8JsonWriter(output, WriterOptions);
         var context = new PayloadContext(run, links, output, cancellation);
         json.WriteStartObject();
         switch (_request.Path.Kind)

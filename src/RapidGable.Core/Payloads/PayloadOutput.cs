@@ -1,5 +1,4 @@
 using System.Buffers;
-using System.Collections.Concurrent;
 using System.Text.Json;
 
 namespace RapidGable.Payloads;
@@ -9,33 +8,49 @@ namespace RapidGable.Payloads;
 /// gone an error can still become a proper error response.
 /// </summary>
 /// <param name="send">Takes one piece; awaiting it is the back-pressure.</param>
-public sealed class PayloadOutput(Func<ReadOnlyMemory<byte>, CancellationToken, ValueTask> send) : IDisposable
+public sealed class PayloadOutput(Func<ReadOnlyMemory<byte>, CancellationToken, ValueTask> send) : IBufferWriter<byte>, IDisposable
 {
     private const int PieceBytes = 32 * 1024;
-    private static readonly ConcurrentBag<ArrayBufferWriter<byte>> Buffers = [];
 
-    private readonly ArrayBufferWriter<byte> _buffer = Buffers.TryTake(out var kept) ? kept : new ArrayBufferWriter<byte>(2 * PieceBytes);
-
-    public IBufferWriter<byte> Buffer => _buffer;
+    private byte[] _bytes = ArrayPool<byte>.Shared.Rent(2 * PieceBytes);
+    private int _count;
 
     /// <summary>Sends what has gathered if it is a piece.</summary>
     public ValueTask SendIfFullAsync(Utf8JsonWriter json, CancellationToken cancellation) =>
-        json.BytesPending + _buffer.WrittenCount < PieceBytes ? default : SendAsync(json, cancellation);
+        json.BytesPending + _count < PieceBytes ? default : SendAsync(json, cancellation);
 
     /// <summary>Sends the rest.</summary>
     public async ValueTask SendAsync(Utf8JsonWriter? json, CancellationToken cancellation)
     {
         json?.Flush();
-        if (_buffer.WrittenCount == 0)
+        if (_count == 0)
             return;
-        await send(_buffer.WrittenMemory, cancellation);
-        _buffer.ResetWrittenCount();
+        await send(_bytes.AsMemory(0, _count), cancellation);
+        _count = 0;
     }
+
+    public void Advance(int count) => _count += count;
+
+    public Memory<byte> GetMemory(int sizeHint = 0)
+    {
+        var needed = _count + Math.Max(sizeHint, 256);
+        if (needed > _bytes.Length)
+        {
+            var larger = ArrayPool<byte>.Shared.Rent(Math.Max(needed, _bytes.Length * 2));
+            _bytes.AsSpan(0, _count).CopyTo(larger);
+            ArrayPool<byte>.Shared.Return(_bytes);
+            _bytes = larger;
+        }
+        return _bytes.AsMemory(_count);
+    }
+
+    public Span<byte> GetSpan(int sizeHint = 0) => GetMemory(sizeHint).Span;
 
     public void Dispose()
     {
-        _buffer.ResetWrittenCount();
-        if (_buffer.Capacity <= 16 * PieceBytes && Buffers.Count < 64)
-            Buffers.Add(_buffer);
+        if (_bytes.Length > 0)
+            ArrayPool<byte>.Shared.Return(_bytes);
+        _bytes = [];
+        _count = 0;
     }
 }

@@ -70,8 +70,7 @@ internal sealed class MariaDbDialect : SqlDialect
             ArithmeticOperator.Mul => $"({a} * {b})",
             ArithmeticOperator.Mod => $"({a} % {Divisor(b)})",
             ArithmeticOperator.Div when result.IsIntegral => $"({a} DIV {Divisor(b)})",
-            // Floating division by zero is infinite or NaN by the standard; the server says NULL.
-            _ when result.IsFloating => $"({a} / {b})",
+            // The server knows no infinity, so a floating division by zero fails like any other.
             _ => $"({a} / {Divisor(b)})",
         };
     }

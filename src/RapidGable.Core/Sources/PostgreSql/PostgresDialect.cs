@@ -88,8 +88,8 @@ internal sealed class PostgresDialect : SqlDialect
             ArithmeticOperator.Mod when result.IsFloating => $"mod(({a})::numeric, ({b})::numeric)::float8",
             ArithmeticOperator.Mod => $"({a} % {b})",
             ArithmeticOperator.Div when result.IsIntegral => $"({a} / {b})",
-            // Floating division by zero is infinite or NaN by the standard; the server would fail, so the row is left out.
-            _ when result.IsFloating => $"(({a})::float8 / NULLIF(({b})::float8, 0))",
+            // Floating division by zero is infinite; 0 by 0 is NaN, which would be the largest number here, so it becomes null.
+            _ when result.IsFloating => $"(CASE WHEN ({b}) = 0 THEN NULLIF(({a})::float8, 0) * 'Infinity'::float8 ELSE ({a})::float8 / ({b})::float8 END)",
             _ => $"(({a})::numeric / ({b})::numeric)",
         };
     }

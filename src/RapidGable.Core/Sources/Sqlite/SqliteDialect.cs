@@ -75,8 +75,8 @@ internal sealed class SqliteDialect : SqlDialect
             case ArithmeticOperator.Div when result.IsIntegral:
                 return $"({a} / gable_divisor({b}))";
             default:
-                // Floating division by zero is infinite or NaN by the standard; SQLite has no NaN and says NULL.
-                return result.IsFloating ? $"(CAST({a} AS REAL) / {b})" : $"(CAST({a} AS REAL) / gable_divisor({b}))";
+                // Floating division by zero is infinite; 0 by 0 is NaN, which SQLite keeps as NULL and which compares as false too.
+                return result.IsFloating ? $"(CASE WHEN {b} = 0 THEN {a} * 9e999 ELSE CAST({a} AS REAL) / {b} END)" : $"(CAST({a} AS REAL) / gable_divisor({b}))";
         }
     }
 
