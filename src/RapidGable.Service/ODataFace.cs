@@ -4,6 +4,7 @@ using Microsoft.Extensions.Logging;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Access;
 using RapidGable.Metadata;
+using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Queries;
 using RapidGable.Requests;
@@ -100,6 +101,8 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
         if (!isRead)
         {
             exchange.Context.Response.Headers.Allow = ReadMethods;
+            if (!HttpMethods.IsOptions(method) && IsDeclared(method, prepared.Request.Path))
+                return RequestFault.NotImplemented($"{method} is declared for this resource, and is not carried out by this version.");
             if (!HttpMethods.IsOptions(method))
                 return new RequestFault(405, "method", $"{method} is not allowed here; this resource can be read only.");
             exchange.Context.Response.StatusCode = StatusCodes.Status204NoContent;
@@ -112,6 +115,13 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
                 (byte[])prepared.Derived.GetOrAdd($"csdl {f.Version}", _ => CsdlXmlWriter.Write(prepared.Model, f.Version))),
             _ => await DataAsync(exchange, address, lexed, prepared),
         };
+    }
+
+    /// <summary>Whether the declaration allows what a writing method does.</summary>
+    private static bool IsDeclared(string method, BoundPath path)
+    {
+        var operation = method.ToUpperInvariant() switch { "POST" => SetOperations.Create, "PATCH" or "PUT" => SetOperations.Update, "DELETE" => SetOperations.Delete, _ => SetOperations.None };
+        return operation != SetOperations.None && path.Root is not null && path.Target.Operations.HasFlag(operation);
     }
 
     private static async Task<RequestFault?> DocumentAsync(Exchange exchange, LexedRequest lexed, BodyKind kind, Func<PayloadFormat, byte[]> write)
@@ -127,14 +137,15 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
         var headers = exchange.Context.Request.Headers;
         var kind = prepared.Request.Path.Kind;
         var isRaw = kind is ResourceKind.RawValue or ResourceKind.Count;
-        var rawType = kind == ResourceKind.RawValue ? RawValueWriter.MediaType(prepared.Request.Path.Property!) : "text/plain";
-        // A count is plain text whatever is accepted (Protocol 11.2.10).
-        var accept = kind == ResourceKind.Count ? default : headers.Accept;
+        var property = prepared.Request.Path.Property;
+        var rawType = kind == ResourceKind.RawValue ? RawValueWriter.MediaType(property!) : "text/plain";
+        // A count is plain text whatever is accepted (Protocol 11.2.10); a stream's type may be known only with its row.
+        var accept = kind == ResourceKind.Count || property?.MediaTypeColumn is not null ? default : headers.Accept;
         if (!Negotiation.Content(isRaw ? BodyKind.Raw : BodyKind.Json, exchange.Version, accept, kind == ResourceKind.Count ? null : lexed.Format, rawType).Is(out var negotiated, out var fault))
             return fault;
         var page = Negotiation.MaxPageSize(headers);
         if (!QueryValues.Make(prepared.Request, lexed, page?.Rows, time.GetUtcNow().UtcDateTime).Is(out var values, out fault)
-            || !(await QueryRun.StartAsync(prepared.Query!, values, prepared.Source!, exchange.Cancellation)).Is(out var run, out fault))
+            || !(await QueryRun.StartAsync(prepared, values, exchange.Cancellation)).Is(out var run, out fault))
             return fault;
         await using (run)
         {
@@ -145,6 +156,8 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
                 exchange.Context.Response.StatusCode = StatusCodes.Status204NoContent;
                 return null;
             }
+            if (isRaw && RawValueWriter.KeptMediaType(run) is { } kept && !Negotiation.Content(BodyKind.Raw, exchange.Version, headers.Accept, lexed.Format, kept).Is(out negotiated, out fault))
+                return fault;
             if (page is { } asked && kind == ResourceKind.Collection)
                 exchange.Context.Response.Headers["Preference-Applied"] = asked.Echo;
             if (isRaw)
@@ -168,7 +181,7 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
                 return null;
             case ResourceKind.Entity when !run.HasRow:
                 return request.Path.Hops is [.., { Key: null }] ? noContent : notFound;
-            case ResourceKind.PropertyValue or ResourceKind.RawValue when run.HasRow && run.Rows.IsNull(run.Query.Shape.Value!.Column):
+            case ResourceKind.PropertyValue or ResourceKind.RawValue when run is { HasRow: true, Query.Shape.Value: { Column: >= 0, Property.Type.IsCollection: false } cell } && run.Rows.IsNull(cell.Column):
                 return noContent;
             default:
                 return run.HasRow ? null : notFound;

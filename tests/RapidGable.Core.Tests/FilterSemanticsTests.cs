@@ -93,7 +93,7 @@ public abstract class FilterSemanticsTests : IAsyncLifetime
         var prepared = _service.Prepare(lexed, Caller.Anonymous);
         Assert.True(prepared.Fault is null, prepared.Fault?.Message);
         var values = QueryValues.Make(prepared.Value!.Request, lexed, null, new DateTime(2024, 5, 1, 12, 0, 0, DateTimeKind.Utc)).Value!;
-        await using var run = (await QueryRun.StartAsync(prepared.Value.Query!, values, prepared.Value.Source!, CancellationToken.None)).Value!;
+        await using var run = (await QueryRun.StartAsync(prepared.Value, values, CancellationToken.None)).Value!;
         var ids = new List<long>();
         for (var more = run.HasRow; more; more = await run.Rows.ReadAsync(CancellationToken.None))
             ids.Add(run.Rows.GetInt64(0));
@@ -214,7 +214,7 @@ public abstract class FilterSemanticsTests : IAsyncLifetime
         var lexed = NetworkFixture.Lex("item?" + options).Value!;
         var prepared = _service.Prepare(lexed, Caller.Anonymous).Value!;
         var made = QueryValues.Make(prepared.Request, lexed, null, DateTime.UnixEpoch);
-        var fault = made.Fault ?? (await QueryRun.StartAsync(prepared.Query!, made.Value!, prepared.Source!, CancellationToken.None)).Fault;
+        var fault = made.Fault ?? (await QueryRun.StartAsync(prepared, made.Value!, CancellationToken.None)).Fault;
         Assert.Equal((400, code), (fault?.Status, fault?.Code));
     }
 }

@@ -72,7 +72,7 @@ public abstract class PagingTests : IAsyncLifetime
         Assert.True(prepared.Fault is null, prepared.Fault?.Message);
         var values = QueryValues.Make(prepared.Value!.Request, lexed, size, DateTime.UnixEpoch);
         Assert.True(values.Fault is null, values.Fault?.Message);
-        await using var run = (await QueryRun.StartAsync(prepared.Value.Query!, values.Value!, prepared.Value.Source!, CancellationToken.None)).Value!;
+        await using var run = (await QueryRun.StartAsync(prepared.Value, values.Value!, CancellationToken.None)).Value!;
         var rows = new List<string>();
         ImmutableArray<StoredValue> last = [];
         for (var more = run.HasRow; more; more = await run.Rows.ReadAsync(CancellationToken.None))

@@ -117,7 +117,7 @@ public abstract class RandomFilterTests : IAsyncLifetime
         var prepared = _service.Prepare(lexed, Caller.Anonymous);
         Assert.True(prepared.Fault is null, prepared.Fault?.Message);
         var values = QueryValues.Make(prepared.Value!.Request, lexed, null, DateTime.UnixEpoch).Value!;
-        await using var run = (await QueryRun.StartAsync(prepared.Value.Query!, values, prepared.Value.Source!, CancellationToken.None)).Value!;
+        await using var run = (await QueryRun.StartAsync(prepared.Value, values, CancellationToken.None)).Value!;
         var ids = new List<long>();
         for (var more = run.HasRow; more; more = await run.Rows.ReadAsync(CancellationToken.None))
             ids.Add(run.Rows.GetInt64(0));

@@ -28,7 +28,7 @@ public class StatementCountTests(NetworkFixture network) : IClassFixture<Network
         var lexed = NetworkFixture.Lex(url).Value!;
         var prepared = service.Prepare(lexed, Caller.Anonymous).Value!;
         var values = QueryValues.Make(prepared.Request, lexed, null, DateTime.UnixEpoch).Value!;
-        await using (var run = (await QueryRun.StartAsync(prepared.Query!, values, prepared.Source!, CancellationToken.None)).Value!)
+        await using (var run = (await QueryRun.StartAsync(prepared, values, CancellationToken.None)).Value!)
         {
             using var output = new PayloadOutput((_, _) => default);
             if (prepared.Request.Path.Kind != ResourceKind.Count)
@@ -54,6 +54,8 @@ public class StatementCountTests(NetworkFixture network) : IClassFixture<Network
         public Task<SourceCatalog> ReadCatalogAsync(CancellationToken cancellation) => inner.ReadCatalogAsync(cancellation);
 
         public Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation) => inner.DescribeAsync(item, cancellation);
+
+        public Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation) => inner.DescribeQueryAsync(name, select, cancellation);
 
         public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
         {

@@ -113,7 +113,7 @@ public sealed class NetworkFixture : IAsyncLifetime
         var prepared = Service.Prepare(lexed, Caller.Anonymous);
         Assert.True(prepared.Fault is null, prepared.Fault?.Message);
         var values = QueryValues.Make(prepared.Value!.Request, lexed, maxPageSize, new DateTime(2024, 5, 1, 0, 0, 0, DateTimeKind.Utc)).Value!;
-        await using var run = (await QueryRun.StartAsync(prepared.Value.Query!, values, prepared.Value.Source!, CancellationToken.None)).Value!;
+        await using var run = (await QueryRun.StartAsync(prepared.Value, values, CancellationToken.None)).Value!;
         var rows = new List<string>();
         for (var more = run.HasRow; more && rows.Count < values.PageRows; more = await run.Rows.ReadAsync(CancellationToken.None))
             rows.Add(run.Rows.GetStored(0).ToString());

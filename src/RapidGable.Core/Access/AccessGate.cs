@@ -31,7 +31,8 @@ public static class AccessGate
     /// </summary>
     public static EntityModel VisibleTo(EntityModel model, Caller caller)
     {
-        var readable = model.Sets.Where(s => MayRead(s, caller)).ToImmutableArray();
+        // What is contained is reached over its container only.
+        var readable = model.Sets.Where(s => MayRead(s, caller) && (s.ContainedIn is null || MayRead(model.FindSet(s.ContainedIn)!, caller))).ToImmutableArray();
         if (readable.Length == model.Sets.Length)
             return model;
         var names = readable.Select(s => s.Name).ToHashSet();

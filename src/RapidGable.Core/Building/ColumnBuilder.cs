@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using RapidGable.Declarations;
 using RapidGable.Model;
 using RapidGable.Sources;
@@ -6,69 +7,198 @@ namespace RapidGable.Building;
 
 internal sealed record ColumnDraft(Property Property, bool Hidden);
 
-/// <summary>Columns of one object -> properties, hidden or visible, under their outside names.</summary>
-internal sealed class ColumnBuilder(
-    SetDeclaration set, SourceObject item, string setName, NamingPolicy names, Diagnostics diagnostics, Action<string, string, string> note)
+/// <summary>What the sets of one service share while they are built.</summary>
+/// <param name="Note">Takes a value that nobody wrote, with its reason: subject, value, reason.</param>
+internal sealed record ServiceParts(NamingPolicy Names, TypeBuilder Types, Diagnostics Diagnostics, Action<string, string, string> Note);
+
+/// <summary>Columns of one object -> properties, hidden or visible, under their outside names and with their published types.</summary>
+internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, string setName, ServiceParts service)
 {
-    /// <summary>Null when two columns would have one name, which is then reported.</summary>
-    public List<ColumnDraft>? Build()
+    private readonly Diagnostics _diagnostics = service.Diagnostics;
+    private readonly ConversionBuilder _conversions = new(service.Diagnostics);
+
+    /// <summary>The columns that have a type, in the order of the table or of <c>show</c>; groups are not made yet.</summary>
+    public List<ColumnDraft> Build()
     {
         ReportUnknown();
         var drafts = new List<ColumnDraft>();
-        foreach (var column in item.Columns)
+        foreach (var column in Ordered())
         {
-            if (column.Type is null)
-            {
-                diagnostics.Warning("no-type", $"The column '{column.Name}' of '{item.Name}' is left out: {column.Reason}.", set.From.Location);
-                continue;
-            }
-            var hidden = set.Hide.Any(h => h.Value == column.Name);
-            drafts.Add(new ColumnDraft(Property(column, hidden), hidden));
+            var declared = set.Columns.FirstOrDefault(c => c.Column.Value == column.Name);
+            var hidden = set.Hide.Any(h => h.Value == column.Name) || (set.Show.Length > 0 && set.Show.All(s => s.Value != column.Name));
+            if (Property(column, declared, hidden) is { } property)
+                drafts.Add(new ColumnDraft(property, hidden));
+            else if (!hidden)
+                _diagnostics.Warning("no-type", $"The column '{column.Name}' of '{item.Name}' is left out: {column.Reason}.", set.From.Location,
+                    column.TextForm is null ? null : $"Publish it as text with 'columns: {{ {column.Name}: string }}', or 'hide' it.");
         }
-        return ReportCollisions(drafts) ? null : drafts;
+        return drafts;
     }
+
+    private IEnumerable<SourceColumn> Ordered() => set.Show.Length == 0 ? item.Columns
+        : item.Columns.OrderBy(c => set.Show.TakeWhile(s => s.Value != c.Name).Count());
 
     private void ReportUnknown()
     {
         var columns = item.Columns.Select(c => c.Name).ToList();
-        foreach (var name in set.Hide.Concat(set.Rename.Select(r => r.Column)).Where(n => !columns.Contains(n.Value)))
-            diagnostics.Error("no-column", $"'{item.Name}' has no column '{name.Value}'.{NearestName.Hint(name.Value, columns)}", name.Location,
+        var named = set.Hide.Concat(set.Show).Concat(set.Rename.Select(r => r.Column)).Concat(set.Columns.Select(c => c.Column))
+            .Concat(set.Groups.SelectMany(g => g.Columns)).Concat(set.Order.Select(o => o.Column)).Concat(set.Columns.Select(c => c.MediaTypeColumn).OfType<Located<string>>());
+        foreach (var name in named.Where(n => !columns.Contains(n.Value)))
+            _diagnostics.Error("no-column", $"'{item.Name}' has no column '{name.Value}'.{NearestName.Hint(name.Value, columns)}", name.Location,
                 $"Its columns: {string.Join(", ", columns)}.");
         foreach (var (column, _) in set.Rename.Where(r => set.Hide.Any(h => h.Value == r.Column.Value)))
-            diagnostics.Warning("hidden-renamed", $"The column '{column.Value}' is hidden, so its new name is never seen.", column.Location);
+            _diagnostics.Warning("hidden-renamed", $"The column '{column.Value}' is hidden, so its new name is never seen.", column.Location);
+        foreach (var twice in set.Rename.Where(r => set.Columns.Any(c => c.Name is not null && c.Column.Value == r.Column.Value)))
+            _diagnostics.Error("renamed-twice", $"The column '{twice.Column.Value}' has a new name under 'rename' and under 'columns'.", twice.Column.Location);
     }
 
-    private Property Property(SourceColumn column, bool hidden)
+    private Property? Property(SourceColumn column, ColumnDeclaration? declared, bool hidden)
     {
-        var renamed = set.Rename.FirstOrDefault(r => r.Column.Value == column.Name).Name?.Value;
-        var name = renamed ?? OutsideNames.Property(column.Name, names);
-        if (!hidden)
+        var renamed = (declared?.Name ?? set.Rename.FirstOrDefault(r => r.Column.Value == column.Name).Name)?.Value;
+        var name = renamed ?? OutsideNames.Property(column.Name, service.Names);
+        if (Typed(column, name, declared) is not { } property)
+            return null;
+        property = declared is null ? property : property with
         {
-            if (renamed is null && name != column.Name)
-                note($"{setName}/{name}", name, names == NamingPolicy.AsIs ? $"column '{column.Name}', whose name is no identifier" : $"column '{column.Name}', by the naming policy");
-            note($"{setName}/{name}", $"{column.Type}{(column.Nullable ? "" : ", not null")}", column.Reason);
-        }
-        return new Property(name, column.Type!, column.Nullable, column.Name, column.StorageForm)
+            Nullable = property.Nullable && !declared.IsRequired,
+            Description = declared.Description?.Value ?? property.Description,
+            IsFilterable = declared.IsFilterable,
+            IsSortable = declared.IsSortable,
+            Access = declared.Access,
+            MediaType = declared.MediaType?.Value ?? property.MediaType,
+        };
+        if (!hidden)
+            Explain(column, property, declared, renamed is not null);
+        return property;
+    }
+
+    private void Explain(SourceColumn column, Property property, ColumnDeclaration? declared, bool isRenamed)
+    {
+        var subject = $"{setName}/{property.Name}";
+        var type = $"{property.Type}{(property.Nullable ? "" : ", not null")}";
+        if (isRenamed)
+            service.Note(subject, property.Name, $"declared, for column '{column.Name}'");
+        else if (property.Name != column.Name)
+            service.Note(subject, property.Name, service.Names == NamingPolicy.AsIs ? $"column '{column.Name}', whose name is no identifier" : $"column '{column.Name}', by the naming policy");
+        service.Note(subject, type, declared is { Type: not null } or { IsStream: true } ? $"declared; {property.Conversion?.Description ?? "stored so"}" : column.Reason);
+        if (property.Description is { } description)
+            service.Note(subject, $"\"{description}\"", declared?.Description is null ? "comment of the column" : "declared");
+        if (property is { IsFilterable: false } or { IsSortable: false } or { Access: not PropertyAccess.Full })
+            service.Note(subject, string.Join(", ", new[] { property.IsFilterable ? "" : "not in $filter", property.IsSortable ? "" : "not in $orderby", property.Access switch { PropertyAccess.CreateOnly => "written at create only", PropertyAccess.ReadOnly => "never written", _ => "" } }.Where(t => t.Length > 0)), "declared");
+    }
+
+    /// <summary>The property with the type of its column, or with the declared one.</summary>
+    private Property? Typed(SourceColumn column, string name, ColumnDeclaration? declared)
+    {
+        var plain = new Property(name, column.Type ?? EdmType.String, column.Nullable, column.Name, column.StorageForm)
         {
             HasComputedDefault = column.HasComputedDefault,
             IsComputed = column.IsComputed,
             DefaultValue = column.DefaultValue,
             MediaType = column.MediaType,
             Description = column.Comment,
+            AllowedValues = column.AllowedValues,
+        };
+        if (declared?.IsStream == true)
+            return Stream(plain, column, declared);
+        if (column.Type is null && column.Fields.Length > 0 && declared?.Type is null)
+            return Composite(plain, column);
+        var wanted = declared?.Type is { } word ? Wanted(word, column) : null;
+        if (column.Type is null)
+        {
+            if (wanted is null || column.TextForm is null)
+                return null;
+            // Read as text, and converted from there.
+            plain = plain with { StorageForm = column.TextForm };
+            return wanted.Kind == EdmKind.String && !wanted.IsCollection ? plain with { IsFilterable = false, IsSortable = false } : _conversions.Apply(plain, wanted, declared!);
+        }
+        if (column.Type.IsCollection)
+            plain = plain with { Type = EdmType.String, Nullable = false };
+        if (column.Type.IsCollection && wanted is null)
+            return plain with { Type = column.Type, Conversion = new JsonConversion(EdmType.String, column.Type) };
+        if (wanted is null)
+            return declared is { Format: not null } or { Unit: not null } or { True: not null } ? Missing(declared, plain) : plain;
+        return _conversions.Apply(plain, wanted, declared!) is { } converted
+            ? wanted.IsCollection ? converted with { Nullable = false, AllowedValues = [] } : converted with { AllowedValues = wanted.Kind == EdmKind.Enum ? [] : converted.AllowedValues }
+            : plain;
+    }
+
+    private Property Missing(ColumnDeclaration declared, Property plain)
+    {
+        _diagnostics.Error("missing", $"'type' is missing for the column '{declared.Column.Value}': the other words say how it is converted, and not to what.", declared.Column.Location, "Write 'type: …'.");
+        return plain;
+    }
+
+    private EdmType? Wanted(Located<string> word, SourceColumn column) =>
+        !service.Types.IsTaken(word.Value) && !column.AllowedValues.IsEmpty && SimpleIdentifier.IsValid(word.Value) && !Enum.TryParse<EdmKind>(word.Value, ignoreCase: true, out _)
+            ? service.Types.FromLabels(word.Value, column.AllowedValues) : service.Types.Parse(word);
+
+    private Property Stream(Property plain, SourceColumn column, ColumnDeclaration declared)
+    {
+        if (column.Type is not { Kind: EdmKind.Binary or EdmKind.String, IsCollection: false })
+            _diagnostics.Error("stream", $"The column '{column.Name}' is {column.Type?.ToString() ?? "of no type"}, and only binary values and texts can be streams.", declared.Column.Location);
+        if (declared.Type is not null)
+            _diagnostics.Error("stream", $"A stream has no other 'type'.", declared.Type.Location);
+        return plain with
+        {
+            Type = new EdmType(EdmKind.Stream),
+            Conversion = new TextConversion(column.Type ?? EdmType.Binary),
+            MediaType = plain.MediaType ?? (column.Type?.Kind == EdmKind.String ? "text/plain" : "application/octet-stream"),
+            MediaTypeColumn = declared.MediaTypeColumn?.Value,
+            IsFilterable = false,
+            IsSortable = false,
         };
     }
 
-    private bool ReportCollisions(List<ColumnDraft> drafts)
+    /// <summary>A value of several fields, which the engine gives as JSON.</summary>
+    private Property? Composite(Property plain, SourceColumn column)
+    {
+        var fields = column.Fields.Where(f => f.Type is not null).ToList();
+        if (fields.Count == 0 || column.TextForm is null)
+            return null;
+        var members = fields.Select(f => new Property(OutsideNames.Property(f.Name, service.Names), f.Type!, true, f.Name)).ToImmutableArray();
+        return service.Types.FromMembers(OutsideNames.Type(column.CompositeName!, service.Names), members, set.From.Location) is not { } type ? null
+            : plain with { Type = type, StorageForm = column.TextForm, Conversion = new JsonConversion(EdmType.String, type) };
+    }
+
+    /// <summary>The properties of the type: the visible columns, with each group in the place of its first one. Null when two would have one name.</summary>
+    public ImmutableArray<Property>? Assemble(IReadOnlyList<ColumnDraft> drafts, IReadOnlyList<Property> key)
+    {
+        var visible = drafts.Where(d => !d.Hidden).Select(d => d.Property).ToList();
+        foreach (var group in set.Groups)
+        {
+            foreach (var inKey in group.Columns.Where(c => key.Any(k => k.Column == c.Value)))
+                _diagnostics.Error("group-key", $"The column '{inKey.Value}' is part of the key and stays outside of the group '{group.Name.Value}'.", inKey.Location);
+            var members = group.Columns.Select(c => visible.Find(p => p.Column == c.Value && !p.IsGroup)).ToList();
+            foreach (var lost in group.Columns.Where((_, i) => members[i] is null && item.Column(group.Columns[i].Value) is not null))
+                _diagnostics.Error("group-column", $"The column '{lost.Value}' of the group '{group.Name.Value}' is hidden, has no type, or is in another group.", lost.Location);
+            if (members.Contains(null) || members.Count == 0 || members.Any(m => key.Any(k => k.Column == m!.Column)))
+                continue;
+            ImmutableArray<Property> own = [.. members.Select(m => m!)];
+            var typeName = group.Type?.Value ?? OutsideNames.Type(group.Name.Value, service.Names);
+            if (service.Types.FromMembers(typeName, own, group.Name.Location) is not { } type)
+                continue;
+            var place = visible.IndexOf(own[0]);
+            visible.RemoveAll(own.Contains);
+            visible.Insert(Math.Min(place, visible.Count), new Property(group.Name.Value, type, false, own[0].Column) { Members = own });
+            service.Note($"{setName}/{group.Name.Value}", typeName, $"group of the columns {string.Join(", ", own.Select(m => m.Column))}");
+        }
+        return ReportCollisions(visible) || set.Groups.Any(g => ReportCollisions([.. visible.Where(v => v.IsGroup && v.Name == g.Name.Value).SelectMany(v => v.Members)])) ? null : [.. visible];
+    }
+
+    private bool ReportCollisions(List<Property> properties)
     {
         var found = false;
-        foreach (var group in drafts.Where(d => !d.Hidden).GroupBy(d => d.Property.Name).Where(g => g.Count() > 1))
+        foreach (var group in properties.GroupBy(p => p.Name).Where(g => g.Count() > 1))
         {
             found = true;
-            var columns = string.Join("' and '", group.Select(d => d.Property.Column));
+            var columns = string.Join("' and '", group.Select(p => p.Column));
             var place = set.Rename.FirstOrDefault(r => r.Name.Value == group.Key).Name?.Location ?? set.From.Location;
-            diagnostics.Error("name-collision", $"The columns '{columns}' of '{item.Name}' would both be called '{group.Key}'.", place,
+            _diagnostics.Error("name-collision", $"The columns '{columns}' of '{item.Name}' would both be called '{group.Key}'.", place,
                 "Give one of them another name under 'rename', or 'hide' it.");
         }
+        foreach (var group in properties.GroupBy(p => p.Name, StringComparer.OrdinalIgnoreCase).Where(g => g.Select(p => p.Name).Distinct().Count() > 1))
+            _diagnostics.Warning("name-case", $"The names {string.Join(" and ", group.Select(p => $"'{p.Name}'"))} of '{item.Name}' differ in case only, which confuses people and some clients.", set.From.Location, "Rename one of them.");
         return found;
     }
 }

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using System.Text;
+using System.Text.Json;
 using RapidGable.Model;
 using RapidGable.Sources;
 
@@ -41,7 +42,8 @@ public sealed class DataProof
                 var proof = new DataProof(service.Model.Service, set, workspace.Sources[set.Source.Source], cancellation);
                 try
                 {
-                    findings.Add(await proof.KeyAsync());
+                    if (!set.IsUnkeyed)
+                        findings.Add(await proof.KeyAsync());
                     findings.Add(await proof.ValuesAsync(rows => progress($"{service.Model.Service}/{set.Name}, {rows:N0} rows")));
                 }
                 catch (SourceException exception)
@@ -55,7 +57,7 @@ public sealed class DataProof
 
     private DataFinding Finding(string what, long rows, string? fault, IEnumerable<string> examples) => new(_service, _set.Name, what, rows, fault, [.. examples]);
 
-    private string Table => _source.Dialect.Table(_set.Source.Schema, _set.Source.Name);
+    private string Table => _source.Dialect.From(_set.Source) + " AS q";
 
     private string Column(Property property) => _source.Dialect.Column(_source.Dialect.Quote(property.Column), property.StorageForm);
 
@@ -86,7 +88,10 @@ public sealed class DataProof
 
     private async Task<DataFinding> ValuesAsync(Action<long> progress)
     {
-        var properties = _set.Type.Properties;
+        // Streams are taken as they are, and may be large.
+        var properties = _set.Type.Properties.SelectMany(p => p.Leaves).Where(p => p.Type.Kind != EdmKind.Stream).ToList();
+        if (properties.Count == 0)
+            return Finding("values", 0, null, []);
         var faults = new Dictionary<string, string>();
         long rows = 0;
         await using var session = await _source.OpenSessionAsync(SessionKind.Plain, _cancellation);
@@ -95,7 +100,7 @@ public sealed class DataProof
         {
             if (++rows % 100_000 == 0)
                 progress(rows);
-            for (var i = 0; i < properties.Length; i++)
+            for (var i = 0; i < properties.Count; i++)
             {
                 if (faults.Count < ExamplesShown && !faults.ContainsKey(properties[i].Name) && Fault(properties[i], cursor, i) is { } fault)
                     faults.Add(properties[i].Name, $"{properties[i].Column}: {fault}");
@@ -107,15 +112,41 @@ public sealed class DataProof
     private static string? Fault(Property property, IRowCursor cursor, int column)
     {
         if (cursor.IsNull(column))
-            return property.Nullable ? null : "a null, and the property is published as never null";
+            return property.Nullable || property.Type.IsCollection ? null : "a null, and the property is published as never null";
         try
         {
-            return Read(property.Type, cursor, column);
+            return property.Conversion is null ? Read(property.Type, cursor, column) : Converted(property, cursor, column);
         }
         catch (SourceException exception) when (exception.Kind == SourceFaultKind.BadData)
         {
             return exception.Message;
         }
+    }
+
+    /// <summary>Reads the value through its conversion, and says which facet the published one breaks.</summary>
+    private static string? Converted(Property property, IRowCursor cursor, int column)
+    {
+        if (property.Conversion is JsonConversion)
+        {
+            using var json = new Utf8JsonWriter(Stream.Null);
+            RowValue.WriteJson(json, cursor, property, column, numbersAsText: false);
+            return null;
+        }
+        return RowValue.Published(cursor, property, column) switch
+        {
+            string text when property.Type.MaxLength is { } most && text.EnumerateRunes().Count() > most => $"a text is longer than {most} characters",
+            decimal number => DecimalFault(property.Type, number),
+            _ => null,
+        };
+    }
+
+    private static string? DecimalFault(EdmType type, decimal number)
+    {
+        var scale = (number / 1.000000000000000000000000000000000m).Scale;
+        if (type.Scale is { } most && scale > most)
+            return $"{number} has more than {most} digits after the point";
+        return type.Precision is { } precision && Math.Abs(decimal.Truncate(number)) >= (decimal)Math.Pow(10, Math.Min(28, precision - (type.Scale ?? 0)))
+            ? $"{number} has more than {precision} digits" : null;
     }
 
     /// <summary>Reads the value as its type, and says which facet it breaks.</summary>
@@ -127,12 +158,7 @@ public sealed class DataProof
                 cursor.GetBoolean(column);
                 return null;
             case EdmKind.Decimal:
-                var number = cursor.GetDecimal(column);
-                var scale = (number / 1.000000000000000000000000000000000m).Scale;
-                if (type.Scale is { } most && scale > most)
-                    return $"{number} has more than {most} digits after the point";
-                return type.Precision is { } precision && Math.Abs(decimal.Truncate(number)) >= (decimal)Math.Pow(10, Math.Min(28, precision - (type.Scale ?? 0)))
-                    ? $"{number} has more than {precision} digits" : null;
+                return DecimalFault(type, cursor.GetDecimal(column));
             case EdmKind.Single or EdmKind.Double:
                 cursor.GetDouble(column);
                 return null;

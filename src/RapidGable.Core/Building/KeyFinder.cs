@@ -102,7 +102,7 @@ public sealed class KeyFinder
         return string.Join("; ", parts);
     }
 
-    private string Table => _source.Dialect.Table(_object.Schema, _object.Name);
+    private string Table => _source.Dialect.From(_object);
 
     /// <summary>Different values of each column that holds no null, in one pass over the rows.</summary>
     private async Task<Dictionary<string, long>> CountAsync(List<SourceColumn> columns)

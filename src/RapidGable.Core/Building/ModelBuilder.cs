@@ -20,6 +20,7 @@ public sealed class ModelBuilder
     private readonly IReadOnlyDictionary<string, ISource> _sources;
     private readonly Diagnostics _diagnostics;
     private readonly List<Inference> _inferences = [];
+    private readonly ServiceParts _parts;
 
     private ModelBuilder(
         ServiceDeclaration declaration, IReadOnlyDictionary<string, SourceCatalog> catalogs, IReadOnlyDictionary<string, ISource> sources, Diagnostics diagnostics)
@@ -28,6 +29,7 @@ public sealed class ModelBuilder
         _catalogs = catalogs;
         _sources = sources;
         _diagnostics = diagnostics;
+        _parts = new ServiceParts(declaration.Names, new TypeBuilder(declaration, diagnostics), diagnostics, Note);
     }
 
     /// <summary>Builds one service. The result holds the sets that are sound; look at the diagnostics for the others.</summary>
@@ -45,18 +47,37 @@ public sealed class ModelBuilder
         var drafts = new List<SetDraft>();
         foreach (var set in _declaration.Sets)
         {
-            if (FindObject(set) is not { } item)
+            if (await FindAsync(set, cancellation) is not { } item)
                 continue;
-            item = await _sources[set.Source.Value].DescribeAsync(item, cancellation);
+            var source = _sources[set.Source.Value];
+            item = item with { Columns = [.. item.Columns.Select(c => Retyped(c, set, source))] };
+            item = await source.DescribeAsync(item, cancellation);
             if (Draft(set, item, drafts) is { } draft)
                 drafts.Add(draft);
         }
-        var navigations = new NavigationBuilder(drafts, _declaration.Names, _diagnostics).Build();
-        var sets = drafts.Select(d => EntitySet(d, navigations[d.Name])).ToImmutableArray();
-        foreach (var (set, navigation) in sets.SelectMany(s => s.Type.Navigations.Select(n => (s, n))))
-            Note($"{set.Name}/{navigation.Name}", navigation.IsCollection ? $"many {navigation.TargetSet}" : $"one of {navigation.TargetSet}",
-                "foreign key " + string.Join(", ", navigation.Joins.Select(j => $"{j.Own.Column} = {j.Target.Column}")));
+        var relations = new RelationBuilder(drafts, _catalogs, _parts).Build();
+        var sets = drafts.Select(d => EntitySet(d, relations)).ToImmutableArray();
         return new BuiltService(new EntityModel(_declaration.Name, _declaration.Title, _declaration.Namespace, sets), [.. _inferences]);
+    }
+
+    /// <summary>A column as a declared type that the engine itself can read it with.</summary>
+    private SourceColumn Retyped(SourceColumn column, SetDeclaration set, ISource source) =>
+        set.Columns.FirstOrDefault(c => c.Column.Value == column.Name) is { Type: { } word, Format: null, Unit: null, True: null } && !_parts.Types.IsTaken(word.Value)
+        && TypeBuilder.Primitive(word.Value) is { } wanted && source.Retype(column, wanted) is { } retyped ? retyped : column;
+
+    private async Task<SourceObject?> FindAsync(SetDeclaration set, CancellationToken cancellation)
+    {
+        if (set.Select is not { } select)
+            return FindObject(set);
+        try
+        {
+            return await _sources[set.Source.Value].DescribeQueryAsync(set.From.Value, select.Value.Trim().TrimEnd(';').TrimEnd(), cancellation);
+        }
+        catch (SourceException exception) when (exception.Kind == SourceFaultKind.Broken)
+        {
+            _diagnostics.Error("select", $"The SELECT of '{set.From.Value}' cannot be published: {exception.Message}", select.Location, "It must be one SELECT without parameters, as the database itself understands it.");
+            return null;
+        }
     }
 
     private SourceObject? FindObject(SetDeclaration set)
@@ -87,15 +108,66 @@ public sealed class ModelBuilder
                 "Give one of them another 'name'.");
             return null;
         }
-        if (new ColumnBuilder(set, item, name, _declaration.Names, _diagnostics, Note).Build() is not { } columns)
+        var builder = new ColumnBuilder(set, item, name, _parts);
+        var columns = builder.Build();
+        var key = set.IsKeyless ? [] : Key(set, item, columns, name);
+        if (key.IsEmpty != set.IsKeyless)
             return null;
-        var key = Key(set, item, columns, name);
-        if (key.Length == 0)
+        columns = [.. columns.Select(c => key.Contains(c.Property) ? c with { Property = c.Property with { Nullable = false } } : c)];
+        key = [.. key.Select(k => k with { Nullable = false })];
+        if (builder.Assemble(columns, key) is not { } visible)
             return null;
-        var visible = columns.Where(c => !c.Hidden).Select(c => key.Contains(c.Property) ? c.Property with { Nullable = false } : c.Property).ToImmutableArray();
-        var hidden = columns.Where(c => c.Hidden).Select(c => c.Property).ToImmutableArray();
-        return new SetDraft(name, TypeName(set, item, name, earlier), set, item, visible, hidden,
-            [.. key.Select(k => visible.First(p => p.Column == k.Column))]);
+        if (visible.IsEmpty)
+        {
+            _diagnostics.Error("no-columns", $"The {KindOf(item)} '{item.Name}' has no column that can be published.", set.From.Location);
+            return null;
+        }
+        if (set.Operations.HasFlag(SetOperations.Create) || set.Operations.HasFlag(SetOperations.Update) || set.Operations.HasFlag(SetOperations.Delete))
+            CheckWritable(set, item);
+        if (set.Select is not null)
+            Note(name, "a SELECT", "declared");
+        if (set.IsKeyless)
+            Note(name, "no key", "declared: published as a function that returns a collection");
+        return new SetDraft(name, TypeName(set, item, name, earlier), set, item, visible, [.. columns.Where(c => c.Hidden).Select(c => c.Property)], key);
+    }
+
+    private void CheckWritable(SetDeclaration set, SourceObject item)
+    {
+        var why = item.Kind == SourceObjectKind.Query ? "a SELECT is only read" : set.IsKeyless ? "rows without a key are only read"
+            : item.Kind == SourceObjectKind.MaterializedView ? "a materialized view is only read" : null;
+        if (why is not null)
+            _diagnostics.Error("operation", $"'{item.Name}' cannot be changed: {why}.", set.From.Location, "Allow only 'read'.");
+    }
+
+    /// <summary>The unique keys beside the key, as far as callers see their columns and none can be null.</summary>
+    private ImmutableArray<ImmutableArray<Property>> AlternateKeys(SetDraft draft)
+    {
+        var keys = draft.Item.UniqueKeys.Append(draft.Item.PrimaryKey).Where(u => u.Length > 0)
+            .Select(u => u.Select(c => draft.Visible.FirstOrDefault(p => p.Column == c && !p.IsGroup)).ToList())
+            .Where(u => u.All(p => p is { Nullable: false } && p.Type.MayBeKey && p.Conversion is null or { Use: not ConvertedUse.Read }))
+            .Select(u => u.Select(p => p!).ToImmutableArray())
+            .Where(u => !u.Select(p => p.Name).Order().SequenceEqual(draft.Key.Select(k => k.Name).Order())).ToImmutableArray();
+        foreach (var key in keys)
+            Note(draft.Name, "alternate key " + string.Join(", ", key.Select(p => p.Name)), "unique index without nulls");
+        return keys;
+    }
+
+    private ImmutableArray<OrderTerm> Order(SetDraft draft)
+    {
+        var terms = ImmutableArray.CreateBuilder<OrderTerm>();
+        foreach (var (column, descending) in draft.Declaration.Order)
+        {
+            if (draft.Visible.SelectMany(p => p.Leaves).FirstOrDefault(p => p.Column == column.Value) is not { } property)
+            {
+                if (draft.Item.Column(column.Value) is not null)
+                    _diagnostics.Error("order", $"The column '{column.Value}' is hidden, and its values would show in next links.", column.Location);
+            }
+            else if (property.Type.Kind is EdmKind.Binary or EdmKind.Complex || property.Type.IsCollection || property.Conversion is { Use: ConvertedUse.Read or ConvertedUse.Equality })
+                _diagnostics.Error("order", $"The column '{column.Value}' is {property.Type.Name}{(property.Conversion is null ? "" : ", converted,")} and has no order that the database knows.", column.Location);
+            else
+                terms.Add(new OrderTerm(property, descending));
+        }
+        return terms.ToImmutable();
     }
 
     private string TypeName(SetDeclaration set, SourceObject item, string setName, List<SetDraft> earlier)
@@ -140,7 +212,7 @@ public sealed class ModelBuilder
         else
         {
             _diagnostics.Error("no-key", $"The {KindOf(item)} '{item.Name}' has no key, and an entity needs one.", set.From.Location,
-                $"Name the columns that identify a row, and 'gable check' proves it:\n  - from: {item.Name}\n    key: [{KeyExample(item)}]\nIts columns: {string.Join(", ", item.Columns.Select(c => c.Name))}. 'gable keys' finds the ones that do.");
+                $"Name the columns that identify a row, and 'gable check' proves it:\n  - from: {item.Name}\n    key: [{KeyExample(item)}]\nIts columns: {string.Join(", ", item.Columns.Select(c => c.Name))}. 'gable keys' finds the ones that do. Without any, 'keyless: true' publishes it for reading only.");
             return [];
         }
         var key = names.Select(n => columns.Find(c => c.Property.Column == n)).ToList();
@@ -150,30 +222,42 @@ public sealed class ModelBuilder
                 _diagnostics.Error("key-type", $"The key column '{names[i]}' of '{item.Name}' has no type to publish it with.", location);
             else if (key[i]!.Hidden)
                 _diagnostics.Error("key-hidden", $"The column '{names[i]}' is part of the key of '{item.Name}' and cannot be hidden.", location);
+            else if (key[i]!.Property.Conversion is { Use: ConvertedUse.Read })
+                _diagnostics.Error("key-type", $"The key column '{names[i]}' of '{item.Name}' is converted in a way that the database cannot search by.", location, "Publish it as it is, or declare another 'key'.");
             else if (!key[i]!.Property.Type.MayBeKey)
                 _diagnostics.Error("key-type", $"The key column '{names[i]}' of '{item.Name}' is {key[i]!.Property.Type.Name}, which the standard forbids in a key.", location,
                     "Declare another 'key'.");
         }
-        return key.All(k => k is { Hidden: false } && k.Property.Type.MayBeKey) ? [.. key.Select(k => k!.Property)] : [];
+        return key.All(k => k is { Hidden: false } && k.Property.Type.MayBeKey && k.Property.Conversion is not { Use: ConvertedUse.Read }) ? [.. key.Select(k => k!.Property)] : [];
     }
 
     private static string KeyExample(SourceObject item) =>
         string.Join(", ", item.Columns.Where(c => c.Name.EndsWith("id", StringComparison.OrdinalIgnoreCase)).Select(c => c.Name).DefaultIfEmpty(item.Columns[0].Name));
 
-    private EntitySet EntitySet(SetDraft draft, ImmutableArray<NavigationProperty> navigations)
+    private EntitySet EntitySet(SetDraft draft, Relations relations)
     {
         var page = draft.Declaration.Page ?? Math.Min(Limits.DefaultPageSize, draft.Declaration.LargestPage ?? Limits.DefaultPageSize);
-        return new EntitySet(draft.Name, new EntityType(draft.TypeName, draft.Visible, draft.Hidden, draft.Key, navigations, draft.Item.Comment),
-            new SourceObjectName(draft.Declaration.Source.Value, draft.Item.Schema, draft.Item.Name))
+        var description = draft.Declaration.Description?.Value ?? draft.Item.Comment;
+        var type = new EntityType(draft.TypeName, draft.Visible, draft.Hidden, draft.Key, relations.Of(draft.Name), description) { AlternateKeys = AlternateKeys(draft) };
+        var operations = draft.Declaration.Operations;
+        return new EntitySet(draft.Name, type, new SourceObjectName(draft.Declaration.Source.Value, draft.Item.Schema, draft.Item.Name, draft.Item.Query))
         {
             PageSize = page,
             LargestPage = draft.Declaration.LargestPage ?? Math.Max(page, Limits.DefaultLargestPage),
-            Operations = draft.Declaration.Operations,
+            Operations = operations,
             Read = draft.Declaration.Read,
+            DefaultOrder = Order(draft),
+            ContainedIn = relations.ContainedIn(draft.Name),
         };
     }
 
-    private static string KindOf(SourceObject item) => item.Kind == SourceObjectKind.Table ? "table" : "view";
+    private static string KindOf(SourceObject item) => item.Kind switch
+    {
+        SourceObjectKind.Table => "table",
+        SourceObjectKind.Query => "SELECT",
+        SourceObjectKind.MaterializedView => "materialized view",
+        _ => "view",
+    };
 
     private void Note(string subject, string value, string reason) => _inferences.Add(new Inference(subject, value, reason));
 }
@@ -183,5 +267,15 @@ internal sealed record SetDraft(
     string Name, string TypeName, SetDeclaration Declaration, SourceObject Item,
     ImmutableArray<Property> Visible, ImmutableArray<Property> Hidden, ImmutableArray<Property> Key)
 {
-    public Property? FindColumn(string column) => Visible.Concat(Hidden).FirstOrDefault(p => p.Column == column);
+    /// <summary>The property of a column, alone or in a group; null when the column has none.</summary>
+    public Property? FindColumn(string column) => Visible.SelectMany(p => p.Leaves).Concat(Hidden).FirstOrDefault(p => p.Column == column);
+
+    /// <summary>Whether some of these columns identify a row: they hold the key, or a unique key without nulls.</summary>
+    public bool IsUnique(IEnumerable<string> columns)
+    {
+        var names = columns.ToHashSet();
+        return Key.All(k => names.Contains(k.Column)) && !Key.IsEmpty
+            || (!Item.PrimaryKey.IsEmpty && Item.PrimaryKey.All(names.Contains))
+            || Item.UniqueKeys.Any(u => u.All(c => names.Contains(c) && Item.Column(c) is { Nullable: false }));
+    }
 }

@@ -8,7 +8,11 @@ public sealed record Located<T>(T Value, SourceLocation Location);
 
 /// <summary>The folder of text files that holds everything.</summary>
 public sealed record WorkspaceDeclaration(
-    string Folder, string Title, ImmutableArray<SourceDeclaration> Sources, ImmutableArray<ServiceDeclaration> Services);
+    string Folder, string Title, ImmutableArray<SourceDeclaration> Sources, ImmutableArray<ServiceDeclaration> Services)
+{
+    /// <summary>Seconds between two looks at the catalogs while the workspace is served; null = only at start and when asked.</summary>
+    public int? RefreshSeconds { get; init; }
+}
 
 /// <summary>One database connection.</summary>
 /// <param name="Name">The file's name without its ending.</param>
@@ -16,13 +20,114 @@ public sealed record WorkspaceDeclaration(
 /// <param name="Settings">What the engine needs, with references to variables already resolved.</param>
 /// <param name="Location">Of the file.</param>
 public sealed record SourceDeclaration(
-    string Name, Located<string> Engine, ImmutableDictionary<string, Located<string>> Settings, SourceLocation Location);
+    string Name, Located<string> Engine, ImmutableDictionary<string, Located<string>> Settings, SourceLocation Location)
+{
+    /// <summary>Which of its schemas and objects are on offer.</summary>
+    public OfferDeclaration Offer { get; init; } = OfferDeclaration.Everything;
+
+    /// <summary>No set of the source may allow changes; so it is until the file says otherwise.</summary>
+    public bool IsReadOnly { get; init; } = true;
+}
+
+/// <summary>What of a source is on offer; patterns hold <c>*</c> and <c>?</c> and are held against names with and without their schema.</summary>
+/// <param name="Schemas">Empty = all.</param>
+/// <param name="Kinds">Words such as <c>table</c>; empty = all.</param>
+/// <param name="Include">Empty = all.</param>
+public sealed record OfferDeclaration(
+    ImmutableArray<Located<string>> Schemas, ImmutableArray<Located<string>> Kinds, ImmutableArray<Located<string>> Include, ImmutableArray<Located<string>> Exclude)
+{
+    public static readonly OfferDeclaration Everything = new([], [], [], []);
+}
 
 /// <summary>What one service publishes.</summary>
 public sealed record ServiceDeclaration(
     string Name, string Title, Located<string> Source, string Namespace, ImmutableArray<SetDeclaration> Sets, SourceLocation Location)
 {
     public NamingPolicy Names { get; init; }
+
+    /// <summary>Enumerations and complex types that properties name.</summary>
+    public ImmutableArray<TypeDeclaration> Types { get; init; } = [];
+}
+
+/// <summary>A type that the properties of a service share: an enumeration if it has members, else a complex type.</summary>
+public sealed record TypeDeclaration(Located<string> Name)
+{
+    public string? Description { get; init; }
+
+    /// <summary>Name -> stored value.</summary>
+    public ImmutableArray<(Located<string> Name, Located<string> Stored)> Members { get; init; } = [];
+
+    public ImmutableArray<MemberDeclaration> Properties { get; init; } = [];
+
+    /// <summary>Values may hold members that are not declared.</summary>
+    public bool IsOpen { get; init; }
+
+    public bool IsEnum => !Members.IsEmpty;
+}
+
+/// <summary>A property of a declared complex type.</summary>
+/// <param name="From">Its name in the JSON text.</param>
+public sealed record MemberDeclaration(Located<string> Name, Located<string> Type, string From, bool IsRequired);
+
+/// <summary>What is said of one column.</summary>
+public sealed record ColumnDeclaration(Located<string> Column)
+{
+    /// <summary>A type's name, of the standard or of the service; null = the column's own.</summary>
+    public Located<string>? Type { get; init; }
+
+    /// <summary>How a date or time is written.</summary>
+    public Located<string>? Format { get; init; }
+
+    /// <summary>What a number counts.</summary>
+    public Located<string>? Unit { get; init; }
+
+    public Located<string>? True { get; init; }
+
+    public Located<string>? False { get; init; }
+
+    /// <summary>The content is fetched by itself and stands in no payload.</summary>
+    public bool IsStream { get; init; }
+
+    /// <summary>Media type of the content.</summary>
+    public Located<string>? MediaType { get; init; }
+
+    /// <summary>For a stream: the column that holds the media type of each.</summary>
+    public Located<string>? MediaTypeColumn { get; init; }
+
+    public Located<string>? Name { get; init; }
+
+    public Located<string>? Description { get; init; }
+
+    public bool IsFilterable { get; init; } = true;
+
+    public bool IsSortable { get; init; } = true;
+
+    /// <summary>No row holds a null there, whatever the catalog says.</summary>
+    public bool IsRequired { get; init; }
+
+    public PropertyAccess Access { get; init; } = PropertyAccess.Full;
+}
+
+/// <summary>Columns that become one complex value.</summary>
+/// <param name="Type">Name of the complex type; null = made from the group's name.</param>
+public sealed record GroupDeclaration(Located<string> Name, Located<string>? Type, ImmutableArray<Located<string>> Columns);
+
+/// <summary>A way from a set to another.</summary>
+/// <param name="To">Name of the other set.</param>
+public sealed record RelationDeclaration(Located<string> Name, Located<string> To)
+{
+    /// <summary>Own column -> column of the other; empty = by the foreign key between them.</summary>
+    public ImmutableArray<(Located<string> Own, Located<string> Target)> On { get; init; } = [];
+
+    /// <summary>Name of the way back; null = made by the rule.</summary>
+    public Located<string>? Back { get; init; }
+
+    public bool HasBack { get; init; } = true;
+
+    /// <summary>The table between the two.</summary>
+    public Located<string>? Through { get; init; }
+
+    public bool IsContained { get; init; }
 }
 
 /// <summary>One entity set; everything but the object's name may be left to the catalog.</summary>
@@ -30,6 +135,27 @@ public sealed record SetDeclaration(Located<string> From, SourceLocation Locatio
 {
     /// <summary>The source that holds the object.</summary>
     public required Located<string> Source { get; init; }
+
+    /// <summary>A SELECT that stands for the table or view; null = <see cref="From"/> names it.</summary>
+    public Located<string>? Select { get; init; }
+
+    public Located<string>? Description { get; init; }
+
+    /// <summary>What is said of single columns.</summary>
+    public ImmutableArray<ColumnDeclaration> Columns { get; init; } = [];
+
+    /// <summary>The only columns that callers see, in this order; empty = all but the hidden ones.</summary>
+    public ImmutableArray<Located<string>> Show { get; init; } = [];
+
+    public ImmutableArray<GroupDeclaration> Groups { get; init; } = [];
+
+    public ImmutableArray<RelationDeclaration> Relations { get; init; } = [];
+
+    /// <summary>Columns of the default order.</summary>
+    public ImmutableArray<(Located<string> Column, bool Descending)> Order { get; init; } = [];
+
+    /// <summary>Published without a key, as a collection that is only read.</summary>
+    public bool IsKeyless { get; init; }
 
     /// <summary>Outside name; null = from the object's name.</summary>
     public Located<string>? Name { get; init; }

@@ -50,6 +50,35 @@ internal sealed class MappingReader(YamlMapping mapping, Diagnostics diagnostics
         return null;
     }
 
+    /// <summary>Yes or no; <paramref name="otherwise"/> when it is absent or neither, which is then reported.</summary>
+    public bool Flag(string name, bool otherwise)
+    {
+        if (Text(name) is not { } text)
+            return otherwise;
+        if (text.Value is "true" or "yes")
+            return true;
+        if (text.Value is not ("false" or "no"))
+            diagnostics.Error("flag", $"'{name}' is true or false, not '{text.Value}'.", text.Location);
+        return false;
+    }
+
+    /// <summary>All entries of a mapping under a name, for sections whose names belong to somebody else.</summary>
+    public IEnumerable<(Located<string> Name, YamlNode Value)> Entries(string name)
+    {
+        switch (Node(name))
+        {
+            case null:
+                yield break;
+            case YamlMapping inner:
+                foreach (var (key, value) in inner.Entries)
+                    yield return (new Located<string>(key.Value, key.Location), value);
+                break;
+            case var other:
+                Wrong<string>(other, $"'{name}' must hold names with values");
+                break;
+        }
+    }
+
     /// <summary>A list of texts; one text alone counts as a list of one.</summary>
     public ImmutableArray<Located<string>> Texts(string name)
     {
@@ -124,7 +153,7 @@ internal sealed class MappingReader(YamlMapping mapping, Diagnostics diagnostics
                 $"Known here: {string.Join(", ", _known)}.");
     }
 
-    private T? Wrong<T>(YamlNode node, string message)
+    internal T? Wrong<T>(YamlNode node, string message)
         where T : class
     {
         diagnostics.Error("shape", message + ".", node.Location);

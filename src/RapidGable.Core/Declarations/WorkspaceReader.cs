@@ -9,6 +9,9 @@ namespace RapidGable.Declarations;
 /// <param name="environment">Gives the value of a variable named in <c>${…}</c>, or null.</param>
 public sealed partial class WorkspaceReader(Func<string, string?> environment)
 {
+    /// <summary>The kinds of object that a source can offer, as words.</summary>
+    internal static readonly string[] OfferKinds = ["table", "view", "materialized-view"];
+
     private readonly Diagnostics _diagnostics = new();
     private NamingPolicy _names;
 
@@ -22,6 +25,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
     private WorkspaceDeclaration Read(string folder)
     {
         var title = Path.GetFileName(folder);
+        int? refresh = null;
         if (!Directory.Exists(folder))
             _diagnostics.Error("no-workspace", "There is no such folder.", SourceLocation.WholeFile(title), "Make one with 'gable new FOLDER'.");
         else if (!File.Exists(Path.Combine(folder, "workspace.yaml")))
@@ -31,6 +35,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         {
             title = root.Text("title")?.Value ?? title;
             _names = ReadNames(root);
+            refresh = root.Number("refresh-seconds", 1, 86_400);
             root.ReportUnknown("workspace.yaml");
         }
 
@@ -44,7 +49,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         foreach (var source in services.SelectMany(s => s.Sets.Select(e => e.Source).Prepend(s.Source)).Distinct().Where(s => !names.Contains(s.Value)))
             _diagnostics.Error("no-source", $"There is no source '{source.Value}'.{NearestName.Hint(source.Value, names)}",
                 source.Location, $"Write sources/{source.Value}.yaml, or name one of: {Listing(names)}.");
-        return new WorkspaceDeclaration(folder, title, sources, services);
+        return new WorkspaceDeclaration(folder, title, sources, services) { RefreshSeconds = refresh };
     }
 
     private static string Listing(List<string> names) => names.Count == 0 ? "(none yet)" : string.Join(", ", names);
@@ -83,13 +88,26 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         if (ReadFile(folder, file) is not { } reader)
             return null;
         var engine = reader.RequiredText("engine", "which database engine this is");
+        var offer = ReadOffer(reader);
+        var isReadOnly = reader.Flag("read-only", true);
         var settings = ImmutableDictionary.CreateBuilder<string, Located<string>>(StringComparer.Ordinal);
         foreach (var (name, value) in reader.RemainingTexts())
         {
             if (Resolve(value) is { } resolved)
                 settings[name.Value] = resolved;
         }
-        return engine is null ? null : new SourceDeclaration(NameOf(file), engine, settings.ToImmutable(), SourceLocation.WholeFile(file));
+        return engine is null ? null : new SourceDeclaration(NameOf(file), engine, settings.ToImmutable(), SourceLocation.WholeFile(file)) { Offer = offer, IsReadOnly = isReadOnly };
+    }
+
+    private OfferDeclaration ReadOffer(MappingReader reader)
+    {
+        if (reader.Mapping("offer") is not { } offer)
+            return OfferDeclaration.Everything;
+        var declared = new OfferDeclaration(offer.Texts("schemas"), offer.Texts("kinds"), offer.Texts("include"), offer.Texts("exclude"));
+        offer.ReportUnknown("'offer'");
+        foreach (var kind in declared.Kinds.Where(k => !OfferKinds.Contains(k.Value)))
+            _diagnostics.Error("offer-kind", $"'{kind.Value}' is not a kind of object.{NearestName.Hint(kind.Value, OfferKinds)}", kind.Location, $"Kinds: {string.Join(", ", OfferKinds)}.");
+        return declared;
     }
 
     private Located<string>? Resolve(Located<string> value)
@@ -124,13 +142,16 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         var names = ReadNames(reader);
         var page = reader.Number("page", 1, 1_000_000);
         var largest = reader.Number("largest-page", 1, 1_000_000);
-        var read = ReadRules(reader, AccessRule.Nobody);
-        var sets = source is null ? [] : ReadSets(reader, new ServiceDefaults(source, page, largest, read));
+        var sets = new SetReader(_diagnostics);
+        var read = sets.Rules(reader, AccessRule.Nobody);
+        var types = new TypeReader(_diagnostics).Read(reader);
+        var declared = source is null ? [] : sets.Read(reader, new SetDefaults(source, page, largest, read));
         reader.ReportUnknown("a service");
         return source is null ? null : new ServiceDeclaration(
-            name, title, source, schemaNamespace?.Value ?? SimpleIdentifier.From(name), sets, SourceLocation.WholeFile(file))
+            name, title, source, schemaNamespace?.Value ?? SimpleIdentifier.From(name), declared, SourceLocation.WholeFile(file))
         {
             Names = names,
+            Types = types,
         };
     }
 
@@ -154,130 +175,6 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         }
     }
 
-    private sealed record ServiceDefaults(Located<string> Source, int? Page, int? LargestPage, AccessRule Read);
-
-    private ImmutableArray<SetDeclaration> ReadSets(MappingReader service, ServiceDefaults defaults)
-    {
-        if (service.Node("sets") is not YamlSequence list || list.Items.Count == 0)
-        {
-            _diagnostics.Error("no-sets", "The service publishes nothing: 'sets' must be a list of tables and views.",
-                service.KeyLocation("sets"), "Write for example:\nsets:\n  - station");
-            return [];
-        }
-        var sets = ImmutableArray.CreateBuilder<SetDeclaration>();
-        foreach (var item in list.Items)
-        {
-            if (item is YamlScalar { IsNothing: false } name)
-                sets.Add(new SetDeclaration(new Located<string>(name.Value, name.Location), name.Location)
-                {
-                    Source = defaults.Source,
-                    Page = defaults.Page,
-                    LargestPage = defaults.LargestPage,
-                    Read = defaults.Read,
-                });
-            else if (item is YamlMapping mapping)
-            {
-                if (ReadSet(new MappingReader(mapping, _diagnostics), defaults) is { } set)
-                    sets.Add(set);
-            }
-            else
-                _diagnostics.Error("shape", "A set is the name of a table or view, or a mapping with 'from'.", item.Location);
-        }
-        return sets.ToImmutable();
-    }
-
-    private SetDeclaration? ReadSet(MappingReader reader, ServiceDefaults defaults)
-    {
-        var from = reader.RequiredText("from", "the table or view that the set is read from");
-        var source = reader.Text("source");
-        var name = Identifier(reader.Text("name"));
-        var type = Identifier(reader.Text("type"));
-        var key = reader.Texts("key");
-        var hide = reader.Texts("hide");
-        var rename = reader.Pairs("rename");
-        foreach (var (_, outside) in rename)
-            Identifier(outside);
-        var page = reader.Number("page", 1, 1_000_000);
-        var largest = reader.Number("largest-page", 1, 1_000_000);
-        if (page > (largest ?? page))
-            _diagnostics.Error("page", $"'page' ({page}) is more than 'largest-page' ({largest}).", reader.KeyLocation("page"));
-        var operations = ReadOperations(reader);
-        var read = ReadRules(reader, defaults.Read);
-        reader.ReportUnknown("a set");
-        return from is null ? null : new SetDeclaration(from, reader.Location)
-        {
-            Source = source ?? defaults.Source,
-            Name = name,
-            TypeName = type,
-            Key = key,
-            Hide = hide,
-            Rename = rename,
-            Page = page ?? defaults.Page,
-            LargestPage = largest ?? defaults.LargestPage,
-            Operations = operations,
-            Read = read,
-        };
-    }
-
-    private Located<string>? Identifier(Located<string>? name)
-    {
-        if (name is { } given && !SimpleIdentifier.IsValid(given.Value))
-            _diagnostics.Error("identifier", $"'{given.Value}' cannot be an outside name: it takes letters, digits and '_', starts with no digit and has at most 128 characters.",
-                given.Location, $"Write for example '{SimpleIdentifier.From(given.Value)}'.");
-        return name;
-    }
-
-    private SetOperations ReadOperations(MappingReader reader)
-    {
-        if (reader.Node("allow") is null)
-            return SetOperations.Read;
-        var operations = SetOperations.None;
-        foreach (var word in reader.Texts("allow"))
-        {
-            if (word.Value == "read")
-                operations |= SetOperations.Read;
-            else if (word.Value is "create" or "update" or "delete")
-                _diagnostics.Error("operation", $"'{word.Value}' cannot be allowed yet: this version publishes for reading.", word.Location);
-            else
-                _diagnostics.Error("operation", $"'{word.Value}' is not an operation.{NearestName.Hint(word.Value, ["read", "create", "update", "delete"])}",
-                    word.Location, "Operations: read.");
-        }
-        return operations;
-    }
-
-    private AccessRule ReadRules(MappingReader reader, AccessRule inherited)
-    {
-        if (reader.Mapping("rules") is not { } rules)
-            return inherited;
-        var words = rules.Texts("read");
-        rules.ReportUnknown("'rules'");
-        if (words.Length == 0)
-            return inherited;
-        if (words.Length == 1)
-        {
-            switch (words[0].Value)
-            {
-                case "anyone":
-                    return AccessRule.Anyone;
-                case "signed-in":
-                    return AccessRule.SignedIn;
-                case "nobody":
-                    return AccessRule.Nobody;
-            }
-        }
-        foreach (var word in words)
-        {
-            if (word.Value is "anyone" or "signed-in" or "nobody")
-                _diagnostics.Error("rule", $"'{word.Value}' stands alone, not in a list of roles.", word.Location);
-            else if (!RoleName().IsMatch(word.Value))
-                _diagnostics.Error("rule", $"'{word.Value}' cannot be a role: it takes small letters, digits and '-'.", word.Location,
-                    "Write anyone, signed-in, nobody, or a list of roles.");
-            else if (NearestName.Of(word.Value, ["anyone", "signed-in", "nobody"]) is { } near)
-                _diagnostics.Warning("rule", $"'{word.Value}' is taken as a role's name. Did you mean '{near}'?", word.Location);
-        }
-        return AccessRule.ForRoles(words.Select(w => w.Value));
-    }
-
     private static bool IsNamespace(string text) =>
         text.Length <= 511 && text.Split('.').All(SimpleIdentifier.IsValid) && text is not ("Edm" or "odata" or "System" or "Transient");
 
@@ -289,6 +186,4 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
     [GeneratedRegex("^[a-z][a-z0-9-]{0,62}$")]
     private static partial Regex ServiceName();
 
-    [GeneratedRegex("^[a-z][a-z0-9-]{0,62}$")]
-    private static partial Regex RoleName();
 }

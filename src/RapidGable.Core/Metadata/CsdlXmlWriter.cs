@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using System.Globalization;
 using System.Text;
 using System.Xml;
@@ -11,7 +12,7 @@ public sealed class CsdlXmlWriter
 {
     private const string Edmx = "http://docs.oasis-open.org/odata/ns/edmx";
     private const string Edm = "http://docs.oasis-open.org/odata/ns/edm";
-    private static readonly (string Namespace, string Alias)[] Vocabularies = [("Org.OData.Core.V1", "Core"), ("Org.OData.Capabilities.V1", "Capabilities")];
+    private static readonly (string Namespace, string Alias)[] Vocabularies = [("Org.OData.Core.V1", "Core"), ("Org.OData.Capabilities.V1", "Capabilities"), ("Org.OData.Validation.V1", "Validation")];
 
     private readonly EntityModel _model;
     private readonly XmlWriter _xml;
@@ -45,13 +46,62 @@ public sealed class CsdlXmlWriter
         _xml.WriteStartElement("DataServices", Edmx);
         _xml.WriteStartElement("Schema", Edm);
         _xml.WriteAttributeString("Namespace", _model.Namespace);
+        foreach (var type in _model.DeclaredTypes)
+        {
+            if (type.Enum is { } enumeration)
+                WriteEnum(enumeration);
+            else
+                WriteComplex(type.Complex!.Name, type.Complex.Properties, type.Complex.IsOpen, type.Complex.Description);
+        }
         foreach (var set in _model.Sets)
-            WriteType(set.Type);
+        {
+            if (set.IsUnkeyed)
+                WriteUnkeyed(set);
+            else
+                WriteType(set.Type);
+        }
         WriteContainer();
         _xml.WriteEndElement();
         _xml.WriteEndElement();
         _xml.WriteEndElement();
     }
+
+    private void WriteEnum(EnumType type)
+    {
+        _xml.WriteStartElement("EnumType", Edm);
+        _xml.WriteAttributeString("Name", type.Name);
+        foreach (var member in type.Members)
+            Element("Member", Edm, ("Name", member.Name), ("Value", Text(member.Value)));
+        if (type.Description is { } description)
+            Annotation("Core.Description", "String", description);
+        _xml.WriteEndElement();
+    }
+
+    private void WriteComplex(string name, ImmutableArray<Property> properties, bool isOpen, string? description)
+    {
+        _xml.WriteStartElement("ComplexType", Edm);
+        _xml.WriteAttributeString("Name", name);
+        if (isOpen)
+            _xml.WriteAttributeString("OpenType", "true");
+        foreach (var property in properties)
+            WriteProperty(property);
+        if (description is not null)
+            Annotation("Core.Description", "String", description);
+        _xml.WriteEndElement();
+    }
+
+    /// <summary>Rows without a key: a complex type, and a function that returns a collection of it (CSDL 9, 12).</summary>
+    private void WriteUnkeyed(EntitySet set)
+    {
+        WriteComplex(set.Type.Name, set.Type.Properties, false, set.Type.Description);
+        _xml.WriteStartElement("Function", Edm);
+        _xml.WriteAttributeString("Name", FunctionName(set));
+        _xml.WriteAttributeString("IsComposable", "true");
+        Element("ReturnType", Edm, ("Type", $"Collection({_model.QualifiedName(set.Type)})"), ("Nullable", "false"));
+        _xml.WriteEndElement();
+    }
+
+    private static string FunctionName(EntitySet set) => "Read_" + set.Name;
 
     private void WriteType(EntityType type)
     {
@@ -67,8 +117,33 @@ public sealed class CsdlXmlWriter
             WriteNavigation(type, navigation);
         if (type.Description is { } description)
             Annotation("Core.Description", "String", description);
+        if (!type.AlternateKeys.IsEmpty)
+            WriteAlternateKeys(type);
         _xml.WriteEndElement();
     }
+
+    private void WriteAlternateKeys(EntityType type) => Annotated("Core.AlternateKeys", () =>
+    {
+        _xml.WriteStartElement("Collection", Edm);
+        foreach (var key in type.AlternateKeys)
+        {
+            _xml.WriteStartElement("Record", Edm);
+            _xml.WriteStartElement("PropertyValue", Edm);
+            _xml.WriteAttributeString("Property", "Key");
+            _xml.WriteStartElement("Collection", Edm);
+            foreach (var property in key)
+            {
+                _xml.WriteStartElement("Record", Edm);
+                Element("PropertyValue", Edm, ("Property", "Name"), ("PropertyPath", property.Name));
+                Element("PropertyValue", Edm, ("Property", "Alias"), ("String", property.Name));
+                _xml.WriteEndElement();
+            }
+            _xml.WriteEndElement();
+            _xml.WriteEndElement();
+            _xml.WriteEndElement();
+        }
+        _xml.WriteEndElement();
+    });
 
     private void WriteProperty(Property property)
     {
@@ -76,8 +151,10 @@ public sealed class CsdlXmlWriter
         _xml.WriteStartElement("Property", Edm);
         _xml.WriteAttributeString("Name", property.Name);
         _xml.WriteAttributeString("Type", type.Name);
-        if (!property.Nullable)
+        if (!property.Nullable && !type.IsCollection)
             _xml.WriteAttributeString("Nullable", "false");
+        if (type.IsCollection)
+            _xml.WriteAttributeString("Nullable", "true");
         if (type.MaxLength is { } length)
             _xml.WriteAttributeString("MaxLength", Text(length));
         if (type.Kind == EdmKind.Decimal || (type.Kind is EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration && type.Precision is > 0))
@@ -95,10 +172,28 @@ public sealed class CsdlXmlWriter
             Annotation("Core.Computed", "Bool", "true");
         else if (property.HasComputedDefault)
             Annotation("Core.ComputedDefaultValue", "Bool", "true");
-        if (property.MediaType is { } mediaType)
+        if (property.Access == PropertyAccess.CreateOnly)
+            Annotation("Core.Immutable", "Bool", "true");
+        else if (property.Access == PropertyAccess.ReadOnly && !property.IsComputed)
+            Annotation("Core.Permissions", "EnumMember", "Core.Permission/Read");
+        if (!property.AllowedValues.IsEmpty)
+            WriteAllowedValues(property.AllowedValues);
+        if (property is { MediaType: { } mediaType, MediaTypeColumn: null })
             Annotation("Core.MediaType", "String", mediaType);
         _xml.WriteEndElement();
     }
+
+    private void WriteAllowedValues(ImmutableArray<string> values) => Annotated("Validation.AllowedValues", () =>
+    {
+        _xml.WriteStartElement("Collection", Edm);
+        foreach (var value in values)
+        {
+            _xml.WriteStartElement("Record", Edm);
+            Element("PropertyValue", Edm, ("Property", "Value"), ("String", value));
+            _xml.WriteEndElement();
+        }
+        _xml.WriteEndElement();
+    });
 
     /// <summary>A default as a literal of the type; null when the source's text is none.</summary>
     private static string? DefaultLiteral(EdmType type, string value) => type.Kind switch
@@ -119,6 +214,8 @@ public sealed class CsdlXmlWriter
             _xml.WriteAttributeString("Nullable", "false");
         if (navigation.Partner is { } partner && target.Type.FindNavigation(partner) is not null)
             _xml.WriteAttributeString("Partner", partner);
+        if (navigation.IsContained)
+            _xml.WriteAttributeString("ContainsTarget", "true");
         if (IsConstraint(type, navigation, target))
         {
             foreach (var join in navigation.Joins)
@@ -133,36 +230,102 @@ public sealed class CsdlXmlWriter
     private static bool IsConstraint(EntityType type, NavigationProperty navigation, EntitySet target) =>
         !navigation.IsCollection
         && navigation.Joins.Length == target.Type.Key.Length
-        && navigation.Joins.All(j => target.Type.Key.Contains(j.Target) && type.FindProperty(j.Own.Name)?.Column == j.Own.Column);
+        && navigation.Joins.All(j => target.Type.Key.Contains(j.Target) && type.FindProperty(j.Own.Name)?.Column == j.Own.Column
+            && j.Own.Type.Name == j.Target.Type.Name)
+        && (navigation.Nullable || navigation.Joins.All(j => !j.Own.Nullable));
 
     private void WriteContainer()
     {
         _xml.WriteStartElement("EntityContainer", Edm);
         _xml.WriteAttributeString("Name", _model.ContainerName);
-        foreach (var set in _model.Sets)
+        foreach (var set in _model.Sets.Where(s => s.ContainedIn is null))
         {
-            _xml.WriteStartElement("EntitySet", Edm);
-            _xml.WriteAttributeString("Name", set.Name);
-            _xml.WriteAttributeString("EntityType", _model.QualifiedName(set.Type));
-            foreach (var navigation in set.Type.Navigations)
-                Element("NavigationPropertyBinding", Edm, ("Path", navigation.Name), ("Target", navigation.TargetSet));
-            Restriction("Insert", "Insertable");
-            Restriction("Update", "Updatable");
-            Restriction("Delete", "Deletable");
-            _xml.WriteEndElement();
+            if (set.IsUnkeyed)
+                WriteFunctionImport(set);
+            else
+                WriteSet(set);
         }
         Annotation("Core.ODataVersions", "String", "4.0 4.01");
         Annotation("Capabilities.BatchSupported", "Bool", "false");
         _xml.WriteEndElement();
     }
 
-    private void Restriction(string kind, string member)
+    private void WriteSet(EntitySet set)
+    {
+        _xml.WriteStartElement("EntitySet", Edm);
+        _xml.WriteAttributeString("Name", set.Name);
+        _xml.WriteAttributeString("EntityType", _model.QualifiedName(set.Type));
+        WriteBindings(set.Type, "");
+        WriteRestrictions(set);
+        _xml.WriteEndElement();
+    }
+
+    /// <summary>Where related entities are found; those of contained ones over the path to them (CSDL 13.4).</summary>
+    private void WriteBindings(EntityType type, string path)
+    {
+        foreach (var navigation in type.Navigations)
+        {
+            if (navigation.IsContained)
+                WriteBindings(_model.Target(navigation).Type, $"{path}{navigation.Name}/");
+            else if (_model.Target(navigation).ContainedIn is null)
+                Element("NavigationPropertyBinding", Edm, ("Path", path + navigation.Name), ("Target", navigation.TargetSet));
+        }
+    }
+
+    private void WriteFunctionImport(EntitySet set)
+    {
+        _xml.WriteStartElement("FunctionImport", Edm);
+        _xml.WriteAttributeString("Name", set.Name);
+        _xml.WriteAttributeString("Function", $"{_model.Namespace}.{FunctionName(set)}");
+        _xml.WriteAttributeString("IncludeInServiceDocument", "true");
+        _xml.WriteEndElement();
+    }
+
+    /// <summary>What cannot be done with a set; all else can (Capabilities vocabulary).</summary>
+    private void WriteRestrictions(EntitySet set)
+    {
+        // Writing is not carried out by this version, whatever a declaration allows.
+        Restriction("Insert", ("Insertable", "false"));
+        Restriction("Update", ("Updatable", "false"));
+        Restriction("Delete", ("Deletable", "false"));
+        Restricted("Filter", "NonFilterableProperties", NotUsable(set.Type.Properties, p => p.IsFilterable, ConvertedUse.Equality));
+        Restricted("Sort", "NonSortableProperties", NotUsable(set.Type.Properties, p => p.IsSortable && p.Type.Kind != EdmKind.Binary, ConvertedUse.Order));
+    }
+
+    private static List<string> NotUsable(IEnumerable<Property> properties, Func<Property, bool> may, ConvertedUse least) =>
+        [.. properties.SelectMany(p => p.IsGroup ? p.Members.Select(m => (Path: $"{p.Name}/{m.Name}", Property: m)) : [(Path: p.Name, Property: p)])
+            .Where(p => !may(p.Property) || p.Property.Type.Kind == EdmKind.Stream || p.Property.Conversion?.Use < least).Select(p => p.Path)];
+
+    private void Restriction(string kind, (string Member, string Value) value) => Annotated($"Capabilities.{kind}Restrictions", () =>
+    {
+        _xml.WriteStartElement("Record", Edm);
+        Element("PropertyValue", Edm, ("Property", value.Member), ("Bool", value.Value));
+        _xml.WriteEndElement();
+    });
+
+    private void Restricted(string kind, string member, List<string> paths)
+    {
+        if (paths.Count == 0)
+            return;
+        Annotated($"Capabilities.{kind}Restrictions", () =>
+        {
+            _xml.WriteStartElement("Record", Edm);
+            _xml.WriteStartElement("PropertyValue", Edm);
+            _xml.WriteAttributeString("Property", member);
+            _xml.WriteStartElement("Collection", Edm);
+            foreach (var path in paths)
+                _xml.WriteElementString("PropertyPath", Edm, path);
+            _xml.WriteEndElement();
+            _xml.WriteEndElement();
+            _xml.WriteEndElement();
+        });
+    }
+
+    private void Annotated(string term, Action value)
     {
         _xml.WriteStartElement("Annotation", Edm);
-        _xml.WriteAttributeString("Term", $"Capabilities.{kind}Restrictions");
-        _xml.WriteStartElement("Record", Edm);
-        Element("PropertyValue", Edm, ("Property", member), ("Bool", "false"));
-        _xml.WriteEndElement();
+        _xml.WriteAttributeString("Term", term);
+        value();
         _xml.WriteEndElement();
     }
 

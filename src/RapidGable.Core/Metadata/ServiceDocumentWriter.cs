@@ -16,11 +16,11 @@ public static class ServiceDocumentWriter
             if (format.HasContext)
                 json.WriteString(format.Control("context"), serviceRoot + "$metadata");
             json.WriteStartArray("value");
-            foreach (var set in model.Sets)
+            foreach (var set in model.Sets.Where(s => s.ContainedIn is null))
             {
                 json.WriteStartObject();
                 json.WriteString("name", set.Name);
-                json.WriteString("kind", "EntitySet");
+                json.WriteString("kind", set.IsUnkeyed ? "FunctionImport" : "EntitySet");
                 json.WriteString("url", Uri.EscapeDataString(set.Name));
                 json.WriteEndObject();
             }

@@ -1,13 +1,14 @@
 namespace RapidGable.Model;
 
-/// <summary>The primitive types of the Entity Data Model that a property may have (CSDL 3.3).</summary>
+/// <summary>The kinds of type that a property may have: the primitive types (CSDL 3.3), and the ones that a service declares.</summary>
 public enum EdmKind
 {
     Boolean, Byte, SByte, Int16, Int32, Int64, Decimal, Single, Double,
-    String, Guid, Date, TimeOfDay, DateTimeOffset, Duration, Binary,
+    String, Guid, Date, TimeOfDay, DateTimeOffset, Duration, Binary, Stream,
+    Enum, Complex,
 }
 
-/// <summary>A primitive type with its facets; a facet that is not known is null (CSDL 7.2).</summary>
+/// <summary>A type with its facets; a facet that is not known is null (CSDL 7.2).</summary>
 /// <param name="Kind">Which primitive type.</param>
 /// <param name="MaxLength">Characters of a String, bytes of a Binary; null = no limit stated.</param>
 /// <param name="Precision">Significant digits of a Decimal, fraction digits of a temporal type.</param>
@@ -27,10 +28,21 @@ public sealed record EdmType(EdmKind Kind, int? MaxLength = null, int? Precision
     public static readonly EdmType Duration = new(EdmKind.Duration, Precision: 7);
     public static readonly EdmType Binary = new(EdmKind.Binary);
 
-    /// <summary>The qualified name, such as <c>Edm.Int64</c>.</summary>
-    public string Name => "Edm." + Kind;
+    /// <summary>For <see cref="EdmKind.Enum"/>.</summary>
+    public EnumType? Enum { get; init; }
 
-    public bool IsNumeric => Kind is EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64
+    /// <summary>For <see cref="EdmKind.Complex"/>.</summary>
+    public ComplexType? Complex { get; init; }
+
+    /// <summary>Many values instead of one; the rest speaks of each.</summary>
+    public bool IsCollection { get; init; }
+
+    /// <summary>The qualified name, such as <c>Edm.Int64</c> or <c>Collection(Edm.String)</c>.</summary>
+    public string Name => IsCollection ? $"Collection({ItemName})" : ItemName;
+
+    private string ItemName => Enum?.QualifiedName ?? Complex?.QualifiedName ?? "Edm." + Kind;
+
+    public bool IsNumeric => !IsCollection && Kind is EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64
         or EdmKind.Decimal or EdmKind.Single or EdmKind.Double;
 
     public bool IsIntegral => Kind is EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64;
@@ -38,7 +50,7 @@ public sealed record EdmType(EdmKind Kind, int? MaxLength = null, int? Precision
     public bool IsFloating => Kind is EdmKind.Single or EdmKind.Double;
 
     /// <summary>Whether the type may be the type of a key property (CSDL 6.5).</summary>
-    public bool MayBeKey => !IsFloating && Kind != EdmKind.Binary;
+    public bool MayBeKey => !IsFloating && !IsCollection && Kind is not (EdmKind.Binary or EdmKind.Stream or EdmKind.Complex);
 
     /// <summary>The type with its facets for people, such as <c>Edm.Decimal(12,4)</c>.</summary>
     public override string ToString() => Kind switch

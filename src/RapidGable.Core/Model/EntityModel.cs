@@ -24,6 +24,47 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
 
     /// <summary>Media type of the content (<c>Core.MediaType</c>); null = plain value.</summary>
     public string? MediaType { get; init; }
+
+    /// <summary>For a stream: the column that holds the media type of each; null = <see cref="MediaType"/> for all.</summary>
+    public string? MediaTypeColumn { get; init; }
+
+    /// <summary>How stored values become published ones and back; null = they are the same.</summary>
+    public ValueConversion? Conversion { get; init; }
+
+    /// <summary>For a complex value that is made of columns: its members; empty = the property has a column of its own.</summary>
+    public ImmutableArray<Property> Members { get; init; } = [];
+
+    /// <summary>Whether it may be used in <c>$filter</c>.</summary>
+    public bool IsFilterable { get; init; } = true;
+
+    /// <summary>Whether it may be used in <c>$orderby</c>.</summary>
+    public bool IsSortable { get; init; } = true;
+
+    public PropertyAccess Access { get; init; } = PropertyAccess.Full;
+
+    /// <summary>The only values that the source takes; empty = not known (<c>Validation.AllowedValues</c>).</summary>
+    public ImmutableArray<string> AllowedValues { get; init; } = [];
+
+    /// <summary>The type in which the column's values are read and compared.</summary>
+    public EdmType StoredType => Conversion?.Stored ?? Type;
+
+    /// <summary>The properties that have columns: itself, or its members.</summary>
+    public IEnumerable<Property> Leaves => Members.IsEmpty ? [this] : Members;
+
+    public bool IsGroup => !Members.IsEmpty;
+}
+
+/// <summary>What a caller may do with a property, where entities may be written at all.</summary>
+public enum PropertyAccess
+{
+    /// <summary>Sent with a new entity and changed later.</summary>
+    Full,
+
+    /// <summary>Sent with a new entity and never changed (<c>Core.Immutable</c>).</summary>
+    CreateOnly,
+
+    /// <summary>Never sent (<c>Core.Permissions</c> Read).</summary>
+    ReadOnly,
 }
 
 /// <summary>One pair of columns that ties two sets together; either may be hidden from callers.</summary>
@@ -41,7 +82,21 @@ public sealed record NavigationProperty(
 {
     /// <summary>What the source does to related rows when this entity is deleted, as a CSDL action name; null = not stated.</summary>
     public string? OnDelete { get; init; }
+
+    /// <summary>The table between the two sides of a many-to-many relation; null = the sides refer to each other.</summary>
+    public LinkTable? Link { get; init; }
+
+    /// <summary>Related entities are part of this one and have no set of their own (CSDL 8.4).</summary>
+    public bool IsContained { get; init; }
+
+    /// <summary>The target is in another source, so no statement can join the two.</summary>
+    public bool IsRemote { get; init; }
 }
+
+/// <summary>Rows that each tie one entity of one set to one of another.</summary>
+/// <param name="Own">Columns of the entity, and of the table that refer to it.</param>
+/// <param name="Target">Columns of the table, and of the target that they refer to.</param>
+public sealed record LinkTable(SourceObjectName Source, ImmutableArray<(Property Own, string Link)> Own, ImmutableArray<(string Link, Property Target)> Target);
 
 /// <summary>A type of entities: visible and hidden properties, key, navigation (CSDL 6).</summary>
 public sealed class EntityType
@@ -49,6 +104,7 @@ public sealed class EntityType
     private readonly FrozenDictionary<string, Property> _properties;
     private readonly FrozenDictionary<string, NavigationProperty> _navigations;
 
+    /// <param name="key">Empty for rows of an unkeyed collection, whose type is a complex one.</param>
     public EntityType(string name, ImmutableArray<Property> properties, ImmutableArray<Property> hidden, ImmutableArray<Property> key,
         ImmutableArray<NavigationProperty> navigations, string? description = null)
     {
@@ -75,6 +131,9 @@ public sealed class EntityType
 
     public ImmutableArray<NavigationProperty> Navigations { get; }
 
+    /// <summary>Other property lists that identify an entity, each never null (<c>Core.AlternateKeys</c>).</summary>
+    public ImmutableArray<ImmutableArray<Property>> AlternateKeys { get; init; } = [];
+
     public string? Description { get; }
 
     public Property? FindProperty(string name) => _properties.GetValueOrDefault(name);
@@ -85,15 +144,18 @@ public sealed class EntityType
     public IEnumerable<string> MemberNames => Properties.Select(p => p.Name).Concat(Navigations.Select(n => n.Name));
 
     internal EntityType With(ImmutableArray<NavigationProperty> navigations) =>
-        new(Name, Properties, Hidden, Key, navigations, Description);
+        new(Name, Properties, Hidden, Key, navigations, Description) { AlternateKeys = AlternateKeys };
 }
 
 /// <summary>The operations that a declaration may allow on a set.</summary>
 [Flags]
 public enum SetOperations
 {
-    None = 0, Read = 1,
+    None = 0, Read = 1, Create = 2, Update = 4, Delete = 8,
 }
+
+/// <summary>A term of the order in which a set's entities come when none is asked for.</summary>
+public sealed record OrderTerm(Property Property, bool Descending);
 
 /// <summary>A published collection of entities, read from one table or view.</summary>
 public sealed record EntitySet(string Name, EntityType Type, SourceObjectName Source)
@@ -107,15 +169,27 @@ public sealed record EntitySet(string Name, EntityType Type, SourceObjectName So
     public SetOperations Operations { get; init; } = SetOperations.Read;
 
     public AccessRule Read { get; init; } = AccessRule.Nobody;
+
+    /// <summary>The order when none is asked for; the key follows.</summary>
+    public ImmutableArray<OrderTerm> DefaultOrder { get; init; } = [];
+
+    public string? Description { get; init; }
+
+    /// <summary>Rows without a key: published as a function that returns a collection of a complex type.</summary>
+    public bool IsUnkeyed => Type.Key.IsEmpty;
+
+    /// <summary>Entities are part of those of another set and are reached over it only; null = a set of its own.</summary>
+    public string? ContainedIn { get; init; }
 }
 
 /// <summary>Where rows come from: the source's name in the workspace and the object's name in it.</summary>
 /// <param name="Source">Name of the source file without its ending.</param>
 /// <param name="Schema">Schema in the source; null where the engine has none.</param>
 /// <param name="Name">Table or view, exactly as the catalog spells it.</param>
-public sealed record SourceObjectName(string Source, string? Schema, string Name)
+/// <param name="Query">A SELECT that stands for the object; null = a table or view.</param>
+public sealed record SourceObjectName(string Source, string? Schema, string Name, string? Query = null)
 {
-    public override string ToString() => Schema is null ? Name : $"{Schema}.{Name}";
+    public override string ToString() => Query is not null ? "a SELECT" : Schema is null ? Name : $"{Schema}.{Name}";
 }
 
 /// <summary>One published service: a container of entity sets over one schema. Immutable.</summary>
@@ -123,6 +197,7 @@ public sealed class EntityModel
 {
     private readonly FrozenDictionary<string, EntitySet> _sets;
 
+    /// <param name="sets">In the order of the declaration; contained and unkeyed ones among them.</param>
     public EntityModel(string service, string title, string schemaNamespace, ImmutableArray<EntitySet> sets)
     {
         Service = service;
@@ -145,6 +220,11 @@ public sealed class EntityModel
     public ImmutableArray<EntitySet> Sets { get; }
 
     public EntitySet? FindSet(string name) => _sets.GetValueOrDefault(name);
+
+    /// <summary>The enumerations and complex types that the properties of the sets use, each once, in the order of their use.</summary>
+    public IEnumerable<EdmType> DeclaredTypes => Sets.SelectMany(s => s.Type.Properties).SelectMany(p => Used(p.Type)).DistinctBy(t => (object?)t.Enum ?? t.Complex!.Name);
+
+    private static IEnumerable<EdmType> Used(EdmType type) => type.Complex is { } complex ? complex.Properties.SelectMany(p => Used(p.Type)).Append(type) : type.Enum is null ? [] : [type];
 
     /// <summary>The set in which the related entities of a navigation property are found.</summary>
     public EntitySet Target(NavigationProperty navigation) => _sets[navigation.TargetSet];

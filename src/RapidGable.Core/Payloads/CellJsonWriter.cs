@@ -1,8 +1,11 @@
 using System.Buffers.Text;
+using System.Collections.Immutable;
 using System.Globalization;
+using System.Text;
 using System.Text.Json;
 using System.Xml;
 using RapidGable.Model;
+using RapidGable.Queries;
 using RapidGable.Sources;
 
 namespace RapidGable.Payloads;
@@ -14,16 +17,28 @@ namespace RapidGable.Payloads;
 internal abstract class CellJsonWriter
 {
     private readonly JsonEncodedText _name;
-    private readonly Property _property;
 
     private CellJsonWriter(Property property, string name)
     {
-        _property = property;
+        Property = property;
         _name = JsonEncodedText.Encode(name, JsonText.Encoder);
     }
 
+    protected Property Property { get; }
+
     /// <param name="name">The member's name; mostly the property's.</param>
-    public static CellJsonWriter For(Property property, string name, PayloadFormat format) => property.Type.Kind switch
+    public static CellJsonWriter For(ShapeCell cell, string name, PayloadFormat format) =>
+        cell.Property.IsGroup ? new GroupCell(cell, name, format) : For(cell.Property, name, format);
+
+    private static CellJsonWriter For(Property property, string name, PayloadFormat format) => property switch
+    {
+        { Conversion: JsonConversion } => new JsonCell(property, name, format.Ieee754Compatible),
+        { Conversion: EnumConversion { Stored.Kind: EdmKind.String } conversion } => new EnumCell(property, name, conversion.Enum),
+        { Conversion: not null } => new ConvertedCell(property, name, format.Ieee754Compatible),
+        _ => Plain(property, name, format),
+    };
+
+    private static CellJsonWriter Plain(Property property, string name, PayloadFormat format) => property.Type.Kind switch
     {
         EdmKind.Boolean => new BooleanCell(property, name),
         EdmKind.Int64 when format.Ieee754Compatible => new Int64TextCell(property, name),
@@ -40,18 +55,118 @@ internal abstract class CellJsonWriter
         _ => throw new ArgumentOutOfRangeException(nameof(property), property.Type.Name),
     };
 
-    public void Write(Utf8JsonWriter json, IRowCursor row, int column)
+    public virtual void Write(Utf8JsonWriter json, IRowCursor row, int column)
     {
         json.WritePropertyName(_name);
         if (!row.IsNull(column))
             WriteValue(json, row, column);
-        else if (_property.Nullable)
+        else if (Property.Nullable)
             json.WriteNullValue();
+        else if (Property.Type.IsCollection)
+        {
+            // A collection is never null (CSDL 7.2.1): an array that is not there is an empty one.
+            json.WriteStartArray();
+            json.WriteEndArray();
+        }
         else
-            throw new SourceException(SourceFaultKind.BadData, $"Column '{_property.Column}' holds a null, and is published as never null.");
+            throw new SourceException(SourceFaultKind.BadData, $"Column '{Property.Column}' holds a null, and is published as never null.");
     }
 
+    /// <summary>The members of a complex value without its braces.</summary>
+    public virtual void WriteMembers(Utf8JsonWriter json, IRowCursor row) => throw new InvalidOperationException(Property.Name);
+
     protected abstract void WriteValue(Utf8JsonWriter json, IRowCursor row, int column);
+
+    /// <summary>A complex value that is made of columns.</summary>
+    private sealed class GroupCell(ShapeCell cell, string name, PayloadFormat format) : CellJsonWriter(cell.Property, name)
+    {
+        private readonly ImmutableArray<(CellJsonWriter Writer, int Column)> _members = [.. cell.Members.Select(m => (For(m, m.Property.Name, format), m.Column))];
+
+        public override void Write(Utf8JsonWriter json, IRowCursor row, int column)
+        {
+            json.WritePropertyName(_name);
+            WriteValue(json, row, column);
+        }
+
+        protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column)
+        {
+            json.WriteStartObject();
+            WriteMembers(json, row);
+            json.WriteEndObject();
+        }
+
+        public override void WriteMembers(Utf8JsonWriter json, IRowCursor row)
+        {
+            foreach (var (writer, memberColumn) in _members)
+                writer.Write(json, row, memberColumn);
+        }
+    }
+
+    /// <summary>JSON that the source keeps as text.</summary>
+    private sealed class JsonCell(Property property, string name, bool numbersAsText) : CellJsonWriter(property, name)
+    {
+        protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column) => RowValue.WriteJson(json, row, Property, column, numbersAsText);
+    }
+
+    /// <summary>A member of an enumeration that is kept as text; its name is encoded once.</summary>
+    private sealed class EnumCell(Property property, string name, EnumType type) : CellJsonWriter(property, name)
+    {
+        private readonly ImmutableArray<(byte[] Stored, JsonEncodedText Name)> _members = [.. type.Members.Select(m => (Encoding.UTF8.GetBytes(m.Stored), JsonEncodedText.Encode(m.Name, JsonText.Encoder)))];
+
+        protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column)
+        {
+            var stored = row.GetUtf8(column);
+            foreach (var (text, member) in _members)
+            {
+                if (!stored.SequenceEqual(text))
+                    continue;
+                json.WriteStringValue(member);
+                return;
+            }
+            // None of them: says so with the value.
+            RowValue.Published(row, Property, column);
+        }
+    }
+
+    /// <summary>Any other value whose stored form is not the published one.</summary>
+    private sealed class ConvertedCell(Property property, string name, bool numbersAsText) : CellJsonWriter(property, name)
+    {
+        private readonly string _instantFormat = ValueText.InstantFormat(property.Type);
+
+        protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column)
+        {
+            switch (RowValue.Published(row, Property, column))
+            {
+                case bool flag:
+                    json.WriteBooleanValue(flag);
+                    break;
+                case long number when numbersAsText && Property.Type.Kind == EdmKind.Int64:
+                    json.WriteStringValue(number.ToString(CultureInfo.InvariantCulture));
+                    break;
+                case long number:
+                    json.WriteNumberValue(number);
+                    break;
+                case decimal number when numbersAsText:
+                    json.WriteStringValue(number.ToString(CultureInfo.InvariantCulture));
+                    break;
+                case decimal number:
+                    json.WriteNumberValue(number);
+                    break;
+                case double number when double.IsFinite(number):
+                    json.WriteNumberValue(number);
+                    break;
+                case double number:
+                    json.WriteStringValue(double.IsNaN(number) ? "NaN" : number > 0 ? "INF" : "-INF");
+                    break;
+                case DateTime instant:
+                    json.WriteStringValue(instant.ToString(_instantFormat, CultureInfo.InvariantCulture));
+                    break;
+                case var other:
+                    json.WriteStringValue(ValueConversion.Text(other));
+                    break;
+            }
+        }
+    }
 
     private sealed class BooleanCell(Property property, string name) : CellJsonWriter(property, name)
     {
@@ -107,7 +222,7 @@ internal abstract class CellJsonWriter
             }
             catch (ArgumentException)
             {
-                throw new SourceException(SourceFaultKind.BadData, $"A text of column '{_property.Column}' is not valid UTF-8.");
+                throw new SourceException(SourceFaultKind.BadData, $"A text of column '{Property.Column}' is not valid UTF-8.");
             }
         }
     }

@@ -24,12 +24,12 @@ public sealed class LinkBuilder(string serviceRoot, RequestAddress address)
     }
 
     /// <summary>The address of the next related entities of one parent.</summary>
-    public string ChildNextLink(string parentId, ManyShape shape, ImmutableArray<StoredValue> last)
+    public string ChildNextLink(string parentId, NavigationProperty navigation, EntityShape entity, ImmutableArray<StoredValue> last)
     {
-        var select = shape.Entity.Select;
+        var select = entity.Select;
         var names = select.Properties.Select(p => p.Name).Concat(select.Navigations.Select(n => n.Name)).Select(Uri.EscapeDataString);
-        var token = new SkipToken(QueryValues.Fingerprint(shape.Entity.Set, ""), last).Write();
-        return $"{serviceRoot}{parentId}/{Uri.EscapeDataString(shape.Navigation.Name)}?{(select.IsPartial ? $"$select={string.Join(',', names)}&" : "")}$skiptoken={token}";
+        var token = new SkipToken(QueryValues.Fingerprint(entity.Set, ""), last).Write();
+        return $"{serviceRoot}{parentId}/{Uri.EscapeDataString(navigation.Name)}?{(select.IsPartial ? $"$select={string.Join(',', names)}&" : "")}$skiptoken={token}";
     }
 
     private static string Name(AddressOption option) => option.Name.TrimStart('$').ToLowerInvariant();

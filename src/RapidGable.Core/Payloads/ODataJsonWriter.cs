@@ -24,8 +24,8 @@ public sealed class ODataJsonWriter
         _format = format;
         var shape = prepared.Query!.Shape;
         _entity = new EntityJsonWriter(shape.Entity, format);
-        _value = shape.Value is { } value ? CellJsonWriter.For(value.Property, "value", format) : null;
-        _fragment = ContextFragment.Of(_request);
+        _value = shape.Value is { } value ? CellJsonWriter.For(value, "value", format) : null;
+        _fragment = ContextFragment.Of(_request, prepared.Model);
         _context = JsonEncodedText.Encode(format.Control("context"));
         _count = JsonEncodedText.Encode(format.Control("count"));
         _nextLink = JsonEncodedText.Encode(format.Control("nextLink"));
@@ -40,6 +40,7 @@ public sealed class ODataJsonWriter
     {
         await using var json = new Utf8JsonWriter(output, WriterOptions);
         var context = new PayloadContext(run, links, output, cancellation);
+        await _entity.FetchRemotesAsync(context);
         json.WriteStartObject();
         switch (_request.Path.Kind)
         {
@@ -47,12 +48,15 @@ public sealed class ODataJsonWriter
                 await WriteCollectionAsync(json, context);
                 break;
             case ResourceKind.Entity:
-                WriteContext(json, links.Context(_fragment));
+                WriteContext(json, links.Context(Fragment(run)));
                 await _entity.WriteMembersAsync(json, context, run.Rows, 1);
                 break;
             default:
-                WriteContext(json, links.Context(ContextFragment.OfProperty(_entity.Id(run.Rows), _request.Path.Property!)));
-                _value!.Write(json, run.Rows, run.Query.Shape.Value!.Column);
+                WriteContext(json, links.Context(ContextFragment.OfProperty(_entity.Id(run.Rows), _request.Path)));
+                if (run.Query.Shape.Value!.Property.IsGroup)
+                    _value!.WriteMembers(json, run.Rows);
+                else
+                    _value!.Write(json, run.Rows, run.Query.Shape.Value.Column);
                 break;
         }
         json.WriteEndObject();
@@ -65,10 +69,13 @@ public sealed class ODataJsonWriter
             json.WriteString(_context, url);
     }
 
+    /// <summary>What a contained entity is part of stands in the context, and only its row may tell (Protocol 10.3).</summary>
+    private string Fragment(QueryRun run) => ContextFragment.ContainedPath(_request.Path, run.Values.Literal) is { } path ? path + _fragment : _fragment;
+
     private async Task WriteCollectionAsync(Utf8JsonWriter json, PayloadContext context)
     {
         var run = context.Run;
-        WriteContext(json, context.Links.Context(_fragment));
+        WriteContext(json, context.Links.Context(Fragment(run)));
         if (run.Count is { } count)
         {
             if (_format.Ieee754Compatible)
@@ -90,7 +97,7 @@ public sealed class ODataJsonWriter
             if (rows == run.Values.PageRows && run.Values.FetchRows > rows)
             {
                 // The position is taken before the cursor moves on; it counts only if one more row follows.
-                var last = run.Query.Shape.OrderColumns.Select(run.Rows.GetStored).ToArray();
+                var last = run.Values.NextOffset is { } offset ? [offset] : run.Query.Shape.OrderColumns.Select(run.Rows.GetStored).ToArray();
                 if (await run.Rows.ReadAsync(context.Cancellation))
                     nextLink = context.Links.NextLink(run.Values, [.. last]);
                 break;

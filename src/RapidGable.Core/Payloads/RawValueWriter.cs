@@ -10,10 +10,16 @@ public static class RawValueWriter
     public static string MediaType(Property property) =>
         property.MediaType ?? (property.Type.Kind == EdmKind.Binary ? "application/octet-stream" : "text/plain");
 
+    /// <summary>The media type that is kept beside the stream of the run's current row; null when there is none.</summary>
+    public static string? KeptMediaType(QueryRun run) =>
+        run.Query.Shape.MediaTypeColumn is { } column && !run.Rows.IsNull(column) ? Encoding.UTF8.GetString(run.Rows.GetUtf8(column)) : null;
+
     /// <summary>The value of the run's current row, which must not be null.</summary>
     public static byte[] Value(QueryRun run)
     {
         var cell = run.Query.Shape.Value!;
-        return cell.Property.Type.Kind == EdmKind.Binary ? run.Rows.GetBytes(cell.Column).ToArray() : Encoding.UTF8.GetBytes(ValueText.Raw(cell, run.Rows));
+        if (cell.Property.Type.Kind == EdmKind.Stream && cell.Property.StoredType.Kind == EdmKind.String)
+            return run.Rows.GetUtf8(cell.Column).ToArray();
+        return cell.Property is { Type.Kind: EdmKind.Stream } or { Type.Kind: EdmKind.Binary, Conversion: null } ? run.Rows.GetBytes(cell.Column).ToArray() : Encoding.UTF8.GetBytes(ValueText.Raw(cell, run.Rows));
     }
 }

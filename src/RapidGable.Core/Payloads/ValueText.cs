@@ -25,7 +25,7 @@ internal static class ValueText
     }
 
     /// <summary>The value of a cell as <c>/$value</c> gives it (Protocol 11.2.4.1); not for binary.</summary>
-    public static string Raw(ShapeCell cell, IRowCursor row) => cell.Property.Type.Kind switch
+    public static string Raw(ShapeCell cell, IRowCursor row) => cell.Property.Conversion is not null ? Raw(RowValue.Published(row, cell.Property, cell.Column), cell.Property.Type) : cell.Property.Type.Kind switch
     {
         EdmKind.Boolean => row.GetBoolean(cell.Column) ? "true" : "false",
         EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => row.GetInt64(cell.Column).ToString(CultureInfo.InvariantCulture),
@@ -45,10 +45,25 @@ internal static class ValueText
         _ => Encoding.UTF8.GetString(row.GetUtf8(cell.Column)),
     };
 
+    /// <summary>A converted value in the same forms.</summary>
+    private static string Raw(object value, EdmType type) => value switch
+    {
+        DateTime instant => instant.ToString(InstantFormat(type), CultureInfo.InvariantCulture),
+        TimeSpan duration => XmlConvert.ToString(duration),
+        decimal number => number.ToString(CultureInfo.InvariantCulture),
+        _ => ValueConversion.Text(value),
+    };
+
     /// <summary>The canonical address of an entity, relative to the service root: <c>Sensors(station_id=1,sensor_no=2)</c>, percent-encoded.</summary>
-    public static string EntityId(EntityShape entity, IRowCursor row) => entity.Key.Length == 1
-        ? $"{entity.Set.Name}({Literal(entity.Key[0], row)})"
-        : $"{entity.Set.Name}({string.Join(',', entity.Key.Select(k => $"{k.Property.Name}={Literal(k, row)}"))})";
+    public static string EntityId(EntityShape entity, IRowCursor row) => entity.Container is not { } container ? entity.Set.Name + Key(entity.Key, row)
+        : $"{ContainerId(container, row)}/{Uri.EscapeDataString(container.Navigation.Name)}{Key(entity.Key, row)}";
+
+    /// <summary>The address of the entity that a contained one is part of. Its key's literals follow the names of the container's key.</summary>
+    private static string ContainerId(ContainerShape container, IRowCursor row) => container.Set.Name + (container.Key.Length == 1 ? $"({Literal(container.Key[0], row)})"
+        : $"({string.Join(',', container.Key.Select((k, i) => $"{container.Set.Type.Key[i].Name}={Literal(k, row)}"))})");
+
+    private static string Key(System.Collections.Immutable.ImmutableArray<ShapeCell> key, IRowCursor row) =>
+        key.Length == 1 ? $"({Literal(key[0], row)})" : $"({string.Join(',', key.Select(k => $"{k.Property.Name}={Literal(k, row)}"))})";
 
     private static string Literal(ShapeCell cell, IRowCursor row)
     {
@@ -57,6 +72,7 @@ internal static class ValueText
         {
             EdmKind.String => $"'{Uri.EscapeDataString(text.Replace("'", "''", StringComparison.Ordinal))}'",
             EdmKind.Duration => $"duration'{text}'",
+            EdmKind.Enum => $"{cell.Property.Type.Name}'{text}'",
             _ => Uri.EscapeDataString(text),
         };
     }

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using RapidGable.Requests;
+using RapidGable.Sources;
 
 namespace RapidGable.Queries;
 
@@ -20,22 +21,30 @@ public static class Explanation
         var result = new List<ExplainedStatement>();
         if (prepared.Query is not { } query)
             return result;
-        var dialect = prepared.Source!.Dialect;
-        var statements = new List<(string Purpose, SqlStatement? Statement)>
+        var (own, sources) = (prepared.Source!, prepared.Sources);
+        var statements = new List<(string Purpose, SqlStatement? Statement, ISource Source)>
         {
-            ("number of matches, for $count=true", query.Count),
-            (query.Shape.Kind == ResourceKind.Count ? "number of matches" : "rows", query.Main),
-            ("whether the entity before the last step exists; only when there are no rows", query.Probe),
+            ("what the entity is related by, in the other source", query.Bridge?.Statement, query.Bridge is { } bridge ? sources[bridge.Plan.Select.From.Source.Source] : own),
+            ("number of matches, for $count=true", query.Count, own),
+            (query.Shape.Kind == ResourceKind.Count ? "number of matches" : "rows", query.Main, own),
+            ("whether the entity before the last step exists; only when there are no rows", query.Probe, own),
         };
-        statements.AddRange(query.Shape.Entity.Many.Select(m => ($"related {m.Navigation.Name}, for the whole page", (SqlStatement?)query.Children[m.Child])));
-        foreach (var (purpose, statement) in statements)
+        statements.AddRange(query.Shape.Entity.Many.Select(m => ($"related {m.Navigation.Name}, for the whole page", (SqlStatement?)query.Children[m.Child], own)));
+        foreach (var remote in query.Shape.Entity.Remotes)
+        {
+            var statement = query.Remotes[remote.Remote];
+            var there = sources[statement.Plan.Child.Source.Source];
+            statements.Add(($"what the page is related to {remote.Navigation.Name} by", statement.Keys, own));
+            statements.Add(($"related {remote.Navigation.Name} in the source {there.Name}, for each {RemotePlan.BatchSize} of these", statement.Batch, there));
+        }
+        foreach (var (purpose, statement, source) in statements)
         {
             if (statement is null)
                 continue;
-            if (!values.Bind(statement, dialect).Is(out var bound, out var fault))
+            if (!values.Bind(statement, source.Dialect).Is(out var bound, out var fault))
                 return fault;
             result.Add(new ExplainedStatement(purpose, statement.Text,
-                [.. statement.Parameters.Select((p, i) => new ExplainedParameter(dialect.Parameter(i + 1), bound[i].ToString(), Origin(p)))]));
+                [.. statement.Parameters.Select((p, i) => new ExplainedParameter(source.Dialect.Parameter(i + 1), bound[i].ToString(), Origin(p)))]));
         }
         return result;
     }
@@ -48,6 +57,8 @@ public static class Explanation
         SkipParameter => "$skip",
         ChildLimitParameter => "related rows of each parent, and one to see whether more follow",
         NowParameter => "time of the request",
+        TruthParameter => "what is stored for true",
+        BridgeParameter or BatchParameter => "value from the other source",
         _ => "",
     };
 }

@@ -25,6 +25,9 @@ public sealed record PlanKeyCondition(PlanColumn Column, BoundLiteral Value) : P
 
 public sealed record PlanFilter(BoundExpression Condition) : PlanCondition;
 
+/// <summary>A column equals what the relation from the other source holds.</summary>
+public sealed record PlanBridgeCondition(PlanColumn Column, int Index) : PlanCondition;
+
 /// <summary>The row stands after a position in the order of the statement; <c>Nulls</c> says which position values are null.</summary>
 public sealed record PlanSeek(ImmutableArray<bool> Nulls) : PlanCondition;
 
@@ -56,15 +59,44 @@ public sealed record SelectPlan(PlanTable From)
 /// result is the number of the parent in its page, from 1.
 /// </summary>
 /// <param name="ParentKey">Columns of the parent that the children refer to, as far as <paramref name="On"/> names them.</param>
-public sealed record ChildrenPlan(SelectPlan Parent, PlanTable Child, ImmutableArray<JoinPair> On, ImmutableArray<Property> Output, ImmutableArray<Property> ChildKey);
+/// <param name="Link">The table between the two; null = <paramref name="On"/> ties them.</param>
+public sealed record ChildrenPlan(SelectPlan Parent, PlanTable Child, ImmutableArray<JoinPair> On, LinkTable? Link, ImmutableArray<Property> Output, ImmutableArray<Property> ChildKey, ImmutableArray<OrderTerm> Order);
+
+/// <summary>
+/// Related rows in another source: what the entities of the page are related by, and the rows for a batch of these. The
+/// first column of the latter is the number of the batch's item that they belong to, from 1.
+/// </summary>
+public sealed record RemotePlan(SelectPlan Parent, ImmutableArray<Property> Own, PlanTable Child, ImmutableArray<Property> Target, ImmutableArray<Property> Output, ImmutableArray<Property> ChildKey, ImmutableArray<OrderTerm> Order)
+{
+    /// <summary>Items in a batch; fewer are filled up with the last one.</summary>
+    public const int BatchSize = 50;
+}
+
+/// <summary>The first part of a path that leads into another source: what the entity before that step is related by.</summary>
+public sealed record BridgePlan(SelectPlan Select, ImmutableArray<Property> Own, ImmutableArray<Property> Target);
 
 /// <summary>All statements of one request and the shape of their result.</summary>
-public sealed record QueryPlan(SelectPlan Main, SelectPlan? Count, SelectPlan? Probe, ImmutableArray<ChildrenPlan> Children, ResultShape Shape);
+public sealed record QueryPlan(SelectPlan Main, SelectPlan? Count, SelectPlan? Probe, ImmutableArray<ChildrenPlan> Children, ResultShape Shape)
+{
+    public ImmutableArray<RemotePlan> Remotes { get; init; } = [];
+
+    public BridgePlan? Bridge { get; init; }
+}
 
 /// <summary>Where a parameter's value comes from when the statement runs.</summary>
 public abstract record PlanParameter;
 
-public sealed record LiteralParameter(int Slot, EdmType Type, string? StorageForm) : PlanParameter;
+/// <param name="Type">The published type.</param>
+public sealed record LiteralParameter(int Slot, EdmType Type, string? StorageForm, ValueConversion? Conversion = null) : PlanParameter;
+
+/// <summary>What is stored for true.</summary>
+public sealed record TruthParameter(ValueConversion Conversion) : PlanParameter;
+
+/// <summary>A value that the relation from the other source holds.</summary>
+public sealed record BridgeParameter(int Index, Property Target) : PlanParameter;
+
+/// <summary>A part of an item of a batch.</summary>
+public sealed record BatchParameter(int Item, int Part, Property Target) : PlanParameter;
 
 /// <summary>A value of the position in a next link.</summary>
 public sealed record SeekParameter(int Index, EdmType Type, string? StorageForm) : PlanParameter
@@ -72,8 +104,8 @@ public sealed record SeekParameter(int Index, EdmType Type, string? StorageForm)
     /// <summary>For the sort term with this number.</summary>
     public static SeekParameter For(int index, PlanValue term) => term switch
     {
-        PlanColumn column => new SeekParameter(index, column.Property.Type, column.Property.StorageForm),
-        PlanExpression { Expression: BoundProperty property } => new SeekParameter(index, property.Property.Type, property.Property.StorageForm),
+        PlanColumn column => new SeekParameter(index, column.Property.StoredType, column.Property.StorageForm),
+        PlanExpression { Expression: BoundProperty property } => new SeekParameter(index, property.Property.StoredType, property.Property.StorageForm),
         PlanExpression expression => new SeekParameter(index, expression.Expression.Type ?? EdmType.String, null),
         _ => throw new InvalidOperationException(term.GetType().Name),
     };

@@ -30,8 +30,9 @@ public sealed class Planner
         var path = _request.Path;
         var from = new PlanTable(path.Target.Source, Main);
         var conditions = PathConditions();
-        var pathJoins = _joins.ToImmutableArray();
-        var probe = path.Hops.Length == 0 ? null : ParentProbe();
+        // Over a bridge its own row tells whether the entity before the last step exists.
+        var probe = path.Hops.Length == 0 || path.Hops[^1].Navigation.IsRemote ? null : ParentProbe();
+        var bridge = Bridge();
         if (_request.Filter is { } filter)
         {
             Reach(filter);
@@ -39,15 +40,17 @@ public sealed class Planner
         }
         var filtered = new SelectPlan(from) { Joins = [.. _joins], Where = [.. conditions], Aliases = _aliases.ToImmutableDictionary() };
         if (path.Kind == ResourceKind.Count)
-            return new QueryPlan(filtered, null, probe, [], Shape(Entity(new BoundSelect([], false, []), path.Target, Main), null, []));
+            return new QueryPlan(filtered, null, probe, [], Shape(Entity(new BoundSelect([], false, []), path.Target, Main), null, [])) { Bridge = bridge };
 
         var isCollection = path.Kind == ResourceKind.Collection;
         var order = isCollection ? Order() : [];
         var entity = Entity(_request.Select ?? new BoundSelect([], false, []), path.Target, Main);
-        var value = path.Property is { } property ? new ShapeCell(property, Output(new PlanColumn(Main, property))) : null;
-        var singles = _request.Expand.Where(e => !e.Navigation.IsCollection).Select(Single).ToImmutableArray();
+        var value = path.Property is { } property ? Cell(property, Main) : null;
+        int? mediaType = path.Property?.MediaTypeColumn is { } column ? Output(new PlanColumn(Main, new Property(column, EdmType.String, true, column))) : null;
+        var singles = _request.Expand.Where(e => e.Navigation is { IsCollection: false, IsRemote: false }).Select(Single).ToImmutableArray();
+        var remoteOwn = _request.Expand.Where(e => e.Navigation.IsRemote).ToDictionary(e => e, e => e.Navigation.Joins.Select(j => Cell(j.Own, Main)).ToImmutableArray());
         var orderColumns = order.Select(o => Output(o.Value)).ToImmutableArray();
-        if (_request.SkipTokenNulls is { } nulls)
+        if (_request.SkipTokenNulls is { } nulls && !path.Target.IsUnkeyed)
             conditions.Add(new PlanSeek(nulls));
         var main = new SelectPlan(from)
         {
@@ -56,12 +59,45 @@ public sealed class Planner
             Where = [.. conditions],
             Order = order,
             Limited = isCollection,
-            Skips = _request.Skip is not null && _request.SkipTokenNulls is null,
+            Skips = _request.SkipTokenNulls is null ? _request.Skip is not null : path.Target.IsUnkeyed,
             Aliases = _aliases.ToImmutableDictionary(),
         };
-        var children = _request.Expand.Where(e => e.Navigation.IsCollection).Select(e => Children(e, main)).ToImmutableArray();
-        entity = entity with { Singles = singles, Many = [.. children.Select((c, i) => c.Shape with { Child = i })] };
-        return new QueryPlan(main, _request.Count ? filtered : null, probe, [.. children.Select(c => c.Plan)], Shape(entity, value, orderColumns));
+        var children = _request.Expand.Where(e => e.Navigation is { IsCollection: true, IsRemote: false }).Select(e => Children(e, main)).ToImmutableArray();
+        var remotes = remoteOwn.Select((r, i) => Remote(r.Key, main, r.Value, i)).ToImmutableArray();
+        entity = entity with { Singles = singles, Many = [.. children.Select((c, i) => c.Shape with { Child = i })], Remotes = [.. remotes.Select(r => r.Shape)] };
+        return new QueryPlan(main, _request.Count ? filtered : null, probe, [.. children.Select(c => c.Plan)], Shape(entity, value, orderColumns) with { MediaTypeColumn = mediaType })
+        {
+            Remotes = [.. remotes.Select(r => r.Plan)],
+            Bridge = bridge,
+        };
+    }
+
+    /// <summary>What the last entity before the step into another source is related by; null when there is no such step.</summary>
+    private BridgePlan? Bridge()
+    {
+        var path = _request.Path;
+        var step = path.Hops.TakeWhile(h => !h.Navigation.IsRemote).Count();
+        if (step == path.Hops.Length)
+            return null;
+        var before = path with { Hops = path.Hops[..step], Property = null, Kind = ResourceKind.Entity };
+        var planner = new Planner(_model, new BoundRequest(before, null));
+        var conditions = planner.PathConditions();
+        var navigation = path.Hops[step].Navigation;
+        return new BridgePlan(new SelectPlan(new PlanTable(before.Target.Source, Main))
+        {
+            Joins = [.. planner._joins],
+            Output = [.. navigation.Joins.Select(j => new PlanColumn(Main, j.Own))],
+            Where = [.. conditions],
+            Aliases = planner._aliases.ToImmutableDictionary(),
+        }, [.. navigation.Joins.Select(j => j.Own)], [.. navigation.Joins.Select(j => j.Target)]);
+    }
+
+    private (RemotePlan Plan, RemoteShape Shape) Remote(BoundExpand expand, SelectPlan parent, ImmutableArray<ShapeCell> own, int number)
+    {
+        var (output, entity, order) = Related(expand);
+        var joins = expand.Navigation.Joins;
+        var plan = new RemotePlan(parent, [.. joins.Select(j => j.Own)], new PlanTable(expand.Target.Source, "c"), [.. joins.Select(j => j.Target)], output, expand.Target.Type.Key, OrderOf(expand.Target));
+        return (plan, new RemoteShape(expand.Navigation, number, own, entity, order));
     }
 
     private ResultShape Shape(EntityShape entity, ShapeCell? value, ImmutableArray<int> order) => new(_request.Path.Kind, entity, value, order);
@@ -79,8 +115,13 @@ public sealed class Planner
         {
             var hop = path.Hops[i];
             AddKey(conditions, hop.Key, alias);
+            if (hop.Navigation.IsRemote)
+            {
+                conditions.AddRange(hop.Navigation.Joins.Select((j, n) => new PlanBridgeCondition(new PlanColumn(alias, j.Target), n)));
+                return conditions;
+            }
             var parent = i == 0 ? path.Root! : path.Hops[i - 1].Target;
-            alias = Join(parent, alias, [.. hop.Navigation.Joins.Select(j => new JoinPair(j.Target, j.Own))], outer: false);
+            alias = JoinBack(parent, alias, hop.Navigation);
         }
         AddKey(conditions, path.RootKey, alias);
         return conditions;
@@ -116,8 +157,26 @@ public sealed class Planner
     }
 
     private EntityShape Entity(BoundSelect select, EntitySet set, string alias) => new(
-        set, select, [.. select.Properties.Select(p => new ShapeCell(p, Output(new PlanColumn(alias, p))))],
-        [.. set.Type.Key.Select(k => new ShapeCell(k, Output(new PlanColumn(alias, k))))], [], []);
+        set, select, [.. Written(select).Select(p => Cell(p, alias))],
+        [.. set.Type.Key.Select(k => Cell(k, alias))], [], [])
+    {
+        Container = Container(set, p => Cell(p, alias)),
+    };
+
+    /// <summary>Streams are fetched by themselves (JSON format 9).</summary>
+    private static IEnumerable<Property> Written(BoundSelect select) => select.Properties.Where(p => p.Type.Kind != EdmKind.Stream);
+
+    private ShapeCell Cell(Property property, string alias) => property.IsGroup
+        ? new ShapeCell(property, -1) { Members = [.. property.Members.Select(m => Cell(m, alias))] }
+        : new ShapeCell(property, Output(new PlanColumn(alias, property)));
+
+    private ContainerShape? Container(EntitySet set, Func<Property, ShapeCell> cell)
+    {
+        if (set.ContainedIn is not { } name || _model.FindSet(name) is not { } container)
+            return null;
+        var navigation = container.Type.Navigations.First(n => n.IsContained && n.TargetSet == set.Name);
+        return new ContainerShape(container, navigation, [.. container.Type.Key.Select(k => cell(navigation.Joins.First(j => j.Own.Column == k.Column).Target))]);
+    }
 
     private SingleShape Single(BoundExpand expand)
     {
@@ -126,20 +185,35 @@ public sealed class Planner
         return new SingleShape(expand.Navigation, entity.Key[0].Column, entity);
     }
 
-    private static (ChildrenPlan Plan, ManyShape Shape) Children(BoundExpand expand, SelectPlan parent)
+    private (ChildrenPlan Plan, ManyShape Shape) Children(BoundExpand expand, SelectPlan parent)
+    {
+        var (output, entity, order) = Related(expand);
+        var plan = new ChildrenPlan(parent, new PlanTable(expand.Target.Source, "c"), expand.Navigation.Joins, expand.Navigation.Link, output, expand.Target.Type.Key, OrderOf(expand.Target));
+        return (plan, new ManyShape(expand.Navigation, 0, entity, order));
+    }
+
+    /// <summary>Columns and shape of related entities in a statement of their own, whose first column is the parent's number.</summary>
+    private (ImmutableArray<Property> Output, EntityShape Entity, ImmutableArray<ShapeCell> Order) Related(BoundExpand expand)
     {
         var output = new List<Property>();
-        int Column(Property property)
+        ShapeCell Cell(Property property)
         {
+            if (property.IsGroup)
+                return new ShapeCell(property, -1) { Members = [.. property.Members.Select(Cell)] };
             if (!output.Contains(property))
                 output.Add(property);
-            return output.IndexOf(property) + 1;
+            return new ShapeCell(property, output.IndexOf(property) + 1);
         }
-        var cells = expand.Select.Properties.Select(p => new ShapeCell(p, Column(p))).ToImmutableArray();
-        var key = expand.Target.Type.Key.Select(p => new ShapeCell(p, Column(p))).ToImmutableArray();
-        var plan = new ChildrenPlan(parent, new PlanTable(expand.Target.Source, "c"), expand.Navigation.Joins, [.. output], expand.Target.Type.Key);
-        return (plan, new ManyShape(expand.Navigation, 0, new EntityShape(expand.Target, expand.Select, cells, key, [], [])));
+        var cells = Written(expand.Select).Select(Cell).ToImmutableArray();
+        var key = expand.Target.Type.Key.Select(Cell).ToImmutableArray();
+        var order = OrderOf(expand.Target).Select(o => Cell(o.Property)).ToImmutableArray();
+        var entity = new EntityShape(expand.Target, expand.Select, cells, key, [], []) { Container = Container(expand.Target, Cell) };
+        return ([.. output], entity, order);
     }
+
+    /// <summary>The set's own order, made total by its key.</summary>
+    private static ImmutableArray<OrderTerm> OrderOf(EntitySet set) =>
+        [.. set.DefaultOrder, .. set.Type.Key.Where(k => set.DefaultOrder.All(o => o.Property != k)).Select(k => new OrderTerm(k, false))];
 
     /// <summary>The number of an output column; a column that is there already is used again.</summary>
     private int Output(PlanValue value)
@@ -171,14 +245,24 @@ public sealed class Planner
     {
         var longer = PathOf(path, navigation);
         if (!_aliases.TryGetValue(longer, out var target))
-            _aliases[longer] = target = Join(_model.Target(navigation), alias, navigation.Joins, outer: true);
+            _aliases[longer] = target = Join(_model.Target(navigation).Source, alias, navigation.Joins, outer: true);
         return target;
     }
 
-    private string Join(EntitySet set, string leftAlias, ImmutableArray<JoinPair> on, bool outer)
+    /// <summary>Joins the entity that a step came from to the one that it led to.</summary>
+    private string JoinBack(EntitySet parent, string alias, NavigationProperty navigation)
+    {
+        if (navigation.Link is not { } link)
+            return Join(parent.Source, alias, [.. navigation.Joins.Select(j => new JoinPair(j.Target, j.Own))], outer: false);
+        Property Column(string name) => new(name, EdmType.String, true, name);
+        var between = Join(link.Source, alias, [.. link.Target.Select(t => new JoinPair(t.Target, Column(t.Link)))], outer: false);
+        return Join(parent.Source, between, [.. link.Own.Select(o => new JoinPair(Column(o.Link), o.Own))], outer: false);
+    }
+
+    private string Join(SourceObjectName table, string leftAlias, ImmutableArray<JoinPair> on, bool outer)
     {
         var alias = "t" + _tables++;
-        _joins.Add(new PlanJoin(new PlanTable(set.Source, alias), leftAlias, on, outer));
+        _joins.Add(new PlanJoin(new PlanTable(table, alias), leftAlias, on, outer));
         return alias;
     }
 

@@ -11,7 +11,8 @@ namespace RapidGable.Queries;
 /// <param name="Query">Null for the service and metadata documents.</param>
 /// <param name="Source">Where the query runs; null as <paramref name="Query"/>.</param>
 /// <param name="Model">The part of the model that the caller may know of.</param>
-public sealed record PreparedRequest(BoundRequest Request, CompiledQuery? Query, ISource? Source, EntityModel Model)
+/// <param name="Sources">All sources of the service, for relations that lead from one into another.</param>
+public sealed record PreparedRequest(BoundRequest Request, CompiledQuery? Query, ISource? Source, EntityModel Model, IReadOnlyDictionary<string, ISource> Sources)
 {
     /// <summary>What a face derives from the shape and wants to keep with it, such as its writers.</summary>
     public ConcurrentDictionary<string, object> Derived { get; } = new();
@@ -48,11 +49,10 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
             || !AccessGate.Permit(bound, view.Model, caller).Is(out var permitted, out fault))
             return fault;
         CompiledQuery? query = null;
-        // Relations stay within a source, so all tables of a request are where its target is.
         var source = bound.Path.Root is null ? null : SourceOf(bound.Path.Target);
-        if (source is not null && !SqlWriter.Compile(Planner.Plan(permitted, view.Model), source.Dialect).Is(out query, out fault))
+        if (source is not null && !SqlWriter.Compile(Planner.Plan(permitted, view.Model), name => sources[name].Dialect).Is(out query, out fault))
             return fault;
-        var prepared = new PreparedRequest(bound, query, source, view.Model);
+        var prepared = new PreparedRequest(bound, query, source, view.Model, sources);
         view.Plans.Add(lexed.Shape, prepared);
         return prepared;
     }

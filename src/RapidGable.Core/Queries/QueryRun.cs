@@ -8,11 +8,14 @@ namespace RapidGable.Queries;
 public sealed class QueryRun : IAsyncDisposable
 {
     private readonly ISourceSession _session;
+    private readonly IReadOnlyDictionary<string, ISource> _sources;
     private readonly List<ChildRows> _children = [];
+    private readonly List<List<object[]>> _remoteKeys = [];
 
-    private QueryRun(ISourceSession session, CompiledQuery query, QueryValues values)
+    private QueryRun(ISourceSession session, CompiledQuery query, QueryValues values, IReadOnlyDictionary<string, ISource> sources)
     {
         _session = session;
+        _sources = sources;
         Query = query;
         Values = values;
     }
@@ -39,16 +42,26 @@ public sealed class QueryRun : IAsyncDisposable
     /// <summary>Rows of the expanded collections, in the plan's order.</summary>
     public IReadOnlyList<ChildRows> Children => _children;
 
-    /// <summary>Starts the statements and reads the first row.</summary>
-    /// <exception cref="SourceException">When the source fails.</exception>
-    public static async Task<Result<QueryRun>> StartAsync(CompiledQuery query, QueryValues values, ISource source, CancellationToken cancellation)
+    /// <summary>Starts the statements of a request for data and reads the first row.</summary>
+    /// <exception cref="SourceException">When a source fails.</exception>
+    public static async Task<Result<QueryRun>> StartAsync(PreparedRequest prepared, QueryValues values, CancellationToken cancellation)
     {
+        var (query, source, sources) = (prepared.Query!, prepared.Source!, prepared.Sources);
+        var isThere = true;
+        if (query.Bridge is { } bridge)
+        {
+            var from = sources[bridge.Plan.Select.From.Source.Source];
+            if (!values.Bind(bridge.Statement, from.Dialect).Is(out var key, out var wrong))
+                return wrong;
+            isThere = await CrossAsync(bridge, key, values, from, cancellation);
+        }
         if (!Bind(query, values, source.Dialect).Is(out var bound, out var fault))
             return fault;
-        var run = new QueryRun(await source.OpenSessionAsync(query.Needs, cancellation), query, values);
+        var run = new QueryRun(await source.OpenSessionAsync(query.Needs, cancellation), query, values, sources);
         try
         {
             await run.StartAsync(bound, cancellation);
+            run.ParentExists &= isThere;
             return run;
         }
         catch
@@ -58,12 +71,23 @@ public sealed class QueryRun : IAsyncDisposable
         }
     }
 
-    private sealed record BoundStatements(StoredValue[] Main, StoredValue[]? Count, StoredValue[]? Probe, List<StoredValue[]> Children);
+    /// <summary>Reads what the entity before the step into the other source is related by; false when it does not exist.</summary>
+    private static async Task<bool> CrossAsync(BridgeStatement bridge, StoredValue[] key, QueryValues values, ISource from, CancellationToken cancellation)
+    {
+        await using var session = await from.OpenSessionAsync(SessionKind.Plain, cancellation);
+        await using var cursor = await session.QueryAsync(bridge.Statement.Text, key, cancellation);
+        var own = bridge.Plan.Own;
+        var isThere = await cursor.ReadAsync(cancellation);
+        values.CrossBridge([.. own.Select((p, i) => isThere && !cursor.IsNull(i) ? RowValue.Published(cursor, p, i) : null)]);
+        return isThere;
+    }
+
+    private sealed record BoundStatements(StoredValue[] Main, StoredValue[]? Count, StoredValue[]? Probe, List<StoredValue[]> Children, List<StoredValue[]> Remotes);
 
     private static Result<BoundStatements> Bind(CompiledQuery query, QueryValues values, SqlDialect dialect)
     {
         var all = new List<StoredValue[]?>();
-        foreach (var statement in new[] { query.Main, query.Count, query.Probe }.Concat(query.Children))
+        foreach (var statement in new[] { query.Main, query.Count, query.Probe }.Concat(query.Children).Concat(query.Remotes.Select(r => r.Keys)))
         {
             if (statement is null)
             {
@@ -74,13 +98,15 @@ public sealed class QueryRun : IAsyncDisposable
                 return fault;
             all.Add(bound);
         }
-        return new BoundStatements(all[0]!, all[1], all[2], [.. all.Skip(3).Select(b => b!)]);
+        return new BoundStatements(all[0]!, all[1], all[2], [.. all.Skip(3).Take(query.Children.Length).Select(b => b!)], [.. all.Skip(3 + query.Children.Length).Select(b => b!)]);
     }
 
     private async Task StartAsync(BoundStatements bound, CancellationToken cancellation)
     {
         if (Query.Count is { } count)
             Count = await NumberAsync(count, bound.Count!, cancellation);
+        for (var i = 0; i < Query.Remotes.Length; i++)
+            _remoteKeys.Add(await KeysAsync(Query.Remotes[i], bound.Remotes[i], cancellation));
         Rows = await _session.QueryAsync(Query.Main.Text, bound.Main, cancellation);
         HasRow = await Rows.ReadAsync(cancellation);
         var isEmptyCount = Query.Shape.Kind == ResourceKind.Count && HasRow && Rows.GetInt64(0) == 0;
@@ -100,6 +126,39 @@ public sealed class QueryRun : IAsyncDisposable
             await _children[i].AdvanceAsync(cancellation);
         }
     }
+
+    private async Task<List<object[]>> KeysAsync(RemoteStatements remote, StoredValue[] values, CancellationToken cancellation)
+    {
+        var keys = new List<object[]>();
+        await using var cursor = await _session.QueryAsync(remote.Keys.Text, values, cancellation);
+        while (await cursor.ReadAsync(cancellation))
+            keys.Add([.. remote.Plan.Own.Select((p, i) => RowValue.Published(cursor, p, i))]);
+        return keys;
+    }
+
+    /// <summary>Reads the rows that the page's entities are related to in another source, in batches.</summary>
+    /// <param name="remote">Number among the query's remote relations.</param>
+    /// <param name="visit">Takes the key of <see cref="RemoteKey"/> and the row, whose first column is not the row's.</param>
+    /// <exception cref="SourceException">When the other source fails.</exception>
+    public async Task ReadRemoteAsync(int remote, Action<string, IRowCursor> visit, CancellationToken cancellation)
+    {
+        var statements = Query.Remotes[remote];
+        var source = _sources[statements.Plan.Child.Source.Source];
+        if (_remoteKeys[remote].Count == 0)
+            return;
+        await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation);
+        foreach (var batch in _remoteKeys[remote].Chunk(RemotePlan.BatchSize))
+        {
+            Values.TakeBatch(batch);
+            var parameters = Values.Bind(statements.Batch, source.Dialect).Value ?? throw new InvalidOperationException("A batch holds no literal.");
+            await using var cursor = await session.QueryAsync(statements.Batch.Text, parameters, cancellation);
+            while (await cursor.ReadAsync(cancellation))
+                visit(RemoteKey(batch[cursor.GetInt64(0) - 1]), cursor);
+        }
+    }
+
+    /// <summary>What an entity is related by, as one text that is the same in both sources.</summary>
+    public static string RemoteKey(IEnumerable<object> values) => string.Join('\u001f', values.Select(ValueConversion.Text));
 
     private async Task<long> NumberAsync(SqlStatement statement, StoredValue[] values, CancellationToken cancellation)
     {

@@ -13,12 +13,16 @@ public sealed class QueryValues
     private readonly SkipToken? _skipToken;
     private readonly DateTime _now;
     private readonly Lazy<string> _order;
+    private readonly bool _isUnkeyed;
+    private object?[]? _bridge;
+    private IReadOnlyList<object[]>? _batch;
 
     private QueryValues(LexedRequest lexed, BoundRequest request, DateTime now)
     {
         _literals = lexed.Literals;
         _skipToken = lexed.SkipToken;
         _now = now;
+        _isUnkeyed = request.Path.Root is not null && request.Path.Target.IsUnkeyed;
         _order = new Lazy<string>(() => Fingerprint(request.Path.Target, lexed.Texts.GetValueOrDefault("$orderby", "")), isThreadSafe: false);
     }
 
@@ -32,6 +36,12 @@ public sealed class QueryValues
     public long? Top { get; private init; }
 
     public long Skip { get; private init; }
+
+    /// <summary>Rows to pass over: the asked ones, or for rows without a key those of the pages before.</summary>
+    public long Offset => _isUnkeyed && _skipToken is { Values: [{ Kind: StoredValueKind.Int64, Int64: var offset }] } ? offset : Skip;
+
+    /// <summary>The next link's position after this page, when it is not that of the last row; null = it is.</summary>
+    public StoredValue? NextOffset => _isUnkeyed ? StoredValue.From(Offset + PageRows) : null;
 
     /// <summary>Children that this answer holds for each parent at most.</summary>
     public int ChildRows { get; private init; }
@@ -60,7 +70,7 @@ public sealed class QueryValues
             Skip = skip,
             PageRows = rows,
             FetchRows = top is { } asked && asked <= page ? rows : rows + 1,
-            ChildRows = request.Expand.Where(e => e.Navigation.IsCollection).Select(e => Page(e.Target, maxPageSize)).DefaultIfEmpty(0).Min(),
+            ChildRows = request.Expand.Where(e => e.Navigation.IsCollection || e.Navigation.IsRemote).Select(e => Page(e.Target, maxPageSize)).DefaultIfEmpty(0).Min(),
         };
         return lexed.SkipToken is { } token && token.Order != values.Order ? RequestFault.ForeignSkipToken : values;
     }
@@ -68,8 +78,32 @@ public sealed class QueryValues
     private static int Page(EntitySet set, int? maxPageSize) => Math.Min(maxPageSize ?? set.PageSize, set.LargestPage);
 
     /// <summary>A short text that is the same for the same set and order, and different for another.</summary>
-    public static string Fingerprint(EntitySet set, string orderBy) =>
-        Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes($"{set.Name}\n{orderBy}")).AsSpan(0, 4));
+    public static string Fingerprint(EntitySet set, string orderBy)
+    {
+        var order = orderBy.Length > 0 ? orderBy : string.Join(',', set.DefaultOrder.Select(o => o.Property.Column + (o.Descending ? " desc" : "")));
+        return Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes($"{set.Name}\n{order}")).AsSpan(0, 4));
+    }
+
+    /// <summary>Takes what the entity before the step into another source is related by, as published values.</summary>
+    internal void CrossBridge(object?[] values) => _bridge = values;
+
+    /// <summary>A literal of the request as its text in the address, percent-encoded where it must be.</summary>
+    public string Literal(BoundLiteral literal)
+    {
+        var value = _literals[literal.Slot];
+        return value.Value is string text ? $"'{Uri.EscapeDataString(text.Replace("'", "''", StringComparison.Ordinal))}'" : Uri.EscapeDataString(value.Value is EnumLiteral member ? $"{member.Type}'{member.Member}'" : ValueConversion.Text(value.Value));
+    }
+
+    /// <summary>Takes the items of the next batch; at least one.</summary>
+    internal void TakeBatch(IReadOnlyList<object[]> items) => _batch = items;
+
+    /// <summary>A published value from one source as a parameter of another.</summary>
+    internal static StoredValue Stored(object? value, Property target, SqlDialect dialect)
+    {
+        if (value is not null && target.Conversion is { Use: not ConvertedUse.Anything } conversion)
+            value = conversion.Encode(value);
+        return value is null ? StoredValue.Null : dialect.Encode(value is decimal number && target.StoredType.IsIntegral ? (long)number : value, target.StoredType, target.StorageForm);
+    }
 
     /// <summary>The values of a statement's parameters, in their order.</summary>
     public Result<StoredValue[]> Bind(SqlStatement statement, SqlDialect dialect)
@@ -82,17 +116,33 @@ public sealed class QueryValues
                 case LiteralParameter parameter:
                     var literal = _literals[parameter.Slot];
                     if (Converted(literal, parameter.Type) is not { } value)
-                        return new RequestFault(400, "type", $"'{literal.Value}' is not a value of {parameter.Type.Name}.", literal.Target, literal.Text, literal.Position);
+                        return new RequestFault(400, "type", NoValue(literal, parameter.Type), literal.Target, literal.Text, literal.Position);
+                    if (parameter.Conversion is { } conversion)
+                    {
+                        if (conversion.Encode(value) is not { } stored)
+                            return new RequestFault(400, "type", $"'{literal.Value}' stands for no stored value: {conversion.Description}.", literal.Target, literal.Text, literal.Position);
+                        values[i] = dialect.Encode(stored, conversion.Parameter, parameter.StorageForm);
+                        break;
+                    }
                     values[i] = dialect.Encode(value, parameter.Type, parameter.StorageForm);
+                    break;
+                case TruthParameter truth:
+                    values[i] = dialect.Encode(truth.Conversion.Encode(true)!, truth.Conversion.Parameter, null);
+                    break;
+                case BridgeParameter bridge:
+                    values[i] = Stored(_bridge?[bridge.Index], bridge.Target, dialect);
                     break;
                 case SeekParameter seek:
                     values[i] = _skipToken!.Values[seek.Index];
+                    break;
+                case BatchParameter item:
+                    values[i] = Stored(item.Item < _batch?.Count ? _batch[item.Item][item.Part] : null, item.Target, dialect);
                     break;
                 case LimitParameter:
                     values[i] = StoredValue.From((long)FetchRows);
                     break;
                 case SkipParameter:
-                    values[i] = StoredValue.From(Skip);
+                    values[i] = StoredValue.From(Offset);
                     break;
                 case ChildLimitParameter:
                     values[i] = StoredValue.From(ChildRows + 1L);
@@ -105,8 +155,17 @@ public sealed class QueryValues
         return values;
     }
 
+    private static string NoValue(Literal literal, EdmType type) => type.Enum is not { } enumeration ? $"'{literal.Value}' is not a value of {type.Name}."
+        : $"{enumeration.Name} has no member '{(literal.Value is EnumLiteral member ? member.Member : literal.Value)}'{(literal.Value is EnumLiteral other && other.Type != enumeration.QualifiedName ? $", and its literals start with {enumeration.QualifiedName}" : "")}. Its members: {string.Join(", ", enumeration.Members.Select(m => m.Name))}.";
+
     private static object? Converted(Literal literal, EdmType type) => type.Kind switch
     {
+        EdmKind.Enum => literal.Value switch
+        {
+            string text => type.Enum!.Find(text)?.Name,
+            EnumLiteral member when member.Type == type.Enum!.QualifiedName => type.Enum.Find(member.Member)?.Name,
+            _ => null,
+        },
         EdmKind.Duration when literal.Value is string text => Lexer.TryDuration(text, out var duration) ? duration : null,
         EdmKind.Decimal when literal.Value is long number => (decimal)number,
         _ => literal.Value,

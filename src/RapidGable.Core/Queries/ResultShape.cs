@@ -5,7 +5,12 @@ using RapidGable.Requests;
 namespace RapidGable.Queries;
 
 /// <summary>A property and the column of the result that holds its value.</summary>
-public sealed record ShapeCell(Property Property, int Column);
+/// <param name="Column">-1 for a complex value that is made of columns.</param>
+public sealed record ShapeCell(Property Property, int Column)
+{
+    /// <summary>The parts of such a value.</summary>
+    public ImmutableArray<ShapeCell> Members { get; init; } = [];
+}
 
 /// <summary>A related entity in the same row.</summary>
 /// <param name="PresenceColumn">Null in this column means that there is none.</param>
@@ -13,7 +18,16 @@ public sealed record SingleShape(NavigationProperty Navigation, int PresenceColu
 
 /// <summary>Related entities from a statement of their own.</summary>
 /// <param name="Child">Number of that statement among the plan's children.</param>
-public sealed record ManyShape(NavigationProperty Navigation, int Child, EntityShape Entity);
+/// <param name="Order">Columns of the order in which they come, whose values make a next link.</param>
+public sealed record ManyShape(NavigationProperty Navigation, int Child, EntityShape Entity, ImmutableArray<ShapeCell> Order);
+
+/// <summary>Related entities in another source, fetched for a whole page before its rows are written.</summary>
+/// <param name="Remote">Number among the plan's remote relations.</param>
+/// <param name="Own">What the entity is related by.</param>
+public sealed record RemoteShape(NavigationProperty Navigation, int Remote, ImmutableArray<ShapeCell> Own, EntityShape Entity, ImmutableArray<ShapeCell> Order);
+
+/// <summary>How a contained entity is reached: the container's set, the relation, and the columns that hold the container's key.</summary>
+public sealed record ContainerShape(EntitySet Set, NavigationProperty Navigation, ImmutableArray<ShapeCell> Key);
 
 /// <summary>Where in the columns of a result an entity's parts are.</summary>
 /// <param name="Key">All key properties, selected or not.</param>
@@ -23,9 +37,15 @@ public sealed record EntityShape(
     ImmutableArray<SingleShape> Singles, ImmutableArray<ManyShape> Many)
 {
     public bool NeedsId => Key.Any(k => Cells.All(c => c.Property != k.Property));
+
+    public ImmutableArray<RemoteShape> Remotes { get; init; } = [];
+
+    /// <summary>For a contained entity; null = its set is found by its name.</summary>
+    public ContainerShape? Container { get; init; }
 }
 
 /// <summary>What the rows of a request's main statement mean.</summary>
 /// <param name="Value">For a property: where it is.</param>
 /// <param name="OrderColumns">For a collection: the columns of the sort terms, whose values make a next link.</param>
-public sealed record ResultShape(ResourceKind Kind, EntityShape Entity, ShapeCell? Value, ImmutableArray<int> OrderColumns);
+/// <param name="MediaTypeColumn">For a stream whose media type is kept beside it; null = it is the same for all.</param>
+public sealed record ResultShape(ResourceKind Kind, EntityShape Entity, ShapeCell? Value, ImmutableArray<int> OrderColumns, int? MediaTypeColumn = null);

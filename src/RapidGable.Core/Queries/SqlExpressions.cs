@@ -31,7 +31,8 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
     private string Value(BoundExpression expression, string? partnerForm) => expression switch
     {
         BoundNull => "NULL",
-        BoundLiteral literal => parameter(new LiteralParameter(literal.Slot, literal.LiteralType, partnerForm)),
+        BoundLiteral literal => parameter(new LiteralParameter(literal.Slot, literal.LiteralType, partnerForm, literal.Conversion)),
+        BoundTruth truth => $"({Value(truth.Operand, null)} = {parameter(new TruthParameter(truth.Operand.Property.Conversion!))})",
         BoundProperty property => Column(aliases[Planner.PathOf(property.Hops)], property.Property),
         BoundRelated related => Column(aliases[Planner.PathOf(related.Hops)], related.TargetKey),
         BoundNegation negation => $"(- {Value(negation.Operand, null)})",
@@ -45,8 +46,15 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
     private SqlOperand Operand(BoundExpression expression, BoundExpression? partner)
     {
         var form = Form(expression) ?? (partner is null ? null : Form(partner));
-        return new SqlOperand(Value(expression, form), expression.Type ?? EdmType.String, IsFree(expression) ? form : Form(expression));
+        return new SqlOperand(Value(expression, form), StoredType(expression) ?? EdmType.String, IsFree(expression) ? form : Form(expression));
     }
+
+    private static EdmType? StoredType(BoundExpression expression) => expression switch
+    {
+        BoundProperty property => property.Property.StoredType,
+        BoundLiteral { Conversion: { } conversion } => conversion.Parameter,
+        _ => expression.Type,
+    };
 
     private static string? Form(BoundExpression expression) => expression is BoundProperty property ? property.Property.StorageForm : null;
 

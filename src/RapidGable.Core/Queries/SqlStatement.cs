@@ -13,6 +13,19 @@ public sealed record SqlStatement(string Text, ImmutableArray<PlanParameter> Par
 /// <param name="Children">Related rows, one statement for each expanded collection.</param>
 public sealed record CompiledQuery(SqlStatement Main, SqlStatement? Count, SqlStatement? Probe, ImmutableArray<SqlStatement> Children, ResultShape Shape)
 {
+    /// <summary>Related rows in other sources.</summary>
+    public ImmutableArray<RemoteStatements> Remotes { get; init; } = [];
+
+    /// <summary>Runs first, in another source; null = the path stays in one.</summary>
+    public BridgeStatement? Bridge { get; init; }
+
     /// <summary>Several statements need one state of the data; related rows are read in step with their parents.</summary>
-    public SessionKind Needs => !Children.IsEmpty ? SessionKind.Interleaved : Count is not null || Probe is not null ? SessionKind.OneState : SessionKind.Plain;
+    public SessionKind Needs => !Children.IsEmpty ? SessionKind.Interleaved : Count is not null || Probe is not null || !Remotes.IsEmpty ? SessionKind.OneState : SessionKind.Plain;
 }
+
+/// <param name="Keys">What the page's entities are related by.</param>
+/// <param name="Batch">Related rows of a batch of these, in the other source.</param>
+public sealed record RemoteStatements(RemotePlan Plan, SqlStatement Keys, SqlStatement Batch);
+
+/// <param name="Statement">Gives one row, or none when the entity does not exist.</param>
+public sealed record BridgeStatement(BridgePlan Plan, SqlStatement Statement);

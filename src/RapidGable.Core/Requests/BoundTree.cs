@@ -10,7 +10,11 @@ namespace RapidGable.Requests;
 public abstract record BoundExpression(EdmType? Type, bool MayBeNull);
 
 /// <summary>A literal, to be sent as a value of <see cref="BoundExpression.Type"/>.</summary>
-public sealed record BoundLiteral(int Slot, LiteralKind Kind, EdmType LiteralType) : BoundExpression(LiteralType, false);
+/// <param name="Conversion">How it becomes a stored value, when it meets a converted property; null = it is sent as it is.</param>
+public sealed record BoundLiteral(int Slot, LiteralKind Kind, EdmType LiteralType, ValueConversion? Conversion = null) : BoundExpression(LiteralType, false);
+
+/// <summary>A boolean property that is stored as something else, as a condition.</summary>
+public sealed record BoundTruth(BoundProperty Operand) : BoundExpression(EdmType.Boolean, Operand.MayBeNull);
 
 public sealed record BoundNull() : BoundExpression(null, true);
 
@@ -57,6 +61,9 @@ public enum ResourceKind
 /// <param name="Property">For a property's value.</param>
 public sealed record BoundPath(ResourceKind Kind, EntitySet? Root, BoundKey? RootKey, ImmutableArray<BoundHop> Hops, Property? Property)
 {
+    /// <summary>The complex property that <see cref="Property"/> is a member of; null = none.</summary>
+    public Property? Group { get; init; }
+
     /// <summary>The set whose entities, or whose property, is asked for.</summary>
     public EntitySet Target => Hops.Length > 0 ? Hops[^1].Target : Root!;
 }
@@ -89,10 +96,15 @@ public sealed record BoundRequest(BoundPath Path, BoundSelect? Select)
     /// <summary>The asked order with the key at its end, which makes it total, so that pages are exact (Protocol 11.2.6.2, 11.2.6.7).</summary>
     public ImmutableArray<BoundOrderTerm> TotalOrder =>
     [
-        .. OrderBy,
-        .. Path.Target.Type.Key.Where(k => !OrderBy.Any(o => o.Expression is BoundProperty { Hops.Length: 0 } p && p.Property == k))
+        .. AskedOrder,
+        .. Identity.Where(k => !AskedOrder.Any(o => o.Expression is BoundProperty { Hops.Length: 0 } p && p.Property == k))
             .Select(k => new BoundOrderTerm(new BoundProperty([], k), Descending: false)),
     ];
+
+    private ImmutableArray<BoundOrderTerm> AskedOrder => OrderBy.IsEmpty ? [.. Path.Target.DefaultOrder.Select(o => new BoundOrderTerm(new BoundProperty([], o.Property), o.Descending))] : OrderBy;
+
+    /// <summary>What tells one row from another; rows without a key are told by all that is seen of them, and alike ones are the same.</summary>
+    private IEnumerable<Property> Identity => Path.Target.IsUnkeyed ? Path.Target.Type.Properties.SelectMany(p => p.Leaves) : Path.Target.Type.Key;
 
     /// <summary>Every set that the answer can tell something about.</summary>
     public IEnumerable<EntitySet> TouchedSets(EntityModel model)
@@ -121,6 +133,7 @@ public static class ExpressionPaths
         BoundArithmetic arithmetic => Of(arithmetic.Left).Concat(Of(arithmetic.Right)),
         BoundNot not => Of(not.Operand),
         BoundNegation negation => Of(negation.Operand),
+        BoundTruth truth => Of(truth.Operand),
         BoundCall call => call.Arguments.SelectMany(Of),
         BoundIn isIn => Of(isIn.Operand),
         _ => [],

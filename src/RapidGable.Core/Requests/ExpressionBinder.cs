@@ -9,7 +9,7 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
     public BoundExpression BindCondition(ExpressionSyntax syntax)
     {
         var bound = Bind(syntax);
-        return IsBoolean(bound) ? bound : throw Type($"{target} needs a condition that is true or false, and this is {Describe(bound)}.", syntax.Position);
+        return IsBoolean(bound) ? AsCondition(bound) : throw Type($"{target} needs a condition that is true or false, and this is {Describe(bound)}.", syntax.Position);
     }
 
     public BoundExpression BindOrder(ExpressionSyntax syntax) => Bind(syntax) switch
@@ -17,6 +17,8 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
         BoundRelated => throw Type("A related entity cannot be sorted by; name one of its properties.", syntax.Position),
         BoundNull => throw Type("Null cannot be sorted by.", syntax.Position),
         { Type.Kind: EdmKind.Binary } => throw Type("Binary values cannot be sorted by.", syntax.Position),
+        BoundProperty { Property: { IsSortable: false } property } => throw Fault("not-sortable", $"'{property.Name}' may not be sorted by.", syntax.Position),
+        BoundProperty { Property: { Conversion.Use: ConvertedUse.Read or ConvertedUse.Equality } property } => throw Converted(property, "sorted by", syntax.Position),
         var bound => bound,
     };
 
@@ -40,31 +42,67 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
         {
             var name = path.Names[i];
             if (type.FindProperty(name.Text) is { } property)
-            {
-                if (i + 1 < path.Names.Length)
-                    throw Fault("not-a-path", $"'{name.Text}' is a single value; nothing can follow it, and '{path.Names[i + 1].Text}' does.", path.Names[i + 1].Position);
-                return new BoundProperty(hops.ToImmutable(), property);
-            }
+                return new BoundProperty(hops.ToImmutable(), Value(property, path, i));
             if (type.FindNavigation(name.Text) is not { } navigation)
                 throw Fault("unknown-property", $"'{type.Name}' has no property '{name.Text}'.{NearestName.Hint(name.Text, type.MemberNames)}", name.Position);
             if (navigation.IsCollection)
                 throw new FaultException(RequestFault.NotImplemented($"'{name.Text}' leads to many entities; an expression over them is not supported.", target, text, name.Position));
+            if (navigation.IsRemote)
+                throw new FaultException(RequestFault.NotImplemented($"'{name.Text}' leads to another database, and no expression can reach over.", target, text, name.Position));
             hops.Add(navigation);
             type = model.Target(navigation).Type;
         }
         return new BoundRelated(hops.ToImmutable(), type.Key[0]);
     }
 
+    /// <summary>The single value that a path's name stands for: the property, or a member of a complex one.</summary>
+    private Property Value(Property property, PathSyntax path, int index)
+    {
+        var name = path.Names[index];
+        if (index + 1 < path.Names.Length)
+        {
+            var next = path.Names[index + 1];
+            if (property.Type.Complex is not { } complex)
+                throw Fault("not-a-path", $"'{name.Text}' is a single value; nothing can follow it, and '{next.Text}' does.", next.Position);
+            if (!property.IsGroup)
+                throw new FaultException(RequestFault.NotImplemented($"'{name.Text}' is kept as JSON, and its members cannot be searched.", target, text, next.Position));
+            return property.Members.FirstOrDefault(m => m.Name == next.Text) is not { } member
+                ? throw Fault("unknown-property", $"'{complex.Name}' has no property '{next.Text}'.{NearestName.Hint(next.Text, complex.Properties.Select(p => p.Name))}", next.Position)
+                : Value(member, path, index + 1);
+        }
+        if (property.Type.Kind == EdmKind.Stream)
+            throw Type($"'{name.Text}' is a stream, which has no value to compare.", name.Position);
+        if (property.Type.IsCollection || property.Type.Kind == EdmKind.Complex)
+            throw new FaultException(RequestFault.NotImplemented($"'{name.Text}' holds several values; an expression over them is not supported.", target, text, name.Position));
+        if (!property.IsFilterable && target == "$filter")
+            throw Fault("not-filterable", $"'{name.Text}' may not be filtered by.", name.Position);
+        return property;
+    }
+
+    private FaultException Converted(Property property, string use, int position) => new(RequestFault.NotImplemented(
+        $"'{property.Name}' is stored in another form ({property.Conversion!.Description}) and cannot be {use}.", target, text, position));
+
+    /// <summary>Refuses a property whose stored values are not the published ones where only the latter make sense.</summary>
+    private void NotConverted(BoundExpression expression, string use, int position)
+    {
+        if (expression is BoundProperty { Property: { Conversion.Use: not ConvertedUse.Anything } property })
+            throw Converted(property, use, position);
+    }
+
+    private static BoundExpression AsCondition(BoundExpression expression) =>
+        expression is BoundProperty { Property.Conversion: not null } property ? new BoundTruth(property) : expression;
+
     private BoundExpression BindUnary(UnarySyntax unary)
     {
         var operand = Bind(unary.Operand);
         if (unary.Operator == UnaryOperator.Not)
         {
-            return IsBoolean(operand) ? new BoundNot(operand)
+            return IsBoolean(operand) ? new BoundNot(AsCondition(operand))
                 : throw Type($"'not' needs a condition, and {Describe(operand)} follows. Put a comparison in parentheses: not (a eq b).", unary.Operand.Position);
         }
         if (operand is BoundNull)
             return operand;
+        NotConverted(operand, "computed with", unary.Operand.Position);
         return operand.Type is { IsNumeric: true } or { Kind: EdmKind.Duration }
             ? new BoundNegation(operand)
             : throw Type($"'-' needs a number, and {Describe(operand)} follows.", unary.Operand.Position);
@@ -82,7 +120,7 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
                     throw Type($"'{word}' needs conditions on both sides, and {Describe(left)} is on the left.", binary.Left.Position);
                 if (!IsBoolean(right))
                     throw Type($"'{word}' needs conditions on both sides, and {Describe(right)} is on the right.", binary.Right.Position);
-                return new BoundLogical(binary.Operator, left, right);
+                return new BoundLogical(binary.Operator, AsCondition(left), AsCondition(right));
             case BinaryOperator.Eq or BinaryOperator.Ne or BinaryOperator.Gt or BinaryOperator.Ge or BinaryOperator.Lt or BinaryOperator.Le:
                 return BindComparison(binary, left, right, word);
             default:
@@ -101,22 +139,44 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
         (left, right) = Adapt(left, right);
         if (left is not BoundNull && right is not BoundNull && !AreComparable(left.Type!, right.Type!))
             throw Type($"'{word}' cannot compare {Describe(left)} with {Describe(right)}.", binary.OperatorPosition);
+        var isEquality = binary.Operator is BinaryOperator.Eq or BinaryOperator.Ne;
+        if (left.Type?.Kind == EdmKind.Enum && !isEquality && left is not BoundNull && right is not BoundNull)
+            throw Type($"The members of an enumeration have no order; compare them by eq, ne or in.", binary.OperatorPosition);
+        CheckConverted(left, right, isEquality, binary.Left.Position);
+        CheckConverted(right, left, isEquality, binary.Right.Position);
         return new BoundComparison(binary.Operator, left, right);
+    }
+
+    /// <summary>A converted property is compared in its stored form: with literals, which are brought to it, and with others of the same form.</summary>
+    private void CheckConverted(BoundExpression expression, BoundExpression other, bool isEquality, int position)
+    {
+        if (expression is not BoundProperty { Property: { Conversion: { Use: not ConvertedUse.Anything } conversion } property } || other is BoundNull)
+            return;
+        if (conversion.Use == ConvertedUse.Read || (conversion.Use == ConvertedUse.Equality && !isEquality))
+            throw Converted(property, isEquality ? "compared" : "compared by order", position);
+        if (other is not BoundLiteral && (other as BoundProperty)?.Property.Conversion != conversion)
+            throw Converted(property, "compared with an expression", position);
     }
 
     /// <summary>A literal takes the type of what it meets: 4.01 lets durations be written as plain text.</summary>
     private static (BoundExpression, BoundExpression) Adapt(BoundExpression left, BoundExpression right) =>
         (Adapted(left, right), Adapted(right, left));
 
-    private static BoundExpression Adapted(BoundExpression expression, BoundExpression other) =>
-        expression is BoundLiteral { Kind: LiteralKind.String } literal && other.Type?.Kind == EdmKind.Duration
-            ? new BoundLiteral(literal.Slot, literal.Kind, other.Type!)
-            : expression;
+    private static BoundExpression Adapted(BoundExpression expression, BoundExpression other)
+    {
+        if (expression is not BoundLiteral literal)
+            return expression;
+        var isOther = (literal.Kind, other.Type?.Kind) is (LiteralKind.String, EdmKind.Duration or EdmKind.Enum) or (LiteralKind.Enum, EdmKind.Enum);
+        return new BoundLiteral(literal.Slot, literal.Kind, isOther ? other.Type! : literal.LiteralType,
+            other is BoundProperty { Property.Conversion: { Use: not ConvertedUse.Anything } conversion } ? conversion : null);
+    }
 
     private BoundExpression BindArithmetic(BinarySyntax binary, BoundExpression left, BoundExpression right, string word)
     {
         if (left is BoundNull || right is BoundNull)
             return new BoundNull();
+        NotConverted(left, "computed with", binary.Left.Position);
+        NotConverted(right, "computed with", binary.Right.Position);
         var (a, b) = (left.Type, right.Type);
         if (a is { IsNumeric: true } && b is { IsNumeric: true })
         {
@@ -145,6 +205,7 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
             if (!AreComparable(operand.Type!, literal.LiteralType))
                 throw Type($"'in' cannot compare {Describe(operand)} with {Describe(literal)}.", member.Position);
             members.Add(literal);
+            CheckConverted(operand, literal, isEquality: true, isIn.Operand.Position);
         }
         return new BoundIn(operand, members.ToImmutable(), withNull);
     }
@@ -160,6 +221,7 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
             var argument = arguments[i];
             if (argument is BoundRelated || (argument.Type is { } type && !signature.Parameters[i](type)))
                 throw Type($"{call.Name} needs {signature.Meanings[i]}, not {Describe(argument)}.", call.Arguments[i].Position);
+            NotConverted(argument, $"used in {call.Name}", call.Arguments[i].Position);
             if (argument is BoundLiteral { Kind: LiteralKind.DateTimeOffset })
                 throw new FaultException(RequestFault.NotImplemented($"{call.Name} of a literal is not supported; it works on properties, in UTC.", target, text, call.Arguments[i].Position));
         }
@@ -171,7 +233,7 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
     private static bool IsBoolean(BoundExpression expression) => expression is BoundNull || expression.Type?.Kind == EdmKind.Boolean;
 
     private static bool AreComparable(EdmType left, EdmType right) =>
-        left.Kind != EdmKind.Binary && (left.Kind == right.Kind || (left.IsNumeric && right.IsNumeric));
+        left.Kind is not (EdmKind.Binary or EdmKind.Complex) && ((left.Kind == right.Kind && left.Enum == right.Enum) || (left.IsNumeric && right.IsNumeric));
 
     internal static EdmType TypeOf(LiteralKind kind) => kind switch
     {
@@ -185,6 +247,8 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
         LiteralKind.TimeOfDay => EdmType.TimeOfDay,
         LiteralKind.DateTimeOffset => EdmType.DateTimeOffset,
         LiteralKind.Duration => EdmType.Duration,
+        // Of a type yet to be met.
+        LiteralKind.Enum => new EdmType(EdmKind.Enum),
         _ => EdmType.Binary,
     };
 
@@ -193,6 +257,7 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
         BoundNull => "null",
         BoundRelated => "a related entity",
         BoundProperty property => $"'{property.Property.Name}' ({property.Type!.Name})",
+        BoundLiteral { Kind: LiteralKind.Enum } => "a member of an enumeration",
         BoundLiteral => $"a value of type {expression.Type!.Name}",
         _ => $"an expression of type {expression.Type!.Name}",
     };

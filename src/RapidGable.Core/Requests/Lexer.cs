@@ -99,6 +99,8 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
                 throw Fault("literal", $"{word}'…' is a literal of OData 2; write the value bare, such as {(word == "guid" ? "21ec2020-3aea-1069-a2dd-08002b30309d" : "2024-05-01T12:00:00Z")}.", start);
             case "geography" or "geometry":
                 throw new FaultException(RequestFault.NotImplemented("Geographic literals are not supported.", target, text, start));
+            case var _ when word.Contains('.'):
+                return Add(LiteralKind.Enum, new EnumLiteral(word, content), length);
             default:
                 throw Fault("literal", $"{word}'…' is no literal of a type that this service has.", start);
         }

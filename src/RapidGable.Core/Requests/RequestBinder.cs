@@ -51,7 +51,7 @@ public sealed class RequestBinder
             Count = _syntax.Count && !isProperty,
             SkipTokenNulls = _syntax.SkipTokenNulls,
         };
-        if (request.SkipTokenNulls is { } position && position.Length != request.TotalOrder.Length)
+        if (request.SkipTokenNulls is { } position && position.Length != (set.IsUnkeyed ? 1 : request.TotalOrder.Length))
             throw new FaultException(RequestFault.ForeignSkipToken);
         return request;
     }
@@ -72,8 +72,12 @@ public sealed class RequestBinder
         if (first.IsSystem)
             throw System(first.Name, "the service root");
         if (_model.FindSet(first.Name) is not { } root)
-            throw NotFound($"There is no resource '{first.Name}'.{NearestName.Hint(first.Name, _model.Sets.Select(s => s.Name))}");
-        var rootKey = first.Key is { } key ? BindKey(key, root, first.Name) : null;
+            throw NotFound($"There is no resource '{first.Name}'.{NearestName.Hint(first.Name, _model.Sets.Where(s => s.ContainedIn is null).Select(s => s.Name))}");
+        if (root.ContainedIn is { } container)
+            throw NotFound($"'{root.Name}' are parts of {container} and found there: {container}(…)/{_model.FindSet(container)?.Type.Navigations.FirstOrDefault(n => n.IsContained && n.TargetSet == root.Name)?.Name}.");
+        if (root.IsUnkeyed && first.Key is { Length: > 0 })
+            throw NotFound($"The rows of '{root.Name}' have no key; it is called without arguments, as in {root.Name}().");
+        var rootKey = first.Key is { } key && !root.IsUnkeyed ? BindKey(key, root, first.Name) : null;
         var hops = ImmutableArray.CreateBuilder<BoundHop>();
         var set = root;
         var single = rootKey is not null;
@@ -91,7 +95,9 @@ public sealed class RequestBinder
                 var target = _model.Target(navigation);
                 if (segment.Key is not null && !navigation.IsCollection)
                     throw NotFound($"'{segment.Name}' is one entity and takes no key.");
-                var hopKey = segment.Key is { } parts ? BindKey(parts, target, segment.Name) : null;
+                var hopKey = segment.Key is { } parts ? BindKey(navigation.IsContained ? Completed(parts, navigation, target) : parts, target, segment.Name, navigation.IsContained ? navigation : null) : null;
+                if (navigation.IsRemote && hops.Any(h => h.Navigation.IsRemote))
+                    throw new FaultException(RequestFault.NotImplemented($"'{segment.Name}' leads to another database a second time, which is not supported.", "path"));
                 hops.Add(new BoundHop(navigation, target, hopKey));
                 set = target;
                 single = hopKey is not null || !navigation.IsCollection;
@@ -99,19 +105,38 @@ public sealed class RequestBinder
             }
             if (set.Type.FindProperty(segment.Name) is not { } property || segment.Key is not null)
                 throw NotFound($"'{set.Type.Name}' has no property '{segment.Name}'.{NearestName.Hint(segment.Name, set.Type.MemberNames)}");
-            return new BoundPath(PropertyEnd(property, segments, i), root, rootKey, hops.ToImmutable(), property);
+            return PropertyPath(property, segments, i, new BoundPath(ResourceKind.PropertyValue, root, rootKey, hops.ToImmutable(), property));
         }
         return new BoundPath(single ? ResourceKind.Entity : ResourceKind.Collection, root, rootKey, hops.ToImmutable(), null);
     }
 
-    private static ResourceKind PropertyEnd(Property property, ImmutableArray<SegmentSyntax> segments, int index)
+    /// <summary>What follows a property: a member of a complex one, $value, or nothing. A stream is its content (Protocol 11.2.4.1).</summary>
+    private static BoundPath PropertyPath(Property property, ImmutableArray<SegmentSyntax> segments, int index, BoundPath path)
     {
+        var isStream = property.Type.Kind == EdmKind.Stream;
         if (index == segments.Length - 1)
-            return ResourceKind.PropertyValue;
-        var next = segments[index + 1].Name;
-        if (next == "$value" && index + 2 == segments.Length)
-            return ResourceKind.RawValue;
-        throw NotFound($"Nothing but $value can follow '{property.Name}', which is a single value.");
+            return path with { Kind = isStream ? ResourceKind.RawValue : ResourceKind.PropertyValue };
+        var next = segments[index + 1];
+        if (property.Type is { Complex: { } complex, IsCollection: false } && !next.IsSystem)
+        {
+            var member = property.Members.FirstOrDefault(m => m.Name == next.Name);
+            if (complex.FindProperty(next.Name) is null || next.Key is not null)
+                throw NotFound($"'{complex.Name}' has no property '{next.Name}'.{NearestName.Hint(next.Name, complex.Properties.Select(p => p.Name))}");
+            return member is null ? throw new FaultException(RequestFault.NotImplemented($"'{property.Name}' is kept as JSON, and its members are not addressed one by one.", "path"))
+                : PropertyPath(member, segments, index + 1, path with { Property = member, Group = property });
+        }
+        if (property.Type.IsCollection && next.Name == "$count")
+            throw new FaultException(RequestFault.NotImplemented($"The values of '{property.Name}' are not counted one by one.", "path"));
+        if (next.Name == "$value" && index + 2 == segments.Length && !isStream && !property.Type.IsCollection && property.Type.Kind != EdmKind.Complex)
+            return path with { Kind = ResourceKind.RawValue };
+        throw NotFound(isStream ? $"Nothing can follow '{property.Name}', which is a stream." : property.Type.IsCollection || property.Type.Kind == EdmKind.Complex ? $"'{next.Name}' cannot follow '{property.Name}'." : $"Nothing but $value can follow '{property.Name}', which is a single value.");
+    }
+
+    /// <summary>The key of a contained entity may leave out what its container says already (URL conventions 4.3.2).</summary>
+    private static ImmutableArray<KeyPartSyntax> Completed(ImmutableArray<KeyPartSyntax> parts, NavigationProperty navigation, EntitySet target)
+    {
+        var own = target.Type.Key.Where(k => navigation.Joins.All(j => j.Target.Column != k.Column)).ToList();
+        return parts is [{ Name: null } only] && own.Count == 1 && target.Type.Key.Length > 1 ? [only with { Name = new NameSyntax(own[0].Name, 0) }] : parts;
     }
 
     private static ResourceKind EndSegment(SegmentSyntax segment, bool single, int rest)
@@ -136,7 +161,8 @@ public sealed class RequestBinder
     private static string KeyExample(EntitySet set) =>
         set.Type.Key.Length == 1 ? "…" : string.Join(",", set.Type.Key.Select(k => k.Name + "=…"));
 
-    private static BoundKey BindKey(ImmutableArray<KeyPartSyntax> parts, EntitySet set, string segment)
+    /// <param name="contained">The relation from the container, whose side of the key may be left out; null = the whole key is needed.</param>
+    private static BoundKey BindKey(ImmutableArray<KeyPartSyntax> parts, EntitySet set, string segment, NavigationProperty? contained = null)
     {
         var key = set.Type.Key;
         FaultException Wrong(string message) => new(new RequestFault(400, "key", $"{message} The key of {set.Name} is written {segment}({KeyExample(set)}).", "path"));
@@ -144,6 +170,9 @@ public sealed class RequestBinder
             return new BoundKey([(key[0], BindKeyValue(key[0], parts[0].Value, Wrong))]);
         if (parts.FirstOrDefault(p => p.Name is null) is not null)
             throw Wrong(key.Length == 1 ? "There are more key values than key properties." : "Each part of this key needs its name.");
+        // An alternate key is told by its names (Core.AlternateKeys).
+        if (set.Type.AlternateKeys.FirstOrDefault(a => a.Select(p => p.Name).Order().SequenceEqual(parts.Select(p => p.Name!.Text).Order())) is { IsDefault: false } alternate)
+            key = alternate;
         foreach (var unknown in parts.Where(p => key.All(k => k.Name != p.Name!.Text)))
             throw Wrong($"'{unknown.Name!.Text}' is not part of the key.");
         if (parts.Select(p => p.Name!.Text).Distinct().Count() < parts.Length)
@@ -151,8 +180,10 @@ public sealed class RequestBinder
         var bound = ImmutableArray.CreateBuilder<(Property, BoundLiteral)>();
         foreach (var property in key)
         {
-            var part = parts.FirstOrDefault(p => p.Name!.Text == property.Name) ?? throw Wrong($"The key part '{property.Name}' is missing.");
-            bound.Add((property, BindKeyValue(property, part.Value, Wrong)));
+            if (parts.FirstOrDefault(p => p.Name!.Text == property.Name) is { } part)
+                bound.Add((property, BindKeyValue(property, part.Value, Wrong)));
+            else if (contained?.Joins.Any(j => j.Target.Column == property.Column) != true)
+                throw Wrong($"The key part '{property.Name}' is missing.");
         }
         return new BoundKey(bound.ToImmutable());
     }
@@ -163,8 +194,8 @@ public sealed class RequestBinder
         var fits = type.Kind == property.Type.Kind
             || (property.Type.IsIntegral && value.Kind == LiteralKind.Integer)
             || (property.Type.Kind == EdmKind.Decimal && value.Kind is LiteralKind.Integer or LiteralKind.Decimal)
-            || (property.Type.Kind == EdmKind.Duration && value.Kind == LiteralKind.String);
-        return fits ? new BoundLiteral(value.Slot, value.Kind, property.Type)
+            || (property.Type.Kind is EdmKind.Duration or EdmKind.Enum && value.Kind == LiteralKind.String);
+        return fits ? new BoundLiteral(value.Slot, value.Kind, property.Type, property.Conversion is { Use: not ConvertedUse.Anything } conversion ? conversion : null)
             : throw wrong($"'{property.Name}' is {property.Type.Name}, and the value given for it is {type.Name}.");
     }
 

@@ -8,11 +8,14 @@ internal enum TokenKind
 /// <summary>The forms of a literal in a URL (ABNF primitiveLiteral).</summary>
 public enum LiteralKind
 {
-    Boolean, Integer, Decimal, Double, String, Guid, Date, TimeOfDay, DateTimeOffset, Duration, Binary,
+    Boolean, Integer, Decimal, Double, String, Guid, Date, TimeOfDay, DateTimeOffset, Duration, Binary, Enum,
 }
 
+/// <summary>A literal of an enumeration: its qualified type and its member, by name or number.</summary>
+public sealed record EnumLiteral(string Type, string Member);
+
 /// <summary>A literal's value with its place; the plan of a request knows only its slot.</summary>
-/// <param name="Value">bool, long, decimal, double, string, Guid, DateOnly, TimeOnly, DateTime (UTC), TimeSpan or byte[].</param>
+/// <param name="Value">bool, long, decimal, double, string, Guid, DateOnly, TimeOnly, DateTime (UTC), TimeSpan, byte[] or <see cref="EnumLiteral"/>.</param>
 /// <param name="Target">The option or path it stands in.</param>
 public sealed record Literal(LiteralKind Kind, object Value, string Target, string Text, int Position);
 

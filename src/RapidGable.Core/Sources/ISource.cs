@@ -68,6 +68,13 @@ public interface ISource : IAsyncDisposable
     /// <summary>Adds to one object what only its rows tell: how values are stored, types of columns that state none.</summary>
     Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation);
 
+    /// <summary>The columns of a SELECT, described by the engine without running it.</summary>
+    /// <exception cref="SourceException">When it is no SELECT, has parameters, or cannot be read.</exception>
+    Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation);
+
+    /// <summary>A column as another type that the engine itself reads and compares; null when it has to be converted.</summary>
+    SourceColumn? Retype(SourceColumn column, EdmType type) => null;
+
     /// <summary>Takes a session from the pool; waits while all are in use.</summary>
     ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation);
 }

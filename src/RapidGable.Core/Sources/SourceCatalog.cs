@@ -5,13 +5,18 @@ namespace RapidGable.Sources;
 
 public enum SourceObjectKind
 {
-    Table, View,
+    Table, View, MaterializedView,
+
+    /// <summary>A SELECT of a declaration.</summary>
+    Query,
 }
 
 /// <summary>What a source offers.</summary>
 /// <param name="DefaultSchema">The schema that need not be named; null where the engine has none.</param>
 public sealed record SourceCatalog(ImmutableArray<SourceObject> Objects, string? DefaultSchema = null)
 {
+    public ImmutableArray<SourceRoutine> Routines { get; init; } = [];
+
     /// <summary>Finds an object by its full name, or by its name alone in the default schema, or where that is the only one of its name.</summary>
     public SourceObject? Find(string name) =>
         Objects.FirstOrDefault(o => o.FullName == name)
@@ -31,6 +36,12 @@ public sealed record SourceObject(
     ImmutableArray<string> PrimaryKey, ImmutableArray<ImmutableArray<string>> UniqueKeys, ImmutableArray<ForeignKey> ForeignKeys)
 {
     public string? Comment { get; init; }
+
+    /// <summary>The SELECT itself, for a query.</summary>
+    public string? Query { get; init; }
+
+    /// <summary>Column lists of the other indexes, whose first columns are found fast.</summary>
+    public ImmutableArray<ImmutableArray<string>> Indexes { get; init; } = [];
 
     /// <summary>Schema and name.</summary>
     public string FullName => Schema is null ? Name : $"{Schema}.{Name}";
@@ -59,7 +70,26 @@ public sealed record SourceColumn(string Name, string DeclaredType, EdmType? Typ
     public string? MediaType { get; init; }
 
     public string? Comment { get; init; }
+
+    /// <summary>The only values that the column takes, as the catalog lists them; empty = any.</summary>
+    public ImmutableArray<string> AllowedValues { get; init; } = [];
+
+    /// <summary>How the column is read as text where its type has no counterpart; null = it cannot be.</summary>
+    public string? TextForm { get; init; }
+
+    /// <summary>Name of a composite type, whose fields follow; null = none.</summary>
+    public string? CompositeName { get; init; }
+
+    public ImmutableArray<SourceColumn> Fields { get; init; } = [];
 }
+
+/// <summary>A function or procedure.</summary>
+/// <param name="Kind"><c>function</c> or <c>procedure</c>.</param>
+/// <param name="Returns">What it gives, as the catalog spells it; empty = nothing.</param>
+public sealed record SourceRoutine(string? Schema, string Name, string Kind, ImmutableArray<RoutineParameter> Parameters, string Returns, string? Comment);
+
+/// <param name="Direction"><c>in</c>, <c>out</c> or <c>inout</c>.</param>
+public sealed record RoutineParameter(string Name, string DeclaredType, string Direction);
 
 /// <summary>A foreign key; column lists have the same length.</summary>
 /// <param name="TargetObject">The target's <see cref="SourceObject.FullName"/>.</param>

@@ -26,6 +26,12 @@ public abstract class SqlDialect
 
     public string Table(string? schema, string name) => schema is null ? Quote(name) : $"{Quote(schema)}.{Quote(name)}";
 
+    /// <summary>What stands after FROM for a table, a view, or a SELECT of a declaration.</summary>
+    public string From(SourceObjectName item) => item.Query is { } query ? $"(\n{query}\n)" : Table(item.Schema, item.Name);
+
+    /// <summary>What stands after FROM for an object of the catalog; with an alias, since a SELECT needs one.</summary>
+    public string From(SourceObject item) => item.Query is { } query ? $"(\n{query}\n) AS q" : Table(item.Schema, item.Name);
+
     /// <summary>Equality that holds for two nulls and is never unknown.</summary>
     public abstract string NullSafeEqual(string left, string right);
 
@@ -50,6 +56,9 @@ public abstract class SqlDialect
 
     /// <summary>A join of <c>p</c>, the parents of a page, to the first children of each, under the name <c>c</c>.</summary>
     public abstract string FirstChildren(ChildrenSql children);
+
+    /// <summary>The sort terms of the children of one parent.</summary>
+    protected string ChildOrder(ChildrenSql children, string alias) => string.Join(", ", children.Order.Select(o => OrderTerm($"{alias}.{o.Column}", o.Descending)));
 }
 
 /// <summary>What a join to the first children of each parent is made of.</summary>
@@ -57,8 +66,12 @@ public abstract class SqlDialect
 /// <param name="Key">Columns of the children's key, quoted.</param>
 /// <param name="References">Columns of the children that refer to the parent, quoted, and the parent's columns in <c>p</c>.</param>
 /// <param name="Limit">Placeholder of the number of children for each parent.</param>
+/// <param name="Order">The order among the children of one parent: columns, quoted, and whether each descends; total by itself.</param>
+/// <param name="IsShared">A child may belong to several parents.</param>
 /// <param name="Page">The statement of the page of parents, whose columns are those of <paramref name="References"/> and more.</param>
-public sealed record ChildrenSql(string Table, IReadOnlyList<string> Key, IReadOnlyList<(string Child, string Parent)> References, string Limit, string Page)
+public sealed record ChildrenSql(
+    string Table, IReadOnlyList<string> Key, IReadOnlyList<(string Child, string Parent)> References, IReadOnlyList<(string Column, bool Descending)> Order,
+    bool IsShared, string Limit, string Page)
 {
     /// <summary>The key's columns of one table, such as <c>x."id", x."no"</c>.</summary>
     public string KeyOf(string alias) => string.Join(", ", Key.Select(k => $"{alias}.{k}"));

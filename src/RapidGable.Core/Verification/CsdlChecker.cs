@@ -111,6 +111,8 @@ public sealed class CsdlChecker
             }
             if (property.NullableText != "false")
                 Fault($"The key property {type.Name}/{part} is nullable.");
+            if (_document.FindType(property.Type) is { Kind: CsdlTypeKind.Complex } || property.IsCollection)
+                Fault($"The key property {type.Name}/{part} is {property.Type}, which a key cannot be.");
             if (property.Type.StartsWith("Edm.", StringComparison.Ordinal) && !KeyTypes.Contains(property.Type[4..]))
                 Fault($"The key property {type.Name}/{part} is {property.Type}, which a key cannot be.");
         }
@@ -230,6 +232,8 @@ public sealed class CsdlChecker
                 Fault($"The set {set.Name} has the type '{set.Type}', which is not declared.");
             return;
         }
+        if (set.IsFunction)
+            return;
         if (type.Kind != CsdlTypeKind.Entity)
             Fault($"The set {set.Name} has the type {type.Name}, which is no entity type.");
         else if (!set.IsSingleton && !type.IsAbstract && _document.KeyOf(type).IsEmpty)

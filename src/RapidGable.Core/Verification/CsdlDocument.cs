@@ -79,4 +79,8 @@ public sealed record CsdlNavigation(string Name, string Type, string? NullableTe
 public sealed record CsdlContainer(string Name, ImmutableArray<CsdlSet> Sets);
 
 /// <param name="IsSingleton">A singleton, not a set.</param>
-public sealed record CsdlSet(string Name, string Type, bool IsSingleton, bool IsListed, ImmutableArray<(string Path, string Target)> Bindings);
+public sealed record CsdlSet(string Name, string Type, bool IsSingleton, bool IsListed, ImmutableArray<(string Path, string Target)> Bindings)
+{
+    /// <summary>A function without parameters that returns a collection of <see cref="Type"/>.</summary>
+    public bool IsFunction { get; init; }
+}

@@ -48,7 +48,7 @@ public static class CsdlReader
     private static CsdlSchema Schema(XElement schema) => new(
         Text(schema, "Namespace"), (string?)schema.Attribute("Alias"),
         [.. schema.Elements().Select(Type).OfType<CsdlType>()],
-        [.. schema.Elements(Edm + "EntityContainer").Select(Container)]);
+        [.. schema.Elements(Edm + "EntityContainer").Select(c => Container(c, schema))]);
 
     private static CsdlType? Type(XElement element) => element.Name.LocalName switch
     {
@@ -82,8 +82,17 @@ public static class CsdlReader
         (string?)element.Attribute("ContainsTarget") == "true",
         [.. element.Elements(Edm + "ReferentialConstraint").Select(c => (Text(c, "Property"), Text(c, "ReferencedProperty")))]);
 
-    private static CsdlContainer Container(XElement element) => new(Text(element, "Name"),
-        [.. element.Elements().Where(e => e.Name.LocalName is "EntitySet" or "Singleton").Select(Set)]);
+    private static CsdlContainer Container(XElement element, XElement schema) => new(Text(element, "Name"),
+        [.. element.Elements().Where(e => e.Name.LocalName is "EntitySet" or "Singleton").Select(Set), .. element.Elements(Edm + "FunctionImport").Select(f => Function(f, schema)).OfType<CsdlSet>()]);
+
+    /// <summary>A function that can be read like a set: it takes nothing and returns a collection. Null for others.</summary>
+    private static CsdlSet? Function(XElement import, XElement schema)
+    {
+        var name = Text(import, "Function");
+        var overloads = schema.Elements(Edm + "Function").Where(f => name == $"{Text(schema, "Namespace")}.{Text(f, "Name")}").ToList();
+        return overloads is [var only] && !only.Elements(Edm + "Parameter").Any() && only.Element(Edm + "ReturnType") is { } result && Text(result, "Type") is ['C', 'o', 'l', 'l', 'e', 'c', 't', 'i', 'o', 'n', '(', .. var type, ')']
+            ? new CsdlSet(Text(import, "Name"), type, false, (string?)import.Attribute("IncludeInServiceDocument") == "true", []) { IsFunction = true } : null;
+    }
 
     private static CsdlSet Set(XElement element)
     {

@@ -25,7 +25,10 @@ internal sealed class SetVerifier(
         if (_valueFaults.Count == 0)
             Add("values-fit", null, $"{walk.Values} values of {walk.Rows} rows have their declared type, nullability and facets", walk.Values);
         if (_key.Count == 0)
+        {
+            await CountAsync(url, walk);
             return;
+        }
         Add("keys-unique", walk.Repeated is { } repeated ? $"Two rows have the key {repeated}." : null, $"{walk.Keys.Count} different keys", walk.Rows, url);
         await KeysAsync(walk);
         await PagingAsync(url, walk);

@@ -33,7 +33,9 @@ public sealed partial class ValueChecker(CsdlDocument document)
             switch (declared?.Kind)
             {
                 case CsdlTypeKind.Enum:
-                    return value.ValueKind == JsonValueKind.String ? null : Wrong(value, type);
+                    return Text(value) is { } members && members.Split(',').All(m => declared.Members.Any(d => d.Name == m.Trim())) ? null : Wrong(value, type);
+                case CsdlTypeKind.Complex:
+                    return Complex(declared, value);
                 case CsdlTypeKind.Definition:
                     type = declared.Underlying ?? type;
                     break;
@@ -60,6 +62,19 @@ public sealed partial class ValueChecker(CsdlDocument document)
             "Edm.Binary" => Binary(property, value),
             _ => null,
         };
+    }
+
+    private string? Complex(CsdlType type, JsonElement value)
+    {
+        if (value.ValueKind != JsonValueKind.Object)
+            return Wrong(value, type.Name);
+        foreach (var member in document.PropertiesOf(type))
+        {
+            var fault = value.TryGetProperty(member.Name, out var found) ? Check(member, found) : type.IsOpen ? null : "is missing";
+            if (fault is not null)
+                return $"has a member {member.Name} that {fault}";
+        }
+        return null;
     }
 
     private static string? Text(JsonElement value) => value.ValueKind == JsonValueKind.String ? value.GetString() : null;

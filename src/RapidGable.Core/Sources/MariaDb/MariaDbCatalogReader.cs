@@ -1,11 +1,12 @@
 using System.Collections.Immutable;
 using System.Globalization;
+using System.Text.RegularExpressions;
 using MySqlConnector;
 
 namespace RapidGable.Sources.MariaDb;
 
-/// <summary>Reads the whole catalog of the connected database in five statements.</summary>
-internal sealed class MariaDbCatalogReader(MySqlConnection connection, CancellationToken cancellation)
+/// <summary>Reads the whole catalog of the connected database in seven statements.</summary>
+internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, CancellationToken cancellation)
 {
     private const string Tables = "SELECT table_name, table_type, table_comment FROM information_schema.tables WHERE table_schema = database() AND table_type IN ('BASE TABLE', 'VIEW', 'SYSTEM VERSIONED') ORDER BY table_name";
 
@@ -16,8 +17,8 @@ internal sealed class MariaDbCatalogReader(MySqlConnection connection, Cancellat
         """;
 
     private const string Keys = """
-        SELECT table_name, index_name, column_name FROM information_schema.statistics
-        WHERE table_schema = database() AND non_unique = 0 AND sub_part IS NULL ORDER BY table_name, index_name, seq_in_index
+        SELECT table_name, index_name, column_name, non_unique FROM information_schema.statistics
+        WHERE table_schema = database() AND sub_part IS NULL ORDER BY table_name, index_name, seq_in_index
         """;
 
     private const string ForeignKeys = """
@@ -29,11 +30,16 @@ internal sealed class MariaDbCatalogReader(MySqlConnection connection, Cancellat
 
     private const string Checks = "SELECT constraint_name, check_clause FROM information_schema.check_constraints WHERE constraint_schema = database() AND check_clause LIKE '%json\\_valid%'";
 
+    private const string RoutineNames = "SELECT specific_name, routine_type, dtd_identifier, routine_comment FROM information_schema.routines WHERE routine_schema = database() ORDER BY specific_name";
+
+    private const string Parameters = "SELECT specific_name, parameter_name, dtd_identifier, parameter_mode FROM information_schema.parameters WHERE specific_schema = database() AND ordinal_position > 0 ORDER BY specific_name, ordinal_position";
+
     public async Task<SourceCatalog> ReadAsync()
     {
         var columns = (await RowsAsync(Columns)).ToLookup(r => r[0]!);
         var keys = (await RowsAsync(Keys)).ToLookup(r => r[0]!);
         var foreignKeys = (await RowsAsync(ForeignKeys)).ToLookup(r => r[0]!);
+        var parameters = (await RowsAsync(Parameters)).ToLookup(r => r[0]!);
         // JSON is a text with a check here; the check is called like its column.
         var json = (await RowsAsync(Checks)).Select(r => r[0]!).ToHashSet();
         return new SourceCatalog([.. (await RowsAsync(Tables)).Select(table =>
@@ -44,12 +50,17 @@ internal sealed class MariaDbCatalogReader(MySqlConnection connection, Cancellat
             return new SourceObject(null, name, isView ? SourceObjectKind.View : SourceObjectKind.Table,
                 [.. columns[name].Select(r => Column(r, isView, json.Contains(r[1]!)))],
                 [.. groups.Where(g => g.Key == "PRIMARY").SelectMany(g => g.Select(r => r[2]!))],
-                [.. groups.Where(g => g.Key != "PRIMARY").Select(g => g.Select(r => r[2]!).ToImmutableArray())],
+                [.. groups.Where(g => g.Key != "PRIMARY" && g.First()[3] == "0").Select(g => g.Select(r => r[2]!).ToImmutableArray())],
                 [.. foreignKeys[name].GroupBy(r => r[1]).Select(g => Foreign([.. g]))])
             {
                 Comment = isView || table[2] is "" or null ? null : table[2],
+                Indexes = [.. groups.Where(g => g.First()[3] != "0").Select(g => g.Select(r => r[2]!).ToImmutableArray())],
             };
-        })]);
+        })])
+        {
+            Routines = [.. (await RowsAsync(RoutineNames)).Select(r => new SourceRoutine(null, r[0]!, r[1]!.ToLowerInvariant(),
+                [.. parameters[r[0]!].Select(p => new RoutineParameter(p[1] ?? "", p[2] ?? "", (p[3] ?? "IN").ToLowerInvariant()))], r[2] ?? "", r[3] is "" ? null : r[3]))],
+        };
     }
 
     private static ForeignKey Foreign(List<string?[]> rows) => new(
@@ -75,8 +86,16 @@ internal sealed class MariaDbCatalogReader(MySqlConnection connection, Cancellat
             HasComputedDefault = extra.Contains("auto_increment", StringComparison.Ordinal) || (!isView && constant is null && row[9] is not (null or "NULL")),
             DefaultValue = constant,
             Comment = row[11] is "" ? null : row[11],
+            AllowedValues = row[2] == "enum" ? Labels(row[3]!) : [],
         };
     }
+
+    /// <summary>The labels of <c>enum('a','it''s')</c>.</summary>
+    private static ImmutableArray<string> Labels(string type) =>
+        [.. Label().Matches(type).Select(m => m.Groups[1].Value.Replace("''", "'", StringComparison.Ordinal))];
+
+    [GeneratedRegex("'((?:[^']|'')*)'")]
+    private static partial Regex Label();
 
     /// <summary>A default that is a plain literal: a number, or a text in quotes.</summary>
     private static string? Constant(string? text)

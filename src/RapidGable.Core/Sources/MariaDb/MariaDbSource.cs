@@ -59,6 +59,39 @@ internal sealed class MariaDbSource : ISource
     // Types are the catalog's business here; rows tell nothing more.
     public Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation) => Task.FromResult(item);
 
+    public async Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var connection = await _database.OpenConnectionAsync(cancellation);
+            await using var command = new MySqlCommand($"SELECT * FROM (\n{select}\n) AS q LIMIT 0", connection);
+            await using var reader = await command.ExecuteReaderAsync(cancellation);
+            return QueryObject.Of(name, select, reader.GetColumnSchema().Cast<MySqlDbColumn>().Select(QueryColumn));
+        }
+        catch (Exception exception) when (exception is MySqlException or IOException or TimeoutException)
+        {
+            throw Fault(exception);
+        }
+    }
+
+    private static SourceColumn QueryColumn(MySqlDbColumn column)
+    {
+        var name = MariaDbTypes.Name(column.ProviderType);
+        var unsigned = column.ProviderType is MySqlDbType.UByte or MySqlDbType.UInt16 or MySqlDbType.UInt24 or MySqlDbType.UInt32 or MySqlDbType.UInt64;
+        var shown = name == "bool" ? "tinyint(1)" : unsigned ? name + " unsigned" : name;
+        // Fraction digits are not told, so all that the server keeps are promised.
+        var (type, reason) = MariaDbTypes.Map(name == "bool" ? "tinyint" : name, shown, column.ColumnSize, column.NumericPrecision ?? (name == "bit" ? column.ColumnSize : null), column.NumericScale, 6);
+        return new SourceColumn(column.ColumnName, shown, type, Nullable: true, reason) { MediaType = name == "json" ? "application/json" : null };
+    }
+
+    // The server's own readers know these as either.
+    public SourceColumn? Retype(SourceColumn column, EdmType type) => (column.Type?.Kind, type.Kind) switch
+    {
+        (EdmKind.Duration, EdmKind.TimeOfDay) => column with { Type = type with { Precision = type.Precision ?? column.Type!.Precision } },
+        (EdmKind.Boolean, EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64) => column with { Type = type },
+        _ => null,
+    };
+
     public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
     {
         await _free.WaitAsync(cancellation);

@@ -1,3 +1,4 @@
+using MySqlConnector;
 using RapidGable.Model;
 
 namespace RapidGable.Sources.MariaDb;
@@ -5,6 +6,24 @@ namespace RapidGable.Sources.MariaDb;
 /// <summary>Column types of the catalog -> types with facets (docs/declaration.md lists them).</summary>
 internal static class MariaDbTypes
 {
+    /// <summary>DATA_TYPE of a result's column.</summary>
+    public static string Name(MySqlDbType type) => type switch
+    {
+        MySqlDbType.Bool => "bool",
+        MySqlDbType.Byte or MySqlDbType.UByte => "tinyint",
+        MySqlDbType.Int16 or MySqlDbType.UInt16 => "smallint",
+        MySqlDbType.Int24 or MySqlDbType.UInt24 => "mediumint",
+        MySqlDbType.Int32 or MySqlDbType.UInt32 => "int",
+        MySqlDbType.Int64 or MySqlDbType.UInt64 => "bigint",
+        MySqlDbType.NewDecimal or MySqlDbType.Decimal => "decimal",
+        MySqlDbType.VarString or MySqlDbType.VarChar or MySqlDbType.String => "varchar",
+        MySqlDbType.Blob or MySqlDbType.TinyBlob or MySqlDbType.MediumBlob or MySqlDbType.LongBlob => "blob",
+        MySqlDbType.Text or MySqlDbType.TinyText or MySqlDbType.MediumText or MySqlDbType.LongText => "text",
+        MySqlDbType.Newdate => "date",
+        MySqlDbType.Guid => "uuid",
+        _ => type.ToString().ToLowerInvariant(),
+    };
+
     /// <param name="name">DATA_TYPE, such as <c>int</c>.</param>
     /// <param name="whole">COLUMN_TYPE, such as <c>int(10) unsigned</c>.</param>
     public static (EdmType? Type, string Reason) Map(string name, string whole, long? length, int? precision, int? scale, int? fraction)

@@ -4,7 +4,7 @@ using Npgsql;
 
 namespace RapidGable.Sources.PostgreSql;
 
-/// <summary>Reads the whole catalog in three statements.</summary>
+/// <summary>Reads the whole catalog in four statements.</summary>
 internal sealed class PostgresCatalogReader(NpgsqlConnection connection, CancellationToken cancellation)
 {
     private const string Published = "n.nspname <> 'information_schema' AND n.nspname NOT LIKE 'pg\\_%'";
@@ -13,24 +13,27 @@ internal sealed class PostgresCatalogReader(NpgsqlConnection connection, Cancell
         SELECT n.nspname, c.relname, c.relkind::text, obj_description(c.oid, 'pg_class'), a.attname, format_type(a.atttypid, a.atttypmod),
             coalesce(b.typname, t.typname), coalesce(b.typtype, t.typtype)::text, coalesce(b.typcategory, t.typcategory)::text,
             CASE WHEN t.typtype = 'd' THEN t.typtypmod ELSE a.atttypmod END, a.attnotnull OR t.typnotnull, a.attidentity::text, a.attgenerated::text,
-            pg_get_expr(d.adbin, d.adrelid), col_description(c.oid, a.attnum)
+            pg_get_expr(d.adbin, d.adrelid), col_description(c.oid, a.attnum), e.typname, e.typtype::text, format_type(e.oid, NULL),
+            CASE WHEN coalesce(b.typtype, t.typtype) = 'e' THEN (SELECT array_agg(l.enumlabel::text ORDER BY l.enumsortorder) FROM pg_enum l WHERE l.enumtypid = coalesce(b.oid, t.oid)) END,
+            a.attndims
         FROM pg_class c
         JOIN pg_namespace n ON n.oid = c.relnamespace
         LEFT JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
         LEFT JOIN pg_type t ON t.oid = a.atttypid
         LEFT JOIN pg_type b ON t.typtype = 'd' AND b.oid = t.typbasetype
+        LEFT JOIN pg_type e ON e.oid = t.typelem AND t.typcategory = 'A'
         LEFT JOIN pg_attrdef d ON d.adrelid = c.oid AND d.adnum = a.attnum
-        WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f') AND NOT c.relispartition AND {Published}
+        WHERE c.relkind IN ('r', 'p', 'v', 'm', 'f', 'c') AND NOT c.relispartition AND {Published}
         ORDER BY n.nspname, c.relname, a.attnum
         """;
 
     private const string Keys = $"""
-        SELECT n.nspname, c.relname, i.indisprimary,
+        SELECT n.nspname, c.relname, i.indisprimary, i.indisunique,
             (SELECT array_agg(a.attname::text ORDER BY k.ord) FROM unnest(i.indkey::int[]) WITH ORDINALITY k (num, ord) JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum = k.num WHERE k.ord <= i.indnkeyatts)
         FROM pg_index i
         JOIN pg_class c ON c.oid = i.indrelid
         JOIN pg_namespace n ON n.oid = c.relnamespace
-        WHERE i.indisunique AND i.indpred IS NULL AND i.indexprs IS NULL AND i.indisvalid AND NOT c.relispartition AND {Published}
+        WHERE i.indpred IS NULL AND i.indexprs IS NULL AND i.indisvalid AND NOT c.relispartition AND {Published}
         ORDER BY n.nspname, c.relname, i.indisprimary DESC, i.indexrelid
         """;
 
@@ -47,21 +50,54 @@ internal sealed class PostgresCatalogReader(NpgsqlConnection connection, Cancell
         ORDER BY n.nspname, c.relname, k.oid
         """;
 
+    private const string RoutinesSql = $"""
+        SELECT n.nspname, p.proname, p.prokind::text, pg_get_function_result(p.oid), p.proargnames::text[],
+            ARRAY(SELECT format_type(x.oid, NULL) FROM unnest(coalesce(p.proallargtypes, p.proargtypes::oid[])) WITH ORDINALITY x (oid, ord) ORDER BY x.ord),
+            p.proargmodes::text[], obj_description(p.oid, 'pg_proc')
+        FROM pg_proc p
+        JOIN pg_namespace n ON n.oid = p.pronamespace
+        WHERE p.prokind IN ('f', 'p') AND p.prorettype <> 'trigger'::regtype AND {Published}
+            AND NOT EXISTS (SELECT 1 FROM pg_depend d WHERE d.classid = 'pg_proc'::regclass AND d.objid = p.oid AND d.deptype = 'e')
+        ORDER BY n.nspname, p.proname, p.oid
+        """;
+
     public async Task<SourceCatalog> ReadAsync()
     {
-        var keys = (await RowsAsync(Keys, r => (Object: Name(r), IsPrimary: r.GetBoolean(2), Columns: r.GetFieldValue<string[]>(3)))).ToLookup(k => k.Object);
+        var keys = (await RowsAsync(Keys, r => (Object: Name(r), IsPrimary: r.GetBoolean(2), IsUnique: r.GetBoolean(3), Columns: r.GetFieldValue<string[]>(4)))).ToLookup(k => k.Object);
         var foreignKeys = (await RowsAsync(ForeignKeys, r => (Object: Name(r), Key: new ForeignKey(
             [.. r.GetFieldValue<string[]>(5)], $"{r.GetString(2)}.{r.GetString(3)}", [.. r.GetFieldValue<string[]>(6)], OnDelete(r.GetString(4)))))).ToLookup(k => k.Object, k => k.Key);
-        var objects = await RowsAsync(Columns, r => (Object: Name(r), Kind: r.GetString(2), Comment: Text(r, 3), Column: r.IsDBNull(4) ? null : Column(r)));
-        return new SourceCatalog([.. objects.GroupBy(o => o.Object).Select(g =>
+        var rows = await RowsAsync(Columns, r => (Object: Name(r), Kind: r.GetString(2), Comment: Text(r, 3), Column: r.IsDBNull(4) ? null : Column(r)));
+        var composites = rows.Where(r => r.Kind == "c").GroupBy(r => $"{r.Object.Schema}.{r.Object.Name}").ToDictionary(g => g.Key, g => g.Select(r => r.Column).OfType<SourceColumn>().ToImmutableArray());
+        return new SourceCatalog([.. rows.Where(r => r.Kind != "c").GroupBy(o => o.Object).Select(g =>
         {
             var own = keys[g.Key].ToList();
-            return new SourceObject(g.Key.Schema, g.Key.Name, g.First().Kind is "v" or "m" ? SourceObjectKind.View : SourceObjectKind.Table,
-                [.. g.Select(c => c.Column).OfType<SourceColumn>()],
+            var kind = g.First().Kind switch { "v" => SourceObjectKind.View, "m" => SourceObjectKind.MaterializedView, _ => SourceObjectKind.Table };
+            return new SourceObject(g.Key.Schema, g.Key.Name, kind,
+                [.. g.Select(c => c.Column).OfType<SourceColumn>().Select(c => WithFields(c, composites))],
                 [.. own.FirstOrDefault(k => k.IsPrimary).Columns ?? []],
-                [.. own.Where(k => !k.IsPrimary).Select(k => k.Columns.ToImmutableArray())],
-                [.. foreignKeys[g.Key]]) { Comment = g.First().Comment };
-        })], "public");
+                [.. own.Where(k => k is { IsPrimary: false, IsUnique: true }).Select(k => k.Columns.ToImmutableArray())],
+                [.. foreignKeys[g.Key]])
+            {
+                Comment = g.First().Comment,
+                Indexes = [.. own.Where(k => !k.IsUnique).Select(k => k.Columns.ToImmutableArray())],
+            };
+        })], "public")
+        {
+            Routines = [.. await RowsAsync(RoutinesSql, Routine)],
+        };
+    }
+
+    private static SourceColumn WithFields(SourceColumn column, Dictionary<string, ImmutableArray<SourceColumn>> composites) =>
+        column.CompositeName is { } name && composites.TryGetValue(name.Contains('.') ? name : "public." + name, out var fields) ? column with { CompositeName = name[(name.LastIndexOf('.') + 1)..], Fields = fields } : column;
+
+    private static SourceRoutine Routine(NpgsqlDataReader row)
+    {
+        var names = row.IsDBNull(4) ? [] : row.GetFieldValue<string[]>(4);
+        var types = row.IsDBNull(5) ? [] : row.GetFieldValue<string[]>(5);
+        var modes = row.IsDBNull(6) ? [] : row.GetFieldValue<string[]>(6);
+        return new SourceRoutine(row.GetString(0), row.GetString(1), row.GetString(2) == "p" ? "procedure" : "function",
+            [.. types.Select((t, i) => new RoutineParameter(i < names.Length && names[i].Length > 0 ? names[i] : $"${i + 1}", t, i < modes.Length ? modes[i] switch { "o" or "t" => "out", "b" => "inout", _ => "in" } : "in"))],
+            Text(row, 3) ?? "", Text(row, 7));
     }
 
     private static (string Schema, string Name) Name(NpgsqlDataReader row) => (row.GetString(0), row.GetString(1));
@@ -74,6 +110,9 @@ internal sealed class PostgresCatalogReader(NpgsqlConnection connection, Cancell
     {
         var shown = row.GetString(5);
         var (type, form, mediaType, reason) = PostgresTypes.Map(row.GetString(6), row.GetString(7)[0], row.GetString(8)[0], row.GetInt32(9), shown);
+        var isComposite = row.GetString(7) == "c";
+        if (!row.IsDBNull(15) && row.GetInt32(19) <= 1 && PostgresTypes.Element(row.GetString(15), row.GetString(16)[0], row.GetString(17)) is { } element)
+            (type, form, reason) = (element with { IsCollection = true }, PostgresTypes.AsJson, shown);
         var identity = row.GetString(11);
         var generated = row.GetString(12);
         var expression = Text(row, 13);
@@ -86,6 +125,9 @@ internal sealed class PostgresCatalogReader(NpgsqlConnection connection, Cancell
             HasComputedDefault = identity == "d" || (generated.Length == 0 && expression is not null && constant is null && expression != "NULL"),
             DefaultValue = constant,
             Comment = Text(row, 14),
+            AllowedValues = row.IsDBNull(18) ? [] : [.. row.GetFieldValue<string[]>(18)],
+            TextForm = isComposite ? PostgresTypes.AsJson : PostgresTypes.AsText,
+            CompositeName = isComposite ? shown : null,
         };
     }
 

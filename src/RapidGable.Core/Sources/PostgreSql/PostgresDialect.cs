@@ -22,6 +22,7 @@ internal sealed class PostgresDialect : SqlDialect
     public override string Column(string quotedColumn, string? storageForm) => storageForm switch
     {
         PostgresTypes.AsText => quotedColumn + "::text",
+        PostgresTypes.AsJson => $"to_json({quotedColumn})::text",
         PostgresTypes.AsNumber => quotedColumn + "::numeric",
         "bigint" => quotedColumn + "::text::bigint",
         _ => quotedColumn,
@@ -111,7 +112,7 @@ internal sealed class PostgresDialect : SqlDialect
     };
 
     public override string FirstChildren(ChildrenSql children) =>
-        $"JOIN LATERAL (SELECT x.* FROM {children.Table} AS x WHERE {children.BelongTo("x")} ORDER BY {children.KeyOf("x")} LIMIT {children.Limit}) AS c ON TRUE";
+        $"JOIN LATERAL (SELECT x.* FROM {children.Table} AS x WHERE {children.BelongTo("x")} ORDER BY {ChildOrder(children, "x")} LIMIT {children.Limit}) AS c ON TRUE";
 
     private static string CastOf(EdmKind kind) => kind switch
     {

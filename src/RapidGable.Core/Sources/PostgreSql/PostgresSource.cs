@@ -44,6 +44,19 @@ internal sealed class PostgresSource : ISource
     // Types are the catalog's business here; rows tell nothing more.
     public Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation) => Task.FromResult(item);
 
+    public async Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var connection = await _database.OpenConnectionAsync(cancellation);
+            return await new PostgresQueryReader(connection, cancellation).ReadAsync(name, select);
+        }
+        catch (Exception exception) when (exception is NpgsqlException or IOException or TimeoutException or System.Net.Sockets.SocketException)
+        {
+            throw Fault(exception);
+        }
+    }
+
     public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
     {
         await _free.WaitAsync(cancellation);

@@ -22,7 +22,7 @@ internal static class PostgresTypes
     {
         var reason = shown;
         if (category == 'A')
-            return (null, null, null, "arrays are not published by this version");
+            return (null, null, null, $"the elements of {shown} have no counterpart");
         if (kind == 'e')
             return (EdmType.String, AsText, null, $"enum {shown}, as text");
         return name switch
@@ -49,10 +49,17 @@ internal static class PostgresTypes
             "citext" or "timetz" or "inet" or "cidr" or "macaddr" or "macaddr8" or "bit" or "varbit" or "tsvector" or "ltree" or "hstore" => (EdmType.String, AsText, null, $"{shown}, as text"),
             "oid" or "xid" => (EdmType.Int64, "bigint", null, reason),
             _ when kind is 'r' or 'm' => (EdmType.String, AsText, null, $"range {shown}, as text"),
-            _ when kind == 'c' => (null, null, null, $"the composite type {shown} is not published by this version"),
+            _ when kind == 'c' => (null, null, null, $"the composite type {shown}"),
             _ => (null, null, null, $"the type {shown} has no counterpart"),
         };
     }
+
+    /// <summary>Values of several parts, as JSON text.</summary>
+    public const string AsJson = "json";
+
+    /// <summary>The type of an array's elements as they stand in JSON; null when they have none there.</summary>
+    public static EdmType? Element(string name, char kind, string shown) =>
+        Map(name, kind, 'X', -1, shown).Type is { Kind: not (EdmKind.Binary or EdmKind.Duration or EdmKind.TimeOfDay) } type && Map(name, kind, 'X', -1, shown).MediaType is null ? type : null;
 
     private static EdmType Numeric(int modifier)
     {

@@ -22,36 +22,37 @@ internal sealed class SqliteCatalogReader(ISourceSession session, CancellationTo
         FROM sqlite_schema m JOIN pragma_foreign_key_list(m.name) f WHERE m.type = 'table' ORDER BY m.name, f.id, f.seq
         """;
 
-    private const string UniqueKeys = """
-        SELECT m.name, l.name, i.name
+    private const string Indexes = """
+        SELECT m.name, l.name, i.name, l."unique"
         FROM sqlite_schema m JOIN pragma_index_list(m.name) l JOIN pragma_index_info(l.name) i
-        WHERE m.type = 'table' AND l."unique" = 1 AND l.partial = 0 AND l.origin <> 'pk' ORDER BY m.name, l.seq, i.seqno
+        WHERE m.type = 'table' AND l.partial = 0 AND l.origin <> 'pk' ORDER BY m.name, l.seq, i.seqno
         """;
 
     public async Task<SourceCatalog> ReadAsync()
     {
         var columns = await GroupAsync(TableColumns, 8);
         var foreignKeys = await GroupAsync(ForeignKeys, 6);
-        var uniqueKeys = await GroupAsync(UniqueKeys, 3);
+        var indexes = await GroupAsync(Indexes, 4);
         var objects = ImmutableArray.CreateBuilder<SourceObject>();
         foreach (var row in await RowsAsync(Tables, 1))
-            objects.Add(Table(row[0]!, columns[row[0]!], foreignKeys, columns, uniqueKeys[row[0]!]));
+            objects.Add(Table(row[0]!, columns[row[0]!], foreignKeys, columns, indexes[row[0]!]));
         foreach (var row in await RowsAsync(Views, 1))
             objects.Add(await ViewAsync(row[0]!));
         return new SourceCatalog(objects.ToImmutable());
     }
 
     private static SourceObject Table(string name, IEnumerable<string?[]> columnRows, ILookup<string, string?[]> foreignKeys,
-        ILookup<string, string?[]> allColumns, IEnumerable<string?[]> uniqueRows)
+        ILookup<string, string?[]> allColumns, IEnumerable<string?[]> indexRows)
     {
         var rows = columnRows.ToList();
         var primaryKey = KeyOf(rows);
         var columns = rows.Where(r => r[6] != "1").Select(r => Column(r, primaryKey)).ToImmutableArray();
-        var unique = uniqueRows.GroupBy(r => r[1]).Where(g => g.All(r => r[2] is not null))
-            .Select(g => g.Select(r => r[2]!).ToImmutableArray()).ToImmutableArray();
+        var indexes = indexRows.GroupBy(r => r[1]).Where(g => g.All(r => r[2] is not null))
+            .Select(g => (IsUnique: g.First()[3] == "1", Columns: g.Select(r => r[2]!).ToImmutableArray())).ToList();
+        ImmutableArray<ImmutableArray<string>> unique = [.. indexes.Where(i => i.IsUnique).Select(i => i.Columns)];
         var foreign = foreignKeys[name].GroupBy(r => r[1]).Select(g => Foreign(g.ToList(), allColumns))
             .OfType<ForeignKey>().Reverse().ToImmutableArray();
-        return new SourceObject(null, name, SourceObjectKind.Table, columns, primaryKey, unique, foreign);
+        return new SourceObject(null, name, SourceObjectKind.Table, columns, primaryKey, unique, foreign) { Indexes = [.. indexes.Where(i => !i.IsUnique).Select(i => i.Columns)] };
     }
 
     private static ImmutableArray<string> KeyOf(IEnumerable<string?[]> rows) =>

@@ -22,6 +22,12 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
         return code == raw.SQLITE_DONE ? new(false) : throw connection.Fault(code);
     }
 
+    /// <summary>Each column's name and the type that its table declares; empty for an expression.</summary>
+    public IEnumerable<(string Name, string DeclaredType)> Columns() => Enumerable.Range(0, raw.sqlite3_column_count(statement)).Select(i =>
+        (raw.sqlite3_column_name(statement, i).utf8_to_string(), raw.sqlite3_column_decltype(statement, i).utf8_to_string() ?? ""));
+
+    public int ParameterCount => raw.sqlite3_bind_parameter_count(statement);
+
     public bool IsNull(int column) => raw.sqlite3_column_type(statement, column) == raw.SQLITE_NULL;
 
     public bool GetBoolean(int column) => GetInt64(column) switch

@@ -99,7 +99,8 @@ internal sealed class SqliteDialect : SqlDialect
     public override string FirstChildren(ChildrenSql children)
     {
         var key = children.Key.Count == 1 ? children.KeyOf("c") : $"({children.KeyOf("c")})";
-        return $"JOIN {children.Table} AS c ON {key} IN (SELECT {children.KeyOf("x")} FROM {children.Table} AS x WHERE {children.BelongTo("x")} ORDER BY {children.KeyOf("x")} LIMIT {children.Limit})";
+        var own = children.IsShared ? $"{children.BelongTo("c")} AND " : "";
+        return $"JOIN {children.Table} AS c ON {own}{key} IN (SELECT {children.KeyOf("x")} FROM {children.Table} AS x WHERE {children.BelongTo("x")} ORDER BY {ChildOrder(children, "x")} LIMIT {children.Limit})";
     }
 
     private static StoredValue Number(decimal number) => decimal.IsInteger(number) && Math.Abs(number) < long.MaxValue

@@ -19,7 +19,7 @@ internal sealed class SqliteObjectReader(ISourceSession session, CancellationTok
             return item;
         var evidence = open.ToDictionary(i => i, _ => new Evidence());
         var names = string.Join(", ", open.Select(i => Quote(columns[i].Name)));
-        await using (var cursor = await session.QueryAsync($"SELECT {names} FROM {Quote(item.Name)} LIMIT {RowsLookedAt}", default, cancellation))
+        await using (var cursor = await session.QueryAsync($"SELECT {names} FROM {(item.Query is { } query ? $"(\n{query}\n)" : Quote(item.Name))} LIMIT {RowsLookedAt}", default, cancellation))
         {
             while (await cursor.ReadAsync(cancellation))
             {

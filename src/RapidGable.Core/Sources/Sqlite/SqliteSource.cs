@@ -28,6 +28,29 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
         return await new SqliteObjectReader(session, cancellation).DescribeAsync(item);
     }
 
+    public async Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation)
+    {
+        await using var session = await OpenSessionAsync(SessionKind.Plain, cancellation);
+        // A word after the SELECT would be lost on SQLite, which reads one statement and stops.
+        await using var cursor = (SqliteCursor)await session.QueryAsync($"SELECT * FROM (\n{select}\n) AS q WHERE 1 = 0 LIMIT 0", default, cancellation);
+        if (cursor.ParameterCount > 0)
+            throw new SourceException(SourceFaultKind.Broken, "it has parameters.");
+        return QueryObject.Of(name, select, cursor.Columns().Select(c =>
+        {
+            var (type, reason, mediaType) = SqliteTypes.Map(c.DeclaredType);
+            return new SourceColumn(c.Name, c.DeclaredType, type, Nullable: true, reason) { MediaType = mediaType };
+        }));
+    }
+
+    /// <summary>Types are promises here: what is kept as text or number can be read as any type that is kept so.</summary>
+    public SourceColumn? Retype(SourceColumn column, EdmType type) => type.Kind switch
+    {
+        EdmKind.Date or EdmKind.TimeOfDay or EdmKind.Guid when column.Type is null or { Kind: EdmKind.String or EdmKind.Date or EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Guid } => column with { Type = type, StorageForm = null },
+        EdmKind.DateTimeOffset when column.Type is null or { Kind: EdmKind.String or EdmKind.Date or EdmKind.DateTimeOffset } => column with { Type = type, StorageForm = null },
+        EdmKind.Boolean or EdmKind.Double or EdmKind.Decimal or EdmKind.Int64 or EdmKind.String or EdmKind.Binary when column.Type is null => column with { Type = type },
+        _ => null,
+    };
+
     public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
     {
         await _free.WaitAsync(cancellation);

@@ -1,0 +1,260 @@
+using System.Collections.Immutable;
+using System.Text.RegularExpressions;
+using RapidGable.Model;
+
+namespace RapidGable.Declarations;
+
+/// <summary>What a service says for all of its sets.</summary>
+internal sealed record SetDefaults(Located<string> Source, int? Page, int? LargestPage, AccessRule Read);
+
+/// <summary>Reads the sets of a service file, and the rules of both.</summary>
+internal sealed partial class SetReader(Diagnostics diagnostics)
+{
+    private static readonly string[] OperationWords = ["read", "create", "update", "delete"];
+
+    public ImmutableArray<SetDeclaration> Read(MappingReader service, SetDefaults defaults)
+    {
+        if (service.Node("sets") is not YamlSequence list || list.Items.Count == 0)
+        {
+            diagnostics.Error("no-sets", "The service publishes nothing: 'sets' must be a list of tables and views.",
+                service.KeyLocation("sets"), "Write for example:\nsets:\n  - station");
+            return [];
+        }
+        var sets = ImmutableArray.CreateBuilder<SetDeclaration>();
+        foreach (var item in list.Items)
+        {
+            if (item is YamlScalar { IsNothing: false } name)
+                sets.Add(new SetDeclaration(new Located<string>(name.Value, name.Location), name.Location)
+                {
+                    Source = defaults.Source,
+                    Page = defaults.Page,
+                    LargestPage = defaults.LargestPage,
+                    Read = defaults.Read,
+                });
+            else if (item is YamlMapping mapping)
+            {
+                if (ReadSet(new MappingReader(mapping, diagnostics), defaults) is { } set)
+                    sets.Add(set);
+            }
+            else
+                diagnostics.Error("shape", "A set is the name of a table or view, or a mapping with 'from'.", item.Location);
+        }
+        return sets.ToImmutable();
+    }
+
+    private SetDeclaration? ReadSet(MappingReader reader, SetDefaults defaults)
+    {
+        var select = reader.Text("select");
+        var from = reader.Text("from");
+        var name = Identifier(reader.Text("name"));
+        if (select is not null && from is not null)
+            diagnostics.Error("from-twice", "'from' and 'select' exclude each other: a set has one place where its rows come from.", from.Location);
+        if (select is not null && name is null)
+            diagnostics.Error("missing", "'name' is missing: a set over a SELECT has no table to take its name from.", reader.Location, "Write 'name: …'.");
+        if (select is null)
+            from = reader.RequiredText("from", "the table or view that the set is read from");
+        else
+            from = name ?? select;
+        var set = from is null ? null : ReadParts(reader, new SetDeclaration(from, reader.Location) { Source = reader.Text("source") ?? defaults.Source, Select = select, Name = name }, defaults);
+        if (set is not null)
+            reader.ReportUnknown("a set");
+        return set;
+    }
+
+    private SetDeclaration ReadParts(MappingReader reader, SetDeclaration set, SetDefaults defaults)
+    {
+        var hide = reader.Texts("hide");
+        var show = reader.Texts("show");
+        if (hide.Length > 0 && show.Length > 0)
+            diagnostics.Error("show-and-hide", "'show' lists all columns that are seen, so 'hide' has nothing to say.", reader.KeyLocation("hide"));
+        var rename = reader.Pairs("rename");
+        foreach (var (_, outside) in rename)
+            Identifier(outside);
+        var page = reader.Number("page", 1, 1_000_000);
+        var largest = reader.Number("largest-page", 1, 1_000_000);
+        if (page > (largest ?? page))
+            diagnostics.Error("page", $"'page' ({page}) is more than 'largest-page' ({largest}).", reader.KeyLocation("page"));
+        var key = reader.Texts("key");
+        var isKeyless = reader.Flag("keyless", false);
+        if (isKeyless && key.Length > 0)
+            diagnostics.Error("keyless-key", "A set with a 'key' is not 'keyless'.", reader.KeyLocation("keyless"));
+        return set with
+        {
+            TypeName = Identifier(reader.Text("type")),
+            Description = reader.Text("description"),
+            Key = key,
+            IsKeyless = isKeyless,
+            Hide = hide,
+            Show = show,
+            Rename = rename,
+            Columns = [.. reader.Entries("columns").Select(c => Column(c.Name, c.Value, reader))],
+            Groups = [.. reader.Entries("group").Select(g => Group(g.Name, g.Value, reader)).OfType<GroupDeclaration>()],
+            Relations = [.. reader.Entries("relations").Select(r => Relation(r.Name, r.Value, reader)).OfType<RelationDeclaration>()],
+            Order = [.. reader.Texts("order").Select(Order)],
+            Page = page ?? defaults.Page,
+            LargestPage = largest ?? defaults.LargestPage,
+            Operations = Operations(reader),
+            Read = Rules(reader, defaults.Read),
+        };
+    }
+
+    private ColumnDeclaration Column(Located<string> column, YamlNode node, MappingReader set)
+    {
+        if (node is YamlScalar { IsNothing: false } word)
+            return new ColumnDeclaration(column) { Type = new Located<string>(word.Value, word.Location) };
+        if (node is not YamlMapping mapping)
+        {
+            set.Wrong<string>(node, $"'{column.Value}' under 'columns' is a type, or holds names with values");
+            return new ColumnDeclaration(column);
+        }
+        var reader = new MappingReader(mapping, diagnostics);
+        var declared = new ColumnDeclaration(column)
+        {
+            Type = reader.Text("type"),
+            Format = reader.Text("format"),
+            Unit = reader.Text("unit"),
+            True = reader.Text("true"),
+            False = reader.Text("false"),
+            IsStream = reader.Flag("stream", false),
+            MediaType = reader.Text("media-type"),
+            MediaTypeColumn = reader.Text("media-type-column"),
+            Name = Identifier(reader.Text("name")),
+            Description = reader.Text("description"),
+            IsFilterable = reader.Flag("filter", true),
+            IsSortable = reader.Flag("sort", true),
+            IsRequired = reader.Flag("required", false),
+            Access = Access(reader.Text("write")),
+        };
+        reader.ReportUnknown("a column");
+        return declared;
+    }
+
+    private PropertyAccess Access(Located<string>? word)
+    {
+        switch (word?.Value)
+        {
+            case null or "always":
+                return PropertyAccess.Full;
+            case "create":
+                return PropertyAccess.CreateOnly;
+            case "never":
+                return PropertyAccess.ReadOnly;
+            default:
+                diagnostics.Error("write", $"'{word.Value}' does not say when a property may be written.{NearestName.Hint(word.Value, ["always", "create", "never"])}", word.Location, "Write always, create or never.");
+                return PropertyAccess.Full;
+        }
+    }
+
+    private GroupDeclaration? Group(Located<string> name, YamlNode node, MappingReader set)
+    {
+        Identifier(name);
+        if (node is YamlSequence or YamlScalar)
+            return new GroupDeclaration(name, null, new MappingReader(new YamlMapping([(new YamlScalar("columns", true, node.Location), node)], node.Location), diagnostics).Texts("columns"));
+        if (node is not YamlMapping mapping)
+            return set.Wrong<GroupDeclaration>(node, $"'{name.Value}' under 'group' is a list of columns");
+        var reader = new MappingReader(mapping, diagnostics);
+        var group = new GroupDeclaration(name, Identifier(reader.Text("type")), reader.Texts("columns"));
+        reader.ReportUnknown("a group");
+        if (group.Columns.IsEmpty)
+            diagnostics.Error("missing", "'columns' is missing: the columns of the group.", mapping.Location, "Write 'columns: [first, second]'.");
+        return group;
+    }
+
+    private RelationDeclaration? Relation(Located<string> name, YamlNode node, MappingReader set)
+    {
+        Identifier(name);
+        if (node is YamlScalar { IsNothing: false } target)
+            return new RelationDeclaration(name, new Located<string>(target.Value, target.Location));
+        if (node is not YamlMapping mapping)
+            return set.Wrong<RelationDeclaration>(node, $"'{name.Value}' under 'relations' is the name of a set, or holds names with values");
+        var reader = new MappingReader(mapping, diagnostics);
+        var to = reader.RequiredText("to", "the set that the relation leads to");
+        var back = reader.Text("back");
+        var hasBack = back?.Value is not ("no" or "none" or "false");
+        var relation = to is null ? null : new RelationDeclaration(name, to)
+        {
+            On = reader.Node("on") is YamlMapping ? reader.Pairs("on") : [.. reader.Texts("on").Select(o => (o, new Located<string>("", o.Location)))],
+            Back = hasBack ? Identifier(back) : null,
+            HasBack = hasBack,
+            Through = reader.Text("through"),
+            IsContained = reader.Flag("contained", false),
+        };
+        if (relation is { Through: not null, On.IsEmpty: false })
+            diagnostics.Error("relation", "'on' and 'through' exclude each other: the foreign keys of the table between the two say how it refers to them.", reader.KeyLocation("on"));
+        if (relation is not null)
+            reader.ReportUnknown("a relation");
+        return relation;
+    }
+
+    private (Located<string>, bool) Order(Located<string> term)
+    {
+        var text = term.Value.Trim();
+        return text.EndsWith(" desc", StringComparison.Ordinal) ? (term with { Value = text[..^5].TrimEnd() }, true)
+            : (term with { Value = text.EndsWith(" asc", StringComparison.Ordinal) ? text[..^4].TrimEnd() : text }, false);
+    }
+
+    private Located<string>? Identifier(Located<string>? name)
+    {
+        if (name is { } given && !SimpleIdentifier.IsValid(given.Value))
+            diagnostics.Error("identifier", $"'{given.Value}' cannot be an outside name: it takes letters, digits and '_', starts with no digit and has at most 128 characters.",
+                given.Location, $"Write for example '{SimpleIdentifier.From(given.Value)}'.");
+        return name;
+    }
+
+    private SetOperations Operations(MappingReader reader)
+    {
+        if (reader.Node("allow") is null)
+            return SetOperations.Read;
+        var operations = SetOperations.None;
+        foreach (var word in reader.Texts("allow"))
+        {
+            if (!OperationWords.Contains(word.Value))
+            {
+                diagnostics.Error("operation", $"'{word.Value}' is not an operation.{NearestName.Hint(word.Value, OperationWords)}",
+                    word.Location, $"Operations: {string.Join(", ", OperationWords)}.");
+                continue;
+            }
+            if (word.Value != "read")
+                diagnostics.Warning("operation-later", $"'{word.Value}' is not carried out by this version: a request for it answers 501, and the metadata says that it is not there.", word.Location);
+            operations |= Enum.Parse<SetOperations>(word.Value, ignoreCase: true);
+        }
+        return operations;
+    }
+
+    /// <summary>The rule for reading; <paramref name="inherited"/> when the mapping has none.</summary>
+    public AccessRule Rules(MappingReader reader, AccessRule inherited)
+    {
+        if (reader.Mapping("rules") is not { } rules)
+            return inherited;
+        var words = rules.Texts("read");
+        rules.ReportUnknown("'rules'");
+        if (words.Length == 0)
+            return inherited;
+        if (words.Length == 1)
+        {
+            switch (words[0].Value)
+            {
+                case "anyone":
+                    return AccessRule.Anyone;
+                case "signed-in":
+                    return AccessRule.SignedIn;
+                case "nobody":
+                    return AccessRule.Nobody;
+            }
+        }
+        foreach (var word in words)
+        {
+            if (word.Value is "anyone" or "signed-in" or "nobody")
+                diagnostics.Error("rule", $"'{word.Value}' stands alone, not in a list of roles.", word.Location);
+            else if (!RoleName().IsMatch(word.Value))
+                diagnostics.Error("rule", $"'{word.Value}' cannot be a role: it takes small letters, digits and '-'.", word.Location,
+                    "Write anyone, signed-in, nobody, or a list of roles.");
+            else if (NearestName.Of(word.Value, ["anyone", "signed-in", "nobody"]) is { } near)
+                diagnostics.Warning("rule", $"'{word.Value}' is taken as a role's name. Did you mean '{near}'?", word.Location);
+        }
+        return AccessRule.ForRoles(words.Select(w => w.Value));
+    }
+
+    [GeneratedRegex("^[a-z][a-z0-9-]{0,62}$")]
+    private static partial Regex RoleName();
+}
