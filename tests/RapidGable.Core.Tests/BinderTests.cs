@@ -41,7 +41,7 @@ public class BinderTests(NetworkFixture network) : IClassFixture<NetworkFixture>
     [InlineData("Stations()", 400)]
     [InlineData("Stations('1')", 400)]
     [InlineData("Stations(1,2)", 400)]
-    [InlineData("Stations(code='AB-001')", 400)]
+    [InlineData("Stations(name='AB-001')", 400)]
     [InlineData("Stations(null)", 400)]
     [InlineData("Stations(99999999999999999999)", 400)]
     [InlineData("Sensors(1)", 400)]

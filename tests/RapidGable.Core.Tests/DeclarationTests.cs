@@ -16,7 +16,7 @@ public class DeclarationTests
     [InlineData("sets:\n  - from: a\n    name: my set\n", "identifier", 5, 11, "my set")]
     [InlineData("sets:\n  - from: a\n    rename: { x: 1st }\n", "identifier", 5, 18, "1st")]
     [InlineData("sets:\n  - from: a\n    allow: [raed]\n", "operation", 5, 13, "'read'")]
-    [InlineData("sets:\n  - from: a\n    allow: [delete]\n", "operation", 5, 13, "reading")]
+    [InlineData("sets:\n  - from: a\n    allow: [delte]\n", "operation", 5, 13, "Did you mean 'delete'?")]
     [InlineData("sets:\n  - from: a\n    rules: { read: [anyone, staff] }\n", "rule", 5, 21, "alone")]
     [InlineData("sets:\n  - from: a\n    from: b\n", "yaml-duplicate", 5, 5, "line 4")]
     [InlineData("sets:\n\t- a\n", "yaml-tab", 4, 1, "tab")]

@@ -124,7 +124,7 @@ public class RequestTextTests
     [InlineData("a eq 24:00:00", "literal", 5)]
     [InlineData("a eq 2024-02-29T23:59:59", "literal", 5)]
     [InlineData("a eq duration'P1M'", "literal", 5)]
-    [InlineData("a eq Shop.Color'Red'", "literal", 5)]
+    [InlineData("a eq Color'Red'", "literal", 5)]
     [InlineData("nosuch(a) eq 1", "unknown-function", 0)]
     [InlineData("a eq contians(b,'x')", "unknown-function", 5)]
     [InlineData("a in (b)", "syntax", 6)]

@@ -26,7 +26,7 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
         {
             var declared = set.Columns.FirstOrDefault(c => c.Column.Value == column.Name);
             var hidden = set.Hide.Any(h => h.Value == column.Name) || (set.Show.Length > 0 && set.Show.All(s => s.Value != column.Name));
-            if (Property(column, declared, hidden) is { } property)
+            if (Property(column, declared) is { } property)
                 drafts.Add(new ColumnDraft(property, hidden));
             else if (!hidden)
                 _diagnostics.Warning("no-type", $"The column '{column.Name}' of '{item.Name}' is left out: {column.Reason}.", set.From.Location,
@@ -52,7 +52,7 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
             _diagnostics.Error("renamed-twice", $"The column '{twice.Column.Value}' has a new name under 'rename' and under 'columns'.", twice.Column.Location);
     }
 
-    private Property? Property(SourceColumn column, ColumnDeclaration? declared, bool hidden)
+    private Property? Property(SourceColumn column, ColumnDeclaration? declared)
     {
         var renamed = (declared?.Name ?? set.Rename.FirstOrDefault(r => r.Column.Value == column.Name).Name)?.Value;
         var name = renamed ?? OutsideNames.Property(column.Name, service.Names);
@@ -67,13 +67,19 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
             Access = declared.Access,
             MediaType = declared.MediaType?.Value ?? property.MediaType,
         };
-        if (!hidden)
-            Explain(column, property, declared, renamed is not null);
         return property;
     }
 
-    private void Explain(SourceColumn column, Property property, ColumnDeclaration? declared, bool isRenamed)
+    /// <summary>Says of each visible column what it is published as, and why.</summary>
+    public void Explain(IEnumerable<ColumnDraft> drafts)
     {
+        foreach (var draft in drafts.Where(d => !d.Hidden))
+            Explain(item.Column(draft.Property.Column)!, draft.Property, set.Columns.FirstOrDefault(c => c.Column.Value == draft.Property.Column));
+    }
+
+    private void Explain(SourceColumn column, Property property, ColumnDeclaration? declared)
+    {
+        var isRenamed = declared?.Name is not null || set.Rename.Any(r => r.Column.Value == column.Name);
         var subject = $"{setName}/{property.Name}";
         var type = $"{property.Type}{(property.Nullable ? "" : ", not null")}";
         if (isRenamed)
@@ -142,7 +148,7 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
         return plain with
         {
             Type = new EdmType(EdmKind.Stream),
-            Conversion = new TextConversion(column.Type ?? EdmType.Binary),
+            Conversion = new StreamConversion(column.Type ?? EdmType.Binary),
             MediaType = plain.MediaType ?? (column.Type?.Kind == EdmKind.String ? "text/plain" : "application/octet-stream"),
             MediaTypeColumn = declared.MediaTypeColumn?.Value,
             IsFilterable = false,

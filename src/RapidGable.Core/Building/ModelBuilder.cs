@@ -115,6 +115,7 @@ public sealed class ModelBuilder
             return null;
         columns = [.. columns.Select(c => key.Contains(c.Property) ? c with { Property = c.Property with { Nullable = false } } : c)];
         key = [.. key.Select(k => k with { Nullable = false })];
+        builder.Explain(columns);
         if (builder.Assemble(columns, key) is not { } visible)
             return null;
         if (visible.IsEmpty)

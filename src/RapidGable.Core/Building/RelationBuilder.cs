@@ -147,7 +147,7 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
         var isManyBack = !from.IsUnique(joins.Select(j => j.Own.Column));
         if (relation.IsContained && !Contain(from, to, relation, joins, isRemote))
             return;
-        var backName = !relation.HasBack ? null : relation.Back?.Value ?? (isManyBack ? Free(to, from.Name, $"{from.Name}_by_{relation.Name.Value}") : Free(to, OutsideNames.Relation(from.TypeName, service.Names), $"{from.TypeName}_by_{relation.Name.Value}"));
+        var backName = !relation.HasBack ? null : relation.Back?.Value ?? (isManyBack ? Free(to, from.Name, $"{from.Name}_by_{relation.Name.Value}") : back is not null ? ForwardName(to, from, [.. joins.Select(j => j.Target)]) : Free(to, OutsideNames.Relation(from.TypeName, service.Names), $"{from.TypeName}_by_{relation.Name.Value}"));
         if (relation.Back is { } asked && (to.Visible.Any(p => p.Name == asked.Value) || _bySet[to.Name].Exists(n => n.Name == asked.Value) || (to == from && asked.Value == relation.Name.Value)))
         {
             _diagnostics.Error("name-collision", $"'{to.Name}' has another property called '{asked.Value}'.", asked.Location, "Give the way back another name.");
@@ -225,7 +225,7 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
     {
         _bySet[from.Name].Add(navigation);
         service.Note($"{from.Name}/{navigation.Name}", navigation.IsCollection ? $"many {to.Name}" : $"one of {to.Name}",
-            navigation.Joins.IsEmpty ? reason : $"{reason}: {string.Join(", ", navigation.Joins.Select(j => $"{j.Own.Column} = {j.Target.Column}"))}");
+            navigation.Joins.IsEmpty ? reason : $"{reason}{(reason.EndsWith("key", StringComparison.Ordinal) ? " " : ": ")}{string.Join(", ", navigation.Joins.Select(j => $"{j.Own.Column} = {j.Target.Column}"))}");
     }
 
     private void Infer(SetDraft from, SetDraft to, ForeignKey foreignKey)

@@ -226,13 +226,13 @@ public sealed class CsdlXmlWriter
         _xml.WriteEndElement();
     }
 
-    /// <summary>Only a single-valued relation to the whole key, over properties that callers see, is a constraint (C-29, C-32).</summary>
+    /// <summary>Only a single-valued relation to the whole key, over properties that callers see and that are null just when it leads nowhere, is a constraint (C-29, C-32).</summary>
     private static bool IsConstraint(EntityType type, NavigationProperty navigation, EntitySet target) =>
         !navigation.IsCollection
         && navigation.Joins.Length == target.Type.Key.Length
         && navigation.Joins.All(j => target.Type.Key.Contains(j.Target) && type.FindProperty(j.Own.Name)?.Column == j.Own.Column
             && j.Own.Type.Name == j.Target.Type.Name)
-        && (navigation.Nullable || navigation.Joins.All(j => !j.Own.Nullable));
+        && navigation.Nullable == navigation.Joins.Any(j => j.Own.Nullable);
 
     private void WriteContainer()
     {

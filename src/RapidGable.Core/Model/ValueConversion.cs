@@ -96,7 +96,7 @@ public sealed record NumberConversion(EdmType Stored, EdmType Published) : Value
 /// <summary>Two stored values as true and false.</summary>
 public sealed record BooleanConversion(EdmType Stored, string True, string False) : ValueConversion(Stored)
 {
-    public override ConvertedUse Use => ConvertedUse.Equality;
+    public override ConvertedUse Use => Stored.IsNumeric && Number(False) < Number(True) ? ConvertedUse.Order : ConvertedUse.Equality;
 
     public override EdmType Parameter => Stored;
 
@@ -255,6 +255,18 @@ public sealed record GuidConversion(EdmType Stored) : ValueConversion(Stored)
 
     public override object Encode(object published) =>
         Stored.Kind == EdmKind.Binary ? ((Guid)published).ToByteArray(bigEndian: true) : ((Guid)published).ToString();
+}
+
+/// <summary>A text or binary value as a stream, which is fetched by itself.</summary>
+public sealed record StreamConversion(EdmType Stored) : ValueConversion(Stored)
+{
+    public override ConvertedUse Use => ConvertedUse.Read;
+
+    public override string Description => $"{Stored.Name} as a stream";
+
+    public override object Decode(object stored) => stored;
+
+    public override object Encode(object published) => published;
 }
 
 /// <summary>JSON text as a complex value or a collection. Read as it is written; see the payload writers.</summary>

@@ -80,7 +80,7 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
     }
 
     private FaultException Converted(Property property, string use, int position) => new(RequestFault.NotImplemented(
-        $"'{property.Name}' is stored in another form ({property.Conversion!.Description}) and cannot be {use}.", target, text, position));
+        $"'{property.Name}' is stored in another form and cannot be {use}.", target, text, position));
 
     /// <summary>Refuses a property whose stored values are not the published ones where only the latter make sense.</summary>
     private void NotConverted(BoundExpression expression, string use, int position)

@@ -83,4 +83,10 @@ public sealed record CsdlSet(string Name, string Type, bool IsSingleton, bool Is
 {
     /// <summary>A function without parameters that returns a collection of <see cref="Type"/>.</summary>
     public bool IsFunction { get; init; }
+
+    /// <summary>Properties that the service says it does not sort by.</summary>
+    public ImmutableArray<string> NotSortable { get; init; } = [];
+
+    /// <summary>The service says that it sorts at all.</summary>
+    public bool IsSortable { get; init; } = true;
 }

@@ -99,8 +99,17 @@ public static class CsdlReader
         var isSingleton = element.Name.LocalName == "Singleton";
         return new CsdlSet(Text(element, "Name"), Text(element, isSingleton ? "Type" : "EntityType"), isSingleton,
             (string?)element.Attribute("IncludeInServiceDocument") != "false",
-            [.. element.Elements(Edm + "NavigationPropertyBinding").Select(b => (Text(b, "Path"), Text(b, "Target")))]);
+            [.. element.Elements(Edm + "NavigationPropertyBinding").Select(b => (Text(b, "Path"), Text(b, "Target")))])
+        {
+            NotSortable = [.. Restriction(element, "SortRestrictions", "NonSortableProperties").Descendants(Edm + "PropertyPath").Select(p => p.Value)],
+            IsSortable = Restriction(element, "SortRestrictions", "Sortable").All(v => (string?)v.Attribute("Bool") != "false"),
+        };
     }
+
+    /// <summary>A member of one of the Capabilities vocabulary's records on a set.</summary>
+    private static IEnumerable<XElement> Restriction(XElement set, string term, string member) =>
+        set.Elements(Edm + "Annotation").Where(a => Text(a, "Term").EndsWith("." + term, StringComparison.Ordinal)).Elements(Edm + "Record").Elements(Edm + "PropertyValue").Where(v => Text(v, "Property") == member);
+
 
     private static string Text(XElement element, string attribute) => (string?)element.Attribute(attribute) ?? "";
 }

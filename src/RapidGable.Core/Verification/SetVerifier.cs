@@ -234,8 +234,9 @@ internal sealed class SetVerifier(
             return;
         }
         // Once more in an order with ties and nulls, where pages are easily cut wrong.
-        var by = _properties.Find(p => !_key.Contains(p) && !p.IsCollection && p.ItemType is "Edm.String" or "Edm.Date" or "Edm.Boolean" && p.IsNullable)
-            ?? _properties.Find(p => !_key.Contains(p) && !p.IsCollection && p.ItemType is "Edm.String" or "Edm.Int64" or "Edm.Int32" or "Edm.Date");
+        var sortable = set.IsSortable ? _properties.FindAll(p => !set.NotSortable.Contains(p.Name)) : [];
+        var by = sortable.Find(p => !_key.Contains(p) && !p.IsCollection && p.ItemType is "Edm.String" or "Edm.Date" or "Edm.Boolean" && p.IsNullable)
+            ?? sortable.Find(p => !_key.Contains(p) && !p.IsCollection && p.ItemType is "Edm.String" or "Edm.Int64" or "Edm.Int32" or "Edm.Date");
         if (by is null)
         {
             Add("paging", null, $"{walk.Rows} rows over {Pages(walk)}", walk.Rows);

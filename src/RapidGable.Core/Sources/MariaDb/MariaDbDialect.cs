@@ -19,6 +19,11 @@ internal sealed class MariaDbDialect : SqlDialect
         _ => Parameter(number),
     };
 
+    /// <summary>A uuid kept as text, whose letters may be of either case.</summary>
+    public const string SmallLetters = "lower";
+
+    public override string Column(string quotedColumn, string? storageForm) => storageForm == SmallLetters ? $"LOWER({quotedColumn})" : quotedColumn;
+
     public override string NullSafeEqual(string left, string right) => $"{left} <=> {right}";
 
     // Nulls come first ascending and last descending by themselves.

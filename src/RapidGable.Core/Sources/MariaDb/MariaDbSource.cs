@@ -88,6 +88,7 @@ internal sealed class MariaDbSource : ISource
     public SourceColumn? Retype(SourceColumn column, EdmType type) => (column.Type?.Kind, type.Kind) switch
     {
         (EdmKind.Duration, EdmKind.TimeOfDay) => column with { Type = type with { Precision = type.Precision ?? column.Type!.Precision } },
+        (EdmKind.String, EdmKind.Guid) when column.Type is { IsCollection: false } => column with { Type = type, StorageForm = MariaDbDialect.SmallLetters },
         (EdmKind.Boolean, EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64) => column with { Type = type },
         _ => null,
     };

@@ -22,6 +22,7 @@ internal sealed class PostgresDialect : SqlDialect
     public override string Column(string quotedColumn, string? storageForm) => storageForm switch
     {
         PostgresTypes.AsText => quotedColumn + "::text",
+        PostgresTypes.AsUuid => quotedColumn + "::uuid",
         PostgresTypes.AsJson => $"to_json({quotedColumn})::text",
         PostgresTypes.AsNumber => quotedColumn + "::numeric",
         "bigint" => quotedColumn + "::text::bigint",

@@ -57,6 +57,10 @@ internal sealed class PostgresSource : ISource
         }
     }
 
+    // The server reads texts as uuids, so that they compare whatever the case of their letters.
+    public SourceColumn? Retype(SourceColumn column, EdmType type) =>
+        type.Kind == EdmKind.Guid && column is { Type: { Kind: EdmKind.String, IsCollection: false }, StorageForm: null or PostgresTypes.AsText } ? column with { Type = type, StorageForm = PostgresTypes.AsUuid } : null;
+
     public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
     {
         await _free.WaitAsync(cancellation);

@@ -54,6 +54,9 @@ internal static class PostgresTypes
         };
     }
 
+    /// <summary>A text that holds a uuid.</summary>
+    public const string AsUuid = "uuid";
+
     /// <summary>Values of several parts, as JSON text.</summary>
     public const string AsJson = "json";
 

@@ -10,6 +10,9 @@ internal sealed class SqliteDialect : SqlDialect
 
     public override string Parameter(int number) => "?" + number.ToString(CultureInfo.InvariantCulture);
 
+    /// <summary>Uuids whose letters are of either case compare in small ones.</summary>
+    public override string Column(string quotedColumn, string? storageForm) => storageForm == "mixed" ? $"lower({quotedColumn})" : quotedColumn;
+
     public override string NullSafeEqual(string left, string right) => $"{left} IS {right}";
 
     // Nulls come first ascending and last descending by themselves.

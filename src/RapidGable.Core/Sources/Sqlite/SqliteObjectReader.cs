@@ -40,6 +40,7 @@ internal sealed class SqliteObjectReader(ISourceSession session, CancellationTok
         private readonly HashSet<StoredValueKind> _kinds = [];
         private readonly Dictionary<string, int> _instantForms = [];
         private bool _upperCase;
+        private bool _lowerCase;
 
         public void Add(IRowCursor cursor, int column)
         {
@@ -50,6 +51,7 @@ internal sealed class SqliteObjectReader(ISourceSession session, CancellationTok
             if (value.Kind != StoredValueKind.Text)
                 return;
             _upperCase |= value.Text.Any(c => c is >= 'A' and <= 'F');
+            _lowerCase |= value.Text.Any(c => c is >= 'a' and <= 'f');
             if (SqliteText.InstantForm(System.Text.Encoding.UTF8.GetBytes(value.Text)) is { } form)
                 _instantForms[form] = _instantForms.GetValueOrDefault(form) + 1;
         }
@@ -57,7 +59,7 @@ internal sealed class SqliteObjectReader(ISourceSession session, CancellationTok
         public SourceColumn Apply(SourceColumn column) => column.Type?.Kind switch
         {
             EdmKind.DateTimeOffset => WithInstantForm(column),
-            EdmKind.Guid => column with { StorageForm = _upperCase ? "upper" : "lower" },
+            EdmKind.Guid => column with { StorageForm = !_upperCase ? "lower" : _lowerCase ? "mixed" : "upper" },
             _ => column with { Type = FromKinds(), Reason = column.Reason + (_kinds.Count == 0 ? ", and no values" : ", read from the values") },
         };
 
