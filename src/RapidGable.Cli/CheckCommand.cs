@@ -1,6 +1,10 @@
+using System.Collections.Immutable;
 using System.CommandLine;
 using RapidGable.Building;
 using RapidGable.Declarations;
+using RapidGable.Metadata;
+using RapidGable.Payloads;
+using RapidGable.Verification;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -13,21 +17,29 @@ internal static class CheckCommand
         var workspace = CommonOptions.Workspace();
         var json = CommonOptions.Json();
         var resolved = new Option<bool>("--resolved") { Description = "Also print everything that the declaration left open, with what was taken and why." };
+        var accept = new Option<bool>("--accept") { Description = "Keep today's metadata in accepted/, for later checks to compare with." };
         var noData = new Option<bool>("--no-data") { Description = "Look at the catalog only; do not read rows to prove keys and types." };
         var command = new ExampleCommand("check", "Hold the declaration against the database: names, keys, types and the data itself.",
-            "gable check demo", "gable check demo --resolved", "gable check demo --json") { workspace, resolved, noData, json };
+            "gable check demo", "gable check demo --no-data", "gable check demo --accept", "gable check demo --json") { workspace, resolved, noData, accept, json };
         command.SetAction((result, cancellation) => RunAsync(
-            result.GetValue(workspace)!, result.GetValue(resolved), !result.GetValue(noData), result.GetValue(json), cancellation));
+            result.GetValue(workspace)!, result.GetValue(resolved), !result.GetValue(noData), result.GetValue(accept), result.GetValue(json), cancellation));
         return command;
     }
 
-    private static async Task<int> RunAsync(string folder, bool resolved, bool withData, bool json, CancellationToken cancellation)
+    private static async Task<int> RunAsync(string folder, bool resolved, bool withData, bool accept, bool json, CancellationToken cancellation)
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
+        IndexAdvice.Add(workspace, workspace.Diagnostics);
+        var drift = workspace.Services.ToDictionary(s => s, s => Drift(workspace, s));
         var proofs = withData
             ? await Terminal.WithStatusAsync("Checking the data", json, progress => DataProof.ProveAsync(workspace, progress, cancellation))
             : [];
-        var hasErrors = workspace.Diagnostics.HasErrors || proofs.Any(p => p.Fault is not null);
+        if (accept && !workspace.Diagnostics.HasErrors)
+        {
+            foreach (var service in workspace.Services)
+                Terminal.Error.WriteLine($"accepted: {AcceptedMetadata.Accept(workspace.Declaration.Folder, service.Model.Service, Metadata(service))}");
+        }
+        var hasErrors = workspace.Diagnostics.HasErrors || proofs.Any(p => p.Fault is not null) || (!accept && drift.Values.Any(d => d?.Any(c => c.IsBreaking) == true));
         if (json)
         {
             Terminal.WriteJson(new
@@ -36,19 +48,49 @@ internal static class CheckCommand
                 ok = !hasErrors,
                 findings = workspace.Diagnostics.Items.Select(Terminal.ForJson),
                 data = proofs.Select(p => new { p.Service, p.Set, p.What, p.Rows, ok = p.Fault is null, fault = p.Fault, p.Examples }),
+                drift = drift.Where(d => d.Value is not null).Select(d => new { service = d.Key.Model.Service, changes = d.Value!.Value.Select(c => new { c.Subject, c.What, c.Meaning, c.IsBreaking }) }),
                 resolved = resolved ? workspace.Services.Select(s => new { service = s.Model.Service, inferences = s.Inferences }) : null,
             });
             return hasErrors ? 1 : 0;
         }
         Terminal.WriteDiagnostics(workspace.Diagnostics);
         foreach (var service in workspace.Services)
-            WriteService(service, proofs, resolved);
-        var errors = workspace.Diagnostics.Items.Count(d => d.Severity == Severity.Error) + proofs.Count(p => p.Fault is not null);
+            WriteService(service, proofs, drift[service], resolved);
+        var errors = workspace.Diagnostics.Items.Count(d => d.Severity == Severity.Error) + proofs.Count(p => p.Fault is not null) + (accept ? 0 : drift.Values.Sum(d => d?.Count(c => c.IsBreaking) ?? 0));
         Terminal.Out.MarkupLine(errors == 0 ? "[green]No faults.[/]" : $"[red]{Terminal.Plural(errors, "fault")}.[/]");
         return hasErrors ? 1 : 0;
     }
 
-    private static void WriteService(BuiltService service, IReadOnlyList<DataFinding> proofs, bool resolved)
+    private static ImmutableArray<CsdlDifference>? Drift(LoadedWorkspace workspace, BuiltService service)
+    {
+        try
+        {
+            return AcceptedMetadata.Compare(workspace.Declaration.Folder, service.Model.Service, Metadata(service));
+        }
+        catch (InvalidDataException exception)
+        {
+            workspace.Diagnostics.Error("accepted", exception.Message, SourceLocation.WholeFile($"accepted/{service.Model.Service}.xml"), "Delete it, or write it anew with 'gable check --accept'.");
+            return null;
+        }
+    }
+
+    private static byte[] Metadata(BuiltService service) => CsdlXmlWriter.Write(service.Model, ODataVersion.V401);
+
+    /// <summary>What has changed since the metadata was accepted, with what it means for consumers.</summary>
+    private static void WriteDrift(ImmutableArray<CsdlDifference> changes)
+    {
+        if (changes.IsEmpty)
+            return;
+        Terminal.Out.WriteLine("Since its metadata was accepted:");
+        foreach (var change in changes)
+        {
+            Terminal.Out.MarkupLine($"  {(change.IsBreaking ? "[red]breaks[/]" : "[green]adds[/]  ")} [bold]{Markup.Escape(change.Subject)}[/]: {Markup.Escape(change.What)}");
+            Terminal.Out.MarkupLine($"         [grey]{Markup.Escape(change.Meaning)}[/]");
+        }
+        Terminal.Out.MarkupLine("  [grey]If all of this is meant, 'gable check --accept' keeps it as what to compare with.[/]");
+    }
+
+    private static void WriteService(BuiltService service, IReadOnlyList<DataFinding> proofs, ImmutableArray<CsdlDifference>? drift, bool resolved)
     {
         Terminal.Out.MarkupLine($"[bold]{Markup.Escape(service.Model.Service)}[/]: {Markup.Escape(service.Model.Title)}, {Terminal.Plural(service.Model.Sets.Length, "set")}");
         var table = new Table().Border(TableBorder.None).AddColumns("", "set", "from", "key", "may read", "data");
@@ -67,6 +109,8 @@ internal static class CheckCommand
             foreach (var example in fault.Examples)
                 Terminal.Out.WriteLine("    " + example);
         }
+        if (drift is { } changes)
+            WriteDrift(changes);
         if (resolved)
             WriteInferences(service);
         Terminal.Out.WriteLine();

@@ -82,7 +82,7 @@ internal static class LookCommand
         var table = new Table().Border(TableBorder.None).AddColumns("name", "kind", "columns", "key", "refers to");
         foreach (var item in catalog.Objects)
         {
-            table.AddRow(Markup.Escape(catalog.ShortName(item)), item.Kind.ToString().ToLowerInvariant(), item.Columns.Length.ToString(),
+            table.AddRow(Markup.Escape(catalog.ShortName(item)), item.Kind.Word(), item.Columns.Length.ToString(),
                 item.PrimaryKey.Length > 0 ? Markup.Escape(string.Join(", ", item.PrimaryKey)) : "[yellow]none[/]",
                 item.Fault is { } fault ? $"[red]{Markup.Escape(fault)}[/]" : Markup.Escape(string.Join(", ", item.ForeignKeys.Select(f => f.TargetObject).Distinct())));
         }
@@ -92,7 +92,7 @@ internal static class LookCommand
     private static object Summary(SourceObject item) => new
     {
         item.Name,
-        kind = item.Kind.ToString().ToLowerInvariant(),
+        kind = item.Kind.Word(),
         columns = item.Columns.Select(c => new { c.Name, declaredType = c.DeclaredType, type = c.Type?.ToString(), c.Nullable, c.Reason }),
         item.PrimaryKey,
         item.UniqueKeys,
@@ -110,7 +110,7 @@ internal static class LookCommand
             Terminal.WriteJson(new { source = source.Name, @object = Summary(item), published, rows = sample.Select(r => item.Columns.Select((c, i) => (c.Name, r[i])).ToDictionary(p => p.Name, p => p.Item2)) });
             return;
         }
-        Terminal.Out.MarkupLine($"[bold]{Markup.Escape(item.Name)}[/], {item.Kind.ToString().ToLowerInvariant()} of {Markup.Escape(source.Name)}"
+        Terminal.Out.MarkupLine($"[bold]{Markup.Escape(item.Name)}[/], {item.Kind.Word()} of {Markup.Escape(source.Name)}"
             + (published.Count > 0 ? $", published as {Markup.Escape(string.Join(", ", published))}" : ", not published"));
         var columns = new Table().Border(TableBorder.None).AddColumns("column", "declared", "published as", "null", "why");
         foreach (var column in item.Columns)

@@ -1,6 +1,6 @@
 using System.CommandLine;
-using System.Text;
-using RapidGable.Model;
+using RapidGable.Building;
+using RapidGable.Declarations;
 using RapidGable.Sources;
 using Spectre.Console;
 
@@ -27,16 +27,15 @@ internal static class NewCommand
             throw new UsageException($"'{folder}' is a file.");
         if (database is not null && !File.Exists(database))
             throw new UsageException($"The database file '{database}' does not exist.");
-        var catalog = database is null ? null : await ReadAsync(database, cancellation);
-
+        var name = Path.GetFileName(Path.GetFullPath(folder));
+        var service = ServiceName(name);
+        var declared = database is null ? Empty(name) : await DraftAsync(name, database, cancellation);
         Directory.CreateDirectory(Path.Combine(folder, "sources"));
         Directory.CreateDirectory(Path.Combine(folder, "services"));
-        var name = Path.GetFileName(Path.GetFullPath(folder));
         var file = database is null ? "data/main.db" : Path.GetRelativePath(folder, database).Replace('\\', '/');
-        var service = ServiceName(name);
-        Write(folder, "workspace.yaml", $"title: {Quoted(name)}\n");
-        Write(folder, "sources/main.yaml", $"engine: sqlite\nfile: {Quoted(file)}\n");
-        Write(folder, $"services/{service}.yaml", Service(name, catalog));
+        Write(folder, "workspace.yaml", $"title: {YamlText.Of(name)}\n");
+        Write(folder, "sources/main.yaml", $"engine: sqlite\nfile: {YamlText.Of(file)}\n");
+        Write(folder, $"services/{service}.yaml", declared);
         Terminal.Out.MarkupLine($"Made the workspace [bold]{Markup.Escape(folder)}[/]:");
         foreach (var made in new[] { "workspace.yaml", "sources/main.yaml", $"services/{service}.yaml" })
             Terminal.Out.WriteLine($"  {folder}/{made}");
@@ -44,13 +43,29 @@ internal static class NewCommand
         return 0;
     }
 
-    private static async Task<SourceCatalog> ReadAsync(string database, CancellationToken cancellation)
+    private static string Empty(string title) => $"""
+        title: {YamlText.Of(title)}
+        source: main
+
+        # Nobody may read anything until a rule says so. Uncomment to open the service to everyone:
+        # rules:
+        #   read: anyone
+
+        # A table's name alone publishes it; 'gable draft' writes the list for you.
+        sets:
+          - my_table
+
+        """;
+
+    private static async Task<string> DraftAsync(string title, string database, CancellationToken cancellation)
     {
         try
         {
             var faults = new List<SettingFault>();
             await using var source = EngineRegistry.Find("sqlite")!.Open("main", ".", new Dictionary<string, string> { ["file"] = database }, faults)!;
-            return await source.ReadCatalogAsync(cancellation);
+            var catalog = await source.ReadCatalogAsync(cancellation);
+            var draft = await Terminal.WithStatusAsync("Looking for keys", false, progress => ServiceDraft.WriteAsync(null, title, null, source, catalog, NamingPolicy.AsIs, catalog.Objects, progress, cancellation));
+            return draft.Text;
         }
         catch (SourceException exception)
         {
@@ -58,37 +73,11 @@ internal static class NewCommand
         }
     }
 
-    private static string Service(string title, SourceCatalog? catalog)
-    {
-        var text = new StringBuilder($"""
-            title: {Quoted(title)}
-            source: main
-
-            # Nobody may read anything until a rule says so. Uncomment to open the service to everyone:
-            # rules:
-            #   read: anyone
-
-            # A table's name alone publishes it; see docs/declaration.md for names, keys, hidden columns and pages.
-            sets:
-
-            """);
-        if (catalog is null)
-            text.Append("  - my_table\n");
-        foreach (var item in catalog?.Objects ?? [])
-        {
-            var hasKey = item.PrimaryKey.Length > 0 || item.UniqueKeys.Any(u => u.All(c => item.Column(c) is { Nullable: false }));
-            text.Append(hasKey ? $"  - {Quoted(item.Name)}\n" : $"  # - from: {Quoted(item.Name)}   # has no key: say which columns identify a row\n  #   key: [{string.Join(", ", item.Columns.Take(1).Select(c => Quoted(c.Name)))}]\n");
-        }
-        return text.ToString();
-    }
-
     private static string ServiceName(string name)
     {
         var plain = string.Concat(name.ToLowerInvariant().Select(c => char.IsAsciiLetterOrDigit(c) ? c : '-')).Trim('-');
         return plain.Length > 0 && char.IsAsciiLetter(plain[0]) ? plain : "main";
     }
-
-    private static string Quoted(string text) => SimpleIdentifier.IsValid(text) && !bool.TryParse(text, out _) && text != "null" ? text : $"\"{text.Replace("\\", "\\\\").Replace("\"", "\\\"")}\"";
 
     private static void Write(string folder, string file, string text) => File.WriteAllText(Path.Combine(folder, file), text);
 }

@@ -15,7 +15,7 @@ var root = new RootCommand("""
       gable verify rivers                        prove that it answers right
     """)
 {
-    NewCommand.Create(), SourceCommand.Create(), LookCommand.Create(), KeysCommand.Create(), CheckCommand.Create(), ServeCommand.Create(),
+    NewCommand.Create(), SourceCommand.Create(), LookCommand.Create(), KeysCommand.Create(), DraftCommand.Create(), ShowCommand.Create(), SchemaCommand.Create(), CheckCommand.Create(), ServeCommand.Create(), RefreshCommand.Create(),
     GetCommand.Create(), ExplainCommand.Create(), VerifyCommand.Create(),
 };
 

@@ -3,6 +3,7 @@ using System.Text.Json;
 using System.Text.Json.Serialization;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
+using Microsoft.Extensions.Logging;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Model;
@@ -22,6 +23,9 @@ internal static class ManagementInterface
         Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
     };
 
+    /// <summary>What clients of our own send with requests that do something.</summary>
+    public const string ClientHeader = "Gable-Client";
+
     public static void Map(WebApplication app, ServiceRegistry registry, TimeProvider time)
     {
         app.MapGet("/services", (HttpContext context) => Results.Json(new
@@ -35,6 +39,19 @@ internal static class ManagementInterface
         manage.MapGet("/services/{name}", (string name, HttpContext context) => registry.Find(name) is { } service
             ? Results.Json(Details(service, registry.Workspace, context), Json)
             : Problem(404, "not-found", $"There is no service '{name}'."));
+        manage.MapPost("/refresh", async (HttpContext context, ILogger<ServiceRegistry> log) =>
+        {
+            // A header that no form and no plain link of another page can send.
+            if (!context.Request.Headers.ContainsKey(ClientHeader))
+                return Problem(403, "no-client", $"Send the header {ClientHeader}.");
+            var outcome = await registry.RefreshAsync(time, log, context.RequestAborted);
+            return Results.Json(new
+            {
+                kept = outcome.IsKept,
+                changed = outcome.Changed.Select(c => new { service = c.Service, before = c.Before, after = c.After }),
+                faults = outcome.Faults.Select(f => new { f.Code, f.Message, location = f.Location.ToString(), f.Advice }),
+            }, Json);
+        });
         manage.MapGet("/explain", (string? url, HttpContext context) => Explain(url, registry, time));
     }
 

@@ -14,7 +14,8 @@ namespace RapidGable.Service;
 /// <param name="Port">0 = any free port.</param>
 /// <param name="Time">The clock behind <c>now()</c>.</param>
 /// <param name="ConsoleFolder">Where the built console lies; null = beside the program.</param>
-public sealed record ServiceOptions(int Port, TimeProvider? Time = null, string? ConsoleFolder = null);
+/// <param name="Environment">Gives variables to a workspace that is read again; null = those of the process.</param>
+public sealed record ServiceOptions(int Port, TimeProvider? Time = null, string? ConsoleFolder = null, Func<string, string?>? Environment = null);
 
 /// <summary>Puts the faces, the management interface and the console behind one address on loopback.</summary>
 public static class ServiceHost
@@ -33,12 +34,14 @@ public static class ServiceHost
             kestrel.Limits.MaxRequestLineSize = 256 * 1024;
             kestrel.Limits.MaxRequestBufferSize = 1024 * 1024;
         });
-        builder.Logging.ClearProviders().AddSimpleConsole(console => console.SingleLine = true).SetMinimumLevel(LogLevel.Warning);
+        builder.Logging.ClearProviders().AddSimpleConsole(console => console.SingleLine = true).SetMinimumLevel(LogLevel.Warning).AddFilter("RapidGable", LogLevel.Information);
         builder.Services.Configure<Microsoft.Extensions.Logging.Console.ConsoleLoggerOptions>(o => o.LogToStandardErrorThreshold = LogLevel.Trace);
         var time = options.Time ?? TimeProvider.System;
-        var registry = new ServiceRegistry(workspace);
-        builder.Services.AddSingleton(registry).AddSingleton(time).AddSingleton<RequestCounters>().AddSingleton<ODataFace>();
+        var environment = options.Environment ?? System.Environment.GetEnvironmentVariable;
+        var registry = new ServiceRegistry(workspace, cancellation => WorkspaceLoader.LoadAsync(workspace.Declaration.Folder, environment, cancellation));
+        builder.Services.AddSingleton(registry).AddSingleton(time).AddSingleton<RequestCounters>().AddSingleton<ODataFace>().AddHostedService<Refresher>();
         var app = builder.Build();
+        app.Lifetime.ApplicationStopped.Register(() => registry.DisposeAsync().AsTask().GetAwaiter().GetResult());
         var face = app.Services.GetRequiredService<ODataFace>();
         // Before routing: routing would decode the path, and an encoded slash belongs to a key.
         app.Use((context, next) =>
@@ -71,7 +74,7 @@ public static class ServiceHost
                     return Results.Text($"not ready: source {source.Name}", statusCode: 503);
                 }
             }
-            return Results.Text("ready");
+            return Results.Text(registry.Problem is { } problem ? $"ready, with the last good state: {problem}" : "ready");
         });
         app.MapGet("/metrics", (RequestCounters counters) => Results.Text(counters.Write(registry), "text/plain; version=0.0.4"));
     }

@@ -57,7 +57,7 @@ public class DeclarationTests
             services/s.yaml:5:5: error unknown-name: 'hied' is not known in a set. Did you mean 'hide'?
               5 |     hied: [photo]
                 |     ^^^^
-              Known here: from, source, name, type, key, hide, rename, page, largest-page, allow, rules.
+              Known here: select, from, name, source, hide, show, rename, page, largest-page, key, keyless, type, description, columns, group, relations, order, allow, rules.
             """, text);
     }
 

@@ -6,7 +6,8 @@ namespace RapidGable.Building;
 
 /// <summary>Columns that identify the rows of an object, proved over all of them.</summary>
 /// <param name="Reason">Why it ranks where it does.</param>
-public sealed record KeyCandidate(ImmutableArray<string> Columns, string Reason);
+/// <param name="IsLikely">A column is named like a key; else it may be chance.</param>
+public sealed record KeyCandidate(ImmutableArray<string> Columns, string Reason, bool IsLikely);
 
 /// <summary>What was found for an object.</summary>
 /// <param name="Candidates">The best first; empty when no three columns identify a row.</param>
@@ -71,7 +72,7 @@ public sealed class KeyFinder
             }
         }
         var ranked = found.OrderBy(f => f.Length).ThenByDescending(f => f.Sum(n => Likelihood(_object.Column(n)!))).ThenBy(f => f.Sum(n => Position(n)));
-        return new KeyFindings([.. ranked.Select(f => new KeyCandidate([.. f.OrderBy(Position)], Reason(f)))], _rows, _tried, isComplete);
+        return new KeyFindings([.. ranked.Select(f => new KeyCandidate([.. f.OrderBy(Position)], Reason(f), f.Any(c => Likelihood(_object.Column(c)!) >= 3)))], _rows, _tried, isComplete);
     }
 
     private int Position(string name) => _object.Columns.IndexOf(_object.Column(name)!);

@@ -252,13 +252,7 @@ public sealed class ModelBuilder
         };
     }
 
-    private static string KindOf(SourceObject item) => item.Kind switch
-    {
-        SourceObjectKind.Table => "table",
-        SourceObjectKind.Query => "SELECT",
-        SourceObjectKind.MaterializedView => "materialized view",
-        _ => "view",
-    };
+    private static string KindOf(SourceObject item) => item.Kind.Word().Replace('-', ' ');
 
     private void Note(string subject, string value, string reason) => _inferences.Add(new Inference(subject, value, reason));
 }

@@ -242,10 +242,12 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
             return;
         }
         var there = ForwardName(from, to, own!);
+        // At most one row refers to another where the columns that do so are unique.
+        var isOne = from.IsUnique(foreignKey.Columns);
         // The first published set of the target keeps the plain way back; a second set of the same table says its name.
-        var back = BackName(from, to, there);
+        var back = BackName(from, to, there, isOne);
         Add(from, to, new NavigationProperty(there, to.Name, false, own.Any(p => p!.Nullable), joins, back), "foreign key");
-        Add(to, from, new NavigationProperty(back, from.Name, true, false, [.. joins.Select(j => new JoinPair(j.Target, j.Own))], there) { OnDelete = foreignKey.OnDelete }, "foreign key");
+        Add(to, from, new NavigationProperty(back, from.Name, !isOne, isOne, [.. joins.Select(j => new JoinPair(j.Target, j.Own))], there) { OnDelete = foreignKey.OnDelete }, "foreign key");
     }
 
     private string ForwardName(SetDraft from, SetDraft to, List<Property?> own)
@@ -261,10 +263,11 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
         return Free(from, plain, $"{plain}_{string.Join("_", own.Select(p => p!.Name))}");
     }
 
-    private string BackName(SetDraft from, SetDraft to, string there)
+    private string BackName(SetDraft from, SetDraft to, string there, bool isOne)
     {
+        var plain = isOne ? OutsideNames.Relation(from.TypeName, service.Names) : from.Name;
         var several = from.Item.ForeignKeys.Count(f => f.TargetObject == to.Item.FullName) > 1;
-        return Free(to, several ? $"{from.Name}_by_{there}" : from.Name, $"{from.Name}_by_{there}");
+        return Free(to, several ? $"{plain}_by_{there}" : plain, $"{plain}_by_{there}");
     }
 
     private string Free(SetDraft set, string wanted, string otherwise)

@@ -35,13 +35,14 @@ public static class WorkspaceLoader
             sources[item.Name] = source;
             try
             {
-                catalogs[item.Name] = await source.ReadCatalogAsync(cancellation);
+                catalogs[item.Name] = Offer.Of(item.Offer, await source.ReadCatalogAsync(cancellation), diagnostics);
             }
             catch (SourceException exception)
             {
                 diagnostics.Error("source", $"The source '{item.Name}' cannot be read: {exception.Message}", item.Location);
             }
         }
+        ReportWritable(declaration, diagnostics);
         var services = ImmutableArray.CreateBuilder<BuiltService>();
         foreach (var service in declaration.Services)
         {
@@ -58,6 +59,14 @@ public static class WorkspaceLoader
             }
         }
         return new LoadedWorkspace(declaration, sources.ToImmutable(), catalogs.ToImmutable(), services.ToImmutable(), diagnostics);
+    }
+
+    /// <summary>A set may allow changes only where its source does.</summary>
+    private static void ReportWritable(WorkspaceDeclaration declaration, Diagnostics diagnostics)
+    {
+        var readOnly = declaration.Sources.Where(s => s.IsReadOnly).Select(s => s.Name).ToHashSet();
+        foreach (var set in declaration.Services.SelectMany(s => s.Sets).Where(s => (s.Operations & ~SetOperations.Read) != 0 && readOnly.Contains(s.Source.Value)))
+            diagnostics.Error("read-only", $"The source '{set.Source.Value}' is only read, so '{set.From.Value}' cannot allow changes.", set.From.Location, $"Write 'read-only: false' in sources/{set.Source.Value}.yaml if its rows may be changed.");
     }
 
     /// <summary>Opens a declared source, without connecting; null when its settings are wrong, which is then reported.</summary>

@@ -12,6 +12,9 @@ public sealed record WorkspaceDeclaration(
 {
     /// <summary>Seconds between two looks at the catalogs while the workspace is served; null = only at start and when asked.</summary>
     public int? RefreshSeconds { get; init; }
+
+    /// <summary>The naming policy of services that say none.</summary>
+    public NamingPolicy Names { get; init; }
 }
 
 /// <summary>One database connection.</summary>
@@ -44,6 +47,9 @@ public sealed record ServiceDeclaration(
     string Name, string Title, Located<string> Source, string Namespace, ImmutableArray<SetDeclaration> Sets, SourceLocation Location)
 {
     public NamingPolicy Names { get; init; }
+
+    /// <summary>The names that stand in the file itself.</summary>
+    public ImmutableArray<string> Written { get; init; } = [];
 
     /// <summary>Enumerations and complex types that properties name.</summary>
     public ImmutableArray<TypeDeclaration> Types { get; init; } = [];
@@ -135,6 +141,9 @@ public sealed record SetDeclaration(Located<string> From, SourceLocation Locatio
 {
     /// <summary>The source that holds the object.</summary>
     public required Located<string> Source { get; init; }
+
+    /// <summary>The names that stand in the set itself.</summary>
+    public ImmutableArray<string> Written { get; init; } = [];
 
     /// <summary>A SELECT that stands for the table or view; null = <see cref="From"/> names it.</summary>
     public Located<string>? Select { get; init; }

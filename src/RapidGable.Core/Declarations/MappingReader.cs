@@ -13,6 +13,9 @@ internal sealed class MappingReader(YamlMapping mapping, Diagnostics diagnostics
 
     public SourceLocation Location => mapping.Location;
 
+    /// <summary>The names that are given, in their order.</summary>
+    public ImmutableArray<string> Names => [.. mapping.Entries.Select(e => e.Key.Value)];
+
     /// <summary>The node under a name; null when it is absent or empty.</summary>
     public YamlNode? Node(string name)
     {

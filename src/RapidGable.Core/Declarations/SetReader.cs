@@ -80,6 +80,7 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             diagnostics.Error("keyless-key", "A set with a 'key' is not 'keyless'.", reader.KeyLocation("keyless"));
         return set with
         {
+            Written = reader.Names,
             TypeName = Identifier(reader.Text("type")),
             Description = reader.Text("description"),
             Key = key,

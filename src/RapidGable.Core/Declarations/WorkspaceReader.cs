@@ -49,7 +49,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         foreach (var source in services.SelectMany(s => s.Sets.Select(e => e.Source).Prepend(s.Source)).Distinct().Where(s => !names.Contains(s.Value)))
             _diagnostics.Error("no-source", $"There is no source '{source.Value}'.{NearestName.Hint(source.Value, names)}",
                 source.Location, $"Write sources/{source.Value}.yaml, or name one of: {Listing(names)}.");
-        return new WorkspaceDeclaration(folder, title, sources, services) { RefreshSeconds = refresh };
+        return new WorkspaceDeclaration(folder, title, sources, services) { RefreshSeconds = refresh, Names = _names };
     }
 
     private static string Listing(List<string> names) => names.Count == 0 ? "(none yet)" : string.Join(", ", names);
@@ -151,6 +151,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
             name, title, source, schemaNamespace?.Value ?? SimpleIdentifier.From(name), declared, SourceLocation.WholeFile(file))
         {
             Names = names,
+            Written = reader.Names,
             Types = types,
         };
     }
@@ -177,6 +178,9 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
 
     private static bool IsNamespace(string text) =>
         text.Length <= 511 && text.Split('.').All(SimpleIdentifier.IsValid) && text is not ("Edm" or "odata" or "System" or "Transient");
+
+    /// <summary>Whether a name can be a service's: small letters, digits and '-', starting with a letter.</summary>
+    public static bool IsServiceName(string name) => ServiceName().IsMatch(name);
 
     private static string NameOf(string file) => Path.GetFileNameWithoutExtension(file);
 

@@ -11,6 +11,18 @@ public enum SourceObjectKind
     Query,
 }
 
+public static class SourceObjectKinds
+{
+    /// <summary>The kind as people and declarations say it.</summary>
+    public static string Word(this SourceObjectKind kind) => kind switch
+    {
+        SourceObjectKind.Table => "table",
+        SourceObjectKind.View => "view",
+        SourceObjectKind.MaterializedView => "materialized-view",
+        _ => "SELECT",
+    };
+}
+
 /// <summary>What a source offers.</summary>
 /// <param name="DefaultSchema">The schema that need not be named; null where the engine has none.</param>
 public sealed record SourceCatalog(ImmutableArray<SourceObject> Objects, string? DefaultSchema = null)

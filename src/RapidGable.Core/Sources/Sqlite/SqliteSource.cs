@@ -35,10 +35,13 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
         await using var cursor = (SqliteCursor)await session.QueryAsync($"SELECT * FROM (\n{select}\n) AS q WHERE 1 = 0 LIMIT 0", default, cancellation);
         if (cursor.ParameterCount > 0)
             throw new SourceException(SourceFaultKind.Broken, "it has parameters.");
-        return QueryObject.Of(name, select, cursor.Columns().Select(c =>
+        // A second column of one name comes as "name:1" here.
+        var columns = cursor.Columns().ToList();
+        string Plain(string column) => column.LastIndexOf(':') is > 0 and var colon && column.AsSpan(colon + 1).IndexOfAnyExceptInRange('0', '9') < 0 && columns.Exists(c => c.Name == column[..colon]) ? column[..colon] : column;
+        return QueryObject.Of(name, select, columns.Select(c =>
         {
             var (type, reason, mediaType) = SqliteTypes.Map(c.DeclaredType);
-            return new SourceColumn(c.Name, c.DeclaredType, type, Nullable: true, reason) { MediaType = mediaType };
+            return new SourceColumn(Plain(c.Name), c.DeclaredType, type, Nullable: true, reason) { MediaType = mediaType };
         }));
     }
 

@@ -1,0 +1,47 @@
+using RapidGable.Declarations;
+using RapidGable.Model;
+using RapidGable.Sources;
+
+namespace RapidGable.Building;
+
+/// <summary>Says where the database would read a whole table to find related rows, or to put a set in its own order.</summary>
+public static class IndexAdvice
+{
+    /// <summary>Adds a warning for each missing index, with the statement that makes it.</summary>
+    public static void Add(LoadedWorkspace workspace, Diagnostics diagnostics)
+    {
+        var said = new HashSet<string>();
+        foreach (var service in workspace.Services)
+        {
+            var location = workspace.Declaration.Services.First(s => s.Name == service.Model.Service).Location;
+            foreach (var set in service.Model.Sets)
+            {
+                foreach (var navigation in set.Type.Navigations)
+                {
+                    if (navigation.Link is { } link)
+                        Check(link.Source, [.. link.Own.Select(o => o.Link)], $"the relation '{set.Name}/{navigation.Name}'");
+                    else
+                        Check(service.Model.Target(navigation).Source, [.. navigation.Joins.Select(j => j.Target.Column)], $"the relation '{set.Name}/{navigation.Name}'");
+                }
+                if (!set.DefaultOrder.IsEmpty)
+                    Check(set.Source, [.. set.DefaultOrder.Select(o => o.Property.Column)], $"the order of '{set.Name}'");
+            }
+
+            void Check(SourceObjectName name, List<string> columns, string what)
+            {
+                var item = name.Query is null ? workspace.Catalogs[name.Source].Objects.FirstOrDefault(o => o.Schema == name.Schema && o.Name == name.Name) : null;
+                if (item is not { Kind: SourceObjectKind.Table } || IsFound(item, columns) || !said.Add($"{name.Source} {name} {string.Join(',', columns)}"))
+                    return;
+                var dialect = workspace.Sources[name.Source].Dialect;
+                diagnostics.Warning("no-index", $"Nothing finds rows of '{item.Name}' by {string.Join(", ", columns)}, which {what} needs: the whole table is read each time.", location,
+                    $"CREATE INDEX {dialect.Quote($"{item.Name}_{string.Join("_", columns)}")} ON {dialect.Table(item.Schema, item.Name)} ({string.Join(", ", columns.Select(dialect.Quote))});");
+            }
+        }
+    }
+
+    /// <summary>An index serves when it starts with these columns; for several of them their order does not matter to equality.</summary>
+    private static bool IsFound(SourceObject item, List<string> columns) =>
+        item.Indexes.Concat(item.UniqueKeys).Append(item.PrimaryKey).Any(i => i.Length >= columns.Count && i.Take(columns.Count).All(columns.Contains))
+        // One unique row is found by part of the columns, too.
+        || item.UniqueKeys.Append(item.PrimaryKey).Any(i => i.Length > 0 && i.All(columns.Contains));
+}

@@ -1,0 +1,208 @@
+using System.Collections.Immutable;
+using RapidGable.Declarations;
+using RapidGable.Model;
+
+namespace RapidGable.Building;
+
+/// <summary>A line of a resolved declaration.</summary>
+/// <param name="Text">YAML.</param>
+/// <param name="Origin">Where the value comes from: declared, the catalog, a policy, built in; empty for a line without a value.</param>
+public sealed record ResolvedLine(string Text, string Origin);
+
+/// <summary>
+/// A service's declaration with nothing left open: every value that was taken from the catalog or a policy is written out,
+/// each with where it comes from. Read as a service file, the lines publish the same service.
+/// </summary>
+public sealed class ResolvedDeclaration
+{
+    private readonly ServiceDeclaration _declaration;
+    private readonly EntityModel _model;
+    private readonly ILookup<string, Inference> _inferences;
+    private readonly List<ResolvedLine> _lines = [];
+    private readonly HashSet<(string Set, string Navigation)> _related = [];
+
+    private ResolvedDeclaration(ServiceDeclaration declaration, BuiltService service)
+    {
+        _declaration = declaration;
+        _model = service.Model;
+        _inferences = service.Inferences.ToLookup(i => i.Subject);
+    }
+
+    public static ImmutableArray<ResolvedLine> Of(ServiceDeclaration declaration, BuiltService service)
+    {
+        var resolved = new ResolvedDeclaration(declaration, service);
+        resolved.Service();
+        return [.. resolved._lines];
+    }
+
+    private void Line(int depth, string text, string origin = "") => _lines.Add(new ResolvedLine(new string(' ', depth * 2) + text, origin));
+
+    private void Service()
+    {
+        Line(0, $"title: {YamlText.Of(_declaration.Title)}", _declaration.Written.Contains("title") ? "declared" : "the service's name");
+        Line(0, $"source: {YamlText.Of(_declaration.Source.Value)}", "declared");
+        Line(0, $"namespace: {_declaration.Namespace}", _declaration.Written.Contains("namespace") ? "declared" : "the service's name");
+        Line(0, $"names: {_declaration.Names switch { NamingPolicy.PascalCase => "pascal-case", NamingPolicy.CamelCase => "camel-case", _ => "as-is" }}", _declaration.Written.Contains("names") ? "declared" : _declaration.Names != NamingPolicy.AsIs ? "declared in workspace.yaml" : "built in");
+        Types();
+        Line(0, "sets:");
+        foreach (var set in _model.Sets)
+            Set(set, _declaration.Sets.First(s => (s.Name?.Value ?? OutsideNames.Set(ObjectName(set, s), _declaration.Names)) == set.Name));
+    }
+
+    private static string ObjectName(EntitySet set, SetDeclaration declaration) => declaration.From.Value == set.Source.ToString() ? set.Source.Name : set.Source.Name == declaration.From.Value ? declaration.From.Value : declaration.From.Value[(declaration.From.Value.LastIndexOf('.') + 1)..];
+
+    private void Types()
+    {
+        var groups = _model.Sets.SelectMany(s => s.Type.Properties).Where(p => p.IsGroup).Select(p => p.Type.Complex!.Name).ToHashSet();
+        var types = _model.DeclaredTypes.Where(t => t.Complex is null || !groups.Contains(t.Complex.Name)).ToList();
+        if (types.Count == 0)
+            return;
+        Line(0, "types:");
+        foreach (var type in types)
+        {
+            var name = type.Enum?.Name ?? type.Complex!.Name;
+            var origin = _declaration.Types.Any(t => t.Name.Value == name) ? "declared" : "catalog";
+            Line(1, name + ":", origin);
+            if (type.Enum is { } enumeration)
+            {
+                if (enumeration.Description is { } text)
+                    Line(2, $"description: {YamlText.Of(text)}", origin);
+                Line(2, $"members: {{ {string.Join(", ", enumeration.Members.Select(m => $"{m.Name}: {YamlText.Of(m.Stored)}"))} }}", origin);
+                continue;
+            }
+            if (type.Complex!.Description is { } description)
+                Line(2, $"description: {YamlText.Of(description)}", origin);
+            if (type.Complex.IsOpen)
+                Line(2, "open: true", origin);
+            if (!type.Complex.Properties.IsEmpty)
+                Line(2, "properties:");
+            foreach (var property in type.Complex.Properties)
+                Line(3, $"{property.Name}: {{ type: {Word(property.Type)}, from: {YamlText.Of(property.Column)}{(property.Nullable ? "" : ", required: true")} }}", origin);
+        }
+    }
+
+    private void Set(EntitySet set, SetDeclaration declaration)
+    {
+        if (declaration.Select is { } select)
+        {
+            Line(1, "- select: |", "declared");
+            foreach (var line in set.Source.Query!.Split('\n'))
+                Line(4, line.TrimEnd());
+        }
+        else
+            Line(1, $"- from: {YamlText.Of(declaration.From.Value)}", "declared");
+        if (set.Source.Source != _declaration.Source.Value)
+            Line(2, $"source: {YamlText.Of(set.Source.Source)}", "declared");
+        Line(2, $"name: {set.Name}", declaration.Name is null ? Reason(set.Name, set.Name) : "declared");
+        Line(2, $"type: {set.Type.Name}", declaration.TypeName is null ? Reason(set.Name, "type ") : "declared");
+        if (set.Type.Description is { } description)
+            Line(2, $"description: {YamlText.Of(description)}", declaration.Description is null ? "catalog: comment" : "declared");
+        if (set.IsUnkeyed)
+            Line(2, "keyless: true", "declared");
+        else
+            Line(2, $"key: [{string.Join(", ", set.Type.Key.Select(k => YamlText.Of(k.Column)))}]", declaration.Key.IsEmpty ? Reason(set.Name, "key ") : "declared");
+        Line(2, $"page: {set.PageSize}", Origin(declaration, "page"));
+        Line(2, $"largest-page: {set.LargestPage}", Origin(declaration, "largest-page"));
+        Line(2, $"allow: [{string.Join(", ", Enum.GetValues<SetOperations>().Where(o => o != SetOperations.None && set.Operations.HasFlag(o)).Select(o => o.ToString().ToLowerInvariant()))}]", Origin(declaration, "allow"));
+        Line(2, $"rules: {{ read: {(set.Read.Scope == AccessScope.Roles ? $"[{string.Join(", ", set.Read.Roles)}]" : set.Read.ToString())} }}", Origin(declaration, "rules"));
+        if (!set.DefaultOrder.IsEmpty)
+            Line(2, $"order: [{string.Join(", ", set.DefaultOrder.Select(o => YamlText.Of(o.Property.Column + (o.Descending ? " desc" : ""))))}]", "declared");
+        Columns(set, declaration);
+        Relations(set);
+    }
+
+    /// <summary>Where a value comes from that a set or its service may declare.</summary>
+    private string Origin(SetDeclaration set, string name) => set.Written.Contains(name) ? "declared" : _declaration.Written.Contains(name) ? "declared for the service" : "built in";
+
+    private string Reason(string subject, string valueStart) =>
+        _inferences[subject].FirstOrDefault(i => i.Value.StartsWith(valueStart, StringComparison.Ordinal)) is { } found ? (IsDeclared(found.Reason) ? found.Reason : "catalog: " + found.Reason) : "catalog";
+
+    // What the catalog itself calls declared is followed by the type.
+    private static bool IsDeclared(string reason) => reason == "declared" || reason is ['d', 'e', 'c', 'l', 'a', 'r', 'e', 'd', ':' or ';' or ',', ..];
+
+    private void Columns(EntitySet set, SetDeclaration declaration)
+    {
+        var leaves = set.Type.Properties.SelectMany(p => p.Leaves).ToList();
+        Line(2, $"show: [{string.Join(", ", leaves.Select(p => YamlText.Of(p.Column)))}]", declaration.Show.Length > 0 ? "declared" : declaration.Hide.Length > 0 ? $"catalog, without the hidden {string.Join(", ", declaration.Hide.Select(h => h.Value))}" : "catalog: all columns");
+        Line(2, "columns:");
+        foreach (var property in leaves)
+            Line(3, $"{YamlText.Of(property.Column)}: {{ {string.Join(", ", Settings(property))} }}", Reason($"{set.Name}/{property.Name}", property.Type.ToString()));
+        var groups = set.Type.Properties.Where(p => p.IsGroup).ToList();
+        if (groups.Count > 0)
+            Line(2, "group:");
+        foreach (var group in groups)
+            Line(3, $"{group.Name}: {{ type: {group.Type.Complex!.Name}, columns: [{string.Join(", ", group.Members.Select(m => YamlText.Of(m.Column)))}] }}", "declared");
+    }
+
+    private static IEnumerable<string> Settings(Property property)
+    {
+        yield return "name: " + property.Name;
+        if (property.Type.Kind == EdmKind.Stream)
+        {
+            yield return "stream: true";
+            if (property.MediaTypeColumn is { } column)
+                yield return $"media-type-column: {YamlText.Of(column)}";
+        }
+        else
+            yield return "type: " + Word(property.Type);
+        switch (property.Conversion)
+        {
+            case FormatConversion format:
+                yield return $"format: {YamlText.Of(format.Format)}";
+                break;
+            case UnitConversion unit:
+                yield return "unit: " + unit.Unit;
+                break;
+            case BooleanConversion flag:
+                yield return $"\"true\": {YamlText.Of(flag.True)}, \"false\": {YamlText.Of(flag.False)}";
+                break;
+        }
+        if (property.MediaType is { } mediaType)
+            yield return $"media-type: {YamlText.Of(mediaType)}";
+        if (!property.Nullable)
+            yield return "required: true";
+        if (property.Description is { } description)
+            yield return $"description: {YamlText.Of(description)}";
+        if (!property.IsFilterable)
+            yield return "filter: false";
+        if (!property.IsSortable)
+            yield return "sort: false";
+        if (property.Access != PropertyAccess.Full)
+            yield return property.Access == PropertyAccess.CreateOnly ? "write: create" : "write: never";
+    }
+
+    /// <summary>The type in the words of a declaration, in quotes where it holds a comma.</summary>
+    private static string Word(EdmType type)
+    {
+        var facets = type.Kind switch
+        {
+            EdmKind.String or EdmKind.Binary => type.MaxLength is { } length ? $"({length})" : "",
+            EdmKind.Decimal => type.Precision is { } precision ? type.Scale is { } scale ? $"({precision},{scale})" : $"({precision})" : "",
+            EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration => type.Precision is { } digits ? $"({digits})" : "",
+            _ => "",
+        };
+        var item = (type.Enum?.Name ?? type.Complex?.Name ?? type.Kind.ToString().ToLowerInvariant()) + facets;
+        var word = type.IsCollection ? $"collection({item})" : item;
+        return word.Contains(',') ? $"\"{word}\"" : word;
+    }
+
+    /// <summary>Each relation once, on the side that comes first; the other side is its way back.</summary>
+    private void Relations(EntitySet set)
+    {
+        var own = set.Type.Navigations.Where(n => !_related.Contains((set.Name, n.Name))).ToList();
+        var written = false;
+        foreach (var navigation in own)
+        {
+            // A relation to itself lists both ends here.
+            if (_related.Contains((set.Name, navigation.Name)))
+                continue;
+            if (navigation.Partner is { } partner)
+                _related.Add((navigation.TargetSet, partner));
+            if (!written)
+                Line(2, "relations:");
+            written = true;
+            var on = navigation.Link is { } link ? $"through: {YamlText.Of(link.Source.ToString())}" : $"on: {{ {string.Join(", ", navigation.Joins.Select(j => $"{YamlText.Of(j.Own.Column)}: {YamlText.Of(j.Target.Column)}"))} }}";
+            Line(3, $"{navigation.Name}: {{ to: {navigation.TargetSet}, {on}, back: {navigation.Partner ?? "no"}{(navigation.IsContained ? ", contained: true" : "")} }}", Reason($"{set.Name}/{navigation.Name}", navigation.IsCollection ? "many" : "one"));
+        }
+    }
+}

@@ -1,0 +1,164 @@
+using System.Text.Json.Nodes;
+
+namespace RapidGable.Declarations;
+
+/// <summary>
+/// JSON Schemas of the files of a workspace (draft 2020-12), by which editors complete and check them. They say what the
+/// loader takes; that the two agree is held by a test.
+/// </summary>
+public static class FileSchemas
+{
+    private const string Identifier = "^[\\p{L}\\p{Nl}_][\\p{L}\\p{Nl}\\p{Nd}\\p{Mn}\\p{Mc}\\p{Pc}\\p{Cf}_]{0,127}$";
+
+    /// <summary>The kinds of file: their folder or file name, and their schema.</summary>
+    public static IReadOnlyDictionary<string, JsonObject> All => new Dictionary<string, JsonObject> { ["workspace"] = Workspace(), ["source"] = Source(), ["service"] = Service() };
+
+    private static JsonObject File(string title, JsonObject schema)
+    {
+        var file = new JsonObject { ["$schema"] = "https://json-schema.org/draft/2020-12/schema", ["title"] = title };
+        foreach (var (name, value) in schema.ToList())
+        {
+            schema.Remove(name);
+            file[name] = value;
+        }
+        return file;
+    }
+
+    private static JsonObject Workspace() => File("A workspace: workspace.yaml", Object([],
+        ("title", Text("What people call it.")),
+        ("names", Words("How outside names are made where a service says nothing.", "as-is", "pascal-case", "camel-case")),
+        ("refresh-seconds", Number("Seconds between two looks at files and catalogs while it is served.", 1, 86_400))));
+
+    private static JsonObject Source()
+    {
+        var schema = Object(["engine"],
+            ("engine", Words("The database engine.", "sqlite", "postgresql", "mariadb")),
+            ("read-only", Flag("No set may allow changes; true when left out.")),
+            ("offer", Object([],
+                ("schemas", Texts("The schemas on offer; all when left out.")),
+                ("kinds", List("The kinds of object on offer.", Words(null, WorkspaceReader.OfferKinds))),
+                ("include", Texts("Patterns with * and ? of what is on offer.")),
+                ("exclude", Texts("Patterns of what is not.")))),
+            ("file", Text("SQLite: the database file, relative to the workspace.")),
+            ("host", Text("The server's name.")),
+            ("port", Scalar("The server's port.")),
+            ("database", Text("The database on the server.")),
+            ("user", Text("Who connects.")),
+            ("password", Text("As ${VARIABLE}, so that it stands in no file.")),
+            ("connection", Text("A whole connection string instead of the single settings.")),
+            ("tls", Words("How the connection is encrypted.", "off", "prefer", "require", "verify")),
+            ("tls-certificate", Text("The authority to trust.")),
+            ("connect-seconds", Scalar("Time limit of connecting.")),
+            ("statement-seconds", Scalar("Time limit of one statement.")),
+            ("sessions", Scalar("Connections at once.")));
+        return File("A source: sources/NAME.yaml", schema);
+    }
+
+    private static JsonObject Service() => File("A service: services/NAME.yaml", Object(["source", "sets"],
+        ("title", Text("What people call it.")),
+        ("source", Text("The source that its sets are read from.")),
+        ("namespace", Text("Namespace of the types; the service's name when left out.")),
+        ("names", Words("How outside names are made.", "as-is", "pascal-case", "camel-case")),
+        ("page", Number("Rows in a page when a set says nothing.", 1, 1_000_000)),
+        ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
+        ("rules", Rules()),
+        ("types", Map("Enumerations and complex types, by name.", Type(), Identifier)),
+        ("sets", new JsonObject { ["description"] = "What is published.", ["type"] = "array", ["minItems"] = 1, ["items"] = OneOf(Text("A table or view: its name alone publishes it."), Set()) })));
+
+    private static JsonObject Rules() => Object([], ("read", OneOrMany("Who may read: anyone, signed-in, nobody, or roles.")));
+
+    private static JsonObject Type() => Object([],
+        ("description", Text("For people.")),
+        ("members", OneOf(Texts("Members that are stored as they are called."), Map("Members with what is stored for each.", Scalar(null), Identifier))),
+        ("properties", Map("Properties of a complex type.", OneOf(Text("The type."), Object(["type"],
+            ("type", Text("The type.")), ("from", Scalar("Its name in the JSON text.")), ("required", Flag("Never null.")))), Identifier)),
+        ("open", Flag("Values may hold members that are not declared.")));
+
+    private static JsonObject Set() => Object([],
+        ("from", Text("The table or view.")),
+        ("select", Text("A SELECT instead of a table or view.")),
+        ("source", Text("Its source, when it is another than the service's.")),
+        ("name", Name("Outside name of the set.")),
+        ("type", Name("Name of the entity type.")),
+        ("description", Text("For people; the table's comment when left out.")),
+        ("key", OneOrMany("Columns that identify a row.")),
+        ("keyless", Flag("Published without a key, for reading only.")),
+        ("hide", OneOrMany("Columns that callers never see.")),
+        ("show", OneOrMany("The only columns that callers see, in this order.")),
+        ("rename", Map("Column: outside name.", Name(null), null)),
+        ("columns", Map("Column: its type, or what is said of it.", OneOf(Text("The type."), Column()), null)),
+        ("group", Map("Complex property: its columns.", OneOf(OneOrMany("The columns."), Object(["columns"], ("type", Name("Name of the complex type.")), ("columns", OneOrMany("The columns.")))), Identifier)),
+        ("relations", Map("Navigation property: the set that it leads to, and how.", OneOf(Text("The set."), Relation()), Identifier)),
+        ("order", OneOrMany("Columns of the default order, each with 'desc' behind it or not.")),
+        ("page", Number("Rows in a page.", 1, 1_000_000)),
+        ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
+        ("allow", OneOf(Words("The operation.", "read", "create", "update", "delete"), List("The operations.", Words(null, "read", "create", "update", "delete")))),
+        ("rules", Rules()));
+
+    private static JsonObject Column() => Object([],
+        ("name", Name("Outside name.")),
+        ("type", Text("A type of the standard, with facets as in string(40), or one of the service; collection(…) of them for JSON.")),
+        ("format", Scalar("How a date or time is written, such as dd.MM.yyyy.")),
+        ("unit", Words("What a number counts.", "microseconds", "milliseconds", "seconds", "minutes", "hours", "days")),
+        ("true", Scalar("What is stored for true.")),
+        ("false", Scalar("What is stored for false.")),
+        ("stream", Flag("The content is fetched by itself.")),
+        ("media-type", Text("Media type of the content.")),
+        ("media-type-column", Text("The column that holds the media type of each stream.")),
+        ("description", Text("For people; the column's comment when left out.")),
+        ("required", Flag("Never null, whatever the catalog says.")),
+        ("filter", Flag("Whether it may be filtered by.")),
+        ("sort", Flag("Whether it may be sorted by.")),
+        ("write", Words("When it may be written.", "always", "create", "never")));
+
+    private static JsonObject Relation() => Object(["to"],
+        ("to", Text("The set that it leads to.")),
+        ("on", OneOf(Map("Own column: column of the other.", Scalar(null), null), OneOrMany("Own columns, for the key of the other."))),
+        ("back", OneOf(Name("Name of the way back, or no."), Flag("No way back."))),
+        ("through", Text("The table between the two.")),
+        ("contained", Flag("The others are part of these and have no set of their own.")));
+
+    private static JsonObject Described(string? description, JsonObject schema)
+    {
+        if (description is not null)
+            schema["description"] = description;
+        return schema;
+    }
+
+    private static JsonObject Text(string? description) => Described(description, new JsonObject { ["type"] = "string" });
+
+    /// <summary>A text that YAML may read as something else.</summary>
+    private static JsonObject Scalar(string? description) => Described(description, new JsonObject { ["type"] = new JsonArray("string", "number", "boolean") });
+
+    private static JsonObject Name(string? description) => Described(description, new JsonObject { ["type"] = "string", ["pattern"] = Identifier });
+
+    private static JsonObject Flag(string description) => Described(description, new JsonObject { ["type"] = "boolean" });
+
+    private static JsonObject Number(string description, int least, int most) => Described(description, new JsonObject { ["type"] = "integer", ["minimum"] = least, ["maximum"] = most });
+
+    private static JsonObject Words(string? description, params string[] words) => Described(description, new JsonObject { ["enum"] = new JsonArray([.. words.Select(w => (JsonNode)w)]) });
+
+    private static JsonObject List(string description, JsonObject items) => Described(description, new JsonObject { ["type"] = "array", ["items"] = items });
+
+    private static JsonObject Texts(string description) => List(description, Scalar(null));
+
+    private static JsonObject OneOrMany(string description) => Described(description, OneOf(Scalar(null), new JsonObject { ["type"] = "array", ["items"] = Scalar(null) }));
+
+    private static JsonObject OneOf(params JsonObject[] schemas) => new() { ["anyOf"] = new JsonArray([.. schemas]) };
+
+    private static JsonObject Map(string description, JsonObject values, string? names)
+    {
+        var map = Described(description, new JsonObject { ["type"] = "object", ["additionalProperties"] = values });
+        if (names is not null)
+            map["propertyNames"] = new JsonObject { ["pattern"] = names };
+        return map;
+    }
+
+    private static JsonObject Object(string[] required, params (string Name, JsonObject Schema)[] properties)
+    {
+        var schema = new JsonObject { ["type"] = "object", ["additionalProperties"] = false, ["properties"] = new JsonObject([.. properties.Select(p => KeyValuePair.Create(p.Name, (JsonNode?)p.Schema))]) };
+        if (required.Length > 0)
+            schema["required"] = new JsonArray([.. required.Select(r => (JsonNode)r)]);
+        return schema;
+    }
+}
