@@ -15,6 +15,12 @@ export interface PropertyInfo {
   nullable: boolean;
   column: string;
   isKey: boolean;
+  isFilterable: boolean;
+  isSortable: boolean;
+  conversion?: string;
+  enumMembers?: string[];
+  members?: PropertyInfo[];
+  description?: string;
 }
 
 export interface NavigationInfo {
@@ -23,6 +29,9 @@ export interface NavigationInfo {
   isCollection: boolean;
   nullable: boolean;
   partner?: string;
+  isContained: boolean;
+  isRemote: boolean;
+  through?: string;
   joins: { own: string; target: string }[];
 }
 
@@ -31,6 +40,10 @@ export interface SetInfo {
   type: string;
   source: string;
   from: string;
+  kind: 'set' | 'function' | 'contained';
+  containedIn?: string;
+  description?: string;
+  order: string[];
   key: string[];
   pageSize: number;
   largestPage: number;
@@ -50,6 +63,52 @@ export interface ServiceDetails {
   sources: string[];
   faces: { odata: string };
   sets: SetInfo[];
+}
+
+export interface ObjectSummary {
+  name: string;
+  kind: string;
+  columns: string[];
+  key: string[];
+  comment?: string;
+  fault?: string;
+  published: string[];
+}
+
+export interface RoutineInfo {
+  name: string;
+  kind: string;
+  parameters: string[];
+  returns: string;
+  comment?: string;
+}
+
+export interface SourceSummary {
+  name: string;
+  address: string;
+  objects: ObjectSummary[];
+  routines: RoutineInfo[];
+}
+
+export interface ObjectDetails {
+  name: string;
+  kind: string;
+  comment?: string;
+  fault?: string;
+  published: string[];
+  key: string[];
+  uniqueKeys: string[][];
+  columns: {
+    name: string;
+    declaredType: string;
+    type?: string;
+    nullable: boolean;
+    reason: string;
+    comment?: string;
+    allowedValues: string[];
+  }[];
+  foreignKeys: { columns: string[]; target: string; targetColumns: string[] }[];
+  rows: (string | null)[][];
 }
 
 /** A refusal or failure, with the place in the request where there is one. */
@@ -98,6 +157,14 @@ export async function fetchServices(): Promise<ServiceSummary[]> {
 
 export async function fetchService(name: string): Promise<ServiceDetails> {
   return (await ask(`/manage/services/${encodeURIComponent(name)}`)).json();
+}
+
+export async function fetchSources(): Promise<SourceSummary[]> {
+  return (await (await ask('/manage/sources')).json()).sources;
+}
+
+export async function fetchObject(source: string, name: string): Promise<ObjectDetails> {
+  return (await ask(`/manage/sources/${encodeURIComponent(source)}/object?name=${encodeURIComponent(name)}`)).json();
 }
 
 export async function fetchMetadata(root: string): Promise<string> {

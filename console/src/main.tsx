@@ -10,6 +10,7 @@ import { DataPage } from './pages/DataPage';
 import { MetadataPage } from './pages/MetadataPage';
 import { ServicePage } from './pages/ServicePage';
 import { ServicesPage } from './pages/ServicesPage';
+import { SourcesPage } from './pages/SourcesPage';
 import { Frame } from './parts/Frame';
 import { NotFound } from './parts/States';
 
@@ -39,6 +40,7 @@ const router = createBrowserRouter(
       element: <Frame />,
       children: [
         { index: true, element: <ServicesPage /> },
+        { path: 'sources', element: <SourcesPage /> },
         { path: 'services/:service', element: <ServicePage /> },
         { path: 'services/:service/metadata', element: <MetadataPage /> },
         { path: 'services/:service/:set', element: <DataPage /> },

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { PropertyInfo } from './api';
-import { and, condition, literal, operatorsFor, pageUrl } from './query';
+import { and, condition, filterable, literal, operatorsFor, pageUrl } from './query';
 
 const property = (type: string, nullable = false): PropertyInfo => ({
   name: 'p',
@@ -9,6 +9,8 @@ const property = (type: string, nullable = false): PropertyInfo => ({
   nullable,
   column: 'p',
   isKey: false,
+  isFilterable: true,
+  isSortable: true,
 });
 
 describe('literal', () => {
@@ -43,6 +45,24 @@ describe('condition', () => {
 
   it('offers no test for null on a property that is never null', () =>
     expect(operatorsFor(property('Edm.Int64')).some((o) => !o.takesValue)).toBe(false));
+});
+
+describe('filterable', () => {
+  it('offers the members of complex properties by their path, and nothing that the service refuses', () => {
+    const members = [
+      { ...property('Edm.Double'), name: 'latitude' },
+      { ...property('Edm.String'), name: 'note', isFilterable: false },
+    ];
+    const position = { ...property('T.Position'), name: 'position', isFilterable: false, members };
+    const photo = { ...property('Edm.Stream'), name: 'photo', isFilterable: false };
+    expect(filterable([property('Edm.Int64'), position, photo]).map((p) => p.name)).toEqual(['p', 'position/latitude']);
+  });
+
+  it('compares enumerations by equality, with their members as text', () => {
+    const kind = { ...property('T.Kind'), enumMembers: ['level', 'flow'], isSortable: false };
+    expect(operatorsFor(kind).map((o) => o.word)).toEqual(['eq', 'ne']);
+    expect(condition(kind, { word: 'eq', label: 'is', takesValue: true }, 'flow')).toBe("p eq 'flow'");
+  });
 });
 
 describe('and', () => {

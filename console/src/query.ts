@@ -32,11 +32,23 @@ export function operatorsFor(property: PropertyInfo): Operator[] {
     property.type === 'Edm.Binary'
       ? []
       : property.type === 'Edm.String'
-        ? [...text, ...comparison]
-        : property.type === 'Edm.Boolean' || property.type === 'Edm.Guid'
+        ? property.conversion
+          ? comparison.slice(0, 2)
+          : [...text, ...comparison]
+        : property.type === 'Edm.Boolean' ||
+            property.type === 'Edm.Guid' ||
+            property.enumMembers ||
+            !property.isSortable
           ? comparison.slice(0, 2)
           : comparison;
   return property.nullable ? [...own, ...nullTests] : own;
+}
+
+/** The properties that a condition can be made of: single values, and the members of complex ones by their path. */
+export function filterable(properties: PropertyInfo[]): PropertyInfo[] {
+  return properties
+    .flatMap((p) => (p.members ? p.members.map((m) => ({ ...m, name: `${p.name}/${m.name}` })) : [p]))
+    .filter((p) => p.isFilterable);
 }
 
 const shapes: Record<string, RegExp> = {
@@ -58,13 +70,15 @@ const examples: Record<string, string> = {
 };
 
 /** An example of what may be typed for a property. */
-export function exampleOf(type: string): string {
+export function exampleOf(type: string, members?: string[]): string {
+  if (members?.[0]) return members[0];
   return examples[type] ?? (type === 'Edm.String' ? 'text' : '12.5');
 }
 
 /** A typed value as a literal of the URL; undefined when it is no value of the type. */
 export function literal(type: string, value: string): string | undefined {
-  if (type === 'Edm.String') return `'${value.replaceAll("'", "''")}'`;
+  // The members of enumerations are written like text (4.01).
+  if (type === 'Edm.String' || !type.startsWith('Edm.')) return `'${value.replaceAll("'", "''")}'`;
   const trimmed = value.trim();
   const shape = shapes[type] ?? /^-?\d+(\.\d+)?(e[+-]?\d+)?$/i;
   if (!shape.test(trimmed)) return undefined;

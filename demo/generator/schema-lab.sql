@@ -19,3 +19,6 @@ CREATE TABLE result (
     detection_limit DECIMAL(10,3),
     PRIMARY KEY (sample_id, analyte_code)
 );
+
+CREATE INDEX sample_by_station ON sample (station_code);
+CREATE INDEX result_by_analyte ON result (analyte_code);

@@ -22,6 +22,7 @@ CREATE TABLE station (
     changed_at DATETIME(0) NOT NULL
 );
 CREATE INDEX station_by_catchment ON station (catchment_id);
+CREATE INDEX catchment_by_parent ON catchment (parent_id);
 
 CREATE TABLE sensor (
     station_id BIGINT NOT NULL REFERENCES station (id) ON DELETE CASCADE,
@@ -78,6 +79,8 @@ CREATE TABLE visit (
     version BIGINT NOT NULL DEFAULT 1
 );
 CREATE INDEX visit_by_station ON visit (station_id);
+CREATE INDEX visit_by_technician ON visit (technician_id);
+CREATE INDEX visit_by_plan ON visit (planned_for);
 
 CREATE TABLE visit_task (
     visit_id BIGINT NOT NULL REFERENCES visit (id) ON DELETE CASCADE,
@@ -110,6 +113,8 @@ CREATE TABLE import_log (
     row_count BIGINT
 );
 
+CREATE INDEX technician_certificate_by_certificate ON technician_certificate (certificate_code);
+
 CREATE VIEW station_latest AS
 SELECT s.id AS station_id, s.code, s.name, r.sensor_no, r.taken_at, r.value, r.quality
 FROM station s
@@ -138,3 +143,16 @@ SELECT n.kind, r.quality, count(*) AS readings, cast(round(avg(r.value), 4) AS D
 FROM reading r
 JOIN sensor n ON n.station_id = r.station_id AND n.sensor_no = r.sensor_no
 GROUP BY n.kind, r.quality;
+
+CREATE FUNCTION distance_km(latitude_1 DOUBLE, longitude_1 DOUBLE, latitude_2 DOUBLE, longitude_2 DOUBLE) RETURNS DOUBLE DETERMINISTIC COMMENT 'Kilometres between two points'
+RETURN 6371 * acos(least(1, sin(radians(latitude_1)) * sin(radians(latitude_2)) + cos(radians(latitude_1)) * cos(radians(latitude_2)) * cos(radians(longitude_1 - longitude_2))));
+
+CREATE PROCEDURE stations_within(latitude DOUBLE, longitude DOUBLE, kilometres DOUBLE) COMMENT 'Stations within a distance of a point'
+SELECT s.* FROM station s WHERE distance_km(s.latitude, s.longitude, latitude, longitude) <= kilometres ORDER BY s.id;
+
+CREATE PROCEDURE close_station(IN station BIGINT, IN closed DATE, OUT cancelled BIGINT)
+BEGIN
+    UPDATE station SET closed_on = closed WHERE id = station;
+    DELETE FROM visit WHERE station_id = station AND done_at IS NULL AND planned_for > closed;
+    SET cancelled = ROW_COUNT();
+END;

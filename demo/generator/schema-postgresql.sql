@@ -22,6 +22,7 @@ CREATE TABLE station (
     changed_at TIMESTAMPTZ(0) NOT NULL
 );
 CREATE INDEX station_by_catchment ON station (catchment_id);
+CREATE INDEX catchment_by_parent ON catchment (parent_id);
 
 CREATE TABLE sensor (
     station_id BIGINT NOT NULL REFERENCES station (id) ON DELETE CASCADE,
@@ -78,6 +79,8 @@ CREATE TABLE visit (
     version BIGINT NOT NULL DEFAULT 1
 );
 CREATE INDEX visit_by_station ON visit (station_id);
+CREATE INDEX visit_by_technician ON visit (technician_id);
+CREATE INDEX visit_by_plan ON visit (planned_for);
 
 CREATE TABLE visit_task (
     visit_id BIGINT NOT NULL REFERENCES visit (id) ON DELETE CASCADE,
@@ -110,6 +113,8 @@ CREATE TABLE import_log (
     row_count BIGINT
 );
 
+CREATE INDEX technician_certificate_by_certificate ON technician_certificate (certificate_code);
+
 CREATE VIEW station_latest AS
 SELECT s.id AS station_id, s.code, s.name, r.sensor_no, r.taken_at, r.value, r.quality
 FROM station s
@@ -138,3 +143,20 @@ SELECT n.kind, r.quality, count(*) AS readings, round(avg(r.value), 4)::double p
 FROM reading r
 JOIN sensor n ON n.station_id = r.station_id AND n.sensor_no = r.sensor_no
 GROUP BY n.kind, r.quality;
+
+CREATE FUNCTION stations_within(latitude DOUBLE PRECISION, longitude DOUBLE PRECISION, kilometres DOUBLE PRECISION) RETURNS SETOF station
+LANGUAGE SQL STABLE AS $$
+    SELECT s.* FROM station s
+    WHERE 6371 * acos(least(1, sin(radians(s.latitude)) * sin(radians($1)) + cos(radians(s.latitude)) * cos(radians($1)) * cos(radians(s.longitude - $2)))) <= $3
+    ORDER BY s.id
+$$;
+COMMENT ON FUNCTION stations_within IS 'Stations within a distance of a point';
+
+CREATE PROCEDURE close_station(station BIGINT, closed DATE, INOUT cancelled BIGINT DEFAULT 0)
+LANGUAGE plpgsql AS $$
+BEGIN
+    UPDATE station SET closed_on = closed WHERE id = close_station.station;
+    DELETE FROM visit WHERE station_id = close_station.station AND done_at IS NULL AND planned_for > closed;
+    GET DIAGNOSTICS cancelled = ROW_COUNT;
+END
+$$;

@@ -22,6 +22,7 @@ CREATE TABLE station (
     changed_at TIMESTAMP NOT NULL
 );
 CREATE INDEX station_by_catchment ON station (catchment_id);
+CREATE INDEX catchment_by_parent ON catchment (parent_id);
 
 CREATE TABLE sensor (
     station_id INTEGER NOT NULL REFERENCES station (id) ON DELETE CASCADE,
@@ -78,6 +79,8 @@ CREATE TABLE visit (
     version INTEGER NOT NULL DEFAULT 1
 );
 CREATE INDEX visit_by_station ON visit (station_id);
+CREATE INDEX visit_by_technician ON visit (technician_id);
+CREATE INDEX visit_by_plan ON visit (planned_for);
 
 CREATE TABLE visit_task (
     visit_id INTEGER NOT NULL REFERENCES visit (id) ON DELETE CASCADE,
@@ -109,6 +112,8 @@ CREATE TABLE import_log (
     file_name TEXT,
     row_count INTEGER
 );
+
+CREATE INDEX technician_certificate_by_certificate ON technician_certificate (certificate_code);
 
 CREATE VIEW station_latest AS
 SELECT s.id AS station_id, s.code, s.name, r.sensor_no, r.taken_at, r.value, r.quality

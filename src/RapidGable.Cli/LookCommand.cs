@@ -16,15 +16,16 @@ internal static class LookCommand
         var name = new Argument<string?>("object") { Description = "A table or view to look at closely, or a pattern with * and ? to list.", Arity = ArgumentArity.ZeroOrOne };
         var source = new Option<string?>("--source") { Description = "Which source, when the workspace has several." };
         var rows = new Option<int>("--rows") { Description = "How many rows of the object to show.", DefaultValueFactory = _ => 3 };
+        var tree = new Option<bool>("--tree") { Description = "Show everything as a tree: schemas, kinds, objects with their columns, routines with their parameters." };
         var json = CommonOptions.Json();
         var command = new ExampleCommand("look", "See what a source offers: tables, views, columns, keys, relations and a few rows.",
-            "gable look demo", "gable look demo station", "gable look demo 'visit*'", "gable look demo daily_summary --rows 10") { workspace, name, source, rows, json };
+            "gable look demo", "gable look demo station", "gable look demo 'visit*'", "gable look demo 'visit*' --tree", "gable look demo daily_summary --rows 10") { workspace, name, source, rows, tree, json };
         command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(name), result.GetValue(source),
-            Math.Clamp(result.GetValue(rows), 0, 1000), result.GetValue(json), cancellation));
+            Math.Clamp(result.GetValue(rows), 0, 1000), result.GetValue(tree), result.GetValue(json), cancellation));
         return command;
     }
 
-    private static async Task<int> RunAsync(string folder, string? name, string? sourceName, int rows, bool json, CancellationToken cancellation)
+    private static async Task<int> RunAsync(string folder, string? name, string? sourceName, int rows, bool tree, bool json, CancellationToken cancellation)
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
         // Faults of services do not keep anyone from looking at a source; faults of the source do.
@@ -39,17 +40,24 @@ internal static class LookCommand
         if (sourceName is not null && !names.Contains(sourceName))
             throw new UsageException($"There is no source '{sourceName}'.{NearestName.Hint(sourceName, names)}");
         var chosen = sourceName ?? (name is null ? null : names.Find(n => workspace.Catalogs[n].Find(name) is not null));
-        if (name is null || name.AsSpan().IndexOfAny('*', '?') >= 0)
+        if (name is null || tree || name.AsSpan().IndexOfAny('*', '?') >= 0)
         {
             var shown = 0;
             foreach (var item in names.Where(n => sourceName is null || n == sourceName))
             {
                 var catalog = workspace.Catalogs[item];
-                catalog = catalog with { Objects = [.. catalog.Objects.Where(o => FileSystemName.MatchesSimpleExpression(name ?? "*", catalog.ShortName(o)))] };
-                shown += catalog.Objects.Length;
-                if (catalog.Objects.IsEmpty && name is not null)
+                catalog = catalog with
+                {
+                    Objects = [.. catalog.Objects.Where(o => name is null || Offer.Matches(name, o))],
+                    Routines = [.. catalog.Routines.Where(r => name is null || FileSystemName.MatchesSimpleExpression(name, r.Name))],
+                };
+                shown += catalog.Objects.Length + catalog.Routines.Length;
+                if (catalog.Objects.IsEmpty && catalog.Routines.IsEmpty && name is not null)
                     continue;
-                WriteCatalog(workspace.Sources[item], catalog, json);
+                if (tree && !json)
+                    WriteTree(workspace.Sources[item], catalog);
+                else
+                    WriteCatalog(workspace.Sources[item], catalog, json);
             }
             return shown > 0 || name is null ? 0 : 1;
         }
@@ -75,7 +83,7 @@ internal static class LookCommand
     {
         if (json)
         {
-            Terminal.WriteJson(new { source = source.Name, address = source.Address, objects = catalog.Objects.Select(Summary) });
+            Terminal.WriteJson(new { source = source.Name, address = source.Address, objects = catalog.Objects.Select(Summary), routines = catalog.Routines.Select(r => new { r.Schema, r.Name, r.Kind, r.Parameters, r.Returns, r.Comment }) });
             return;
         }
         Terminal.Out.MarkupLine($"[bold]{Markup.Escape(source.Name)}[/]: {Markup.Escape(source.Address)}, {Terminal.Plural(catalog.Objects.Length, "object")}");
@@ -87,6 +95,53 @@ internal static class LookCommand
                 item.Fault is { } fault ? $"[red]{Markup.Escape(fault)}[/]" : Markup.Escape(string.Join(", ", item.ForeignKeys.Select(f => f.TargetObject).Distinct())));
         }
         Terminal.Out.Write(table);
+        foreach (var routine in catalog.Routines)
+            Terminal.Out.WriteLine($"{routine.Kind} {Signature(routine)}");
+    }
+
+    private static string Signature(SourceRoutine routine) =>
+        $"{routine.Name}({string.Join(", ", routine.Parameters.Select(p => $"{(p.Direction == "in" ? "" : p.Direction + " ")}{p.Name} {p.DeclaredType}"))}){(routine.Returns.Length == 0 || routine.Kind == "procedure" ? "" : " returns " + routine.Returns)}";
+
+    private static void WriteTree(ISource source, SourceCatalog catalog)
+    {
+        var root = new Tree($"[bold]{Markup.Escape(source.Name)}[/]: {Markup.Escape(source.Address)}");
+        foreach (var schema in catalog.Objects.Select(o => o.Schema).Concat(catalog.Routines.Select(r => r.Schema)).Distinct().Order())
+        {
+            IHasTreeNodes branch = schema is null ? root : root.AddNode(Markup.Escape(schema));
+            foreach (var kind in catalog.Objects.Where(o => o.Schema == schema).GroupBy(o => o.Kind).OrderBy(g => g.Key))
+            {
+                var kinds = branch.AddNode($"[grey]{Terminal.Plural(kind.Count(), kind.Key.Word())}[/]");
+                foreach (var item in kind)
+                    WriteBranch(kinds, item);
+            }
+            foreach (var kind in catalog.Routines.Where(r => r.Schema == schema).GroupBy(r => r.Kind).OrderBy(g => g.Key))
+            {
+                var kinds = branch.AddNode($"[grey]{Terminal.Plural(kind.Count(), kind.Key)}[/]");
+                foreach (var routine in kind)
+                    kinds.AddNode(Markup.Escape(Signature(routine)));
+            }
+        }
+        Terminal.Out.Write(root);
+    }
+
+    private static void WriteBranch(TreeNode kinds, SourceObject item)
+    {
+        var node = kinds.AddNode($"[bold]{Markup.Escape(item.Name)}[/]{(item.Comment is { } comment ? $"  [grey]{Markup.Escape(comment)}[/]" : "")}");
+        if (item.Fault is { } fault)
+            node.AddNode($"[red]{Markup.Escape(fault)}[/]");
+        foreach (var column in item.Columns)
+        {
+            var marks = new List<string>();
+            if (item.PrimaryKey.Contains(column.Name))
+                marks.Add("key");
+            if (item.UniqueKeys.Any(u => u.Length == 1 && u[0] == column.Name))
+                marks.Add("unique");
+            if (item.ForeignKeys.FirstOrDefault(f => f.Columns.Contains(column.Name)) is { } reference)
+                marks.Add("-> " + reference.TargetObject);
+            if (column.Type is null)
+                marks.Add("left out");
+            node.AddNode($"{Markup.Escape(column.Name)} [grey]{Markup.Escape(column.DeclaredType)}{(column.Nullable ? "" : " not null")}[/]{(marks.Count == 0 ? "" : $" [green]{Markup.Escape(string.Join(", ", marks))}[/]")}");
+        }
     }
 
     private static object Summary(SourceObject item) => new
@@ -103,7 +158,7 @@ internal static class LookCommand
     private static async Task WriteObjectAsync(LoadedWorkspace workspace, ISource source, SourceObject found, int rows, bool json, CancellationToken cancellation)
     {
         var item = await source.DescribeAsync(found, cancellation);
-        var sample = await SampleAsync(source, item, rows, cancellation);
+        var sample = await ObjectSample.ReadAsync(source, item, rows, cancellation);
         var published = workspace.Services.SelectMany(s => s.Model.Sets.Where(e => e.Source.Source == source.Name && e.Source.Schema == item.Schema && e.Source.Name == item.Name).Select(e => $"{s.Model.Service}/{e.Name}")).ToList();
         if (json)
         {
@@ -149,26 +204,4 @@ internal static class LookCommand
                 Terminal.Out.MarkupLine($"  {Markup.Escape(item.Columns[i].Name.PadRight(width))}  {(sample[r][i] is { } value ? Markup.Escape(value) : "[grey]null[/]")}");
         }
     }
-
-    private static async Task<List<string?[]>> SampleAsync(ISource source, SourceObject item, int rows, CancellationToken cancellation)
-    {
-        var sample = new List<string?[]>();
-        if (rows == 0 || item.Columns.Length == 0)
-            return sample;
-        // A column without a type has no way to be shown either.
-        var columns = string.Join(", ", item.Columns.Select(c => c.Type is null ? "NULL" : source.Dialect.Column(source.Dialect.Quote(c.Name), c.StorageForm)));
-        await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation);
-        await using var cursor = await session.QueryAsync($"SELECT {columns} FROM {source.Dialect.Table(item.Schema, item.Name)} LIMIT {rows}", default, cancellation);
-        while (await cursor.ReadAsync(cancellation))
-            sample.Add([.. Enumerable.Range(0, item.Columns.Length).Select(i => Shown(cursor.GetStored(i)))]);
-        return sample;
-    }
-
-    private static string? Shown(StoredValue value) => value.Kind switch
-    {
-        StoredValueKind.Null => null,
-        StoredValueKind.Text => value.Text.Length > 60 ? value.Text[..60] + "…" : value.Text,
-        StoredValueKind.Blob => $"({value.Blob.Length} bytes)",
-        _ => value.ToString(),
-    };
 }

@@ -8,6 +8,7 @@ using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Model;
 using RapidGable.Queries;
+using RapidGable.Sources;
 
 namespace RapidGable.Service;
 
@@ -39,6 +40,8 @@ internal static class ManagementInterface
         manage.MapGet("/services/{name}", (string name, HttpContext context) => registry.Find(name) is { } service
             ? Results.Json(Details(service, registry.Workspace, context), Json)
             : Problem(404, "not-found", $"There is no service '{name}'."));
+        manage.MapGet("/sources", () => Results.Json(new { sources = registry.Workspace.Sources.Keys.Order(StringComparer.Ordinal).Select(n => SourceViews.Summary(registry.Workspace, n)) }, Json));
+        manage.MapGet("/sources/{source}/object", (string source, string? name, int? rows, HttpContext context) => ObjectAsync(registry.Workspace, source, name ?? "", rows ?? 10, context.RequestAborted));
         manage.MapPost("/refresh", async (HttpContext context, ILogger<ServiceRegistry> log) =>
         {
             // A header that no form and no plain link of another page can send.
@@ -53,6 +56,20 @@ internal static class ManagementInterface
             }, Json);
         });
         manage.MapGet("/explain", (string? url, HttpContext context) => Explain(url, registry, time));
+    }
+
+    private static async Task<IResult> ObjectAsync(LoadedWorkspace workspace, string source, string name, int rows, CancellationToken cancellation)
+    {
+        if (!workspace.Catalogs.TryGetValue(source, out var catalog) || catalog.Find(name) is not { } found)
+            return Problem(404, "not-found", $"There is no table or view '{name}' in a source '{source}'.");
+        try
+        {
+            return Results.Json(await SourceViews.ObjectAsync(workspace, source, found, Math.Clamp(rows, 0, 100), cancellation), Json);
+        }
+        catch (SourceException exception)
+        {
+            return Problem(503, "source", $"'{name}' cannot be read: {exception.Message}");
+        }
     }
 
     private static bool IsLocal(HttpContext context) =>
@@ -94,19 +111,14 @@ internal static class ManagementInterface
         key = set.Type.Key.Select(k => k.Name),
         set.PageSize,
         set.LargestPage,
-        allow = set.Operations.HasFlag(SetOperations.Read) ? new[] { "read" } : [],
+        kind = set.IsUnkeyed ? "function" : set.ContainedIn is null ? "set" : "contained",
+        containedIn = set.ContainedIn,
+        set.Type.Description,
+        order = set.DefaultOrder.Select(o => o.Property.Name + (o.Descending ? " desc" : "")),
+        allow = Enum.GetValues<SetOperations>().Where(o => o != SetOperations.None && set.Operations.HasFlag(o)).Select(o => o.ToString().ToLowerInvariant()),
         rules = new { read = set.Read.ToString() },
         isReadable = AccessGate.MayRead(set, Caller.Anonymous),
-        properties = set.Type.Properties.Select(p => new
-        {
-            p.Name,
-            type = p.Type.Name,
-            facets = p.Type.ToString(),
-            p.Nullable,
-            p.Column,
-            isKey = set.Type.Key.Contains(p),
-            p.Description,
-        }),
+        properties = set.Type.Properties.Select(p => Property(set, p)),
         hidden = set.Type.Hidden.Select(p => p.Column),
         navigations = set.Type.Navigations.Select(n => new
         {
@@ -115,8 +127,27 @@ internal static class ManagementInterface
             n.IsCollection,
             n.Nullable,
             n.Partner,
+            n.IsContained,
+            n.IsRemote,
+            through = n.Link?.Source.ToString(),
             joins = n.Joins.Select(j => new { own = j.Own.Name, target = j.Target.Name }),
         }),
+    };
+
+    private static object Property(EntitySet set, Property property) => new
+    {
+        property.Name,
+        type = property.Type.Name,
+        facets = property.Type.ToString(),
+        property.Nullable,
+        property.Column,
+        isKey = set.Type.Key.Contains(property),
+        isFilterable = property is { IsFilterable: true, IsGroup: false, Type: { IsCollection: false, Kind: not (EdmKind.Complex or EdmKind.Stream or EdmKind.Binary) } } && property.Conversion is not { Use: ConvertedUse.Read },
+        isSortable = property is { IsSortable: true, IsGroup: false, Type: { IsCollection: false, Kind: not (EdmKind.Complex or EdmKind.Stream or EdmKind.Binary) } } && property.Conversion is not { Use: ConvertedUse.Read or ConvertedUse.Equality },
+        conversion = property.Conversion?.Description,
+        enumMembers = property.Type.Enum?.Members.Select(m => m.Name),
+        members = property.IsGroup ? property.Members.Select(m => Property(set, m)) : null,
+        property.Description,
     };
 
     /// <summary>The statements behind a request to the OData face, without running them.</summary>

@@ -19,7 +19,7 @@ public sealed class CommandTests : IDisposable
         Assert.True(made.Code == 0, made.Errors);
         var file = Path.Combine(_folder.Folder, "river-data/services/river-data.yaml");
         var text = File.ReadAllText(file);
-        Assert.Contains("  - station\n", text);
+        Assert.Contains("  - station   # table", text);
         Assert.Contains("  # - from: import_log", text);
         var check = await Gable.RunAsync(_folder.Folder, "check", "river-data", "--json");
         Assert.True(check.Code == 0, check.Output + check.Errors);

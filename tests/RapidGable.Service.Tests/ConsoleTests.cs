@@ -186,9 +186,31 @@ public sealed class ConsoleTests : IAsyncLifetime
         await Expect(_page.GetByText("Rows 21 to 40 of 120")).ToBeVisibleAsync();
     }
 
+    [Fact]
+    public async Task A_source_is_searched_and_an_object_looked_at()
+    {
+        await GoAsync("sources");
+        var objects = _page.GetByRole(AriaRole.Navigation, new() { Name = "Objects of main" });
+        await Expect(objects.GetByRole(AriaRole.Link)).ToHaveCountAsync(18);
+        await _page.GetByRole(AriaRole.Textbox, new() { Name = "Search tables, views and columns" }).FillAsync("technician_id");
+        await Expect(objects.GetByRole(AriaRole.Link)).ToHaveCountAsync(2);
+        await objects.GetByRole(AriaRole.Link).Filter(new() { HasText = "visit" }).ClickAsync();
+        await Expect(Role(AriaRole.Heading, "visit")).ToBeVisibleAsync();
+        await Expect(_page.GetByText("Primary key: id.")).ToBeVisibleAsync();
+        await Expect(_page.GetByText("published as s/Visits")).ToBeVisibleAsync();
+        await Expect(_page.GetByRole(AriaRole.Region, new() { Name = "Rows of visit" }).Locator("tbody tr")).ToHaveCountAsync(10);
+        await _page.GetByRole(AriaRole.Link, new() { Name = "technician", Exact = true }).ClickAsync();
+        await Expect(Role(AriaRole.Heading, "technician")).ToBeVisibleAsync();
+        await _page.GetByRole(AriaRole.Textbox, new() { Name = "Search tables, views and columns" }).FillAsync("no such thing");
+        await Expect(_page.GetByText("Nothing is called like “no such thing”.")).ToBeVisibleAsync();
+        Assert.Empty(_errors);
+    }
+
     [Theory]
     [InlineData("", ColorScheme.Light)]
     [InlineData("", ColorScheme.Dark)]
+    [InlineData("sources", ColorScheme.Light)]
+    [InlineData("sources?source=main&object=wide_form", ColorScheme.Dark)]
     [InlineData("services/s?set=wide_form", ColorScheme.Light)]
     [InlineData("services/s?set=Stations", ColorScheme.Dark)]
     [InlineData("services/s/wide_form", ColorScheme.Light)]

@@ -40,7 +40,7 @@ export function ServicePage() {
                 replace
                 active={set === chosen}
                 label={set.name}
-                description={`from ${set.from}`}
+                description={describe(set)}
               />
             ))}
           </nav>
@@ -49,6 +49,12 @@ export function ServicePage() {
       </Grid>
     </>
   );
+}
+
+function describe(set: SetInfo): string {
+  const kind =
+    set.kind === 'function' ? ', without a key' : set.kind === 'contained' ? `, part of ${set.containedIn}` : '';
+  return `from ${set.from}${kind}`;
 }
 
 function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo }) {
@@ -64,7 +70,7 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
             may read: {set.rules.read}
           </Badge>
         </Group>
-        {set.isReadable && (
+        {set.isReadable && set.kind !== 'contained' && (
           <Button
             component={Link}
             to={`/services/${service.name}/${encodeURIComponent(set.name)}`}
@@ -75,7 +81,7 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
           </Button>
         )}
       </Group>
-      {set.isReadable && (
+      {set.isReadable && set.kind !== 'contained' && (
         <Address url={service.faces.odata + encodeURIComponent(set.name)} label="the address of the set" />
       )}
       <Text size="sm" c="dimmed" mt={4}>
@@ -104,9 +110,19 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
                     {property.isKey && <IconKey size={15} aria-label="part of the key" role="img" />}
                   </Group>
                 </Table.Td>
-                <Table.Td>{property.facets}</Table.Td>
+                <Table.Td>
+                  {property.facets}
+                  {(property.members || property.conversion) && (
+                    <Text size="xs" c="dimmed">
+                      {property.members?.map((member) => `${member.name} ${member.facets}`).join(', ') ??
+                        property.conversion}
+                    </Text>
+                  )}
+                </Table.Td>
                 <Table.Td>{property.nullable ? 'yes' : 'no'}</Table.Td>
-                <Table.Td c="dimmed">{property.column}</Table.Td>
+                <Table.Td c="dimmed">
+                  {property.members?.map((member) => member.column).join(', ') ?? property.column}
+                </Table.Td>
               </Table.Tr>
             ))}
           </Table.Tbody>
@@ -116,7 +132,9 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
         Relations
       </Title>
       {set.navigations.length === 0 ? (
-        <Empty>No relation leads from here: the source has no foreign key to or from a published set.</Empty>
+        <Empty>
+          No relation leads from here: there is no foreign key to or from a published set, and none is declared.
+        </Empty>
       ) : (
         <Table verticalSpacing={4}>
           <Table.Thead>
@@ -150,7 +168,13 @@ function RelationRow({ navigation }: { navigation: NavigationInfo }) {
           </Link>
         </Group>
       </Table.Td>
-      <Table.Td c="dimmed">{navigation.joins.map((join) => `${join.own} = ${join.target}`).join(', ')}</Table.Td>
+      <Table.Td c="dimmed">
+        {navigation.through
+          ? `the table ${navigation.through}`
+          : navigation.joins.map((join) => `${join.own} = ${join.target}`).join(', ')}
+        {navigation.isContained && ', as a part'}
+        {navigation.isRemote && ', in another source'}
+      </Table.Td>
     </Table.Tr>
   );
 }

@@ -42,11 +42,15 @@ export function DataTable({ properties, rows, label, order, sort }: DataTablePro
                   aria-sort={direction}
                   className={numbers.has(property.type) ? 'number' : undefined}
                 >
-                  <button type="button" className="sort" title={property.facets} onClick={() => turn(property.name)}>
-                    {property.name}
-                    {direction === 'ascending' && <IconArrowUp size={14} aria-hidden />}
-                    {direction === 'descending' && <IconArrowDown size={14} aria-hidden />}
-                  </button>
+                  {property.isSortable ? (
+                    <button type="button" className="sort" title={property.facets} onClick={() => turn(property.name)}>
+                      {property.name}
+                      {direction === 'ascending' && <IconArrowUp size={14} aria-hidden />}
+                      {direction === 'descending' && <IconArrowDown size={14} aria-hidden />}
+                    </button>
+                  ) : (
+                    <span title={property.facets}>{property.name}</span>
+                  )}
                 </Table.Th>
               );
             })}

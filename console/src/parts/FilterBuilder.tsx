@@ -1,14 +1,15 @@
 import { Button, Group, Select, TextInput } from '@mantine/core';
 import { useState } from 'react';
 import type { PropertyInfo } from '../api';
-import { condition, exampleOf, operatorsFor } from '../query';
+import { condition, exampleOf, filterable, operatorsFor } from '../query';
 
 /** Makes one condition out of a property, a test and a value. */
 export function FilterBuilder({ properties, add }: { properties: PropertyInfo[]; add: (condition: string) => void }) {
   const [name, setName] = useState<string | null>(null);
   const [word, setWord] = useState<string | null>(null);
   const [value, setValue] = useState('');
-  const property = properties.find((candidate) => candidate.name === name);
+  const usable = filterable(properties);
+  const property = usable.find((candidate) => candidate.name === name);
   const operators = property ? operatorsFor(property) : [];
   const operator = operators.find((candidate) => candidate.word === word) ?? operators[0];
   const made = property && operator ? condition(property, operator, value) : undefined;
@@ -20,7 +21,7 @@ export function FilterBuilder({ properties, add }: { properties: PropertyInfo[];
         size="xs"
         w={150}
         searchable
-        data={properties.map((p) => p.name)}
+        data={usable.map((p) => p.name)}
         value={name}
         onChange={setName}
       />
@@ -39,7 +40,7 @@ export function FilterBuilder({ properties, add }: { properties: PropertyInfo[];
         size="xs"
         w={190}
         disabled={!operator?.takesValue}
-        placeholder={property ? exampleOf(property.type) : ''}
+        placeholder={property ? exampleOf(property.type, property.enumMembers) : ''}
         value={value}
         onChange={(event) => setValue(event.currentTarget.value)}
         error={isWrong ? `not a ${property.type}` : undefined}

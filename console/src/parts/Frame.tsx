@@ -39,7 +39,8 @@ export function Frame() {
           <SchemeButton />
         </Group>
       </AppShell.Header>
-      <AppShell.Navbar p="xs" aria-label="Services">
+      <AppShell.Navbar p="xs" aria-label="Workspace">
+        <NavLink component={RouterLink} to="/sources" label="Sources" />
         <NavLink component={RouterLink} to="/" end label="Services" />
         {services.data?.map((service) => (
           <NavLink
