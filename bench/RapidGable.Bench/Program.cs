@@ -37,6 +37,7 @@ try
     await CompareAsync("1,000 readings", i => $"{ours}Readings?$filter=id%20gt%20{i * 7}&$top=1000", i => $"{hand}readings?after={i * 7}&rows=1000", 200);
     await CompareAsync("200,000 readings in one answer", _ => $"{ours}Readings?$top=200000", _ => $"{hand}readings?after=0&rows=200000", 4, ("Prefer", "maxpagesize=200000"));
     await DepthAsync();
+    await CatalogBench.RunAsync(folder);
     Console.WriteLine($"{"memory after all of it",-44} {Environment.WorkingSet / 1048576,9} MiB");
 
     async Task CompareAsync(string name, Func<int, string> left, Func<int, string> right, int rounds, params (string Name, string Value)[] headers)

@@ -48,6 +48,32 @@ public class DeclarationTests
         Assert.Contains("Did you mean 'title'?", folder.Read().Diagnostics.Items[0].Message);
     }
 
+    [Theory] // texts that are made to hurt
+    [InlineData("anchors", "a: &a [x, x]\nb: &b [*a, *a]\nc: [*b, *b]\n", "anchors and aliases")]
+    [InlineData("deep", null, "nested more than 50 levels")]
+    [InlineData("merge", "a: &x { b: 1 }\nc: { <<: *x }\n", "anchors and aliases")]
+    [InlineData("twice", "title: a\ntitle: b\n", "'title' is given twice; the first is in line 1.")]
+    [InlineData("list", "- a\n- b\n", "must hold names with values")]
+    [InlineData("two", "title: a\n--- \ntitle: b\n", "")]
+    public void A_hostile_file_is_refused_at_once(string name, string? text, string part)
+    {
+        text ??= "a: " + new string('[', 5_000);
+        using var folder = new TestWorkspace().WithSource().Write($"services/{name}.yaml", text);
+        var found = folder.Read().Diagnostics.Items;
+        Assert.Contains(found, d => d.Location.File == $"services/{name}.yaml" && d.Message.Contains(part));
+    }
+
+    [Fact]
+    public void A_declaration_of_two_megabytes_is_read()
+    {
+        var sets = string.Concat(Enumerable.Range(0, 20_000).Select(i => $"  - {{ from: table_{i}, name: Set_{i}, hide: [a, b, c], rename: {{ long_column_name: short_{i} }} }}\n"));
+        Assert.True(sets.Length > 1_500_000);
+        using var folder = new TestWorkspace().WithSource().Write("services/s.yaml", Head + "# " + new string('x', 500_000) + "\nsets:\n" + sets + "  - { from: last, hied: [a] }\n");
+        var (workspace, diagnostics) = folder.Read();
+        Assert.Equal(20_001, workspace.Services[0].Sets.Length);
+        Assert.Equal("'hied' is not known in a set. Did you mean 'hide'?", Assert.Single(diagnostics.Items).Message);
+    }
+
     [Fact]
     public void The_line_is_shown_with_a_caret()
     {

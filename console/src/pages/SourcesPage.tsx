@@ -28,7 +28,7 @@ export function SourcesPage() {
         <Grid.Col span={{ base: 12, md: 4, lg: 3 }}>
           <TextInput
             aria-label="Search tables, views and columns"
-            placeholder="Search tables, views, columns"
+            placeholder="Search"
             leftSection={<IconSearch size={15} aria-hidden />}
             size="sm"
             mb="sm"
@@ -64,6 +64,12 @@ function matches(object: ObjectSummary, sought: string): boolean {
   return !wanted || [object.name, ...object.columns].some((name) => name.toLowerCase().includes(wanted));
 }
 
+const mostShown = 300;
+
+function scrollTo(element: HTMLAnchorElement | null) {
+  element?.scrollIntoView({ block: 'nearest' });
+}
+
 interface SourceObjectsProps {
   source: SourceSummary;
   objects: ObjectSummary[];
@@ -82,17 +88,24 @@ function SourceObjects({ source, objects, sought, current }: SourceObjectsProps)
       <Text size="xs" c="dimmed" mb={4}>
         {source.address}, {objects.length} of {source.objects.length}
       </Text>
-      {objects.map((object) => (
+      {objects.slice(0, mostShown).map((object) => (
         <NavLink
           key={object.name}
+          ref={object === current ? scrollTo : undefined}
           component={Link}
           to={link(object.name)}
           replace
+          py={3}
           active={object === current}
           label={object.name}
           description={`${object.kind}, ${object.columns.length} columns${object.published.length > 0 ? ', published' : ''}`}
         />
       ))}
+      {objects.length > mostShown && (
+        <Text size="xs" c="dimmed">
+          and {objects.length - mostShown} more; search for them
+        </Text>
+      )}
       {source.routines.length > 0 && !sought && (
         <>
           <Text size="xs" c="dimmed" mt="xs">

@@ -116,7 +116,7 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
                 return null;
             // Read as text, and converted from there.
             plain = plain with { StorageForm = column.TextForm };
-            return wanted.Kind == EdmKind.String && !wanted.IsCollection ? plain with { IsFilterable = false, IsSortable = false } : _conversions.Apply(plain, wanted, declared!);
+            return wanted.Kind == EdmKind.String && !wanted.IsCollection ? plain : _conversions.Apply(plain, wanted, declared!);
         }
         if (column.Type.IsCollection)
             plain = plain with { Type = EdmType.String, Nullable = false };

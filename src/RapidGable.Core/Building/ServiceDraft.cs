@@ -82,7 +82,15 @@ public sealed class ServiceDraft
         if (item.Columns.All(c => c.Type is null))
             return Refuse(name, item.Columns.IsEmpty ? "it has no columns" : "none of its columns has a type that can be published");
         var settings = new List<string>();
-        var comment = await KeyAsync(item, settings, progress, cancellation);
+        string comment;
+        try
+        {
+            comment = await KeyAsync(item, settings, progress, cancellation);
+        }
+        catch (SourceException exception) when (exception.Kind is not (SourceFaultKind.Unavailable or SourceFaultKind.Busy))
+        {
+            return Refuse(name, exception.Message);
+        }
         if (_existing is not null && _existing.Source.Value != _source.Name)
             settings.Insert(0, $"source: {YamlText.Of(_source.Name)}");
         var setName = OutsideNames.Set(item.Name, _names);

@@ -4,7 +4,7 @@ using RapidGable.Model;
 
 namespace RapidGable.Sources.Sqlite;
 
-/// <summary>Reads the whole catalog in four statements; views one by one, since a broken one fails alone.</summary>
+/// <summary>Reads the whole catalog in six statements; views one by one, since a broken one fails alone.</summary>
 internal sealed class SqliteCatalogReader(ISourceSession session, CancellationToken cancellation)
 {
     private const string Tables = "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name";
@@ -12,10 +12,13 @@ internal sealed class SqliteCatalogReader(ISourceSession session, CancellationTo
     private const string ColumnsOf = "SELECT name, type, \"notnull\", dflt_value, pk, hidden FROM pragma_table_xinfo(?1) ORDER BY cid";
 
     private const string TableColumns = """
-        SELECT m.name, p.name, p.type, p."notnull", p.dflt_value, p.pk, p.hidden, coalesce(l.strict, 0) + coalesce(l.wr, 0)
-        FROM sqlite_schema m JOIN pragma_table_xinfo(m.name) p LEFT JOIN pragma_table_list l ON l.name = m.name AND l.schema = 'main'
+        SELECT m.name, p.name, p.type, p."notnull", p.dflt_value, p.pk, p.hidden
+        FROM sqlite_schema m JOIN pragma_table_xinfo(m.name) p
         WHERE m.type = 'table' ORDER BY m.name, p.cid
         """;
+
+    // Asked once: it lists all tables each time, so a join would list them for every column.
+    private const string KeysWithoutNulls = "SELECT name FROM pragma_table_list WHERE schema = 'main' AND (strict = 1 OR wr = 1)";
 
     private const string ForeignKeys = """
         SELECT m.name, f.id, f."table", f."from", f."to", f.on_delete
@@ -30,23 +33,24 @@ internal sealed class SqliteCatalogReader(ISourceSession session, CancellationTo
 
     public async Task<SourceCatalog> ReadAsync()
     {
-        var columns = await GroupAsync(TableColumns, 8);
+        var columns = await GroupAsync(TableColumns, 7);
         var foreignKeys = await GroupAsync(ForeignKeys, 6);
         var indexes = await GroupAsync(Indexes, 4);
+        var strict = (await RowsAsync(KeysWithoutNulls, 1)).Select(r => r[0]!).ToHashSet(StringComparer.Ordinal);
         var objects = ImmutableArray.CreateBuilder<SourceObject>();
         foreach (var row in await RowsAsync(Tables, 1))
-            objects.Add(Table(row[0]!, columns[row[0]!], foreignKeys, columns, indexes[row[0]!]));
+            objects.Add(Table(row[0]!, strict.Contains(row[0]!), columns[row[0]!], foreignKeys, columns, indexes[row[0]!]));
         foreach (var row in await RowsAsync(Views, 1))
             objects.Add(await ViewAsync(row[0]!));
         return new SourceCatalog(objects.ToImmutable());
     }
 
-    private static SourceObject Table(string name, IEnumerable<string?[]> columnRows, ILookup<string, string?[]> foreignKeys,
+    private static SourceObject Table(string name, bool isStrict, IEnumerable<string?[]> columnRows, ILookup<string, string?[]> foreignKeys,
         ILookup<string, string?[]> allColumns, IEnumerable<string?[]> indexRows)
     {
         var rows = columnRows.ToList();
         var primaryKey = KeyOf(rows);
-        var columns = rows.Where(r => r[6] != "1").Select(r => Column(r, primaryKey)).ToImmutableArray();
+        var columns = rows.Where(r => r[6] != "1").Select(r => Column(r, primaryKey, isStrict)).ToImmutableArray();
         var indexes = indexRows.GroupBy(r => r[1]).Where(g => g.All(r => r[2] is not null))
             .Select(g => (IsUnique: g.First()[3] == "1", Columns: g.Select(r => r[2]!).ToImmutableArray())).ToList();
         ImmutableArray<ImmutableArray<string>> unique = [.. indexes.Where(i => i.IsUnique).Select(i => i.Columns)];
@@ -58,12 +62,12 @@ internal sealed class SqliteCatalogReader(ISourceSession session, CancellationTo
     private static ImmutableArray<string> KeyOf(IEnumerable<string?[]> rows) =>
         [.. rows.Where(r => r[5] != "0").OrderBy(r => int.Parse(r[5]!)).Select(r => r[1]!)];
 
-    private static SourceColumn Column(string?[] row, ImmutableArray<string> primaryKey)
+    private static SourceColumn Column(string?[] row, ImmutableArray<string> primaryKey, bool isStrict)
     {
         var declared = row[2] ?? "";
         var (type, reason, mediaType) = SqliteTypes.Map(declared);
         var isRowId = primaryKey.Length == 1 && row[5] == "1" && declared.Equals("INTEGER", StringComparison.OrdinalIgnoreCase);
-        var notNull = row[3] == "1" || isRowId || (row[5] != "0" && row[7] != "0");
+        var notNull = row[3] == "1" || isRowId || (row[5] != "0" && isStrict);
         var (constant, computed) = Default(row[4]);
         return new SourceColumn(row[1]!, declared, type, !notNull, isRowId ? "the row's number" : reason)
         {
@@ -87,16 +91,17 @@ internal sealed class SqliteCatalogReader(ISourceSession session, CancellationTo
 
     private static ForeignKey? Foreign(List<string?[]> parts, ILookup<string, string?[]> allColumns)
     {
-        var target = allColumns.FirstOrDefault(g => g.Key.Equals(parts[0][2], StringComparison.OrdinalIgnoreCase));
-        if (target is null)
+        // Names match whatever their case; mostly it is the same.
+        var name = allColumns.Contains(parts[0][2]!) ? parts[0][2]! : allColumns.FirstOrDefault(g => g.Key.Equals(parts[0][2], StringComparison.OrdinalIgnoreCase))?.Key;
+        if (name is null)
             return null;
-        var rows = target.ToList();
+        var rows = allColumns[name].ToList();
         var targetColumns = parts[0][4] is null
             ? KeyOf(rows)
             : [.. parts.Select(p => rows.FirstOrDefault(r => r[1]!.Equals(p[4], StringComparison.OrdinalIgnoreCase))?[1]).OfType<string>()];
         if (targetColumns.Length != parts.Count)
             return null;
-        return new ForeignKey([.. parts.Select(p => p[3]!)], target.Key, targetColumns, parts[0][5] switch
+        return new ForeignKey([.. parts.Select(p => p[3]!)], name, targetColumns, parts[0][5] switch
         {
             "CASCADE" => "Cascade",
             "SET NULL" => "SetNull",
