@@ -87,7 +87,7 @@ internal static class DraftCommand
         foreach (var name in draft.Added)
             Terminal.Out.WriteLine("  + " + name);
         foreach (var (name, why) in draft.Refused)
-            Terminal.Out.MarkupLine($"  [yellow]- {Markup.Escape(name)}: {Markup.Escape(why)}[/]");
+            Terminal.Out.MarkupLine($"  [olive]- {Markup.Escape(name)}: {Markup.Escape(why)}[/]");
         if (!draft.Added.IsEmpty)
             Terminal.Out.WriteLine($"\nNext: 'gable show {folder} {Path.GetFileNameWithoutExtension(file)}' prints what is taken from the catalog, 'gable check {folder}' proves it.");
     }

@@ -65,7 +65,7 @@ internal static class KeysCommand
             table.AddRow($"  key: [[{Markup.Escape(string.Join(", ", candidate.Columns))}]]", $"[grey]{Markup.Escape(candidate.Reason)}[/]");
         Terminal.Out.Write(table);
         if (findings.Candidates.IsEmpty)
-            Terminal.Out.MarkupLine("[yellow]No one, two or three columns identify a row.[/] Make a view that adds one, or publish another object.");
+            Terminal.Out.MarkupLine("[olive]No one, two or three columns identify a row.[/] Publish it for reading only with 'keyless: true', or make a view that adds a key.");
         if (findings.Candidates.Length > 10)
             Terminal.Out.WriteLine($"  and {findings.Candidates.Length - 10} more");
         if (!findings.IsComplete)

@@ -91,7 +91,7 @@ internal static class LookCommand
         foreach (var item in catalog.Objects)
         {
             table.AddRow(Markup.Escape(catalog.ShortName(item)), item.Kind.Word(), item.Columns.Length.ToString(),
-                item.PrimaryKey.Length > 0 ? Markup.Escape(string.Join(", ", item.PrimaryKey)) : "[yellow]none[/]",
+                item.PrimaryKey.Length > 0 ? Markup.Escape(string.Join(", ", item.PrimaryKey)) : "[olive]none[/]",
                 item.Fault is { } fault ? $"[red]{Markup.Escape(fault)}[/]" : Markup.Escape(string.Join(", ", item.ForeignKeys.Select(f => f.TargetObject).Distinct())));
         }
         Terminal.Out.Write(table);
@@ -173,7 +173,7 @@ internal static class LookCommand
                 Markup.Escape(column.Type?.ToString() ?? "(left out)"), column.Nullable ? "may be" : "never", $"[grey]{Markup.Escape(column.Reason)}[/]");
         Terminal.Out.Write(columns);
         Terminal.Out.MarkupLine(item.PrimaryKey.Length > 0 ? $"key: {Markup.Escape(string.Join(", ", item.PrimaryKey))}"
-            : $"key: [yellow]none; a declaration must name one[/]");
+            : $"key: [olive]none; a declaration must name one[/]");
         foreach (var unique in item.UniqueKeys)
             Terminal.Out.WriteLine($"unique: {string.Join(", ", unique)}");
         foreach (var key in item.ForeignKeys)

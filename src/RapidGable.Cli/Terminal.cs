@@ -31,7 +31,7 @@ internal static class Terminal
         foreach (var item in diagnostics.Items)
         {
             var lines = item.Render().Split('\n');
-            var colour = item.Severity == Severity.Error ? "red" : "yellow";
+            var colour = item.Severity == Severity.Error ? "red" : "olive";
             Error.MarkupLine($"[{colour}]{Markup.Escape(lines[0])}[/]");
             foreach (var line in lines.Skip(1))
                 Error.WriteLine(line);

@@ -159,6 +159,6 @@ internal static class VerifyCommand
     {
         CheckOutcome.Passed => "[green]ok[/]",
         CheckOutcome.Failed => "[red]FAIL[/]",
-        _ => "[yellow]skip[/]",
+        _ => "[olive]skip[/]",
     };
 }

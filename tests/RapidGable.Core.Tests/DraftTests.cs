@@ -125,7 +125,7 @@ public class DraftTests
             metadata = CsdlXmlWriter.Write(workspace.Services[0].Model, ODataVersion.V401);
             var lines = ResolvedDeclaration.Of(workspace.Declaration.Services[0], workspace.Services[0]);
             text = string.Concat(lines.Select(l => l.Text + "\n"));
-            Assert.All(lines, l => Assert.True(l.Origin.Length > 0 || l.Text.EndsWith(':') || l.Text.StartsWith("        ", StringComparison.Ordinal), l.Text));
+            Assert.All(lines, l => Assert.True(l.Origin.Length > 0 || l.Text.EndsWith(':') || l.Text.TrimStart().StartsWith('#') || l.Text.StartsWith("        ", StringComparison.Ordinal), l.Text));
             Assert.Contains(lines, l => l is { Text: "    name: Stations", Origin: var origin } && origin.StartsWith("catalog: name of table station", StringComparison.Ordinal));
             Assert.Contains(lines, l => l is { Text: "    page: 20", Origin: "declared for the service" });
             Assert.Contains(lines, l => l is { Text: "    largest-page: 500", Origin: "declared" });

@@ -62,7 +62,7 @@ public sealed class AwkwardCatalogTests(EnginesFixture engines)
             Assert.Equal(1_600, model.FindSet("wide")!.Type.Properties.Length);
             Assert.Equal(SourceObjectKind.MaterializedView, workspace.Catalogs["main"].Find("kept")!.Kind);
             var child = model.Sets.First(s => s.Source.Name == "child");
-            Assert.Equal(["good", "so so", "", "3"], child.Type.FindProperty("feeling")!.AllowedValues);
+            Assert.Equal("good|so so||3", string.Join('|', child.Type.FindProperty("feeling")!.AllowedValues));
             Assert.Equal("A short one", child.Type.FindProperty("code")!.Description);
             Assert.Contains(child.Type.Navigations, n => model.Target(n).Source is { Schema: "public", Name: "Order" });
             var routine = Assert.Single(workspace.Catalogs["main"].Routines);

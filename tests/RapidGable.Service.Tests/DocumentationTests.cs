@@ -72,7 +72,7 @@ public sealed partial class DocumentationTests : IAsyncLifetime
         _folder.Write("services/rivers.yaml", service);
         var check = await Gable.RunAsync(_folder.Folder, "check", "--json");
         Assert.True(check.Code == 0, check.Output);
-        Assert.Empty(check.Json.GetProperty("findings").EnumerateArray());
+        Assert.DoesNotContain(check.Json.GetProperty("findings").EnumerateArray(), f => f.GetProperty("code").GetString() != "no-index");
     }
 
     [Fact]

@@ -136,6 +136,17 @@ public sealed class EnginesTests(EnginesFixture engines)
         }
     }
 
+    [Fact] // what the engine knows of the tables below a view ranks its keys
+    public async Task A_views_key_is_traced_to_its_table()
+    {
+        foreach (var folder in engines.Folders)
+        {
+            var keys = (await Gable.RunAsync(folder.Folder, "keys", ".", "visit_report", "--json")).Json.GetProperty("candidates")[0];
+            Assert.Equal("visit_id", keys.GetProperty("columns")[0].GetString());
+            Assert.Contains("visit_id is visit.id, of a key", keys.GetProperty("reason").GetString());
+        }
+    }
+
     [Fact]
     public async Task Verify_and_check_pass_on_every_engine()
     {

@@ -28,6 +28,8 @@ public sealed class KeyFinder
     private readonly ISource _source;
     private readonly SourceObject _object;
     private readonly HashSet<string> _knownKeys;
+    private readonly SourceCatalog _catalog;
+    private readonly Dictionary<string, ColumnOrigin> _keyOrigins = [];
     private readonly CancellationToken _cancellation;
     private long _rows;
     private int _tried;
@@ -37,6 +39,7 @@ public sealed class KeyFinder
         _source = source;
         _object = item;
         _cancellation = cancellation;
+        _catalog = catalog;
         _knownKeys = catalog.Objects.SelectMany(o => o.PrimaryKey.SelectMany(k => new[] { k, $"{o.Name}_{k}" })).Where(k => k != "id").ToHashSet(StringComparer.OrdinalIgnoreCase);
     }
 
@@ -46,6 +49,14 @@ public sealed class KeyFinder
 
     private async Task<KeyFindings> FindAsync(Action<string> progress)
     {
+        if (_object.Kind is SourceObjectKind.View or SourceObjectKind.MaterializedView)
+        {
+            foreach (var (name, origin) in await _source.OriginsAsync(_object, _cancellation))
+            {
+                if (_catalog.Objects.Any(o => o.Name == origin.Table && o.PrimaryKey.Contains(origin.Column)))
+                    _keyOrigins[name] = origin;
+            }
+        }
         var columns = _object.Columns.Where(c => c.Type is { MayBeKey: true }).ToList();
         progress("columns");
         var distinct = await CountAsync(columns);
@@ -81,6 +92,8 @@ public sealed class KeyFinder
     private int Likelihood(SourceColumn column)
     {
         var name = column.Name.ToLowerInvariant();
+        if (_keyOrigins.ContainsKey(column.Name))
+            return 5;
         if (name == "id" || _knownKeys.Contains(name))
             return 4;
         if (name.EndsWith("id", StringComparison.Ordinal) || name.EndsWith("_code", StringComparison.Ordinal) || name.EndsWith("_no", StringComparison.Ordinal) || name is "code" or "key")
@@ -91,14 +104,17 @@ public sealed class KeyFinder
 
     private string Reason(ImmutableArray<string> columns)
     {
-        var known = columns.Where(_knownKeys.Contains).ToList();
-        var looks = columns.Where(c => !known.Contains(c) && Likelihood(_object.Column(c)!) >= 3).ToList();
+        var origins = columns.Where(_keyOrigins.ContainsKey).ToList();
+        var known = columns.Where(c => _knownKeys.Contains(c) && !origins.Contains(c)).ToList();
+        var looks = columns.Where(c => !known.Contains(c) && !origins.Contains(c) && Likelihood(_object.Column(c)!) >= 3).ToList();
         var parts = new List<string> { "no nulls and no two rows alike" };
+        if (origins.Count > 0)
+            parts.Add(string.Join(", ", origins.Select(c => $"{c} is {_keyOrigins[c].Table}.{_keyOrigins[c].Column}")) + ", of a key");
         if (known.Count > 0)
             parts.Add($"{string.Join(", ", known)} named like the key of a table");
         if (looks.Count > 0)
             parts.Add($"{string.Join(", ", looks)} named like a key");
-        if (known.Count + looks.Count == 0)
+        if (origins.Count + known.Count + looks.Count == 0)
             parts.Add("by the data alone, so it may be chance");
         return string.Join("; ", parts);
     }

@@ -46,7 +46,7 @@ public sealed class ResolvedDeclaration
         Types();
         Line(0, "sets:");
         foreach (var set in _model.Sets)
-            Set(set, _declaration.Sets.First(s => (s.Name?.Value ?? OutsideNames.Set(ObjectName(set, s), _declaration.Names)) == set.Name));
+            Set(set, DeclarationOf(set));
     }
 
     private static string ObjectName(EntitySet set, SetDeclaration declaration) => declaration.From.Value == set.Source.ToString() ? set.Source.Name : set.Source.Name == declaration.From.Value ? declaration.From.Value : declaration.From.Value[(declaration.From.Value.LastIndexOf('.') + 1)..];
@@ -186,23 +186,35 @@ public sealed class ResolvedDeclaration
         return word.Contains(',') ? $"\"{word}\"" : word;
     }
 
-    /// <summary>Each relation once, on the side that comes first; the other side is its way back.</summary>
+    /// <summary>Each relation once: on the side that declares it, else on that of the foreign key. The other side says so.</summary>
     private void Relations(EntitySet set)
     {
-        var own = set.Type.Navigations.Where(n => !_related.Contains((set.Name, n.Name))).ToList();
-        var written = false;
-        foreach (var navigation in own)
+        if (set.Type.Navigations.IsEmpty)
+            return;
+        Line(2, set.Type.Navigations.Any(n => IsOwner(set, n)) ? "relations:" : "# relations:");
+        foreach (var navigation in set.Type.Navigations)
         {
-            // A relation to itself lists both ends here.
-            if (_related.Contains((set.Name, navigation.Name)))
+            if (!IsOwner(set, navigation) || _related.Contains((set.Name, navigation.Name)))
+            {
+                Line(3, $"# {navigation.Name}: the way back of {navigation.TargetSet}/{navigation.Partner}");
                 continue;
+            }
             if (navigation.Partner is { } partner)
                 _related.Add((navigation.TargetSet, partner));
-            if (!written)
-                Line(2, "relations:");
-            written = true;
             var on = navigation.Link is { } link ? $"through: {YamlText.Of(link.Source.ToString())}" : $"on: {{ {string.Join(", ", navigation.Joins.Select(j => $"{YamlText.Of(j.Own.Column)}: {YamlText.Of(j.Target.Column)}"))} }}";
             Line(3, $"{navigation.Name}: {{ to: {navigation.TargetSet}, {on}, back: {navigation.Partner ?? "no"}{(navigation.IsContained ? ", contained: true" : "")} }}", Reason($"{set.Name}/{navigation.Name}", navigation.IsCollection ? "many" : "one"));
         }
     }
+
+    private bool IsOwner(EntitySet set, NavigationProperty navigation)
+    {
+        if (navigation.Partner is not { } partner || Declares(set, navigation.Name))
+            return true;
+        var target = _model.Target(navigation);
+        return !Declares(target, partner) && (!navigation.IsCollection || target.Type.FindNavigation(partner)!.IsCollection);
+    }
+
+    private bool Declares(EntitySet set, string navigation) => DeclarationOf(set).Relations.Any(r => r.Name.Value == navigation);
+
+    private SetDeclaration DeclarationOf(EntitySet set) => _declaration.Sets.First(s => (s.Name?.Value ?? OutsideNames.Set(ObjectName(set, s), _declaration.Names)) == set.Name);
 }

@@ -72,12 +72,20 @@ public interface ISource : IAsyncDisposable
     /// <exception cref="SourceException">When it is no SELECT, has parameters, or cannot be read.</exception>
     Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation);
 
+    /// <summary>Which column of which table a view's column is, as far as the engine knows; by the view's column. Empty where it does not know.</summary>
+    /// <exception cref="SourceException">When the view cannot be read.</exception>
+    Task<IReadOnlyDictionary<string, ColumnOrigin>> OriginsAsync(SourceObject view, CancellationToken cancellation) =>
+        Task.FromResult<IReadOnlyDictionary<string, ColumnOrigin>>(new Dictionary<string, ColumnOrigin>());
+
     /// <summary>A column as another type that the engine itself reads and compares; null when it has to be converted.</summary>
     SourceColumn? Retype(SourceColumn column, EdmType type) => null;
 
     /// <summary>Takes a session from the pool; waits while all are in use.</summary>
     ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation);
 }
+
+/// <summary>Where a view's column comes from.</summary>
+public sealed record ColumnOrigin(string Table, string Column);
 
 /// <summary>What a request needs of its session.</summary>
 public enum SessionKind

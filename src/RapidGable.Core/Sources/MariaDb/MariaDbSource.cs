@@ -74,6 +74,27 @@ internal sealed class MariaDbSource : ISource
         }
     }
 
+    public async Task<IReadOnlyDictionary<string, ColumnOrigin>> OriginsAsync(SourceObject view, CancellationToken cancellation)
+    {
+        try
+        {
+            // A view says of its own columns that they are its own; its text says of which tables they are.
+            await using var connection = await _database.OpenConnectionAsync(cancellation);
+            await using var command = new MySqlCommand("SELECT view_definition FROM information_schema.views WHERE table_schema = database() AND table_name = @p1", connection);
+            command.Parameters.AddWithValue("@p1", view.Name);
+            if (await command.ExecuteScalarAsync(cancellation) is not string definition)
+                return new Dictionary<string, ColumnOrigin>();
+            await using var inner = new MySqlCommand($"SELECT * FROM ({definition}) AS q LIMIT 0", connection);
+            await using var reader = await inner.ExecuteReaderAsync(cancellation);
+            return reader.GetColumnSchema().Where(c => !string.IsNullOrEmpty(c.BaseTableName) && !string.IsNullOrEmpty(c.BaseColumnName) && c.BaseTableName != "q").DistinctBy(c => c.ColumnName)
+                .ToDictionary(c => c.ColumnName, c => new ColumnOrigin(c.BaseTableName!, c.BaseColumnName!));
+        }
+        catch (Exception exception) when (exception is MySqlException or IOException or TimeoutException)
+        {
+            throw Fault(exception);
+        }
+    }
+
     private static SourceColumn QueryColumn(MySqlDbColumn column)
     {
         var name = MariaDbTypes.Name(column.ProviderType);

@@ -57,6 +57,35 @@ internal sealed class PostgresSource : ISource
         }
     }
 
+    private const string Uses = """
+        SELECT DISTINCT c.relname::text, a.attname::text
+        FROM pg_depend d
+        JOIN pg_rewrite r ON r.oid = d.objid
+        JOIN pg_class c ON c.oid = d.refobjid
+        JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum = d.refobjsubid
+        WHERE d.classid = 'pg_rewrite'::regclass AND d.refclassid = 'pg_class'::regclass AND r.ev_class = $1::regclass AND c.oid <> r.ev_class
+        """;
+
+    /// <summary>The server knows which columns a view uses, and not which of its own each becomes: those of one name, or named after both.</summary>
+    public async Task<IReadOnlyDictionary<string, ColumnOrigin>> OriginsAsync(SourceObject view, CancellationToken cancellation)
+    {
+        try
+        {
+            var used = new List<ColumnOrigin>();
+            await using var connection = await _database.OpenConnectionAsync(cancellation);
+            await using var command = new NpgsqlCommand(Uses, connection) { Parameters = { new NpgsqlParameter { Value = Dialect.Table(view.Schema, view.Name), NpgsqlDbType = NpgsqlDbType.Unknown } } };
+            await using var reader = await command.ExecuteReaderAsync(cancellation);
+            while (await reader.ReadAsync(cancellation))
+                used.Add(new ColumnOrigin(reader.GetString(0), reader.GetString(1)));
+            return view.Columns.Select(c => (c.Name, Origin: used.Find(u => $"{u.Table}_{u.Column}" == c.Name) ?? (used.Where(u => u.Column == c.Name).Take(2).ToList() is [var only] ? only : null)))
+                .Where(o => o.Origin is not null).ToDictionary(o => o.Name, o => o.Origin!);
+        }
+        catch (Exception exception) when (exception is NpgsqlException or IOException or TimeoutException or System.Net.Sockets.SocketException)
+        {
+            throw Fault(exception);
+        }
+    }
+
     // The server reads texts as uuids, so that they compare whatever the case of their letters.
     public SourceColumn? Retype(SourceColumn column, EdmType type) =>
         type.Kind == EdmKind.Guid && column is { Type: { Kind: EdmKind.String, IsCollection: false }, StorageForm: null or PostgresTypes.AsText } ? column with { Type = type, StorageForm = PostgresTypes.AsUuid } : null;

@@ -45,6 +45,13 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
         }));
     }
 
+    public async Task<IReadOnlyDictionary<string, ColumnOrigin>> OriginsAsync(SourceObject view, CancellationToken cancellation)
+    {
+        await using var session = await OpenSessionAsync(SessionKind.Plain, cancellation);
+        await using var cursor = (SqliteCursor)await session.QueryAsync($"SELECT * FROM {Dialect.From(view)} LIMIT 0", default, cancellation);
+        return cursor.Origins().Where(o => o.Origin is not null).DistinctBy(o => o.Name).ToDictionary(o => o.Name, o => o.Origin!);
+    }
+
     /// <summary>Types are promises here: what is kept as text or number can be read as any type that is kept so.</summary>
     public SourceColumn? Retype(SourceColumn column, EdmType type) => type.Kind switch
     {
