@@ -84,9 +84,9 @@ internal sealed class MariaDbSource : ISource
             command.Parameters.AddWithValue("@p1", view.Name);
             if (await command.ExecuteScalarAsync(cancellation) is not string definition)
                 return new Dictionary<string, ColumnOrigin>();
-            await using var inner = new MySqlCommand($"SELECT * FROM ({definition}) AS q LIMIT 0", connection);
-            await using var reader = await inner.ExecuteReaderAsync(cancellation);
-            return reader.GetColumnSchema().Where(c => !string.IsNullOrEmpty(c.BaseTableName) && !string.IsNullOrEmpty(c.BaseColumnName) && c.BaseTableName != "q").DistinctBy(c => c.ColumnName)
+            await using var inner = new MySqlCommand(definition, connection);
+            await using var reader = await inner.ExecuteReaderAsync(CommandBehavior.SchemaOnly, cancellation);
+            return reader.GetColumnSchema().Where(c => !string.IsNullOrEmpty(c.BaseTableName) && !string.IsNullOrEmpty(c.BaseColumnName)).DistinctBy(c => c.ColumnName)
                 .ToDictionary(c => c.ColumnName, c => new ColumnOrigin(c.BaseTableName!, c.BaseColumnName!));
         }
         catch (Exception exception) when (exception is MySqlException or IOException or TimeoutException)
