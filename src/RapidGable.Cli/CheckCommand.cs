@@ -55,7 +55,7 @@ internal static class CheckCommand
         }
         Terminal.WriteDiagnostics(workspace.Diagnostics);
         foreach (var service in workspace.Services)
-            WriteService(service, proofs, drift[service], resolved);
+            WriteService(service, workspace, proofs, drift[service], resolved);
         var errors = workspace.Diagnostics.Items.Count(d => d.Severity == Severity.Error) + proofs.Count(p => p.Fault is not null) + (accept ? 0 : drift.Values.Sum(d => d?.Count(c => c.IsBreaking) ?? 0));
         Terminal.Out.MarkupLine(errors == 0 ? "[green]No faults.[/]" : $"[red]{Terminal.Plural(errors, "fault")}.[/]");
         return hasErrors ? 1 : 0;
@@ -90,15 +90,16 @@ internal static class CheckCommand
         Terminal.Out.MarkupLine("  [grey]If all of this is meant, 'gable check --accept' keeps it as what to compare with.[/]");
     }
 
-    private static void WriteService(BuiltService service, IReadOnlyList<DataFinding> proofs, ImmutableArray<CsdlDifference>? drift, bool resolved)
+    private static void WriteService(BuiltService service, LoadedWorkspace workspace, IReadOnlyList<DataFinding> proofs, ImmutableArray<CsdlDifference>? drift, bool resolved)
     {
         Terminal.Out.MarkupLine($"[bold]{Markup.Escape(service.Model.Service)}[/]: {Markup.Escape(service.Model.Title)}, {Terminal.Plural(service.Model.Sets.Length, "set")}");
         var table = new Table().Border(TableBorder.None).AddColumns("", "set", "from", "key", "may read", "data");
+        var wrong = Faulty(service, workspace);
         foreach (var set in service.Model.Sets)
         {
             var own = proofs.Where(p => p.Service == service.Model.Service && p.Set == set.Name).ToList();
             var faults = own.Where(p => p.Fault is not null).ToList();
-            table.AddRow(faults.Count == 0 ? "[green]ok[/]" : "[red]fault[/]", Markup.Escape(set.Name), Markup.Escape(set.Source.ToString()),
+            table.AddRow(faults.Count == 0 && !wrong.Contains(set.Name) ? "[green]ok[/]" : "[red]fault[/]", Markup.Escape(set.Name), Markup.Escape(set.Source.ToString()),
                 set.IsUnkeyed ? "[grey]none[/]" : Markup.Escape(string.Join(", ", set.Type.Key.Select(k => k.Name))), Markup.Escape(set.Read.ToString()),
                 own.Count == 0 ? "not read" : Terminal.Plural(own.Max(p => p.Rows), "row"));
         }
@@ -114,6 +115,15 @@ internal static class CheckCommand
         if (resolved)
             WriteInferences(service);
         Terminal.Out.WriteLine();
+    }
+
+    /// <summary>The sets in whose lines a fault was found, by the names that they are declared under or taken from.</summary>
+    private static HashSet<string> Faulty(BuiltService service, LoadedWorkspace workspace)
+    {
+        var declaration = workspace.Declaration.Services.First(s => s.Name == service.Model.Service);
+        var errors = workspace.Diagnostics.Items.Where(d => d.Severity == Severity.Error && d.Location.File == declaration.Location.File && d.Location.Line > 0);
+        return [.. errors.Select(e => declaration.Sets.LastOrDefault(s => s.Location.Line <= e.Location.Line)).OfType<SetDeclaration>()
+            .Select(s => s.Name?.Value ?? service.Model.Sets.FirstOrDefault(m => m.Source.ToString() == s.From.Value || m.Source.Name == s.From.Value)?.Name ?? "")];
     }
 
     private static void WriteInferences(BuiltService service)

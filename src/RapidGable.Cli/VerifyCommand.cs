@@ -72,7 +72,7 @@ internal static class VerifyCommand
         Terminal.WriteDiagnostics(workspace.Diagnostics);
         if (workspace.Diagnostics.HasErrors)
             return null;
-        await using var app = ServiceHost.Build(workspace, new ServiceOptions(0));
+        await using var app = ServiceHost.Build(workspace, new ServiceOptions(0, IsQuiet: !Console.IsErrorRedirected));
         await app.StartAsync(cancellation);
         using var client = new HttpClient { Timeout = TimeSpan.FromSeconds(100) };
         var registry = new ServiceRegistry(workspace);

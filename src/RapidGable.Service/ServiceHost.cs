@@ -15,7 +15,8 @@ namespace RapidGable.Service;
 /// <param name="Time">The clock behind <c>now()</c>.</param>
 /// <param name="ConsoleFolder">Where the built console lies; null = beside the program.</param>
 /// <param name="Environment">Gives variables to a workspace that is read again; null = those of the process.</param>
-public sealed record ServiceOptions(int Port, TimeProvider? Time = null, string? ConsoleFolder = null, Func<string, string?>? Environment = null);
+/// <param name="IsQuiet">Writes no log: somebody else is writing to the terminal.</param>
+public sealed record ServiceOptions(int Port, TimeProvider? Time = null, string? ConsoleFolder = null, Func<string, string?>? Environment = null, bool IsQuiet = false);
 
 /// <summary>Puts the faces, the management interface and the console behind one address on loopback.</summary>
 public static class ServiceHost
@@ -34,7 +35,9 @@ public static class ServiceHost
             kestrel.Limits.MaxRequestLineSize = 256 * 1024;
             kestrel.Limits.MaxRequestBufferSize = 1024 * 1024;
         });
-        builder.Logging.ClearProviders().AddSimpleConsole(console => console.SingleLine = true).SetMinimumLevel(LogLevel.Warning).AddFilter("RapidGable", LogLevel.Information);
+        builder.Logging.ClearProviders().SetMinimumLevel(LogLevel.Warning).AddFilter("RapidGable", LogLevel.Information);
+        if (!options.IsQuiet)
+            builder.Logging.AddSimpleConsole(console => console.SingleLine = true);
         builder.Services.Configure<Microsoft.Extensions.Logging.Console.ConsoleLoggerOptions>(o => o.LogToStandardErrorThreshold = LogLevel.Trace);
         var time = options.Time ?? TimeProvider.System;
         var environment = options.Environment ?? System.Environment.GetEnvironmentVariable;

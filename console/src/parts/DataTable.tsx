@@ -72,6 +72,15 @@ export function DataTable({ properties, rows, label, order, sort }: DataTablePro
   );
 }
 
+/** A value as people read it: the members of a complex one by their names, collections as they are sent. */
+function shown(value: unknown): string {
+  if (typeof value !== 'object' || value === null) return String(value);
+  if (Array.isArray(value)) return JSON.stringify(value);
+  return Object.entries(value)
+    .map(([name, member]) => `${name} ${shown(member)}`)
+    .join(', ');
+}
+
 function Cell({ value }: { value: unknown }) {
   if (value === null || value === undefined)
     return (
@@ -79,7 +88,7 @@ function Cell({ value }: { value: unknown }) {
         null
       </Text>
     );
-  const text = typeof value === 'object' ? JSON.stringify(value) : String(value);
+  const text = shown(value);
   return (
     <div className="clip" title={text.length > 40 ? text : undefined}>
       {text}
