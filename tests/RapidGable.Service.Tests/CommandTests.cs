@@ -20,7 +20,7 @@ public sealed class CommandTests : IDisposable
         var file = Path.Combine(_folder.Folder, "river-data/services/river-data.yaml");
         var text = File.ReadAllText(file);
         Assert.Contains("  - station   # table", text);
-        Assert.Contains("  # - from: import_log", text);
+        Assert.Contains("  - from: import_log   # table, 3 columns, no key\n    keyless: true", text);
         var check = await Gable.RunAsync(_folder.Folder, "check", "river-data", "--json");
         Assert.True(check.Code == 0, check.Output + check.Errors);
         var closed = await Gable.RunAsync(_folder.Folder, "verify", "river-data", "--json");

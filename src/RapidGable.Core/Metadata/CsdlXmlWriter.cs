@@ -112,7 +112,7 @@ public sealed class CsdlXmlWriter
             Element("PropertyRef", Edm, ("Name", key.Name));
         _xml.WriteEndElement();
         foreach (var property in type.Properties)
-            WriteProperty(property);
+            WriteProperty(property, type.Properties.Any(s => s.MediaTypeColumn is { } column && column == property.Column));
         foreach (var navigation in type.Navigations)
             WriteNavigation(type, navigation);
         if (type.Description is { } description)
@@ -145,7 +145,7 @@ public sealed class CsdlXmlWriter
         _xml.WriteEndElement();
     });
 
-    private void WriteProperty(Property property)
+    private void WriteProperty(Property property, bool isMediaType = false)
     {
         var type = property.Type;
         _xml.WriteStartElement("Property", Edm);
@@ -176,6 +176,8 @@ public sealed class CsdlXmlWriter
             Annotation("Core.Immutable", "Bool", "true");
         else if (property.Access == PropertyAccess.ReadOnly && !property.IsComputed)
             Annotation("Core.Permissions", "EnumMember", "Core.Permission/Read");
+        if (isMediaType)
+            Annotation("Core.IsMediaType", "Bool", "true");
         if (!property.AllowedValues.IsEmpty)
             WriteAllowedValues(property.AllowedValues);
         if (property is { MediaType: { } mediaType, MediaTypeColumn: null })
@@ -257,7 +259,15 @@ public sealed class CsdlXmlWriter
         _xml.WriteAttributeString("EntityType", _model.QualifiedName(set.Type));
         WriteBindings(set.Type, "");
         WriteRestrictions(set);
+        Annotation("Core.LongDescription", "String", Reading(set));
         _xml.WriteEndElement();
+    }
+
+    /// <summary>What no term of a vocabulary says: the pages and the order when none is asked for.</summary>
+    private static string Reading(EntitySet set)
+    {
+        var order = string.Join(", ", set.DefaultOrder.Select(o => o.Property.Name + (o.Descending ? " descending" : "")));
+        return $"Pages of {Text(set.PageSize)}, at most {Text(set.LargestPage)} on request{(order.Length == 0 ? "" : $"; ordered by {order}")}.";
     }
 
     /// <summary>Where related entities are found; those of contained ones over the path to them (CSDL 13.4).</summary>
@@ -278,6 +288,7 @@ public sealed class CsdlXmlWriter
         _xml.WriteAttributeString("Name", set.Name);
         _xml.WriteAttributeString("Function", $"{_model.Namespace}.{FunctionName(set)}");
         _xml.WriteAttributeString("IncludeInServiceDocument", "true");
+        Annotation("Core.LongDescription", "String", Reading(set));
         _xml.WriteEndElement();
     }
 
