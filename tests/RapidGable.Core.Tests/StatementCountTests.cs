@@ -38,6 +38,39 @@ public class StatementCountTests(NetworkFixture network) : IClassFixture<Network
         Assert.Equal(0, source.OpenSessions);
     }
 
+    [Theory] // a relation into another source: batches, never a statement for each row
+    [InlineData("Samples?$top=1&$expand=station", 2, 1)]
+    [InlineData("Samples?$top=300&$expand=station", 2, 3)]
+    [InlineData("Samples?$top=300&$expand=station,Results&$count=true", 4, 3)]
+    [InlineData("Samples?$filter=station_code eq ''&$expand=station", 2, 0)]
+    [InlineData("Samples(ed690b96-d0b7-45f9-86a2-c28097766975)/station", 1, 1)]
+    public async Task Statements_over_two_sources_are_counted(string url, int lab, int stations)
+    {
+        using var folder = new TestWorkspace().WithSource().WithNetwork(100).WithLab().Write("services/s.yaml", """
+            title: S
+            source: lab
+            rules: { read: anyone }
+            page: 300
+            sets:
+              - { from: sample, name: Samples, relations: { station: { to: Stations, on: { station_code: code }, back: samples } } }
+              - { from: result, name: Results }
+              - { from: station, source: main, name: Stations, hide: [photo] }
+            """);
+        await using var workspace = await folder.LoadAsync();
+        var sources = workspace.Sources.ToDictionary(s => s.Key, s => new CountingSource(s.Value));
+        var service = new PublishedService(workspace.Services[0].Model, sources.ToDictionary(s => s.Key, s => (ISource)s.Value), "r");
+        var lexed = NetworkFixture.Lex(url).Value!;
+        var prepared = service.Prepare(lexed, Caller.Anonymous).Value!;
+        var values = QueryValues.Make(prepared.Request, lexed, null, DateTime.UnixEpoch).Value!;
+        await using (var run = (await QueryRun.StartAsync(prepared, values, CancellationToken.None)).Value!)
+        {
+            using var output = new PayloadOutput((_, _) => default);
+            await ODataJsonWriter.For(prepared, new PayloadFormat(ODataVersion.V40, MetadataLevel.Minimal, false)).WriteAsync(run, new LinkBuilder("http://x/", RequestAddress.Read("Samples", "").Value!), output, CancellationToken.None);
+        }
+        Assert.Equal((lab, stations), (sources["lab"].Statements, sources["main"].Statements));
+        Assert.All(sources.Values, s => Assert.Equal(0, s.OpenSessions));
+    }
+
     /// <summary>Counts what goes through to the real source.</summary>
     private sealed class CountingSource(ISource inner) : ISource
     {

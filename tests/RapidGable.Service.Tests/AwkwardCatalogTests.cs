@@ -131,6 +131,25 @@ public sealed class AwkwardCatalogTests(EnginesFixture engines)
         Assert.Equal(0, (await Gable.RunAsync(folder.Folder, "verify")).Code);
     }
 
+    [Theory] // a SELECT of a declaration has no parameters, and is one SELECT
+    [InlineData("SELECT $1::int AS id")]
+    [InlineData("SELECT @p AS id")]
+    [InlineData("SELECT 1 AS id, 2 AS id")]
+    [InlineData("DELETE FROM station RETURNING id")]
+    [InlineData("SELECT id FROM nowhere")]
+    [InlineData("SELECT 1 AS id) AS q; DROP TABLE station; --")]
+    public async Task A_select_that_is_none_is_refused_on_every_engine(string select)
+    {
+        foreach (var folder in engines.Folders)
+        {
+            using var own = new TestWorkspace();
+            own.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", File.ReadAllText(Path.Combine(folder.Folder, "sources/main.yaml")).Replace("data.db", Path.Combine(folder.Folder, "data.db")))
+                .Write("services/s.yaml", $"title: S\nsource: main\nsets:\n  - {{ name: X, key: id, select: '{select.Replace("'", "''")}' }}\n");
+            await using var workspace = await own.LoadAsync();
+            Assert.Contains(workspace.Diagnostics.Items, d => d is { Severity: Severity.Error, Code: "select" or "source" });
+        }
+    }
+
     [Theory] // a server that hangs up while it is spoken to
     [InlineData("postgresql")]
     [InlineData("mariadb")]

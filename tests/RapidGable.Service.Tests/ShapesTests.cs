@@ -93,6 +93,13 @@ public sealed class ShapesTests(EnginesFixture engines)
     [InlineData("Odd?$filter=kind_no ne T.Weight'Heavy'&$select=id")]
     [InlineData("Odd?$filter=kind_no in ('Light','1')&$select=id")]
     [InlineData("Odd?$filter=price eq '12.5'&$select=id,price")]
+    [InlineData("Odd?$filter=price eq 'dear'&$select=id")]
+    [InlineData("Odd?$filter=price ne 'dear'&$select=id")]
+    [InlineData("Odd?$filter=not (price eq 'dear')&$select=id")]
+    [InlineData("Odd?$filter=not (price ne 'dear' and id lt 3)&$select=id")]
+    [InlineData("Odd?$filter=price in ('dear','12.5')&$select=id")]
+    [InlineData("Odd?$filter=not (price in ('dear','12.5'))&$select=id")]
+    [InlineData("Odd?$filter=price eq '12.50'&$select=id")] // one text for each value
     [InlineData("Odd?$orderby=stamp desc&$top=1")]
     [InlineData("Odd(1)/yes_no")]
     [InlineData("Odd(1)/minutes/$value")]
@@ -175,6 +182,33 @@ public sealed class ShapesTests(EnginesFixture engines)
         })
             Assert.Contains(part, metadata);
         Assert.DoesNotContain("EntitySet Name=\"Tasks\"", metadata);
+    }
+
+    [Theory] // what the same answer of all engines must be
+    [InlineData("price eq 'dear'", "")]
+    [InlineData("price ne 'dear'", "1 2 3")]
+    [InlineData("not (price eq 'dear')", "1 2 3")]
+    [InlineData("not (price in ('dear','12.5'))", "2 3")]
+    [InlineData("price in ('dear','12.5',null)", "1 3")]
+    [InlineData("yes_no", "1")]
+    [InlineData("not yes_no", "2")]
+    [InlineData("not (yes_no eq true)", "2 3")]
+    [InlineData("minutes ne duration'PT90M'", "2 3")]
+    [InlineData("minutes lt duration'PT90M'", "2")]
+    [InlineData("stamp ge 2024-05-01T00:00:00.5Z", "2")]
+    [InlineData("day8 ge 2024-05-01", "1")]
+    [InlineData("german ne 2023-12-31", "1 3")]
+    [InlineData("kind_no ne 'Heavy'", "2 3")]
+    [InlineData("kind_no in ('Light',null)", "2 3")]
+    [InlineData("uid eq 21EC2020-3AEA-1069-A2DD-08002B30309D", "1")]
+    public async Task A_filter_means_what_it_says_on_every_engine(string filter, string expected)
+    {
+        foreach (var service in engines.Services)
+        {
+            var answer = await service.SendAsync("/odata/shapes/Odd?$select=id&$filter=" + Uri.EscapeDataString(filter));
+            Assert.True(answer.Status == 200, answer.Text);
+            Assert.Equal(expected, string.Join(' ', answer.Json.GetProperty("value").EnumerateArray().Select(r => r.GetProperty("id").GetInt64())));
+        }
     }
 
     [Fact]

@@ -27,6 +27,9 @@ public abstract record ValueConversion(EdmType Stored)
 {
     public abstract ConvertedUse Use { get; }
 
+    /// <summary>A published value of the right type may have no stored one, so that it equals none.</summary>
+    public virtual bool MayLackStored => false;
+
     /// <summary>The type of <see cref="Encode"/>'s results.</summary>
     public virtual EdmType Parameter => Stored.IsNumeric ? EdmType.Decimal : Stored;
 
@@ -129,6 +132,8 @@ public sealed record TextConversion(EdmType Stored) : ValueConversion(Stored)
 {
     // A floating number has several texts, and whether two are equal is for the database to say.
     public override ConvertedUse Use => Stored.IsFloating || Stored.Kind is EdmKind.Duration ? ConvertedUse.Read : ConvertedUse.Equality;
+
+    public override bool MayLackStored => true;
 
     public override string Description => $"{Stored.Name} as text";
 

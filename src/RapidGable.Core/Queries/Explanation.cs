@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using RapidGable.Model;
 using RapidGable.Requests;
 using RapidGable.Sources;
 
@@ -43,10 +44,21 @@ public static class Explanation
                 continue;
             if (!values.Bind(statement, source.Dialect).Is(out var bound, out var fault))
                 return fault;
-            result.Add(new ExplainedStatement(purpose, statement.Text,
-                [.. statement.Parameters.Select((p, i) => new ExplainedParameter(source.Dialect.Parameter(i + 1), bound[i].ToString(), Origin(p)))]));
+            result.Add(new ExplainedStatement(purpose, statement.Text, [.. Parameters(statement, bound, source.Dialect)]));
         }
         return result;
+    }
+
+    private static IEnumerable<ExplainedParameter> Parameters(SqlStatement statement, StoredValue[] values, SqlDialect dialect)
+    {
+        var batch = statement.Parameters.Count(p => p is BatchParameter);
+        for (var i = 0; i < values.Length; i++)
+        {
+            if (statement.Parameters[i] is not BatchParameter)
+                yield return new ExplainedParameter(dialect.Parameter(i + 1), values[i].ToString(), Origin(statement.Parameters[i]));
+            else if (i == 0 || statement.Parameters[i - 1] is not BatchParameter)
+                yield return new ExplainedParameter($"{dialect.Parameter(i + 1)} to {dialect.Parameter(i + batch)}", "…", "values from the other source; null where a batch is not full");
+        }
     }
 
     private static string Origin(PlanParameter parameter) => parameter switch
@@ -58,7 +70,7 @@ public static class Explanation
         ChildLimitParameter => "related rows of each parent, and one to see whether more follow",
         NowParameter => "time of the request",
         TruthParameter => "what is stored for true",
-        BridgeParameter or BatchParameter => "value from the other source",
+        BridgeParameter => "value from the other source",
         _ => "",
     };
 }

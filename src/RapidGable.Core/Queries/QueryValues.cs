@@ -119,7 +119,10 @@ public sealed class QueryValues
                         return new RequestFault(400, "type", NoValue(literal, parameter.Type), literal.Target, literal.Text, literal.Position);
                     if (parameter.Conversion is { } conversion)
                     {
-                        if (conversion.Encode(value) is not { } stored)
+                        var stored = conversion.Encode(value);
+                        if (stored is null && conversion.MayLackStored)
+                            break;
+                        if (stored is null)
                             return new RequestFault(400, "type", $"'{literal.Value}' stands for no stored value: {conversion.Description}.", literal.Target, literal.Text, literal.Position);
                         values[i] = dialect.Encode(stored, conversion.Parameter, parameter.StorageForm);
                         break;

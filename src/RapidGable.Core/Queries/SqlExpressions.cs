@@ -67,6 +67,12 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
         if (left is BoundNull || right is BoundNull)
             return NullComparison(comparison.Operator, left is BoundNull ? right : left);
         var (a, b) = dialect.Comparable(Operand(left, right), Operand(right, left));
+        if (LacksStored(left) || LacksStored(right))
+        {
+            // Such a literal is a null when nothing stored stands for it: then it equals nothing, not even a null.
+            var equal = exact || comparison.Operator == BinaryOperator.Ne ? $"COALESCE({a} = {b}, {dialect.False})" : $"({a} = {b})";
+            return comparison.Operator == BinaryOperator.Ne ? $"(NOT {equal})" : equal;
+        }
         var nullable = left.MayBeNull || right.MayBeNull;
         var both = left.MayBeNull && right.MayBeNull;
         switch (comparison.Operator)
@@ -82,6 +88,8 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
                 return both && sign.Length == 2 ? $"({plain} OR ({a} IS NULL AND {b} IS NULL))" : plain;
         }
     }
+
+    private static bool LacksStored(BoundExpression expression) => expression is BoundLiteral { Conversion.MayLackStored: true };
 
     private string NullComparison(BinaryOperator op, BoundExpression other)
     {
@@ -100,7 +108,7 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
         var plain = $"{members[0].Left} IN ({string.Join(", ", members.Select(m => m.Right))})";
         if (isIn.WithNull)
             plain = $"({plain} OR {operand.Sql} IS NULL)";
-        return isIn.Operand.MayBeNull && exact ? $"COALESCE({plain}, {dialect.False})" : $"({plain})";
+        return exact && (isIn.Operand.MayBeNull || isIn.Members.Any(LacksStored)) ? $"COALESCE({plain}, {dialect.False})" : $"({plain})";
     }
 
     private string Column(string alias, Property property) => dialect.Column($"{alias}.{dialect.Quote(property.Column)}", property.StorageForm);

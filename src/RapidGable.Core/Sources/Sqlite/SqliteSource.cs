@@ -31,7 +31,8 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
     public async Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation)
     {
         await using var session = await OpenSessionAsync(SessionKind.Plain, cancellation);
-        // A word after the SELECT would be lost on SQLite, which reads one statement and stops.
+        // SQLite reads one statement and stops. It must be sound by itself, and so must what it becomes a part of: then nothing follows it.
+        await (await session.QueryAsync(select, default, cancellation)).DisposeAsync();
         await using var cursor = (SqliteCursor)await session.QueryAsync($"SELECT * FROM (\n{select}\n) AS q WHERE 1 = 0 LIMIT 0", default, cancellation);
         if (cursor.ParameterCount > 0)
             throw new SourceException(SourceFaultKind.Broken, "it has parameters.");
