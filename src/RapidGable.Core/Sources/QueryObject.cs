@@ -3,6 +3,8 @@ namespace RapidGable.Sources;
 /// <summary>A SELECT of a declaration as an object of its source.</summary>
 internal static class QueryObject
 {
+    public const string Several = "it is more than one statement.";
+
     /// <exception cref="SourceException">When two columns have one name, so that neither could be named.</exception>
     public static SourceObject Of(string name, string select, IEnumerable<SourceColumn> columns)
     {

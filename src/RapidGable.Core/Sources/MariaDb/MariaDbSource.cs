@@ -66,7 +66,8 @@ internal sealed class MariaDbSource : ISource
             await using var connection = await _database.OpenConnectionAsync(cancellation);
             await using var command = new MySqlCommand($"SELECT * FROM (\n{select}\n) AS q LIMIT 0", connection);
             await using var reader = await command.ExecuteReaderAsync(cancellation);
-            return QueryObject.Of(name, select, reader.GetColumnSchema().Cast<MySqlDbColumn>().Select(QueryColumn));
+            var columns = reader.GetColumnSchema().Cast<MySqlDbColumn>().Select(QueryColumn).ToList();
+            return await reader.NextResultAsync(cancellation) ? throw new SourceException(SourceFaultKind.Broken, QueryObject.Several) : QueryObject.Of(name, select, columns);
         }
         catch (Exception exception) when (exception is MySqlException or IOException or TimeoutException)
         {

@@ -15,10 +15,12 @@ internal sealed partial class PostgresQueryReader(NpgsqlConnection connection, C
     public async Task<SourceObject> ReadAsync(string name, string select)
     {
         var columns = new List<(string Name, uint Type, string Shown)>();
-        await using (var command = new NpgsqlCommand($"SELECT * FROM (\n{select}\n) AS q LIMIT 0", connection) { AllResultTypesAreUnknown = false })
+        await using (var command = new NpgsqlCommand($"SELECT * FROM (\n{select}\n) AS q LIMIT 0", connection))
         await using (var reader = await command.ExecuteReaderAsync(cancellation))
         {
             columns.AddRange(Enumerable.Range(0, reader.FieldCount).Select(i => (reader.GetName(i), reader.GetDataTypeOID(i), reader.GetDataTypeName(i))));
+            if (await reader.NextResultAsync(cancellation))
+                throw new SourceException(SourceFaultKind.Broken, QueryObject.Several);
         }
         var types = await TypesAsync([.. columns.Select(c => (long)c.Type).Distinct()]);
         return QueryObject.Of(name, select, columns.Select(c =>
