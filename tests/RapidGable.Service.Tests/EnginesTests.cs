@@ -136,6 +136,76 @@ public sealed class EnginesTests(EnginesFixture engines)
         }
     }
 
+    [Theory] // Q-60: options inside $expand mean what they mean on the collection itself, for every parent, to the last page
+    [InlineData("s", "Stations", "Sensors", "$filter=kind eq 'level' or sensor_no gt 1;$select=sensor_no,kind")]
+    [InlineData("s", "Stations", "Visits", "$orderby=planned_for desc;$top=2")]
+    [InlineData("s", "Stations", "Visits", "$filter=done_at ne null;$orderby=technician_id desc,planned_for;$top=3;$select=planned_for")]
+    [InlineData("s", "Stations", "Visits", "$filter=contains(tolower(purpose),'check') and not (done_at gt 2024-01-01T00:00:00Z);$orderby=done_at desc")]
+    [InlineData("s", "Sensors", "Readings", "$filter=value mul 2 gt 5 and quality ne 'A';$orderby=value desc;$top=7;$select=value")]
+    [InlineData("s", "Catchments", "Stations", "$filter=startswith(name,'Q');$top=0")]
+    [InlineData("shapes", "Stations", "Sensors", "$filter=kind in ('flow','turbidity');$orderby=unit desc;$top=1")]
+    [InlineData("shapes", "Technicians", "certificates", "$filter=code ne 'CAL/1';$orderby=name desc;$select=code")]
+    [InlineData("shapes", "Certificates", "holders", "$filter=region eq 'north';$top=2;$select=email")]
+    [InlineData("shapes", "Visits", "tasks", "$filter=minutes gt duration'PT1H';$orderby=minutes desc")]
+    [InlineData("shapes", "Stations", "samples", "$filter=taken_on lt 2024-01-01;$orderby=taken_on desc;$top=2")]
+    public async Task Nested_options_mean_what_they_mean_on_the_collection(string service, string set, string navigation, string options)
+    {
+        foreach (var engine in engines.Services)
+        {
+            foreach (var page in new[] { 1_000, 2 })
+            {
+                var url = $"/odata/{service}/{set}?$top=12&$expand={navigation}({Uri.EscapeDataString(options)})";
+                var related = 0;
+                foreach (var parent in await RowsAsync(engine, url, page))
+                {
+                    var nested = parent.GetProperty(navigation).EnumerateArray().ToList();
+                    if (parent.TryGetProperty(navigation + "@odata.nextLink", out var link))
+                        nested.AddRange(await RowsAsync(engine, link.GetString()!, page));
+                    var direct = await RowsAsync(engine, $"/odata/{service}/{set}{Key(parent)}/{navigation}?{string.Join('&', options.Split(';').Select(o => $"{o[..o.IndexOf('=')]}={Uri.EscapeDataString(o[(o.IndexOf('=') + 1)..])}"))}", 1_000);
+                    Assert.Equal(direct.Select(r => r.GetRawText()), nested.Select(r => r.GetRawText()));
+                    related += nested.Count;
+                }
+                Assert.True(related > 0 || options.Contains("$top=0"), $"{url} relates nothing");
+            }
+        }
+    }
+
+    private static string Key(System.Text.Json.JsonElement row) => row.TryGetProperty("sensor_no", out var no) ? $"(station_id={row.GetProperty("station_id")},sensor_no={no})"
+        : row.TryGetProperty("id", out var id) ? $"({id})" : $"('{Uri.EscapeDataString(row.GetProperty("code").GetString()!.Replace("'", "''"))}')";
+
+    private static async Task<List<System.Text.Json.JsonElement>> RowsAsync(RunningService service, string first, int page)
+    {
+        var rows = new List<System.Text.Json.JsonElement>();
+        for (string? next = first; next is not null;)
+        {
+            var answer = await service.SendAsync(next, "GET", ("Prefer", $"maxpagesize={page}"));
+            Assert.True(answer.Status == 200, $"{next}: {answer.Text}");
+            rows.AddRange(answer.Json.GetProperty("value").EnumerateArray());
+            next = answer.Json.TryGetProperty("@odata.nextLink", out var link) ? link.GetString() : null;
+        }
+        return rows;
+    }
+
+    [Theory]
+    [InlineData("Stations?$expand=Sensors($filter=station/name eq 'x')", 501)]
+    [InlineData("Stations?$expand=Sensors($orderby=sensor_no add 1)", 501)]
+    [InlineData("Stations?$expand=catchment($filter=id eq 1)", 501)]
+    [InlineData("Stations?$expand=Sensors($expand=Readings)", 501)]
+    [InlineData("Stations?$expand=Sensors($skip=1)", 501)]
+    [InlineData("Stations?$expand=Sensors($count=true)", 501)]
+    [InlineData("Stations?$expand=Sensors($filter=knd eq 'x')", 400)]
+    [InlineData("Stations?$expand=Sensors($filter=kind)", 400)]
+    [InlineData("Stations?$expand=Sensors($top=-1)", 400)]
+    [InlineData("Stations?$expand=Sensors($top=x)", 400)]
+    [InlineData("Stations?$expand=Sensors($top=1;$top=2)", 400)]
+    [InlineData("Stations?$expand=Sensors($filter=kind eq 'flow'", 400)]
+    [InlineData("Stations?$expand=Sensors($format=json)", 400)]
+    public async Task A_nested_option_that_cannot_be_is_refused(string target, int status)
+    {
+        foreach (var service in engines.Services)
+            Assert.Equal(status, (await service.SendAsync("/odata/s/" + target.Replace(" ", "%20"))).Status);
+    }
+
     [Fact] // what the engine knows of the tables below a view ranks its keys
     public async Task A_views_key_is_traced_to_its_table()
     {

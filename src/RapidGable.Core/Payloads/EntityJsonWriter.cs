@@ -82,10 +82,11 @@ internal sealed class EntityJsonWriter
         public async Task<RemoteEntities> FetchAsync(PayloadContext context)
         {
             var found = new RemoteEntities();
+            var most = context.Run.Values.ChildRowsOf(shape.Expand);
             await context.Run.ReadRemoteAsync(shape.Remote, (key, row) =>
             {
                 var entities = found.Of(key);
-                if (entities.Count == context.Run.Values.ChildRows)
+                if (entities.Count == most)
                 {
                     found.Cut.Add(key);
                     return;
@@ -98,7 +99,7 @@ internal sealed class EntityJsonWriter
                     json.WriteEndObject();
                 }
                 entities.Add(buffer.WrittenMemory);
-                if (entities.Count == context.Run.Values.ChildRows)
+                if (entities.Count == most)
                     found.Last[key] = [.. shape.Order.Select(o => row.GetStored(o.Column))];
             }, context.Cancellation);
             return found;
@@ -124,7 +125,7 @@ internal sealed class EntityJsonWriter
                 json.WriteRawValue(entity.Span, skipInputValidation: true);
             json.WriteEndArray();
             if (found.Cut.Contains(key))
-                json.WriteString(_nextLink, context.Links.ChildNextLink(parentWriter.Id(parentRow), shape.Navigation, shape.Entity, found.Last[key]));
+                json.WriteString(_nextLink, context.Links.ChildNextLink(parentWriter.Id(parentRow), shape.Expand, context.Run.Values, found.Last[key]));
         }
     }
 
@@ -138,22 +139,23 @@ internal sealed class EntityJsonWriter
         public async ValueTask WriteAsync(Utf8JsonWriter json, PayloadContext context, EntityJsonWriter parentWriter, IRowCursor parentRow, long parent)
         {
             var children = context.Run.Children[shape.Child];
+            var most = context.Run.Values.ChildRowsOf(shape.Expand);
             var rows = 0;
             string? nextLink = null;
             ImmutableArray<Model.StoredValue> last = [];
             json.WriteStartArray(_name);
             for (; children.IsAt(parent); await children.AdvanceAsync(context.Cancellation))
             {
-                if (rows == context.Run.Values.ChildRows)
+                if (rows == most)
                 {
-                    nextLink = context.Links.ChildNextLink(parentWriter.Id(parentRow), shape.Navigation, shape.Entity, last);
+                    nextLink = context.Links.ChildNextLink(parentWriter.Id(parentRow), shape.Expand, context.Run.Values, last);
                     continue;
                 }
                 json.WriteStartObject();
                 _entity.WriteOwnMembers(json, children.Cursor);
                 json.WriteEndObject();
                 rows++;
-                if (rows == context.Run.Values.ChildRows)
+                if (rows == most)
                     last = [.. shape.Order.Select(k => children.Cursor.GetStored(k.Column))];
                 await context.Output.SendIfFullAsync(json, context.Cancellation);
             }

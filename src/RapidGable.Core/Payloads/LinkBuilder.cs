@@ -24,12 +24,13 @@ public sealed class LinkBuilder(string serviceRoot, RequestAddress address)
     }
 
     /// <summary>The address of the next related entities of one parent.</summary>
-    public string ChildNextLink(string parentId, NavigationProperty navigation, EntityShape entity, ImmutableArray<StoredValue> last)
+    public string ChildNextLink(string parentId, BoundExpand expand, QueryValues values, ImmutableArray<StoredValue> last)
     {
-        var select = entity.Select;
+        var select = expand.Select;
         var names = select.Properties.Select(p => p.Name).Concat(select.Navigations.Select(n => n.Name)).Select(Uri.EscapeDataString);
-        var token = new SkipToken(QueryValues.Fingerprint(entity.Set, ""), last).Write();
-        return $"{serviceRoot}{parentId}/{Uri.EscapeDataString(navigation.Name)}?{(select.IsPartial ? $"$select={string.Join(',', names)}&" : "")}$skiptoken={token}";
+        var nested = string.Concat(values.NestedOptions(expand).Select(o => $"{o.Name}={Uri.EscapeDataString(o.Value)}&"));
+        var token = new SkipToken(values.OrderOf(expand), last).Write();
+        return $"{serviceRoot}{parentId}/{Uri.EscapeDataString(expand.Navigation.Name)}?{nested}{(select.IsPartial ? $"$select={string.Join(',', names)}&" : "")}$skiptoken={token}";
     }
 
     private static string Name(AddressOption option) => option.Name.TrimStart('$').ToLowerInvariant();

@@ -60,13 +60,13 @@ public sealed record SelectPlan(PlanTable From)
 /// </summary>
 /// <param name="ParentKey">Columns of the parent that the children refer to, as far as <paramref name="On"/> names them.</param>
 /// <param name="Link">The table between the two; null = <paramref name="On"/> ties them.</param>
-public sealed record ChildrenPlan(SelectPlan Parent, PlanTable Child, ImmutableArray<JoinPair> On, LinkTable? Link, ImmutableArray<Property> Output, ImmutableArray<Property> ChildKey, ImmutableArray<OrderTerm> Order);
+public sealed record ChildrenPlan(SelectPlan Parent, PlanTable Child, ImmutableArray<JoinPair> On, LinkTable? Link, ImmutableArray<Property> Output, ImmutableArray<Property> ChildKey, ImmutableArray<OrderTerm> Order, BoundExpand Expand);
 
 /// <summary>
 /// Related rows in another source: what the entities of the page are related by, and the rows for a batch of these. The
 /// first column of the latter is the number of the batch's item that they belong to, from 1.
 /// </summary>
-public sealed record RemotePlan(SelectPlan Parent, ImmutableArray<Property> Own, PlanTable Child, ImmutableArray<Property> Target, ImmutableArray<Property> Output, ImmutableArray<Property> ChildKey, ImmutableArray<OrderTerm> Order)
+public sealed record RemotePlan(SelectPlan Parent, ImmutableArray<Property> Own, PlanTable Child, ImmutableArray<Property> Target, ImmutableArray<Property> Output, ImmutableArray<Property> ChildKey, ImmutableArray<OrderTerm> Order, BoundExpand Expand)
 {
     /// <summary>Items in a batch; fewer are filled up with the last one.</summary>
     public const int BatchSize = 50;
@@ -118,7 +118,8 @@ public sealed record LimitParameter : PlanParameter;
 public sealed record SkipParameter : PlanParameter;
 
 /// <summary>Children to fetch for each parent.</summary>
-public sealed record ChildLimitParameter : PlanParameter;
+/// <param name="Top">Slot of the nested <c>$top</c>; null = a page, and one to see whether more follow.</param>
+public sealed record ChildLimitParameter(int? Top) : PlanParameter;
 
 /// <summary>The request's one instant.</summary>
 public sealed record NowParameter(string? StorageForm) : PlanParameter;

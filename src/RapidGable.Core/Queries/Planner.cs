@@ -96,8 +96,8 @@ public sealed class Planner
     {
         var (output, entity, order) = Related(expand);
         var joins = expand.Navigation.Joins;
-        var plan = new RemotePlan(parent, [.. joins.Select(j => j.Own)], new PlanTable(expand.Target.Source, "c"), [.. joins.Select(j => j.Target)], output, expand.Target.Type.Key, OrderOf(expand.Target));
-        return (plan, new RemoteShape(expand.Navigation, number, own, entity, order));
+        var plan = new RemotePlan(parent, [.. joins.Select(j => j.Own)], new PlanTable(expand.Target.Source, "c"), [.. joins.Select(j => j.Target)], output, expand.Target.Type.Key, expand.TotalOrder, expand);
+        return (plan, new RemoteShape(expand, number, own, entity, order));
     }
 
     private ResultShape Shape(EntityShape entity, ShapeCell? value, ImmutableArray<int> order) => new(_request.Path.Kind, entity, value, order);
@@ -188,8 +188,8 @@ public sealed class Planner
     private (ChildrenPlan Plan, ManyShape Shape) Children(BoundExpand expand, SelectPlan parent)
     {
         var (output, entity, order) = Related(expand);
-        var plan = new ChildrenPlan(parent, new PlanTable(expand.Target.Source, "c"), expand.Navigation.Joins, expand.Navigation.Link, output, expand.Target.Type.Key, OrderOf(expand.Target));
-        return (plan, new ManyShape(expand.Navigation, 0, entity, order));
+        var plan = new ChildrenPlan(parent, new PlanTable(expand.Target.Source, "c"), expand.Navigation.Joins, expand.Navigation.Link, output, expand.Target.Type.Key, expand.TotalOrder, expand);
+        return (plan, new ManyShape(expand, 0, entity, order));
     }
 
     /// <summary>Columns and shape of related entities in a statement of their own, whose first column is the parent's number.</summary>
@@ -206,14 +206,10 @@ public sealed class Planner
         }
         var cells = Written(expand.Select).Select(Cell).ToImmutableArray();
         var key = expand.Target.Type.Key.Select(Cell).ToImmutableArray();
-        var order = OrderOf(expand.Target).Select(o => Cell(o.Property)).ToImmutableArray();
+        var order = expand.TotalOrder.Select(o => Cell(o.Property)).ToImmutableArray();
         var entity = new EntityShape(expand.Target, expand.Select, cells, key, [], []) { Container = Container(expand.Target, Cell) };
         return ([.. output], entity, order);
     }
-
-    /// <summary>The set's own order, made total by its key.</summary>
-    private static ImmutableArray<OrderTerm> OrderOf(EntitySet set) =>
-        [.. set.DefaultOrder, .. set.Type.Key.Where(k => set.DefaultOrder.All(o => o.Property != k)).Select(k => new OrderTerm(k, false))];
 
     /// <summary>The number of an output column; a column that is there already is used again.</summary>
     private int Output(PlanValue value)

@@ -9,6 +9,7 @@ namespace RapidGable.Queries;
 /// <summary>What one request brings to the statements of its shape: literals, position, page and time.</summary>
 public sealed class QueryValues
 {
+    private readonly LexedRequest _lexed;
     private readonly IReadOnlyList<Literal> _literals;
     private readonly SkipToken? _skipToken;
     private readonly DateTime _now;
@@ -19,6 +20,7 @@ public sealed class QueryValues
 
     private QueryValues(LexedRequest lexed, BoundRequest request, DateTime now)
     {
+        _lexed = lexed;
         _literals = lexed.Literals;
         _skipToken = lexed.SkipToken;
         _now = now;
@@ -52,7 +54,7 @@ public sealed class QueryValues
     /// <param name="maxPageSize">From the preference; null = not asked.</param>
     public static Result<QueryValues> Make(BoundRequest request, LexedRequest lexed, int? maxPageSize, DateTime now)
     {
-        foreach (var slot in new[] { request.Top, request.Skip })
+        foreach (var slot in new[] { request.Top, request.Skip }.Concat(request.Expand.Select(e => e.Top)))
         {
             if (slot is { } number && lexed.Literals[number] is { Value: long and < 0 } literal)
                 return new RequestFault(400, "number", $"{literal.Target} needs a whole number of at least 0, not {literal.Value}.", literal.Target, literal.Text, literal.Position);
@@ -93,6 +95,30 @@ public sealed class QueryValues
         var value = _literals[literal.Slot];
         return value.Value is string text ? $"'{Uri.EscapeDataString(text.Replace("'", "''", StringComparison.Ordinal))}'" : Uri.EscapeDataString(value.Value is EnumLiteral member ? $"{member.Type}'{member.Member}'" : ValueConversion.Text(value.Value));
     }
+
+    /// <summary>Related entities of one parent that this answer holds at most, when a next link leads on from there; a nested <c>$top</c> within a page has none.</summary>
+    public int ChildRowsOf(BoundExpand expand) => expand.Top is { } slot && (long)_literals[slot].Value <= ChildRows ? int.MaxValue : ChildRows;
+
+    /// <summary>The nested options as a link to further related entities repeats them, with what is left of <c>$top</c>; not encoded.</summary>
+    public IEnumerable<(string Name, string Value)> NestedOptions(BoundExpand expand)
+    {
+        foreach (var option in expand.Options)
+        {
+            if (option.Name == "$top")
+                yield return (option.Name, ((long)_literals[expand.Top!.Value].Value - ChildRows).ToString(System.Globalization.CultureInfo.InvariantCulture));
+            else if (option.Name != "$select")
+                yield return (option.Name, TextOf(option));
+        }
+    }
+
+    private string TextOf(NestedOption option)
+    {
+        var tokens = _lexed.Options.First(o => o.Name == "$expand").Tokens;
+        return _lexed.Texts["$expand"][tokens[option.FirstToken].Position..tokens[option.EndToken].Position].Trim();
+    }
+
+    /// <summary>Fingerprint of the order of expanded entities, as that of their own collection.</summary>
+    public string OrderOf(BoundExpand expand) => Fingerprint(expand.Target, expand.Options.FirstOrDefault(o => o.Name == "$orderby") is { } option ? TextOf(option) : "");
 
     /// <summary>Takes the items of the next batch; at least one.</summary>
     internal void TakeBatch(IReadOnlyList<object[]> items) => _batch = items;
@@ -147,8 +173,8 @@ public sealed class QueryValues
                 case SkipParameter:
                     values[i] = StoredValue.From(Offset);
                     break;
-                case ChildLimitParameter:
-                    values[i] = StoredValue.From(ChildRows + 1L);
+                case ChildLimitParameter limit:
+                    values[i] = StoredValue.From(limit.Top is { } slot && (long)_literals[slot].Value <= ChildRows ? (long)_literals[slot].Value : ChildRows + 1L);
                     break;
                 case NowParameter now:
                     values[i] = dialect.Encode(_now, EdmType.DateTimeOffset, now.StorageForm);

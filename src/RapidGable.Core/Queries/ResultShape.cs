@@ -19,12 +19,18 @@ public sealed record SingleShape(NavigationProperty Navigation, int PresenceColu
 /// <summary>Related entities from a statement of their own.</summary>
 /// <param name="Child">Number of that statement among the plan's children.</param>
 /// <param name="Order">Columns of the order in which they come, whose values make a next link.</param>
-public sealed record ManyShape(NavigationProperty Navigation, int Child, EntityShape Entity, ImmutableArray<ShapeCell> Order);
+public sealed record ManyShape(BoundExpand Expand, int Child, EntityShape Entity, ImmutableArray<ShapeCell> Order)
+{
+    public NavigationProperty Navigation => Expand.Navigation;
+}
 
 /// <summary>Related entities in another source, fetched for a whole page before its rows are written.</summary>
 /// <param name="Remote">Number among the plan's remote relations.</param>
 /// <param name="Own">What the entity is related by.</param>
-public sealed record RemoteShape(NavigationProperty Navigation, int Remote, ImmutableArray<ShapeCell> Own, EntityShape Entity, ImmutableArray<ShapeCell> Order);
+public sealed record RemoteShape(BoundExpand Expand, int Remote, ImmutableArray<ShapeCell> Own, EntityShape Entity, ImmutableArray<ShapeCell> Order)
+{
+    public NavigationProperty Navigation => Expand.Navigation;
+}
 
 /// <summary>How a contained entity is reached: the container's set, the relation, and the columns that hold the container's key.</summary>
 public sealed record ContainerShape(EntitySet Set, NavigationProperty Navigation, ImmutableArray<ShapeCell> Key);

@@ -125,7 +125,7 @@ public sealed class SqlWriter
         var page = Select(parent, string.Join(", ", keys.Concat(orders)));
         var order = parent.Order.IsEmpty ? "1" : string.Join(", ", parent.Order.Select((o, i) => _dialect.OrderTerm("o" + i, o.Descending)));
         var parentKeys = string.Join(", ", on.Select((_, i) => "k" + i));
-        var children = FirstChildren(plan.Child, plan.Link, [.. on.Select((pair, i) => (_dialect.Quote(pair.Child), "k" + i))], plan.ChildKey, plan.Order, page);
+        var children = FirstChildren(plan.Child, plan.Link, [.. on.Select((pair, i) => (_dialect.Quote(pair.Child), "k" + i))], plan.ChildKey, plan.Order, plan.Expand, page);
         return $"""
             SELECT p.n, {Columns("c", plan.Output)}
             FROM (SELECT ROW_NUMBER() OVER (ORDER BY {order}) AS n, {parentKeys} FROM (
@@ -136,9 +136,12 @@ public sealed class SqlWriter
             """;
     }
 
-    private string FirstChildren(PlanTable child, LinkTable? link, IReadOnlyList<(string, string)> references, ImmutableArray<Property> key, ImmutableArray<OrderTerm> order, string page) =>
+    private string FirstChildren(PlanTable child, LinkTable? link, IReadOnlyList<(string, string)> references, ImmutableArray<Property> key, ImmutableArray<OrderTerm> order, BoundExpand expand, string page) =>
         _dialect.FirstChildren(new ChildrenSql(link is null ? _dialect.From(child.Source) : Linked(child, link), [.. key.Select(k => _dialect.Quote(k.Column))], references,
-            [.. order.Select(o => (_dialect.Quote(o.Property.Column), o.Descending))], link is not null, Parameter(new ChildLimitParameter()), page));
+            [.. order.Select(o => (_dialect.Quote(o.Property.Column), o.Descending))], link is not null, Parameter(new ChildLimitParameter(expand.Top)), page)
+        {
+            Filter = expand.Filter is { } filter ? alias => new SqlExpressions(_dialect, ImmutableDictionary<string, string>.Empty.Add("", alias), Parameter).Predicate(filter, exact: false) : null,
+        });
 
     private string ChildOrder(ImmutableArray<OrderTerm> order) => string.Join(", ", order.Select(o => _dialect.OrderTerm($"c.{_dialect.Quote(o.Property.Column)}", o.Descending)));
 
@@ -166,7 +169,7 @@ public sealed class SqlWriter
         var writer = new SqlWriter(dialect);
         var items = Enumerable.Range(0, RemotePlan.BatchSize).Select(n => $"SELECT {n + 1} AS n, {string.Join(", ", plan.Target.Select((t, i) => $"{writer.Parameter(new BatchParameter(n, i, t))} AS k{i}"))}");
         var page = string.Join("\nUNION ALL ", items);
-        var children = writer.FirstChildren(plan.Child, null, [.. plan.Target.Select((t, i) => (dialect.Quote(t.Column), "k" + i))], plan.ChildKey, plan.Order, page);
+        var children = writer.FirstChildren(plan.Child, null, [.. plan.Target.Select((t, i) => (dialect.Quote(t.Column), "k" + i))], plan.ChildKey, plan.Order, plan.Expand, page);
         var text = $"SELECT p.n, {writer.Columns("c", plan.Output)}\nFROM (\n{page}\n) AS p\n{children}\nORDER BY p.n, {writer.ChildOrder(plan.Order)}";
         return new SqlStatement(text, [.. writer._parameters]);
     }

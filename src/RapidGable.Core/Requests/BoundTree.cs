@@ -74,7 +74,29 @@ public sealed record BoundPath(ResourceKind Kind, EntitySet? Root, BoundKey? Roo
 /// <param name="Navigations">Navigation properties that were selected without being expanded: only their links.</param>
 public sealed record BoundSelect(ImmutableArray<Property> Properties, bool IsPartial, ImmutableArray<NavigationProperty> Navigations);
 
-public sealed record BoundExpand(NavigationProperty Navigation, EntitySet Target, BoundSelect Select);
+public sealed record BoundExpand(NavigationProperty Navigation, EntitySet Target, BoundSelect Select)
+{
+    public BoundExpression? Filter { get; init; }
+
+    /// <summary>Properties of the related entities themselves.</summary>
+    public ImmutableArray<OrderTerm> OrderBy { get; init; } = [];
+
+    /// <summary>Slot of the nested <c>$top</c>; null = not given.</summary>
+    public int? Top { get; init; }
+
+    /// <summary>What a link to further related entities repeats.</summary>
+    public ImmutableArray<NestedOption> Options { get; init; } = [];
+
+    /// <summary>The asked order, or the set's own, made total by the key.</summary>
+    public ImmutableArray<OrderTerm> TotalOrder
+    {
+        get
+        {
+            var asked = OrderBy.IsEmpty ? Target.DefaultOrder : OrderBy;
+            return [.. asked, .. Target.Type.Key.Where(k => asked.All(o => o.Property != k)).Select(k => new OrderTerm(k, false))];
+        }
+    }
+}
 
 /// <summary>A request whose every name is resolved and whose every type is checked.</summary>
 public sealed record BoundRequest(BoundPath Path, BoundSelect? Select)

@@ -4,8 +4,14 @@ using RapidGable.Model;
 namespace RapidGable.Requests;
 
 /// <summary>Resolves the names of an expression against one set and checks its types.</summary>
-internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string target, string text)
+/// <param name="isFilter">Properties that the declaration keeps out of filters are refused.</param>
+internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string target, string text, bool isFilter)
 {
+    public ExpressionBinder(EntityModel model, EntitySet set, string target, string text)
+        : this(model, set, target, text, target == "$filter")
+    {
+    }
+
     public BoundExpression BindCondition(ExpressionSyntax syntax)
     {
         var bound = Bind(syntax);
@@ -74,7 +80,7 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
             throw Type($"'{name.Text}' is a stream, which has no value to compare.", name.Position);
         if (property.Type.IsCollection || property.Type.Kind == EdmKind.Complex)
             throw new FaultException(RequestFault.NotImplemented($"'{name.Text}' holds several values; an expression over them is not supported.", target, text, name.Position));
-        if (!property.IsFilterable && target == "$filter")
+        if (!property.IsFilterable && isFilter)
             throw Fault("not-filterable", $"'{name.Text}' may not be filtered by.", name.Position);
         return property;
     }

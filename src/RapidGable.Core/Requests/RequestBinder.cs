@@ -256,8 +256,25 @@ public sealed class RequestBinder
             if (items.Any(i => i.Navigation == navigation))
                 throw new FaultException(new RequestFault(400, "expand-twice", $"'{item.Name.Text}' is expanded twice.", "$expand", Text("$expand"), item.Name.Position));
             var target = _model.Target(navigation);
-            items.Add(new BoundExpand(navigation, target, BindSelect(item.Select, target.Type, "$expand")));
+            if (!navigation.IsCollection && item.Options.FirstOrDefault(o => o.Name != "$select") is { } collective)
+                throw new FaultException(RequestFault.NotImplemented($"'{item.Name.Text}' leads to one entity; {collective.Name} for it is not supported.", "$expand", Text("$expand"), item.Name.Position));
+            items.Add(new BoundExpand(navigation, target, BindSelect(item.Select, target.Type, "$expand"))
+            {
+                Filter = item.Filter is { } filter ? Own(new ExpressionBinder(_model, target, "$expand", Text("$expand"), isFilter: true).BindCondition(filter), filter.Position) : null,
+                OrderBy = [.. item.OrderBy.Select(o => NestedOrder(target, o))],
+                Top = item.Top,
+                Options = item.Options,
+            });
         }
         return items.ToImmutable();
     }
+
+    /// <summary>An expression over the related entity alone; paths that lead on from it are not supported there.</summary>
+    private BoundExpression Own(BoundExpression expression, int position) => ExpressionPaths.Of(expression).All(p => p.IsEmpty) ? expression
+        : throw new FaultException(RequestFault.NotImplemented("A path over relations inside $expand is not supported.", "$expand", Text("$expand"), position));
+
+    private OrderTerm NestedOrder(EntitySet target, OrderTermSyntax term) =>
+        Own(new ExpressionBinder(_model, target, "$expand", Text("$expand")).BindOrder(term.Expression), term.Expression.Position) is BoundProperty property
+            ? new OrderTerm(property.Property, term.Descending)
+            : throw new FaultException(RequestFault.NotImplemented("Inside $expand only properties can be sorted by.", "$expand", Text("$expand"), term.Expression.Position));
 }

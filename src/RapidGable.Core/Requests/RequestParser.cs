@@ -143,7 +143,8 @@ public static class RequestParser
             var name = reader.ExpectName("a navigation property's name");
             if (name.Text.Contains('.') || reader.Current.Is('/'))
                 throw reader.NotImplemented($"$expand takes plain navigation properties; '{name.Text}{(reader.Current.Is('/') ? "/" : "")}' is not supported.", name.Position);
-            items.Add(new ExpandItemSyntax(name, reader.TryTake('(') ? NestedSelect(reader) : null));
+            var item = new ExpandItemSyntax(name, null);
+            items.Add(reader.TryTake('(') ? NestedOptions(reader, item) : item);
             if (items.Count > Limits.ExpandItems)
                 throw reader.Fault("too-large", $"$expand has more than {Limits.ExpandItems} items.", name.Position);
         }
@@ -151,25 +152,35 @@ public static class RequestParser
         return items.ToImmutable();
     }
 
-    private static SelectSyntax? NestedSelect(TokenReader reader)
+    private static readonly string[] Nested = ["$select", "$filter", "$orderby", "$top"];
+
+    private static ExpandItemSyntax NestedOptions(TokenReader reader, ExpandItemSyntax item)
     {
-        SelectSyntax? select = null;
+        var seen = new HashSet<string>();
         do
         {
             var name = reader.ExpectName("a nested option such as $select");
             var canonical = (name.Text.StartsWith('$') ? name.Text : "$" + name.Text).ToLowerInvariant();
-            if (canonical is "$filter" or "$orderby" or "$top" or "$skip" or "$count" or "$search" or "$expand" or "$levels" or "$compute" or "$apply")
+            if (canonical is "$skip" or "$count" or "$search" or "$expand" or "$levels" or "$compute" or "$apply")
                 throw reader.NotImplemented($"The option {canonical} inside $expand is not supported.", name.Position);
-            if (canonical != "$select")
-                throw reader.Fault("unknown-option", $"'{name.Text}' is not an option of $expand.{NearestName.Hint(canonical, ["$select"])}", name.Position);
-            if (select is not null)
-                throw reader.Fault("option-twice", "The nested option $select is given twice.", name.Position);
+            if (!Nested.Contains(canonical))
+                throw reader.Fault("unknown-option", $"'{name.Text}' is not an option of $expand.{NearestName.Hint(canonical, Nested)}", name.Position);
+            if (!seen.Add(canonical))
+                throw reader.Fault("option-twice", $"The nested option {canonical} is given twice.", name.Position);
             reader.Expect('=', "after the nested option's name");
-            select = Select(reader);
+            var first = reader.Index;
+            item = canonical switch
+            {
+                "$select" => item with { Select = Select(reader) },
+                "$filter" => item with { Filter = new ExpressionParser(reader).Parse() },
+                "$orderby" => item with { OrderBy = OrderBy(reader) },
+                _ => item with { Top = Number(reader, canonical) },
+            };
+            item = item with { Options = item.Options.Add(new NestedOption(canonical, first, reader.Index)) };
         }
         while (reader.TryTake(';'));
         reader.Expect(')', "to close the nested options");
-        return select;
+        return item;
     }
 
     // Only the kind is looked at here; the value is checked for each request, since a plan serves many values.

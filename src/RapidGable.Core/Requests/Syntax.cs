@@ -42,7 +42,21 @@ public sealed record OrderTermSyntax(ExpressionSyntax Expression, bool Descendin
 public sealed record SelectSyntax(bool All, ImmutableArray<NameSyntax> Names);
 
 /// <param name="Select">The nested <c>$select</c>; null = none.</param>
-public sealed record ExpandItemSyntax(NameSyntax Name, SelectSyntax? Select);
+public sealed record ExpandItemSyntax(NameSyntax Name, SelectSyntax? Select)
+{
+    public ExpressionSyntax? Filter { get; init; }
+
+    public ImmutableArray<OrderTermSyntax> OrderBy { get; init; } = [];
+
+    /// <summary>Slot of the nested <c>$top</c>; null = not given.</summary>
+    public int? Top { get; init; }
+
+    /// <summary>Where the nested options stand, by their names; links to further related entities repeat them.</summary>
+    public ImmutableArray<NestedOption> Options { get; init; } = [];
+}
+
+/// <summary>A nested option that a next link repeats: the tokens of its value, from the first to the one behind the last.</summary>
+public sealed record NestedOption(string Name, int FirstToken, int EndToken);
 
 /// <param name="Name">Null when the single value stands alone.</param>
 public sealed record KeyPartSyntax(NameSyntax? Name, LiteralSyntax Value);

@@ -7,6 +7,9 @@ internal sealed class TokenReader(List<Token> tokens, string target, string text
 {
     private int _index;
 
+    /// <summary>Number of the current token, from 0; the same in every request of a shape.</summary>
+    public int Index => _index;
+
     public Token Current => tokens[_index];
 
     public Token Following => tokens[Math.Min(_index + 1, tokens.Count - 1)];

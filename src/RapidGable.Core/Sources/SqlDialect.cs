@@ -73,9 +73,15 @@ public sealed record ChildrenSql(
     string Table, IReadOnlyList<string> Key, IReadOnlyList<(string Child, string Parent)> References, IReadOnlyList<(string Column, bool Descending)> Order,
     bool IsShared, string Limit, string Page)
 {
+    /// <summary>What the children must fulfil beside, for the alias of their table; null = nothing.</summary>
+    public Func<string, string>? Filter { get; init; }
+
     /// <summary>The key's columns of one table, such as <c>x."id", x."no"</c>.</summary>
     public string KeyOf(string alias) => string.Join(", ", Key.Select(k => $"{alias}.{k}"));
 
     /// <summary>That the children of one table belong to the current parent.</summary>
     public string BelongTo(string alias) => string.Join(" AND ", References.Select(r => $"{alias}.{r.Child} = p.{r.Parent}"));
+
+    /// <summary><see cref="Filter"/> behind other conditions; empty when there is none.</summary>
+    public string AndFilter(string alias) => Filter is { } filter ? $" AND {filter(alias)}" : "";
 }

@@ -110,6 +110,6 @@ internal sealed class MariaDbDialect : SqlDialect
         var references = string.Join(", ", children.References.Select(r => "y." + r.Child));
         var parents = string.Join(", ", children.References.Select(r => "z." + r.Parent));
         var belong = children.References.Count == 1 ? $"{references} IN" : $"({references}) IN";
-        return $"JOIN (SELECT y.*, ROW_NUMBER() OVER (PARTITION BY {references} ORDER BY {ChildOrder(children, "y")}) AS gable_rank FROM {children.Table} AS y WHERE {belong} (SELECT {parents} FROM ({children.Page}) AS z)) AS c ON {children.BelongTo("c")} AND c.gable_rank <= {children.Limit}";
+        return $"JOIN (SELECT y.*, ROW_NUMBER() OVER (PARTITION BY {references} ORDER BY {ChildOrder(children, "y")}) AS gable_rank FROM {children.Table} AS y WHERE {belong} (SELECT {parents} FROM ({children.Page}) AS z){children.AndFilter("y")}) AS c ON {children.BelongTo("c")} AND c.gable_rank <= {children.Limit}";
     }
 }

@@ -113,7 +113,7 @@ internal sealed class PostgresDialect : SqlDialect
     };
 
     public override string FirstChildren(ChildrenSql children) =>
-        $"JOIN LATERAL (SELECT x.* FROM {children.Table} AS x WHERE {children.BelongTo("x")} ORDER BY {ChildOrder(children, "x")} LIMIT {children.Limit}) AS c ON TRUE";
+        $"JOIN LATERAL (SELECT x.* FROM {children.Table} AS x WHERE {children.BelongTo("x")}{children.AndFilter("x")} ORDER BY {ChildOrder(children, "x")} LIMIT {children.Limit}) AS c ON TRUE";
 
     private static string CastOf(EdmKind kind) => kind switch
     {

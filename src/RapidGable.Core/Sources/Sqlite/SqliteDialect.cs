@@ -103,7 +103,7 @@ internal sealed class SqliteDialect : SqlDialect
     {
         var key = children.Key.Count == 1 ? children.KeyOf("c") : $"({children.KeyOf("c")})";
         var own = children.IsShared ? $"{children.BelongTo("c")} AND " : "";
-        return $"JOIN {children.Table} AS c ON {own}{key} IN (SELECT {children.KeyOf("x")} FROM {children.Table} AS x WHERE {children.BelongTo("x")} ORDER BY {ChildOrder(children, "x")} LIMIT {children.Limit})";
+        return $"JOIN {children.Table} AS c ON {own}{key} IN (SELECT {children.KeyOf("x")} FROM {children.Table} AS x WHERE {children.BelongTo("x")}{children.AndFilter("x")} ORDER BY {ChildOrder(children, "x")} LIMIT {children.Limit})";
     }
 
     private static StoredValue Number(decimal number) => decimal.IsInteger(number) && Math.Abs(number) < long.MaxValue
