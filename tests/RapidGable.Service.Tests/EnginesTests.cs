@@ -186,6 +186,92 @@ public sealed class EnginesTests(EnginesFixture engines)
         return rows;
     }
 
+    [Fact] // URL conventions 4.8, pages in the order of a count
+    public async Task A_count_counts_the_related_entities_and_sorts()
+    {
+        foreach (var engine in engines.Services)
+        {
+            var all = await RowsAsync(engine, "/odata/s/Stations?$expand=Visits", 1_000);
+            foreach (var most in new[] { 3, 6 })
+                Assert.Equal(all.Where(s => s.GetProperty("Visits").GetArrayLength() > most).Select(Key), (await RowsAsync(engine, $"/odata/s/Stations?$filter=Visits/$count%20gt%20{most}", 1_000)).Select(Key));
+            Assert.Equal(all.OrderByDescending(s => s.GetProperty("Visits").GetArrayLength()).ThenBy(s => s.GetProperty("id").GetInt64()).Select(Key), (await RowsAsync(engine, "/odata/s/Stations?$orderby=Visits/$count%20desc", 7)).Select(Key));
+        }
+    }
+
+    [Theory] // URL conventions 5.1.1.13: any and all say what an expansion with the same filter shows, nulls and empty collections included
+    [InlineData("s", "Stations", "Sensors", "x/kind eq 'flow'")]
+    [InlineData("s", "Stations", "Visits", "x/done_at gt 2024-03-01T00:00:00Z")]
+    [InlineData("s", "Stations", "Visits", "not (x/done_at gt 2024-03-01T00:00:00Z)")]
+    [InlineData("s", "Stations", "Visits", "x/technician_id ne null and contains(tolower(x/purpose),'check')")]
+    [InlineData("s", "Catchments", "Stations", "x/telemetered")]
+    [InlineData("s", "Catchments", "Stations", "not x/telemetered or x/closed_on lt 1990-01-01")]
+    [InlineData("s", "Catchments", "Catchments", "x/area_km2 mul 2 gt 1000")]
+    [InlineData("shapes", "Technicians", "certificates", "startswith(x/code,'CAL')")]
+    [InlineData("shapes", "Certificates", "holders", "x/region eq 'north'")]
+    [InlineData("shapes", "Visits", "tasks", "x/minutes gt duration'PT1H'")]
+    [InlineData("shapes", "Stations", "Sensors", "x/kind in ('level','flow')")]
+    public async Task Any_and_all_say_what_an_expansion_shows(string service, string set, string navigation, string condition)
+    {
+        foreach (var engine in engines.Services)
+        {
+            var root = $"/odata/{service}/{set}";
+            var all = await RowsAsync(engine, $"{root}?$expand={navigation}", 1_000);
+            var some = await RowsAsync(engine, $"{root}?$expand={navigation}($filter={Uri.EscapeDataString(condition.Replace("x/", ""))})", 1_000);
+            var (any, every, none) = (new List<string>(), new List<string>(), new List<string>());
+            foreach (var (whole, part) in all.Zip(some))
+            {
+                var (count, fitting) = (whole.GetProperty(navigation).GetArrayLength(), part.GetProperty(navigation).GetArrayLength());
+                if (fitting > 0)
+                    any.Add(Key(whole));
+                if (fitting == count)
+                    every.Add(Key(whole));
+                if (count == 0)
+                    none.Add(Key(whole));
+            }
+            Assert.NotEmpty(any);
+            foreach (var (filter, expected) in new[] { ($"{navigation}/any(x:{condition})", any), ($"{navigation}/all(x:{condition})", every), ($"not {navigation}/any()", none), ($"not ({navigation}/any(x:{condition})) eq false", any) })
+                Assert.Equal(expected, (await RowsAsync(engine, $"{root}?$filter={Uri.EscapeDataString(filter)}", 1_000)).Select(Key));
+        }
+    }
+
+    [Theory]
+    [InlineData("s/Stations?$filter=catchment/Stations/any(s:s/telemetered ne telemetered and s/id lt id)&$select=id", 200)] // the variable and the entity itself
+    [InlineData("s/Catchments?$filter=Stations/any(s:s/Visits/any(v:v/technician/region eq 'north' and s/telemetered))&$select=id", 200)]
+    [InlineData("s/Stations?$filter=Visits/all(v:v/technician ne null)&$select=id&$count=true", 200)]
+    [InlineData("s/Stations?$filter=Sensors/any(s:s/Readings/any(r:r/value gt 30) and s/station/catchment/name ne null)&$orderby=name&$top=5&$expand=Sensors($filter=Readings/any(r:r/value gt 30))", 200)]
+    [InlineData("shapes/Certificates?$filter=holders/any(h:h/certificates/all(c:c/code ne 'none') and h/region eq 'north')&$select=code", 200)]
+    [InlineData("s/Stations/$count?$filter=Sensors/any(s:s/kind eq 'level')", 200)]
+    [InlineData("s/Stations?$filter=Sensors/$count gt 2 and Visits/$count lt 9&$orderby=Visits/$count desc,id&$select=id&$top=20", 200)]
+    [InlineData("s/Stations?$filter=catchment/Stations/$count sub Sensors/$count ge 3&$select=id", 200)]
+    [InlineData("s/Catchments?$filter=Stations/any(s:s/Sensors/$count eq 3 and s/name gt $it/name)&$select=id", 200)]
+    [InlineData("shapes/Technicians?$orderby=certificates/$count desc,full_name&$select=full_name", 200)]
+    [InlineData("s/Stations?$filter=$it/name eq 'Ashford Weir'&$select=id", 200)]
+    [InlineData("s/Stations?$filter=Sensors/$count eq 'x'", 400)]
+    [InlineData("s/Stations?$filter=catchment/$count gt 1", 400)]
+    [InlineData("s/Stations?$filter=Sensors/$count($filter=kind eq 'level') gt 1", 501)]
+    [InlineData("s/Stations?$filter=$it eq null", 501)]
+    [InlineData("s/Stations?$filter=Sensors/any(s:s/kind eq 'level' or s/nme eq 'x')", 400)]
+    [InlineData("s/Stations?$filter=Sensors/any(s:s)", 400)]
+    [InlineData("s/Stations?$filter=Sensors/any(s:s/Readings/any(s:s/id eq 1))", 400)]
+    [InlineData("s/Stations?$filter=Sensors/any(kind eq 'level')", 400)]
+    [InlineData("s/Stations?$filter=Sensors/any(s:kind eq 'level')", 400)] // without its name it is the station's, which has none
+    [InlineData("s/Stations?$filter=Sensors/all()", 400)]
+    [InlineData("s/Stations?$filter=Sensors/many(s:s/id eq 1)", 400)]
+    [InlineData("s/Stations?$filter=catchment/any(c:c/id eq 1)", 400)]
+    [InlineData("s/Stations?$filter=name/any(c:c eq 'x')", 400)]
+    [InlineData("s/Stations?$filter=Sensors/Readings/any(r:r/id eq 1)", 400)]
+    [InlineData("s/Stations?$filter=Sensors/kind eq 'x'", 501)]
+    [InlineData("s/Stations?$orderby=Sensors/any()", 501)]
+    [InlineData("shapes/Stations?$filter=samples/any()", 501)]
+    [InlineData("shapes/Odd?$filter=list/any(l:l eq 'a')", 501)]
+    public async Task A_lambda_is_the_same_or_refused_everywhere(string target, int status)
+    {
+        var text = await SameAsync(engines, "/odata/" + target.Replace(" ", "%20"));
+        Assert.Equal(status, (await engines.Services[0].SendAsync("/odata/" + target.Replace(" ", "%20"))).Status);
+        if (status == 200)
+            Assert.DoesNotContain("\"value\":[]", text);
+    }
+
     [Theory]
     [InlineData("Stations?$expand=Sensors($filter=station/name eq 'x')", 501)]
     [InlineData("Stations?$expand=Sensors($orderby=sensor_no add 1)", 501)]

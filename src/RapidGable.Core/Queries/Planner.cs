@@ -264,5 +264,8 @@ public sealed class Planner
 
     internal static string PathOf(ImmutableArray<NavigationProperty> hops) => hops.Aggregate("", PathOf);
 
+    /// <summary>Where the alias of a table is kept: its path, below the scope that it starts in.</summary>
+    internal static string AliasKey(string scope, string path) => scope.Length == 0 ? path : $"{scope}:{path}";
+
     private static string PathOf(string path, NavigationProperty hop) => path.Length == 0 ? hop.Name : $"{path}/{hop.Name}";
 }

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Text;
 using RapidGable.Model;
 using RapidGable.Requests;
 using RapidGable.Sources;
@@ -25,6 +26,7 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
         BoundNot not => $"(NOT {Predicate(not.Operand, exact: true)})",
         BoundComparison comparison => Comparison(comparison, exact),
         BoundIn isIn => In(isIn, exact),
+        BoundLambda lambda => Lambda(lambda),
         _ => Value(expression, null),
     };
 
@@ -33,15 +35,60 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
         BoundNull => "NULL",
         BoundLiteral literal => parameter(new LiteralParameter(literal.Slot, literal.LiteralType, partnerForm, literal.Conversion)),
         BoundTruth truth => $"({Value(truth.Operand, null)} = {parameter(new TruthParameter(truth.Operand.Property.Conversion!))})",
-        BoundProperty property => Column(aliases[Planner.PathOf(property.Hops)], property.Property),
-        BoundRelated related => Column(aliases[Planner.PathOf(related.Hops)], related.TargetKey),
+        BoundProperty property => Column(aliases[Planner.AliasKey(property.Scope, Planner.PathOf(property.Hops))], property.Property),
+        BoundRelated related => Column(aliases[Planner.AliasKey(related.Scope, Planner.PathOf(related.Hops))], related.TargetKey),
         BoundNegation negation => $"(- {Value(negation.Operand, null)})",
         BoundArithmetic arithmetic => dialect.Arithmetic(arithmetic.Operator, Operand(arithmetic.Left, null), Operand(arithmetic.Right, null), arithmetic.ResultType),
+        BoundCount count => Count(count),
         BoundCall { Function: CanonicalFunction.Now } => parameter(new NowParameter(partnerForm)),
         BoundCall call => dialect.Call(call.Function, [.. call.Arguments.Select(a => Operand(a, null))])
             ?? throw new FaultException(RequestFault.NotImplemented($"The function {call.Function.ToString().ToLowerInvariant()} is not supported on this source.")),
         _ => Predicate(expression, exact: true),
     };
+
+    /// <summary>A subquery over the related rows: some that fulfil the condition, or none that do not.</summary>
+    private string Lambda(BoundLambda lambda)
+    {
+        var (from, conditions, inside) = Related(lambda);
+        if (lambda.Condition is { } condition)
+        {
+            var inner = new SqlExpressions(dialect, inside, parameter);
+            // A condition that is null counts as not fulfilled.
+            conditions.Add(lambda.IsAll ? $"(NOT COALESCE({inner.Predicate(condition, exact: true)}, {dialect.False}))" : inner.Predicate(condition, exact: false));
+        }
+        return $"({(lambda.IsAll ? "NOT " : "")}EXISTS (SELECT 1 FROM {from} WHERE {string.Join(" AND ", conditions)}))";
+    }
+
+    private string Count(BoundCount count)
+    {
+        var (from, conditions, _) = Related(count);
+        return $"(SELECT COUNT(*) FROM {from} WHERE {string.Join(" AND ", conditions)})";
+    }
+
+    /// <summary>The related rows with what their condition needs, what ties them to the outer row, and the aliases that hold inside.</summary>
+    private (string From, List<string> Conditions, ImmutableDictionary<string, string> Aliases) Related(BoundOverRelated over)
+    {
+        var (navigation, alias) = (over.Navigation, over.Scope);
+        var outer = aliases[Planner.AliasKey(over.OuterScope, Planner.PathOf(over.Hops))];
+        var inside = aliases.SetItem(Planner.AliasKey(over.Scope, ""), alias);
+        var from = new StringBuilder(dialect.From(over.Target.Source)).Append(" AS ").Append(alias);
+        List<string> conditions;
+        if (navigation.Link is { } link)
+        {
+            from.Append($" JOIN {dialect.From(link.Source)} AS {alias}_l ON ").AppendJoin(" AND ", link.Target.Select(t => $"{alias}.{dialect.Quote(t.Target.Column)} = {alias}_l.{dialect.Quote(t.Link)}"));
+            conditions = [.. link.Own.Select(o => $"{alias}_l.{dialect.Quote(o.Link)} = {outer}.{dialect.Quote(o.Own.Column)}")];
+        }
+        else
+            conditions = [.. navigation.Joins.Select(j => $"{alias}.{dialect.Quote(j.Target.Column)} = {outer}.{dialect.Quote(j.Own.Column)}")];
+        for (var i = 0; i < over.Joins.Length; i++)
+        {
+            var join = over.Joins[i];
+            var parent = inside[Planner.AliasKey(over.Scope, join.ParentPath)];
+            inside = inside.SetItem(Planner.AliasKey(over.Scope, join.Path), $"{alias}_{i}");
+            from.Append($" LEFT JOIN {dialect.From(join.Target.Source)} AS {alias}_{i} ON ").AppendJoin(" AND ", join.Navigation.Joins.Select(p => $"{alias}_{i}.{dialect.Quote(p.Target.Column)} = {parent}.{dialect.Quote(p.Own.Column)}"));
+        }
+        return (from.ToString(), conditions, inside);
+    }
 
     private SqlOperand Operand(BoundExpression expression, BoundExpression? partner)
     {

@@ -20,10 +20,43 @@ public sealed record BoundNull() : BoundExpression(null, true);
 
 /// <summary>A property, reached over single-valued navigation when there are hops; null when a hop leads nowhere.</summary>
 public sealed record BoundProperty(ImmutableArray<NavigationProperty> Hops, Property Property)
-    : BoundExpression(Property.Type, Property.Nullable || Hops.Length > 0);
+    : BoundExpression(Property.Type, Property.Nullable || Hops.Length > 0)
+{
+    /// <summary>Whose property it is: empty = the entity that is asked for, else that of a lambda.</summary>
+    public string Scope { get; init; } = "";
+}
 
 /// <summary>A single-valued navigation itself, which can only be compared with null.</summary>
-public sealed record BoundRelated(ImmutableArray<NavigationProperty> Hops, Property TargetKey) : BoundExpression(null, true);
+public sealed record BoundRelated(ImmutableArray<NavigationProperty> Hops, Property TargetKey) : BoundExpression(null, true)
+{
+    /// <summary>As in <see cref="BoundProperty.Scope"/>.</summary>
+    public string Scope { get; init; } = "";
+}
+
+/// <summary>A way from the entity of a lambda to a single related one, which its condition needs.</summary>
+/// <param name="Path">Names of the steps up to it, joined by slashes; its parent's is the same without the last.</param>
+public sealed record LambdaJoin(string ParentPath, string Path, NavigationProperty Navigation, EntitySet Target);
+
+/// <summary>Something of the entities that a relation leads to.</summary>
+/// <param name="OuterScope">Scope of the entity that the relation starts from, after <paramref name="Hops"/>.</param>
+/// <param name="Scope">Name of the scope of each related entity, unique in the request.</param>
+public abstract record BoundOverRelated(
+    string OuterScope, ImmutableArray<NavigationProperty> Hops, NavigationProperty Navigation, EntitySet Target, string Scope, EdmType ResultType) : BoundExpression(ResultType, false)
+{
+    /// <summary>What is asked of each; null = nothing.</summary>
+    public BoundExpression? Condition { get; init; }
+
+    public ImmutableArray<LambdaJoin> Joins { get; init; } = [];
+}
+
+/// <summary>Whether the condition holds for any, or for all, of them; without one, whether there are some.</summary>
+public sealed record BoundLambda(
+    string OuterScope, ImmutableArray<NavigationProperty> Hops, NavigationProperty Navigation, EntitySet Target, string Scope, bool IsAll)
+    : BoundOverRelated(OuterScope, Hops, Navigation, Target, Scope, EdmType.Boolean);
+
+/// <summary>How many there are.</summary>
+public sealed record BoundCount(string OuterScope, ImmutableArray<NavigationProperty> Hops, NavigationProperty Navigation, EntitySet Target, string Scope)
+    : BoundOverRelated(OuterScope, Hops, Navigation, Target, Scope, EdmType.Int64);
 
 public sealed record BoundComparison(BinaryOperator Operator, BoundExpression Left, BoundExpression Right) : BoundExpression(EdmType.Boolean, false);
 
@@ -137,19 +170,23 @@ public sealed record BoundRequest(BoundPath Path, BoundSelect? Select)
             yield return hop.Target;
         foreach (var expand in Expand)
             yield return expand.Target;
-        foreach (var hop in OrderBy.Select(o => o.Expression).Concat(Filter is null ? [] : [Filter]).SelectMany(ExpressionPaths.Of).SelectMany(p => p))
+        var expressions = OrderBy.Select(o => o.Expression).Append(Filter).Concat(Expand.Select(e => e.Filter)).OfType<BoundExpression>().ToList();
+        foreach (var hop in expressions.SelectMany(ExpressionPaths.Of).SelectMany(p => p))
             yield return model.Target(hop);
+        foreach (var set in expressions.SelectMany(ExpressionPaths.OverRelated).SelectMany(l => l.Joins.Select(j => j.Target).Append(l.Target)))
+            yield return set;
     }
 }
 
 /// <summary>Finds the navigation that expressions run over.</summary>
 public static class ExpressionPaths
 {
-    /// <summary>The hops of each path in an expression, in the order of its text; a path without hops gives an empty one.</summary>
+    /// <summary>The hops of each path from the entity that is asked for, in the order of the text; a path without hops gives an empty one.</summary>
     public static IEnumerable<ImmutableArray<NavigationProperty>> Of(BoundExpression expression) => expression switch
     {
-        BoundProperty property => [property.Hops],
-        BoundRelated related => [related.Hops],
+        BoundProperty { Scope: "" } property => [property.Hops],
+        BoundRelated { Scope: "" } related => [related.Hops],
+        BoundOverRelated over => (over.Condition is null ? [] : Of(over.Condition)).Concat(over.OuterScope.Length == 0 ? [over.Hops] : []),
         BoundComparison comparison => Of(comparison.Left).Concat(Of(comparison.Right)),
         BoundLogical logical => Of(logical.Left).Concat(Of(logical.Right)),
         BoundArithmetic arithmetic => Of(arithmetic.Left).Concat(Of(arithmetic.Right)),
@@ -158,6 +195,20 @@ public static class ExpressionPaths
         BoundTruth truth => Of(truth.Operand),
         BoundCall call => call.Arguments.SelectMany(Of),
         BoundIn isIn => Of(isIn.Operand),
+        _ => [],
+    };
+
+    /// <summary>What an expression asks of related entities, with that inside of others.</summary>
+    public static IEnumerable<BoundOverRelated> OverRelated(BoundExpression expression) => expression switch
+    {
+        BoundOverRelated over => (over.Condition is null ? [] : OverRelated(over.Condition)).Prepend(over),
+        BoundComparison comparison => OverRelated(comparison.Left).Concat(OverRelated(comparison.Right)),
+        BoundLogical logical => OverRelated(logical.Left).Concat(OverRelated(logical.Right)),
+        BoundArithmetic arithmetic => OverRelated(arithmetic.Left).Concat(OverRelated(arithmetic.Right)),
+        BoundNot not => OverRelated(not.Operand),
+        BoundNegation negation => OverRelated(negation.Operand),
+        BoundCall call => call.Arguments.SelectMany(OverRelated),
+        BoundIn isIn => OverRelated(isIn.Operand),
         _ => [],
     };
 }

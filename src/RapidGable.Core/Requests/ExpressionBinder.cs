@@ -7,6 +7,10 @@ namespace RapidGable.Requests;
 /// <param name="isFilter">Properties that the declaration keeps out of filters are refused.</param>
 internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string target, string text, bool isFilter)
 {
+    private readonly LambdaScope _own = new("", "", set, []);
+    private readonly Stack<LambdaScope> _scopes = new();
+    private int _lambdas;
+
     public ExpressionBinder(EntityModel model, EntitySet set, string target, string text)
         : this(model, set, target, text, target == "$filter")
     {
@@ -22,6 +26,7 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
     {
         BoundRelated => throw Type("A related entity cannot be sorted by; name one of its properties.", syntax.Position),
         BoundNull => throw Type("Null cannot be sorted by.", syntax.Position),
+        var lambda when ExpressionPaths.OverRelated(lambda).Any(o => o is BoundLambda) => throw new FaultException(RequestFault.NotImplemented("Sorting by any or all is not supported.", target, text, syntax.Position)),
         { Type.Kind: EdmKind.Binary } => throw Type("Binary values cannot be sorted by.", syntax.Position),
         BoundProperty { Property: { IsSortable: false } property } => throw Fault("not-sortable", $"'{property.Name}' may not be sorted by.", syntax.Position),
         BoundProperty { Property: { Conversion.Use: ConvertedUse.Read or ConvertedUse.Equality } property } => throw Converted(property, "sorted by", syntax.Position),
@@ -33,6 +38,8 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
         LiteralSyntax literal => new BoundLiteral(literal.Slot, literal.Kind, TypeOf(literal.Kind)),
         NullSyntax => new BoundNull(),
         PathSyntax path => BindPath(path),
+        LambdaSyntax lambda => BindLambda(lambda),
+        CountSyntax count => BindCount(count),
         UnarySyntax unary => BindUnary(unary),
         InSyntax isIn => BindIn(isIn),
         CallSyntax call => BindCall(call),
@@ -42,24 +49,90 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
 
     private BoundExpression BindPath(PathSyntax path)
     {
+        var (scope, start) = Start(path.Names[0]);
         var hops = ImmutableArray.CreateBuilder<NavigationProperty>();
-        var type = set.Type;
-        for (var i = 0; i < path.Names.Length; i++)
+        var type = scope.Set.Type;
+        if (start == path.Names.Length)
+            throw Type($"'{path.Names[0].Text}' is an entity; name one of its properties.", path.Names[0].Position);
+        for (var i = start; i < path.Names.Length; i++)
         {
             var name = path.Names[i];
             if (type.FindProperty(name.Text) is { } property)
-                return new BoundProperty(hops.ToImmutable(), Value(property, path, i));
-            if (type.FindNavigation(name.Text) is not { } navigation)
-                throw Fault("unknown-property", $"'{type.Name}' has no property '{name.Text}'.{NearestName.Hint(name.Text, type.MemberNames)}", name.Position);
+                return new BoundProperty(hops.ToImmutable(), Value(property, path, i)) { Scope = scope.Id };
+            var navigation = Step(type, name);
             if (navigation.IsCollection)
-                throw new FaultException(RequestFault.NotImplemented($"'{name.Text}' leads to many entities; an expression over them is not supported.", target, text, name.Position));
-            if (navigation.IsRemote)
-                throw new FaultException(RequestFault.NotImplemented($"'{name.Text}' leads to another database, and no expression can reach over.", target, text, name.Position));
-            hops.Add(navigation);
-            type = model.Target(navigation).Type;
+                throw new FaultException(RequestFault.NotImplemented($"'{name.Text}' leads to many entities; ask for any or all of them, as in {name.Text}/any(x:…).", target, text, name.Position));
+            type = Follow(scope, hops, navigation).Type;
         }
-        return new BoundRelated(hops.ToImmutable(), type.Key[0]);
+        return new BoundRelated(hops.ToImmutable(), type.Key[0]) { Scope = scope.Id };
     }
+
+    /// <summary>The entity that a path starts from: that of a lambda whose name comes first, else the one asked for.</summary>
+    private (LambdaScope Scope, int Next) Start(NameSyntax name) => _scopes.FirstOrDefault(s => s.Variable == name.Text) is { } scope ? (scope, 1) : (_own, name.Text == "$it" ? 1 : 0);
+
+    private NavigationProperty Step(EntityType type, NameSyntax name)
+    {
+        if (type.FindNavigation(name.Text) is not { } navigation)
+            throw Fault("unknown-property", $"'{type.Name}' has no property '{name.Text}'.{NearestName.Hint(name.Text, type.MemberNames)}", name.Position);
+        return navigation.IsRemote ? throw new FaultException(RequestFault.NotImplemented($"'{name.Text}' leads to another database, and no expression can reach over.", target, text, name.Position)) : navigation;
+    }
+
+    /// <summary>Goes on to a single related entity; a lambda remembers the tables that its condition needs.</summary>
+    private EntitySet Follow(LambdaScope scope, ImmutableArray<NavigationProperty>.Builder hops, NavigationProperty navigation)
+    {
+        var next = model.Target(navigation);
+        var parent = string.Join('/', hops.Select(h => h.Name));
+        hops.Add(navigation);
+        var join = new LambdaJoin(parent, string.Join('/', hops.Select(h => h.Name)), navigation, next);
+        if (!scope.Joins.Exists(j => j.Path == join.Path))
+            scope.Joins.Add(join);
+        return next;
+    }
+
+    /// <summary>The relation to many entities that a path ends in.</summary>
+    private (LambdaScope Scope, ImmutableArray<NavigationProperty> Hops, NavigationProperty Navigation) Collection(ImmutableArray<NameSyntax> path)
+    {
+        var (scope, start) = Start(path[0]);
+        var hops = ImmutableArray.CreateBuilder<NavigationProperty>();
+        var type = scope.Set.Type;
+        for (var i = start; i < path.Length - 1; i++)
+        {
+            var step = Step(type, path[i]);
+            if (step.IsCollection)
+                throw Fault("not-a-path", $"'{path[i].Text}' leads to many entities, and nothing but any, all or $count can follow it.", path[i].Position);
+            type = Follow(scope, hops, step).Type;
+        }
+        var last = path[^1];
+        if (start == path.Length)
+            throw Type($"'{last.Text}' is one entity, and any, all and $count follow a collection.", last.Position);
+        if (type.FindProperty(last.Text) is { } property)
+            throw property.Type.IsCollection ? new FaultException(RequestFault.NotImplemented($"The values of '{last.Text}' cannot be asked one by one.", target, text, last.Position))
+                : Type($"'{last.Text}' is a single value, and any, all and $count follow a collection.", last.Position);
+        var navigation = Step(type, last);
+        return navigation.IsCollection ? (scope, hops.ToImmutable(), navigation)
+            : throw Type($"'{last.Text}' leads to one entity, and any, all and $count follow a collection.", last.Position);
+    }
+
+    private BoundCount BindCount(CountSyntax count)
+    {
+        var (scope, hops, navigation) = Collection(count.Path);
+        return new BoundCount(scope.Id, hops, navigation, model.Target(navigation), $"v{++_lambdas}");
+    }
+
+    private BoundLambda BindLambda(LambdaSyntax lambda)
+    {
+        var (scope, hops, navigation) = Collection(lambda.Path);
+        var inner = new LambdaScope($"v{++_lambdas}", lambda.Variable?.Text ?? "", model.Target(navigation), []);
+        if (_scopes.Any(s => s.Variable == inner.Variable && inner.Variable.Length > 0))
+            throw Fault("variable", $"The name '{inner.Variable}' stands for another entity already.", lambda.Variable!.Position);
+        _scopes.Push(inner);
+        var condition = lambda.Condition is { } syntax ? BindCondition(syntax) : null;
+        _scopes.Pop();
+        return new BoundLambda(scope.Id, hops, navigation, inner.Set, inner.Id, lambda.IsAll) { Condition = condition, Joins = [.. inner.Joins] };
+    }
+
+    /// <param name="Id">Empty for the entity that is asked for.</param>
+    private sealed record LambdaScope(string Id, string Variable, EntitySet Set, List<LambdaJoin> Joins);
 
     /// <summary>The single value that a path's name stands for: the property, or a member of a complex one.</summary>
     private Property Value(Property property, PathSyntax path, int index)

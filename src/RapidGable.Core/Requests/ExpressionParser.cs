@@ -31,7 +31,7 @@ internal sealed class ExpressionParser(TokenReader reader)
 
     private static readonly FrozenSet<string> LaterFunctions = FrozenSet.Create(StringComparer.OrdinalIgnoreCase,
         "substring", "matchespattern", "hassubset", "hassubsequence", "totaloffsetminutes", "totalseconds", "mindatetime", "maxdatetime",
-        "cast", "isof", "geo.distance", "geo.length", "geo.intersects", "case", "any", "all");
+        "cast", "isof", "geo.distance", "geo.length", "geo.intersects", "case");
 
     private int _depth;
     private int _nodes;
@@ -157,18 +157,44 @@ internal sealed class ExpressionParser(TokenReader reader)
         do
         {
             var name = reader.ExpectName("a name");
-            if (name.Text.StartsWith('$'))
+            if (name.Text == "$count" && names.Count > 0)
+                return Count(names.ToImmutable());
+            if (name.Text.StartsWith('$') && !(name.Text == "$it" && names.Count == 0 && reader.Current.Is('/')))
                 throw reader.NotImplemented($"'{name.Text}' in an expression is not supported.", name.Position);
             if (name.Text.Contains('.'))
                 throw reader.NotImplemented($"The type cast or annotation '{name.Text}' is not supported.", name.Position);
-            if (reader.Current.Is('(') && LaterFunctions.Contains(name.Text))
-                throw reader.NotImplemented($"The operator {name.Text} over related entities is not supported.", name.Position);
+            if (reader.Current.Is('(') && names.Count > 0)
+                return Lambda(names.ToImmutable(), name);
             names.Add(name);
             if (names.Count > Limits.PathHops + 1)
                 throw reader.Fault("too-deep", $"A path has more than {Limits.PathHops} steps.", name.Position);
         }
         while (reader.TryTake('/'));
         return Node(new PathSyntax(names.ToImmutable()));
+    }
+
+    private ExpressionSyntax Count(ImmutableArray<NameSyntax> path) => !reader.Current.Is('(') && !reader.Current.Is('/') ? Node(new CountSyntax(path))
+        : throw reader.NotImplemented("Options of $count in an expression are not supported.", reader.Current.Position);
+
+    private ExpressionSyntax Lambda(ImmutableArray<NameSyntax> path, NameSyntax word)
+    {
+        if (word.Text is not ("any" or "all"))
+            throw LaterFunctions.Contains(word.Text) ? reader.NotImplemented($"'{word.Text}' after a path is not supported.", word.Position)
+                : reader.Fault("unknown-function", $"'{word.Text}(…)' cannot follow a path.{NearestName.Hint(word.Text, ["any", "all"])}", word.Position);
+        if (++_depth > Limits.ExpressionDepth)
+            throw reader.TooDeep();
+        reader.Take();
+        NameSyntax? variable = null;
+        ExpressionSyntax? condition = null;
+        if (word.Text == "all" || !reader.Current.Is(')'))
+        {
+            variable = reader.ExpectName("a name for each of the entities, as in any(s:s/code eq 'x')");
+            reader.Expect(':', $"after the name '{variable.Text}'");
+            condition = Binary(1);
+        }
+        reader.Expect(')', $"to close {word.Text}");
+        _depth--;
+        return Node(new LambdaSyntax(path, word.Text == "all", variable, condition, word.Position));
     }
 
     private ExpressionSyntax Node(ExpressionSyntax node) => ++_nodes <= Limits.ExpressionNodes

@@ -16,6 +16,14 @@ public sealed record NullSyntax(int Position) : ExpressionSyntax(Position);
 
 public sealed record PathSyntax(ImmutableArray<NameSyntax> Names) : ExpressionSyntax(Names[0].Position);
 
+/// <summary><c>any</c> or <c>all</c> over related entities (URL conventions 5.1.1.13).</summary>
+/// <param name="Path">The way to the collection.</param>
+/// <param name="Variable">Stands for each of the entities; null for <c>any()</c>.</param>
+public sealed record LambdaSyntax(ImmutableArray<NameSyntax> Path, bool IsAll, NameSyntax? Variable, ExpressionSyntax? Condition, int OperatorPosition) : ExpressionSyntax(Path[0].Position);
+
+/// <summary>The number of entities in a collection (URL conventions 4.8).</summary>
+public sealed record CountSyntax(ImmutableArray<NameSyntax> Path) : ExpressionSyntax(Path[0].Position);
+
 public enum UnaryOperator
 {
     Not, Negate,
