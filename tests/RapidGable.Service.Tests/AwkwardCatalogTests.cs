@@ -131,6 +131,23 @@ public sealed class AwkwardCatalogTests(EnginesFixture engines)
         Assert.Equal(0, (await Gable.RunAsync(folder.Folder, "verify")).Code);
     }
 
+    [Fact]
+    public async Task A_text_that_is_published_as_a_uuid_is_not_joined_to_one()
+    {
+        var database = await engines.Postgres.CreateDatabaseAsync();
+        await engines.Postgres.ExecuteAsync(database, "CREATE TABLE a (id UUID PRIMARY KEY); CREATE TABLE b (id BIGINT PRIMARY KEY, a_id TEXT); INSERT INTO a VALUES ('21ec2020-3aea-1069-a2dd-08002b30309d'); INSERT INTO b VALUES (1, '21EC2020-3AEA-1069-A2DD-08002B30309D'), (2, 'no uuid')");
+        using var folder = new TestWorkspace();
+        folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", engines.Postgres.SourceFile(database)).WithService("  - a\n  - { from: b, columns: { a_id: guid }, relations: { a: { to: a, on: a_id } } }\n");
+        await using (var workspace = await folder.LoadAsync())
+            Assert.Equal("relation-types", Assert.Single(workspace.Diagnostics.Items).Code);
+        folder.WithService("  - a\n  - { from: b, columns: { a_id: guid } }\n");
+        Assert.Contains("invalid input syntax for type uuid", (await Gable.RunAsync(folder.Folder, "check")).Output);
+        await using var http = await RunningService.StartAsync(folder.Folder);
+        Assert.Equal("21ec2020-3aea-1069-a2dd-08002b30309d", (await http.SendAsync("/odata/s/b(1)/a_id")).Json.GetProperty("value").GetString());
+        var bad = await http.SendAsync("/odata/s/b(2)");
+        Assert.Equal((500, "bad-data"), (bad.Status, bad.Json.GetProperty("error").GetProperty("code").GetString()));
+    }
+
     [Theory] // a SELECT of a declaration has no parameters, and is one SELECT
     [InlineData("SELECT $1::int AS id")]
     [InlineData("SELECT @p AS id")]

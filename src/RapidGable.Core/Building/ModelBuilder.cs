@@ -55,7 +55,7 @@ public sealed class ModelBuilder
             if (Draft(set, item, drafts) is { } draft)
                 drafts.Add(draft);
         }
-        var relations = new RelationBuilder(drafts, _catalogs, _parts).Build();
+        var relations = new RelationBuilder(drafts, _catalogs, _sources, _parts).Build();
         var sets = drafts.Select(d => EntitySet(d, relations)).ToImmutableArray();
         return new BuiltService(new EntityModel(_declaration.Name, _declaration.Title, _declaration.Namespace, sets), [.. _inferences]);
     }

@@ -18,7 +18,7 @@ internal sealed record Relations(IReadOnlyDictionary<string, List<NavigationProp
 /// without <c>_id</c>, or after the target's type when the key has several columns; the way back is named after the set
 /// it leads to. Names that are taken already get the other's appended, so that no name depends on the order of the file.
 /// </summary>
-internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary<string, SourceCatalog> catalogs, ServiceParts service)
+internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary<string, SourceCatalog> catalogs, IReadOnlyDictionary<string, ISource> sources, ServiceParts service)
 {
     private static readonly string[] KeySuffixes = ["_id", "_code", "_key", "_no", "Id", "ID", "Code", "Key", "No"];
 
@@ -100,7 +100,7 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
                 return null;
             joins.Add(new JoinPair(left, right));
         }
-        if (joins.FirstOrDefault(j => !AreAlike(j)) is { } wrong)
+        if (joins.FirstOrDefault(j => !AreAlike(j, from, to)) is { } wrong)
         {
             _diagnostics.Error("relation-types", $"'{from.Name}' and '{to.Name}' cannot be related by '{wrong.Own.Column}' and '{wrong.Target.Column}': {wrong.Own.Type.Name} and {wrong.Target.Type.Name} do not compare.", relation.Name.Location);
             return null;
@@ -108,10 +108,12 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
         return joins.ToImmutable();
     }
 
-    private static bool AreAlike(JoinPair pair)
+    private bool AreAlike(JoinPair pair, SetDraft from, SetDraft to)
     {
         var (a, b) = (pair.Own.StoredType, pair.Target.StoredType);
-        return a.Kind == b.Kind || (a.IsIntegral && b.IsIntegral);
+        var isSame = a.Kind == b.Kind || (a.IsIntegral && b.IsIntegral);
+        var isRemote = from.Declaration.Source.Value != to.Declaration.Source.Value;
+        return isSame && (isRemote || sources[from.Declaration.Source.Value].Dialect.CanJoin(pair.Own.StorageForm, pair.Target.StorageForm));
     }
 
     private Property? Column(SetDraft draft, Located<string> name)
@@ -235,7 +237,7 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
         if (own.Contains(null) || other.Contains(null))
             return;
         var joins = own.Zip(other, (o, t) => new JoinPair(o!, t!)).ToImmutableArray();
-        if (joins.FirstOrDefault(j => !AreAlike(j)) is { } wrong)
+        if (joins.FirstOrDefault(j => !AreAlike(j, from, to)) is { } wrong)
         {
             _diagnostics.Warning("relation-types", $"The foreign key {from.Item.Name}.{wrong.Own.Column} -> {to.Item.Name}.{wrong.Target.Column} is not published: the types differ ({wrong.Own.Type.Name}, {wrong.Target.Type.Name}).",
                 from.Declaration.From.Location);

@@ -57,6 +57,12 @@ public sealed class QueryRun : IAsyncDisposable
         }
         if (!Bind(query, values, source.Dialect).Is(out var bound, out var fault))
             return fault;
+        foreach (var remote in query.Remotes)
+        {
+            // The batches run while the answer is written; what is wrong with a literal is said before.
+            if (!values.Bind(remote.Batch, sources[remote.Plan.Child.Source.Source].Dialect).Is(out _, out var wrong))
+                return wrong;
+        }
         var run = new QueryRun(await source.OpenSessionAsync(query.Needs, cancellation), query, values, sources);
         try
         {

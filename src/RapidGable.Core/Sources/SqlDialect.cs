@@ -24,6 +24,9 @@ public abstract class SqlDialect
     /// <summary>A column as its property's type, where it is stored as another.</summary>
     public virtual string Column(string quotedColumn, string? storageForm) => quotedColumn;
 
+    /// <summary>Whether columns of these storage forms compare as they are, so that tables can be joined by them.</summary>
+    public virtual bool CanJoin(string? storageForm, string? other) => true;
+
     public string Table(string? schema, string name) => schema is null ? Quote(name) : $"{Quote(schema)}.{Quote(name)}";
 
     /// <summary>What stands after FROM for a table, a view, or a SELECT of a declaration.</summary>

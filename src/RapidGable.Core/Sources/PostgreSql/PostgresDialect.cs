@@ -29,6 +29,9 @@ internal sealed class PostgresDialect : SqlDialect
         _ => quotedColumn,
     };
 
+    // A text that is read as a uuid is still a text to a join.
+    public override bool CanJoin(string? storageForm, string? other) => (storageForm == PostgresTypes.AsUuid) == (other == PostgresTypes.AsUuid);
+
     public override string NullSafeEqual(string left, string right) => $"{left} IS NOT DISTINCT FROM {right}";
 
     public override string OrderTerm(string sql, bool descending) => descending ? sql + " DESC NULLS LAST" : sql + " NULLS FIRST";
