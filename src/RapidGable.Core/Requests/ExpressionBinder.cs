@@ -4,7 +4,7 @@ using RapidGable.Model;
 namespace RapidGable.Requests;
 
 /// <summary>Resolves the names of an expression against one set and checks its types.</summary>
-/// <param name="isFilter">Properties that the declaration keeps out of filters are refused.</param>
+/// <param name="isFilter">A condition, else a sort term: properties that the declaration keeps out of it are refused, also inside of calls.</param>
 internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string target, string text, bool isFilter)
 {
     private readonly LambdaScope _own = new("", "", set, []);
@@ -28,7 +28,6 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
         BoundNull => throw Type("Null cannot be sorted by.", syntax.Position),
         var lambda when ExpressionPaths.OverRelated(lambda).Any(o => o is BoundLambda) => throw new FaultException(RequestFault.NotImplemented("Sorting by any or all is not supported.", target, text, syntax.Position)),
         { Type.Kind: EdmKind.Binary } => throw Type("Binary values cannot be sorted by.", syntax.Position),
-        BoundProperty { Property: { IsSortable: false } property } => throw Fault("not-sortable", $"'{property.Name}' may not be sorted by.", syntax.Position),
         BoundProperty { Property: { Conversion.Use: ConvertedUse.Read or ConvertedUse.Equality } property } => throw Converted(property, "sorted by", syntax.Position),
         var bound => bound,
     };
@@ -153,6 +152,8 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
             throw Type($"'{name.Text}' is a stream, which has no value to compare.", name.Position);
         if (property.Type.IsCollection || property.Type.Kind == EdmKind.Complex)
             throw new FaultException(RequestFault.NotImplemented($"'{name.Text}' holds several values; an expression over them is not supported.", target, text, name.Position));
+        if (!property.IsSortable && !isFilter)
+            throw Fault("not-sortable", $"'{name.Text}' may not be sorted by.", name.Position);
         if (!property.IsFilterable && isFilter)
             throw Fault("not-filterable", $"'{name.Text}' may not be filtered by.", name.Position);
         return property;
