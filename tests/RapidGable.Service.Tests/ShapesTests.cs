@@ -253,7 +253,7 @@ public sealed class ShapesTests(EnginesFixture engines)
     }
 
     [Theory] // links of expanded relations lead on from where the expansion was cut
-    [InlineData("Stations", "samples", "code eq 'AB-001' or code eq 'AB-040'")]
+    [InlineData("Stations", "samples", "code eq 'AB-040'")]
     [InlineData("Certificates", "holders", "code eq 'CAL/2'")]
     [InlineData("Visits", "tasks", "id eq 1")]
     public async Task A_cut_expansion_leads_on(string set, string navigation, string filter)
@@ -261,22 +261,33 @@ public sealed class ShapesTests(EnginesFixture engines)
         foreach (var service in engines.Services)
         {
             var url = $"/odata/shapes/{set}?$filter={Uri.EscapeDataString(filter)}&$expand={navigation}";
-            var whole = (await service.SendAsync(url)).Json.GetProperty("value").EnumerateArray().Sum(r => r.GetProperty(navigation).GetArrayLength());
-            var rows = 0;
-            foreach (var entity in (await service.SendAsync(url, "GET", ("Prefer", "maxpagesize=1"))).Json.GetProperty("value").EnumerateArray())
+            var whole = (await service.SendAsync(url)).Json.GetProperty("value")[0].GetProperty(navigation).EnumerateArray().Select(r => r.GetRawText()).ToList();
+            var cut = (await service.SendAsync(url, "GET", ("Prefer", "maxpagesize=1"))).Json.GetProperty("value")[0];
+            var rows = cut.GetProperty(navigation).EnumerateArray().Select(r => r.GetRawText()).ToList();
+            Assert.Single(rows);
+            for (var next = cut.TryGetProperty(navigation + "@odata.nextLink", out var link) ? link.GetString() : null; next is not null;)
             {
-                rows += entity.GetProperty(navigation).GetArrayLength();
-                for (var next = entity.TryGetProperty(navigation + "@odata.nextLink", out var link) ? link.GetString() : null; next is not null;)
-                {
-                    var answer = (await service.SendAsync(next)).Json;
-                    rows += answer.GetProperty("value").GetArrayLength();
-                    next = answer.TryGetProperty("@odata.nextLink", out link) ? link.GetString() : null;
-                }
-                if (whole > 1)
-                    break;
+                var answer = (await service.SendAsync(next)).Json;
+                rows.AddRange(answer.GetProperty("value").EnumerateArray().Select(r => r.GetRawText()));
+                next = answer.TryGetProperty("@odata.nextLink", out link) ? link.GetString() : null;
             }
-            var first = (await service.SendAsync(url)).Json.GetProperty("value")[0].GetProperty(navigation).GetArrayLength();
-            Assert.Equal(first, rows);
+            Assert.Equal(whole, rows);
+        }
+    }
+
+    [Theory] // a position that nobody gave out
+    [InlineData(-1)]
+    [InlineData("x")]
+    [InlineData(null)]
+    public async Task A_forged_position_among_rows_without_a_key_is_refused(object? position)
+    {
+        foreach (var service in engines.Services)
+        {
+            var link = (await service.SendAsync("/odata/shapes/ImportLog", "GET", ("Prefer", "maxpagesize=1"))).Json.GetProperty("@odata.nextLink").GetString()!;
+            var token = Requests.SkipToken.Read(link[(link.IndexOf("skiptoken=", StringComparison.Ordinal) + 10)..])!;
+            var forged = token with { Values = [position switch { int number => Model.StoredValue.From((long)number), string text => Model.StoredValue.From(text), _ => Model.StoredValue.Null }] };
+            var answer = await service.SendAsync($"/odata/shapes/ImportLog?$skiptoken={forged.Write()}");
+            Assert.Equal((400, "skiptoken"), (answer.Status, answer.Json.GetProperty("error").GetProperty("code").GetString()));
         }
     }
 

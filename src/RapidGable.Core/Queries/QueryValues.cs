@@ -74,7 +74,11 @@ public sealed class QueryValues
             FetchRows = top is { } asked && asked <= page ? rows : rows + 1,
             ChildRows = request.Expand.Where(e => e.Navigation.IsCollection || e.Navigation.IsRemote).Select(e => Page(e.Target, maxPageSize)).DefaultIfEmpty(0).Min(),
         };
-        return lexed.SkipToken is { } token && token.Order != values.Order ? RequestFault.ForeignSkipToken : values;
+        if (lexed.SkipToken is not { } token)
+            return values;
+        // A position among rows without a key is their number.
+        var isPosition = !set.IsUnkeyed || token.Values is [{ Kind: StoredValueKind.Int64, Int64: >= 0 }];
+        return isPosition && token.Order == values.Order ? values : RequestFault.ForeignSkipToken;
     }
 
     private static int Page(EntitySet set, int? maxPageSize) => Math.Min(maxPageSize ?? set.PageSize, set.LargestPage);
