@@ -123,7 +123,7 @@ public sealed class ModelBuilder
             _diagnostics.Error("no-columns", $"The {KindOf(item)} '{item.Name}' has no column that can be published.", set.From.Location);
             return null;
         }
-        if (set.Operations.HasFlag(SetOperations.Create) || set.Operations.HasFlag(SetOperations.Update) || set.Operations.HasFlag(SetOperations.Delete))
+        if ((set.Operations & ~SetOperations.Read) != 0)
             CheckWritable(set, item);
         if (set.Select is not null)
             Note(name, "a SELECT", "declared");
