@@ -1,8 +1,8 @@
-# make demo | test | bench | console | lint | clean
+# make demo | test | soak | bench | console | lint | clean
 PORT ?= 8460
 SHELL := /bin/bash
 
-.PHONY: demo test bench console lint tools clean demo-data
+.PHONY: demo test soak bench console lint tools clean demo-data
 
 demo: tools console demo-data
 	@./gable serve demo --port $(PORT)
@@ -16,8 +16,14 @@ console: tools
 test: tools
 	@scripts/test
 
+# The random tests with twenty times as many cases.
+soak: tools
+	@scripts/need-postgresql && scripts/need-mariadb
+	GABLE_SOAK=20 dotnet test tests/RapidGable.Core.Tests -c Release --filter "FullyQualifiedName~Random"
+
+# ONLY="load sqlite expand" measures a part of it, and writes no table.
 bench: tools console demo-data
-	@scripts/bench
+	@scripts/bench $(ONLY)
 
 lint: tools
 	@scripts/lint

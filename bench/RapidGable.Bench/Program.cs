@@ -13,9 +13,15 @@ using RapidGable.Building;
 using RapidGable.Demo;
 using RapidGable.Service;
 
+// args: the project's folder, and what to measure only: "load", with an engine and a part of a route's name where given, such as "load sqlite expand".
 var folder = Directory.CreateTempSubdirectory("gable-bench").FullName;
 try
 {
+    if (args is [_, "load", ..])
+    {
+        await LoadBench.RunAsync(folder, args[0], args.ElementAtOrDefault(2), args.ElementAtOrDefault(3));
+        return;
+    }
     Directory.CreateDirectory(Path.Combine(folder, "sources"));
     Directory.CreateDirectory(Path.Combine(folder, "services"));
     var database = Path.Combine(folder, "network.db");
@@ -38,6 +44,7 @@ try
     await CompareAsync("200,000 readings in one answer", _ => $"{ours}Readings?$top=200000", _ => $"{hand}readings?after=0&rows=200000", 4, ("Prefer", "maxpagesize=200000"));
     await DepthAsync();
     await CatalogBench.RunAsync(folder);
+    await LoadBench.RunAsync(folder, args[0]);
     Console.WriteLine($"{"memory after all of it",-44} {Environment.WorkingSet / 1048576,9} MiB");
 
     async Task CompareAsync(string name, Func<int, string> left, Func<int, string> right, int rounds, params (string Name, string Value)[] headers)

@@ -52,6 +52,17 @@ export interface SetInfo {
   isReadable: boolean;
   properties: PropertyInfo[];
   hidden: string[];
+  searched: string[];
+  requiresFilter: boolean;
+  version?: string;
+  changes?: string;
+  derived: {
+    name: string;
+    table?: string;
+    discriminator?: string;
+    values: (string | number)[];
+    properties: PropertyInfo[];
+  }[];
   navigations: NavigationInfo[];
 }
 

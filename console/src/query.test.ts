@@ -78,10 +78,11 @@ describe('pageUrl', () => {
     expect(
       pageUrl('http://127.0.0.1/odata/s/', 'Größen', {
         filter: "name eq 'a&b+c'",
+        search: '"left bank" OR weir',
         orderBy: { property: 'name', descending: true },
         select: ['id', 'name'],
       }),
     ).toBe(
-      "http://127.0.0.1/odata/s/Gr%C3%B6%C3%9Fen?$count=true&$filter=name%20eq%20'a%26b%2Bc'&$orderby=name%20desc&$select=id,name",
+      "http://127.0.0.1/odata/s/Gr%C3%B6%C3%9Fen?$count=true&$filter=name%20eq%20'a%26b%2Bc'&$search=%22left%20bank%22%20OR%20weir&$orderby=name%20desc&$select=id,name",
     ));
 });

@@ -104,6 +104,7 @@ export function and(filter: string, added: string): string {
 
 export interface DataQuery {
   filter: string;
+  search: string;
   orderBy?: { property: string; descending: boolean };
   select: string[];
 }
@@ -117,6 +118,7 @@ function encode(value: string): string {
 export function pageUrl(root: string, set: string, query: DataQuery): string {
   const options = ['$count=true'];
   if (query.filter.trim()) options.push(`$filter=${encode(query.filter.trim())}`);
+  if (query.search.trim()) options.push(`$search=${encode(query.search.trim())}`);
   if (query.orderBy)
     options.push(`$orderby=${encode(query.orderBy.property + (query.orderBy.descending ? ' desc' : ''))}`);
   if (query.select.length > 0) options.push(`$select=${query.select.map(encode).join(',')}`);

@@ -16,24 +16,25 @@ internal static class ExplainCommand
     {
         var url = new Argument<string>("url") { Description = "A whole address of a running service, or 'service/path?options' with --workspace." };
         var workspace = new Option<string?>("--workspace", "-w") { Description = "Explain against this workspace, without a running service." };
+        var run = new Option<bool>("--run") { Description = "Also run it: how the engine means to run each statement, and where the time goes." };
         var json = CommonOptions.Json();
-        var command = new ExampleCommand("explain", "Show the SQL statements behind an address, with their parameters, without running them.",
+        var command = new ExampleCommand("explain", "Show the SQL statements behind an address, with their parameters; they are run only with --run.",
             "gable explain 'http://127.0.0.1:8460/odata/rivers/Stations?$filter=telemetered eq true&$expand=catchment'",
-            "gable explain -w demo 'rivers/Readings?$orderby=value desc&$top=5'") { url, workspace, json };
-        command.SetAction((result, cancellation) => RunAsync(result.GetValue(url)!, result.GetValue(workspace), result.GetValue(json), cancellation));
+            "gable explain -w demo 'rivers/Readings?$orderby=value desc&$top=5'") { url, workspace, run, json };
+        command.SetAction((result, cancellation) => RunAsync(result.GetValue(url)!, result.GetValue(workspace), result.GetValue(run), result.GetValue(json), cancellation));
         return command;
     }
 
-    private static async Task<int> RunAsync(string url, string? workspace, bool json, CancellationToken cancellation) =>
-        workspace is null ? await FromServiceAsync(GetCommand.Address(url), json, cancellation) : await FromWorkspaceAsync(workspace, url, json, cancellation);
+    private static async Task<int> RunAsync(string url, string? workspace, bool run, bool json, CancellationToken cancellation) =>
+        workspace is null ? await FromServiceAsync(GetCommand.Address(url), run, json, cancellation) : await FromWorkspaceAsync(workspace, url, run, json, cancellation);
 
-    private static async Task<int> FromServiceAsync(Uri address, bool json, CancellationToken cancellation)
+    private static async Task<int> FromServiceAsync(Uri address, bool run, bool json, CancellationToken cancellation)
     {
         using var client = new HttpClient();
         JsonElement answer;
         try
         {
-            using var response = await client.GetAsync($"{address.Scheme}://{address.Authority}/manage/explain?url={Uri.EscapeDataString(address.OriginalString)}", cancellation);
+            using var response = await client.GetAsync($"{address.Scheme}://{address.Authority}/manage/explain?run={(run ? "true" : "false")}&url={Uri.EscapeDataString(address.OriginalString)}", cancellation);
             answer = await response.Content.ReadFromJsonAsync<JsonElement>(cancellation);
         }
         catch (HttpRequestException exception)
@@ -61,10 +62,12 @@ internal static class ExplainCommand
         }
         foreach (var statement in answer.GetProperty("statements").EnumerateArray())
             WriteStatement(statement.Deserialize<ExplainedStatement>(JsonSerializerOptions.Web)!);
+        if (answer.TryGetProperty("times", out var times) && times.ValueKind == JsonValueKind.Object)
+            WriteTimes(times.Deserialize<ExplainedTimes>(JsonSerializerOptions.Web)!);
         return 0;
     }
 
-    private static async Task<int> FromWorkspaceAsync(string folder, string url, bool json, CancellationToken cancellation)
+    private static async Task<int> FromWorkspaceAsync(string folder, string url, bool run, bool json, CancellationToken cancellation)
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
         if (workspace.Diagnostics.HasErrors)
@@ -77,8 +80,8 @@ internal static class ExplainCommand
             throw new UsageException($"The workspace has no service '{parts[0]}'. Write 'service/path?options', such as 'rivers/Stations?$top=5'.");
         var mark = (parts.ElementAtOrDefault(1) ?? "").IndexOf('?');
         var rest = parts.ElementAtOrDefault(1) ?? "";
-        var explained = Explain(service, mark < 0 ? rest : rest[..mark], mark < 0 ? "" : rest[(mark + 1)..]);
-        if (!explained.Is(out var statements, out var fault))
+        var explained = await ExplainAsync(service, mark < 0 ? rest : rest[..mark], mark < 0 ? "" : rest[(mark + 1)..].Replace(" ", "%20"), run, cancellation);
+        if (!explained.Is(out var request, out var fault))
         {
             if (json)
                 Terminal.WriteJson(new { error = fault });
@@ -87,14 +90,37 @@ internal static class ExplainCommand
             return 1;
         }
         if (json)
-            Terminal.WriteJson(new { service = parts[0], statements });
-        else
-            statements.ForEach(WriteStatement);
+        {
+            Terminal.WriteJson(new { service = parts[0], request.Statements, request.Times });
+            return 0;
+        }
+        request.Statements.ForEach(WriteStatement);
+        if (request.Times is { } times)
+            WriteTimes(times);
         return 0;
     }
 
-    private static Result<List<ExplainedStatement>> Explain(PublishedService service, string path, string query) =>
-        service.Explain(path, query.Replace(" ", "%20"), Caller.Anonymous, TimeProvider.System.GetUtcNow().UtcDateTime);
+    private static async Task<Result<ExplainedRequest>> ExplainAsync(PublishedService service, string path, string query, bool run, CancellationToken cancellation)
+    {
+        var now = TimeProvider.System.GetUtcNow().UtcDateTime;
+        try
+        {
+            return run ? await ExplainedRun.OfAsync(service, path, query, now, cancellation)
+                : service.Explain(path, query, Caller.Anonymous, now).Is(out var statements, out var fault) ? new ExplainedRequest(statements, null) : fault;
+        }
+        catch (Sources.SourceException exception)
+        {
+            return new RequestFault(503, "source-unavailable", exception.Message);
+        }
+    }
+
+    private static void WriteTimes(ExplainedTimes times)
+    {
+        Terminal.Out.MarkupLine("[bold]-- where the time went[/]");
+        foreach (var (name, value) in new[] { ("parse", times.Parse), ("bind", times.Bind), ("plan and SQL", times.Plan), ("database, to the first row", times.Database), ("rows and payload", times.Write) })
+            Terminal.Out.WriteLine($"{name,-28} {value / 1000.0,10:0.000} ms");
+        Terminal.Out.MarkupLine($"[grey]The first three are done once for each shape of request. The payload has {times.Bytes:N0} bytes.[/]");
+    }
 
     private static void WriteFault(string message, string? pointer)
     {
@@ -109,6 +135,8 @@ internal static class ExplainCommand
         Terminal.Out.WriteLine(statement.Sql);
         foreach (var parameter in statement.Parameters)
             Terminal.Out.MarkupLine($"[grey]--[/] {Markup.Escape(parameter.Placeholder)} = {Markup.Escape(parameter.Value)}  [grey]{Markup.Escape(parameter.Origin)}[/]");
+        foreach (var line in statement.Plan)
+            Terminal.Out.MarkupLine($"[grey]-- plan:[/] {Markup.Escape(line)}");
         Terminal.Out.WriteLine();
     }
 }

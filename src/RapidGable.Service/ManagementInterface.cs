@@ -55,7 +55,7 @@ internal static class ManagementInterface
                 faults = outcome.Faults.Select(f => new { f.Code, f.Message, location = f.Location.ToString(), f.Advice }),
             }, Json);
         });
-        manage.MapGet("/explain", (string? url, HttpContext context) => Explain(url, registry, time));
+        manage.MapGet("/explain", (string? url, bool? run, HttpContext context) => ExplainAsync(url, run, registry, time, context.RequestAborted));
     }
 
     private static async Task<IResult> ObjectAsync(LoadedWorkspace workspace, string source, string name, int rows, CancellationToken cancellation)
@@ -120,6 +120,11 @@ internal static class ManagementInterface
         isReadable = AccessGate.MayRead(set, Caller.Anonymous),
         properties = set.Type.Properties.Select(p => Property(set, p)),
         hidden = set.Type.Hidden.Select(p => p.Column),
+        searched = (set.SearchIndex is { } index ? set.Type.Properties.SelectMany(p => p.Leaves).Where(p => index.Columns.Contains(p.Column)) : set.SearchProperties).Select(p => p.Name),
+        set.RequiresFilter,
+        version = set.Version?.Column,
+        changes = set.Changes?.Stamp.Column,
+        derived = set.Type.Derived.Select(d => new { d.Name, table = d.Rows?.Source.ToString(), discriminator = d.Discriminator?.Column, values = d.Values, properties = d.Properties.Select(p => Property(set, p)) }),
         navigations = set.Type.Navigations.Select(n => new
         {
             n.Name,
@@ -151,7 +156,8 @@ internal static class ManagementInterface
     };
 
     /// <summary>The statements behind a request to the OData face, without running them.</summary>
-    private static IResult Explain(string? url, ServiceRegistry registry, TimeProvider time)
+    /// <param name="run">Also runs it, for the engine's plan and the times.</param>
+    private static async Task<IResult> ExplainAsync(string? url, bool? run, ServiceRegistry registry, TimeProvider time, CancellationToken cancellation)
     {
         if (string.IsNullOrEmpty(url))
             return Problem(400, "no-url", "Give the address to explain as 'url'.");
@@ -163,11 +169,26 @@ internal static class ManagementInterface
         var parts = path[ODataFace.Prefix.Length..].Split('/', 2);
         if (registry.Find(parts[0]) is not { } service)
             return Problem(404, "not-found", $"There is no service '{parts[0]}'.");
+        if (run == true)
+            return await ExplainRunAsync(service, parts.Length > 1 ? parts[1] : "", query, time, cancellation);
         var explained = service.Explain(parts.Length > 1 ? parts[1] : "", query, Caller.Anonymous, time.GetUtcNow().UtcDateTime);
-        return explained.Is(out var statements, out var fault)
-            ? Results.Json(new { service = parts[0], statements }, Json)
-            : Results.Json(new { error = new { fault.Code, fault.Message, fault.Target, position = fault.Position, pointer = fault.Pointer(), fault.Status } }, Json, statusCode: fault.Status);
+        return explained.Is(out var statements, out var fault) ? Results.Json(new { service = parts[0], statements }, Json) : Refused(fault);
     }
+
+    private static async Task<IResult> ExplainRunAsync(PublishedService service, string path, string query, TimeProvider time, CancellationToken cancellation)
+    {
+        try
+        {
+            var explained = await ExplainedRun.OfAsync(service, path, query, time.GetUtcNow().UtcDateTime, cancellation);
+            return explained.Is(out var request, out var fault) ? Results.Json(new { service = service.Model.Service, request.Statements, request.Times }, Json) : Refused(fault);
+        }
+        catch (Sources.SourceException exception)
+        {
+            return Refused(Faults.From(exception));
+        }
+    }
+
+    private static IResult Refused(Requests.RequestFault fault) => Results.Json(new { error = new { fault.Code, fault.Message, fault.Target, position = fault.Position, pointer = fault.Pointer(), fault.Status } }, Json, statusCode: fault.Status);
 
     private static IResult Problem(int status, string code, string message) => Results.Json(new { error = new { code, message } }, Json, statusCode: status);
 }

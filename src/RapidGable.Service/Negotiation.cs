@@ -67,7 +67,7 @@ internal static class Negotiation
             if (Offer(kind, version, item, rawType) is { } offer)
                 return offer;
         }
-        var what = kind switch { BodyKind.Json => "application/json with metadata=minimal or none", BodyKind.MetadataXml => "application/xml", _ => rawType };
+        var what = kind switch { BodyKind.Json => "application/json with metadata=minimal, full or none", BodyKind.MetadataXml => "application/xml and application/json", _ => rawType };
         return new RequestFault(406, "not-acceptable", $"This resource is available as {what}, and the request accepts nothing of that.", format is null ? "Accept" : "$format");
     }
 
@@ -82,7 +82,7 @@ internal static class Negotiation
     private static Negotiated? Offer(BodyKind kind, ODataVersion version, MediaTypeHeaderValue? asked, string rawType) => kind switch
     {
         BodyKind.Json => Json(version, asked),
-        BodyKind.MetadataXml => Plain(version, asked, "application/xml"),
+        BodyKind.MetadataXml => Plain(version, asked, "application/xml") ?? Plain(version, asked, "application/json"),
         _ => Plain(version, asked, rawType),
     };
 
@@ -118,6 +118,9 @@ internal static class Negotiation
                 case ("odata.metadata" or "metadata", "none"):
                     level = MetadataLevel.None;
                     break;
+                case ("odata.metadata" or "metadata", "full"):
+                    level = MetadataLevel.Full;
+                    break;
                 case ("ieee754compatible", "true"):
                     ieee = true;
                     break;
@@ -138,18 +141,4 @@ internal static class Negotiation
     private static bool Covers(MediaTypeHeaderValue asked, string type) =>
         asked.MatchesAllTypes || asked.MediaType.Equals(type, StringComparison.OrdinalIgnoreCase)
         || (asked.MatchesAllSubTypes && type.StartsWith(asked.Type.ToString() + "/", StringComparison.OrdinalIgnoreCase));
-
-    /// <summary>The asked page size of <c>Prefer: maxpagesize</c>, with the words to echo; null when there is none that counts.</summary>
-    public static (int Rows, string Echo)? MaxPageSize(IHeaderDictionary headers)
-    {
-        foreach (var item in headers["Prefer"].SelectMany(v => (v ?? "").Split(',')))
-        {
-            var parts = item.Split('=', 2, StringSplitOptions.TrimEntries);
-            if (parts[0].ToLowerInvariant() is not ("maxpagesize" or "odata.maxpagesize"))
-                continue;
-            var value = parts.Length > 1 ? parts[1].Split(';')[0].Trim('"', ' ') : "";
-            return int.TryParse(value, NumberStyles.None, CultureInfo.InvariantCulture, out var rows) && rows > 0 ? (rows, $"{parts[0]}={rows}") : null;
-        }
-        return null;
-    }
 }

@@ -3,7 +3,6 @@ using Microsoft.AspNetCore.Http.Features;
 using Microsoft.Extensions.Logging;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Access;
-using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Queries;
@@ -12,8 +11,19 @@ using RapidGable.Sources;
 
 namespace RapidGable.Service;
 
+/// <summary>One request to one service.</summary>
+/// <param name="Root">The service's absolute address, with a slash at its end.</param>
+internal sealed record Exchange(HttpContext Context, PublishedService Service, Caller Caller, ODataVersion Version, string Root, Preferences Preferences)
+{
+    public CancellationToken Cancellation => Context.RequestAborted;
+
+    public HttpRequest Request => Context.Request;
+
+    public HttpResponse Response => Context.Response;
+}
+
 /// <summary>The OData 4.0 and 4.01 face: <c>/odata/{service}/…</c>.</summary>
-internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counters, TimeProvider time, ILogger<ODataFace> log)
+internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counters, StatusMonitors monitors, TimeProvider time, ILogger<ODataFace> log)
 {
     public const string Prefix = "/odata/";
     private const string ReadMethods = "GET, HEAD, OPTIONS";
@@ -34,6 +44,11 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
             return;
         }
         response.Headers["OData-Version"] = version == ODataVersion.V40 ? "4.0" : "4.01";
+        if (context.Request.Headers["OData-Version"].ToString().Trim() is { Length: > 0 } own and not ("4.0" or "4.01"))
+        {
+            await FailAsync(context, new RequestFault(400, "version", $"The request says OData-Version '{own}', and this service reads 4.0 and 4.01.", "OData-Version"));
+            return;
+        }
         if (context.Request.Headers.ContainsKey("OData-Isolation") || context.Request.Headers.ContainsKey("Isolation"))
         {
             await FailAsync(context, new RequestFault(412, "isolation", "Pages from one snapshot are not offered; ask without the isolation header.", "OData-Isolation"));
@@ -49,7 +64,7 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
             response.Redirect($"{Prefix}{name}/{(query.Length > 0 ? "?" + query : "")}", permanent: true);
             return;
         }
-        var exchange = new Exchange(context, service, caller, version, $"{context.Request.Scheme}://{context.Request.Host}{Prefix}{name}/");
+        var exchange = new Exchange(context, service, caller, version, $"{context.Request.Scheme}://{context.Request.Host}{Prefix}{name}/", new Preferences(context.Request.Headers));
         try
         {
             if (await AnswerAsync(exchange, rest[(slash + 1)..], query) is { } refusal)
@@ -64,6 +79,10 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
             log.LogError("{Kind} at a source of {Service}: {Message}", exception.Kind, name, exception.Message);
             await FailAsync(context, Faults.From(exception));
         }
+        catch (BadHttpRequestException exception)
+        {
+            await FailAsync(context, new RequestFault(exception.StatusCode, exception.StatusCode == 413 ? "too-large" : "body", exception.StatusCode == 413 ? $"The body is larger than {Limits.BodyBytes} bytes." : "The body cannot be read."));
+        }
         catch (Exception exception) when (exception is not OperationCanceledException)
         {
             log.LogError(exception, "A request failed");
@@ -73,11 +92,6 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
         {
             counters.Count(name, response.StatusCode);
         }
-    }
-
-    private sealed record Exchange(HttpContext Context, PublishedService Service, Caller Caller, ODataVersion Version, string Root)
-    {
-        public CancellationToken Cancellation => Context.RequestAborted;
     }
 
     /// <summary>The path and query as the client sent them, before anything decodes them.</summary>
@@ -92,29 +106,64 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
 
     private async Task<RequestFault?> AnswerAsync(Exchange exchange, string path, string query)
     {
-        var method = exchange.Context.Request.Method;
+        if (path.StartsWith(StatusMonitors.Segment, StringComparison.Ordinal))
+            return await monitors.AnswerAsync(exchange, path[StatusMonitors.Segment.Length..]);
+        if (exchange.Preferences.RespondAsync && !InnerExchange.Is(exchange.Context))
+            return await monitors.StartAsync(exchange, this);
+        if (path == "$batch")
+            return await BatchRunner.AnswerAsync(exchange, query, this);
+        var method = exchange.Request.Method;
         var isRead = HttpMethods.IsGet(method) || HttpMethods.IsHead(method);
-        if (!RequestAddress.Read(path, isRead ? query : "").Is(out var address, out var fault)
-            || !LexedRequest.Read(address).Is(out var lexed, out fault)
-            || !exchange.Service.Prepare(lexed, exchange.Caller).Is(out var prepared, out fault))
+        var isQuery = path.EndsWith("/$query", StringComparison.Ordinal);
+        if (isQuery && HttpMethods.IsPost(method))
+        {
+            if (!(await QueryBodyAsync(exchange, query)).Is(out var merged, out var wrong))
+                return wrong;
+            (path, query, isRead) = (path[..^"/$query".Length], merged, true);
+        }
+        if (!RequestAddress.Read(path, isRead ? query : "").Is(out var address, out var fault) || !address.ResolveEntityId(exchange.Root).Is(out address, out fault))
             return fault;
+        if (AllEntities.Is(path))
+            return await new AllEntities(exchange, this, isRead).AnswerAsync(address);
+        if (isQuery && !isRead)
+            return Refused(exchange, "POST, OPTIONS", $"{method} is not allowed here; $query takes POST.");
+        if (isQuery && address.Segments[^1].Text == "$query")
+            return Refused(exchange, "POST, OPTIONS", "$query takes POST, with the query options as its body.");
+        if (!LexedRequest.Read(address).Is(out var lexed, out fault) || !exchange.Service.Prepare(lexed, exchange.Caller).Is(out var prepared, out fault))
+            return fault;
+        if (lexed.SchemaVersion is { } schema && schema != "*")
+            return RequestFault.NotFound($"There is no schema version '{schema}'; this service has one, which $schemaversion=* asks for.", "$schemaversion");
         if (!isRead)
         {
-            exchange.Context.Response.Headers.Allow = ReadMethods;
             if (!HttpMethods.IsOptions(method) && IsDeclared(method, prepared.Request.Path))
+            {
+                exchange.Response.Headers.Allow = ReadMethods;
                 return RequestFault.NotImplemented($"{method} is declared for this resource, and is not carried out by this version.");
-            if (!HttpMethods.IsOptions(method))
-                return new RequestFault(405, "method", $"{method} is not allowed here; this resource can be read only.");
-            exchange.Context.Response.StatusCode = StatusCodes.Status204NoContent;
-            return null;
+            }
+            return Refused(exchange, ReadMethods, $"{method} is not allowed here; this resource can be read only.");
         }
-        return prepared.Request.Path.Kind switch
-        {
-            ResourceKind.ServiceDocument => await DocumentAsync(exchange, lexed, BodyKind.Json, f => ServiceDocumentWriter.Write(prepared.Model, f, exchange.Root)),
-            ResourceKind.Metadata => await DocumentAsync(exchange, lexed, BodyKind.MetadataXml, f =>
-                (byte[])prepared.Derived.GetOrAdd($"csdl {f.Version}", _ => CsdlXmlWriter.Write(prepared.Model, f.Version))),
-            _ => await DataAsync(exchange, address, lexed, prepared),
-        };
+        return await new ODataAnswer(exchange, time).WriteAsync(address, lexed, prepared);
+    }
+
+    /// <summary>405 with what is allowed, or for OPTIONS just that.</summary>
+    internal static RequestFault? Refused(Exchange exchange, string allowed, string message)
+    {
+        exchange.Response.Headers.Allow = allowed;
+        if (!HttpMethods.IsOptions(exchange.Request.Method))
+            return new RequestFault(405, "method", message);
+        exchange.Response.StatusCode = StatusCodes.Status204NoContent;
+        return null;
+    }
+
+    /// <summary>The options of a POST to <c>$query</c>: those of the address and those of the body (URL conventions 4.17).</summary>
+    private static async Task<Result<string>> QueryBodyAsync(Exchange exchange, string query)
+    {
+        if (!MediaTypeHeaderValue.TryParse(exchange.Request.ContentType, out var type) || !type.MediaType.Equals("text/plain", StringComparison.OrdinalIgnoreCase))
+            return new RequestFault(415, "content-type", "The body of $query is text/plain: the query options as they would stand in the address.", "Content-Type");
+        if (!(await Bodies.ReadAsync(exchange)).Is(out var body, out var fault))
+            return fault;
+        var text = System.Text.Encoding.UTF8.GetString(body).Trim('\r', '\n');
+        return query.Length == 0 ? text : text.Length == 0 ? query : $"{query}&{text}";
     }
 
     /// <summary>Whether the declaration allows what a writing method does.</summary>
@@ -124,91 +173,7 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
         return operation != SetOperations.None && path.Root is not null && path.Target.Operations.HasFlag(operation);
     }
 
-    private static async Task<RequestFault?> DocumentAsync(Exchange exchange, LexedRequest lexed, BodyKind kind, Func<PayloadFormat, byte[]> write)
-    {
-        if (!Negotiation.Content(kind, exchange.Version, exchange.Context.Request.Headers.Accept, lexed.Format, "").Is(out var negotiated, out var fault))
-            return fault;
-        await SendAsync(exchange.Context, negotiated.ContentType, write(negotiated.Format));
-        return null;
-    }
-
-    private async Task<RequestFault?> DataAsync(Exchange exchange, RequestAddress address, LexedRequest lexed, PreparedRequest prepared)
-    {
-        var headers = exchange.Context.Request.Headers;
-        var kind = prepared.Request.Path.Kind;
-        var isRaw = kind is ResourceKind.RawValue or ResourceKind.Count;
-        var property = prepared.Request.Path.Property;
-        var rawType = kind == ResourceKind.RawValue ? RawValueWriter.MediaType(property!) : "text/plain";
-        // A count is plain text whatever is accepted (Protocol 11.2.10); a stream's type may be known only with its row.
-        var accept = kind == ResourceKind.Count || property?.MediaTypeColumn is not null ? default : headers.Accept;
-        if (!Negotiation.Content(isRaw ? BodyKind.Raw : BodyKind.Json, exchange.Version, accept, kind == ResourceKind.Count ? null : lexed.Format, rawType).Is(out var negotiated, out var fault))
-            return fault;
-        var page = Negotiation.MaxPageSize(headers);
-        if (!QueryValues.Make(prepared.Request, lexed, page?.Rows, time.GetUtcNow().UtcDateTime).Is(out var values, out fault)
-            || !(await QueryRun.StartAsync(prepared, values, exchange.Cancellation)).Is(out var run, out fault))
-            return fault;
-        await using (run)
-        {
-            if (Missing(prepared.Request, run) is { } missing)
-            {
-                if (missing.Status != StatusCodes.Status204NoContent)
-                    return missing;
-                exchange.Context.Response.StatusCode = StatusCodes.Status204NoContent;
-                return null;
-            }
-            if (isRaw && RawValueWriter.KeptMediaType(run) is { } kept && !Negotiation.Content(BodyKind.Raw, exchange.Version, headers.Accept, lexed.Format, kept).Is(out negotiated, out fault))
-                return fault;
-            if (page is { } asked && kind == ResourceKind.Collection)
-                exchange.Context.Response.Headers["Preference-Applied"] = asked.Echo;
-            if (isRaw)
-                await SendAsync(exchange.Context, negotiated.ContentType, kind == ResourceKind.Count ? System.Text.Encoding.UTF8.GetBytes(run.IsZero ? "0" : run.Rows.GetInt64(0).ToString()) : RawValueWriter.Value(run));
-            else
-                await StreamAsync(exchange, address, prepared, negotiated, run);
-        }
-        return null;
-    }
-
-    /// <summary>404 or 204 when there is nothing to write; null when there is.</summary>
-    private static RequestFault? Missing(BoundRequest request, QueryRun run)
-    {
-        var notFound = RequestFault.NotFound("There is no such entity.", "path");
-        var noContent = new RequestFault(StatusCodes.Status204NoContent, "", "");
-        if (!run.ParentExists)
-            return notFound;
-        switch (request.Path.Kind)
-        {
-            case ResourceKind.Collection or ResourceKind.Count:
-                return null;
-            case ResourceKind.Entity when !run.HasRow:
-                return request.Path.Hops is [.., { Key: null }] ? noContent : notFound;
-            case ResourceKind.PropertyValue or ResourceKind.RawValue when run is { HasRow: true, Query.Shape.Value: { Column: >= 0, Property.Type.IsCollection: false } cell } && run.Rows.IsNull(cell.Column):
-                return noContent;
-            default:
-                return run.HasRow ? null : notFound;
-        }
-    }
-
-    private static async Task StreamAsync(Exchange exchange, RequestAddress address, PreparedRequest prepared, Negotiated negotiated, QueryRun run)
-    {
-        var response = exchange.Context.Response;
-        using var output = new PayloadOutput((bytes, cancellation) =>
-        {
-            if (!response.HasStarted)
-                response.ContentType = negotiated.ContentType;
-            return response.Body.WriteAsync(bytes, cancellation);
-        });
-        var writer = ODataJsonWriter.For(prepared, negotiated.Format);
-        await writer.WriteAsync(run, new LinkBuilder(exchange.Root, address), output, exchange.Cancellation);
-    }
-
-    private static async Task SendAsync(HttpContext context, string contentType, byte[] body)
-    {
-        context.Response.ContentType = contentType;
-        context.Response.ContentLength = body.Length;
-        await context.Response.Body.WriteAsync(body, context.RequestAborted);
-    }
-
-    private static async Task FailAsync(HttpContext context, RequestFault fault)
+    internal static async Task FailAsync(HttpContext context, RequestFault fault)
     {
         if (context.Response.HasStarted)
         {
@@ -220,6 +185,7 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
         if (fault.Code == "source-busy")
             context.Response.Headers[HeaderNames.RetryAfter] = "1";
         context.Response.Headers.Remove("Preference-Applied");
-        await SendAsync(context, "application/json", ErrorJsonWriter.Write(fault));
+        context.Response.Headers.Remove(HeaderNames.ETag);
+        await ODataAnswer.SendAsync(context, "application/json", ErrorJsonWriter.Write(fault));
     }
 }

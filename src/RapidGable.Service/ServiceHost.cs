@@ -42,9 +42,15 @@ public static class ServiceHost
         var time = options.Time ?? TimeProvider.System;
         var environment = options.Environment ?? System.Environment.GetEnvironmentVariable;
         var registry = new ServiceRegistry(workspace, cancellation => WorkspaceLoader.LoadAsync(workspace.Declaration.Folder, environment, cancellation));
-        builder.Services.AddSingleton(registry).AddSingleton(time).AddSingleton<RequestCounters>().AddSingleton<ODataFace>().AddHostedService<Refresher>();
+        builder.Services.AddResponseCompression(compression =>
+        {
+            compression.EnableForHttps = true;
+            compression.MimeTypes = ["application/json", "application/xml", "text/plain", "text/html", "text/css", "text/javascript", "application/javascript", "image/svg+xml", "multipart/mixed"];
+        });
+        builder.Services.AddSingleton(registry).AddSingleton(time).AddSingleton<RequestCounters>().AddSingleton<StatusMonitors>().AddSingleton<ODataFace>().AddHostedService<Refresher>();
         var app = builder.Build();
         app.Lifetime.ApplicationStopped.Register(() => registry.DisposeAsync().AsTask().GetAwaiter().GetResult());
+        app.UseResponseCompression();
         var face = app.Services.GetRequiredService<ODataFace>();
         // Before routing: routing would decode the path, and an encoded slash belongs to a key.
         app.Use((context, next) =>

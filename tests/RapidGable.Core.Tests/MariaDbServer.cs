@@ -24,7 +24,7 @@ public sealed class MariaDbServer : IAsyncLifetime
         {
             Port = LocalServer.FreePort();
             _process = LocalServer.Start("mariadbd", "--no-defaults", "--user=mysql", "--datadir=" + data, "--port=" + Port, "--bind-address=127.0.0.1",
-                "--socket=" + Path.Combine(_folder, "s"), "--pid-file=" + Path.Combine(_folder, "pid"), "--init-file=" + start, "--innodb-flush-log-at-trx-commit=0", "--log-error=" + Path.Combine(data, "log.err"));
+                "--tmpdir=" + data, "--socket=" + Path.Combine(_folder, "s"), "--pid-file=" + Path.Combine(_folder, "pid"), "--init-file=" + start, "--innodb-flush-log-at-trx-commit=0", "--log-error=" + Path.Combine(data, "log.err"));
             if (await LocalServer.IsReadyAsync(_process, () => ExecuteAsync("", "SELECT 1")))
                 return;
             _process.Kill();

@@ -139,10 +139,10 @@ public class RequestTextTests
     }
 
     [Theory] // U-53, Q-07: valid, and not offered
-    [InlineData("substring(a,1) eq 'x'")]
-    [InlineData("cast(a,Edm.String) eq 'x'")]
-    [InlineData("a eq @p")]
-    [InlineData("style has 'Bold'")]
+    [InlineData("hassubset(a,b)")]
+    [InlineData("cast(a,Collection(Edm.String)) eq b")]
+    [InlineData("@Core.Description eq 'x'")] // Q-71
+    [InlineData("a eq $root/Sets eq 1")]
     [InlineData("geo.distance(a,b) lt 5")]
     [InlineData("a eq geography'SRID=0;Point(1 1)'")]
     public void What_is_valid_but_not_offered_is_501(string filter) => Assert.Equal(501, Parse(filter).Fault?.Status);
@@ -155,9 +155,15 @@ public class RequestTextTests
     [InlineData("$filter=a eq 1&$filter=b eq 1", "option-twice")]
     [InlineData("$serach=x", "unknown-option")]
     [InlineData("page=2", "unknown-option")]
-    [InlineData("$search=x", "not-implemented")]
-    [InlineData("$apply=aggregate($count as n)", "not-implemented")]
-    [InlineData("@p=1", "not-implemented")]
+    [InlineData("$apply=aggregate($count as n)", null)] // Q-95
+    [InlineData("$apply=aggregate(a with sum)", "syntax")]
+    [InlineData("$apply=aggregate(a)", "syntax")]
+    [InlineData("$apply=aggregate(a with sum from b with average as x)", "not-implemented")]
+    [InlineData("$apply=groupby(a)", "syntax")]
+    [InlineData("$apply=groupby((rollup(a)))", "arguments")]
+    [InlineData("$apply=concat(identity)", "arguments")]
+    [InlineData("$apply=filter(a eq 1)/", "syntax")]
+    [InlineData("$apply=search(\"x\" OR y)/identity", null)]
     [InlineData("$top=1.5", "number")]
     [InlineData("$top=x", "number")]
     [InlineData("$top=", "number")]
@@ -166,17 +172,63 @@ public class RequestTextTests
     [InlineData("$orderby=a sideways", "syntax")]
     [InlineData("$orderby=a,", "syntax")]
     [InlineData("$select=a,,b", "syntax")] // Q-85
-    [InlineData("$select=a/b", "not-implemented")]
-    [InlineData("$expand=a($skip=1)", "not-implemented")]
-    [InlineData("$expand=a($levels=2)", "not-implemented")]
-    [InlineData("$expand=*", "not-implemented")]
-    [InlineData("$expand=a/$ref", "not-implemented")]
     [InlineData("$expand=a($selct=b)", "unknown-option")]
     [InlineData("$expand=a($select=b", "syntax")]
+    [InlineData("$expand=a/b", "not-a-path")]
+    [InlineData("$expand=a($levels=0)", "number")] // Q-88
+    [InlineData("$expand=a($levels=9999)", "too-deep")]
+    [InlineData("$expand=a($levels=max)", null)]
+    [InlineData("$expand=*($filter=b eq 1)", "option-not-here")]
+    [InlineData("$expand=a/$ref($select=b)", "option-not-here")]
+    [InlineData("$expand=a/$count($top=1)", "option-not-here")]
+    [InlineData("$expand=a($expand=a($expand=a($expand=a($expand=a($expand=a($expand=a($expand=a)))))))", null)]
+    [InlineData("$expand=a($expand=a($expand=a($expand=a($expand=a($expand=a($expand=a($expand=a($expand=a))))))))", "too-deep")]
+    [InlineData("$expand=a($search=\"x)y\";$top=1)", null)]
+    [InlineData("$expand=a($search=)", "syntax")]
+    [InlineData("$search=x", null)] // Q-78
+    [InlineData("$search=", "syntax")]
+    [InlineData("$search=\"x", "syntax")] // Q-79
+    [InlineData("$search=(x", "syntax")]
+    [InlineData("$search=x)", "syntax")]
+    [InlineData("$search=AND", "syntax")]
+    [InlineData("$search=x OR", "syntax")]
+    [InlineData("$search=NOT NOT x", "syntax")]
+    [InlineData("$search=\"\"", "syntax")]
+    [InlineData("$compute=a add 1", "syntax")] // Q-94
+    [InlineData("$compute=a add 1 as", "syntax")]
+    [InlineData("$compute=a add 1 as b.c", "syntax")]
+    [InlineData("$compute=a add 1 as b,b add 1 as c", null)]
+    [InlineData("$select=a/b", null)] // Q-81
+    [InlineData("$select=a($select=b)", null)] // Q-84
+    [InlineData("$select=a($top=1)", "not-implemented")]
+    [InlineData("$select=a($x=1)", "unknown-option")]
+    [InlineData("@p=1", null)] // Q-69
+    [InlineData("@p=1&@p=2", "option-twice")]
+    [InlineData("@1=1", "alias")]
+    [InlineData("$filter=a eq @p&@p=", "alias")]
+    [InlineData("$filter=a eq @p&@p=@p", "alias")]
+    [InlineData("$filter=a eq @p&@p=@q&@q=@p", "alias")]
+    [InlineData("$filter=a in @p&@p=[1,2]", null)] // Q-64
+    [InlineData("$filter=a eq @p&@p=[1,2]", "type")]
+    [InlineData("$filter=a in @p&@p=[1,", "literal")]
+    [InlineData("$filter=a in @p&@p=[[1]]", "not-implemented")]
+    [InlineData("$filter=a in @p&@p=1", "syntax")]
+    [InlineData("$filter=case(a:1", "syntax")]
+    [InlineData("$filter=case()", "syntax")]
+    [InlineData("$filter=cast(a) eq 1", "syntax")]
+    [InlineData("$filter=b/$count($top=1) eq 1", "option-not-here")]
     public void Options_are_read_or_refused(string query, string? code)
     {
         var result = NetworkFixture.Lex("S?" + query).Is(out var lexed, out var fault) ? RequestParser.Parse(lexed) : (Result<RequestSyntax>)fault;
         Assert.Equal(code, result.Fault?.Code);
+    }
+
+    [Fact] // Q-12
+    public void Aliases_do_not_multiply_beyond_the_limit()
+    {
+        var aliases = string.Concat(Enumerable.Range(0, 30).Select(i => $"&@a{i}=@a{i + 1} add @a{i + 1}"));
+        var lexed = NetworkFixture.Lex("S?$filter=a eq @a0" + aliases + "&@a30=1").Value!;
+        Assert.Equal("too-large", RequestParser.Parse(lexed).Fault!.Code);
     }
 
     [Fact] // Q-12

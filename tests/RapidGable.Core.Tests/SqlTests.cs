@@ -75,15 +75,16 @@ public class SqlTests(NetworkFixture network) : IClassFixture<NetworkFixture>
         var query = Compile("Stations?$expand=Sensors,catchment&$select=id");
         Assert.Contains("LEFT JOIN \"catchment\"", query.Main.Text);
         Assert.Equal("""
-            SELECT p.n, c."station_id", c."sensor_no", c."kind", c."unit", c."installed_at", c."firmware", c."settings"
-            FROM (SELECT ROW_NUMBER() OVER (ORDER BY o0) AS n, k0 FROM (
+            WITH p1 AS (SELECT ROW_NUMBER() OVER (ORDER BY o0) AS n, k0 FROM (
             SELECT t0."id" AS k0, t0."id" AS o0
             FROM "station" AS t0
             LEFT JOIN "catchment" AS t1 ON t1."id" = t0."catchment_id"
             ORDER BY t0."id"
             LIMIT ?1
-            ) AS q) AS p
-            JOIN "sensor" AS c ON (c."station_id", c."sensor_no") IN (SELECT x."station_id", x."sensor_no" FROM "sensor" AS x WHERE x."station_id" = p.k0 ORDER BY x."station_id", x."sensor_no" LIMIT ?2)
+            ) AS q)
+            SELECT p.n, c."station_id", c."sensor_no", c."kind", c."unit", c."installed_at", c."firmware", c."settings"
+            FROM p1 AS p
+            JOIN "sensor" AS c ON c.rowid IN (SELECT x.rowid FROM "sensor" AS x WHERE x."station_id" = p.k0 ORDER BY x."station_id", x."sensor_no" LIMIT ?2)
             ORDER BY p.n, c."station_id", c."sensor_no"
             """, Assert.Single(query.Children).Text);
     }

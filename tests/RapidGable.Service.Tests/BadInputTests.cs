@@ -29,7 +29,29 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
     [InlineData("Stations?$skiptoken=WyJ4Il0", 400, "skiptoken", "$skiptoken")]
     [InlineData("Stations?$skip=1&$skiptoken=WyJ4IiwxXQ", 400, "skiptoken", "$skip")]
     [InlineData("Readings?$filter=value div 0 eq 1", 400, "division-by-zero", null)]
-    [InlineData("Stations?$search=weir", 501, "not-implemented", "$search")]
+    [InlineData("Stations?$search=(weir", 400, "syntax", "$search")]
+    [InlineData("Stations?$index=1", 501, "not-implemented", "$index")]
+    [InlineData("Stations?$schemaversion=2", 404, "not-found", "$schemaversion")] // P-56
+    [InlineData("Stations?$filter=name eq @p&@p=nam", 400, "unknown-property", "@p")]
+    [InlineData("Stations?$apply=groupby((nam))", 400, "unknown-property", "$apply")]
+    [InlineData("Stations?$apply=group((name))", 400, "unknown-function", "$apply")]
+    [InlineData("Stations?$apply=nest(identity as x)", 501, "not-implemented", "$apply")]
+    [InlineData("Stations?$apply=aggregate(name with sum as x)", 400, "type", "$apply")]
+    [InlineData("Stations?$apply=aggregate(id with Odd.Method as x)", 501, "not-implemented", "$apply")]
+    [InlineData("Stations?$apply=aggregate(id with sum as x,id with max as x)", 400, "alias", "$apply")]
+    [InlineData("Stations?$apply=groupby((name),aggregate($count as name))", 400, "alias", "$apply")]
+    [InlineData("Stations?$apply=groupby((name,name))", 400, "group-twice", "$apply")]
+    [InlineData("Stations?$apply=topcount(-1,id)", 400, "number", "$apply")]
+    [InlineData("Stations?$apply=topcount(1.5,id)", 400, "number", "$apply")]
+    [InlineData("Stations?$apply=groupby((name))&$filter=code eq 'x'", 400, "unknown-property", "$filter")]
+    [InlineData("Stations?$apply=groupby((name))&$expand=Sensors", 400, "unknown-property", "$expand")]
+    [InlineData("Stations(1)?$apply=aggregate($count as n)", 400, "option-not-here", "$apply")]
+    [InlineData("Stations?$compute=id add 1 as name", 400, "alias", "$compute")]
+    [InlineData("Stations?$compute=id add 1 as a,id add 2 as a", 400, "alias", "$compute")]
+    [InlineData("Stations?$expand=*($levels=8)", 400, "too-large", "$expand")]
+    [InlineData("$entity?$id=Stations(99999)", 404, "not-found", "path")]
+    [InlineData("$entity?$id=http://elsewhere.example.org/Stations(1)", 404, "not-found", "$id")]
+    [InlineData("$entity", 400, "id", "$id")] // U-35
     public async Task A_fault_has_a_code_and_a_target(string target, int status, string code, string? expectedTarget)
     {
         var answer = await service.Http.SendAsync(Root + target.Replace(" ", "%20"));

@@ -117,6 +117,20 @@ public sealed class ConsoleTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task A_search_finds_words_in_texts()
+    {
+        await GoAsync("services/s/Stations");
+        await Role(AriaRole.Textbox, "Search").FillAsync("\"ashford weir\" NOT left");
+        await _page.Keyboard.PressAsync("Enter");
+        var expected = (await _service.SendAsync("/odata/s/Stations/$count?$search=%22ashford%20weir%22%20NOT%20left")).Text;
+        await Expect(_page.GetByText($"of {expected}")).ToBeVisibleAsync();
+        Assert.Contains("$search=%22ashford%20weir%22%20NOT%20left", await ShownRequestAsync());
+        await Role(AriaRole.Textbox, "Search").FillAsync("(weir");
+        await _page.Keyboard.PressAsync("Enter");
+        await Expect(_page.GetByText("A parenthesis in $search is not closed.")).ToBeVisibleAsync();
+    }
+
+    [Fact]
     public async Task A_condition_is_built_without_writing()
     {
         await GoAsync("services/s/Readings");

@@ -16,8 +16,8 @@ internal sealed class FaultyResponder : IAsyncDisposable
         <edmx:Edmx xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx" Version="4.0"><edmx:DataServices>
         <Schema xmlns="http://docs.oasis-open.org/odata/ns/edm" Namespace="F">
         <EntityType Name="Item"><Key><PropertyRef Name="id"/></Key><Property Name="id" Type="Edm.Int32" Nullable="false"/>
-        <Property Name="name" Type="Edm.String" MaxLength="5"/></EntityType>
-        <EntityContainer Name="C"><EntitySet Name="Items" EntityType="F.Item"/></EntityContainer></Schema></edmx:DataServices></edmx:Edmx>
+        <Property Name="name" Type="Edm.String" MaxLength="5"/><NavigationProperty Name="twin" Type="F.Item"/></EntityType>
+        <EntityContainer Name="C"><EntitySet Name="Items" EntityType="F.Item"><NavigationPropertyBinding Path="twin" Target="Items"/></EntitySet></EntityContainer></Schema></edmx:DataServices></edmx:Edmx>
         """;
 
     private readonly WebApplication _app;
@@ -54,6 +54,9 @@ internal sealed class FaultyResponder : IAsyncDisposable
         "Items?$select=id&$orderby=name desc" => (200, """{"@odata.context":"$metadata#Items(id)","value":[{"id":3},{"id":1},{"id":2}]}"""),
         "Items/$count" => (200, "3"),
         "Items(1)" or "Items(2)" or "Items(3)" => (200, $$"""{"@odata.context":"$metadata#Items/$entity","id":{{target[6]}},"name":"a"}"""),
+        "Items(1)/twin" or "Items(2)/twin" or "Items(3)/twin" => (200, $$"""{"@odata.context":"$metadata#Items/$entity","id":{{target[6]}},"name":"a"}"""),
+        _ when target.EndsWith(")?$select=id") => (200, $$"""{"@odata.context":"$metadata#Items(id)/$entity","id":{{target[6]}}}"""),
+        _ when target.EndsWith(")?$expand=twin") => (200, $$$"""{"@odata.context":"$metadata#Items(twin())/$entity","id":{{{target[6]}}},"name":"a","twin":{"id":{{{target[6]}}},"name":"a"}}"""),
         _ when target.Contains("?$filter=") => (400, """{"error":{"code":"x","message":"no such property"}}"""),
         _ => (404, """{"error":{"code":"x","message":"not here"}}"""),
     };

@@ -77,7 +77,7 @@ public sealed class ShapesTests(EnginesFixture engines)
 
         """;
 
-    [Theory]
+    [Theory] // J-38, J-40
     [InlineData("Odd")]
     [InlineData("Odd?$filter=yes_no")]
     [InlineData("Odd?$filter=not flag")]
@@ -171,7 +171,7 @@ public sealed class ShapesTests(EnginesFixture engines)
     [InlineData("Codes?$select=name")]
     public async Task An_answer_is_the_same(string target) => await EnginesTests.SameAsync(engines, "/odata/shapes/" + target.Replace(" ", "%20"));
 
-    [Fact]
+    [Fact] // A-01, A-05, A-06, A-08, A-11, A-41
     public async Task The_metadata_is_the_same_and_says_it_all()
     {
         var metadata = await EnginesTests.SameAsync(engines, "/odata/shapes/$metadata");

@@ -19,7 +19,7 @@ public class VerifierTests
         var report = await VerifyAsync(responder.Root, (_, _) => Task.FromResult<long?>(3));
         Assert.All(report.Results, r => Assert.True(r.Outcome == CheckOutcome.Passed, $"{r.Check}: {r.Message}"));
         Assert.Equal(["service-document", "metadata-valid", "documents-agree", "set-answers", "values-fit", "keys-unique", "found-by-key", "paging", "count",
-            "database-count", "error-unknown-property", "error-unknown-segment", "error-unknown-key", "error-unknown-set"], report.Results.Select(r => r.Check));
+            "database-count", "context-urls", "metadata-levels", "expand-agrees", "error-unknown-property", "error-unknown-segment", "error-unknown-key", "error-unknown-set"], report.Results.Select(r => r.Check));
     }
 
     [Theory]
@@ -40,6 +40,11 @@ public class VerifierTests
     [InlineData("paging", "Items?$select=id&$orderby=name desc", "{\"id\":1},", "")]
     [InlineData("paging", "Items?$select=id&$orderby=name desc", "{\"id\":1}", "{\"id\":3}")]
     [InlineData("paging", "Items?$select=id&$orderby=name desc", "{\"id\":1}", "{\"id\":9}")]
+    [InlineData("context-urls", "Items", "#Items\"", "#Item\"")]
+    [InlineData("context-urls", "Items(1)?$select=id", "(id)", "")]
+    [InlineData("expand-agrees", "Items(2)?$expand=twin", "\"twin\":{\"id\":2", "\"twin\":{\"id\":1")]
+    [InlineData("expand-agrees", "Items(2)?$expand=twin", ",\"twin\":{\"id\":2,\"name\":\"a\"}", "")]
+    [InlineData("expand-agrees", "Items(2)/twin", "\"id\":2", "\"id\":1")]
     [InlineData("count", "Items/$count", "3", "4")]
     [InlineData("count", "Items/$count", "3", "{\"value\":3}")]
     public async Task A_wrong_body_is_found(string check, string target, string right, string wrong)

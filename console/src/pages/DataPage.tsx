@@ -38,6 +38,7 @@ function useDataQuery(): [DataQuery, (change: Partial<DataQuery>) => void] {
   const order = search.get('orderby')?.split(' ');
   const query: DataQuery = {
     filter: search.get('filter') ?? '',
+    search: search.get('search') ?? '',
     orderBy: order?.[0] ? { property: order[0], descending: order[1] === 'desc' } : undefined,
     select: search.get('select')?.split(',') ?? [],
   };
@@ -45,6 +46,7 @@ function useDataQuery(): [DataQuery, (change: Partial<DataQuery>) => void] {
     const next = { ...query, ...part };
     const params = new URLSearchParams();
     if (next.filter) params.set('filter', next.filter);
+    if (next.search) params.set('search', next.search);
     if (next.orderBy) params.set('orderby', next.orderBy.property + (next.orderBy.descending ? ' desc' : ''));
     if (next.select.length > 0) params.set('select', next.select.join(','));
     setSearch(params, { replace: true });
@@ -74,6 +76,14 @@ function Browser({ root, set }: { root: string; set: SetInfo }) {
   return (
     <Stack gap="sm">
       <FilterField key={query.filter} filter={query.filter} apply={(filter) => change({ filter })} />
+      {set.searched.length > 0 && (
+        <SearchField
+          key={`search ${query.search}`}
+          searched={set.searched}
+          search={query.search}
+          apply={(text) => change({ search: text })}
+        />
+      )}
       <Group align="flex-end" gap="sm">
         <FilterBuilder properties={set.properties} add={(added) => change({ filter: and(query.filter, added) })} />
         <MultiSelect
@@ -146,6 +156,36 @@ function Browser({ root, set }: { root: string; set: SetInfo }) {
         </>
       )}
     </Stack>
+  );
+}
+
+function SearchField({
+  searched,
+  search,
+  apply,
+}: {
+  searched: string[];
+  search: string;
+  apply: (search: string) => void;
+}) {
+  const [text, setText] = useState(search);
+  return (
+    <form
+      onSubmit={(event) => {
+        event.preventDefault();
+        apply(text.trim());
+      }}
+    >
+      <TextInput
+        label="Search"
+        description={`Words and "phrases" in ${searched.join(', ')}; AND, OR and NOT between them. Enter searches.`}
+        placeholder="weir OR &quot;left bank&quot;"
+        value={text}
+        onChange={(event) => setText(event.currentTarget.value)}
+        size="xs"
+        spellCheck={false}
+      />
+    </form>
   );
 }
 

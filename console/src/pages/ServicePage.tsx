@@ -86,6 +86,10 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
       )}
       <Text size="sm" c="dimmed" mt={4}>
         Pages of {set.pageSize} rows, at most {set.largestPage} on request.
+        {set.requiresFilter && ' Read with a filter only.'}
+        {set.version && ` Tags from ${set.version}.`}
+        {set.changes && ` Changes followed by ${set.changes}.`}
+        {set.derived.length > 0 && ` Derived types: ${set.derived.map((derived) => derived.name).join(', ')}.`}
         {set.hidden.length > 0 && ` Hidden columns: ${set.hidden.join(', ')}.`}
       </Text>
       <Title order={4} size="h5" mt="md" mb={4}>

@@ -107,6 +107,25 @@ public sealed class ResolvedDeclaration
         Line(2, $"rules: {{ read: {(set.Read.Scope == AccessScope.Roles ? $"[{string.Join(", ", set.Read.Roles)}]" : set.Read.ToString())} }}", Origin(declaration, "rules"));
         if (!set.DefaultOrder.IsEmpty)
             Line(2, $"order: [{string.Join(", ", set.DefaultOrder.Select(o => YamlText.Of(o.Property.Column + (o.Descending ? " desc" : ""))))}]", "declared");
+        if (set.SearchIndex is { } index)
+            Line(2, $"search: {{ index: {YamlText.Of(index.Name)} }}", "declared");
+        else if (!set.IsUnkeyed || declaration.Search is not null)
+            Line(2, set.SearchProperties.IsEmpty ? "search: no" : $"search: [{string.Join(", ", set.SearchProperties.Select(p => YamlText.Of(p.Column)))}]", declaration.Search is null ? "catalog: all text columns" : "declared");
+        if (set.Version is { } version)
+            Line(2, $"version: {YamlText.Of(version.Column)}", "declared");
+        if (!set.Type.Derived.IsEmpty)
+        {
+            if (set.Type.Derived.FirstOrDefault(d => d.Discriminator is not null) is { } first)
+                Line(2, $"discriminator: {YamlText.Of(first.Discriminator!.Column)}", "declared");
+            Line(2, "derived:");
+            foreach (var derived in set.Type.Derived)
+                Line(3, derived.Rows is { } rows ? $"{derived.Name}: {{ from: {YamlText.Of(rows.Source.Name)}, hide: [{string.Join(", ", rows.Type.Hidden.Select(h => YamlText.Of(h.Column)))}] }}"
+                    : $"{derived.Name}: {{ when: [{string.Join(", ", derived.Values.Select(v => YamlText.Of($"{v}")))}], columns: [{string.Join(", ", derived.Properties.Select(p => YamlText.Of(p.Column)))}] }}", "declared");
+        }
+        if (set.Changes is { } changes)
+            Line(2, changes.Log is { } log ? $"changes: {{ stamp: {YamlText.Of(changes.Stamp.Column)}, deleted: {{ from: {YamlText.Of(log.Source.Name)}, stamp: {YamlText.Of(log.Stamp.Column)} }} }}" : $"changes: {YamlText.Of(changes.Stamp.Column)}", "declared");
+        if (set.RequiresFilter)
+            Line(2, "require-filter: true", "declared");
         Columns(set, declaration);
         Relations(set);
     }
@@ -122,7 +141,7 @@ public sealed class ResolvedDeclaration
 
     private void Columns(EntitySet set, SetDeclaration declaration)
     {
-        var leaves = set.Type.Properties.SelectMany(p => p.Leaves).ToList();
+        var leaves = set.Type.Properties.Concat(set.Type.Derived.SelectMany(d => d.Properties).Where(p => p.Via is null)).SelectMany(p => p.Leaves).ToList();
         Line(2, $"show: [{string.Join(", ", leaves.Select(p => YamlText.Of(p.Column)))}]", declaration.Show.Length > 0 ? "declared" : declaration.Hide.Length > 0 ? $"catalog, without the hidden {string.Join(", ", declaration.Hide.Select(h => h.Value))}" : "catalog: all columns");
         Line(2, "columns:");
         foreach (var property in leaves)

@@ -136,6 +136,19 @@ public sealed record RelationDeclaration(Located<string> Name, Located<string> T
     public bool IsContained { get; init; }
 }
 
+/// <summary>How callers learn what has changed since they last asked.</summary>
+/// <param name="Stamp">The column that grows with every change.</param>
+/// <param name="Log">The table that deleted rows leave their keys in; null = deletions are not told.</param>
+/// <param name="LogStamp">Its column that grows with every deletion.</param>
+public sealed record ChangesDeclaration(Located<string> Stamp, Located<string>? Log, Located<string>? LogStamp);
+
+/// <summary>A type that derives from a set's own.</summary>
+/// <param name="When">Values of the set's discriminator.</param>
+/// <param name="Columns">Columns of the set's table that only this type has.</param>
+/// <param name="From">A table with rows for this type only; null = there is none.</param>
+/// <param name="Hide">Columns of that table that callers never see.</param>
+public sealed record DerivedDeclaration(Located<string> Name, ImmutableArray<Located<string>> When, ImmutableArray<Located<string>> Columns, Located<string>? From, ImmutableArray<Located<string>> Hide);
+
 /// <summary>One entity set; everything but the object's name may be left to the catalog.</summary>
 public sealed record SetDeclaration(Located<string> From, SourceLocation Location)
 {
@@ -162,6 +175,26 @@ public sealed record SetDeclaration(Located<string> From, SourceLocation Locatio
 
     /// <summary>Columns of the default order.</summary>
     public ImmutableArray<(Located<string> Column, bool Descending)> Order { get; init; } = [];
+
+    /// <summary>Columns that are searched; null = every text column that callers see; empty = none.</summary>
+    public ImmutableArray<Located<string>>? Search { get; init; }
+
+    /// <summary>The full-text index that is asked instead; null = none.</summary>
+    public Located<string>? SearchIndex { get; init; }
+
+    /// <summary>The column that changes with every change of a row.</summary>
+    public Located<string>? Version { get; init; }
+
+    /// <summary>The column that tells an entity's type; null = none.</summary>
+    public Located<string>? Discriminator { get; init; }
+
+    public ImmutableArray<DerivedDeclaration> Derived { get; init; } = [];
+
+    /// <summary>How changes are told; null = they are not.</summary>
+    public ChangesDeclaration? Changes { get; init; }
+
+    /// <summary>The set is read with a filter only, never as a whole.</summary>
+    public bool RequiresFilter { get; init; }
 
     /// <summary>Published without a key, as a collection that is only read.</summary>
     public bool IsKeyless { get; init; }

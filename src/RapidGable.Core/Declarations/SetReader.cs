@@ -92,11 +92,69 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             Groups = [.. reader.Entries("group").Select(g => Group(g.Name, g.Value, reader)).OfType<GroupDeclaration>()],
             Relations = [.. reader.Entries("relations").Select(r => Relation(r.Name, r.Value, reader)).OfType<RelationDeclaration>()],
             Order = [.. reader.Texts("order").Select(Order)],
+            Search = reader.Node("search") is YamlMapping ? null : Search(reader),
+            SearchIndex = SearchIndex(reader),
+            Version = reader.Text("version"),
+            Discriminator = reader.Text("discriminator"),
+            Derived = [.. reader.Entries("derived").Select(d => Derived(d.Name, d.Value, reader)).OfType<DerivedDeclaration>()],
+            Changes = Changes(reader),
+            RequiresFilter = reader.Flag("require-filter", false),
             Page = page ?? defaults.Page,
             LargestPage = largest ?? defaults.LargestPage,
             Operations = Operations(reader),
             Read = Rules(reader, defaults.Read),
         };
+    }
+
+    private DerivedDeclaration? Derived(Located<string> name, YamlNode node, MappingReader set)
+    {
+        Identifier(name);
+        if (node is not YamlMapping mapping)
+            return set.Wrong<DerivedDeclaration>(node, $"'{name.Value}' under 'derived' holds names with values");
+        var reader = new MappingReader(mapping, diagnostics);
+        var derived = new DerivedDeclaration(name, reader.Texts("when"), reader.Texts("columns"), reader.Text("from"), reader.Texts("hide"));
+        reader.ReportUnknown("a derived type");
+        if (derived.When.IsEmpty == derived.From is null)
+            diagnostics.Error("derived", $"'{name.Value}' needs either 'when', values of the discriminator, or 'from', a table of its own.", name.Location);
+        return derived;
+    }
+
+    private static ChangesDeclaration? Changes(MappingReader set)
+    {
+        switch (set.Node("changes"))
+        {
+            case null:
+                return null;
+            case YamlScalar stamp:
+                return new ChangesDeclaration(new Located<string>(stamp.Value, stamp.Location), null, null);
+        }
+        if (set.Mapping("changes") is not { } reader)
+            return null;
+        var own = reader.RequiredText("stamp", "the column that grows with every change");
+        var log = reader.Mapping("deleted");
+        var from = log?.RequiredText("from", "the table that keeps the keys of deleted rows");
+        var at = log?.RequiredText("stamp", "its column that grows with every deletion");
+        log?.ReportUnknown("'deleted'");
+        reader.ReportUnknown("'changes'");
+        return own is null || (log is not null && (from is null || at is null)) ? null : new ChangesDeclaration(own, from, at);
+    }
+
+    /// <summary>The columns of a search; <c>no</c> = none at all.</summary>
+    private static ImmutableArray<Located<string>>? Search(MappingReader reader) => reader.Texts("search") switch
+    {
+        { IsEmpty: true } => null,
+        [{ Value: "no" or "none" or "false" }] => [],
+        var columns => columns,
+    };
+
+    /// <summary>The full-text index of a search; null = none is named.</summary>
+    private static Located<string>? SearchIndex(MappingReader set)
+    {
+        if (set.Node("search") is not YamlMapping || set.Mapping("search") is not { } reader)
+            return null;
+        var index = reader.RequiredText("index", "the full-text index of the table");
+        reader.ReportUnknown("'search'");
+        return index;
     }
 
     private ColumnDeclaration Column(Located<string> column, YamlNode node, MappingReader set)

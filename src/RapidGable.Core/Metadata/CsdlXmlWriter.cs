@@ -12,7 +12,7 @@ public sealed class CsdlXmlWriter
 {
     private const string Edmx = "http://docs.oasis-open.org/odata/ns/edmx";
     private const string Edm = "http://docs.oasis-open.org/odata/ns/edm";
-    private static readonly (string Namespace, string Alias)[] Vocabularies = [("Org.OData.Core.V1", "Core"), ("Org.OData.Capabilities.V1", "Capabilities"), ("Org.OData.Validation.V1", "Validation")];
+    private static readonly (string Namespace, string Alias)[] Vocabularies = [("Org.OData.Core.V1", "Core"), ("Org.OData.Capabilities.V1", "Capabilities"), ("Org.OData.Validation.V1", "Validation"), ("Org.OData.Aggregation.V1", "Aggregation")];
 
     private readonly EntityModel _model;
     private readonly XmlWriter _xml;
@@ -59,6 +59,8 @@ public sealed class CsdlXmlWriter
                 WriteUnkeyed(set);
             else
                 WriteType(set.Type);
+            foreach (var derived in set.Type.Derived)
+                WriteDerived(set.Type, derived);
         }
         WriteContainer();
         _xml.WriteEndElement();
@@ -119,6 +121,16 @@ public sealed class CsdlXmlWriter
             Annotation("Core.Description", "String", description);
         if (!type.AlternateKeys.IsEmpty)
             WriteAlternateKeys(type);
+        _xml.WriteEndElement();
+    }
+
+    private void WriteDerived(EntityType type, DerivedType derived)
+    {
+        _xml.WriteStartElement("EntityType", Edm);
+        _xml.WriteAttributeString("Name", derived.Name);
+        _xml.WriteAttributeString("BaseType", _model.QualifiedName(type));
+        foreach (var property in derived.Properties)
+            WriteProperty(property);
         _xml.WriteEndElement();
     }
 
@@ -248,7 +260,42 @@ public sealed class CsdlXmlWriter
                 WriteSet(set);
         }
         Annotation("Core.ODataVersions", "String", "4.0 4.01");
-        Annotation("Capabilities.BatchSupported", "Bool", "false");
+        WriteCapabilities();
+        _xml.WriteEndElement();
+    }
+
+    /// <summary>What the service as a whole can do (Capabilities vocabulary).</summary>
+    private void WriteCapabilities()
+    {
+        Annotation("Core.ConventionalIDs", "Bool", "true");
+        Annotation("Core.DereferenceableIDs", "Bool", "true");
+        Annotation("Capabilities.ConformanceLevel", "EnumMember", "Capabilities.ConformanceLevelType/Advanced");
+        Annotated("Capabilities.SupportedFormats", () => Strings(["application/json;metadata=minimal;IEEE754Compatible=false", "application/json;metadata=minimal;IEEE754Compatible=true", "application/json;metadata=full", "application/json;metadata=none"]));
+        Annotated("Capabilities.SupportedMetadataFormats", () => Strings(["application/xml", "application/json"]));
+        Annotation("Capabilities.AsynchronousRequestsSupported", "Bool", "true");
+        Annotation("Capabilities.BatchSupported", "Bool", "true");
+        Annotated("Capabilities.BatchSupport", () =>
+        {
+            _xml.WriteStartElement("Record", Edm);
+            foreach (var (name, value) in new[] { ("Supported", "true"), ("ContinueOnErrorSupported", "true"), ("ReferencesInRequestBodiesSupported", "false"), ("ReferencesAcrossChangeSetsSupported", "true"), ("EtagReferencesSupported", "false"), ("RequestDependencyConditionsSupported", "false") })
+                Element("PropertyValue", Edm, ("Property", name), ("Bool", value));
+            _xml.WriteStartElement("PropertyValue", Edm);
+            _xml.WriteAttributeString("Property", "SupportedFormats");
+            Strings(["multipart/mixed", "application/json"]);
+            _xml.WriteEndElement();
+            _xml.WriteEndElement();
+        });
+        Annotation("Capabilities.KeyAsSegmentSupported", "Bool", "true");
+        Annotation("Capabilities.QuerySegmentSupported", "Bool", "true");
+        Annotation("Capabilities.CrossJoinSupported", "Bool", "true");
+        Annotated("Capabilities.FilterFunctions", () => Strings(Enum.GetValues<CanonicalFunction>().Select(f => f.ToString().ToLowerInvariant()).Concat(["cast", "isof", "case"])));
+    }
+
+    private void Strings(IEnumerable<string> values)
+    {
+        _xml.WriteStartElement("Collection", Edm);
+        foreach (var value in values)
+            _xml.WriteElementString("String", Edm, value);
         _xml.WriteEndElement();
     }
 
@@ -299,9 +346,44 @@ public sealed class CsdlXmlWriter
         Restriction("Insert", ("Insertable", "false"));
         Restriction("Update", ("Updatable", "false"));
         Restriction("Delete", ("Deletable", "false"));
-        Restricted("Filter", "NonFilterableProperties", NotUsable(set.Type.Properties, p => p.IsFilterable, ConvertedUse.Equality));
-        Restricted("Sort", "NonSortableProperties", NotUsable(set.Type.Properties, p => p.IsSortable && p.Type.Kind != EdmKind.Binary, ConvertedUse.Order));
+        Restricted("Filter", "NonFilterableProperties", NotUsable(set.Type.Properties, p => p.IsFilterable, ConvertedUse.Equality), set.RequiresFilter ? [("RequiresFilter", "true")] : []);
+        Restricted("Sort", "NonSortableProperties", NotUsable(set.Type.Properties, p => p.IsSortable && p.Type.Kind != EdmKind.Binary, ConvertedUse.Order), []);
+        if (!set.IsSearchable)
+            Restriction("Search", ("Searchable", "false"));
+        Annotated("Capabilities.ExpandRestrictions", () =>
+        {
+            _xml.WriteStartElement("Record", Edm);
+            Element("PropertyValue", Edm, ("Property", "MaxLevels"), ("Int", Text(Limits.ExpandDepth)));
+            _xml.WriteEndElement();
+        });
+        Annotated("Capabilities.SelectSupport", () =>
+        {
+            _xml.WriteStartElement("Record", Edm);
+            foreach (var (name, value) in new[] { ("Supported", "true"), ("Expandable", "false"), ("Filterable", "false"), ("Searchable", "false"), ("TopSupported", "false"), ("SkipSupported", "false"), ("ComputeSupported", "false"), ("Countable", "false"), ("Sortable", "false") })
+                Element("PropertyValue", Edm, ("Property", name), ("Bool", value));
+            _xml.WriteEndElement();
+        });
+        Annotation("Capabilities.ComputeSupported", "Bool", "true");
+        if (set.Changes is not null)
+            Restricted("ChangeTracking", [("Supported", "true")]);
+        if (set.Version is not null)
+        {
+            // What makes the tag may be hidden, so it is not named.
+            Annotated("Core.OptimisticConcurrency", () => Element("Collection", Edm));
+        }
+        WriteAggregation(set);
     }
+
+    private void WriteAggregation(EntitySet set) => Annotated("Aggregation.ApplySupported", () =>
+    {
+        _xml.WriteStartElement("Record", Edm);
+        _xml.WriteStartElement("PropertyValue", Edm);
+        _xml.WriteAttributeString("Property", "Transformations");
+        Strings(["aggregate", "groupby", "filter", "search", "compute", "concat", "identity", "topcount", "topsum", "toppercent", "bottomcount", "bottomsum", "bottompercent", "orderby", "skip", "top"]);
+        _xml.WriteEndElement();
+        Element("PropertyValue", Edm, ("Property", "Rollup"), ("EnumMember", "Aggregation.RollupType/MultipleHierarchies"));
+        _xml.WriteEndElement();
+    });
 
     private static List<string> NotUsable(IEnumerable<Property> properties, Func<Property, bool> may, ConvertedUse least) =>
         [.. properties.SelectMany(p => p.IsGroup ? p.Members.Select(m => (Path: $"{p.Name}/{m.Name}", Property: m)) : [(Path: p.Name, Property: p)])
@@ -314,23 +396,36 @@ public sealed class CsdlXmlWriter
         _xml.WriteEndElement();
     });
 
-    private void Restricted(string kind, string member, List<string> paths)
+    private void Restricted(string kind, string member, List<string> paths, (string Name, string Value)[] flags)
     {
-        if (paths.Count == 0)
+        if (paths.Count == 0 && flags.Length == 0)
             return;
         Annotated($"Capabilities.{kind}Restrictions", () =>
         {
             _xml.WriteStartElement("Record", Edm);
-            _xml.WriteStartElement("PropertyValue", Edm);
-            _xml.WriteAttributeString("Property", member);
-            _xml.WriteStartElement("Collection", Edm);
-            foreach (var path in paths)
-                _xml.WriteElementString("PropertyPath", Edm, path);
-            _xml.WriteEndElement();
-            _xml.WriteEndElement();
+            foreach (var (name, value) in flags)
+                Element("PropertyValue", Edm, ("Property", name), ("Bool", value));
+            if (paths.Count > 0)
+            {
+                _xml.WriteStartElement("PropertyValue", Edm);
+                _xml.WriteAttributeString("Property", member);
+                _xml.WriteStartElement("Collection", Edm);
+                foreach (var path in paths)
+                    _xml.WriteElementString("PropertyPath", Edm, path);
+                _xml.WriteEndElement();
+                _xml.WriteEndElement();
+            }
             _xml.WriteEndElement();
         });
     }
+
+    private void Restricted(string term, (string Name, string Value)[] flags) => Annotated($"Capabilities.{term}", () =>
+    {
+        _xml.WriteStartElement("Record", Edm);
+        foreach (var (name, value) in flags)
+            Element("PropertyValue", Edm, ("Property", name), ("Bool", value));
+        _xml.WriteEndElement();
+    });
 
     private void Annotated(string term, Action value)
     {

@@ -40,6 +40,12 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
     /// <summary>Whether it may be used in <c>$orderby</c>.</summary>
     public bool IsSortable { get; init; } = true;
 
+    /// <summary>Not declared by the type: made by the request, so its type stands beside its value (JSON format 4.5.3).</summary>
+    public bool IsDynamic { get; init; }
+
+    /// <summary>For a property of a derived type with a table of its own: the way to that table's row; null = the entity's own table.</summary>
+    public NavigationProperty? Via { get; init; }
+
     public PropertyAccess Access { get; init; } = PropertyAccess.Full;
 
     /// <summary>The only values that the source takes; empty = not known (<c>Validation.AllowedValues</c>).</summary>
@@ -48,8 +54,11 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
     /// <summary>The type in which the column's values are read and compared.</summary>
     public EdmType StoredType => Conversion?.Stored ?? Type;
 
+    /// <summary>Column that says whether a row has the property at all: 0 = it has not; null = every row has.</summary>
+    public string? PresenceColumn { get; init; }
+
     /// <summary>The properties that have columns: itself, or its members.</summary>
-    public IEnumerable<Property> Leaves => Members.IsEmpty ? [this] : Members;
+    public IEnumerable<Property> Leaves => Members.IsEmpty ? [this] : Members.SelectMany(m => m.Leaves);
 
     public bool IsGroup => !Members.IsEmpty;
 }
@@ -134,6 +143,9 @@ public sealed class EntityType
     /// <summary>Other property lists that identify an entity, each never null (<c>Core.AlternateKeys</c>).</summary>
     public ImmutableArray<ImmutableArray<Property>> AlternateKeys { get; init; } = [];
 
+    /// <summary>The types that derive from this one (CSDL 6.2); an entity is of one of them, or of this type itself.</summary>
+    public ImmutableArray<DerivedType> Derived { get; init; } = [];
+
     public string? Description { get; }
 
     public Property? FindProperty(string name) => _properties.GetValueOrDefault(name);
@@ -144,7 +156,29 @@ public sealed class EntityType
     public IEnumerable<string> MemberNames => Properties.Select(p => p.Name).Concat(Navigations.Select(n => n.Name));
 
     internal EntityType With(ImmutableArray<NavigationProperty> navigations) =>
-        new(Name, Properties, Hidden, Key, navigations, Description) { AlternateKeys = AlternateKeys };
+        new(Name, Properties, Hidden, Key, navigations, Description) { AlternateKeys = AlternateKeys, Derived = Derived };
+
+    internal EntityType With(ImmutableArray<Property> properties) =>
+        new(Name, properties, Hidden, Key, Navigations, Description) { AlternateKeys = AlternateKeys, Derived = Derived };
+}
+
+/// <summary>A type whose entities have more properties than those of the set's own type.</summary>
+/// <param name="Properties">What it adds.</param>
+/// <param name="Discriminator">Column of the set's table that tells the type; null = a row in <paramref name="Table"/> does.</param>
+/// <param name="Values">Values of the discriminator: long or string.</param>
+/// <param name="Table">The way to the row of the type's own table; null = it has none.</param>
+/// <param name="Rows">The rows of that table.</param>
+public sealed record DerivedType(string Name, ImmutableArray<Property> Properties, Property? Discriminator, ImmutableArray<object> Values, NavigationProperty? Table, EntitySet? Rows);
+
+/// <summary>An index of the source by the words of texts.</summary>
+/// <param name="Columns">Whose texts it holds.</param>
+public sealed record TextIndex(string Name, ImmutableArray<string> Columns)
+{
+    /// <summary>What the engine needs to ask it; nobody else reads it.</summary>
+    public string? Form { get; init; }
+
+    /// <summary>How words are taken apart, by the engine's name for it; null = it has no choice, or its usual one.</summary>
+    public string? Language { get; init; }
 }
 
 /// <summary>The operations that a declaration may allow on a set.</summary>
@@ -156,6 +190,15 @@ public enum SetOperations
 
 /// <summary>A term of the order in which a set's entities come when none is asked for.</summary>
 public sealed record OrderTerm(Property Property, bool Descending);
+
+/// <summary>How changes of a set are found.</summary>
+/// <param name="Stamp">Grows with every change of a row; visible or not.</param>
+/// <param name="Log">Where deleted rows leave their keys; null = deletions are not told.</param>
+public sealed record ChangeTracking(Property Stamp, DeletionLog? Log);
+
+/// <param name="Key">Columns that hold the key of the deleted row, in the order of the set's key.</param>
+/// <param name="Stamp">Grows with every deletion.</param>
+public sealed record DeletionLog(SourceObjectName Source, ImmutableArray<Property> Key, Property Stamp);
 
 /// <summary>A published collection of entities, read from one table or view.</summary>
 public sealed record EntitySet(string Name, EntityType Type, SourceObjectName Source)
@@ -173,7 +216,38 @@ public sealed record EntitySet(string Name, EntityType Type, SourceObjectName So
     /// <summary>The order when none is asked for; the key follows.</summary>
     public ImmutableArray<OrderTerm> DefaultOrder { get; init; } = [];
 
+    /// <summary>The column that changes with every change of a row, visible or not; its value is the entity's ETag. Null = entities have none.</summary>
+    public Property? Version { get; init; }
+
+    /// <summary>How callers learn what has changed; null = they do not.</summary>
+    public ChangeTracking? Changes { get; init; }
+
+    /// <summary>The set is read with a filter, a search or over a relation only, never as a whole.</summary>
+    public bool RequiresFilter { get; init; }
+
+    /// <summary>The text properties that <c>$search</c> looks at; null = every one that is open to filters and stored as text; empty = none.</summary>
+    public ImmutableArray<Property>? SearchedProperties { get; init; }
+
+    /// <summary>The source's own index that <c>$search</c> asks; null = texts are looked through.</summary>
+    public TextIndex? SearchIndex { get; init; }
+
+    /// <summary>Whether <c>$search</c> has anything to look at.</summary>
+    public bool IsSearchable => SearchIndex is not null || !SearchProperties.IsEmpty;
+
+    /// <summary>The text properties that <c>$search</c> looks at.</summary>
+    public ImmutableArray<Property> SearchProperties => SearchedProperties
+        ?? [.. Type.Properties.SelectMany(p => p.Leaves).Where(p => p is { Type: { Kind: EdmKind.String, IsCollection: false }, Conversion: null, IsFilterable: true })];
+
     public string? Description { get; init; }
+
+    /// <summary>Made by a request, and only there.</summary>
+    public bool IsTransient { get; init; }
+
+    /// <summary>The entities of one derived type, as a set whose type has all their properties.</summary>
+    public EntitySet Of(DerivedType derived) => this with
+    {
+        Type = new EntityType(derived.Name, [.. Type.Properties, .. derived.Properties], Type.Hidden, Type.Key, Type.Navigations, Type.Description) { AlternateKeys = Type.AlternateKeys },
+    };
 
     /// <summary>Rows without a key: published as a function that returns a collection of a complex type.</summary>
     public bool IsUnkeyed => Type.Key.IsEmpty;
@@ -189,6 +263,9 @@ public sealed record EntitySet(string Name, EntityType Type, SourceObjectName So
 /// <param name="Query">A SELECT that stands for the object; null = a table or view.</param>
 public sealed record SourceObjectName(string Source, string? Schema, string Name, string? Query = null)
 {
+    /// <summary>A column that the engine keeps by itself and that finds a row fastest; null = there is none. Only the engine reads it.</summary>
+    public string? RowId { get; init; }
+
     public override string ToString() => Query is not null ? "a SELECT" : Schema is null ? Name : $"{Schema}.{Name}";
 }
 
@@ -204,7 +281,7 @@ public sealed class EntityModel
         Title = title;
         Namespace = schemaNamespace;
         Sets = sets;
-        _sets = sets.ToFrozenDictionary(s => s.Name, StringComparer.Ordinal);
+        _sets = sets.Concat(sets.SelectMany(s => s.Type.Derived).Select(d => d.Rows).OfType<EntitySet>()).ToFrozenDictionary(s => s.Name, StringComparer.Ordinal);
     }
 
     /// <summary>The name in addresses: <c>/odata/{service}/</c>.</summary>
@@ -219,10 +296,10 @@ public sealed class EntityModel
 
     public ImmutableArray<EntitySet> Sets { get; }
 
-    public EntitySet? FindSet(string name) => _sets.GetValueOrDefault(name);
+    public EntitySet? FindSet(string name) => _sets.GetValueOrDefault(name) is { IsTransient: false } set ? set : null;
 
     /// <summary>The enumerations and complex types that the properties of the sets use, each once, in the order of their use.</summary>
-    public IEnumerable<EdmType> DeclaredTypes => Sets.SelectMany(s => s.Type.Properties).SelectMany(p => Used(p.Type)).DistinctBy(t => (object?)t.Enum ?? t.Complex!.Name);
+    public IEnumerable<EdmType> DeclaredTypes => Sets.SelectMany(s => s.Type.Properties.Concat(s.Type.Derived.SelectMany(d => d.Properties))).SelectMany(p => Used(p.Type)).DistinctBy(t => (object?)t.Enum ?? t.Complex!.Name);
 
     private static IEnumerable<EdmType> Used(EdmType type) => type.Complex is { } complex ? complex.Properties.SelectMany(p => Used(p.Type)).Append(type) : type.Enum is null ? [] : [type];
 

@@ -24,8 +24,44 @@ public static class Limits
     /// <summary>Navigation hops in one expression path.</summary>
     public const int PathHops = 8;
 
-    /// <summary>Items of an <c>$expand</c>.</summary>
+    /// <summary>Items of an <c>$expand</c>, with those inside of others.</summary>
     public const int ExpandItems = 20;
+
+    /// <summary>How deep <c>$expand</c> may nest, and the largest <c>$levels</c>.</summary>
+    public const int ExpandDepth = 8;
+
+    /// <summary>Relations that one request expands at most, once <c>*</c> and <c>$levels</c> are written out.</summary>
+    public const int ExpandedRelations = 60;
+
+    /// <summary>Bytes of a request's body.</summary>
+    public const int BodyBytes = 4 * 1024 * 1024;
+
+    /// <summary>Requests in one batch.</summary>
+    public const int BatchRequests = 100;
+
+    /// <summary>Bytes of an answer that is held in memory: a part of a batch, or one that is fetched later.</summary>
+    public const int HeldAnswerBytes = 32 * 1024 * 1024;
+
+    /// <summary>Answers that wait to be fetched.</summary>
+    public const int PendingRequests = 100;
+
+    /// <summary>Minutes for which an answer waits to be fetched.</summary>
+    public const int MonitorMinutes = 10;
+
+    /// <summary>Transformations of an <c>$apply</c>.</summary>
+    public const int Transformations = 20;
+
+    /// <summary>Combinations of levels that rollups make.</summary>
+    public const int GroupingSets = 20;
+
+    /// <summary>Sets of a <c>$crossjoin</c>.</summary>
+    public const int JoinedSets = 4;
+
+    /// <summary>Characters of a regular expression.</summary>
+    public const int PatternLength = 500;
+
+    /// <summary>Words and phrases of a <c>$search</c>.</summary>
+    public const int SearchTerms = 20;
 
     /// <summary>Rows of a page when neither the declaration nor the caller says a number.</summary>
     public const int DefaultPageSize = 100;

@@ -17,6 +17,9 @@ namespace RapidGable.Payloads;
 internal abstract class CellJsonWriter
 {
     private readonly JsonEncodedText _name;
+    private (JsonEncodedText Name, string Value)? _type;
+    private bool _omitsNulls;
+    private int _presence = -1;
 
     private CellJsonWriter(Property property, string name)
     {
@@ -27,8 +30,19 @@ internal abstract class CellJsonWriter
     protected Property Property { get; }
 
     /// <param name="name">The member's name; mostly the property's.</param>
-    public static CellJsonWriter For(ShapeCell cell, string name, PayloadFormat format) =>
-        cell.Property.IsGroup ? new GroupCell(cell, name, format) : For(cell.Property, name, format);
+    public static CellJsonWriter For(ShapeCell cell, string name, PayloadFormat format)
+    {
+        var writer = cell.Property.IsGroup ? new GroupCell(cell, name, format) : For(cell.Property, name, format);
+        writer._omitsNulls = format.OmitsNulls;
+        writer._presence = cell.Presence ?? -1;
+        if (StatesType(cell.Property, format))
+            writer._type = (JsonEncodedText.Encode(name + format.Control("type"), JsonText.Encoder), "#" + cell.Property.Type.Name.Replace("Edm.", "", StringComparison.Ordinal));
+        return writer;
+    }
+
+    /// <summary>Whether the type stands beside the value: for what the type does not declare, and at the level full, unless JSON tells it (JSON format 4.5.3).</summary>
+    private static bool StatesType(Property property, PayloadFormat format) => format.HasContext && (property.IsDynamic || format.IsFull)
+        && (property.IsGroup ? !property.IsDynamic : property.Type.IsCollection || property.Type.Kind is not (EdmKind.String or EdmKind.Boolean or EdmKind.Double));
 
     private static CellJsonWriter For(Property property, string name, PayloadFormat format) => property switch
     {
@@ -55,8 +69,17 @@ internal abstract class CellJsonWriter
         _ => throw new ArgumentOutOfRangeException(nameof(property), property.Type.Name),
     };
 
+    /// <summary>Whether the row has the property at all.</summary>
+    protected virtual bool IsPresent(IRowCursor row) => _presence < 0 || (!row.IsNull(_presence) && row.GetInt64(_presence) != 0);
+
     public virtual void Write(Utf8JsonWriter json, IRowCursor row, int column)
     {
+        if (!IsPresent(row))
+            return;
+        if (_omitsNulls && Property.Nullable && row.IsNull(column))
+            return;
+        if (_type is { } type)
+            json.WriteString(type.Name, type.Value);
         json.WritePropertyName(_name);
         if (!row.IsNull(column))
             WriteValue(json, row, column);
@@ -82,8 +105,14 @@ internal abstract class CellJsonWriter
     {
         private readonly ImmutableArray<(CellJsonWriter Writer, int Column)> _members = [.. cell.Members.Select(m => (For(m, m.Property.Name, format), m.Column))];
 
+        protected override bool IsPresent(IRowCursor row) => _members.Any(m => m.Writer.IsPresent(row));
+
         public override void Write(Utf8JsonWriter json, IRowCursor row, int column)
         {
+            if (!IsPresent(row))
+                return;
+            if (_type is { } type)
+                json.WriteString(type.Name, type.Value);
             json.WritePropertyName(_name);
             WriteValue(json, row, column);
         }
@@ -193,6 +222,9 @@ internal abstract class CellJsonWriter
         protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column)
         {
             var value = row.GetDecimal(column);
+            // What is computed may come with zeros that nobody asked for.
+            if (Property.IsDynamic)
+                value /= 1.000000000000000000000000000000000m;
             if (asText)
                 json.WriteStringValue(value.ToString(CultureInfo.InvariantCulture));
             else

@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using RapidGable.Model;
 using RapidGable.Requests;
 
@@ -8,12 +9,20 @@ internal static class ContextFragment
 {
     public static string Of(BoundRequest request, EntityModel model)
     {
-        var list = SelectList(request.Select, request.Expand.Select(e => (e.Navigation.Name, e.Select)));
+        if (request.Path.IsReference)
+            return request.Path.Kind == ResourceKind.Collection ? "Collection($ref)" : "$ref";
+        var list = SelectList(request.Select, request.Expand, 0, model) is { Length: > 0 } items ? $"({items})" : "";
+        if (request.Path.IsCrossJoin)
+            return "Collection(Edm.ComplexType)";
         var target = request.Path.Target;
+        if (request.Apply?.IsTransient == true && target.IsUnkeyed)
+            return "Collection(Edm.ComplexType)";
+        if (request.Apply is { IsTransient: true } apply)
+            return $"{Encode(target.Name)}({(list.Length > 0 && request.Select!.IsPartial ? list[1..^1] : Shown(apply.Result.Type.Properties.Concat(request.Select!.Computed.Select(c => c.Property))))})";
         if (target.IsUnkeyed)
             return $"Collection({model.QualifiedName(target.Type)}){list}";
-        var set = (request.Path.Hops is [.., { Navigation.IsContained: true } last] ? Encode(last.Navigation.Name) : Encode(target.Name)) + list;
-        return request.Path.Kind == ResourceKind.Collection ? set : set + "/$entity";
+        var set = (request.Path.Hops is [.., { Navigation.IsContained: true } last] ? Encode(last.Navigation.Name) : Encode(target.Name)) + (request.Path.Cast is { } cast ? $"/{model.Namespace}.{cast.Name}" : "") + list;
+        return request.IsDelta ? set + "/$delta" : request.Path.Kind == ResourceKind.Collection ? set : set + "/$entity";
     }
 
     /// <param name="entityId">The canonical address of the entity that has the property.</param>
@@ -29,14 +38,25 @@ internal static class ContextFragment
         return string.Concat(path.Hops[..^1].Select(h => $"{Encode(h.Navigation.Name)}{Key(h.Key)}/").Prepend($"{Encode(path.Root!.Name)}{Key(path.RootKey)}/"));
     }
 
-    private static string SelectList(BoundSelect? select, IEnumerable<(string Name, BoundSelect Select)> expands)
+    /// <summary>What is selected and expanded; references and numbers add nothing (Protocol 10.8 to 10.10).</summary>
+    /// <param name="levels">Levels that the relation above still repeats itself.</param>
+    private static string SelectList(BoundSelect? select, ImmutableArray<BoundExpand> expands, int levels, EntityModel model)
     {
         var items = new List<string>();
         if (select is { IsPartial: true })
-            items.AddRange(select.Properties.Select(p => p.Name).Concat(select.Navigations.Select(n => n.Name)).Select(Encode));
-        items.AddRange(expands.Select(e => $"{Encode(e.Name)}({(e.Select.IsPartial ? string.Join(',', e.Select.Properties.Select(p => Encode(p.Name))) : "")})"));
-        return items.Count == 0 ? "" : $"({string.Join(',', items)})";
+            items.AddRange(select.Paths.Select(p => p == "*" ? p : string.Join('/', p.Split('/').Select(Encode))));
+        foreach (var expand in expands.Where(e => e.Kind == ExpandKind.Entities))
+        {
+            // What repeats itself by levels is said once, with a plus sign.
+            if (levels > 1 && expand.Levels == levels - 1)
+                continue;
+            items.Add($"{(expand.Cast is { } cast ? $"{model.Namespace}.{cast.Name}/" : "")}{Encode(expand.Navigation.Name)}{(expand.Levels > 1 ? "+" : "")}({SelectList(expand.Select, expand.Expand, expand.Levels, model)})");
+        }
+        return string.Join(',', items);
     }
+
+    private static string Shown(IEnumerable<Property> properties) =>
+        string.Join(',', properties.Select(p => p.IsGroup ? $"{Encode(p.Name)}({Shown(p.Members)})" : Encode(p.Name)));
 
     private static string Encode(string name) => Uri.EscapeDataString(name);
 }

@@ -54,6 +54,9 @@ internal static class ValueText
         _ => ValueConversion.Text(value),
     };
 
+    /// <summary>The weak entity tag that a version's value makes (RFC 9110 8.8.3); null when the row has none.</summary>
+    public static string? ETag(ShapeCell version, IRowCursor row) => row.IsNull(version.Column) ? null : $"W/\"{Uri.EscapeDataString(Raw(version, row))}\"";
+
     /// <summary>The canonical address of an entity, relative to the service root: <c>Sensors(station_id=1,sensor_no=2)</c>, percent-encoded.</summary>
     public static string EntityId(EntityShape entity, IRowCursor row) => entity.Container is not { } container ? entity.Set.Name + Key(entity.Key, row)
         : $"{ContainerId(container, row)}/{Uri.EscapeDataString(container.Navigation.Name)}{Key(entity.Key, row)}";

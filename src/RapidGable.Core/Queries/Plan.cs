@@ -6,7 +6,11 @@ using RapidGable.Requests;
 namespace RapidGable.Queries;
 
 /// <summary>A table or view under the name that the statement gives it.</summary>
-public sealed record PlanTable(SourceObjectName Source, string Alias);
+public sealed record PlanTable(SourceObjectName Source, string Alias)
+{
+    /// <summary>Rows that transformations make of the table's; null = the table itself.</summary>
+    public ApplyPlan? Apply { get; init; }
+}
 
 /// <param name="Outer">Keeps rows without a partner.</param>
 public sealed record PlanJoin(PlanTable Table, string LeftAlias, ImmutableArray<JoinPair> On, bool Outer);
@@ -16,17 +20,26 @@ public abstract record PlanValue;
 
 public sealed record PlanColumn(string Alias, Property Property) : PlanValue;
 
-public sealed record PlanExpression(BoundExpression Expression) : PlanValue;
+/// <param name="Base">Path to the entity that the expression is about, from that of the statement.</param>
+public sealed record PlanExpression(BoundExpression Expression, string Base = "") : PlanValue;
+
+/// <summary>The number of the parent that a related row belongs to.</summary>
+public sealed record PlanParentNumber : PlanValue;
 
 public abstract record PlanCondition;
 
 /// <summary>A key property equals the value given in the path.</summary>
 public sealed record PlanKeyCondition(PlanColumn Column, BoundLiteral Value) : PlanCondition;
 
-public sealed record PlanFilter(BoundExpression Condition) : PlanCondition;
+/// <param name="Base">As in <see cref="PlanExpression"/>.</param>
+public sealed record PlanFilter(BoundExpression Condition, string Base = "") : PlanCondition;
 
 /// <summary>A column equals what the relation from the other source holds.</summary>
 public sealed record PlanBridgeCondition(PlanColumn Column, int Index) : PlanCondition;
+
+/// <summary>The row was changed after the mark of a delta link.</summary>
+/// <param name="Mark">0 = of the rows, 1 = of the deletions.</param>
+public sealed record PlanChanged(PlanColumn Stamp, int Mark) : PlanCondition;
 
 /// <summary>The row stands after a position in the order of the statement; <c>Nulls</c> says which position values are null.</summary>
 public sealed record PlanSeek(ImmutableArray<bool> Nulls) : PlanCondition;
@@ -55,18 +68,40 @@ public sealed record SelectPlan(PlanTable From)
 }
 
 /// <summary>
-/// The first children of each row of a page, in the order of the page and then of their key. The first column of the
-/// result is the number of the parent in its page, from 1.
+/// The rows of one relation below the rows of another statement: what a table of related rows is joined with, what is
+/// kept, in which order, and what is read of it. Its aliases start with <c>c</c>.
 /// </summary>
-/// <param name="ParentKey">Columns of the parent that the children refer to, as far as <paramref name="On"/> names them.</param>
+/// <param name="From">The related table, whose alias is <c>c</c>.</param>
+/// <param name="Joins">What its own expressions lead to.</param>
+/// <param name="InnerJoins">How many of these the filter and the order need.</param>
+/// <param name="Order">Total among the children of one parent.</param>
+public sealed record RelatedPlan(
+    PlanTable From, ImmutableArray<PlanJoin> Joins, int InnerJoins, ImmutableDictionary<string, string> Aliases, ImmutableArray<PlanValue> Output,
+    ImmutableArray<PlanOrder> Order, BoundExpand Expand)
+{
+    public EntitySet Set => Expand.Target;
+}
+
+/// <summary>
+/// The first children of each row of a page, in the order of the page and then of their own. The first column of the
+/// result is the number of the parent among the rows of the parents' statement, from 1.
+/// </summary>
+/// <param name="Main">The page itself.</param>
+/// <param name="Parent">Number of the child statement whose rows are the parents; null = the page.</param>
+/// <param name="ParentAlias">Table of the parents' statement that the relation starts from.</param>
+/// <param name="On">Columns of that table and of the children that tie them.</param>
 /// <param name="Link">The table between the two; null = <paramref name="On"/> ties them.</param>
-public sealed record ChildrenPlan(SelectPlan Parent, PlanTable Child, ImmutableArray<JoinPair> On, LinkTable? Link, ImmutableArray<Property> Output, ImmutableArray<Property> ChildKey, ImmutableArray<OrderTerm> Order, BoundExpand Expand);
+public sealed record ChildrenPlan(SelectPlan Main, int? Parent, string ParentAlias, ImmutableArray<JoinPair> On, LinkTable? Link, RelatedPlan Related)
+{
+    /// <summary>The key of the page's own entities, when something below is about these; empty = nothing is.</summary>
+    public ImmutableArray<Property> RootKey { get; init; } = [];
+}
 
 /// <summary>
 /// Related rows in another source: what the entities of the page are related by, and the rows for a batch of these. The
 /// first column of the latter is the number of the batch's item that they belong to, from 1.
 /// </summary>
-public sealed record RemotePlan(SelectPlan Parent, ImmutableArray<Property> Own, PlanTable Child, ImmutableArray<Property> Target, ImmutableArray<Property> Output, ImmutableArray<Property> ChildKey, ImmutableArray<OrderTerm> Order, BoundExpand Expand)
+public sealed record RemotePlan(SelectPlan Parent, ImmutableArray<Property> Own, ImmutableArray<Property> Target, RelatedPlan Related)
 {
     /// <summary>Items in a batch; fewer are filled up with the last one.</summary>
     public const int BatchSize = 50;
@@ -81,6 +116,9 @@ public sealed record QueryPlan(SelectPlan Main, SelectPlan? Count, SelectPlan? P
     public ImmutableArray<RemotePlan> Remotes { get; init; } = [];
 
     public BridgePlan? Bridge { get; init; }
+
+    /// <summary>For a result whose changes can be followed: the set's changes.</summary>
+    public ChangeTracking? Tracking { get; init; }
 }
 
 /// <summary>Where a parameter's value comes from when the statement runs.</summary>
@@ -88,6 +126,12 @@ public abstract record PlanParameter;
 
 /// <param name="Type">The published type.</param>
 public sealed record LiteralParameter(int Slot, EdmType Type, string? StorageForm, ValueConversion? Conversion = null) : PlanParameter;
+
+/// <summary>A value that is part of the shape.</summary>
+public sealed record ConstantParameter(object Value, EdmType Type, string? StorageForm) : PlanParameter;
+
+/// <summary>A literal that is a regular expression.</summary>
+public sealed record PatternParameter(int Slot) : PlanParameter;
 
 /// <summary>What is stored for true.</summary>
 public sealed record TruthParameter(ValueConversion Conversion) : PlanParameter;
@@ -111,6 +155,15 @@ public sealed record SeekParameter(int Index, EdmType Type, string? StorageForm)
     };
 }
 
+/// <summary>A whole number of the request that counts rows.</summary>
+public sealed record NumberParameter(int Slot) : PlanParameter;
+
+/// <summary>The stamp of a mark.</summary>
+public sealed record MarkParameter(int Mark, EdmType Type, string? StorageForm) : PlanParameter;
+
+/// <summary>1 when rows with the stamp of a mark are told again, since there are others with it now; 2 when all rows are told; else 0.</summary>
+public sealed record MarkAgainParameter(int Mark) : PlanParameter;
+
 /// <summary>Rows to fetch.</summary>
 public sealed record LimitParameter : PlanParameter;
 
@@ -120,6 +173,9 @@ public sealed record SkipParameter : PlanParameter;
 /// <summary>Children to fetch for each parent.</summary>
 /// <param name="Top">Slot of the nested <c>$top</c>; null = a page, and one to see whether more follow.</param>
 public sealed record ChildLimitParameter(int? Top) : PlanParameter;
+
+/// <summary>Children to pass over for each parent.</summary>
+public sealed record ChildSkipParameter(int Slot) : PlanParameter;
 
 /// <summary>The request's one instant.</summary>
 public sealed record NowParameter(string? StorageForm) : PlanParameter;

@@ -12,15 +12,14 @@ public sealed class Planner
 
     private readonly EntityModel _model;
     private readonly BoundRequest _request;
-    private readonly List<PlanJoin> _joins = [];
-    private readonly Dictionary<string, string> _aliases = new() { [""] = Main };
-    private readonly List<PlanValue> _output = [];
-    private int _tables = 1;
+    private PlanLevel _main;
+    private readonly List<ChildrenPlan> _children = [];
 
     private Planner(EntityModel model, BoundRequest request)
     {
         _model = model;
         _request = request;
+        _main = new PlanLevel(model, Main, n => "t" + n);
     }
 
     public static QueryPlan Plan(PermittedRequest permitted, EntityModel model) => new Planner(model, permitted.Request).Plan();
@@ -28,49 +27,76 @@ public sealed class Planner
     private QueryPlan Plan()
     {
         var path = _request.Path;
-        var from = new PlanTable(path.Target.Source, Main);
+        var table = new PlanTable(path.Target.Source, Main);
         var conditions = PathConditions();
+        foreach (var joined in path.IsCrossJoin ? path.Root!.Type.Navigations : [])
+            _main.JoinAll(joined);
+        if (_request.Apply is { } apply)
+        {
+            foreach (var own in path.Filters)
+                _main.Reach(own);
+            var input = new SelectPlan(table) { Joins = _main.Joins, Where = [.. conditions, .. path.Filters.Select(f => new PlanFilter(f))], Aliases = _main.Aliases };
+            table = table with { Apply = ApplyPlanner.Plan(apply, input, _model) };
+            conditions = [];
+            _main = new PlanLevel(_model, Main, n => "t" + n);
+        }
         // Over a bridge its own row tells whether the entity before the last step exists.
         var probe = path.Hops.Length == 0 || path.Hops[^1].Navigation.IsRemote ? null : ParentProbe();
         var bridge = Bridge();
         if (_request.Filter is { } filter)
         {
-            Reach(filter);
-            conditions.Add(new PlanFilter(filter));
+            _main.Reach(filter);
+            if (!_request.IsDelta)
+                conditions.Add(new PlanFilter(filter));
         }
-        var filtered = new SelectPlan(from) { Joins = [.. _joins], Where = [.. conditions], Aliases = _aliases.ToImmutableDictionary() };
+        if (_request.IsDelta)
+            conditions.Add(new PlanChanged(new PlanColumn(Main, _request.Target.Changes!.Stamp), 0));
+        var filtered = new SelectPlan(table) { Joins = _main.Joins, Where = [.. conditions], Aliases = _main.Aliases };
         if (path.Kind == ResourceKind.Count)
-            return new QueryPlan(filtered, null, probe, [], Shape(Entity(new BoundSelect([], false, []), path.Target, Main), null, [])) { Bridge = bridge };
+            return new QueryPlan(filtered, null, probe, [], Shape(Empty(_request.Target), null, [])) { Bridge = bridge };
 
         var isCollection = path.Kind == ResourceKind.Collection;
-        var order = isCollection ? Order() : [];
-        var entity = Entity(_request.Select ?? new BoundSelect([], false, []), path.Target, Main);
-        var value = path.Property is { } property ? Cell(property, Main) : null;
-        int? mediaType = path.Property?.MediaTypeColumn is { } column ? Output(new PlanColumn(Main, new Property(column, EdmType.String, true, column))) : null;
-        var singles = _request.Expand.Where(e => e.Navigation is { IsCollection: false, IsRemote: false }).Select(Single).ToImmutableArray();
-        var remoteOwn = _request.Expand.Where(e => e.Navigation.IsRemote).ToDictionary(e => e, e => e.Navigation.Joins.Select(j => Cell(j.Own, Main)).ToImmutableArray());
-        var orderColumns = order.Select(o => Output(o.Value)).ToImmutableArray();
-        if (_request.SkipTokenNulls is { } nulls && !path.Target.IsUnkeyed)
+        var order = isCollection ? _main.Order(_request.TotalOrder) : [];
+        var level = new Expansion(_main, [], null);
+        var entity = Entity(_request.Select ?? BoundSelect.Nothing, _request.Target, level) with { IsReference = path.IsReference };
+        var value = path.Property is not { } property ? null : path.Kind == ResourceKind.ValueCount ? Counted(property) : Cell(property, level);
+        int? mediaType = path.Property?.MediaTypeColumn is { } column ? _main.Output(new PlanColumn(Main, new Property(column, EdmType.String, true, column))) : null;
+        entity = Expanded(entity, _request.Expand, level);
+        var remoteOwn = _request.Expand.Where(e => e.Navigation.IsRemote).ToDictionary(e => e, e => e.Navigation.Joins.Select(j => Cell(j.Own, level)).ToImmutableArray());
+        var orderColumns = order.Select(o => _main.Output(o.Value)).ToImmutableArray();
+        int? matches = _request is { IsDelta: true, Filter: { } kept } ? _main.Output(new PlanExpression(kept)) : null;
+        if (path.IsCrossJoin)
+            entity = entity with { Joined = [.. path.Root!.Type.Navigations.Select(n => (n, Entity(BoundSelect.Nothing, _model.Target(n), level with { Hops = [n] })))] };
+        if (_request.SkipTokenNulls is { } nulls && !_request.Target.IsUnkeyed)
             conditions.Add(new PlanSeek(nulls));
-        var main = new SelectPlan(from)
+        var main = new SelectPlan(table)
         {
-            Joins = [.. _joins],
-            Output = [.. _output],
+            Joins = _main.Joins,
+            Output = _main.Outputs,
             Where = [.. conditions],
             Order = order,
             Limited = isCollection,
-            Skips = _request.SkipTokenNulls is null ? _request.Skip is not null : path.Target.IsUnkeyed,
-            Aliases = _aliases.ToImmutableDictionary(),
+            Skips = _request.SkipTokenNulls is null ? _request.Skip is not null : _request.Target.IsUnkeyed,
+            Aliases = _main.Aliases,
         };
-        var children = _request.Expand.Where(e => e.Navigation is { IsCollection: true, IsRemote: false }).Select(e => Children(e, main)).ToImmutableArray();
+        var needsRoot = _request.AllExpands.Any(e => e.NeedsRoot);
         var remotes = remoteOwn.Select((r, i) => Remote(r.Key, main, r.Value, i)).ToImmutableArray();
-        entity = entity with { Singles = singles, Many = [.. children.Select((c, i) => c.Shape with { Child = i })], Remotes = [.. remotes.Select(r => r.Shape)] };
-        return new QueryPlan(main, _request.Count ? filtered : null, probe, [.. children.Select(c => c.Plan)], Shape(entity, value, orderColumns) with { MediaTypeColumn = mediaType })
+        entity = entity with { Remotes = [.. remotes.Select(r => r.Shape with { TypeColumn = entity.TypeColumn(r.Shape.Expand.Cast) })] };
+        return new QueryPlan(main, _request.Count ? filtered : null, probe, [.. _children.Select(c => c with { Main = main, RootKey = needsRoot ? _request.Target.Type.Key : [] })], Shape(entity, value, orderColumns) with { MediaTypeColumn = mediaType, MatchColumn = matches })
         {
+            Tracking = _request.CanTrack || _request.IsDelta ? _request.Target.Changes : null,
             Remotes = [.. remotes.Select(r => r.Plan)],
             Bridge = bridge,
         };
     }
+
+    private static EntityShape Empty(EntitySet set) => new(set, BoundSelect.Nothing, [], [], [], []);
+
+    private ShapeCell Counted(Property property) =>
+        new(new Property("value", EdmType.Int64, false, ""), _main.Output(new PlanExpression(new BoundOverValues(new BoundProperty([], property), "v0", OverValues.Count, null))));
+
+    /// <summary>An entity in a statement: the statement, the single steps that lead to it, and the statement's number among the children.</summary>
+    private sealed record Expansion(PlanLevel Level, ImmutableArray<NavigationProperty> Hops, int? Statement);
 
     /// <summary>What the last entity before the step into another source is related by; null when there is no such step.</summary>
     private BridgePlan? Bridge()
@@ -82,22 +108,22 @@ public sealed class Planner
         var before = path with { Hops = path.Hops[..step], Property = null, Kind = ResourceKind.Entity };
         var planner = new Planner(_model, new BoundRequest(before, null));
         var conditions = planner.PathConditions();
+        planner.AddBefore(conditions, path.Hops[step], Main);
         var navigation = path.Hops[step].Navigation;
         return new BridgePlan(new SelectPlan(new PlanTable(before.Target.Source, Main))
         {
-            Joins = [.. planner._joins],
+            Joins = planner._main.Joins,
             Output = [.. navigation.Joins.Select(j => new PlanColumn(Main, j.Own))],
             Where = [.. conditions],
-            Aliases = planner._aliases.ToImmutableDictionary(),
+            Aliases = planner._main.Aliases,
         }, [.. navigation.Joins.Select(j => j.Own)], [.. navigation.Joins.Select(j => j.Target)]);
     }
 
     private (RemotePlan Plan, RemoteShape Shape) Remote(BoundExpand expand, SelectPlan parent, ImmutableArray<ShapeCell> own, int number)
     {
-        var (output, entity, order) = Related(expand);
+        var (related, entity, order) = Related(expand, null);
         var joins = expand.Navigation.Joins;
-        var plan = new RemotePlan(parent, [.. joins.Select(j => j.Own)], new PlanTable(expand.Target.Source, "c"), [.. joins.Select(j => j.Target)], output, expand.Target.Type.Key, expand.TotalOrder, expand);
-        return (plan, new RemoteShape(expand, number, own, entity, order));
+        return (new RemotePlan(parent, [.. joins.Select(j => j.Own)], [.. joins.Select(j => j.Target)], related), new RemoteShape(expand, number, own, entity, order));
     }
 
     private ResultShape Shape(EntityShape entity, ShapeCell? value, ImmutableArray<int> order) => new(_request.Path.Kind, entity, value, order);
@@ -122,9 +148,21 @@ public sealed class Planner
             }
             var parent = i == 0 ? path.Root! : path.Hops[i - 1].Target;
             alias = JoinBack(parent, alias, hop.Navigation);
+            AddBefore(conditions, hop, alias);
         }
         AddKey(conditions, path.RootKey, alias);
         return conditions;
+    }
+
+    /// <summary>Conditions on the entity before a step, whose table has this alias.</summary>
+    private void AddBefore(List<PlanCondition> conditions, BoundHop hop, string alias)
+    {
+        var from = alias == Main || hop.Before.IsEmpty ? "" : _main.Anchor(alias);
+        foreach (var condition in hop.Before)
+        {
+            _main.Reach(condition, from);
+            conditions.Add(new PlanFilter(condition, from));
+        }
     }
 
     private static void AddKey(List<PlanCondition> conditions, BoundKey? key, string alias)
@@ -140,35 +178,39 @@ public sealed class Planner
         var parentPath = path with { Hops = path.Hops[..^1], Property = null, Kind = ResourceKind.Entity };
         var parent = new Planner(_model, new BoundRequest(parentPath, null));
         var conditions = parent.PathConditions();
+        parent.AddBefore(conditions, path.Hops[^1], Main);
         return new SelectPlan(new PlanTable(parentPath.Target.Source, Main))
         {
-            Joins = [.. parent._joins],
+            Joins = parent._main.Joins,
             Where = [.. conditions],
-            Aliases = parent._aliases.ToImmutableDictionary(),
+            Aliases = parent._main.Aliases,
         };
     }
 
-    private ImmutableArray<PlanOrder> Order()
+    private EntityShape Entity(BoundSelect select, EntitySet set, Expansion at)
     {
-        var terms = _request.TotalOrder;
-        foreach (var term in terms)
-            Reach(term.Expression);
-        return [.. terms.Select(t => new PlanOrder(new PlanExpression(t.Expression), t.Descending, t.Expression.MayBeNull))];
+        var types = set.Type.Derived.Select(d => (d, at.Level.Output(new BoundCase([(DerivedTypes.Test(d, []), new BoundConstant(1L, EdmType.Int64))], EdmType.Int64), at.Hops))).ToImmutableArray();
+        var added = select.Derived.SelectMany(d => d.Properties.Where(p => p.Type.Kind != EdmKind.Stream).Select(p => Cell(p, at) with { Presence = types.First(t => t.Item1 == d.Type).Item2 }));
+        return Entity(select, set, at, [.. added]) with { Types = types };
     }
 
-    private EntityShape Entity(BoundSelect select, EntitySet set, string alias) => new(
-        set, select, [.. Written(select).Select(p => Cell(p, alias))],
-        [.. set.Type.Key.Select(k => Cell(k, alias))], [], [])
+    private EntityShape Entity(BoundSelect select, EntitySet set, Expansion at, ImmutableArray<ShapeCell> added) => new(
+        set, select, [.. Written(select).Select(p => Cell(p, at)), .. added], [.. set.Type.Key.Select(k => Cell(k, at))], [], [])
     {
-        Container = Container(set, p => Cell(p, alias)),
+        Container = Container(set, p => Cell(p, at)),
+        Version = set.Version is { } version ? Cell(version, at) : null,
+        Computed = [.. select.Computed.Select(c => new ShapeCell(c.Property, at.Level.Output(c.Expression, at.Hops)))],
     };
 
     /// <summary>Streams are fetched by themselves (JSON format 9).</summary>
     private static IEnumerable<Property> Written(BoundSelect select) => select.Properties.Where(p => p.Type.Kind != EdmKind.Stream);
 
-    private ShapeCell Cell(Property property, string alias) => property.IsGroup
-        ? new ShapeCell(property, -1) { Members = [.. property.Members.Select(m => Cell(m, alias))] }
-        : new ShapeCell(property, Output(new PlanColumn(alias, property)));
+    private static ShapeCell Cell(Property property, Expansion at) => property.IsGroup
+        ? new ShapeCell(property, -1) { Members = [.. property.Members.Select(m => Cell(m, at))] }
+        : new ShapeCell(property, at.Level.Output(new PlanColumn(at.Level.AliasOf(property.Via is { } via ? at.Hops.Add(via) : at.Hops), property)))
+        {
+            Presence = property.PresenceColumn is { } column ? at.Level.Output(new PlanColumn(at.Level.AliasOf(at.Hops), new Property(column, EdmType.Int64, false, column))) : null,
+        };
 
     private ContainerShape? Container(EntitySet set, Func<Property, ShapeCell> cell)
     {
@@ -178,88 +220,56 @@ public sealed class Planner
         return new ContainerShape(container, navigation, [.. container.Type.Key.Select(k => cell(navigation.Joins.First(j => j.Own.Column == k.Column).Target))]);
     }
 
-    private SingleShape Single(BoundExpand expand)
+    /// <summary>Adds to an entity what is expanded below it, in the same source. Statements are planned outside in, since each is built on its parents'.</summary>
+    private EntityShape Expanded(EntityShape entity, ImmutableArray<BoundExpand> expands, Expansion at)
     {
-        var alias = Hop("", Main, expand.Navigation);
-        var entity = Entity(expand.Select, expand.Target, alias);
-        return new SingleShape(expand.Navigation, entity.Key[0].Column, entity);
+        var singles = expands.Where(e => e.Navigation is { IsCollection: false, IsRemote: false }).Select(e =>
+        {
+            var there = at with { Hops = at.Hops.Add(e.Navigation) };
+            var shape = Entity(e.Select, e.Target, there) with { IsReference = e.Kind == ExpandKind.References };
+            return new SingleShape(e, shape.Key[0].Column, Expanded(shape, e.Expand, there)) { TypeColumn = entity.TypeColumn(e.Cast) };
+        }).ToImmutableArray();
+        var counts = expands.Where(e => e.Navigation is { IsCollection: true, IsRemote: false }).Select(e => (Expand: e, Count: e.Count is { } count ? at.Level.Output(new PlanExpression(count with { Hops = at.Hops })) : (int?)null)).ToList();
+        var parentAlias = at.Level.AliasOf(at.Hops);
+        return entity with { Singles = singles, Many = [.. counts.Select(c => Children(c.Expand, c.Count, at, parentAlias) with { TypeColumn = entity.TypeColumn(c.Expand.Cast) })] };
     }
 
-    private (ChildrenPlan Plan, ManyShape Shape) Children(BoundExpand expand, SelectPlan parent)
+    private ManyShape Children(BoundExpand expand, int? count, Expansion at, string parentAlias)
     {
-        var (output, entity, order) = Related(expand);
-        var plan = new ChildrenPlan(parent, new PlanTable(expand.Target.Source, "c"), expand.Navigation.Joins, expand.Navigation.Link, output, expand.Target.Type.Key, expand.TotalOrder, expand);
-        return (plan, new ManyShape(expand, 0, entity, order));
+        if (expand.Kind == ExpandKind.Count)
+            return new ManyShape(expand, null, Empty(expand.Target), [], count);
+        var number = _children.Count;
+        _children.Add(null!);
+        var (related, entity, order) = Related(expand, number);
+        _children[number] = new ChildrenPlan(null!, at.Statement, parentAlias, expand.Navigation.Joins, expand.Navigation.Link, related);
+        return new ManyShape(expand, number, entity, order, count);
     }
 
     /// <summary>Columns and shape of related entities in a statement of their own, whose first column is the parent's number.</summary>
-    private (ImmutableArray<Property> Output, EntityShape Entity, ImmutableArray<ShapeCell> Order) Related(BoundExpand expand)
+    private (RelatedPlan Plan, EntityShape Entity, ImmutableArray<int> Order) Related(BoundExpand expand, int? number)
     {
-        var output = new List<Property>();
-        ShapeCell Cell(Property property)
-        {
-            if (property.IsGroup)
-                return new ShapeCell(property, -1) { Members = [.. property.Members.Select(Cell)] };
-            if (!output.Contains(property))
-                output.Add(property);
-            return new ShapeCell(property, output.IndexOf(property) + 1);
-        }
-        var cells = Written(expand.Select).Select(Cell).ToImmutableArray();
-        var key = expand.Target.Type.Key.Select(Cell).ToImmutableArray();
-        var order = expand.TotalOrder.Select(o => Cell(o.Property)).ToImmutableArray();
-        var entity = new EntityShape(expand.Target, expand.Select, cells, key, [], []) { Container = Container(expand.Target, Cell) };
-        return ([.. output], entity, order);
-    }
-
-    /// <summary>The number of an output column; a column that is there already is used again.</summary>
-    private int Output(PlanValue value)
-    {
-        if (value is PlanExpression { Expression: BoundProperty property })
-            value = new PlanColumn(_aliases[PathOf(property.Hops)], property.Property);
-        var index = _output.IndexOf(value);
-        if (index >= 0)
-            return index;
-        _output.Add(value);
-        return _output.Count - 1;
-    }
-
-    /// <summary>Joins the tables that an expression's paths lead to.</summary>
-    private void Reach(BoundExpression expression)
-    {
-        foreach (var hops in ExpressionPaths.Of(expression))
-        {
-            var (path, alias) = ("", Main);
-            foreach (var hop in hops)
-            {
-                alias = Hop(path, alias, hop);
-                path = PathOf(path, hop);
-            }
-        }
-    }
-
-    private string Hop(string path, string alias, NavigationProperty navigation)
-    {
-        var longer = PathOf(path, navigation);
-        if (!_aliases.TryGetValue(longer, out var target))
-            _aliases[longer] = target = Join(_model.Target(navigation).Source, alias, navigation.Joins, outer: true);
-        return target;
+        var level = new PlanLevel(_model, "c", n => "c_" + n);
+        if (expand.Filter is { } filter)
+            level.Reach(filter);
+        var order = level.Order(expand.TotalOrder);
+        var inner = level.JoinCount;
+        // The first column is the parent's number.
+        level.Output(new PlanParentNumber());
+        var at = new Expansion(level, [], number);
+        var entity = Entity(expand.Select, expand.Target, at) with { IsReference = expand.Kind == ExpandKind.References };
+        entity = Expanded(entity, expand.Expand, at);
+        var columns = order.Select(o => level.Output(o.Value)).ToImmutableArray();
+        return (new RelatedPlan(new PlanTable(expand.Target.Source, "c"), level.Joins, inner, level.Aliases, level.Outputs, order, expand), entity, columns);
     }
 
     /// <summary>Joins the entity that a step came from to the one that it led to.</summary>
     private string JoinBack(EntitySet parent, string alias, NavigationProperty navigation)
     {
         if (navigation.Link is not { } link)
-            return Join(parent.Source, alias, [.. navigation.Joins.Select(j => new JoinPair(j.Target, j.Own))], outer: false);
+            return _main.Join(parent.Source, alias, [.. navigation.Joins.Select(j => new JoinPair(j.Target, j.Own))], outer: false);
         Property Column(string name) => new(name, EdmType.String, true, name);
-        var between = Join(link.Source, alias, [.. link.Target.Select(t => new JoinPair(t.Target, Column(t.Link)))], outer: false);
-        return Join(parent.Source, between, [.. link.Own.Select(o => new JoinPair(Column(o.Link), o.Own))], outer: false);
-    }
-
-    private string Join(SourceObjectName table, string leftAlias, ImmutableArray<JoinPair> on, bool outer)
-    {
-        var alias = "t" + _tables++;
-        _joins.Add(new PlanJoin(new PlanTable(table, alias), leftAlias, on, outer));
-        return alias;
+        var between = _main.Join(link.Source, alias, [.. link.Target.Select(t => new JoinPair(t.Target, Column(t.Link)))], outer: false);
+        return _main.Join(parent.Source, between, [.. link.Own.Select(o => new JoinPair(Column(o.Link), o.Own))], outer: false);
     }
 
     internal static string PathOf(ImmutableArray<NavigationProperty> hops) => hops.Aggregate("", PathOf);
@@ -267,5 +277,5 @@ public sealed class Planner
     /// <summary>Where the alias of a table is kept: its path, below the scope that it starts in.</summary>
     internal static string AliasKey(string scope, string path) => scope.Length == 0 ? path : $"{scope}:{path}";
 
-    private static string PathOf(string path, NavigationProperty hop) => path.Length == 0 ? hop.Name : $"{path}/{hop.Name}";
+    internal static string PathOf(string path, NavigationProperty hop) => path.Length == 0 ? hop.Name : $"{path}/{hop.Name}";
 }

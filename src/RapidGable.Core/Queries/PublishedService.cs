@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Diagnostics;
 using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Requests;
@@ -67,6 +68,46 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
             || !QueryValues.Make(prepared.Request, lexed, null, now).Is(out var values, out fault))
             return fault;
         return Explanation.Of(prepared, values);
+    }
+
+    /// <summary>The statements that a request would run, how the engines mean to run them, and where the time goes when it is run.</summary>
+    /// <param name="write">Writes the payload of the running request and gives its length.</param>
+    /// <exception cref="SourceException">When a source fails.</exception>
+    public async Task<Result<ExplainedRequest>> ExplainRunAsync(string path, string query, Caller caller, DateTime now, Func<PreparedRequest, QueryRun, RequestAddress, Task<long>> write, CancellationToken cancellation)
+    {
+        if (!RequestAddress.Read(path, query).Is(out var address, out var fault))
+            return fault;
+        var view = ViewFor(caller);
+        var clock = Stopwatch.StartNew();
+        long Lap()
+        {
+            var spent = clock.ElapsedTicks * 1_000_000 / Stopwatch.Frequency;
+            clock.Restart();
+            return spent;
+        }
+        if (!LexedRequest.Read(address).Is(out var lexed, out fault) || !RequestParser.Parse(lexed).Is(out var syntax, out fault))
+            return fault;
+        var parse = Lap();
+        if (!RequestBinder.Bind(syntax, view.Model).Is(out var bound, out fault) || !AccessGate.Permit(bound, view.Model, caller).Is(out _, out fault))
+            return fault;
+        var bind = Lap();
+        if (!Prepare(lexed, caller).Is(out var prepared, out fault) || !QueryValues.Make(prepared.Request, lexed, null, now).Is(out var values, out fault))
+            return fault;
+        var plan = Lap();
+        if (prepared.Query is null)
+            return new ExplainedRequest([], null);
+        if (!Explanation.Of(prepared, values).Is(out var statements, out fault))
+            return fault;
+        statements = await Explanation.WithPlansAsync(prepared, values, statements, cancellation);
+        clock.Restart();
+        if (!(await QueryRun.StartAsync(prepared, values, cancellation)).Is(out var run, out fault))
+            return fault;
+        await using (run)
+        {
+            var database = Lap();
+            var bytes = await write(prepared, run, address);
+            return new ExplainedRequest(statements, new ExplainedTimes(parse, bind, plan, database, Lap(), bytes));
+        }
     }
 
     /// <summary>Plans in the cache, over all views.</summary>

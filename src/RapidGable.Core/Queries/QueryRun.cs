@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using RapidGable.Model;
 using RapidGable.Requests;
 using RapidGable.Sources;
@@ -8,12 +9,14 @@ namespace RapidGable.Queries;
 public sealed class QueryRun : IAsyncDisposable
 {
     private readonly ISourceSession _session;
+    private readonly SqlDialect _dialect;
     private readonly IReadOnlyDictionary<string, ISource> _sources;
     private readonly List<ChildRows> _children = [];
     private readonly List<List<object[]>> _remoteKeys = [];
 
-    private QueryRun(ISourceSession session, CompiledQuery query, QueryValues values, IReadOnlyDictionary<string, ISource> sources)
+    private QueryRun(ISourceSession session, SqlDialect dialect, CompiledQuery query, QueryValues values, IReadOnlyDictionary<string, ISource> sources)
     {
+        _dialect = dialect;
         _session = session;
         _sources = sources;
         Query = query;
@@ -44,7 +47,7 @@ public sealed class QueryRun : IAsyncDisposable
 
     /// <summary>Starts the statements of a request for data and reads the first row.</summary>
     /// <exception cref="SourceException">When a source fails.</exception>
-    public static async Task<Result<QueryRun>> StartAsync(PreparedRequest prepared, QueryValues values, CancellationToken cancellation)
+    public static async Task<Result<QueryRun>> StartAsync(PreparedRequest prepared, QueryValues values, CancellationToken cancellation, bool tracks = false)
     {
         var (query, source, sources) = (prepared.Query!, prepared.Source!, prepared.Sources);
         var isThere = true;
@@ -60,10 +63,12 @@ public sealed class QueryRun : IAsyncDisposable
         foreach (var remote in query.Remotes)
         {
             // The batches run while the answer is written; what is wrong with a literal is said before.
-            if (!values.Bind(remote.Batch, sources[remote.Plan.Child.Source.Source].Dialect).Is(out _, out var wrong))
+            if (!values.Bind(remote.Batch, sources[remote.Plan.Related.From.Source.Source].Dialect).Is(out _, out var wrong))
                 return wrong;
         }
-        var run = new QueryRun(await source.OpenSessionAsync(query.Needs, cancellation), query, values, sources);
+        // Marks and rows must be of one state of the data.
+        var kind = query.Needs == SessionKind.Plain && query.Tracking is not null && (tracks || values.DeltaToken is not null) ? SessionKind.OneState : query.Needs;
+        var run = new QueryRun(await source.OpenSessionAsync(kind, cancellation), source.Dialect, query, values, sources) { Tracks = tracks };
         try
         {
             await run.StartAsync(bound, cancellation);
@@ -109,28 +114,91 @@ public sealed class QueryRun : IAsyncDisposable
 
     private async Task StartAsync(BoundStatements bound, CancellationToken cancellation)
     {
+        if (Query.Tracking is { } tracking && (Values.DeltaToken is not null || Tracks))
+        {
+            await MarkAsync(tracking, cancellation);
+            // What the marks say is part of the statement's values.
+            bound = bound with { Main = Values.Bind(Query.Main, _dialect).Value! };
+        }
         if (Query.Count is { } count)
             Count = await NumberAsync(count, bound.Count!, cancellation);
         for (var i = 0; i < Query.Remotes.Length; i++)
             _remoteKeys.Add(await KeysAsync(Query.Remotes[i], bound.Remotes[i], cancellation));
-        Rows = await _session.QueryAsync(Query.Main.Text, bound.Main, cancellation);
+        var statements = Query.Children.Zip(bound.Children, (c, values) => new SourceStatement(c.Text, values)).Prepend(new SourceStatement(Query.Main.Text, bound.Main)).ToList();
+        var cursors = statements.Count == 1 ? [await _session.QueryAsync(statements[0].Sql, statements[0].Parameters, cancellation)] : await _session.QueryTogetherAsync(statements, MostHeld(), cancellation);
+        Rows = cursors[0];
+        _children.AddRange(cursors.Skip(1).Select(c => new ChildRows(c)));
         HasRow = await Rows.ReadAsync(cancellation);
         var isEmptyCount = Query.Shape.Kind == ResourceKind.Count && HasRow && Rows.GetInt64(0) == 0;
         if (Query.Probe is { } probe && (!HasRow || isEmptyCount))
         {
             // One cursor at a time: an empty result needs no more reading, and a count of 0 is written without its row.
             IsZero = isEmptyCount;
-            await Rows.DisposeAsync();
+            await CloseAsync();
             ParentExists = await NumberAsync(probe, bound.Probe!, cancellation) > 0;
         }
         if (!HasRow)
             return;
-        for (var i = 0; i < Query.Children.Length; i++)
+        foreach (var children in _children)
+            await children.AdvanceAsync(cancellation);
+    }
+
+    /// <summary>How many rows all but the last statement can give.</summary>
+    private long MostHeld()
+    {
+        var page = Query.Shape.Kind == ResourceKind.Collection ? Values.FetchRows : 1;
+        return (long)Math.Min(long.MaxValue / 2, page + Query.ChildDepths.SkipLast(1).Sum(d => page * Math.Pow(Values.ChildRows + 1, d)));
+    }
+
+    private async ValueTask CloseAsync()
+    {
+        foreach (var child in _children)
+            await child.Cursor.DisposeAsync();
+        if (Rows is not null)
+            await Rows.DisposeAsync();
+    }
+
+    /// <summary>The caller wants to follow the changes of the result.</summary>
+    public bool Tracks { get; private init; }
+
+    /// <summary>What the delta link after the last page starts from; null = nobody follows.</summary>
+    public ImmutableArray<ChangeMark>? Marks { get; private set; }
+
+    /// <summary>Finds how far changes have gone, before any row is read; later pages go on with what the first one found.</summary>
+    private async Task MarkAsync(TrackingStatements tracking, CancellationToken cancellation)
+    {
+        var token = Values.DeltaToken;
+        if (token is { IsDelta: true })
         {
-            var cursor = await _session.QueryAsync(Query.Children[i].Text, bound.Children[i], cancellation);
-            _children.Add(new ChildRows(cursor));
-            await _children[i].AdvanceAsync(cancellation);
+            for (var i = 0; i < tracking.Counts.Length; i++)
+            {
+                var isStart = token.Since[i].Stamp.Kind == StoredValueKind.Null;
+                Values.TellAgain(i, isStart ? 2 : await NumberAsync(tracking.Counts[i], Values.Bind(tracking.Counts[i], _dialect).Value!, cancellation) != token.Since[i].Rows ? 1 : 0);
+            }
         }
+        if ((token is { IsDelta: false } ? token.Since : token?.Next) is { } known)
+        {
+            Marks = known;
+            return;
+        }
+        var marks = ImmutableArray.CreateBuilder<ChangeMark>();
+        foreach (var statement in tracking.Marks)
+        {
+            await using var cursor = await _session.QueryAsync(statement.Text, Array.Empty<StoredValue>(), cancellation);
+            marks.Add(await cursor.ReadAsync(cancellation) ? new ChangeMark(cursor.GetStored(0), cursor.GetInt64(1)) : ChangeMark.Start);
+        }
+        Marks = marks.ToImmutable();
+    }
+
+    /// <summary>Visits the keys of what was deleted since the caller's mark; once the rows have been read.</summary>
+    public async Task ReadDeletedAsync(Action<IRowCursor> visit, CancellationToken cancellation)
+    {
+        if (Query.Tracking?.Deleted is not { } deleted)
+            return;
+        await Rows.DisposeAsync();
+        await using var cursor = await _session.QueryAsync(deleted.Text, Values.Bind(deleted, _dialect).Value!, cancellation);
+        while (await cursor.ReadAsync(cancellation))
+            visit(cursor);
     }
 
     private async Task<List<object[]>> KeysAsync(RemoteStatements remote, StoredValue[] values, CancellationToken cancellation)
@@ -149,7 +217,7 @@ public sealed class QueryRun : IAsyncDisposable
     public async Task ReadRemoteAsync(int remote, Action<string, IRowCursor> visit, CancellationToken cancellation)
     {
         var statements = Query.Remotes[remote];
-        var source = _sources[statements.Plan.Child.Source.Source];
+        var source = _sources[statements.Plan.Related.From.Source.Source];
         if (_remoteKeys[remote].Count == 0)
             return;
         await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation);
@@ -175,10 +243,7 @@ public sealed class QueryRun : IAsyncDisposable
 
     public async ValueTask DisposeAsync()
     {
-        foreach (var child in _children)
-            await child.Cursor.DisposeAsync();
-        if (Rows is not null)
-            await Rows.DisposeAsync();
+        await CloseAsync();
         await _session.DisposeAsync();
     }
 }
@@ -192,8 +257,20 @@ public sealed class ChildRows(IRowCursor cursor)
 
     public IRowCursor Cursor => cursor;
 
-    /// <summary>Whether the current row belongs to the parent with this number (from 1) in its page.</summary>
-    public bool IsAt(long parent) => _hasRow && cursor.GetInt64(0) == parent;
+    /// <summary>Number of the current row among all of its statement, from 1: what rows below it refer to.</summary>
+    public long Number { get; private set; }
 
-    public async ValueTask AdvanceAsync(CancellationToken cancellation) => _hasRow = await cursor.ReadAsync(cancellation);
+    /// <summary>Goes on to the rows of the parent with this number, past those of parents that were not written; false when it has none left.</summary>
+    public async ValueTask<bool> FindAsync(long parent, CancellationToken cancellation)
+    {
+        while (_hasRow && cursor.GetInt64(0) < parent)
+            await AdvanceAsync(cancellation);
+        return _hasRow && cursor.GetInt64(0) == parent;
+    }
+
+    public async ValueTask AdvanceAsync(CancellationToken cancellation)
+    {
+        _hasRow = await cursor.ReadAsync(cancellation);
+        Number++;
+    }
 }

@@ -1,5 +1,6 @@
 using System.Security.Cryptography;
 using System.Text;
+using System.Text.RegularExpressions;
 using RapidGable.Model;
 using RapidGable.Requests;
 using RapidGable.Sources;
@@ -12,6 +13,8 @@ public sealed class QueryValues
     private readonly LexedRequest _lexed;
     private readonly IReadOnlyList<Literal> _literals;
     private readonly SkipToken? _skipToken;
+    private readonly DeltaToken? _deltaToken;
+    private readonly long[] _again = new long[2];
     private readonly DateTime _now;
     private readonly Lazy<string> _order;
     private readonly bool _isUnkeyed;
@@ -23,9 +26,10 @@ public sealed class QueryValues
         _lexed = lexed;
         _literals = lexed.Literals;
         _skipToken = lexed.SkipToken;
+        _deltaToken = lexed.DeltaToken;
         _now = now;
-        _isUnkeyed = request.Path.Root is not null && request.Path.Target.IsUnkeyed;
-        _order = new Lazy<string>(() => Fingerprint(request.Path.Target, lexed.Texts.GetValueOrDefault("$orderby", "")), isThreadSafe: false);
+        _isUnkeyed = request.Path.Root is not null && request.Target.IsUnkeyed;
+        _order = new Lazy<string>(() => Fingerprint(request.Target, lexed.Texts.GetValueOrDefault("$orderby", "")), isThreadSafe: false);
     }
 
     /// <summary>Rows that this answer holds at most.</summary>
@@ -54,7 +58,7 @@ public sealed class QueryValues
     /// <param name="maxPageSize">From the preference; null = not asked.</param>
     public static Result<QueryValues> Make(BoundRequest request, LexedRequest lexed, int? maxPageSize, DateTime now)
     {
-        foreach (var slot in new[] { request.Top, request.Skip }.Concat(request.Expand.Select(e => e.Top)))
+        foreach (var slot in new[] { request.Top, request.Skip }.Concat(request.AllExpands.SelectMany(e => new[] { e.Top, e.Skip })))
         {
             if (slot is { } number && lexed.Literals[number] is { Value: long and < 0 } literal)
                 return new RequestFault(400, "number", $"{literal.Target} needs a whole number of at least 0, not {literal.Value}.", literal.Target, literal.Text, literal.Position);
@@ -63,7 +67,7 @@ public sealed class QueryValues
         var skip = request.Skip is { } skipSlot ? (long)lexed.Literals[skipSlot].Value : 0;
         if (request.Path.Root is null)
             return new QueryValues(lexed, request, now);
-        var set = request.Path.Target;
+        var set = request.Target;
         var page = Page(set, maxPageSize);
         var rows = (int)Math.Min(page, top ?? page);
         var values = new QueryValues(lexed, request, now)
@@ -72,13 +76,24 @@ public sealed class QueryValues
             Skip = skip,
             PageRows = rows,
             FetchRows = top is { } asked && asked <= page ? rows : rows + 1,
-            ChildRows = request.Expand.Where(e => e.Navigation.IsCollection || e.Navigation.IsRemote).Select(e => Page(e.Target, maxPageSize)).DefaultIfEmpty(0).Min(),
+            ChildRows = request.AllExpands.Where(e => e.Navigation.IsCollection || e.Navigation.IsRemote).Select(e => Page(e.Target, maxPageSize)).DefaultIfEmpty(0).Min(),
         };
+        if (lexed.DeltaToken is { } delta)
+        {
+            var changes = set.Changes!;
+            if (delta.Set != Fingerprint(set, changes) || delta.Since.Length != (changes.Log is null ? 1 : 2))
+                return new RequestFault(410, "gone", "The changes since then can no longer be told: the service has changed. Read the set again.", "$deltatoken");
+        }
         if (lexed.SkipToken is not { } token)
             return values;
         // A position among rows without a key is their number.
         var isPosition = !set.IsUnkeyed || token.Values is [{ Kind: StoredValueKind.Int64, Int64: >= 0 }];
-        return isPosition && token.Order == values.Order ? values : RequestFault.ForeignSkipToken;
+        if (!isPosition)
+            return RequestFault.ForeignSkipToken;
+        if (token.Order == values.Order)
+            return values;
+        // Without an asked order the set's own may have changed since the link was made.
+        return lexed.Texts.ContainsKey("$orderby") ? RequestFault.ForeignSkipToken : RequestFault.GoneSkipToken;
     }
 
     private static int Page(EntitySet set, int? maxPageSize) => Math.Min(maxPageSize ?? set.PageSize, set.LargestPage);
@@ -104,25 +119,56 @@ public sealed class QueryValues
     public int ChildRowsOf(BoundExpand expand) => expand.Top is { } slot && (long)_literals[slot].Value <= ChildRows ? int.MaxValue : ChildRows;
 
     /// <summary>The nested options as a link to further related entities repeats them, with what is left of <c>$top</c>; not encoded.</summary>
-    public IEnumerable<(string Name, string Value)> NestedOptions(BoundExpand expand)
+    /// <param name="rootId">The id of the entity that <c>$it</c> stands for there, which is not the same in the link.</param>
+    public IEnumerable<(string Name, string Value)> NestedOptions(BoundExpand expand, string rootId)
     {
+        string TextOf(NestedOption option) => this.TextOf(option, rootId);
+        var expands = new List<string>();
         foreach (var option in expand.Options)
         {
             if (option.Name == "$top")
                 yield return (option.Name, ((long)_literals[expand.Top!.Value].Value - ChildRows).ToString(System.Globalization.CultureInfo.InvariantCulture));
-            else if (option.Name != "$select")
+            else if (option.Name == "$expand")
+                expands.Add(TextOf(option));
+            else if (option.Name is not ("$skip" or "$levels"))
                 yield return (option.Name, TextOf(option));
         }
+        if (expand.Levels > 1)
+        {
+            // The relation goes on from there, once less.
+            var options = expand.Options.Select(o => o.Name == "$levels" ? $"$levels={expand.Levels - 1}" : $"{o.Name}={TextOf(o)}");
+            var isStar = expand.Options.Length == 1 && expand.Expand.Length > 1;
+            expands.Add($"{(isStar ? "*" : expand.Navigation.Name)}({string.Join(';', options)})");
+        }
+        if (expands.Count > 0)
+            yield return ("$expand", string.Join(',', expands));
     }
 
-    private string TextOf(NestedOption option)
+    private string TextOf(NestedOption option, string rootId)
     {
         var tokens = _lexed.Options.First(o => o.Name == "$expand").Tokens;
-        return _lexed.Texts["$expand"][tokens[option.FirstToken].Position..tokens[option.EndToken].Position].Trim();
+        var (text, at) = (new StringBuilder(), tokens[option.FirstToken].Position);
+        for (var i = option.FirstToken; i < option.EndToken; i++)
+        {
+            if (tokens[i] is not { Kind: TokenKind.Name, Text: "$it" } it)
+                continue;
+            text.Append(_lexed.Texts["$expand"].AsSpan(at, it.Position - at)).Append("$root/").Append(rootId);
+            at = it.Position + it.Text.Length;
+        }
+        return text.Append(_lexed.Texts["$expand"].AsSpan(at, tokens[option.EndToken].Position - at)).ToString().Trim();
     }
 
     /// <summary>Fingerprint of the order of expanded entities, as that of their own collection.</summary>
-    public string OrderOf(BoundExpand expand) => Fingerprint(expand.Target, expand.Options.FirstOrDefault(o => o.Name == "$orderby") is { } option ? TextOf(option) : "");
+    public string OrderOf(BoundExpand expand, string rootId) => Fingerprint(expand.Target, expand.Options.FirstOrDefault(o => o.Name == "$orderby") is { } option ? TextOf(option, rootId) : "");
+
+    /// <summary>The state of a caller who follows changes; null = nobody does.</summary>
+    public DeltaToken? DeltaToken => _deltaToken;
+
+    /// <summary>Takes whether rows with the stamp of a mark are told again: 0 = no, 1 = yes, 2 = there was no row then, so all are told.</summary>
+    internal void TellAgain(int mark, long again) => _again[mark] = again;
+
+    /// <summary>A fingerprint of the set and of how its changes are found.</summary>
+    public static string Fingerprint(EntitySet set, ChangeTracking changes) => Fingerprint(set, $"{changes.Stamp.Column} {changes.Stamp.Type.Kind} {changes.Log?.Source} {changes.Log?.Stamp.Column}");
 
     /// <summary>Takes the items of the next batch; at least one.</summary>
     internal void TakeBatch(IReadOnlyList<object[]> items) => _batch = items;
@@ -174,6 +220,29 @@ public sealed class QueryValues
                 case LimitParameter:
                     values[i] = StoredValue.From((long)FetchRows);
                     break;
+                case MarkParameter mark:
+                    values[i] = _deltaToken!.Since[mark.Mark].Stamp;
+                    break;
+                case MarkAgainParameter again:
+                    values[i] = StoredValue.From(_again[again.Mark]);
+                    break;
+                case NumberParameter number:
+                    if ((long)_literals[number.Slot].Value < 0)
+                        return new RequestFault(400, "number", $"A number of at least 0 is needed, not {_literals[number.Slot].Value}.", _literals[number.Slot].Target, _literals[number.Slot].Text, _literals[number.Slot].Position);
+                    values[i] = StoredValue.From((long)_literals[number.Slot].Value);
+                    break;
+                case ChildSkipParameter skip:
+                    values[i] = StoredValue.From((long)_literals[skip.Slot].Value);
+                    break;
+                case PatternParameter pattern:
+                    var text = _literals[pattern.Slot];
+                    if (!IsPattern((string)text.Value))
+                        return new RequestFault(400, "pattern", $"'{text.Value}' is not a regular expression of ECMAScript.", text.Target, text.Text, text.Position);
+                    values[i] = dialect.Encode(text.Value, EdmType.String, null);
+                    break;
+                case ConstantParameter constant:
+                    values[i] = dialect.Encode(constant.Value, constant.Type, constant.StorageForm);
+                    break;
                 case SkipParameter:
                     values[i] = StoredValue.From(Offset);
                     break;
@@ -188,6 +257,19 @@ public sealed class QueryValues
         return values;
     }
 
+    private static bool IsPattern(string text)
+    {
+        try
+        {
+            _ = new Regex(text, RegexOptions.ECMAScript);
+            return text.Length <= Limits.PatternLength;
+        }
+        catch (ArgumentException)
+        {
+            return false;
+        }
+    }
+
     private static string NoValue(Literal literal, EdmType type) => type.Enum is not { } enumeration ? $"'{literal.Value}' is not a value of {type.Name}."
         : $"{enumeration.Name} has no member '{(literal.Value is EnumLiteral member ? member.Member : literal.Value)}'{(literal.Value is EnumLiteral other && other.Type != enumeration.QualifiedName ? $", and its literals start with {enumeration.QualifiedName}" : "")}. Its members: {string.Join(", ", enumeration.Members.Select(m => m.Name))}.";
 
@@ -199,6 +281,7 @@ public sealed class QueryValues
             EnumLiteral member when member.Type == type.Enum!.QualifiedName => type.Enum.Find(member.Member)?.Name,
             _ => null,
         },
+        _ when literal.Kind == LiteralKind.Text => Lexer.Plain((string)literal.Value, type),
         EdmKind.Duration when literal.Value is string text => Lexer.TryDuration(text, out var duration) ? duration : null,
         EdmKind.Decimal when literal.Value is long number => (decimal)number,
         _ => literal.Value,

@@ -6,18 +6,38 @@ using RapidGable.Sources;
 
 namespace RapidGable.Queries;
 
+/// <summary>Where the key of the entity is that the request's own row is about.</summary>
+/// <param name="Alias">Of its table, or of rows that carry it as <c>r0</c>, <c>r1</c> ….</param>
+internal sealed record RootAlias(string Alias, bool IsTable);
+
 /// <summary>
 /// Bound expressions -> SQL operands and predicates. Comparisons are never null in the standard and may be unknown in
 /// SQL: where a null would be seen (below <c>not</c>, or as a value) they are written so that they say false instead.
 /// </summary>
-internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<string, string> aliases, Func<PlanParameter, string> parameter)
+internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<string, string> aliases, Func<PlanParameter, string> parameter, RootAlias? root = null)
 {
     public string Value(PlanValue value) => value switch
     {
         PlanColumn column => Column(column.Alias, column.Property),
-        PlanExpression expression => Value(expression.Expression, null),
+        PlanExpression expression => From(expression.Base).Value(expression.Expression, null),
+        PlanParentNumber => "p.n",
         _ => throw new InvalidOperationException(value.GetType().Name),
     };
+
+    /// <summary>A property's column as it is kept, for statements around this one that read it like the table's.</summary>
+    public string Raw(BoundProperty property) => $"{aliases[Planner.AliasKey(property.Scope, Planner.PathOf(property.Hops))]}.{dialect.Quote(property.Property.Column)}";
+
+    /// <summary>As a column of the result; a computed one in the form in which its type is read.</summary>
+    public string Output(PlanValue value) => value is PlanExpression { Expression: not BoundProperty } expression
+        ? dialect.Result(Value(value), expression.Expression.Type!, Form(expression.Expression)) ?? throw new FaultException(RequestFault.NotImplemented($"A value of type {expression.Expression.Type!.Name} cannot be computed by this source."))
+        : Value(value);
+
+    /// <summary>Expressions about the entity that a path leads to.</summary>
+    public SqlExpressions From(string path) => path.Length == 0 ? this : new SqlExpressions(dialect, Below(path), parameter, root);
+
+    /// <summary>The aliases as they are seen from an entity that a path leads to.</summary>
+    private ImmutableDictionary<string, string> Below(string path) => aliases.Where(a => a.Key == path || a.Key.StartsWith(path + "/", StringComparison.Ordinal))
+        .ToImmutableDictionary(a => a.Key.Length == path.Length ? "" : a.Key[(path.Length + 1)..], a => a.Value);
 
     /// <param name="exact">Null must not stand for false.</param>
     public string Predicate(BoundExpression expression, bool exact) => expression switch
@@ -27,6 +47,9 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
         BoundComparison comparison => Comparison(comparison, exact),
         BoundIn isIn => In(isIn, exact),
         BoundLambda lambda => Lambda(lambda),
+        BoundSearchTerm { Indexed: { } set } search => Matches(search, set),
+        BoundSearchTerm search => Search(search),
+        BoundOverValues { Asked: not OverValues.Count } values => Values(values),
         _ => Value(expression, null),
     };
 
@@ -37,10 +60,19 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
         BoundTruth truth => $"({Value(truth.Operand, null)} = {parameter(new TruthParameter(truth.Operand.Property.Conversion!))})",
         BoundProperty property => Column(aliases[Planner.AliasKey(property.Scope, Planner.PathOf(property.Hops))], property.Property),
         BoundRelated related => Column(aliases[Planner.AliasKey(related.Scope, Planner.PathOf(related.Hops))], related.TargetKey),
+        BoundNegation { Type.Kind: EdmKind.Duration } negation => dialect.Temporal(ArithmeticOperator.Mul, Operand(negation.Operand, null), new SqlOperand("-1", EdmType.Int64), EdmType.Duration)!,
         BoundNegation negation => $"(- {Value(negation.Operand, null)})",
+        BoundConstant constant => parameter(new ConstantParameter(constant.Value, constant.ConstantType, partnerForm)),
+        BoundItem item => dialect.Item(item.Scope, item.ItemType),
+        BoundCase branches => $"(CASE {string.Concat(branches.Branches.Select(b => $"WHEN {Predicate(b.Condition, exact: false)} THEN {Operand(b.Value, null).Sql} "))}END)",
+        BoundCast cast => dialect.Cast(Operand(cast.Operand, null), cast.To) ?? throw new FaultException(RequestFault.NotImplemented($"cast of {cast.Operand.Type!.Name} to {cast.To.Name} is not supported on this source.")),
+        BoundRootValue root => Root(root),
+        BoundOverValues { Asked: OverValues.Count } values => $"(SELECT COUNT(*) FROM {Unnested(values)}{(values.Condition is { } kept ? " WHERE " + Predicate(kept, exact: false) : "")})",
+        BoundArithmetic { Left.Type: { IsNumeric: true }, Right.Type.IsNumeric: false } or BoundArithmetic { Left.Type.IsNumeric: false } => Temporal((BoundArithmetic)expression),
         BoundArithmetic arithmetic => dialect.Arithmetic(arithmetic.Operator, Operand(arithmetic.Left, null), Operand(arithmetic.Right, null), arithmetic.ResultType),
         BoundCount count => Count(count),
         BoundCall { Function: CanonicalFunction.Now } => parameter(new NowParameter(partnerForm)),
+        BoundCall { Function: CanonicalFunction.MatchesPattern, Arguments: [var matched, BoundLiteral pattern] } => dialect.Call(CanonicalFunction.MatchesPattern, [Operand(matched, null), new SqlOperand(parameter(new PatternParameter(pattern.Slot)), EdmType.String)])!,
         BoundCall call => dialect.Call(call.Function, [.. call.Arguments.Select(a => Operand(a, null))])
             ?? throw new FaultException(RequestFault.NotImplemented($"The function {call.Function.ToString().ToLowerInvariant()} is not supported on this source.")),
         _ => Predicate(expression, exact: true),
@@ -52,16 +84,71 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
         var (from, conditions, inside) = Related(lambda);
         if (lambda.Condition is { } condition)
         {
-            var inner = new SqlExpressions(dialect, inside, parameter);
+            var inner = new SqlExpressions(dialect, inside, parameter, root);
             // A condition that is null counts as not fulfilled.
             conditions.Add(lambda.IsAll ? $"(NOT COALESCE({inner.Predicate(condition, exact: true)}, {dialect.False}))" : inner.Predicate(condition, exact: false));
         }
         return $"({(lambda.IsAll ? "NOT " : "")}EXISTS (SELECT 1 FROM {from} WHERE {string.Join(" AND ", conditions)}))";
     }
 
+    private string Temporal(BoundArithmetic arithmetic)
+    {
+        // Literals take the form in which the engine computes with durations.
+        string? Wanted(BoundExpression side) => side.Type!.Kind == EdmKind.Duration ? dialect.ComputedForm(side.Type) : null;
+        var (left, right) = (arithmetic.Left, arithmetic.Right);
+        return dialect.Temporal(arithmetic.Operator, Computing(left, Wanted(left)), Computing(right, Wanted(right)), arithmetic.ResultType)
+            ?? throw new FaultException(RequestFault.NotImplemented($"'{arithmetic.Operator.ToString().ToLowerInvariant()}' of {left.Type!.Name} and {right.Type!.Name} is not supported on this source."));
+    }
+
+    private SqlOperand Computing(BoundExpression expression, string? form) => IsFree(expression) && form is not null
+        ? new SqlOperand(Value(expression, form), expression.Type!, form) : Operand(expression, null);
+
+    /// <summary>Whether one of the texts holds the term; a null holds nothing.</summary>
+    private string Search(BoundSearchTerm search)
+    {
+        var term = new SqlOperand(dialect.Call(CanonicalFunction.ToLower, [new SqlOperand(Value(search.Term, null), EdmType.String)])!, EdmType.String);
+        return $"({string.Join(" OR ", search.Texts.Select(t => Holds(t)))})";
+
+        string Holds(BoundExpression text)
+        {
+            var lower = new SqlOperand(dialect.Call(CanonicalFunction.ToLower, [Operand(text, null)])!, EdmType.String);
+            var holds = dialect.Call(CanonicalFunction.Contains, [lower, term])!;
+            return text.MayBeNull ? $"COALESCE({holds}, {dialect.False})" : holds;
+        }
+    }
+
+    /// <summary>Rows are found by their key among those that the index knows, so that it does not matter what the table is joined with.</summary>
+    private string Matches(BoundSearchTerm search, EntitySet set)
+    {
+        var own = search.Texts.Select(k => Raw((BoundProperty)k)).ToList();
+        var (tuple, keys) = (own.Count == 1 ? own[0] : $"({string.Join(", ", own)})", string.Join(", ", set.Type.Key.Select(k => "s." + dialect.Quote(k.Column))));
+        return $"({tuple} IN (SELECT {keys} FROM {dialect.From(set.Source)} AS s WHERE {dialect.Matches(set.SearchIndex!, "s", Value(search.Term, null))}))";
+    }
+
+    private string Root(BoundRootValue value)
+    {
+        var joins = value.Hops.Select((h, i) => $" LEFT JOIN {dialect.From(h.Target.Source)} AS r{i + 1} ON {string.Join(" AND ", h.Navigation.Joins.Select(j => $"r{i + 1}.{dialect.Quote(j.Target.Column)} = {(i == 0 ? "r" : $"r{i}")}.{dialect.Quote(j.Own.Column)}"))}");
+        var key = value.Key is { } given
+            ? given.Parts.Select(p => $"{Column("r", p.Property)} = {parameter(new LiteralParameter(p.Value.Slot, p.Property.Type, p.Property.StorageForm, p.Value.Conversion))}")
+            : value.Set.Type.Key.Select((k, i) => $"r.{dialect.Quote(k.Column)} = {root!.Alias}.{(root.IsTable ? dialect.Quote(k.Column) : $"r{i}")}");
+        return $"(SELECT {Column(value.Hops.IsEmpty ? "r" : $"r{value.Hops.Length}", value.Property)} FROM {dialect.From(value.Set.Source)} AS r{string.Concat(joins)} WHERE {string.Join(" AND ", key)})";
+    }
+
+    private string Values(BoundOverValues values)
+    {
+        var condition = values.Condition is null ? null : Predicate(values.Condition, exact: values.Asked == OverValues.All);
+        var where = condition is null ? "" : values.Asked == OverValues.All ? $" WHERE (NOT COALESCE({condition}, {dialect.False}))" : $" WHERE {condition}";
+        return $"({(values.Asked == OverValues.All ? "NOT " : "")}EXISTS (SELECT 1 FROM {Unnested(values)}{where}))";
+    }
+
+    private string Unnested(BoundOverValues values) => dialect.Unnest(new SqlOperand(Column(aliases[Planner.AliasKey(values.Values.Scope, Planner.PathOf(values.Values.Hops))], values.Values.Property), values.Values.Property.StoredType, values.Values.Property.StorageForm), values.Values.Property.Type with { IsCollection = false }, values.Scope)
+        ?? throw new FaultException(RequestFault.NotImplemented($"The values of '{values.Values.Property.Name}' cannot be asked one by one on this source."));
+
     private string Count(BoundCount count)
     {
-        var (from, conditions, _) = Related(count);
+        var (from, conditions, inside) = Related(count);
+        if (count.Condition is { } condition)
+            conditions.Add(new SqlExpressions(dialect, inside, parameter, root).Predicate(condition, exact: false));
         return $"(SELECT COUNT(*) FROM {from} WHERE {string.Join(" AND ", conditions)})";
     }
 
@@ -103,10 +190,17 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
         _ => expression.Type,
     };
 
-    private static string? Form(BoundExpression expression) => expression is BoundProperty property ? property.Property.StorageForm : null;
+    private string? Form(BoundExpression expression) => expression switch
+    {
+        BoundProperty property => property.Property.StorageForm,
+        BoundRootValue root => root.Property.StorageForm,
+        BoundNegation { Type.Kind: EdmKind.Duration } => dialect.ComputedForm(EdmType.Duration),
+        BoundArithmetic { ResultType.IsNumeric: false } arithmetic => dialect.ComputedForm(arithmetic.ResultType),
+        _ => null,
+    };
 
     /// <summary>Literals and the current time have no form of their own and take their partner's.</summary>
-    private static bool IsFree(BoundExpression expression) => expression is BoundLiteral or BoundCall { Function: CanonicalFunction.Now };
+    private static bool IsFree(BoundExpression expression) => expression is BoundLiteral or BoundConstant or BoundCall { Function: CanonicalFunction.Now };
 
     private string Comparison(BoundComparison comparison, bool exact)
     {

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using RapidGable.Model;
 using RapidGable.Sources;
 
 namespace RapidGable.Queries;
@@ -13,11 +14,17 @@ public sealed record SqlStatement(string Text, ImmutableArray<PlanParameter> Par
 /// <param name="Children">Related rows, one statement for each expanded collection.</param>
 public sealed record CompiledQuery(SqlStatement Main, SqlStatement? Count, SqlStatement? Probe, ImmutableArray<SqlStatement> Children, ResultShape Shape)
 {
+    /// <summary>For each of <see cref="Children"/>: how many relations lead there from the page.</summary>
+    public ImmutableArray<int> ChildDepths { get; init; } = [];
+
     /// <summary>Related rows in other sources.</summary>
     public ImmutableArray<RemoteStatements> Remotes { get; init; } = [];
 
     /// <summary>Runs first, in another source; null = the path stays in one.</summary>
     public BridgeStatement? Bridge { get; init; }
+
+    /// <summary>For a result whose changes can be followed.</summary>
+    public TrackingStatements? Tracking { get; init; }
 
     /// <summary>Several statements need one state of the data; related rows are read in step with their parents.</summary>
     public SessionKind Needs => !Children.IsEmpty ? SessionKind.Interleaved : Count is not null || Probe is not null || !Remotes.IsEmpty ? SessionKind.OneState : SessionKind.Plain;
@@ -29,3 +36,9 @@ public sealed record RemoteStatements(RemotePlan Plan, SqlStatement Keys, SqlSta
 
 /// <param name="Statement">Gives one row, or none when the entity does not exist.</param>
 public sealed record BridgeStatement(BridgePlan Plan, SqlStatement Statement);
+
+/// <summary>How the changes of a set are found.</summary>
+/// <param name="Marks">For the rows and the deletions: the highest stamp and the number of rows that have it; no row when there are none.</param>
+/// <param name="Counts">For both: how many rows have the stamp of the mark that the caller holds.</param>
+/// <param name="Deleted">Keys of the rows that were deleted since; null = deletions are not told.</param>
+public sealed record TrackingStatements(ChangeTracking Changes, ImmutableArray<SqlStatement> Marks, ImmutableArray<SqlStatement> Counts, SqlStatement? Deleted);

@@ -23,9 +23,11 @@ public sealed class SqlWriter
             var dialect = dialectOf(plan.Main.From.Source.Source);
             return new CompiledQuery(
                 Write(plan.Main, dialect), plan.Count is { } count ? Write(count, dialect) : null, plan.Probe is { } probe ? Write(probe, dialect) : null,
-                [.. plan.Children.Select(c => Write(c, dialect))], plan.Shape)
+                [.. plan.Children.Select((_, i) => WriteChildren(plan.Children, i, dialect))], plan.Shape)
             {
-                Remotes = [.. plan.Remotes.Select(r => new RemoteStatements(r, WriteKeys(r, dialect), WriteBatch(r, dialectOf(r.Child.Source.Source))))],
+                ChildDepths = [.. plan.Children.Select(c => Depth(plan.Children, c))],
+                Remotes = [.. plan.Remotes.Select(r => new RemoteStatements(r, WriteKeys(r, dialect), WriteBatch(r, dialectOf(r.Related.From.Source.Source))))],
+                Tracking = plan.Tracking is { } changes ? Tracking(changes, plan.Main.From.Source, dialect) : null,
                 Bridge = plan.Bridge is { } bridge ? new BridgeStatement(bridge, Write(bridge.Select, dialectOf(bridge.Select.From.Source.Source))) : null,
             };
         }
@@ -35,6 +37,8 @@ public sealed class SqlWriter
         }
     }
 
+    private static int Depth(ImmutableArray<ChildrenPlan> all, ChildrenPlan child) => child.Parent is { } parent ? Depth(all, all[parent]) + 1 : 1;
+
     public static SqlStatement Write(SelectPlan plan, SqlDialect dialect)
     {
         var writer = new SqlWriter(dialect);
@@ -42,29 +46,26 @@ public sealed class SqlWriter
         return new SqlStatement(text, [.. writer._parameters]);
     }
 
-    public static SqlStatement Write(ChildrenPlan plan, SqlDialect dialect)
+    private static SqlStatement WriteChildren(ImmutableArray<ChildrenPlan> all, int number, SqlDialect dialect)
     {
         var writer = new SqlWriter(dialect);
-        var text = writer.Children(plan);
+        var text = writer.Children(all, number);
         return new SqlStatement(text, [.. writer._parameters]);
     }
 
     private string Select(SelectPlan plan, string? output)
     {
-        var expressions = new SqlExpressions(_dialect, plan.Aliases, Parameter);
-        var sql = new StringBuilder("SELECT ").Append(output ?? string.Join(", ", plan.Output.Select(o => expressions.Value(o))));
-        sql.Append("\nFROM ").Append(_dialect.From(plan.From.Source)).Append(" AS ").Append(plan.From.Alias);
+        var expressions = new SqlExpressions(_dialect, plan.Aliases, Parameter, new RootAlias(plan.From.Alias, IsTable: true));
+        var sql = new StringBuilder("SELECT ").Append(output ?? string.Join(", ", Outputs(plan.Output, expressions)));
+        sql.Append("\nFROM ").Append(From(plan.From)).Append(" AS ").Append(plan.From.Alias);
         foreach (var join in plan.Joins)
-        {
-            sql.Append(join.Outer ? "\nLEFT JOIN " : "\nJOIN ").Append(_dialect.From(join.Table.Source)).Append(" AS ").Append(join.Table.Alias)
-                .Append(" ON ").AppendJoin(" AND ", join.On.Select(p => $"{join.Table.Alias}.{_dialect.Quote(p.Target.Column)} = {join.LeftAlias}.{_dialect.Quote(p.Own.Column)}"));
-        }
+            sql.Append('\n').Append(Join(join, alias => alias));
         var terms = plan.Order.Select(o => expressions.Value(o.Value)).ToList();
         var conditions = plan.Where.SelectMany(c => Conditions(c, plan, expressions, terms)).ToList();
         if (conditions.Count > 0)
             sql.Append("\nWHERE ").AppendJoin("\n  AND ", conditions);
         if (terms.Count > 0)
-            sql.Append("\nORDER BY ").AppendJoin(", ", terms.Zip(plan.Order, (t, o) => _dialect.OrderTerm(t, o.Descending)));
+            sql.Append("\nORDER BY ").AppendJoin(", ", terms.Zip(plan.Order, (t, o) => _dialect.OrderTerm(t, o.Descending, o.MayBeNull)));
         if (plan.Limited)
             sql.Append("\nLIMIT ").Append(Parameter(new LimitParameter()));
         if (plan.Skips)
@@ -72,11 +73,39 @@ public sealed class SqlWriter
         return sql.ToString();
     }
 
+    private string Changed(string stamp, Property property, int mark)
+    {
+        var value = Parameter(new MarkParameter(mark, property.Type, property.StorageForm));
+        var again = Parameter(new MarkAgainParameter(mark));
+        return $"({stamp} > {value} OR ({stamp} = {value} AND {again} = 1) OR {again} = 2)";
+    }
+
+    private static TrackingStatements Tracking(ChangeTracking changes, SourceObjectName rows, SqlDialect dialect)
+    {
+        var tables = new List<(SourceObjectName Source, Property Stamp)> { (rows, changes.Stamp) };
+        if (changes.Log is { } log)
+            tables.Add((log.Source, log.Stamp));
+        SqlStatement Of(Func<SqlWriter, string> write)
+        {
+            var writer = new SqlWriter(dialect);
+            return new SqlStatement(write(writer), [.. writer._parameters]);
+        }
+        string Raw(Property property) => $"t0.{dialect.Quote(property.Column)}";
+        return new TrackingStatements(changes,
+            [.. tables.Select(t => Of(_ => $"SELECT {Raw(t.Stamp)}, COUNT(*) FROM {dialect.From(t.Source)} AS t0 WHERE {Raw(t.Stamp)} = (SELECT MAX({dialect.Quote(t.Stamp.Column)}) FROM {dialect.From(t.Source)} AS m) GROUP BY {Raw(t.Stamp)}"))],
+            [.. tables.Select((t, i) => Of(w => $"SELECT COUNT(*) FROM {dialect.From(t.Source)} AS t0 WHERE {w.Column("t0", t.Stamp)} = {w.Parameter(new MarkParameter(i, t.Stamp.Type, t.Stamp.StorageForm))}"))],
+            changes.Log is not { } deleted ? null : Of(w => $"SELECT {string.Join(", ", deleted.Key.Select(k => w.Column("t0", k)))} FROM {dialect.From(deleted.Source)} AS t0 WHERE {w.Changed(w.Column("t0", deleted.Stamp), deleted.Stamp, 1)} ORDER BY {w.Column("t0", deleted.Stamp)}"));
+    }
+
+    private string From(PlanTable table) => table.Apply is { } apply
+        ? $"(\n{new ApplySql(_dialect, Parameter, (plan, output) => Select(plan, output), join => Join(join, alias => alias)).Write(apply)}\n)" : _dialect.From(table.Source);
+
     private IEnumerable<string> Conditions(PlanCondition condition, SelectPlan plan, SqlExpressions expressions, List<string> terms) => condition switch
     {
         PlanKeyCondition key => [$"{expressions.Value(key.Column)} = {Parameter(new LiteralParameter(key.Value.Slot, key.Column.Property.Type, key.Column.Property.StorageForm, key.Value.Conversion))}"],
         PlanBridgeCondition bridge => [$"{expressions.Value(bridge.Column)} = {Parameter(new BridgeParameter(bridge.Index, bridge.Column.Property))}"],
-        PlanFilter filter => [expressions.Predicate(filter.Condition, exact: false)],
+        PlanFilter filter => [expressions.From(filter.Base).Predicate(filter.Condition, exact: false)],
+        PlanChanged changed => [Changed(expressions.Value(changed.Stamp), changed.Stamp.Property, changed.Mark)],
         PlanSeek seek => Seek(seek.Nulls, plan.Order, terms),
         _ => throw new InvalidOperationException(condition.GetType().Name),
     };
@@ -115,35 +144,96 @@ public sealed class SqlWriter
         (true, false) => order.MayBeNull ? $"({term} < {value} OR {term} IS NULL)" : $"{term} < {value}",
     };
 
-    private string Children(ChildrenPlan plan)
+    /// <summary>The columns of the result. Computed ones get short names, since servers make names of the whole expression.</summary>
+    private static IEnumerable<string> Outputs(ImmutableArray<PlanValue> output, SqlExpressions expressions) =>
+        output.Select((o, i) => o is PlanExpression { Expression: not BoundProperty } ? $"{expressions.Output(o)} AS v{i}" : expressions.Output(o));
+
+    private string Join(PlanJoin join, Func<string, string> alias)
     {
-        var parent = plan.Parent;
-        var expressions = new SqlExpressions(_dialect, parent.Aliases, Parameter);
-        var on = plan.Link is { } link ? [.. link.Own.Select((o, i) => (Own: o.Own.Column, Child: "gable_p" + i))] : plan.On.Select(pair => (Own: pair.Own.Column, Child: pair.Target.Column)).ToList();
-        var keys = on.Select((pair, i) => $"{parent.From.Alias}.{_dialect.Quote(pair.Own)} AS k{i}");
-        var orders = parent.Order.Select((o, i) => $"{expressions.Value(o.Value)} AS o{i}");
-        var page = Select(parent, string.Join(", ", keys.Concat(orders)));
-        var order = parent.Order.IsEmpty ? "1" : string.Join(", ", parent.Order.Select((o, i) => _dialect.OrderTerm("o" + i, o.Descending)));
-        var parentKeys = string.Join(", ", on.Select((_, i) => "k" + i));
-        var children = FirstChildren(plan.Child, plan.Link, [.. on.Select((pair, i) => (_dialect.Quote(pair.Child), "k" + i))], plan.ChildKey, plan.Order, plan.Expand, page);
+        var (table, left) = (alias(join.Table.Alias), alias(join.LeftAlias));
+        if (join.On.IsEmpty)
+            return $"CROSS JOIN {_dialect.From(join.Table.Source)} AS {table}";
+        return $"{(join.Outer ? "LEFT JOIN" : "JOIN")} {_dialect.From(join.Table.Source)} AS {table} ON {string.Join(" AND ", join.On.Select(p => $"{table}.{_dialect.Quote(p.Target.Column)} = {left}.{_dialect.Quote(p.Own.Column)}"))}";
+    }
+
+    /// <summary>
+    /// The rows of one relation. The rows that they belong to are numbered in a common table expression, <c>p1</c> for the page's,
+    /// <c>p2</c> for those of a relation below it, and so on: each is built on the one before.
+    /// </summary>
+    private string Children(ImmutableArray<ChildrenPlan> all, int number)
+    {
+        var chain = new List<ChildrenPlan>();
+        for (int? i = number; i is { } at; i = all[at].Parent)
+            chain.Insert(0, all[at]);
+        var tables = new List<string>();
+        for (var depth = 0; depth < chain.Count; depth++)
+        {
+            var on = References(chain[depth]);
+            var root = chain[depth].RootKey;
+            var keys = on.Select((pair, k) => $"{chain[depth].ParentAlias}.{_dialect.Quote(pair.Own)} AS k{k}")
+                .Concat(root.Select((k, i) => depth == 0 ? $"{chain[0].Main.From.Alias}.{_dialect.Quote(k.Column)} AS r{i}" : $"p.r{i}"));
+            var page = depth == 0 ? Page(chain[0].Main, keys) : Page(chain[depth - 1], depth, keys);
+            var order = page.Order.Count == 0 ? "1" : string.Join(", ", page.Order);
+            tables.Add($"p{depth + 1} AS (SELECT ROW_NUMBER() OVER (ORDER BY {order}) AS n, {string.Join(", ", on.Select((_, k) => "k" + k).Concat(root.Select((_, i) => "r" + i)))} FROM (\n{page.Sql}\n) AS q)");
+        }
+        var plan = chain[^1];
+        var expressions = Expressions(plan.Related);
         return $"""
-            SELECT p.n, {Columns("c", plan.Output)}
-            FROM (SELECT ROW_NUMBER() OVER (ORDER BY {order}) AS n, {parentKeys} FROM (
-            {page}
-            ) AS q) AS p
-            {children}
-            ORDER BY p.n, {ChildOrder(plan.Order)}
+            WITH {string.Join(",\n", tables)}
+            SELECT {string.Join(", ", Outputs(plan.Related.Output, expressions))}
+            {From(plan, chain.Count)}
+            ORDER BY {string.Join(", ", ChildOrder(plan.Related).Prepend("p.n"))}
             """;
     }
 
-    private string FirstChildren(PlanTable child, LinkTable? link, IReadOnlyList<(string, string)> references, ImmutableArray<Property> key, ImmutableArray<OrderTerm> order, BoundExpand expand, string page) =>
-        _dialect.FirstChildren(new ChildrenSql(link is null ? _dialect.From(child.Source) : Linked(child, link), [.. key.Select(k => _dialect.Quote(k.Column))], references,
-            [.. order.Select(o => (_dialect.Quote(o.Property.Column), o.Descending))], link is not null, Parameter(new ChildLimitParameter(expand.Top)), page)
-        {
-            Filter = expand.Filter is { } filter ? alias => new SqlExpressions(_dialect, ImmutableDictionary<string, string>.Empty.Add("", alias), Parameter).Predicate(filter, exact: false) : null,
-        });
+    /// <summary>What ties related rows to their parents: columns of the parents, and of the related rows or what stands for them.</summary>
+    private static List<(string Own, string Child)> References(ChildrenPlan plan) => plan.Link is { } link
+        ? [.. link.Own.Select((o, i) => (o.Own.Column, "gable_p" + i))] : [.. plan.On.Select(pair => (pair.Own.Column, pair.Target.Column))];
 
-    private string ChildOrder(ImmutableArray<OrderTerm> order) => string.Join(", ", order.Select(o => _dialect.OrderTerm($"c.{_dialect.Quote(o.Property.Column)}", o.Descending)));
+    /// <summary>The page with the given columns and those of its order.</summary>
+    private (string Sql, List<string> Order) Page(SelectPlan plan, IEnumerable<string> keys)
+    {
+        var expressions = new SqlExpressions(_dialect, plan.Aliases, Parameter, new RootAlias(plan.From.Alias, IsTable: true));
+        var orders = plan.Order.Select((o, i) => $"{expressions.Value(o.Value)} AS o{i}");
+        return (Select(plan, string.Join(", ", keys.Concat(orders))), [.. plan.Order.Select((o, i) => _dialect.OrderTerm("o" + i, o.Descending, o.MayBeNull))]);
+    }
+
+    /// <summary>The rows of a relation with the given columns and those of their order.</summary>
+    private (string Sql, List<string> Order) Page(ChildrenPlan plan, int depth, IEnumerable<string> keys)
+    {
+        var expressions = Expressions(plan.Related);
+        var orders = plan.Related.Order.Select((o, i) => $"{expressions.Value(o.Value)} AS o{i + 1}");
+        return ($"SELECT {string.Join(", ", keys.Append("p.n AS o0").Concat(orders))}\n{From(plan, depth)}", [_dialect.OrderTerm("o0", false, false), .. plan.Related.Order.Select((o, i) => _dialect.OrderTerm($"o{i + 1}", o.Descending, o.MayBeNull))]);
+    }
+
+    /// <summary>The numbered parents, joined with the first children of each and what these lead to.</summary>
+    private string From(ChildrenPlan plan, int depth)
+    {
+        var on = References(plan);
+        var children = FirstChildren(plan.Related, plan.Link, [.. on.Select((pair, i) => (_dialect.Quote(pair.Child), "k" + i))], $"SELECT * FROM p{depth}", plan.Related.Expand.NeedsRoot);
+        return string.Join('\n', plan.Related.Joins.Select(j => Join(j, alias => alias)).Prepend($"FROM p{depth} AS p\n{children}"));
+    }
+
+    private SqlExpressions Expressions(RelatedPlan plan) => new(_dialect, plan.Aliases, Parameter, new RootAlias("p", IsTable: false));
+
+    private string FirstChildren(RelatedPlan plan, LinkTable? link, IReadOnlyList<(string, string)> references, string page, bool needsRoot)
+    {
+        // Inside, the table and what it is joined to go by other aliases.
+        static string Inside(string alias, string outer) => alias + outer[1..];
+        SqlExpressions At(string alias) => new(_dialect, plan.Aliases.ToImmutableDictionary(a => a.Key, a => Inside(alias, a.Value)), Parameter, new RootAlias(_dialect.InnerParents, IsTable: false));
+        return _dialect.FirstChildren(new ChildrenSql(link is null ? _dialect.From(plan.From.Source) : Linked(plan.From, link), [.. plan.Set.Type.Key.Select(k => _dialect.Quote(k.Column))], references,
+            link is not null, Parameter(new ChildLimitParameter(plan.Expand.Top)), page)
+        {
+            IsPerParent = needsRoot,
+            RowId = link is null ? plan.From.Source.RowId : null,
+            Skip = plan.Expand.Skip is { } slot ? Parameter(new ChildSkipParameter(slot)) : null,
+            Joins = alias => string.Concat(plan.Joins.Take(plan.InnerJoins).Select(j => " " + Join(j, outer => Inside(alias, outer)))),
+            Order = alias => [.. plan.Order.Select(o => _dialect.OrderTerm(At(alias).Value(o.Value), o.Descending, o.MayBeNull))],
+            Filter = plan.Expand.Filter is { } filter ? alias => At(alias).Predicate(filter, exact: false) : null,
+        });
+    }
+
+    private List<string> ChildOrder(RelatedPlan plan) => [.. plan.Order.Select(o => _dialect.OrderTerm(Expressions(plan).Value(o.Value), o.Descending, o.MayBeNull))];
 
     /// <summary>The rows on the far side of a link table, each with what it is linked to.</summary>
     private string Linked(PlanTable child, LinkTable link)
@@ -169,12 +259,12 @@ public sealed class SqlWriter
         var writer = new SqlWriter(dialect);
         var items = Enumerable.Range(0, RemotePlan.BatchSize).Select(n => $"SELECT {n + 1} AS n, {string.Join(", ", plan.Target.Select((t, i) => $"{writer.Parameter(new BatchParameter(n, i, t))} AS k{i}"))}");
         var page = string.Join("\nUNION ALL ", items);
-        var children = writer.FirstChildren(plan.Child, null, [.. plan.Target.Select((t, i) => (dialect.Quote(t.Column), "k" + i))], plan.ChildKey, plan.Order, plan.Expand, page);
-        var text = $"SELECT p.n, {writer.Columns("c", plan.Output)}\nFROM (\n{page}\n) AS p\n{children}\nORDER BY p.n, {writer.ChildOrder(plan.Order)}";
+        var children = writer.FirstChildren(plan.Related, null, [.. plan.Target.Select((t, i) => (dialect.Quote(t.Column), "k" + i))], page, needsRoot: false);
+        var expressions = writer.Expressions(plan.Related);
+        var joins = string.Concat(plan.Related.Joins.Select(j => "\n" + writer.Join(j, alias => alias)));
+        var text = $"SELECT {string.Join(", ", Outputs(plan.Related.Output, expressions))}\nFROM (\n{page}\n) AS p\n{children}{joins}\nORDER BY {string.Join(", ", writer.ChildOrder(plan.Related).Prepend("p.n"))}";
         return new SqlStatement(text, [.. writer._parameters]);
     }
-
-    private string Columns(string alias, IEnumerable<Property> properties) => string.Join(", ", properties.Select(p => Column(alias, p)));
 
     private string Column(string alias, Property property) => _dialect.Column($"{alias}.{_dialect.Quote(property.Column)}", property.StorageForm);
 
@@ -190,6 +280,9 @@ public sealed class SqlWriter
         return parameter switch
         {
             LiteralParameter literal => _dialect.Parameter(index + 1, literal.Conversion?.Parameter ?? literal.Type, literal.StorageForm),
+            MarkParameter mark => _dialect.Parameter(index + 1, mark.Type, mark.StorageForm),
+            PatternParameter => _dialect.Parameter(index + 1, EdmType.String, null),
+            ConstantParameter constant => _dialect.Parameter(index + 1, constant.Type, constant.StorageForm),
             TruthParameter truth => _dialect.Parameter(index + 1, truth.Conversion.Parameter, null),
             BridgeParameter bridge => _dialect.Parameter(index + 1, bridge.Target.StoredType, bridge.Target.StorageForm),
             BatchParameter item => _dialect.Parameter(index + 1, item.Target.StoredType, item.Target.StorageForm),

@@ -5,7 +5,7 @@ using RapidGable.Model;
 namespace RapidGable.Requests;
 
 /// <summary>The expression grammar of <c>$filter</c> and <c>$orderby</c>, by precedence climbing (URL conventions 5.1.1.17).</summary>
-internal sealed class ExpressionParser(TokenReader reader)
+internal sealed class ExpressionParser(TokenReader reader, ParameterAliases aliases)
 {
     private static readonly FrozenDictionary<string, (BinaryOperator Operator, int Precedence)> Operators =
         new Dictionary<string, (BinaryOperator, int)>(StringComparer.OrdinalIgnoreCase)
@@ -30,8 +30,7 @@ internal sealed class ExpressionParser(TokenReader reader)
         Enum.GetValues<CanonicalFunction>().ToFrozenDictionary(f => f.ToString(), StringComparer.OrdinalIgnoreCase);
 
     private static readonly FrozenSet<string> LaterFunctions = FrozenSet.Create(StringComparer.OrdinalIgnoreCase,
-        "substring", "matchespattern", "hassubset", "hassubsequence", "totaloffsetminutes", "totalseconds", "mindatetime", "maxdatetime",
-        "cast", "isof", "geo.distance", "geo.length", "geo.intersects", "case");
+        "hassubset", "hassubsequence", "geo.distance", "geo.length", "geo.intersects");
 
     private int _depth;
     private int _nodes;
@@ -55,7 +54,11 @@ internal sealed class ExpressionParser(TokenReader reader)
                 continue;
             }
             if (token.Text.Equals("has", StringComparison.OrdinalIgnoreCase))
-                throw reader.NotImplemented("The operator has is not supported: this service has no flag types.", token.Position);
+            {
+                reader.Take();
+                left = Node(new BinarySyntax(BinaryOperator.Has, left, Primary(), token.Position));
+                continue;
+            }
             if (!Operators.TryGetValue(token.Text, out var found) || found.Precedence < least)
                 break;
             reader.Take();
@@ -71,21 +74,58 @@ internal sealed class ExpressionParser(TokenReader reader)
     private InSyntax In(ExpressionSyntax operand)
     {
         var word = reader.Take();
+        if (reader.Current.Is('@'))
+        {
+            var name = AliasName();
+            return aliases.Tokens(name.Text) is not { } list ? (InSyntax)Node(new InSyntax(operand, [], word.Position))
+                : (InSyntax)Node(new InSyntax(operand, Members(list, name.Text), word.Position));
+        }
+        if (reader.Current.Kind == TokenKind.Name && Path() is var path)
+        {
+            return path is PathSyntax collection ? (InSyntax)Node(new InSyntax(operand, [], word.Position) { Collection = collection })
+                : throw reader.Fault("syntax", "A list in parentheses or a collection property follows 'in'.", word.Position);
+        }
         if (!reader.Current.Is('('))
-            throw reader.Current.Kind == TokenKind.Name
-                ? reader.NotImplemented("The operator in is supported with a list of values in parentheses.", reader.Current.Position)
-                : reader.Unexpected("a list in parentheses after 'in'");
-        reader.Take();
+            throw reader.Unexpected("a list in parentheses after 'in'");
+        var members = Members(reader, "'in'");
+        return (InSyntax)Node(new InSyntax(operand, members, word.Position));
+    }
+
+    /// <summary>The members of a list in parentheses.</summary>
+    private static ImmutableArray<ExpressionSyntax> Members(TokenReader list, string of)
+    {
+        list.Expect('(', "to start a list");
         var members = ImmutableArray.CreateBuilder<ExpressionSyntax>();
-        while (!reader.TryTake(')'))
+        while (!list.TryTake(')'))
         {
             if (members.Count > 0)
-                reader.Expect(',', "or ')' in the list");
-            members.Add(reader.Current.Kind is TokenKind.Literal or TokenKind.Null ? Primary() : throw reader.Unexpected("a literal value in the list"));
+                list.Expect(',', "or ')' in the list");
+            var token = list.Current;
+            members.Add(token.Kind switch
+            {
+                TokenKind.Literal => new LiteralSyntax(token.Slot, token.Literal, token.Position),
+                TokenKind.Null => new NullSyntax(token.Position),
+                _ => throw list.Unexpected("a literal value in the list"),
+            });
+            list.Take();
             if (members.Count > Limits.InMembers)
-                throw reader.Fault("too-large", $"The list after 'in' has more than {Limits.InMembers} members.", word.Position);
+                throw list.Fault("too-large", $"The list of {of} has more than {Limits.InMembers} members.", token.Position);
         }
-        return (InSyntax)Node(new InSyntax(operand, members.ToImmutable(), word.Position));
+        return members.ToImmutable();
+    }
+
+    private NameSyntax AliasName()
+    {
+        var at = reader.Take();
+        var name = reader.ExpectName("the name of a parameter alias after '@'");
+        return name.Text.Contains('.') ? throw reader.NotImplemented($"The annotation '@{name.Text}' in an expression is not supported.", at.Position) : new NameSyntax("@" + name.Text, at.Position);
+    }
+
+    /// <summary>An alias that is not given counts as null (URL conventions 5.3).</summary>
+    private ExpressionSyntax Alias()
+    {
+        var name = AliasName();
+        return aliases.Expression(name.Text, out var text) is { } value ? Node(new AliasSyntax(name.Text, value, text, name.Position)) : Node(new NullSyntax(name.Position));
     }
 
     private ExpressionSyntax Unary()
@@ -127,7 +167,7 @@ internal sealed class ExpressionParser(TokenReader reader)
                 reader.Expect(')', "to close the parenthesis");
                 return inner;
             case TokenKind.Symbol when token.Is('@'):
-                throw reader.NotImplemented("Parameter aliases are not supported.", token.Position);
+                return Alias();
             default:
                 throw reader.Unexpected("a property, a value or '('");
         }
@@ -136,6 +176,13 @@ internal sealed class ExpressionParser(TokenReader reader)
     private ExpressionSyntax Call()
     {
         var name = reader.Take();
+        switch (name.Text.ToLowerInvariant())
+        {
+            case "cast" or "isof":
+                return TypeCall(name);
+            case "case":
+                return Case(name);
+        }
         if (LaterFunctions.Contains(name.Text))
             throw reader.NotImplemented($"The function {name.Text} is not supported.", name.Position);
         if (!Functions.TryGetValue(name.Text, out var function))
@@ -151,6 +198,51 @@ internal sealed class ExpressionParser(TokenReader reader)
         return Node(new CallSyntax(function, name.Text.ToLowerInvariant(), arguments.ToImmutable(), name.Position));
     }
 
+    private ExpressionSyntax TypeCall(Token name)
+    {
+        reader.Take();
+        ExpressionSyntax? operand = null;
+        if (reader.Current is not { Kind: TokenKind.Name } type || !type.Text.Contains('.') || !reader.Following.Is(')'))
+        {
+            operand = Binary(1);
+            reader.Expect(',', $"and a type in {name.Text}");
+        }
+        var target = reader.ExpectName("a type such as Edm.String");
+        if (reader.Current.Is('('))
+            throw reader.NotImplemented($"{name.Text} to a collection is not supported.", target.Position);
+        reader.Expect(')', $"to close {name.Text}");
+        return Node(new TypeCallSyntax(name.Text.Equals("isof", StringComparison.OrdinalIgnoreCase), operand, target, name.Position));
+    }
+
+    private ExpressionSyntax Case(Token name)
+    {
+        reader.Take();
+        var branches = ImmutableArray.CreateBuilder<(ExpressionSyntax, ExpressionSyntax)>();
+        do
+        {
+            var condition = Binary(1);
+            reader.Expect(':', "between a condition of case and its value");
+            branches.Add((condition, Binary(1)));
+        }
+        while (reader.TryTake(','));
+        reader.Expect(')', "or ',' in case");
+        return Node(new CaseSyntax(branches.ToImmutable(), name.Position));
+    }
+
+    /// <summary><c>$root/Set(key)/property</c>.</summary>
+    private ExpressionSyntax Root(NameSyntax root)
+    {
+        reader.Expect('/', "after $root");
+        var set = reader.ExpectName("an entity set after $root");
+        if (!reader.TryTake('('))
+            throw reader.NotImplemented("$root leads to one entity by its key, as in $root/Stations(1)/name; anything else after it is not supported.", set.Position);
+        var key = RequestParser.Key(reader, aliases);
+        var path = ImmutableArray.CreateBuilder<NameSyntax>();
+        while (reader.TryTake('/'))
+            path.Add(reader.ExpectName("a property"));
+        return Node(new RootSyntax(set, key, path.ToImmutable(), root.Position));
+    }
+
     private ExpressionSyntax Path()
     {
         var names = ImmutableArray.CreateBuilder<NameSyntax>();
@@ -159,10 +251,10 @@ internal sealed class ExpressionParser(TokenReader reader)
             var name = reader.ExpectName("a name");
             if (name.Text == "$count" && names.Count > 0)
                 return Count(names.ToImmutable());
-            if (name.Text.StartsWith('$') && !(name.Text == "$it" && names.Count == 0 && reader.Current.Is('/')))
+            if (name.Text == "$root" && names.Count == 0)
+                return Root(name);
+            if (name.Text.StartsWith('$') && !(name.Text is "$it" or "$this" && names.Count == 0))
                 throw reader.NotImplemented($"'{name.Text}' in an expression is not supported.", name.Position);
-            if (name.Text.Contains('.'))
-                throw reader.NotImplemented($"The type cast or annotation '{name.Text}' is not supported.", name.Position);
             if (reader.Current.Is('(') && names.Count > 0)
                 return Lambda(names.ToImmutable(), name);
             names.Add(name);
@@ -173,8 +265,26 @@ internal sealed class ExpressionParser(TokenReader reader)
         return Node(new PathSyntax(names.ToImmutable()));
     }
 
-    private ExpressionSyntax Count(ImmutableArray<NameSyntax> path) => !reader.Current.Is('(') && !reader.Current.Is('/') ? Node(new CountSyntax(path))
-        : throw reader.NotImplemented("Options of $count in an expression are not supported.", reader.Current.Position);
+    private ExpressionSyntax Count(ImmutableArray<NameSyntax> path)
+    {
+        if (!reader.TryTake('('))
+            return Node(new CountSyntax(path, null, null));
+        var count = new CountSyntax(path, null, null);
+        do
+        {
+            var option = reader.ExpectName("$filter or $search");
+            var name = "$" + option.Text.TrimStart('$').ToLowerInvariant();
+            if ((name == "$filter" && count.Filter is not null) || (name == "$search" && count.Search is not null))
+                throw reader.Fault("option-twice", $"The option {name} of $count is given twice.", option.Position);
+            if (name is not ("$filter" or "$search"))
+                throw reader.Fault("option-not-here", $"{option.Text} is not an option of $count; $filter and $search are.", option.Position);
+            reader.Expect('=', "after " + option.Text);
+            count = name == "$filter" ? count with { Filter = Binary(1) } : count with { Search = new SearchParser(reader.Take().Text, "$search", null, null).Read() };
+        }
+        while (reader.TryTake(';'));
+        reader.Expect(')', "to close the options of $count");
+        return Node(count);
+    }
 
     private ExpressionSyntax Lambda(ImmutableArray<NameSyntax> path, NameSyntax word)
     {
@@ -197,7 +307,7 @@ internal sealed class ExpressionParser(TokenReader reader)
         return Node(new LambdaSyntax(path, word.Text == "all", variable, condition, word.Position));
     }
 
-    private ExpressionSyntax Node(ExpressionSyntax node) => ++_nodes <= Limits.ExpressionNodes
+    private ExpressionSyntax Node(ExpressionSyntax node) => ++_nodes <= Limits.ExpressionNodes && aliases.MayGrow()
         ? node
         : throw reader.Fault("too-large", $"The expression has more than {Limits.ExpressionNodes} parts.", node.Position);
 }

@@ -6,6 +6,9 @@ namespace RapidGable.Requests;
 /// <summary>What types numbers become when they meet (URL conventions 5.1.1.16.1).</summary>
 internal static class NumericPromotion
 {
+    /// <summary>The type that holds the values of both.</summary>
+    public static EdmType Common(EdmType left, EdmType right) => Result(ArithmeticOperator.Add, left, right);
+
     public static EdmType Result(ArithmeticOperator op, EdmType left, EdmType right)
     {
         if (left.IsFloating || right.IsFloating)
@@ -24,10 +27,30 @@ internal static class NumericPromotion
     private static int? Scale(EdmType type) => type.IsIntegral ? 0 : type.Scale;
 }
 
+/// <summary>What dates, times and durations become when they meet (URL conventions 5.1.1.2).</summary>
+internal static class TemporalPromotion
+{
+    /// <summary>The type of the result; null when the operator does not take these.</summary>
+    public static EdmType? Result(BinaryOperator op, EdmType left, EdmType right) => (op, left.Kind, right.Kind) switch
+    {
+        (BinaryOperator.Add or BinaryOperator.Sub, EdmKind.DateTimeOffset, EdmKind.Duration) => EdmType.DateTimeOffset,
+        (BinaryOperator.Add or BinaryOperator.Sub, EdmKind.Date, EdmKind.Duration) => EdmType.Date,
+        (BinaryOperator.Add or BinaryOperator.Sub, EdmKind.Duration, EdmKind.Duration) => EdmType.Duration,
+        (BinaryOperator.Sub, EdmKind.DateTimeOffset, EdmKind.DateTimeOffset) or (BinaryOperator.Sub, EdmKind.Date, EdmKind.Date) => EdmType.Duration,
+        (BinaryOperator.Mul, EdmKind.Duration, _) when right.IsNumeric => EdmType.Duration,
+        (BinaryOperator.Mul, _, EdmKind.Duration) when left.IsNumeric => EdmType.Duration,
+        (BinaryOperator.Div or BinaryOperator.DivBy, EdmKind.Duration, _) when right.IsNumeric => EdmType.Duration,
+        _ => null,
+    };
+}
+
 /// <summary>Parameters and result of a built-in function.</summary>
 internal sealed record FunctionSignature(
     ImmutableArray<Func<EdmType, bool>> Parameters, ImmutableArray<string> Meanings, Func<ImmutableArray<BoundExpression>, EdmType> Result)
 {
+    /// <summary>Arguments that cannot be left out.</summary>
+    public int Required { get; private init; } = Parameters.Length;
+
     private static readonly FunctionSignature TextTest = Of(EdmType.Boolean, Text, Text);
     private static readonly FunctionSignature TextChange = Of(EdmType.String, Text);
     private static readonly FunctionSignature DayPart = Of(EdmType.Int32, Day);
@@ -41,6 +64,11 @@ internal sealed record FunctionSignature(
         CanonicalFunction.Concat => Of(EdmType.String, Text, Text),
         CanonicalFunction.Length => Of(EdmType.Int32, Text),
         CanonicalFunction.IndexOf => Of(EdmType.Int32, Text, Text),
+        CanonicalFunction.Substring => Of(EdmType.String, Text, Whole, Whole) with { Required = 2 },
+        CanonicalFunction.MatchesPattern => TextTest,
+        CanonicalFunction.TotalOffsetMinutes => Of(EdmType.Int32, Instant),
+        CanonicalFunction.TotalSeconds => Of(new EdmType(EdmKind.Decimal, Scale: 7), (t => t.Kind == EdmKind.Duration, "a duration")),
+        CanonicalFunction.MinDateTime or CanonicalFunction.MaxDateTime => Of(EdmType.DateTimeOffset),
         CanonicalFunction.Year or CanonicalFunction.Month or CanonicalFunction.Day => DayPart,
         CanonicalFunction.Hour or CanonicalFunction.Minute or CanonicalFunction.Second => ClockPart,
         CanonicalFunction.FractionalSeconds => Of(new EdmType(EdmKind.Decimal, Scale: 7), Clock),
@@ -52,6 +80,8 @@ internal sealed record FunctionSignature(
     };
 
     private static (Func<EdmType, bool> Fits, string Meaning) Text => (t => t.Kind == EdmKind.String, "text");
+
+    private static (Func<EdmType, bool> Fits, string Meaning) Whole => (t => t.IsIntegral, "a whole number");
 
     private static (Func<EdmType, bool> Fits, string Meaning) Number => (t => t.IsNumeric, "a number");
 

@@ -1,5 +1,6 @@
 using System.Globalization;
 using System.Text;
+using System.Text.Json;
 using System.Xml;
 using RapidGable.Model;
 
@@ -27,10 +28,11 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
                 tokens.Add(new Token(TokenKind.End, "", _position, blank));
                 return tokens;
             }
-            var token = Next() with { Blank = blank };
+            var token = (Search(tokens) ?? Next()) with { Blank = blank };
             if (blank)
                 shape.Append(' ');
-            if (token.Kind == TokenKind.Literal)
+            // Truths and levels decide which statements run, so their values belong to the shape.
+            if (token.Kind == TokenKind.Literal && token.Literal != LiteralKind.Boolean && !IsLevels(tokens))
                 shape.Append('\u0001').Append((char)('A' + (int)token.Literal));
             else
                 shape.Append(token.Text);
@@ -38,6 +40,79 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
             if (tokens.Count > Limits.ExpressionNodes * 2)
                 throw Fault("too-large", $"{Subject} has more than {Limits.ExpressionNodes * 2} words and signs.", _position);
         }
+    }
+
+    /// <summary>Reads the values of a JSON array as a list in parentheses.</summary>
+    public List<Token> ReadArray()
+    {
+        var tokens = new List<Token> { new(TokenKind.Symbol, "(", 0, false) };
+        shape.Append('(');
+        foreach (var value in JsonItems())
+        {
+            if (tokens.Count > 1)
+                tokens.Add(new Token(TokenKind.Symbol, ",", 0, false));
+            if (tokens.Count > Limits.InMembers * 2)
+                throw Fault("too-large", $"The array has more than {Limits.InMembers} members.", 0);
+            if (value is null)
+                tokens.Add(new Token(TokenKind.Null, "null", 0, false));
+            else
+            {
+                var (kind, item) = value is string plain ? (LiteralKind.Text, plain) : value is bool flag ? (LiteralKind.Boolean, flag) : Classify(((JsonElement)value).GetRawText()) ?? throw Fault("literal", $"{value} is too large a number.", 0);
+                literals.Add(new Literal(kind, item, target, text, 0));
+                tokens.Add(new Token(TokenKind.Literal, value.ToString()!, 0, false, literals.Count - 1, kind));
+            }
+            shape.Append(tokens[^1].Kind == TokenKind.Null ? "null" : $"\u0001{(char)('A' + (int)tokens[^1].Literal)}").Append(',');
+        }
+        tokens.Add(new Token(TokenKind.Symbol, ")", text.Length, false));
+        tokens.Add(new Token(TokenKind.End, "", text.Length, false));
+        return tokens;
+    }
+
+    private List<object?> JsonItems()
+    {
+        try
+        {
+            using var json = JsonDocument.Parse(text);
+            return [.. json.RootElement.EnumerateArray().Select(object? (e) => e.ValueKind switch
+            {
+                JsonValueKind.Null => null,
+                JsonValueKind.String => e.GetString()!,
+                JsonValueKind.True or JsonValueKind.False => e.GetBoolean(),
+                JsonValueKind.Number => e.Clone(),
+                _ => throw new FaultException(RequestFault.NotImplemented("Objects and arrays inside of an array are not supported.", target, text, 0)),
+            })];
+        }
+        catch (JsonException)
+        {
+            throw Fault("literal", $"{target} is not a JSON array.", 0);
+        }
+    }
+
+    private bool IsLevels(List<Token> tokens) => tokens.Count >= 2 && tokens[^1].Is('=') && IsOption(tokens[^2], "levels");
+
+    private static bool IsOption(Token token, string name) => token.Kind == TokenKind.Name && token.Text.TrimStart('$').Equals(name, StringComparison.OrdinalIgnoreCase);
+
+    /// <summary>A search inside of another option, up to its end, as one token.</summary>
+    private Token? Search(List<Token> tokens)
+    {
+        // The option of a nested relation or of $count, and the transformation.
+        if (tokens.Count < 2 || !(tokens[^1].Is('=') || (target == "$apply" && tokens[^1].Is('('))) || !IsOption(tokens[^2], "search"))
+            return null;
+        var (start, depth, quoted) = (_position, 0, false);
+        for (; _position < text.Length; _position++)
+        {
+            var c = text[_position];
+            if (quoted && c == '\\')
+                _position++;
+            else if (c == '"')
+                quoted = !quoted;
+            else if (!quoted && c == '(')
+                depth++;
+            else if (!quoted && ((c == ')' && depth-- == 0) || (c == ';' && depth == 0)))
+                break;
+        }
+        _position = Math.Min(_position, text.Length);
+        return new Token(TokenKind.Search, text[start.._position], start, false);
     }
 
     private string Subject => target.StartsWith('$') ? target : "The path";
@@ -139,7 +214,7 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
     {
         var start = _position;
         var end = start + 1;
-        while (end < text.Length && (char.IsAsciiLetterOrDigit(text[end]) || text[end] is '.' or ':'
+        while (end < text.Length && (char.IsAsciiLetterOrDigit(text[end]) || text[end] == '.' || (text[end] == ':' && IsInTime(start, end))
             || (text[end] is '-' && char.IsAsciiDigit(text[end - 1])) || (text[end] is '+' or '-' && text[end - 1] is 'e' or 'E' && IsNumberSoFar(start, end - 1))))
             end++;
         if (end - start >= 16 && text[start..end].Contains('T') && end + 5 < text.Length + 0 && text[end] is '+' or ' '
@@ -150,6 +225,10 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
             ? Add(found.Kind, found.Value, word.Length)
             : throw Fault("literal", $"'{word}' at position {start} of {target} is neither a number nor a date or time.{LiteralHint(word)}", start);
     }
+
+    /// <summary>Whether a colon stands between two digits each, as in a time; elsewhere it ends a condition of <c>case</c>.</summary>
+    private bool IsInTime(int start, int colon) => colon - start >= 2 && colon + 2 < text.Length
+        && char.IsAsciiDigit(text[colon - 1]) && char.IsAsciiDigit(text[colon - 2]) && char.IsAsciiDigit(text[colon + 1]) && char.IsAsciiDigit(text[colon + 2]);
 
     private bool IsNumberSoFar(int start, int end) => text.AsSpan(start, end - start).IndexOfAnyExcept("0123456789.-") < 0;
 
@@ -181,6 +260,28 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
             && double.IsFinite(real))
             return (LiteralKind.Double, real);
         return null;
+    }
+
+    /// <summary>A text without quotes and prefixes as a value of a type; null when it is none.</summary>
+    public static object? Plain(string text, EdmType type)
+    {
+        object? Of(LiteralKind kind) => Classify(text) is { } found && found.Kind == kind ? found.Value : null;
+        return type.Kind switch
+        {
+            EdmKind.String => text,
+            EdmKind.Enum => type.Enum!.Find(text)?.Name,
+            EdmKind.Boolean => text switch { "true" => true, "false" => false, _ => null },
+            EdmKind.Guid => Guid.TryParseExact(text, "D", out var guid) ? guid : null,
+            EdmKind.Duration => TryDuration(text, out var duration) ? duration : null,
+            EdmKind.Date => Of(LiteralKind.Date),
+            EdmKind.TimeOfDay => Of(LiteralKind.TimeOfDay),
+            EdmKind.DateTimeOffset => Of(LiteralKind.DateTimeOffset),
+            EdmKind.Decimal => Classify(text) switch { { Value: long number } => (decimal)number, { Value: decimal number } => number, _ => null },
+            EdmKind.Single or EdmKind.Double => Classify(text) switch { { Value: long number } => (double)number, { Value: decimal number } => (double)number, { Value: double number } => number, _ => null },
+            EdmKind.Binary => TryBinary(text, out var bytes) ? bytes : null,
+            EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => Of(LiteralKind.Integer),
+            _ => null,
+        };
     }
 
     private static bool TryInstant(string word, out DateTime utc)

@@ -44,6 +44,27 @@ public sealed record RequestAddress(ImmutableArray<AddressSegment> Segments, Imm
         }
     }
 
+    /// <summary>The address that <c>$entity?$id=…</c> stands for (URL conventions 4.12): that of the entity with the other options of this one.</summary>
+    /// <param name="serviceRoot">Absolute, with a slash at its end.</param>
+    public Result<RequestAddress> ResolveEntityId(string serviceRoot)
+    {
+        if (Segments is not [{ Text: "$entity" }, ..])
+            return this;
+        var ids = Options.Where(o => o.Name.TrimStart('$').Equals("id", StringComparison.OrdinalIgnoreCase)).ToList();
+        if (ids is not [var id])
+            return new RequestFault(400, "id", "$entity needs the id of one entity, as in $entity?$id=Stations(1).", "$id");
+        var raw = id.Raw[(id.Raw.IndexOf('=') + 1)..];
+        var path = raw.StartsWith(serviceRoot, StringComparison.Ordinal) ? raw[serviceRoot.Length..] : id.Value.StartsWith(serviceRoot, StringComparison.Ordinal) ? id.Value[serviceRoot.Length..] : raw;
+        var root = new Uri(serviceRoot).AbsolutePath;
+        if (path.StartsWith(root, StringComparison.Ordinal))
+            path = path[root.Length..];
+        if (path.Contains("://", StringComparison.Ordinal) || path.StartsWith('/') || path.StartsWith('$') || path.Contains('?'))
+            return RequestFault.NotFound($"'{id.Value}' is not the id of an entity of this service.", "$id");
+        // A type cast after $entity is one of the entity.
+        path += RawPath["$entity".Length..];
+        return Read(path, string.Join('&', Options.Except(ids).Select(o => o.Raw)));
+    }
+
     private static AddressOption ReadOption(string raw)
     {
         var equals = raw.IndexOf('=');

@@ -27,6 +27,9 @@ public sealed record RequestFault(int Status, string Code, string Message, strin
     public static RequestFault ForeignSkipToken { get; } =
         new(400, "skiptoken", "The $skiptoken belongs to another request. Follow the next link as it is.", "$skiptoken");
 
+    public static RequestFault GoneSkipToken { get; } =
+        new(410, "gone", "The position is no longer known: the set or its order has changed since the link was made. Read it from the start.", "$skiptoken");
+
     public static RequestFault NotFound(string message, string? target = null) => new(404, "not-found", message, target);
 
     public static RequestFault NotImplemented(string message, string? target = null, string? text = null, int? position = null) =>

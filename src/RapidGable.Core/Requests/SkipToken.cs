@@ -21,47 +21,53 @@ public sealed record SkipToken(string Order, ImmutableArray<StoredValue> Values)
             json.WriteStartArray();
             json.WriteStringValue(Order);
             foreach (var value in Values)
-            {
-                switch (value.Kind)
-                {
-                    case StoredValueKind.Null:
-                        json.WriteNullValue();
-                        break;
-                    case StoredValueKind.Int64:
-                        json.WriteNumberValue(value.Int64);
-                        break;
-                    case StoredValueKind.Double:
-                        json.WriteStringValue("d" + BitConverter.DoubleToInt64Bits(value.Double).ToString("x16"));
-                        break;
-                    case StoredValueKind.Text:
-                        json.WriteStringValue("t" + value.Text);
-                        break;
-                    default:
-                        json.WriteStringValue("b" + Convert.ToHexString(value.Blob));
-                        break;
-                }
-            }
+                Write(json, value);
             json.WriteEndArray();
         }
         return Base64Url.EncodeToString(stream.ToArray());
     }
 
-    /// <summary>Reads a token; null when it was not made by <see cref="Write"/>.</summary>
-    public static SkipToken? Read(string text)
+    internal static void Write(Utf8JsonWriter json, StoredValue value)
+    {
+        switch (value.Kind)
+        {
+            case StoredValueKind.Null:
+                json.WriteNullValue();
+                break;
+            case StoredValueKind.Int64:
+                json.WriteNumberValue(value.Int64);
+                break;
+            case StoredValueKind.Double:
+                json.WriteStringValue("d" + BitConverter.DoubleToInt64Bits(value.Double).ToString("x16"));
+                break;
+            case StoredValueKind.Text:
+                json.WriteStringValue("t" + value.Text);
+                break;
+            default:
+                json.WriteStringValue("b" + Convert.ToHexString(value.Blob));
+                break;
+        }
+    }
+
+    /// <summary>Reads a token; null when it was not made by <see cref="Write()"/>.</summary>
+    public static SkipToken? Read(string text) => Reading(text, items => new SkipToken(items[0].GetString() ?? "", [.. items.Skip(1).Select(Value)]));
+
+    /// <summary>Reads the items of a token's array; null when it is none.</summary>
+    public static T? Reading<T>(string text, Func<List<JsonElement>, T?> read)
+        where T : class
     {
         try
         {
             using var json = JsonDocument.Parse(Encoding.UTF8.GetString(Base64Url.DecodeFromChars(text)));
-            var items = json.RootElement.EnumerateArray().ToList();
-            return new SkipToken(items[0].GetString() ?? "", [.. items.Skip(1).Select(Value)]);
+            return read(json.RootElement.EnumerateArray().ToList());
         }
-        catch (Exception exception) when (exception is FormatException or JsonException or InvalidOperationException or ArgumentException or OverflowException)
+        catch (Exception exception) when (exception is FormatException or JsonException or InvalidOperationException or ArgumentException or OverflowException or IndexOutOfRangeException)
         {
             return null;
         }
     }
 
-    private static StoredValue Value(JsonElement element)
+    internal static StoredValue Value(JsonElement element)
     {
         if (element.ValueKind == JsonValueKind.Null)
             return StoredValue.Null;

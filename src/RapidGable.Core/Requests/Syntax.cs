@@ -22,7 +22,22 @@ public sealed record PathSyntax(ImmutableArray<NameSyntax> Names) : ExpressionSy
 public sealed record LambdaSyntax(ImmutableArray<NameSyntax> Path, bool IsAll, NameSyntax? Variable, ExpressionSyntax? Condition, int OperatorPosition) : ExpressionSyntax(Path[0].Position);
 
 /// <summary>The number of entities in a collection (URL conventions 4.8).</summary>
-public sealed record CountSyntax(ImmutableArray<NameSyntax> Path) : ExpressionSyntax(Path[0].Position);
+/// <param name="Filter">Which of them count; null = all.</param>
+public sealed record CountSyntax(ImmutableArray<NameSyntax> Path, ExpressionSyntax? Filter, SearchSyntax? Search) : ExpressionSyntax(Path[0].Position);
+
+/// <summary>A parameter alias with the expression that stands for it (URL conventions 5.3).</summary>
+/// <param name="Text">The alias's value, in which the expression's positions count.</param>
+public sealed record AliasSyntax(string Name, ExpressionSyntax Value, string Text, int Position) : ExpressionSyntax(Position);
+
+/// <summary><c>cast</c> or <c>isof</c> (URL conventions 5.1.1.10).</summary>
+/// <param name="Operand">Null = the current instance.</param>
+public sealed record TypeCallSyntax(bool IsTest, ExpressionSyntax? Operand, NameSyntax Type, int Position) : ExpressionSyntax(Position);
+
+/// <summary><c>case</c>: the value of the first condition that holds (URL conventions 5.1.1.11).</summary>
+public sealed record CaseSyntax(ImmutableArray<(ExpressionSyntax Condition, ExpressionSyntax Value)> Branches, int Position) : ExpressionSyntax(Position);
+
+/// <summary>A value of another resource of the service, after <c>$root</c> (URL conventions 5.1.1.14.2).</summary>
+public sealed record RootSyntax(NameSyntax Set, ImmutableArray<KeyPartSyntax> Key, ImmutableArray<NameSyntax> Path, int Position) : ExpressionSyntax(Position);
 
 public enum UnaryOperator
 {
@@ -33,31 +48,79 @@ public sealed record UnarySyntax(UnaryOperator Operator, ExpressionSyntax Operan
 
 public enum BinaryOperator
 {
-    Or, And, Eq, Ne, Gt, Ge, Lt, Le, Add, Sub, Mul, Div, DivBy, Mod,
+    Or, And, Eq, Ne, Gt, Ge, Lt, Le, Add, Sub, Mul, Div, DivBy, Mod, Has,
 }
 
 /// <param name="OperatorPosition">Where the operator's word stands.</param>
 public sealed record BinarySyntax(BinaryOperator Operator, ExpressionSyntax Left, ExpressionSyntax Right, int OperatorPosition)
     : ExpressionSyntax(Left.Position);
 
-public sealed record InSyntax(ExpressionSyntax Operand, ImmutableArray<ExpressionSyntax> Members, int OperatorPosition) : ExpressionSyntax(Operand.Position);
+public sealed record InSyntax(ExpressionSyntax Operand, ImmutableArray<ExpressionSyntax> Members, int OperatorPosition) : ExpressionSyntax(Operand.Position)
+{
+    /// <summary>The collection property that stands instead of a list; null = a list.</summary>
+    public PathSyntax? Collection { get; init; }
+}
 
 public sealed record CallSyntax(CanonicalFunction Function, string Name, ImmutableArray<ExpressionSyntax> Arguments, int Position) : ExpressionSyntax(Position);
 
 public sealed record OrderTermSyntax(ExpressionSyntax Expression, bool Descending);
 
-/// <param name="All">An asterisk is among the items.</param>
-public sealed record SelectSyntax(bool All, ImmutableArray<NameSyntax> Names);
+/// <summary>What a search looks for (URL conventions 5.1.8).</summary>
+public abstract record SearchSyntax;
 
+/// <summary>A word or phrase: a slot, or the text itself where it is part of the shape.</summary>
+public sealed record SearchTermSyntax(int? Slot, string? Text) : SearchSyntax;
+
+public sealed record SearchNotSyntax(SearchSyntax Operand) : SearchSyntax;
+
+public sealed record SearchPairSyntax(bool IsAnd, SearchSyntax Left, SearchSyntax Right) : SearchSyntax;
+
+/// <summary><c>expression as Name</c> (URL conventions 5.1.9).</summary>
+public sealed record ComputeItemSyntax(ExpressionSyntax Expression, NameSyntax Alias);
+
+/// <param name="All">An asterisk is among the items.</param>
+public sealed record SelectSyntax(bool All, ImmutableArray<SelectItemSyntax> Items);
+
+/// <param name="Path">The property, and the members of complex values that lead on.</param>
 /// <param name="Select">The nested <c>$select</c>; null = none.</param>
-public sealed record ExpandItemSyntax(NameSyntax Name, SelectSyntax? Select)
+public sealed record SelectItemSyntax(ImmutableArray<NameSyntax> Path, SelectSyntax? Select);
+
+/// <summary>What of the related entities is wanted.</summary>
+public enum ExpandKind
 {
+    Entities, References, Count,
+}
+
+/// <param name="Name">Null for <c>*</c>, all navigation properties.</param>
+/// <param name="Select">The nested <c>$select</c>; null = none.</param>
+public sealed record ExpandItemSyntax(NameSyntax? Name, SelectSyntax? Select)
+{
+    public ExpandKind Kind { get; init; }
+
+    /// <summary>The type that entities are cast to before; null = none.</summary>
+    public NameSyntax? Cast { get; init; }
+
+    public int Position { get; init; }
+
     public ExpressionSyntax? Filter { get; init; }
+
+    public SearchSyntax? Search { get; init; }
+
+    public ImmutableArray<ComputeItemSyntax> Compute { get; init; } = [];
 
     public ImmutableArray<OrderTermSyntax> OrderBy { get; init; } = [];
 
+    public ImmutableArray<ExpandItemSyntax> Expand { get; init; } = [];
+
     /// <summary>Slot of the nested <c>$top</c>; null = not given.</summary>
     public int? Top { get; init; }
+
+    public int? Skip { get; init; }
+
+    public bool Count { get; init; }
+
+    /// <summary>How often a recursive relation is followed, 1 when nothing is said; <see cref="int.MaxValue"/> for <c>max</c>.</summary>
+    public int Levels { get; init; } = 1;
 
     /// <summary>Where the nested options stand, by their names; links to further related entities repeat them.</summary>
     public ImmutableArray<NestedOption> Options { get; init; } = [];
@@ -70,15 +133,32 @@ public sealed record NestedOption(string Name, int FirstToken, int EndToken);
 public sealed record KeyPartSyntax(NameSyntax? Name, LiteralSyntax Value);
 
 /// <summary>A path segment with a name, and a key predicate if it has one.</summary>
-public sealed record SegmentSyntax(string Name, ImmutableArray<KeyPartSyntax>? Key)
+/// <param name="Slot">The whole segment as text, for where it stands for a key; -1 = it cannot.</param>
+public sealed record SegmentSyntax(string Name, ImmutableArray<KeyPartSyntax>? Key, int Slot = -1)
 {
-    public bool IsSystem => Name.StartsWith('$');
+    public bool IsSystem => Name.StartsWith('$') && !IsText;
+
+    /// <summary>No name, so nothing but a key.</summary>
+    public bool IsText { get; init; }
+
+    /// <summary>The sets of a <c>$crossjoin(…)</c>.</summary>
+    public ImmutableArray<NameSyntax> Sets { get; init; } = [];
+
+    /// <summary>The condition of a <c>$filter(…)</c> segment.</summary>
+    public ExpressionSyntax? Filter { get; init; }
 }
 
 /// <summary>A parsed request. Slots point into the literals that came with it.</summary>
 public sealed record RequestSyntax(ImmutableArray<SegmentSyntax> Path)
 {
+    /// <summary>Null = not given.</summary>
+    public ImmutableArray<TransformationSyntax>? Apply { get; init; }
+
     public ExpressionSyntax? Filter { get; init; }
+
+    public SearchSyntax? Search { get; init; }
+
+    public ImmutableArray<ComputeItemSyntax> Compute { get; init; } = [];
 
     public ImmutableArray<OrderTermSyntax> OrderBy { get; init; } = [];
 
@@ -95,6 +175,9 @@ public sealed record RequestSyntax(ImmutableArray<SegmentSyntax> Path)
 
     /// <summary>For each position value of the <c>$skiptoken</c>, whether it is null; null = no token.</summary>
     public ImmutableArray<bool>? SkipTokenNulls { get; init; }
+
+    /// <summary>Only what has changed is asked for.</summary>
+    public bool IsDelta { get; init; }
 
     /// <summary>The system options that are present, by their canonical names.</summary>
     public ImmutableArray<string> Options { get; init; } = [];

@@ -3,12 +3,18 @@ namespace RapidGable.Requests;
 internal enum TokenKind
 {
     End, Name, Literal, Null, Symbol,
+
+    /// <summary>A whole search expression.</summary>
+    Search,
 }
 
 /// <summary>The forms of a literal in a URL (ABNF primitiveLiteral).</summary>
 public enum LiteralKind
 {
     Boolean, Integer, Decimal, Double, String, Guid, Date, TimeOfDay, DateTimeOffset, Duration, Binary, Enum,
+
+    /// <summary>Text that takes the type of what it meets: a key as a segment, a string in a JSON array.</summary>
+    Text,
 }
 
 /// <summary>A literal of an enumeration: its qualified type and its member, by name or number.</summary>

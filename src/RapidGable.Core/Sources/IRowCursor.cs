@@ -12,6 +12,9 @@ public interface IRowCursor : IAsyncDisposable
     /// <summary>Moves to the next row; false after the last.</summary>
     ValueTask<bool> ReadAsync(CancellationToken cancellation);
 
+    /// <summary>Number of columns.</summary>
+    int Columns { get; }
+
     bool IsNull(int column);
 
     bool GetBoolean(int column);

@@ -20,6 +20,9 @@ public enum SourceFaultKind
     /// <summary>A number leaves the range of its type (URL conventions 5.1.1.2).</summary>
     Overflow,
 
+    /// <summary>A regular expression that the engine does not take.</summary>
+    BadPattern,
+
     /// <summary>A stored value does not have the type that its column states.</summary>
     BadData,
 
@@ -100,9 +103,31 @@ public enum SessionKind
     Interleaved,
 }
 
+/// <summary>A statement with the values of its parameters.</summary>
+public sealed record SourceStatement(string Sql, ReadOnlyMemory<StoredValue> Parameters);
+
 /// <summary>A connection in use by one request.</summary>
 public interface ISourceSession : IAsyncDisposable
 {
     /// <summary>Runs a reading statement.</summary>
     ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation);
+
+    /// <summary>Runs statements whose rows are read in turn; a cursor for each, in their order.</summary>
+    /// <param name="mostHeld">How many rows all but the last can give: a source that has to hold them, to save time, knows whether it should.</param>
+    async ValueTask<IReadOnlyList<IRowCursor>> QueryTogetherAsync(IReadOnlyList<SourceStatement> statements, long mostHeld, CancellationToken cancellation)
+    {
+        var cursors = new List<IRowCursor>(statements.Count);
+        try
+        {
+            foreach (var statement in statements)
+                cursors.Add(await QueryAsync(statement.Sql, statement.Parameters, cancellation));
+            return cursors;
+        }
+        catch
+        {
+            foreach (var cursor in cursors)
+                await cursor.DisposeAsync();
+            throw;
+        }
+    }
 }

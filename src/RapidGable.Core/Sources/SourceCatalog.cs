@@ -55,8 +55,13 @@ public sealed record SourceObject(
     /// <summary>Column lists of the other indexes, whose first columns are found fast.</summary>
     public ImmutableArray<ImmutableArray<string>> Indexes { get; init; } = [];
 
+    public ImmutableArray<TextIndex> TextIndexes { get; init; } = [];
+
     /// <summary>Schema and name.</summary>
     public string FullName => Schema is null ? Name : $"{Schema}.{Name}";
+
+    /// <summary>As in <see cref="SourceObjectName.RowId"/>.</summary>
+    public string? RowId { get; init; }
 
     /// <summary>Why the object cannot be read at all; null = it can.</summary>
     public string? Fault { get; init; }

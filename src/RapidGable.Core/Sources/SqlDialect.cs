@@ -43,7 +43,8 @@ public abstract class SqlDialect
     public virtual string False => "0";
 
     /// <summary>A sort term with nulls first when ascending and last when descending (protocol 11.2.6.2).</summary>
-    public abstract string OrderTerm(string sql, bool descending);
+    /// <param name="mayBeNull">Whether nulls have to be thought of.</param>
+    public abstract string OrderTerm(string sql, bool descending, bool mayBeNull);
 
     /// <summary>Both sides of a comparison brought to one form, when their stored forms differ.</summary>
     public abstract (string Left, string Right) Comparable(SqlOperand left, SqlOperand right);
@@ -54,30 +55,129 @@ public abstract class SqlDialect
     /// <summary>Arithmetic on two numbers; a zero divisor of an integer or decimal must raise <see cref="SourceFaultKind.DivisionByZero"/>.</summary>
     public abstract string Arithmetic(ArithmeticOperator op, SqlOperand left, SqlOperand right, EdmType result);
 
+    /// <summary>Arithmetic with dates, times and durations; null when the engine cannot express it.</summary>
+    public virtual string? Temporal(ArithmeticOperator op, SqlOperand left, SqlOperand right, EdmType result) => null;
+
+    /// <summary>The storage form of computed values of a type, which literals take that are computed with; null = the usual one.</summary>
+    public virtual string? ComputedForm(EdmType type) => null;
+
+    /// <summary>A value as another primitive type, null where it cannot be that (URL conventions 5.1.1.10.1); null when the engine cannot express it.</summary>
+    public string? Cast(SqlOperand value, EdmType to) => (value.Type, to.Kind) switch
+    {
+        ({ IsNumeric: true }, EdmKind.Byte) => Whole(value.Sql, "0", "255"),
+        ({ IsNumeric: true }, EdmKind.SByte) => Whole(value.Sql, "-128", "127"),
+        ({ IsNumeric: true }, EdmKind.Int16) => Whole(value.Sql, "-32768", "32767"),
+        ({ IsNumeric: true }, EdmKind.Int32) => Whole(value.Sql, "-2147483648", "2147483647"),
+        ({ IsNumeric: true }, EdmKind.Int64) => Whole(value.Sql, "-9223372036854775807", "9223372036854775807"),
+        ({ IsNumeric: true }, EdmKind.Decimal) => AsDecimal(value.Sql),
+        ({ IsNumeric: true }, EdmKind.Single or EdmKind.Double) => AsDouble(value.Sql),
+        ({ Kind: EdmKind.Boolean }, EdmKind.String) => $"(CASE WHEN {value.Sql} THEN 'true' WHEN NOT {value.Sql} THEN 'false' END)",
+        ({ IsIntegral: true } or { Kind: EdmKind.Guid or EdmKind.Date }, EdmKind.String) => AsText(value.Sql),
+        ({ Kind: EdmKind.Date }, EdmKind.DateTimeOffset) => AtMidnight(value.Sql),
+        ({ Kind: EdmKind.DateTimeOffset }, EdmKind.Date) => Call(CanonicalFunction.Date, [value]),
+        ({ Kind: EdmKind.DateTimeOffset }, EdmKind.TimeOfDay) => Call(CanonicalFunction.Time, [value]),
+        _ => null,
+    };
+
+    private string Whole(string sql, string least, string most)
+    {
+        var rounded = Rounded(sql);
+        return $"(CASE WHEN {rounded} BETWEEN {least} AND {most} THEN {AsInteger(rounded)} END)";
+    }
+
+    /// <summary>The nearest whole number, halves away from zero, not yet as an integer.</summary>
+    protected abstract string Rounded(string number);
+
+    protected abstract string AsInteger(string wholeNumber);
+
+    protected abstract string AsDecimal(string number);
+
+    protected abstract string AsDouble(string number);
+
+    /// <summary>An integer, a uuid or a date in its payload form.</summary>
+    protected abstract string AsText(string value);
+
+    /// <summary>The instant at which a date starts in UTC.</summary>
+    protected abstract string AtMidnight(string date);
+
+    /// <summary>A computed value as a column of the result that is read as its type; null when it cannot be.</summary>
+    public virtual string? Result(string sql, EdmType type, string? storageForm) => sql;
+
+    /// <summary>An aggregate of a value; <c>COUNT</c> counts different values.</summary>
+    /// <param name="function">SUM, MIN, MAX, AVG or COUNT.</param>
+    public virtual string Aggregate(string function, string sql, EdmType result) => function switch
+    {
+        "AVG" => $"AVG({AsDouble(sql)})",
+        "COUNT" => $"COUNT(DISTINCT {sql})",
+        _ => $"{function}({sql})",
+    };
+
+    /// <summary>What before a statement makes the engine tell how it means to run it, and no more.</summary>
+    public virtual string Explain => "EXPLAIN ";
+
+    /// <summary>The first column of that which is meant for people.</summary>
+    public virtual int ExplainedFrom => 0;
+
+    /// <summary>What stands after LIMIT when there is none.</summary>
+    public virtual string NoLimit => "9223372036854775807";
+
+    /// <summary>What stands after FROM for the values of a collection, each a row; null when the engine cannot express it.</summary>
+    /// <param name="collection">The stored collection: an array of the engine, or a JSON array as text.</param>
+    /// <param name="alias">Name of the rows.</param>
+    public virtual string? Unnest(SqlOperand collection, EdmType item, string alias) => null;
+
+    /// <summary>One of the values of <see cref="Unnest"/>.</summary>
+    public virtual string Item(string alias, EdmType type) => alias + ".value";
+
+    /// <summary>Whether a row of a table holds a word or phrase, asked of the table's full-text index.</summary>
+    /// <param name="alias">The table's.</param>
+    /// <param name="term">Placeholder of the word or phrase.</param>
+    public abstract string Matches(TextIndex index, string alias, string term);
+
     /// <summary>The form that literals take when they meet a value that has no stored form of its own.</summary>
     public abstract StoredValue Encode(object value, EdmType type, string? storageForm);
 
+    /// <summary>Name of the parents' rows inside of <see cref="FirstChildren"/>.</summary>
+    public virtual string InnerParents => "p";
+
     /// <summary>A join of <c>p</c>, the parents of a page, to the first children of each, under the name <c>c</c>.</summary>
     public abstract string FirstChildren(ChildrenSql children);
-
-    /// <summary>The sort terms of the children of one parent.</summary>
-    protected string ChildOrder(ChildrenSql children, string alias) => string.Join(", ", children.Order.Select(o => OrderTerm($"{alias}.{o.Column}", o.Descending)));
 }
 
 /// <summary>What a join to the first children of each parent is made of.</summary>
 /// <param name="Table">The children's table, quoted.</param>
 /// <param name="Key">Columns of the children's key, quoted.</param>
 /// <param name="References">Columns of the children that refer to the parent, quoted, and the parent's columns in <c>p</c>.</param>
-/// <param name="Limit">Placeholder of the number of children for each parent.</param>
-/// <param name="Order">The order among the children of one parent: columns, quoted, and whether each descends; total by itself.</param>
 /// <param name="IsShared">A child may belong to several parents.</param>
+/// <param name="Limit">Placeholder of the number of children for each parent.</param>
 /// <param name="Page">The statement of the page of parents, whose columns are those of <paramref name="References"/> and more.</param>
-public sealed record ChildrenSql(
-    string Table, IReadOnlyList<string> Key, IReadOnlyList<(string Child, string Parent)> References, IReadOnlyList<(string Column, bool Descending)> Order,
-    bool IsShared, string Limit, string Page)
+public sealed record ChildrenSql(string Table, IReadOnlyList<string> Key, IReadOnlyList<(string Child, string Parent)> References, bool IsShared, string Limit, string Page)
 {
+    /// <summary>The filter or the order is about each parent's row, beside what it is referred to by.</summary>
+    public bool IsPerParent { get; init; }
+
+    /// <summary>As in <see cref="SourceObjectName.RowId"/>, of the children's table.</summary>
+    public string? RowId { get; init; }
+
+    /// <summary>Placeholder of the number of children to pass over; null = none.</summary>
+    public string? Skip { get; init; }
+
+    /// <summary>Joins that the order and the filter need, behind the children's table under an alias; each starts with a blank.</summary>
+    public required Func<string, string> Joins { get; init; }
+
+    /// <summary>The sort terms among the children of one parent, for the alias of their table; total by itself.</summary>
+    public required Func<string, IReadOnlyList<string>> Order { get; init; }
+
     /// <summary>What the children must fulfil beside, for the alias of their table; null = nothing.</summary>
     public Func<string, string>? Filter { get; init; }
+
+    /// <summary>The children's table under an alias, with what is joined to it.</summary>
+    public string From(string alias) => $"{Table} AS {alias}{Joins(alias)}";
+
+    public string OrderOf(string alias) => string.Join(", ", Order(alias));
+
+    /// <summary>LIMIT and, when some are passed over, OFFSET.</summary>
+    public string Limits => Skip is null ? $"LIMIT {Limit}" : $"LIMIT {Limit} OFFSET {Skip}";
 
     /// <summary>The key's columns of one table, such as <c>x."id", x."no"</c>.</summary>
     public string KeyOf(string alias) => string.Join(", ", Key.Select(k => $"{alias}.{k}"));

@@ -87,6 +87,12 @@ public sealed record CsdlSet(string Name, string Type, bool IsSingleton, bool Is
     /// <summary>Properties that the service says it does not sort by.</summary>
     public ImmutableArray<string> NotSortable { get; init; } = [];
 
+    /// <summary>The service says that it is read with a filter only.</summary>
+    public bool RequiresFilter { get; init; }
+
+    /// <summary>The service says that its changes can be followed.</summary>
+    public bool TracksChanges { get; init; }
+
     /// <summary>The service says that it sorts at all.</summary>
     public bool IsSortable { get; init; } = true;
 }

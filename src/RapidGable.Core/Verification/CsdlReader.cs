@@ -102,6 +102,8 @@ public static class CsdlReader
             [.. element.Elements(Edm + "NavigationPropertyBinding").Select(b => (Text(b, "Path"), Text(b, "Target")))])
         {
             NotSortable = [.. Restriction(element, "SortRestrictions", "NonSortableProperties").Descendants(Edm + "PropertyPath").Select(p => p.Value)],
+            RequiresFilter = Restriction(element, "FilterRestrictions", "RequiresFilter").Any(v => (string?)v.Attribute("Bool") == "true"),
+            TracksChanges = Restriction(element, "ChangeTracking", "Supported").Any(v => (string?)v.Attribute("Bool") == "true"),
             IsSortable = Restriction(element, "SortRestrictions", "Sortable").All(v => (string?)v.Attribute("Bool") != "false"),
         };
     }

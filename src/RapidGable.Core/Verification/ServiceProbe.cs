@@ -13,12 +13,17 @@ public interface IServiceProbe
 {
     /// <summary>GETs an absolute URL; never throws for what the service or the network does.</summary>
     Task<ProbeResponse> GetAsync(string url, string? accept, CancellationToken cancellation);
+
+    /// <summary>As the other, with a preference.</summary>
+    Task<ProbeResponse> GetAsync(string url, string? accept, string prefer, CancellationToken cancellation) => GetAsync(url, accept, cancellation);
 }
 
 /// <summary>Asks over HTTP, as a client of OData 4.01.</summary>
 public sealed class HttpProbe(HttpClient client) : IServiceProbe
 {
-    public async Task<ProbeResponse> GetAsync(string url, string? accept, CancellationToken cancellation)
+    public Task<ProbeResponse> GetAsync(string url, string? accept, CancellationToken cancellation) => GetAsync(url, accept, "", cancellation);
+
+    public async Task<ProbeResponse> GetAsync(string url, string? accept, string prefer, CancellationToken cancellation)
     {
         var clock = Stopwatch.StartNew();
         try
@@ -28,6 +33,8 @@ public sealed class HttpProbe(HttpClient client) : IServiceProbe
             if (accept is not null)
                 request.Headers.Accept.Add(MediaTypeWithQualityHeaderValue.Parse(accept));
             request.Headers.Add("OData-MaxVersion", "4.01");
+            if (prefer.Length > 0)
+                request.Headers.Add("Prefer", prefer);
             using var response = await client.SendAsync(request, cancellation);
             var body = await response.Content.ReadAsByteArrayAsync(cancellation);
             var version = response.Headers.TryGetValues("OData-Version", out var values) ? values.First() : null;

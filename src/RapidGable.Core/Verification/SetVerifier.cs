@@ -16,6 +16,11 @@ internal sealed class SetVerifier(
     public async Task RunAsync()
     {
         var url = root + Uri.EscapeDataString(set.Name);
+        if (set.RequiresFilter)
+        {
+            Skip("set-answers", "it is read with a filter only, as its metadata says");
+            return;
+        }
         var walk = await WalkAsync(url, checkValues: true);
         Add("set-answers", walk.FirstFault, Pages(walk), 1, url);
         if (walk.FirstFault is not null)
@@ -33,6 +38,8 @@ internal sealed class SetVerifier(
         await KeysAsync(walk);
         await PagingAsync(url, walk);
         await CountAsync(url, walk);
+        var payloads = new PayloadVerifier(probe, root, document, set, type, cancellation);
+        results.AddRange(await payloads.RunAsync(walk.Samples));
         await ErrorsAsync(url, walk);
     }
 

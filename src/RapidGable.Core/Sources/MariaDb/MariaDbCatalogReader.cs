@@ -2,6 +2,7 @@ using System.Collections.Immutable;
 using System.Globalization;
 using System.Text.RegularExpressions;
 using MySqlConnector;
+using RapidGable.Model;
 
 namespace RapidGable.Sources.MariaDb;
 
@@ -17,8 +18,8 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         """;
 
     private const string Keys = """
-        SELECT table_name, index_name, column_name, non_unique FROM information_schema.statistics
-        WHERE table_schema = database() AND sub_part IS NULL ORDER BY table_name, index_name, seq_in_index
+        SELECT table_name, index_name, column_name, non_unique, index_type FROM information_schema.statistics
+        WHERE table_schema = database() AND (sub_part IS NULL OR index_type = 'FULLTEXT') ORDER BY table_name, index_name, seq_in_index
         """;
 
     private const string ForeignKeys = """
@@ -46,7 +47,8 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         {
             var name = table[0]!;
             var isView = table[1] == "VIEW";
-            var groups = keys[name].GroupBy(r => r[1]).ToList();
+            var all = keys[name].GroupBy(r => r[1]).ToList();
+            var groups = all.Where(g => g.First()[4] != "FULLTEXT").ToList();
             return new SourceObject(null, name, isView ? SourceObjectKind.View : SourceObjectKind.Table,
                 [.. columns[name].Select(r => Column(r, isView, json.Contains(r[1]!)))],
                 [.. groups.Where(g => g.Key == "PRIMARY").SelectMany(g => g.Select(r => r[2]!))],
@@ -54,6 +56,7 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
                 [.. foreignKeys[name].GroupBy(r => r[1]).Select(g => Foreign([.. g]))])
             {
                 Comment = isView || table[2] is "" or null ? null : table[2],
+                TextIndexes = [.. all.Where(g => g.First()[4] == "FULLTEXT").Select(g => new TextIndex(g.Key!, [.. g.Select(r => r[2]!)]))],
                 Indexes = [.. groups.Where(g => g.First()[3] != "0").Select(g => g.Select(r => r[2]!).ToImmutableArray())],
             };
         })])

@@ -14,6 +14,8 @@ internal abstract class MariaDbRows : IRowCursor
 
     public abstract ValueTask DisposeAsync();
 
+    public abstract int Columns { get; }
+
     public abstract bool IsNull(int column);
 
     protected abstract object Value(int column);
@@ -68,6 +70,19 @@ internal abstract class MariaDbRows : IRowCursor
         var other => StoredValue.From(Convert.ToString(other, CultureInfo.InvariantCulture)!),
     };
 
+    /// <summary>A column's name for messages. The library reads it from a buffer that a statement which runs again may have overwritten.</summary>
+    protected static string NameOf(MySqlDataReader reader, int column)
+    {
+        try
+        {
+            return reader.GetName(column);
+        }
+        catch (Exception exception) when (exception is ArgumentException or IndexOutOfRangeException or InvalidOperationException or System.Text.DecoderFallbackException)
+        {
+            return $"number {column + 1}";
+        }
+    }
+
     private T Read<T>(int column, Func<object, T> convert)
     {
         try
@@ -98,13 +113,15 @@ internal sealed class MariaDbCursor(MariaDbSource source, MySqlDataReader reader
         }
     }
 
+    public override int Columns => reader.FieldCount;
+
     public override bool IsNull(int column) => reader.IsDBNull(column);
 
     public override long GetInt64(int column) => reader.GetValue(column) is ulong ? base.GetInt64(column) : reader.GetInt64(column);
 
     protected override object Value(int column) => reader.GetValue(column);
 
-    protected override string Name(int column) => reader.GetName(column);
+    protected override string Name(int column) => NameOf(reader, column);
 
     public override ValueTask DisposeAsync() => reader.DisposeAsync();
 }
@@ -122,7 +139,7 @@ internal sealed class MariaDbPage : MariaDbRows
         await using (reader)
         {
             var cursor = new MariaDbCursor(source, reader);
-            page._names = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
+            page._names = [.. Enumerable.Range(0, reader.FieldCount).Select(i => NameOf(reader, i))];
             while (await cursor.ReadAsync(cancellation))
             {
                 var row = new object[reader.FieldCount];
@@ -134,6 +151,8 @@ internal sealed class MariaDbPage : MariaDbRows
     }
 
     public override ValueTask<bool> ReadAsync(CancellationToken cancellation) => new(++_position < _rows.Count);
+
+    public override int Columns => _names.Length;
 
     public override bool IsNull(int column) => _rows[_position][column] is DBNull;
 

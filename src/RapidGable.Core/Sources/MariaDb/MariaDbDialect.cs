@@ -10,7 +10,7 @@ internal sealed class MariaDbDialect : SqlDialect
 
     public override string Parameter(int number) => "@p" + number.ToString(CultureInfo.InvariantCulture);
 
-    public override string Parameter(int number, EdmType type, string? storageForm) => type.Kind switch
+    public override string Parameter(int number, EdmType type, string? storageForm) => storageForm == Microseconds ? $"CAST({Parameter(number)} AS SIGNED)" : type.Kind switch
     {
         EdmKind.Decimal => $"CAST({Parameter(number)} AS DECIMAL(65,30))",
         EdmKind.Date => $"CAST({Parameter(number)} AS DATE)",
@@ -18,6 +18,9 @@ internal sealed class MariaDbDialect : SqlDialect
         EdmKind.Duration or EdmKind.TimeOfDay => $"CAST({Parameter(number)} AS TIME(6))",
         _ => Parameter(number),
     };
+
+    /// <summary>A computed duration: a TIME ends at 838 hours, so durations are counted in microseconds.</summary>
+    private const string Microseconds = "microseconds";
 
     /// <summary>A uuid kept as text, whose letters may be of either case.</summary>
     public const string SmallLetters = "lower";
@@ -27,9 +30,59 @@ internal sealed class MariaDbDialect : SqlDialect
     public override string NullSafeEqual(string left, string right) => $"{left} <=> {right}";
 
     // Nulls come first ascending and last descending by themselves.
-    public override string OrderTerm(string sql, bool descending) => descending ? sql + " DESC" : sql;
+    public override string Matches(TextIndex index, string alias, string term) =>
+        $"MATCH ({string.Join(", ", index.Columns.Select(c => $"{alias}.{Quote(c)}"))}) AGAINST (CONCAT('\"', REPLACE({term}, '\"', ' '), '\"') IN BOOLEAN MODE)";
 
-    public override (string Left, string Right) Comparable(SqlOperand left, SqlOperand right) => (left.Sql, right.Sql);
+    public override string OrderTerm(string sql, bool descending, bool mayBeNull) => descending ? sql + " DESC" : sql;
+
+    public override (string Left, string Right) Comparable(SqlOperand left, SqlOperand right) =>
+        left.Type.Kind == EdmKind.Duration && left.StorageForm != right.StorageForm ? (Counted(left), Counted(right)) : (left.Sql, right.Sql);
+
+    private static string Counted(SqlOperand duration) => duration.StorageForm == Microseconds ? duration.Sql : $"CAST(TIME_TO_SEC({duration.Sql}) * 1000000 AS SIGNED)";
+
+    public override string? ComputedForm(EdmType type) => type.Kind == EdmKind.Duration ? Microseconds : null;
+
+    public override string? Temporal(ArithmeticOperator op, SqlOperand left, SqlOperand right, EdmType result)
+    {
+        string Side(SqlOperand operand) => operand.Type.Kind == EdmKind.Duration ? Counted(operand) : operand.Sql;
+        var (a, b) = (Side(left), Side(right));
+        var sign = op == ArithmeticOperator.Sub ? "-" : "";
+        return (left.Type.Kind, right.Type.Kind, op) switch
+        {
+            (EdmKind.DateTimeOffset, EdmKind.DateTimeOffset, _) => $"TIMESTAMPDIFF(MICROSECOND, {b}, {a})",
+            (EdmKind.Date, EdmKind.Date, _) => $"(DATEDIFF({a}, {b}) * 86400000000)",
+            (EdmKind.DateTimeOffset, _, _) => $"TIMESTAMPADD(MICROSECOND, {sign}({b}), {a})",
+            (EdmKind.Date, _, _) => $"DATE(TIMESTAMPADD(MICROSECOND, {sign}({b}), CAST({a} AS DATETIME(6))))",
+            (_, _, ArithmeticOperator.Add) => $"({a} + {b})",
+            (_, _, ArithmeticOperator.Sub) => $"({a} - {b})",
+            (_, _, ArithmeticOperator.Mul) => $"ROUND({a} * {b})",
+            _ => $"ROUND({a} / {Divisor(b)})",
+        };
+    }
+
+    protected override string Rounded(string number) => $"ROUND(CAST({number} AS DECIMAL(65,30)))";
+
+    protected override string AsInteger(string wholeNumber) => $"CAST({wholeNumber} AS SIGNED)";
+
+    protected override string AsDecimal(string number) => $"CAST({number} AS DECIMAL(38,9))";
+
+    protected override string AsDouble(string number) => $"CAST({number} AS DOUBLE)";
+
+    protected override string AsText(string value) => $"LOWER(CAST({value} AS CHAR))";
+
+    protected override string AtMidnight(string date) => $"CAST({date} AS DATETIME(6))";
+
+    public override string? Result(string sql, EdmType type, string? storageForm) => storageForm == Microseconds ? null : type.Kind == EdmKind.DateTimeOffset ? $"CAST({sql} AS DATETIME(6))" : sql;
+
+    public override string? Unnest(SqlOperand collection, EdmType item, string alias) => $"JSON_TABLE({collection.Sql}, '$[*]' COLUMNS (value LONGTEXT PATH '$')) AS {alias}";
+
+    public override string Item(string alias, EdmType type) => type.Kind switch
+    {
+        EdmKind.Boolean => $"({alias}.value IN ('1', 'true'))",
+        EdmKind.String => $"{alias}.value",
+        _ when type.IsFloating => $"CAST({alias}.value AS DOUBLE)",
+        _ => $"CAST({alias}.value AS DECIMAL(65,30))",
+    };
 
     /// <summary>Text whose case and accents count, whatever the column's collation says.</summary>
     private static string Exact(string sql) => $"CONVERT({sql} USING utf8mb4) COLLATE utf8mb4_bin";
@@ -61,6 +114,10 @@ internal sealed class MariaDbDialect : SqlDialect
             CanonicalFunction.Round => $"ROUND(CAST({a} AS DECIMAL(65,30)))",
             CanonicalFunction.Floor => $"FLOOR({a})",
             CanonicalFunction.Ceiling => $"CEILING({a})",
+            CanonicalFunction.Substring => $"SUBSTRING({a}, IF({b} < 0, GREATEST(CHAR_LENGTH({a}) + {b}, 0), {b}) + 1{(arguments.Count > 2 ? $", GREATEST({arguments[2].Sql}, 0)" : "")})",
+            CanonicalFunction.MatchesPattern => $"({Exact(a)} REGEXP {b})",
+            CanonicalFunction.TotalOffsetMinutes => $"(CASE WHEN {a} IS NOT NULL THEN 0 END)",
+            CanonicalFunction.TotalSeconds => $"({Counted(arguments[0])} / 1000000)",
             _ => null,
         };
     }
@@ -94,6 +151,7 @@ internal sealed class MariaDbDialect : SqlDialect
         DateOnly date => StoredValue.From(date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
         TimeOnly time => StoredValue.From(time.ToString("HH:mm:ss.ffffff", CultureInfo.InvariantCulture)),
         DateTime instant => StoredValue.From(Text(instant)),
+        TimeSpan duration when storageForm == Microseconds => StoredValue.From(duration.Ticks / 10),
         TimeSpan duration => StoredValue.From(Text(duration)),
         byte[] bytes => StoredValue.From(bytes),
         _ => throw new ArgumentOutOfRangeException(nameof(value), value.GetType().Name),
@@ -104,12 +162,20 @@ internal sealed class MariaDbDialect : SqlDialect
     internal static string Text(TimeSpan duration) => string.Create(CultureInfo.InvariantCulture,
         $"{(duration < TimeSpan.Zero ? "-" : "")}{Math.Abs((long)duration.TotalHours):00}:{Math.Abs(duration.Minutes):00}:{Math.Abs(duration.Seconds):00}.{Math.Abs(duration.Ticks % TimeSpan.TicksPerSecond) / 10:000000}");
 
+    public override string InnerParents => "z";
+
     // There are no lateral joins: the children of the page's parents are numbered, and only theirs.
     public override string FirstChildren(ChildrenSql children)
     {
         var references = string.Join(", ", children.References.Select(r => "y." + r.Child));
         var parents = string.Join(", ", children.References.Select(r => "z." + r.Parent));
+        var rank = $"c.gable_rank {(children.Skip is null ? $"<= {children.Limit}" : $"> {children.Skip} AND c.gable_rank <= {children.Skip} + {children.Limit}")}";
+        if (children.IsPerParent)
+        {
+            var on = string.Join(" AND ", children.References.Select(r => $"y.{r.Child} = z.{r.Parent}"));
+            return $"JOIN (SELECT y.*, z.n AS gable_n, ROW_NUMBER() OVER (PARTITION BY z.n ORDER BY {children.OrderOf("y")}) AS gable_rank FROM {children.From("y")} JOIN ({children.Page}) AS z ON {on} WHERE TRUE{children.AndFilter("y")}) AS c ON c.gable_n = p.n AND {rank}";
+        }
         var belong = children.References.Count == 1 ? $"{references} IN" : $"({references}) IN";
-        return $"JOIN (SELECT y.*, ROW_NUMBER() OVER (PARTITION BY {references} ORDER BY {ChildOrder(children, "y")}) AS gable_rank FROM {children.Table} AS y WHERE {belong} (SELECT {parents} FROM ({children.Page}) AS z){children.AndFilter("y")}) AS c ON {children.BelongTo("c")} AND c.gable_rank <= {children.Limit}";
+        return $"JOIN (SELECT y.*, ROW_NUMBER() OVER (PARTITION BY {references} ORDER BY {children.OrderOf("y")}) AS gable_rank FROM {children.From("y")} WHERE {belong} (SELECT {parents} FROM ({children.Page}) AS z){children.AndFilter("y")}) AS c ON {children.BelongTo("c")} AND {rank}";
     }
 }

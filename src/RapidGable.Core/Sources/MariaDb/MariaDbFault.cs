@@ -44,6 +44,7 @@ internal static class MariaDbFault
             1205 or 1213 => (SourceFaultKind.Busy, "The rows are locked by somebody else."),
             1969 or 3024 or 1317 => (SourceFaultKind.TooSlow, "The statement passed its time limit."),
             1242 or 1365 => (SourceFaultKind.DivisionByZero, exception.Message),
+            1139 => (SourceFaultKind.BadPattern, exception.Message),
             1690 or 1264 => (SourceFaultKind.Overflow, exception.Message),
             _ when exception.Message.Contains("SSL", StringComparison.Ordinal) => (SourceFaultKind.Unavailable, $"TLS with {place} failed: the server does not offer it. Set 'tls: prefer' or 'tls: off' if that is intended."),
             // The library does not say why, so the name is looked up once more.

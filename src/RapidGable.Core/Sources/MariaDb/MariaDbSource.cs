@@ -153,7 +153,9 @@ internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection conne
             var values = parameters.Span;
             for (var i = 0; i < values.Length; i++)
                 command.Parameters.AddWithValue("@p" + (i + 1), Value(values[i]));
-            await command.PrepareAsync(cancellation);
+            // The server fails, or worse, when it runs a prepared statement with nested SELECTs a second time.
+            if (sql.LastIndexOf("SELECT", StringComparison.Ordinal) == 0)
+                await command.PrepareAsync(cancellation);
             var reader = await command.ExecuteReaderAsync(cancellation);
             // A connection has one reader and the server no cursors that could be read in turn: such a page is held, and its
             // size is bounded by the pages of its sets.

@@ -1,11 +1,13 @@
 using System.Collections.Immutable;
 using System.Globalization;
+using System.Text.RegularExpressions;
 using Npgsql;
+using RapidGable.Model;
 
 namespace RapidGable.Sources.PostgreSql;
 
-/// <summary>Reads the whole catalog in four statements.</summary>
-internal sealed class PostgresCatalogReader(NpgsqlConnection connection, CancellationToken cancellation)
+/// <summary>Reads the whole catalog in five statements.</summary>
+internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection, CancellationToken cancellation)
 {
     private const string Published = "n.nspname <> 'information_schema' AND n.nspname NOT LIKE 'pg\\_%'";
 
@@ -37,6 +39,24 @@ internal sealed class PostgresCatalogReader(NpgsqlConnection connection, Cancell
         ORDER BY n.nspname, c.relname, i.indisprimary DESC, i.indexrelid
         """;
 
+    // Indexes over a tsvector: a column, or an expression of the index itself. What a generated column is made of says its language.
+    private const string TextIndexes = $"""
+        SELECT n.nspname, c.relname, x.relname, a.attname, coalesce(pg_get_indexdef(i.indexrelid, 1, true), ''), pg_get_expr(d.adbin, d.adrelid),
+            ARRAY(SELECT DISTINCT u.attname::text FROM pg_depend p JOIN pg_attribute u ON u.attrelid = c.oid AND u.attnum = p.refobjsubid
+                WHERE p.refclassid = 'pg_class'::regclass AND p.refobjid = c.oid AND p.refobjsubid > 0
+                    AND ((p.classid = 'pg_class'::regclass AND p.objid = i.indexrelid) OR (p.classid = 'pg_attrdef'::regclass AND p.objid = d.oid AND u.attnum <> a.attnum)
+                        OR (p.classid = 'pg_class'::regclass AND p.objid = c.oid AND p.objsubid = a.attnum)) ORDER BY 1)
+        FROM pg_index i
+        JOIN pg_class x ON x.oid = i.indexrelid
+        JOIN pg_class c ON c.oid = i.indrelid
+        JOIN pg_namespace n ON n.oid = c.relnamespace
+        JOIN pg_opclass o ON o.oid = i.indclass[0] AND o.opcintype = 'tsvector'::regtype
+        LEFT JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum = i.indkey[0] AND i.indkey[0] > 0
+        LEFT JOIN pg_attrdef d ON d.adrelid = c.oid AND d.adnum = a.attnum
+        WHERE i.indpred IS NULL AND i.indisvalid AND NOT c.relispartition AND {Published}
+        ORDER BY n.nspname, c.relname, x.relname
+        """;
+
     private const string ForeignKeys = $"""
         SELECT n.nspname, c.relname, fn.nspname, fc.relname, k.confdeltype::text,
             (SELECT array_agg(a.attname::text ORDER BY x.ord) FROM unnest(k.conkey) WITH ORDINALITY x (num, ord) JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = x.num),
@@ -64,6 +84,7 @@ internal sealed class PostgresCatalogReader(NpgsqlConnection connection, Cancell
     public async Task<SourceCatalog> ReadAsync()
     {
         var keys = (await RowsAsync(Keys, r => (Object: Name(r), IsPrimary: r.GetBoolean(2), IsUnique: r.GetBoolean(3), Columns: r.GetFieldValue<string[]>(4)))).ToLookup(k => k.Object);
+        var texts = (await RowsAsync(TextIndexes, r => (Object: Name(r), Index: TextIndexOf(r)))).ToLookup(t => t.Object, t => t.Index);
         var foreignKeys = (await RowsAsync(ForeignKeys, r => (Object: Name(r), Key: new ForeignKey(
             [.. r.GetFieldValue<string[]>(5)], $"{r.GetString(2)}.{r.GetString(3)}", [.. r.GetFieldValue<string[]>(6)], OnDelete(r.GetString(4)))))).ToLookup(k => k.Object, k => k.Key);
         var rows = await RowsAsync(Columns, r => (Object: Name(r), Kind: r.GetString(2), Comment: Text(r, 3), Column: r.IsDBNull(4) ? null : Column(r)));
@@ -79,6 +100,7 @@ internal sealed class PostgresCatalogReader(NpgsqlConnection connection, Cancell
                 [.. foreignKeys[g.Key]])
             {
                 Comment = g.First().Comment,
+                TextIndexes = [.. texts[g.Key]],
                 Indexes = [.. own.Where(k => !k.IsUnique).Select(k => k.Columns.ToImmutableArray())],
             };
         })], "public")
@@ -86,6 +108,21 @@ internal sealed class PostgresCatalogReader(NpgsqlConnection connection, Cancell
             Routines = [.. await RowsAsync(RoutinesSql, Routine)],
         };
     }
+
+    private static TextIndex TextIndexOf(NpgsqlDataReader row)
+    {
+        var columns = row.GetFieldValue<string[]>(6);
+        var form = row.GetString(4);
+        return new TextIndex(row.GetString(2), [.. columns.Where(c => columns.Length == 1 || c != Text(row, 3))])
+        {
+            Form = form,
+            Language = Language().Match(Text(row, 5) ?? form) is { Success: true } match ? match.Groups[1].Value : null,
+        };
+    }
+
+    /// <summary>The configuration in <c>to_tsvector('english'::regconfig, …)</c>.</summary>
+    [GeneratedRegex(@"to_tsvector\('((?:[^']|'')+)'")]
+    private static partial Regex Language();
 
     private static SourceColumn WithFields(SourceColumn column, Dictionary<string, ImmutableArray<SourceColumn>> composites) =>
         column.CompositeName is { } name && composites.TryGetValue(name.Contains('.') ? name : "public." + name, out var fields) ? column with { CompositeName = name[(name.LastIndexOf('.') + 1)..], Fields = fields } : column;

@@ -1,6 +1,5 @@
 using System.Globalization;
 using System.Text;
-using System.Xml;
 using Npgsql;
 using NpgsqlTypes;
 using RapidGable.Model;
@@ -15,6 +14,8 @@ internal abstract class PostgresRows : IRowCursor
     public abstract ValueTask<bool> ReadAsync(CancellationToken cancellation);
 
     public abstract ValueTask DisposeAsync();
+
+    public abstract int Columns { get; }
 
     public abstract bool IsNull(int column);
 
@@ -78,7 +79,7 @@ internal abstract class PostgresRows : IRowCursor
             "date" => StoredValue.From(Read<DateOnly>(column).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
             var t when t.StartsWith("timestamp", StringComparison.Ordinal) => StoredValue.From(GetInstant(column).ToString("O", CultureInfo.InvariantCulture)),
             "time without time zone" or "time" => StoredValue.From(Read<TimeOnly>(column).ToString("HH:mm:ss.ffffff", CultureInfo.InvariantCulture)),
-            "interval" => StoredValue.From(XmlConvert.ToString(GetDuration(column))),
+            "interval" => StoredValue.From((GetDuration(column).Ticks / (decimal)TimeSpan.TicksPerSecond).ToString(CultureInfo.InvariantCulture) + " seconds"),
             "bytea" => StoredValue.From(Read<byte[]>(column)),
             _ => StoredValue.From(Read<string>(column)),
         };
@@ -114,6 +115,8 @@ internal sealed class PostgresCursor(PostgresSource source, NpgsqlDataReader rea
         }
     }
 
+    public override int Columns => reader.FieldCount;
+
     public override bool IsNull(int column) => reader.IsDBNull(column);
 
     protected override T Get<T>(int column) => reader.GetFieldValue<T>(column);
@@ -125,40 +128,30 @@ internal sealed class PostgresCursor(PostgresSource source, NpgsqlDataReader rea
     public override ValueTask DisposeAsync() => reader.DisposeAsync();
 }
 
-/// <summary>Rows from a cursor on the server, a batch at a time, so that several can be read in turn over one connection.</summary>
-internal sealed class PostgresBatchCursor(PostgresSource source, NpgsqlConnection connection, string name) : PostgresRows
+/// <summary>Rows that are held.</summary>
+internal class PostgresHeldRows : PostgresRows
 {
-    private const int BatchRows = 200;
-
-    private readonly List<object[]> _batch = [];
+    private readonly List<object[]> _rows = [];
     private string[] _names = [];
     private string[] _types = [];
     private int _position = -1;
-    private bool _ended;
 
-    public override async ValueTask<bool> ReadAsync(CancellationToken cancellation)
+    /// <summary>Holds all rows of the reader's current result.</summary>
+    public static async Task<PostgresHeldRows> ReadAllAsync(NpgsqlDataReader reader, CancellationToken cancellation)
     {
-        if (++_position < _batch.Count)
-            return true;
-        if (_ended)
-            return false;
-        try
-        {
-            await FetchAsync(cancellation);
-        }
-        catch (Exception exception) when (exception is not OperationCanceledException)
-        {
-            throw source.Fault(exception);
-        }
-        return _batch.Count > 0;
+        var rows = new PostgresHeldRows();
+        await rows.HoldAsync(reader, cancellation);
+        return rows;
     }
 
-    private async Task FetchAsync(CancellationToken cancellation)
+    public override ValueTask<bool> ReadAsync(CancellationToken cancellation) => new(++_position < _rows.Count);
+
+    /// <summary>Replaces what is held; the first row is not the current one yet.</summary>
+    /// <returns>How many rows there are now.</returns>
+    protected async Task<int> HoldAsync(NpgsqlDataReader reader, CancellationToken cancellation)
     {
-        _batch.Clear();
-        _position = 0;
-        await using var command = new NpgsqlCommand($"FETCH {BatchRows} FROM {name}", connection);
-        await using var reader = await command.ExecuteReaderAsync(cancellation);
+        _rows.Clear();
+        _position = -1;
         if (_names.Length == 0)
         {
             _names = [.. Enumerable.Range(0, reader.FieldCount).Select(reader.GetName)];
@@ -166,12 +159,12 @@ internal sealed class PostgresBatchCursor(PostgresSource source, NpgsqlConnectio
         }
         while (await reader.ReadAsync(cancellation))
         {
-            var row = new object[reader.FieldCount];
+            var row = new object[_names.Length];
             for (var i = 0; i < row.Length; i++)
                 row[i] = reader.IsDBNull(i) ? DBNull.Value : Value(reader, i);
-            _batch.Add(row);
+            _rows.Add(row);
         }
-        _ended = _batch.Count < BatchRows;
+        return _rows.Count;
     }
 
     /// <summary>The value as the type that the getters ask for, where that is not the library's first choice.</summary>
@@ -184,14 +177,42 @@ internal sealed class PostgresBatchCursor(PostgresSource source, NpgsqlConnectio
         _ => reader.GetValue(column),
     };
 
-    public override bool IsNull(int column) => _batch[_position][column] is DBNull;
+    public override int Columns => _names.Length;
 
-    protected override T Get<T>(int column) => (T)_batch[_position][column];
+    public override bool IsNull(int column) => _rows[_position][column] is DBNull;
+
+    protected override T Get<T>(int column) => (T)_rows[_position][column];
 
     protected override string Name(int column) => _names[column];
 
     protected override string TypeName(int column) => _types[column];
 
-    // The server drops the cursor with its transaction.
     public override ValueTask DisposeAsync() => default;
+}
+
+/// <summary>Rows from a cursor on the server, a batch at a time, so that several can be read in turn over one connection. It goes with its transaction.</summary>
+internal sealed class PostgresBatchCursor(PostgresSource source, NpgsqlConnection connection, string name) : PostgresHeldRows
+{
+    private const int BatchRows = 200;
+
+    private bool _ended;
+
+    public override async ValueTask<bool> ReadAsync(CancellationToken cancellation)
+    {
+        if (await base.ReadAsync(cancellation))
+            return true;
+        if (_ended)
+            return false;
+        try
+        {
+            await using var command = new NpgsqlCommand($"FETCH {BatchRows} FROM {name}", connection);
+            await using var reader = await command.ExecuteReaderAsync(cancellation);
+            _ended = await HoldAsync(reader, cancellation) < BatchRows;
+        }
+        catch (Exception exception) when (exception is not OperationCanceledException)
+        {
+            throw source.Fault(exception);
+        }
+        return await base.ReadAsync(cancellation);
+    }
 }

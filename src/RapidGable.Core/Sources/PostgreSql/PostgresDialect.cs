@@ -1,5 +1,4 @@
 using System.Globalization;
-using System.Xml;
 using RapidGable.Model;
 
 namespace RapidGable.Sources.PostgreSql;
@@ -34,7 +33,18 @@ internal sealed class PostgresDialect : SqlDialect
 
     public override string NullSafeEqual(string left, string right) => $"{left} IS NOT DISTINCT FROM {right}";
 
-    public override string OrderTerm(string sql, bool descending) => descending ? sql + " DESC NULLS LAST" : sql + " NULLS FIRST";
+    // The expression of an index names its columns without their table, and is asked where that is the only one.
+    public override string Matches(TextIndex index, string alias, string term) =>
+        $"{index.Form} @@ phraseto_tsquery({(index.Language is { } language ? $"'{language}', " : "")}{term})";
+
+    // Where there are no nulls nothing is said of them: an index serves an order only when both say the same.
+    public override string OrderTerm(string sql, bool descending, bool mayBeNull) => (descending, mayBeNull) switch
+    {
+        (true, true) => sql + " DESC NULLS LAST",
+        (true, false) => sql + " DESC",
+        (false, true) => sql + " NULLS FIRST",
+        _ => sql,
+    };
 
     public override (string Left, string Right) Comparable(SqlOperand left, SqlOperand right)
     {
@@ -72,9 +82,53 @@ internal sealed class PostgresDialect : SqlDialect
             CanonicalFunction.Round => arguments[0].Type.IsFloating ? $"round(({a})::numeric)::float8" : $"round(({a})::numeric)",
             CanonicalFunction.Floor => $"floor({a})",
             CanonicalFunction.Ceiling => $"ceil({a})",
+            CanonicalFunction.Substring => Substring(a, b, arguments.Count > 2 ? arguments[2].Sql : null),
+            // Anchors stand for the ends of the text and a dot for anything but a line's end, as in ECMAScript.
+            CanonicalFunction.MatchesPattern => $"({a} ~ ('(?p)' || {b}))",
+            CanonicalFunction.TotalOffsetMinutes => $"(CASE WHEN {a} IS NOT NULL THEN 0 END)",
+            CanonicalFunction.TotalSeconds => $"EXTRACT(EPOCH FROM {a})",
             _ => null,
         };
     }
+
+    private static string Substring(string text, string start, string? length)
+    {
+        var from = $"(CASE WHEN {start} < 0 THEN greatest(length({text}) + {start}, 0) ELSE least({start}, 2000000000) END + 1)::int";
+        return length is null ? $"substr({text}, {from})" : $"substr({text}, {from}, least(greatest({length}, 0), 2000000000)::int)";
+    }
+
+    public override string? Temporal(ArithmeticOperator op, SqlOperand left, SqlOperand right, EdmType result)
+    {
+        var (a, b) = (left.Sql, right.Sql);
+        return (left.Type.Kind, right.Type.Kind, op) switch
+        {
+            (EdmKind.Date, EdmKind.Date, _) => $"(({a} - {b}) * interval '1 day')",
+            (EdmKind.Date, _, _) => $"(({a} {(op == ArithmeticOperator.Add ? "+" : "-")} {b})::date)",
+            (_, _, ArithmeticOperator.Add) => $"({a} + {b})",
+            (_, _, ArithmeticOperator.Sub) => $"({a} - {b})",
+            (EdmKind.Duration, _, ArithmeticOperator.Mul) => $"({a} * ({b})::float8)",
+            (_, EdmKind.Duration, ArithmeticOperator.Mul) => $"(({a})::float8 * {b})",
+            _ => $"({a} / ({b})::float8)",
+        };
+    }
+
+    protected override string Rounded(string number) => $"round(({number})::numeric)";
+
+    protected override string AsInteger(string wholeNumber) => $"({wholeNumber})::bigint";
+
+    protected override string AsDecimal(string number) => $"({number})::numeric";
+
+    protected override string AsDouble(string number) => $"({number})::float8";
+
+    protected override string AsText(string value) => $"({value})::text";
+
+    protected override string AtMidnight(string date) => $"({date})::timestamptz";
+
+    public override string? Result(string sql, EdmType type, string? storageForm) => $"({sql})::{CastOf(type.Kind)}";
+
+    public override string? Unnest(SqlOperand collection, EdmType item, string alias) => $"json_array_elements_text(({collection.Sql})::json) AS {alias}(value)";
+
+    public override string Item(string alias, EdmType type) => $"({alias}.value)::{CastOf(type.Kind)}";
 
     // Letters fold by Unicode whatever the database's locale; the result compares like any other text of the database.
     private static string Folded(string function, string sql) => $"{function}({sql} COLLATE \"und-x-icu\") COLLATE \"default\"";
@@ -110,13 +164,14 @@ internal sealed class PostgresDialect : SqlDialect
         DateOnly date => StoredValue.From(date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
         TimeOnly time => StoredValue.From(time.ToString("HH:mm:ss.fffffff", CultureInfo.InvariantCulture)),
         DateTime instant => StoredValue.From(instant.ToString("O", CultureInfo.InvariantCulture)),
-        TimeSpan duration => StoredValue.From(XmlConvert.ToString(duration)),
+        // The server does not read a sign before an ISO duration.
+        TimeSpan duration => StoredValue.From((duration.Ticks / (decimal)TimeSpan.TicksPerSecond).ToString(CultureInfo.InvariantCulture) + " seconds"),
         byte[] bytes => StoredValue.From(bytes),
         _ => throw new ArgumentOutOfRangeException(nameof(value), value.GetType().Name),
     };
 
     public override string FirstChildren(ChildrenSql children) =>
-        $"JOIN LATERAL (SELECT x.* FROM {children.Table} AS x WHERE {children.BelongTo("x")}{children.AndFilter("x")} ORDER BY {ChildOrder(children, "x")} LIMIT {children.Limit}) AS c ON TRUE";
+        $"JOIN LATERAL (SELECT x.* FROM {children.From("x")} WHERE {children.BelongTo("x")}{children.AndFilter("x")} ORDER BY {children.OrderOf("x")} {children.Limits}) AS c ON TRUE";
 
     private static string CastOf(EdmKind kind) => kind switch
     {

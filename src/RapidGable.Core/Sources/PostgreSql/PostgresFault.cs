@@ -48,6 +48,7 @@ internal static class PostgresFault
             "57014" => (SourceFaultKind.TooSlow, "The statement passed its time limit."),
             "22P02" or "22007" or "22008" => (SourceFaultKind.BadData, exception.MessageText),
             "22012" => (SourceFaultKind.DivisionByZero, exception.MessageText),
+            "2201B" => (SourceFaultKind.BadPattern, exception.MessageText),
             "22003" => (SourceFaultKind.Overflow, exception.MessageText),
             "55P03" or "40001" or "40P01" => (SourceFaultKind.Busy, exception.MessageText),
             ['5', '7', 'P', ..] or ['0', '8', ..] => (SourceFaultKind.Unavailable, exception.MessageText),

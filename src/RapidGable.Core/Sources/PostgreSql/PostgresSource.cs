@@ -97,8 +97,7 @@ internal sealed class PostgresSource : ISource
         try
         {
             connection = await _database.OpenConnectionAsync(cancellation);
-            var transaction = kind == SessionKind.Plain ? null : await connection.BeginTransactionAsync(IsolationLevel.RepeatableRead, cancellation);
-            return new PostgresSession(this, connection, transaction, kind == SessionKind.Interleaved);
+            return new PostgresSession(this, connection, kind);
         }
         catch (Exception exception)
         {
@@ -118,15 +117,21 @@ internal sealed class PostgresSource : ISource
     public ValueTask DisposeAsync() => _database.DisposeAsync();
 }
 
-internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection connection, NpgsqlTransaction? transaction, bool interleaved) : ISourceSession
+internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection connection, SessionKind kind) : ISourceSession
 {
+    /// <summary>More rows than these are not held, but fetched from cursors of the server, which takes more turns.</summary>
+    private const int MostHeld = 20_000;
+
+    private NpgsqlTransaction? _transaction;
     private int _cursors;
 
     public async ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
     {
         try
         {
-            if (!interleaved)
+            if (kind != SessionKind.Plain)
+                _transaction ??= await connection.BeginTransactionAsync(IsolationLevel.RepeatableRead, cancellation);
+            if (kind != SessionKind.Interleaved)
                 return new PostgresCursor(source, await Command(sql, parameters).ExecuteReaderAsync(cancellation));
             // One reader at a time is all that a connection has, so cursors that are read in turn live on the server.
             // Its name follows from its statement: a FETCH is prepared by its text, so one text must always give the same columns.
@@ -141,9 +146,53 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
         }
     }
 
+    /// <summary>All in one turn when the rows are few: the connection gives the results one after the other, so all but the last are held.</summary>
+    public async ValueTask<IReadOnlyList<IRowCursor>> QueryTogetherAsync(IReadOnlyList<SourceStatement> statements, long mostHeld, CancellationToken cancellation)
+    {
+        if (mostHeld > MostHeld)
+            return [.. await OneByOneAsync(statements, cancellation)];
+        try
+        {
+            await using var batch = new NpgsqlBatch(connection, _transaction);
+            // A transaction of its own comes and goes with the batch.
+            if (_transaction is null)
+                batch.BatchCommands.Add(new NpgsqlBatchCommand("BEGIN ISOLATION LEVEL REPEATABLE READ"));
+            foreach (var statement in statements)
+            {
+                var command = new NpgsqlBatchCommand(statement.Sql);
+                foreach (var value in statement.Parameters.Span)
+                    command.Parameters.Add(Parameter(value));
+                batch.BatchCommands.Add(command);
+            }
+            if (_transaction is null)
+                batch.BatchCommands.Add(new NpgsqlBatchCommand("COMMIT"));
+            var reader = await batch.ExecuteReaderAsync(cancellation);
+            var cursors = new List<IRowCursor>(statements.Count);
+            for (var i = 0; i < statements.Count - 1; i++)
+            {
+                cursors.Add(await PostgresHeldRows.ReadAllAsync(reader, cancellation));
+                await reader.NextResultAsync(cancellation);
+            }
+            cursors.Add(new PostgresCursor(source, reader));
+            return cursors;
+        }
+        catch (Exception exception) when (exception is not OperationCanceledException)
+        {
+            throw source.Fault(exception);
+        }
+    }
+
+    private async Task<List<IRowCursor>> OneByOneAsync(IReadOnlyList<SourceStatement> statements, CancellationToken cancellation)
+    {
+        var cursors = new List<IRowCursor>(statements.Count);
+        foreach (var statement in statements)
+            cursors.Add(await QueryAsync(statement.Sql, statement.Parameters, cancellation));
+        return cursors;
+    }
+
     private NpgsqlCommand Command(string sql, ReadOnlyMemory<StoredValue> parameters)
     {
-        var command = new NpgsqlCommand(sql, connection, transaction);
+        var command = new NpgsqlCommand(sql, connection, _transaction);
         foreach (var value in parameters.Span)
             command.Parameters.Add(Parameter(value));
         return command;
@@ -163,8 +212,8 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
     {
         try
         {
-            if (transaction is not null)
-                await transaction.DisposeAsync();
+            if (_transaction is not null)
+                await _transaction.DisposeAsync();
             await connection.DisposeAsync();
         }
         catch (Exception exception) when (exception is NpgsqlException or IOException)

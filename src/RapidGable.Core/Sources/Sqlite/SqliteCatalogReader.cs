@@ -1,11 +1,12 @@
 using System.Collections.Immutable;
 using System.Text;
+using System.Text.RegularExpressions;
 using RapidGable.Model;
 
 namespace RapidGable.Sources.Sqlite;
 
-/// <summary>Reads the whole catalog in six statements; views one by one, since a broken one fails alone.</summary>
-internal sealed class SqliteCatalogReader(ISourceSession session, CancellationToken cancellation)
+/// <summary>Reads the whole catalog in seven statements; views one by one, since a broken one fails alone.</summary>
+internal sealed partial class SqliteCatalogReader(ISourceSession session, CancellationToken cancellation)
 {
     private const string Tables = "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name";
     private const string Views = "SELECT name FROM sqlite_schema WHERE type = 'view' ORDER BY name";
@@ -18,7 +19,7 @@ internal sealed class SqliteCatalogReader(ISourceSession session, CancellationTo
         """;
 
     // Asked once: it lists all tables each time, so a join would list them for every column.
-    private const string KeysWithoutNulls = "SELECT name FROM pragma_table_list WHERE schema = 'main' AND (strict = 1 OR wr = 1)";
+    private const string TableKinds = "SELECT name, strict = 1 OR wr = 1, type = 'table' AND wr = 0 FROM pragma_table_list WHERE schema = 'main'";
 
     private const string ForeignKeys = """
         SELECT m.name, f.id, f."table", f."from", f."to", f.on_delete
@@ -31,19 +32,51 @@ internal sealed class SqliteCatalogReader(ISourceSession session, CancellationTo
         WHERE m.type = 'table' AND l.partial = 0 AND l.origin <> 'pk' ORDER BY m.name, l.seq, i.seqno
         """;
 
+    private const string TextIndexes = "SELECT name, sql FROM sqlite_schema WHERE type = 'table' AND sql LIKE 'CREATE VIRTUAL TABLE%'";
+
+    // What a virtual table keeps its content in.
+    private const string Inner = "SELECT name FROM pragma_table_list WHERE schema = 'main' AND type = 'shadow'";
+
     public async Task<SourceCatalog> ReadAsync()
     {
         var columns = await GroupAsync(TableColumns, 7);
         var foreignKeys = await GroupAsync(ForeignKeys, 6);
         var indexes = await GroupAsync(Indexes, 4);
-        var strict = (await RowsAsync(KeysWithoutNulls, 1)).Select(r => r[0]!).ToHashSet(StringComparer.Ordinal);
+        var kinds = await RowsAsync(TableKinds, 3);
+        var strict = kinds.Where(k => k[1] == "1").Select(r => r[0]!).ToHashSet(StringComparer.Ordinal);
+        var numbered = kinds.Where(k => k[2] == "1").Select(r => r[0]!).ToHashSet(StringComparer.Ordinal);
+        var inner = (await RowsAsync(Inner, 1)).Select(r => r[0]!).ToHashSet(StringComparer.Ordinal);
+        var texts = (await RowsAsync(TextIndexes, 2)).Select(r => TextIndexOf(r[0]!, r[1]!, columns[r[0]!])).OfType<(string Table, TextIndex Index)>().ToLookup(t => t.Table, t => t.Index, StringComparer.OrdinalIgnoreCase);
         var objects = ImmutableArray.CreateBuilder<SourceObject>();
-        foreach (var row in await RowsAsync(Tables, 1))
-            objects.Add(Table(row[0]!, strict.Contains(row[0]!), columns[row[0]!], foreignKeys, columns, indexes[row[0]!]));
+        foreach (var row in (await RowsAsync(Tables, 1)).Where(r => !inner.Contains(r[0]!)))
+        {
+            var table = Table(row[0]!, strict.Contains(row[0]!), columns[row[0]!], foreignKeys, columns, indexes[row[0]!]);
+            // A column may have taken the name.
+            var hasNumber = numbered.Contains(table.Name) && !columns[table.Name].Any(c => c[1]!.Equals("rowid", StringComparison.OrdinalIgnoreCase));
+            objects.Add(table with { RowId = hasNumber ? "rowid" : null, TextIndexes = [.. texts[table.Name]] });
+        }
         foreach (var row in await RowsAsync(Views, 1))
             objects.Add(await ViewAsync(row[0]!));
         return new SourceCatalog(objects.ToImmutable());
     }
+
+    /// <summary>A full-text table whose content is another table's; null when it is none. Its rows have the numbers of that table's rows.</summary>
+    private static (string Table, TextIndex Index)? TextIndexOf(string name, string sql, IEnumerable<string?[]> columns)
+    {
+        if (!FullText().IsMatch(sql) || Content().Match(sql) is not { Success: true } content)
+            return null;
+        static string Bare(Match match) => match.Groups["name"].Value.Trim('\'', '"', '[', ']', '`');
+        return (Bare(content), new TextIndex(name, [.. columns.Where(c => c[6] == "0").Select(c => c[1]!)]) { Form = ContentNumber().Match(sql) is { Success: true } number ? Bare(number) : "rowid" });
+    }
+
+    [GeneratedRegex(@"USING\s+fts5\b", RegexOptions.IgnoreCase)]
+    private static partial Regex FullText();
+
+    [GeneratedRegex("""\bcontent\s*=\s*(?<name>'[^']+'|"[^"]+"|\[[^\]]+\]|\w+)""", RegexOptions.IgnoreCase)]
+    private static partial Regex Content();
+
+    [GeneratedRegex("""\bcontent_rowid\s*=\s*(?<name>'[^']+'|"[^"]+"|\[[^\]]+\]|\w+)""", RegexOptions.IgnoreCase)]
+    private static partial Regex ContentNumber();
 
     private static SourceObject Table(string name, bool isStrict, IEnumerable<string?[]> columnRows, ILookup<string, string?[]> foreignKeys,
         ILookup<string, string?[]> allColumns, IEnumerable<string?[]> indexRows)

@@ -47,6 +47,8 @@ internal sealed class SqliteConnection : IDisposable
         {
             connection.Run("PRAGMA query_only = 1");
             connection.Run("PRAGMA mmap_size = 268435456");
+            // With the file mapped the cache serves sorting: less of it goes to temporary files.
+            connection.Run("PRAGMA cache_size = -8000");
             connection.Run("PRAGMA trusted_schema = 0");
         }
         catch
@@ -128,6 +130,9 @@ internal sealed class SqliteConnection : IDisposable
             raw.SQLITE_CANTOPEN or raw.SQLITE_NOTADB or raw.SQLITE_CORRUPT or raw.SQLITE_IOERR or raw.SQLITE_PERM or raw.SQLITE_AUTH
                 => SourceFaultKind.Unavailable,
             _ when message == SqliteFunctions.DivisionByZero => SourceFaultKind.DivisionByZero,
+            _ when message is SqliteFunctions.Overflow or "integer overflow" => SourceFaultKind.Overflow,
+            _ when message == SqliteFunctions.SlowPattern => SourceFaultKind.TooSlow,
+            _ when message == "malformed JSON" => SourceFaultKind.BadData,
             _ => SourceFaultKind.Broken,
         };
         _cancellation.ThrowIfCancellationRequested();

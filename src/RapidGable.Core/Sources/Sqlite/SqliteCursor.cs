@@ -23,7 +23,7 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
     }
 
     /// <summary>Each column's name and the type that its table declares; empty for an expression.</summary>
-    public IEnumerable<(string Name, string DeclaredType)> Columns() => Enumerable.Range(0, raw.sqlite3_column_count(statement)).Select(i =>
+    public IEnumerable<(string Name, string DeclaredType)> Declared() => Enumerable.Range(0, raw.sqlite3_column_count(statement)).Select(i =>
         (raw.sqlite3_column_name(statement, i).utf8_to_string(), raw.sqlite3_column_decltype(statement, i).utf8_to_string() ?? ""));
 
     /// <summary>The table and column that each column of a SELECT is read from; null for an expression.</summary>
@@ -31,6 +31,8 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
         (raw.sqlite3_column_name(statement, i).utf8_to_string(), raw.sqlite3_column_table_name(statement, i).utf8_to_string() is { } table ? new ColumnOrigin(table, raw.sqlite3_column_origin_name(statement, i).utf8_to_string()) : null));
 
     public int ParameterCount => raw.sqlite3_bind_parameter_count(statement);
+
+    public int Columns => raw.sqlite3_column_count(statement);
 
     public bool IsNull(int column) => raw.sqlite3_column_type(statement, column) == raw.SQLITE_NULL;
 

@@ -16,7 +16,10 @@ internal sealed class SqliteDialect : SqlDialect
     public override string NullSafeEqual(string left, string right) => $"{left} IS {right}";
 
     // Nulls come first ascending and last descending by themselves.
-    public override string OrderTerm(string sql, bool descending) => descending ? sql + " DESC" : sql;
+    public override string Matches(TextIndex index, string alias, string term) =>
+        $"{alias}.{Quote(index.Form!)} IN (SELECT rowid FROM {Quote(index.Name)} WHERE {Quote(index.Name)} MATCH '\"' || replace({term}, '\"', '\"\"') || '\"')";
+
+    public override string OrderTerm(string sql, bool descending, bool mayBeNull) => descending ? sql + " DESC" : sql;
 
     public override (string Left, string Right) Comparable(SqlOperand left, SqlOperand right)
     {
@@ -56,6 +59,10 @@ internal sealed class SqliteDialect : SqlDialect
             CanonicalFunction.Round => $"round({a})",
             CanonicalFunction.Floor => $"floor({a})",
             CanonicalFunction.Ceiling => $"ceil({a})",
+            CanonicalFunction.Substring => $"gable_substring({string.Join(", ", arguments.Select(x => x.Sql))})",
+            CanonicalFunction.MatchesPattern => $"gable_matches({a}, {b})",
+            CanonicalFunction.TotalOffsetMinutes => $"(CASE WHEN {a} IS NOT NULL THEN 0 END)",
+            CanonicalFunction.TotalSeconds => a,
             _ => null,
         };
     }
@@ -83,6 +90,47 @@ internal sealed class SqliteDialect : SqlDialect
         }
     }
 
+    // Durations are seconds.
+    public override string? Temporal(ArithmeticOperator op, SqlOperand left, SqlOperand right, EdmType result)
+    {
+        var (a, b) = (left.Sql, right.Sql);
+        return (left.Type.Kind, right.Type.Kind, op) switch
+        {
+            (EdmKind.DateTimeOffset, EdmKind.DateTimeOffset, _) => $"((gable_ticks({a}) - gable_ticks({b})) / 10000000.0)",
+            (EdmKind.Date, EdmKind.Date, _) => $"((julianday({a}) - julianday({b})) * 86400)",
+            (EdmKind.DateTimeOffset or EdmKind.Date, _, ArithmeticOperator.Add) => $"{Shift(left)}({a}, {b})",
+            (EdmKind.DateTimeOffset or EdmKind.Date, _, _) => $"{Shift(left)}({a}, - {b})",
+            (_, _, ArithmeticOperator.Add) => $"({a} + {b})",
+            (_, _, ArithmeticOperator.Sub) => $"({a} - {b})",
+            (_, _, ArithmeticOperator.Mul) => $"({a} * {b})",
+            _ => $"(CAST({a} AS REAL) / gable_divisor({b}))",
+        };
+    }
+
+    private static string Shift(SqlOperand moment) => moment.Type.Kind == EdmKind.Date ? "gable_shift_date" : "gable_shift";
+
+    public override string Explain => "EXPLAIN QUERY PLAN ";
+
+    public override int ExplainedFrom => 3;
+
+    public override string Aggregate(string function, string sql, EdmType result) =>
+        // The average is a binary number whatever it is of.
+        function == "AVG" ? $"AVG({sql})" : function == "SUM" ? Exact($"SUM({sql})", result.Scale is null ? result with { Scale = 12 } : result.Scale == 0 ? EdmType.Int64 : result) : base.Aggregate(function, sql, result);
+
+    protected override string Rounded(string number) => $"round({number})";
+
+    protected override string AsInteger(string wholeNumber) => $"CAST({wholeNumber} AS INTEGER)";
+
+    protected override string AsDecimal(string number) => number;
+
+    protected override string AsDouble(string number) => $"CAST({number} AS REAL)";
+
+    protected override string AsText(string value) => $"lower(CAST({value} AS TEXT))";
+
+    protected override string AtMidnight(string date) => $"({date} || 'T00:00:00.0000000Z')";
+
+    public override string? Unnest(SqlOperand collection, EdmType item, string alias) => $"json_each({collection.Sql}) AS {alias}";
+
     public override StoredValue Encode(object value, EdmType type, string? storageForm) => value switch
     {
         bool flag => StoredValue.From(flag ? 1L : 0L),
@@ -101,9 +149,12 @@ internal sealed class SqliteDialect : SqlDialect
 
     public override string FirstChildren(ChildrenSql children)
     {
+        var first = $"WHERE {children.BelongTo("x")}{children.AndFilter("x")} ORDER BY {children.OrderOf("x")} {children.Limits}";
+        // A row is found by its number much faster than by a key of several columns.
+        if (children.RowId is { } number)
+            return $"JOIN {children.Table} AS c ON c.{number} IN (SELECT x.{number} FROM {children.From("x")} {first})";
         var key = children.Key.Count == 1 ? children.KeyOf("c") : $"({children.KeyOf("c")})";
-        var own = children.IsShared ? $"{children.BelongTo("c")} AND " : "";
-        return $"JOIN {children.Table} AS c ON {own}{key} IN (SELECT {children.KeyOf("x")} FROM {children.Table} AS x WHERE {children.BelongTo("x")}{children.AndFilter("x")} ORDER BY {ChildOrder(children, "x")} LIMIT {children.Limit})";
+        return $"JOIN {children.Table} AS c ON {children.BelongTo("c")} AND {key} IN (SELECT {children.KeyOf("x")} FROM {children.From("x")} {first})";
     }
 
     private static StoredValue Number(decimal number) => decimal.IsInteger(number) && Math.Abs(number) < long.MaxValue

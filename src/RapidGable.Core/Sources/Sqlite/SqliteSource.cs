@@ -37,7 +37,7 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
         if (cursor.ParameterCount > 0)
             throw new SourceException(SourceFaultKind.Broken, "it has parameters.");
         // A second column of one name comes as "name:1" here.
-        var columns = cursor.Columns().ToList();
+        var columns = cursor.Declared().ToList();
         string Plain(string column) => column.LastIndexOf(':') is > 0 and var colon && column.AsSpan(colon + 1).IndexOfAnyExceptInRange('0', '9') < 0 && columns.Exists(c => c.Name == column[..colon]) ? column[..colon] : column;
         return QueryObject.Of(name, select, columns.Select(c =>
         {

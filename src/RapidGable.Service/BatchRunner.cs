@@ -1,0 +1,155 @@
+using Microsoft.AspNetCore.Http;
+using Microsoft.Net.Http.Headers;
+using RapidGable.Model;
+using RapidGable.Payloads;
+using RapidGable.Requests;
+
+namespace RapidGable.Service;
+
+/// <summary>One request of a batch.</summary>
+/// <param name="Id">Unique in the batch; empty = nothing refers to it.</param>
+/// <param name="Group">The atomicity group or change set; null = none.</param>
+/// <param name="DependsOn">Ids of requests and groups that must have succeeded.</param>
+internal sealed record BatchRequest(string Id, string Method, string Url, IReadOnlyList<(string Name, string Value)> Headers, byte[] Body, string? Group, IReadOnlyList<string> DependsOn);
+
+/// <summary>A batch as one of its two formats reads it.</summary>
+/// <param name="AnswersAll">Requests that were not run are answered too.</param>
+internal sealed record Batch(IReadOnlyList<BatchRequest> Requests, bool AnswersAll);
+
+/// <summary>One answer of a batch.</summary>
+internal sealed record BatchResponse(BatchRequest Request, InnerResponse Response);
+
+/// <summary><c>$batch</c> (Protocol 11.7): several requests in one body, in JSON or multipart.</summary>
+internal static class BatchRunner
+{
+    public static async Task<RequestFault?> AnswerAsync(Exchange exchange, string query, ODataFace face)
+    {
+        if (!HttpMethods.IsPost(exchange.Request.Method))
+            return ODataFace.Refused(exchange, "POST, OPTIONS", $"{exchange.Request.Method} is not allowed here; $batch takes POST.");
+        if (InnerExchange.Is(exchange.Context) && !exchange.Preferences.RespondAsync)
+            return new RequestFault(400, "batch", "A batch inside of a batch is not possible.");
+        if (query.Length > 0 && RequestAddress.Read("", query).Fault is { } bad)
+            return bad;
+        if (!MediaTypeHeaderValue.TryParse(exchange.Request.ContentType, out var type))
+            return new RequestFault(415, "content-type", "A batch is application/json or multipart/mixed with a boundary.", "Content-Type");
+        var isJson = type.MediaType.Equals("application/json", StringComparison.OrdinalIgnoreCase);
+        if (!isJson && !type.MediaType.Equals("multipart/mixed", StringComparison.OrdinalIgnoreCase))
+            return new RequestFault(415, "content-type", $"A batch is application/json or multipart/mixed, not {type.MediaType}.", "Content-Type");
+        if (!(await Bodies.ReadAsync(exchange)).Is(out var body, out var fault))
+            return fault;
+        var read = isJson ? JsonBatch.Read(body) : await MultipartBatch.ReadAsync(body, HeaderUtilities.RemoveQuotes(type.Boundary).ToString(), exchange.Cancellation);
+        if (!read.Is(out var batch, out fault) || Check(batch) is { } wrong && (fault = wrong) is not null)
+            return fault;
+        var goesOn = exchange.Preferences.ContinueOnError;
+        if (goesOn)
+        {
+            exchange.Preferences.Apply("continue-on-error");
+            exchange.Response.Headers["Preference-Applied"] = exchange.Preferences.Applied;
+        }
+        var responses = await RunAsync(exchange, batch, goesOn, face);
+        // The answer comes in the format of the request unless the other one is asked for (Protocol 11.7.8).
+        var accept = exchange.Request.Headers.Accept.ToString();
+        var asJson = accept.Contains("application/json", StringComparison.OrdinalIgnoreCase) && !accept.Contains("multipart/mixed", StringComparison.OrdinalIgnoreCase) || isJson && !accept.Contains("multipart/mixed", StringComparison.OrdinalIgnoreCase);
+        if (asJson)
+            await ODataAnswer.SendAsync(exchange.Context, "application/json", JsonBatch.Write(responses));
+        else
+        {
+            var boundary = "answer-" + Guid.NewGuid().ToString("N");
+            await ODataAnswer.SendAsync(exchange.Context, $"multipart/mixed;boundary={boundary}", MultipartBatch.Write(responses, boundary));
+        }
+        return null;
+    }
+
+    /// <summary>What is wrong with the envelope, so that nothing of it is run (J-62).</summary>
+    private static RequestFault? Check(Batch batch)
+    {
+        RequestFault Fault(string message) => new(400, "batch", message);
+        if (batch.Requests.Count > Limits.BatchRequests)
+            return Fault($"The batch has more than {Limits.BatchRequests} requests.");
+        var known = new HashSet<string>();
+        string? group = null;
+        var groups = new HashSet<string>();
+        foreach (var request in batch.Requests)
+        {
+            if (request.Id.Length > 0 && !known.Add(request.Id))
+                return Fault($"The id '{request.Id}' is given twice.");
+            if (request.Group is not null && request.Group != group && !groups.Add(request.Group))
+                return Fault($"The requests of the group '{request.Group}' do not stand next to each other.");
+            group = request.Group;
+            if (request.Group is not null && known.Contains(request.Group))
+                return Fault($"'{request.Group}' is the name of a group and the id of a request.");
+            if (request.DependsOn.FirstOrDefault(d => d == request.Id || (!known.Contains(d) && !groups.Contains(d))) is { } unknown)
+                return Fault($"The request '{request.Id}' depends on '{unknown}', which does not stand before it.");
+            if (Reference(request.Url) is { } reference && (reference == request.Id || !known.Contains(reference)))
+                return Fault($"The request '{request.Id}' starts at '${reference}', which does not stand before it.");
+        }
+        return null;
+    }
+
+    /// <summary>The id that an address such as <c>$1/Sensors</c> starts with; null when it is a plain one.</summary>
+    private static string? Reference(string url)
+    {
+        if (!url.StartsWith('$'))
+            return null;
+        var end = url.AsSpan(1).IndexOfAny('/', '?');
+        var id = end < 0 ? url[1..] : url.Substring(1, end);
+        return id is "metadata" or "batch" or "all" or "entity" || id.StartsWith("crossjoin", StringComparison.Ordinal) ? null : id;
+    }
+
+    private static async Task<List<BatchResponse>> RunAsync(Exchange exchange, Batch batch, bool goesOn, ODataFace face)
+    {
+        var responses = new List<BatchResponse>();
+        var failed = new HashSet<string>();
+        var addresses = new Dictionary<string, string>();
+        var stopped = false;
+        for (var i = 0; i < batch.Requests.Count;)
+        {
+            var unit = batch.Requests[i].Group is { } group ? batch.Requests.Skip(i).TakeWhile(r => r.Group == group).ToList() : [batch.Requests[i]];
+            i += unit.Count;
+            if (stopped && !batch.AnswersAll)
+                break;
+            var results = new List<BatchResponse>();
+            foreach (var request in unit)
+            {
+                var depends = request.DependsOn.Append(Reference(request.Url) ?? "").Any(failed.Contains);
+                var unitFailed = unit.Count > 1 && results.Exists(r => !r.Response.IsSuccess);
+                results.Add(new BatchResponse(request, stopped ? NotRun("An earlier request failed, and the batch does not go on after errors.") : depends || unitFailed ? NotRun("A request that this one depends on failed.") : await OneAsync(exchange, request, addresses, face)));
+            }
+            if (results.Exists(r => !r.Response.IsSuccess))
+            {
+                // A group is done as a whole or not at all.
+                results = [.. results.Select(r => r.Response.IsSuccess ? r with { Response = NotRun("Another request of the same group failed.") } : r)];
+                failed.UnionWith(unit.Select(r => r.Id).Append(unit[0].Group ?? unit[0].Id));
+                stopped |= !goesOn;
+            }
+            responses.AddRange(results);
+        }
+        return responses;
+    }
+
+    private static InnerResponse NotRun(string message) => new(424, [("Content-Type", "application/json")], ErrorJsonWriter.Write(new RequestFault(424, "dependency", message)));
+
+    private static async Task<InnerResponse> OneAsync(Exchange exchange, BatchRequest request, Dictionary<string, string> addresses, ODataFace face)
+    {
+        var root = new Uri(exchange.Root).AbsolutePath;
+        var target = Target(request, exchange.Root, root, addresses);
+        if (target is null)
+            return new InnerResponse(404, [("Content-Type", "application/json")], ErrorJsonWriter.Write(RequestFault.NotFound($"'{request.Url}' is not an address of this service.")));
+        if (request.Id.Length > 0)
+            addresses[request.Id] = target.Split('?')[0];
+        return await InnerExchange.RunAsync(exchange.Context, new InnerRequest(request.Method.ToUpperInvariant(), target, request.Headers, request.Body), face, exchange.Cancellation);
+    }
+
+    /// <summary>The path and query of a request: its address may be absolute, start at the host, or count from the batch's own (JSON format 19.2).</summary>
+    private static string? Target(BatchRequest request, string root, string rootPath, Dictionary<string, string> addresses)
+    {
+        var url = request.Url;
+        if (Reference(url) is { } reference)
+            return addresses[reference] + url[(reference.Length + 1)..];
+        if (url.StartsWith(root, StringComparison.Ordinal))
+            return rootPath + url[root.Length..];
+        if (url.StartsWith('/'))
+            return url.StartsWith(rootPath, StringComparison.Ordinal) ? url : null;
+        return url.Contains("://", StringComparison.Ordinal) ? null : rootPath + url;
+    }
+}

@@ -1,0 +1,85 @@
+using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.Http.Features;
+using RapidGable.Model;
+using RapidGable.Requests;
+
+namespace RapidGable.Service;
+
+/// <summary>A request that stands inside of another one.</summary>
+/// <param name="Target">Path and query from the slash after the host on.</param>
+internal sealed record InnerRequest(string Method, string Target, IReadOnlyList<(string Name, string Value)> Headers, byte[] Body);
+
+/// <summary>Its answer, held in memory.</summary>
+internal sealed record InnerResponse(int Status, IReadOnlyList<(string Name, string Value)> Headers, byte[] Body)
+{
+    public bool IsSuccess => Status is >= 200 and < 400;
+
+    public string? ContentType => Headers.FirstOrDefault(h => h.Name.Equals("Content-Type", StringComparison.OrdinalIgnoreCase)).Value;
+}
+
+/// <summary>Runs requests that do not come over a connection of their own: parts of a batch, and those that are answered later.</summary>
+internal static class InnerExchange
+{
+    private sealed class Mark;
+
+    public static bool Is(HttpContext context) => context.Features.Get<Mark>() is not null;
+
+    public static async Task<InnerResponse> RunAsync(HttpContext outer, InnerRequest request, ODataFace face, CancellationToken cancellation)
+    {
+        var context = new DefaultHttpContext { RequestServices = outer.RequestServices, RequestAborted = cancellation };
+        context.Features.Set(new Mark());
+        var lifetime = new Lifetime(cancellation);
+        context.Features.Set<IHttpRequestLifetimeFeature>(lifetime);
+        context.Request.Method = request.Method;
+        context.Request.Scheme = outer.Request.Scheme;
+        context.Request.Host = outer.Request.Host;
+        context.Features.Get<IHttpRequestFeature>()!.RawTarget = request.Target;
+        foreach (var (name, value) in request.Headers)
+            context.Request.Headers.Append(name, value);
+        context.Request.Body = new MemoryStream(request.Body);
+        context.Request.ContentLength = request.Body.Length;
+        using var body = new BoundedStream(Limits.HeldAnswerBytes);
+        context.Response.Body = body;
+        await face.HandleAsync(context);
+        // A fault after the first bytes leaves half an answer, which nobody may see.
+        if (lifetime.IsAborted || body.IsFull)
+        {
+            context.Response.Clear();
+            body.Restart();
+            await ODataFace.FailAsync(context, body.IsFull ? new RequestFault(413, "too-large", $"The answer is larger than {Limits.HeldAnswerBytes} bytes; ask for less, or for it alone.") : Faults.Internal);
+        }
+        var headers = context.Response.Headers.SelectMany(h => h.Value.Select(v => (h.Key, v ?? ""))).ToList();
+        return new InnerResponse(context.Response.StatusCode, headers, body.ToArray());
+    }
+
+    private sealed class Lifetime(CancellationToken cancellation) : IHttpRequestLifetimeFeature
+    {
+        public bool IsAborted { get; private set; }
+
+        public CancellationToken RequestAborted { get; set; } = cancellation;
+
+        public void Abort() => IsAborted = true;
+    }
+
+    /// <summary>Memory up to a limit; what comes after it is dropped and noted.</summary>
+    private sealed class BoundedStream(int most) : MemoryStream
+    {
+        public bool IsFull { get; private set; }
+
+        public void Restart() => SetLength(0);
+
+        public override void Write(byte[] buffer, int offset, int count)
+        {
+            if (Length + count > most)
+                IsFull = true;
+            else
+                base.Write(buffer, offset, count);
+        }
+
+        public override ValueTask WriteAsync(ReadOnlyMemory<byte> buffer, CancellationToken cancellationToken = default)
+        {
+            Write(buffer.ToArray(), 0, buffer.Length);
+            return default;
+        }
+    }
+}
