@@ -96,6 +96,6 @@ public sealed partial class ConformanceTests
     [GeneratedRegex(@"\b([PUQJCALMTX])-(\d{2,3})(?: to \1-(\d{2,3}))?")]
     private static partial Regex IdPattern();
 
-    [GeneratedRegex(@"^    public (?:async Task|void) (\w+)\(")]
+    [GeneratedRegex(@"^    public (?:(?:async )?Task|void) (\w+)\(")]
     private static partial Regex MethodPattern();
 }

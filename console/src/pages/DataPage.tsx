@@ -179,7 +179,7 @@ function SearchField({
       <TextInput
         label="Search"
         description={`Words and "phrases" in ${searched.join(', ')}; AND, OR and NOT between them. Enter searches.`}
-        placeholder="weir OR &quot;left bank&quot;"
+        placeholder='weir OR "left bank"'
         value={text}
         onChange={(event) => setText(event.currentTarget.value)}
         size="xs"
