@@ -109,6 +109,7 @@ export interface ObjectDetails {
   published: string[];
   key: string[];
   uniqueKeys: string[][];
+  textIndexes: { name: string; columns: string[] }[];
   columns: {
     name: string;
     declaredType: string;

@@ -151,6 +151,7 @@ internal static class LookCommand
         columns = item.Columns.Select(c => new { c.Name, declaredType = c.DeclaredType, type = c.Type?.ToString(), c.Nullable, c.Reason }),
         item.PrimaryKey,
         item.UniqueKeys,
+        textIndexes = item.TextIndexes.Select(i => new { i.Name, i.Columns }),
         foreignKeys = item.ForeignKeys.Select(f => new { f.Columns, target = f.TargetObject, targetColumns = f.TargetColumns, f.OnDelete }),
         item.Fault,
     };
@@ -176,6 +177,8 @@ internal static class LookCommand
             : $"key: [olive]none; a declaration must name one[/]");
         foreach (var unique in item.UniqueKeys)
             Terminal.Out.WriteLine($"unique: {string.Join(", ", unique)}");
+        foreach (var index in item.TextIndexes)
+            Terminal.Out.WriteLine($"full text: {index.Name}{(index.Columns.IsEmpty ? "" : $" ({string.Join(", ", index.Columns)})")}");
         foreach (var key in item.ForeignKeys)
             Terminal.Out.WriteLine($"refers to: {key.TargetObject} ({string.Join(", ", key.Columns.Zip(key.TargetColumns, (o, t) => $"{o} = {t}"))})");
         foreach (var other in workspace.Catalogs[source.Name].Objects.Where(o => o.ForeignKeys.Any(f => f.TargetObject == item.FullName)))

@@ -19,6 +19,9 @@ internal sealed record Negotiated(PayloadFormat Format, string ContentType);
 
 internal static class Negotiation
 {
+    /// <summary>What nearly every request gets: JSON as it comes.</summary>
+    private static readonly Dictionary<ODataVersion, Negotiated> Usual = new[] { ODataVersion.V40, ODataVersion.V401 }.ToDictionary(v => v, v => Json(v, null)!);
+
     /// <summary>
     /// The version of the answer. A caller that names none gets 4.0, whose names every tool in the field reads; one that
     /// names a higher version than we know gets 4.01.
@@ -59,7 +62,7 @@ internal static class Negotiation
             return new RequestFault(400, "accept", "The Accept header cannot be read.", "Accept");
 
         if (wanted.Count == 0)
-            return Offer(kind, version, null, rawType)!;
+            return kind == BodyKind.Json ? Usual[version] : Offer(kind, version, null, rawType)!;
         foreach (var item in wanted.Where(w => w.Quality is null or > 0))
         {
             if (IsRefused(wanted, item, kind switch { BodyKind.Json => "application/json", BodyKind.MetadataXml => "application/xml", _ => rawType }))

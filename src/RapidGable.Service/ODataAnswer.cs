@@ -139,7 +139,7 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
             if (!response.HasStarted)
                 response.ContentType = negotiated.ContentType;
             return response.Body.WriteAsync(bytes, cancellation);
-        });
+        }, length => response.ContentLength = length);
         var writer = ODataJsonWriter.For(prepared, negotiated.Format);
         await writer.WriteAsync(run, new LinkBuilder(exchange.Root, address), output, exchange.Cancellation);
     }

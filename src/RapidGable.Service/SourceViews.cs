@@ -38,6 +38,7 @@ internal static class SourceViews
             published = Published(workspace, source, item),
             key = item.PrimaryKey,
             item.UniqueKeys,
+            textIndexes = item.TextIndexes.Select(i => new { i.Name, i.Columns }),
             columns = item.Columns.Select(c => new { c.Name, c.DeclaredType, type = c.Type?.ToString(), c.Nullable, c.Reason, c.Comment, c.AllowedValues }),
             foreignKeys = item.ForeignKeys.Select(f => new { f.Columns, target = f.TargetObject, f.TargetColumns }),
             rows = item.Fault is null ? await ObjectSample.ReadAsync(workspace.Sources[source], item, rows, cancellation) : [],

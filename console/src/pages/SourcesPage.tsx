@@ -157,6 +157,7 @@ function ObjectView({ source, object }: { source: string; object: ObjectDetails 
       <Text size="sm" c="dimmed">
         {object.key.length > 0 ? `Primary key: ${object.key.join(', ')}.` : 'No primary key.'}
         {object.uniqueKeys.map((key) => ` Unique: ${key.join(', ')}.`).join('')}
+        {object.textIndexes.map((index) => ` Full text: ${index.name} (${index.columns.join(', ')}).`).join('')}
       </Text>
       <Title order={4} size="h5" mt="md" mb={4}>
         Columns

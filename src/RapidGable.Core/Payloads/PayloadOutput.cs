@@ -8,23 +8,34 @@ namespace RapidGable.Payloads;
 /// gone an error can still become a proper error response.
 /// </summary>
 /// <param name="send">Takes one piece; awaiting it is the back-pressure.</param>
-public sealed class PayloadOutput(Func<ReadOnlyMemory<byte>, CancellationToken, ValueTask> send) : IBufferWriter<byte>, IDisposable
+/// <param name="isWhole">Told the bytes of an answer that is a single piece, before that goes.</param>
+public sealed class PayloadOutput(Func<ReadOnlyMemory<byte>, CancellationToken, ValueTask> send, Action<int>? isWhole = null) : IBufferWriter<byte>, IDisposable
 {
     private const int PieceBytes = 32 * 1024;
 
     private byte[] _bytes = ArrayPool<byte>.Shared.Rent(2 * PieceBytes);
     private int _count;
+    private bool _hasSent;
 
     /// <summary>Sends what has gathered if it is a piece.</summary>
     public ValueTask SendIfFullAsync(Utf8JsonWriter json, CancellationToken cancellation) =>
-        json.BytesPending + _count < PieceBytes ? default : SendAsync(json, cancellation);
+        json.BytesPending + _count < PieceBytes ? default : SendPieceAsync(json, cancellation);
 
     /// <summary>Sends the rest.</summary>
-    public async ValueTask SendAsync(Utf8JsonWriter? json, CancellationToken cancellation)
+    public ValueTask SendAsync(Utf8JsonWriter json, CancellationToken cancellation)
     {
-        json?.Flush();
+        json.Flush();
+        if (!_hasSent)
+            isWhole?.Invoke(_count);
+        return SendPieceAsync(json, cancellation);
+    }
+
+    private async ValueTask SendPieceAsync(Utf8JsonWriter json, CancellationToken cancellation)
+    {
+        json.Flush();
         if (_count == 0)
             return;
+        _hasSent = true;
         await send(_bytes.AsMemory(0, _count), cancellation);
         _count = 0;
     }

@@ -75,6 +75,12 @@ public sealed class QueryRun : IAsyncDisposable
             run.ParentExists &= isThere;
             return run;
         }
+        catch (SourceException exception) when (values.IsResumed && exception.Kind is SourceFaultKind.BadData or SourceFaultKind.Overflow)
+        {
+            // No statement of ours sends such a value, so the link is not one of ours.
+            await run.DisposeAsync();
+            return RequestFault.ForeignSkipToken;
+        }
         catch
         {
             await run.DisposeAsync();

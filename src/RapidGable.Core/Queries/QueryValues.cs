@@ -43,6 +43,9 @@ public sealed class QueryValues
 
     public long Skip { get; private init; }
 
+    /// <summary>The request goes on from a position that a link brought along.</summary>
+    public bool IsResumed => _skipToken is not null || DeltaToken is not null;
+
     /// <summary>Rows to pass over: the asked ones, or for rows without a key those of the pages before.</summary>
     public long Offset => _isUnkeyed && _skipToken is { Values: [{ Kind: StoredValueKind.Int64, Int64: var offset }] } ? offset : Skip;
 
