@@ -9,7 +9,7 @@ internal static class Faults
     public static RequestFault From(SourceException exception) => exception.Kind switch
     {
         SourceFaultKind.Unavailable => new RequestFault(503, "source-unavailable", "The database cannot be reached at the moment."),
-        SourceFaultKind.Busy => new RequestFault(503, "source-busy", "The database is locked at the moment. Try again shortly."),
+        SourceFaultKind.Busy => new RequestFault(503, "source-busy", "The database is locked or has no session left at the moment. Try again shortly."),
         SourceFaultKind.TooSlow => new RequestFault(503, "source-too-slow", "The query took longer than this service allows. Ask for less, or narrow the filter."),
         SourceFaultKind.DivisionByZero => new RequestFault(400, "division-by-zero", "The expression divides by zero for some row."),
         SourceFaultKind.Overflow => new RequestFault(400, "overflow", "A number in the expression leaves the range of its type."),

@@ -138,10 +138,27 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
         {
             if (!response.HasStarted)
                 response.ContentType = negotiated.ContentType;
-            return response.Body.WriteAsync(bytes, cancellation);
+            var sent = response.Body.WriteAsync(bytes, cancellation);
+            return sent.IsCompletedSuccessfully ? sent : SlowAsync(sent.AsTask());
         }, length => response.ContentLength = length);
         var writer = ODataJsonWriter.For(prepared, negotiated.Format);
         await writer.WriteAsync(run, new LinkBuilder(exchange.Root, address), output, exchange.Cancellation);
+    }
+
+    /// <summary>Waits for a caller who takes their time, and cuts who takes too much: the answer holds a session of the source.</summary>
+    private async ValueTask SlowAsync(Task sent)
+    {
+        try
+        {
+            await sent.WaitAsync(TimeSpan.FromSeconds(Limits.PieceSeconds));
+        }
+        catch (TimeoutException)
+        {
+            exchange.Context.Abort();
+            // The bytes are in use until this has ended.
+            await sent.ContinueWith(_ => { }, TaskScheduler.Default);
+            throw new OperationCanceledException(exchange.Cancellation);
+        }
     }
 
     internal static async Task SendAsync(HttpContext context, string contentType, byte[] body)

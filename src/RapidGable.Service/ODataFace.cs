@@ -163,6 +163,8 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
         if (!(await Bodies.ReadAsync(exchange)).Is(out var body, out var fault))
             return fault;
         var text = System.Text.Encoding.UTF8.GetString(body).Trim('\r', '\n');
+        if (text.Length + query.Length > Limits.UrlLength)
+            return new RequestFault(413, "too-large", $"The query is longer than {Limits.UrlLength} characters.");
         return query.Length == 0 ? text : text.Length == 0 ? query : $"{query}&{text}";
     }
 

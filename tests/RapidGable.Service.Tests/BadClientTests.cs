@@ -1,4 +1,3 @@
-using System.Net;
 using System.Net.Sockets;
 using System.Text;
 using Microsoft.Data.Sqlite;
@@ -70,21 +69,18 @@ public sealed class BadClientTests : IAsyncLifetime
     }
 
     [Theory]
-    [InlineData("id in (", "1", ",", 50_000, ")", "too-large")]
-    [InlineData("", "id eq 1", " or ", 10_000, "", "too-large")]
-    [InlineData("", "not", " ", 5_000, " true", "too-large")]
-    [InlineData("", "(", "", 900, "1", "too-deep")]
-    [InlineData("contains(pad,'", "x", "", 1_000_000, "')", null)]
-    public async Task Far_too_much_is_refused(string before, string item, string between, int count, string after, string? code)
+    [InlineData("id in (", "1", ",", 50_000, ")", 413, "too-large")]
+    [InlineData("", "id eq 1", " or ", 10_000, "", 413, "too-large")]
+    [InlineData("id in (", "1", ",", 600, ")", 400, "too-large")]
+    [InlineData("", "id eq 1", " or ", 500, "", 400, "too-large")]
+    [InlineData("", "(", "", 900, "1", 400, "too-deep")]
+    public async Task Far_too_much_is_refused(string before, string item, string between, int count, string after, int status, string code)
     {
         var filter = before + string.Join(between, Enumerable.Repeat(item, count)) + after;
         using var client = new HttpClient();
-        using var answer = await client.PostAsync(_http.Address + "/odata/s/t/$query", new StringContent("$select=id&$filter=" + Uri.EscapeDataString(filter), Encoding.UTF8, "text/plain"));
-        var text = await answer.Content.ReadAsStringAsync();
-        if (code is null)
-            Assert.EndsWith("\"value\":[]}", text);
-        else
-            Assert.Equal((HttpStatusCode.BadRequest, code), (answer.StatusCode, System.Text.Json.JsonDocument.Parse(text).RootElement.GetProperty("error").GetProperty("code").GetString()));
+        using var answer = await client.PostAsync(_http.Address + "/odata/s/t/$query", new StringContent("$select=id&$filter=" + filter, Encoding.UTF8, "text/plain"));
+        var error = System.Text.Json.JsonDocument.Parse(await answer.Content.ReadAsStringAsync()).RootElement.GetProperty("error");
+        Assert.Equal((status, code), ((int)answer.StatusCode, error.GetProperty("code").GetString()));
     }
 
     [Theory] // what the header says of the length is not what comes

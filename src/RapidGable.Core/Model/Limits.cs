@@ -36,6 +36,9 @@ public static class Limits
     /// <summary>Bytes of a request's body.</summary>
     public const int BodyBytes = 4 * 1024 * 1024;
 
+    /// <summary>Seconds in which a caller takes the next 32 KiB of an answer; beyond it the connection is cut, since the answer holds a session of the source.</summary>
+    public const int PieceSeconds = 10;
+
     /// <summary>Requests in one batch.</summary>
     public const int BatchRequests = 100;
 

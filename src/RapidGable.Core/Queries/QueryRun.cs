@@ -79,7 +79,7 @@ public sealed class QueryRun : IAsyncDisposable
         {
             // No statement of ours sends such a value, so the link is not one of ours.
             await run.DisposeAsync();
-            return RequestFault.ForeignSkipToken;
+            return values.DeltaToken is null ? RequestFault.ForeignSkipToken : RequestFault.ForeignDeltaToken;
         }
         catch
         {

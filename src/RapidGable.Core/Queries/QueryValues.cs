@@ -216,6 +216,8 @@ public sealed class QueryValues
                     break;
                 case SeekParameter seek:
                     values[i] = _skipToken!.Values[seek.Index];
+                    if (!dialect.IsStored(values[i], seek.Type))
+                        return RequestFault.ForeignSkipToken;
                     break;
                 case BatchParameter item:
                     values[i] = Stored(item.Item < _batch?.Count ? _batch[item.Item][item.Part] : null, item.Target, dialect);
@@ -225,6 +227,8 @@ public sealed class QueryValues
                     break;
                 case MarkParameter mark:
                     values[i] = _deltaToken!.Since[mark.Mark].Stamp;
+                    if (!dialect.IsStored(values[i], mark.Type))
+                        return RequestFault.ForeignDeltaToken;
                     break;
                 case MarkAgainParameter again:
                     values[i] = StoredValue.From(_again[again.Mark]);

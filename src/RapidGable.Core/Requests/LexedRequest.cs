@@ -91,7 +91,7 @@ public sealed class LexedRequest
             }
             if (name == "$deltatoken")
             {
-                deltaToken = DeltaToken.Read(option.Value) ?? throw new FaultException(new RequestFault(400, "deltatoken", "The $deltatoken was not made by this service. Follow the delta link as it is.", "$deltatoken"));
+                deltaToken = DeltaToken.Read(option.Value) ?? throw new FaultException(RequestFault.ForeignDeltaToken);
                 shape.Append("\n$deltatoken=").Append(deltaToken.IsDelta);
                 continue;
             }

@@ -27,6 +27,9 @@ public sealed record RequestFault(int Status, string Code, string Message, strin
     public static RequestFault ForeignSkipToken { get; } =
         new(400, "skiptoken", "The $skiptoken belongs to another request. Follow the next link as it is.", "$skiptoken");
 
+    public static RequestFault ForeignDeltaToken { get; } =
+        new(400, "deltatoken", "The $deltatoken was not made by this service. Follow the delta link as it is.", "$deltatoken");
+
     public static RequestFault GoneSkipToken { get; } =
         new(410, "gone", "The position is no longer known: the set or its order has changed since the link was made. Read it from the start.", "$skiptoken");
 

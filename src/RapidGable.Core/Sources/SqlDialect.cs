@@ -137,6 +137,9 @@ public abstract class SqlDialect
     /// <summary>The form that literals take when they meet a value that has no stored form of its own.</summary>
     public abstract StoredValue Encode(object value, EdmType type, string? storageForm);
 
+    /// <summary>Whether a cursor of the engine gives such a value for a column of the type; links can be forged.</summary>
+    public virtual bool IsStored(StoredValue value, EdmType type) => true;
+
     /// <summary>Name of the parents' rows inside of <see cref="FirstChildren"/>.</summary>
     public virtual string InnerParents => "p";
 

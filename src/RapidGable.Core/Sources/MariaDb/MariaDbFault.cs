@@ -46,6 +46,7 @@ internal static class MariaDbFault
             1242 or 1365 => (SourceFaultKind.DivisionByZero, exception.Message),
             1139 => (SourceFaultKind.BadPattern, exception.Message),
             1690 or 1264 => (SourceFaultKind.Overflow, exception.Message),
+            1300 => (SourceFaultKind.BadData, exception.Message),
             _ when exception.Message.Contains("SSL", StringComparison.Ordinal) => (SourceFaultKind.Unavailable, $"TLS with {place} failed: the server does not offer it. Set 'tls: prefer' or 'tls: off' if that is intended."),
             // The library does not say why, so the name is looked up once more.
             _ when exception.ErrorCode == MySqlErrorCode.UnableToConnectToHost => (SourceFaultKind.Unavailable,

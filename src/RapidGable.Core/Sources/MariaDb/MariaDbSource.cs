@@ -9,14 +9,14 @@ internal sealed class MariaDbSource : ISource
 {
     private readonly MySqlConnectionStringBuilder _settings;
     private readonly MySqlDataSource _database;
-    private readonly SemaphoreSlim _free;
+    private readonly SessionGate _gate;
     private readonly int _statementSeconds;
 
     public MariaDbSource(string name, MySqlConnectionStringBuilder settings, int sessions, int statementSeconds)
     {
         Name = name;
         _settings = settings;
-        _free = new SemaphoreSlim(sessions);
+        _gate = new SessionGate(sessions, TimeSpan.FromSeconds(statementSeconds));
         _statementSeconds = statementSeconds;
         _database = new MySqlDataSourceBuilder(settings.ConnectionString).UseConnectionOpenedCallback(PrepareAsync).Build();
     }
@@ -117,7 +117,7 @@ internal sealed class MariaDbSource : ISource
 
     public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
     {
-        await _free.WaitAsync(cancellation);
+        await _gate.EnterAsync(cancellation);
         MySqlConnection? connection = null;
         try
         {
@@ -129,7 +129,7 @@ internal sealed class MariaDbSource : ISource
         {
             if (connection is not null)
                 await connection.DisposeAsync();
-            _free.Release();
+            _gate.Leave();
             if (exception is OperationCanceledException)
                 throw;
             throw Fault(exception);
@@ -138,7 +138,7 @@ internal sealed class MariaDbSource : ISource
 
     internal SourceException Fault(Exception exception) => MariaDbFault.From(exception, _settings);
 
-    internal void Return() => _free.Release();
+    internal void Return() => _gate.Leave();
 
     public ValueTask DisposeAsync() => _database.DisposeAsync();
 }

@@ -34,13 +34,19 @@ internal abstract class PostgresRows : IRowCursor
 
     public decimal GetDecimal(int column) => Read<decimal>(column);
 
-    public ReadOnlySpan<byte> GetUtf8(int column)
+    public virtual ReadOnlySpan<byte> GetUtf8(int column)
     {
         var text = Read<string>(column);
         var most = Encoding.UTF8.GetMaxByteCount(text.Length);
-        if (_text.Length < most)
-            _text = new byte[most];
-        return _text.AsSpan(0, Encoding.UTF8.GetBytes(text, _text));
+        return Room(most).AsSpan(0, Encoding.UTF8.GetBytes(text, _text));
+    }
+
+    /// <summary>An array for the bytes of a text; the former one's is used again.</summary>
+    protected byte[] Room(int bytes)
+    {
+        if (_text.Length < bytes)
+            _text = new byte[Math.Max(bytes, 2 * _text.Length)];
+        return _text;
     }
 
     public ReadOnlySpan<byte> GetBytes(int column) => Read<byte[]>(column);
@@ -103,6 +109,8 @@ internal abstract class PostgresRows : IRowCursor
 /// <summary>Rows straight from the connection.</summary>
 internal sealed class PostgresCursor(PostgresSource source, NpgsqlDataReader reader) : PostgresRows
 {
+    private bool[]? _isText;
+
     public override async ValueTask<bool> ReadAsync(CancellationToken cancellation)
     {
         try
@@ -118,6 +126,16 @@ internal sealed class PostgresCursor(PostgresSource source, NpgsqlDataReader rea
     public override int Columns => reader.FieldCount;
 
     public override bool IsNull(int column) => reader.IsDBNull(column);
+
+    /// <summary>Texts come as the bytes that the server sends, without a string between.</summary>
+    public override ReadOnlySpan<byte> GetUtf8(int column)
+    {
+        _isText ??= [.. Enumerable.Range(0, Columns).Select(c => TypeName(c) is "text" or "citext" || TypeName(c).StartsWith("character", StringComparison.Ordinal))];
+        if (!_isText[column])
+            return base.GetUtf8(column);
+        var length = (int)reader.GetBytes(column, 0, null, 0, 0);
+        return Room(length).AsSpan(0, (int)reader.GetBytes(column, 0, Room(length), 0, length));
+    }
 
     protected override T Get<T>(int column) => reader.GetFieldValue<T>(column);
 

@@ -18,6 +18,33 @@ internal sealed class PostgresDialect : SqlDialect
         ? $"(${number.ToString(CultureInfo.InvariantCulture)}::timestamptz AT TIME ZONE 'UTC')"
         : $"${number.ToString(CultureInfo.InvariantCulture)}::{CastOf(type.Kind)}";
 
+    // The forms of PostgresRows.GetStored. A parameter that the server cannot read would also confuse what the library keeps of a prepared statement.
+    public override bool IsStored(StoredValue value, EdmType type) => value.Kind switch
+    {
+        StoredValueKind.Null => true,
+        StoredValueKind.Int64 => type.IsNumeric,
+        StoredValueKind.Blob => type.Kind == EdmKind.Binary,
+        StoredValueKind.Text => IsText(value.Text, type),
+        _ => false,
+    };
+
+    private static bool IsText(string text, EdmType type) => type.Kind switch
+    {
+        EdmKind.Boolean => text is "true" or "false",
+        EdmKind.Decimal or EdmKind.Single or EdmKind.Double => IsNumber(text),
+        _ when type.IsNumeric => long.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out _),
+        EdmKind.Guid => Guid.TryParseExact(text, "D", out _),
+        EdmKind.Date => DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _),
+        EdmKind.TimeOfDay => TimeOnly.TryParseExact(text, "HH:mm:ss.ffffff", CultureInfo.InvariantCulture, DateTimeStyles.None, out _),
+        EdmKind.DateTimeOffset => DateTime.TryParseExact(text, "O", CultureInfo.InvariantCulture, DateTimeStyles.RoundtripKind, out _),
+        EdmKind.Duration => text.EndsWith(" seconds", StringComparison.Ordinal) && decimal.TryParse(text.AsSpan(0, text.Length - 8), NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out _),
+        EdmKind.Binary => false,
+        _ => !text.Contains('\0'),
+    };
+
+    private static bool IsNumber(string text) => double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number)
+        && (double.IsFinite(number) ? number != 0 || !text.AsSpan().ContainsAnyInRange('1', '9') : text is "NaN" or "Infinity" or "-Infinity");
+
     public override string Column(string quotedColumn, string? storageForm) => storageForm switch
     {
         PostgresTypes.AsText => quotedColumn + "::text",

@@ -26,7 +26,7 @@ public sealed class PostgresEngine : IEngine
         builder.PersistSecurityInfo = false;
         builder.IncludeErrorDetail = false;
         builder.Options = $"-c TimeZone=UTC -c DateStyle=ISO -c default_transaction_read_only=on -c statement_timeout={server.StatementSeconds * 1000}";
-        return new PostgresSource(name, builder, server.Sessions);
+        return new PostgresSource(name, builder, server.Sessions, server.StatementSeconds);
     }
 
     private static NpgsqlConnectionStringBuilder? Connection(ServerSettings server, SettingsReader reader)

@@ -46,7 +46,7 @@ internal static class PostgresFault
             "42501" => (SourceFaultKind.Unavailable, $"The user '{settings.Username}' lacks a right: {exception.MessageText}."),
             "53300" => (SourceFaultKind.Busy, "The server takes no more connections."),
             "57014" => (SourceFaultKind.TooSlow, "The statement passed its time limit."),
-            "22P02" or "22007" or "22008" => (SourceFaultKind.BadData, exception.MessageText),
+            "22P02" or "22007" or "22008" or "22021" or "42846" => (SourceFaultKind.BadData, exception.MessageText),
             "22012" => (SourceFaultKind.DivisionByZero, exception.MessageText),
             "2201B" => (SourceFaultKind.BadPattern, exception.MessageText),
             "22003" => (SourceFaultKind.Overflow, exception.MessageText),

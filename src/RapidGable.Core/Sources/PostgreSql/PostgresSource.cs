@@ -12,13 +12,13 @@ internal sealed class PostgresSource : ISource
 {
     private readonly NpgsqlConnectionStringBuilder _settings;
     private readonly NpgsqlDataSource _database;
-    private readonly SemaphoreSlim _free;
+    private readonly SessionGate _gate;
 
-    public PostgresSource(string name, NpgsqlConnectionStringBuilder settings, int sessions)
+    public PostgresSource(string name, NpgsqlConnectionStringBuilder settings, int sessions, int statementSeconds)
     {
         Name = name;
         _settings = settings;
-        _free = new SemaphoreSlim(sessions);
+        _gate = new SessionGate(sessions, TimeSpan.FromSeconds(statementSeconds));
         _database = new NpgsqlDataSourceBuilder(settings.ConnectionString).Build();
     }
 
@@ -92,7 +92,7 @@ internal sealed class PostgresSource : ISource
 
     public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
     {
-        await _free.WaitAsync(cancellation);
+        await _gate.EnterAsync(cancellation);
         NpgsqlConnection? connection = null;
         try
         {
@@ -103,7 +103,7 @@ internal sealed class PostgresSource : ISource
         {
             if (connection is not null)
                 await connection.DisposeAsync();
-            _free.Release();
+            _gate.Leave();
             if (exception is OperationCanceledException)
                 throw;
             throw Fault(exception);
@@ -112,7 +112,7 @@ internal sealed class PostgresSource : ISource
 
     internal SourceException Fault(Exception exception) => PostgresFault.From(exception, _settings);
 
-    internal void Return() => _free.Release();
+    internal void Return() => _gate.Leave();
 
     public ValueTask DisposeAsync() => _database.DisposeAsync();
 }

@@ -8,7 +8,7 @@ namespace RapidGable.Sources.Sqlite;
 internal sealed class SqliteSource(string name, string path, string shownPath, TimeSpan statementTime, int sessions) : ISource
 {
     private readonly ConcurrentBag<SqliteConnection> _idle = [];
-    private readonly SemaphoreSlim _free = new(sessions);
+    private readonly SessionGate _gate = new(sessions, statementTime);
 
     public string Name => name;
 
@@ -64,7 +64,7 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
 
     public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
     {
-        await _free.WaitAsync(cancellation);
+        await _gate.EnterAsync(cancellation);
         try
         {
             if (!_idle.TryTake(out var connection))
@@ -74,7 +74,7 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
         }
         catch
         {
-            _free.Release();
+            _gate.Leave();
             throw;
         }
     }
@@ -86,7 +86,7 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
             _idle.Add(connection);
         else
             connection.Dispose();
-        _free.Release();
+        _gate.Leave();
     }
 
     public ValueTask DisposeAsync()
