@@ -331,7 +331,8 @@ internal sealed class ExpressionBinder(EntityModel model, EntitySet set, string 
         SearchPairSyntax pair => new BoundLogical(pair.IsAnd ? BinaryOperator.And : BinaryOperator.Or, BindSearch(pair.Left, within, scope), BindSearch(pair.Right, within, scope)),
         SearchTermSyntax term => within.IsSearchable
             ? new BoundSearchTerm([.. (within.SearchIndex is null ? within.SearchProperties : within.Type.Key).Select(p => new BoundProperty([], p) { Scope = scope })],
-                term.Slot is { } slot ? new BoundLiteral(slot, LiteralKind.String, EdmType.String) : new BoundConstant(term.Text!, EdmType.String)) { Indexed = within.SearchIndex is null ? null : within }
+                term.Slot is { } slot ? new BoundLiteral(slot, LiteralKind.String, EdmType.String) : new BoundConstant(term.Text!, EdmType.String))
+            { Indexed = within.SearchIndex is null ? null : within }
             : throw new FaultException(RequestFault.NotImplemented($"{within.Name} cannot be searched: no text property of it is open to that.", "$search")),
         _ => throw new InvalidOperationException(search.GetType().Name),
     };
