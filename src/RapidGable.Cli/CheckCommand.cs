@@ -3,6 +3,7 @@ using System.CommandLine;
 using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Metadata;
+using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Verification;
 using Spectre.Console;
@@ -100,7 +101,7 @@ internal static class CheckCommand
             var own = proofs.Where(p => p.Service == service.Model.Service && p.Set == set.Name).ToList();
             var faults = own.Where(p => p.Fault is not null).ToList();
             table.AddRow(faults.Count == 0 && !wrong.Contains(set.Name) ? "[green]ok[/]" : "[red]fault[/]", Markup.Escape(set.Name), Markup.Escape(set.Source.ToString()),
-                set.IsUnkeyed ? "[grey]none[/]" : Markup.Escape(string.Join(", ", set.Type.Key.Select(k => k.Name))), Markup.Escape(set.Read.ToString()),
+                set.IsUnkeyed ? "[grey]none[/]" : Markup.Escape(string.Join(", ", set.Type.Key.Select(k => k.Name))), Markup.Escape(Grant.Describe(set.Rules, SetOperations.Read)),
                 own.Count == 0 ? "not read" : Terminal.Plural(own.Max(p => p.Rows), "row"));
         }
         Terminal.Out.Write(table);

@@ -17,16 +17,21 @@ internal static class ExplainCommand
         var url = new Argument<string>("url") { Description = "A whole address of a running service, or 'service/path?options' with --workspace." };
         var workspace = new Option<string?>("--workspace", "-w") { Description = "Explain against this workspace, without a running service." };
         var run = new Option<bool>("--run") { Description = "Also run it: how the engine means to run each statement, and where the time goes." };
+        var (caller, attributes) = (AccountOptions.As(), AccountOptions.Attributes());
         var json = CommonOptions.Json();
         var command = new ExampleCommand("explain", "Show the SQL statements behind an address, with their parameters; they are run only with --run.",
             "gable explain 'http://127.0.0.1:8460/odata/rivers/Stations?$filter=telemetered eq true&$expand=catchment'",
-            "gable explain -w demo 'rivers/Readings?$orderby=value desc&$top=5'") { url, workspace, run, json };
-        command.SetAction((result, cancellation) => RunAsync(result.GetValue(url)!, result.GetValue(workspace), result.GetValue(run), result.GetValue(json), cancellation));
+            "gable explain -w demo 'rivers/Readings?$orderby=value desc&$top=5'") { url, workspace, run, caller, attributes, json };
+        command.SetAction((result, cancellation) => RunAsync(result.GetValue(url)!, result.GetValue(workspace), result.GetValue(run), result.GetValue(caller), result.GetValue(attributes), result.GetValue(json), cancellation));
         return command;
     }
 
-    private static async Task<int> RunAsync(string url, string? workspace, bool run, bool json, CancellationToken cancellation) =>
-        workspace is null ? await FromServiceAsync(GetCommand.Address(url), run, json, cancellation) : await FromWorkspaceAsync(workspace, url, run, json, cancellation);
+    private static async Task<int> RunAsync(string url, string? workspace, bool run, string? caller, string[]? attributes, bool json, CancellationToken cancellation)
+    {
+        if (workspace is not null)
+            return await FromWorkspaceAsync(workspace, url, run, AccountOptions.CallerOf(workspace, caller, attributes), json, cancellation);
+        return caller is null && attributes is null or [] ? await FromServiceAsync(GetCommand.Address(url), run, json, cancellation) : throw new UsageException("--as and --attribute need --workspace.");
+    }
 
     private static async Task<int> FromServiceAsync(Uri address, bool run, bool json, CancellationToken cancellation)
     {
@@ -67,7 +72,7 @@ internal static class ExplainCommand
         return 0;
     }
 
-    private static async Task<int> FromWorkspaceAsync(string folder, string url, bool run, bool json, CancellationToken cancellation)
+    private static async Task<int> FromWorkspaceAsync(string folder, string url, bool run, Caller caller, bool json, CancellationToken cancellation)
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
         if (workspace.Diagnostics.HasErrors)
@@ -80,7 +85,7 @@ internal static class ExplainCommand
             throw new UsageException($"The workspace has no service '{parts[0]}'. Write 'service/path?options', such as 'rivers/Stations?$top=5'.");
         var mark = (parts.ElementAtOrDefault(1) ?? "").IndexOf('?');
         var rest = parts.ElementAtOrDefault(1) ?? "";
-        var explained = await ExplainAsync(service, mark < 0 ? rest : rest[..mark], mark < 0 ? "" : rest[(mark + 1)..].Replace(" ", "%20"), run, cancellation);
+        var explained = await ExplainAsync(service, mark < 0 ? rest : rest[..mark], mark < 0 ? "" : rest[(mark + 1)..].Replace(" ", "%20"), run, caller, cancellation);
         if (!explained.Is(out var request, out var fault))
         {
             if (json)
@@ -100,13 +105,13 @@ internal static class ExplainCommand
         return 0;
     }
 
-    private static async Task<Result<ExplainedRequest>> ExplainAsync(PublishedService service, string path, string query, bool run, CancellationToken cancellation)
+    private static async Task<Result<ExplainedRequest>> ExplainAsync(PublishedService service, string path, string query, bool run, Caller caller, CancellationToken cancellation)
     {
         var now = TimeProvider.System.GetUtcNow().UtcDateTime;
         try
         {
-            return run ? await ExplainedRun.OfAsync(service, path, query, now, cancellation)
-                : service.Explain(path, query, Caller.Anonymous, now).Is(out var statements, out var fault) ? new ExplainedRequest(statements, null) : fault;
+            return run ? await ExplainedRun.OfAsync(service, path, query, caller, now, cancellation)
+                : service.Explain(path, query, caller, now).Is(out var statements, out var fault) ? new ExplainedRequest(statements, null) : fault;
         }
         catch (Sources.SourceException exception)
         {

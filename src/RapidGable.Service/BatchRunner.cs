@@ -137,7 +137,7 @@ internal static class BatchRunner
             return new InnerResponse(404, [("Content-Type", "application/json")], ErrorJsonWriter.Write(RequestFault.NotFound($"'{request.Url}' is not an address of this service.")));
         if (request.Id.Length > 0)
             addresses[request.Id] = target.Split('?')[0];
-        return await InnerExchange.RunAsync(exchange.Context, new InnerRequest(request.Method.ToUpperInvariant(), target, request.Headers, request.Body), face, exchange.Cancellation);
+        return await InnerExchange.RunAsync(exchange.Context, exchange.Caller, new InnerRequest(request.Method.ToUpperInvariant(), target, request.Headers, request.Body), face, exchange.Cancellation);
     }
 
     /// <summary>The path and query of a request: its address may be absolute, start at the host, or count from the batch's own (JSON format 19.2).</summary>

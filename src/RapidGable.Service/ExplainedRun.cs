@@ -9,8 +9,8 @@ namespace RapidGable.Service;
 public static class ExplainedRun
 {
     /// <exception cref="Sources.SourceException">When a source fails.</exception>
-    public static Task<Result<ExplainedRequest>> OfAsync(PublishedService service, string path, string query, DateTime now, CancellationToken cancellation) =>
-        service.ExplainRunAsync(path, query, Caller.Anonymous, now, async (prepared, run, address) =>
+    public static Task<Result<ExplainedRequest>> OfAsync(PublishedService service, string path, string query, Caller caller, DateTime now, CancellationToken cancellation) =>
+        service.ExplainRunAsync(path, query, caller, now, async (prepared, run, address) =>
         {
             var bytes = 0L;
             if (prepared.Request.Path.Kind is ResourceKind.Count or ResourceKind.ValueCount or ResourceKind.RawValue || (!run.HasRow && prepared.Request.Path.Kind != ResourceKind.Collection))

@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Http.Features;
+using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Requests;
 
@@ -20,14 +21,17 @@ internal sealed record InnerResponse(int Status, IReadOnlyList<(string Name, str
 /// <summary>Runs requests that do not come over a connection of their own: parts of a batch, and those that are answered later.</summary>
 internal static class InnerExchange
 {
-    private sealed class Mark;
+    private sealed record Mark(Caller Caller);
 
     public static bool Is(HttpContext context) => context.Features.Get<Mark>() is not null;
 
-    public static async Task<InnerResponse> RunAsync(HttpContext outer, InnerRequest request, ODataFace face, CancellationToken cancellation)
+    /// <summary>Who sent the request that this one stands in; null = it stands in none.</summary>
+    public static Caller? CallerOf(HttpContext context) => context.Features.Get<Mark>()?.Caller;
+
+    public static async Task<InnerResponse> RunAsync(HttpContext outer, Caller caller, InnerRequest request, ODataFace face, CancellationToken cancellation)
     {
         var context = new DefaultHttpContext { RequestServices = outer.RequestServices, RequestAborted = cancellation };
-        context.Features.Set(new Mark());
+        context.Features.Set(new Mark(caller));
         var lifetime = new Lifetime(cancellation);
         context.Features.Set<IHttpRequestLifetimeFeature>(lifetime);
         context.Request.Method = request.Method;

@@ -8,6 +8,7 @@ using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Model;
 using RapidGable.Queries;
+using RapidGable.Service.Identity;
 using RapidGable.Sources;
 
 namespace RapidGable.Service;
@@ -29,14 +30,17 @@ internal static class ManagementInterface
 
     public static void Map(WebApplication app, ServiceRegistry registry, TimeProvider time)
     {
-        app.MapGet("/services", (HttpContext context) => Results.Json(new
+        app.MapGet("/services", (HttpContext context, SignIn signIn) =>
         {
-            services = registry.All.Where(s => !s.ModelFor(Caller.Anonymous).Sets.IsEmpty).Select(s => Summary(s, context)),
-        }, Json));
+            if (signIn.CallerOf(context).Is(out var caller, out var fault))
+                return Results.Json(new { services = registry.All.Where(s => !s.ModelFor(caller).Sets.IsEmpty).Select(s => Summary(s, caller, context)) }, Json);
+            context.Response.Headers.WWWAuthenticate = signIn.Challenge;
+            return Problem(fault.Status, fault.Code, fault.Message);
+        });
         var manage = app.MapGroup("/manage").AddEndpointFilter(async (invocation, next) =>
             IsLocal(invocation.HttpContext) ? await next(invocation) : Results.NotFound());
         manage.MapGet("/workspace", () => new { registry.Workspace.Declaration.Title, sources = registry.Workspace.Sources.Values.Select(s => new { s.Name, s.Address }) });
-        manage.MapGet("/services", (HttpContext context) => Results.Json(new { services = registry.All.Select(s => Summary(s, context)) }, Json));
+        manage.MapGet("/services", (HttpContext context) => Results.Json(new { services = registry.All.Select(s => Summary(s, Caller.Anonymous, context)) }, Json));
         manage.MapGet("/services/{name}", (string name, HttpContext context) => registry.Find(name) is { } service
             ? Results.Json(Details(service, registry.Workspace, context), Json)
             : Problem(404, "not-found", $"There is no service '{name}'."));
@@ -77,12 +81,12 @@ internal static class ManagementInterface
         && context.Request.Host.Host.Trim('[', ']') is var host
         && (host is "localhost" || (IPAddress.TryParse(host, out var named) && IPAddress.IsLoopback(named)));
 
-    private static object Summary(PublishedService service, HttpContext context) => new
+    private static object Summary(PublishedService service, Caller caller, HttpContext context) => new
     {
         name = service.Model.Service,
         title = service.Model.Title,
         revision = service.Revision,
-        sets = service.ModelFor(Caller.Anonymous).Sets.Length,
+        sets = service.ModelFor(caller).Sets.Length,
         faces = new { odata = $"{context.Request.Scheme}://{context.Request.Host}{ODataFace.Prefix}{service.Model.Service}/" },
     };
 
@@ -97,12 +101,12 @@ internal static class ManagementInterface
             @namespace = service.Model.Namespace,
             sources = service.Model.Sets.Select(s => s.Source.Source).Distinct(),
             faces = new { odata = $"{context.Request.Scheme}://{context.Request.Host}{ODataFace.Prefix}{service.Model.Service}/" },
-            sets = service.Model.Sets.Select(s => Set(s)),
+            sets = service.Model.Sets.Select(s => Set(s, service.ModelFor(Caller.Anonymous))),
             inferences = inferences.Select(i => new { i.Subject, i.Value, i.Reason }),
         };
     }
 
-    private static object Set(EntitySet set) => new
+    private static object Set(EntitySet set, EntityModel open) => new
     {
         set.Name,
         type = set.Type.Name,
@@ -116,8 +120,8 @@ internal static class ManagementInterface
         set.Type.Description,
         order = set.DefaultOrder.Select(o => o.Property.Name + (o.Descending ? " desc" : "")),
         allow = Enum.GetValues<SetOperations>().Where(o => o != SetOperations.None && set.Operations.HasFlag(o)).Select(o => o.ToString().ToLowerInvariant()),
-        rules = new { read = set.Read.ToString() },
-        isReadable = AccessGate.MayRead(set, Caller.Anonymous),
+        rules = new { read = Grant.Describe(set.Rules, SetOperations.Read), all = set.Rules.Select(r => r.ToString()) },
+        isReadable = open.FindSet(set.Name) is not null,
         properties = set.Type.Properties.Select(p => Property(set, p)),
         hidden = set.Type.Hidden.Select(p => p.Column),
         searched = (set.SearchIndex is { } index ? set.Type.Properties.SelectMany(p => p.Leaves).Where(p => index.Columns.Contains(p.Column)) : set.SearchProperties).Select(p => p.Name),
@@ -179,7 +183,7 @@ internal static class ManagementInterface
     {
         try
         {
-            var explained = await ExplainedRun.OfAsync(service, path, query, time.GetUtcNow().UtcDateTime, cancellation);
+            var explained = await ExplainedRun.OfAsync(service, path, query, Caller.Anonymous, time.GetUtcNow().UtcDateTime, cancellation);
             return explained.Is(out var request, out var fault) ? Results.Json(new { service = service.Model.Service, request.Statements, request.Times }, Json) : Refused(fault);
         }
         catch (Sources.SourceException exception)

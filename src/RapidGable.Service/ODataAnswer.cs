@@ -54,7 +54,7 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
         var tracks = preferences.TrackChanges && prepared.Request.CanTrack && !prepared.Request.IsDelta;
         if (prepared.Request.IsDelta && !negotiated.Format.HasContext)
             return new RequestFault(406, "not-acceptable", "Changes need their control information; ask for them with metadata=minimal.", "Accept");
-        if (!QueryValues.Make(prepared.Request, lexed, preferences.MaxPageSize, time.GetUtcNow().UtcDateTime).Is(out var values, out fault)
+        if (!QueryValues.Make(prepared.Request, lexed, preferences.MaxPageSize, time.GetUtcNow().UtcDateTime, exchange.Caller).Is(out var values, out fault)
             || !(await QueryRun.StartAsync(prepared, values, exchange.Cancellation, tracks)).Is(out var run, out fault))
             return fault;
         await using (run)

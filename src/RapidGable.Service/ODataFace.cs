@@ -7,6 +7,7 @@ using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Queries;
 using RapidGable.Requests;
+using RapidGable.Service.Identity;
 using RapidGable.Sources;
 
 namespace RapidGable.Service;
@@ -23,7 +24,7 @@ internal sealed record Exchange(HttpContext Context, PublishedService Service, C
 }
 
 /// <summary>The OData 4.0 and 4.01 face: <c>/odata/{service}/…</c>.</summary>
-internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counters, StatusMonitors monitors, TimeProvider time, ILogger<ODataFace> log)
+internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, RequestCounters counters, StatusMonitors monitors, TimeProvider time, ILogger<ODataFace> log)
 {
     public const string Prefix = "/odata/";
     private const string ReadMethods = "GET, HEAD, OPTIONS";
@@ -35,9 +36,8 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
         var rest = path[Prefix.Length..];
         var slash = rest.IndexOf('/');
         var name = slash < 0 ? rest : rest[..slash];
-        var caller = Caller.Anonymous;
         response.Headers["OData-Version"] = "4.0";
-        response.Headers.Vary = "Accept, OData-MaxVersion, Prefer";
+        response.Headers.Vary = "Accept, OData-MaxVersion, Prefer, Authorization";
         if (!Negotiation.TryVersion(context.Request.Headers, out var version, out var fault))
         {
             await FailAsync(context, fault!);
@@ -54,9 +54,18 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
             await FailAsync(context, new RequestFault(412, "isolation", "Pages from one snapshot are not offered; ask without the isolation header.", "OData-Isolation"));
             return;
         }
+        if (!CallerOf(context).Is(out var caller, out fault))
+        {
+            await RefuseAsync(context, fault);
+            return;
+        }
         if (registry.Find(name) is not { } service || service.ModelFor(caller).Sets.IsEmpty)
         {
-            await FailAsync(context, RequestFault.NotFound($"There is no service '{Uri.UnescapeDataString(name)}'."));
+            // Who is not signed in cannot tell a service that is closed from one that is not there.
+            if (!caller.IsSignedIn && signIn.IsOffered)
+                await RefuseAsync(context, NotSignedIn);
+            else
+                await FailAsync(context, RequestFault.NotFound($"There is no service '{Uri.UnescapeDataString(name)}'."));
             return;
         }
         if (slash < 0)
@@ -68,7 +77,7 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
         try
         {
             if (await AnswerAsync(exchange, rest[(slash + 1)..], query) is { } refusal)
-                await FailAsync(context, refusal);
+                await RefuseAsync(context, IsClosed(exchange, refusal, rest[(slash + 1)..]) ? NotSignedIn : refusal);
         }
         catch (OperationCanceledException) when (context.RequestAborted.IsCancellationRequested)
         {
@@ -92,6 +101,28 @@ internal sealed class ODataFace(ServiceRegistry registry, RequestCounters counte
         {
             counters.Count(name, response.StatusCode);
         }
+    }
+
+    private static RequestFault NotSignedIn { get; } = new(401, "sign-in", "Sign in first: this is not open to everybody, or not there.", "Authorization");
+
+    /// <summary>The caller of the request; of one inside of another that of the outer.</summary>
+    private Result<Caller> CallerOf(HttpContext context) => InnerExchange.CallerOf(context) is { } outer ? outer : signIn.CallerOf(context);
+
+    /// <summary>Whether a caller who is not signed in asks for a set that may be there for others; whether it is makes no difference.</summary>
+    private bool IsClosed(Exchange exchange, RequestFault fault, string path)
+    {
+        if (fault.Status != 404 || exchange.Caller.IsSignedIn || !signIn.IsOffered)
+            return false;
+        var end = path.AsSpan().IndexOfAny('/', '(');
+        var first = Uri.UnescapeDataString(end < 0 ? path : path[..end]);
+        return !first.StartsWith('$') && exchange.Service.ModelFor(exchange.Caller).FindSet(first) is null;
+    }
+
+    private Task RefuseAsync(HttpContext context, RequestFault fault)
+    {
+        if (fault.Status == 401 && !context.Response.HasStarted)
+            context.Response.Headers.WWWAuthenticate = signIn.Challenge;
+        return FailAsync(context, fault);
     }
 
     /// <summary>The path and query as the client sent them, before anything decodes them.</summary>

@@ -7,6 +7,7 @@ using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.FileProviders;
 using Microsoft.Extensions.Logging;
 using RapidGable.Building;
+using RapidGable.Service.Identity;
 
 namespace RapidGable.Service;
 
@@ -47,7 +48,7 @@ public static class ServiceHost
             compression.EnableForHttps = true;
             compression.MimeTypes = ["application/json", "application/xml", "text/plain", "text/html", "text/css", "text/javascript", "application/javascript", "image/svg+xml", "multipart/mixed"];
         });
-        builder.Services.AddSingleton(registry).AddSingleton(time).AddSingleton<RequestCounters>().AddSingleton<StatusMonitors>().AddSingleton<ODataFace>().AddHostedService<Refresher>();
+        builder.Services.AddSingleton(registry).AddSingleton(time).AddSingleton<SignIn>().AddSingleton<RequestCounters>().AddSingleton<StatusMonitors>().AddSingleton<ODataFace>().AddHostedService<Refresher>();
         var app = builder.Build();
         app.Lifetime.ApplicationStopped.Register(() => registry.DisposeAsync().AsTask().GetAwaiter().GetResult());
         app.UseResponseCompression();

@@ -111,7 +111,7 @@ public sealed class ServiceRegistry(LoadedWorkspace workspace, Func<Cancellation
     /// <summary>A short text made from all that is published: the metadata, where everything comes from, and the rules of each set.</summary>
     private static string RevisionOf(BuiltService service)
     {
-        var sets = service.Model.Sets.Select(s => $"{s.Name} {s.Source} {s.Source.Query} {s.PageSize} {s.LargestPage} {s.Operations} {s.Read} {string.Join(',', s.DefaultOrder)} "
+        var sets = service.Model.Sets.Select(s => $"{s.Name} {s.Source} {s.Source.Query} {s.PageSize} {s.LargestPage} {s.Operations} {string.Join(';', s.Rules)} {string.Join(',', s.DefaultOrder)} "
             + string.Join('|', s.Type.Properties.SelectMany(p => p.Leaves).Concat(s.Type.Hidden).Select(p => $"{p.Name} {p.Column} {p.StorageForm} {p.StoredType} {p.Conversion?.Description} {p.MediaTypeColumn}"))
             + string.Join('|', s.Type.Navigations.Select(n => $"{n.Name} {string.Join(',', n.Joins.Select(j => j.Own.Column + "=" + j.Target.Column))} {n.Link?.Source}")));
         return Hash(CsdlXmlWriter.Write(service.Model, ODataVersion.V401), string.Join('\n', sets))[..8];

@@ -3,6 +3,7 @@ using System.Security.Cryptography;
 using System.Text;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
+using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Requests;
 
@@ -16,7 +17,7 @@ internal sealed class StatusMonitors(IServiceProvider services, TimeProvider tim
 
     private readonly ConcurrentDictionary<string, Pending> _pending = new();
 
-    private sealed record Pending(string Service, Task<InnerResponse> Task, CancellationTokenSource Cancellation, DateTimeOffset Started);
+    private sealed record Pending(string Service, Caller Caller, Task<InnerResponse> Task, CancellationTokenSource Cancellation, DateTimeOffset Started);
 
     /// <summary>Starts the request of an exchange; answers at once when it is ready within the time that the caller is willing to wait.</summary>
     public async Task<RequestFault?> StartAsync(Exchange exchange, ODataFace face)
@@ -37,14 +38,14 @@ internal sealed class StatusMonitors(IServiceProvider services, TimeProvider tim
         // The outer context ends before the answer is ready; only what does not change is taken from it.
         var outer = new DefaultHttpContext { RequestServices = services };
         (outer.Request.Scheme, outer.Request.Host) = (context.Request.Scheme, context.Request.Host);
-        var task = Task.Run(() => InnerExchange.RunAsync(outer, request, face, cancellation.Token));
+        var task = Task.Run(() => InnerExchange.RunAsync(outer, exchange.Caller, request, face, cancellation.Token));
         if (exchange.Preferences.Wait is { } seconds && await Task.WhenAny(task, Task.Delay(TimeSpan.FromSeconds(Math.Min(seconds, Limits.StatementSeconds)), exchange.Cancellation)) == task)
         {
             await WriteAsync(context, await task);
             return null;
         }
         var id = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16));
-        _pending[id] = new Pending(exchange.Service.Model.Service, task, cancellation, time.GetUtcNow());
+        _pending[id] = new Pending(exchange.Service.Model.Service, exchange.Caller, task, cancellation, time.GetUtcNow());
         exchange.Preferences.Apply("respond-async");
         exchange.Response.Headers["Preference-Applied"] = exchange.Preferences.Applied;
         Accepted(exchange, id);
@@ -62,7 +63,7 @@ internal sealed class StatusMonitors(IServiceProvider services, TimeProvider tim
     public async Task<RequestFault?> AnswerAsync(Exchange exchange, string id)
     {
         Forget();
-        if (!_pending.TryGetValue(id, out var pending) || pending.Service != exchange.Service.Model.Service)
+        if (!_pending.TryGetValue(id, out var pending) || pending.Service != exchange.Service.Model.Service || pending.Caller.Name != exchange.Caller.Name)
             return RequestFault.NotFound("There is no such status monitor; it has been deleted, or its time is over.");
         var method = exchange.Request.Method;
         if (HttpMethods.IsDelete(method))

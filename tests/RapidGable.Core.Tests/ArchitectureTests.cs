@@ -13,7 +13,7 @@ public class ArchitectureTests
     [InlineData("Model", "")]
     [InlineData("Declarations", "Model")]
     [InlineData("Sources", "Model")]
-    [InlineData("Building", "Model Declarations Sources")]
+    [InlineData("Building", "Model Declarations Sources Requests Access")]
     [InlineData("Requests", "Model")]
     [InlineData("Access", "Model Requests")]
     [InlineData("Queries", "Model Requests Access Sources")]

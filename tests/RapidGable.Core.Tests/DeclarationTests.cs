@@ -1,5 +1,4 @@
 using RapidGable.Declarations;
-using RapidGable.Model;
 
 namespace RapidGable.Core.Tests;
 
@@ -94,15 +93,15 @@ public class DeclarationTests
         var (workspace, diagnostics) = folder.Read();
         Assert.Empty(diagnostics.Items);
         var sets = workspace.Services[0].Sets;
-        Assert.Equal(("station", 7, "field-staff, office"), (sets[0].From.Value, sets[0].Page, sets[0].Read.ToString()));
-        Assert.Equal(("visit", 9, "nobody"), (sets[1].From.Value, sets[1].Page, sets[1].Read.ToString()));
+        Assert.Equal(("station", 7, "field-staff, office"), (sets[0].From.Value, sets[0].Page, sets[0].Rules.Single().Who.ToString()));
+        Assert.Equal(("visit", 9, "nobody"), (sets[1].From.Value, sets[1].Page, sets[1].Rules.Single().Who.ToString()));
     }
 
     [Fact]
     public void Without_a_rule_nobody_may_read()
     {
         using var folder = new TestWorkspace().WithSource().Write("services/s.yaml", Head + "sets: [station]\n");
-        Assert.Equal(AccessRule.Nobody, folder.Read().Workspace.Services[0].Sets[0].Read);
+        Assert.Empty(folder.Read().Workspace.Services[0].Sets[0].Rules);
     }
 
     [Fact]

@@ -137,7 +137,7 @@ public class DraftTests
         var faults = new List<string>();
         var (before, now) = (CsdlReader.Read(metadata, faults)!, CsdlReader.Read(CsdlXmlWriter.Write(again.Services[0].Model, ODataVersion.V401), faults)!);
         Assert.Empty(CsdlComparison.Compare(before, now));
-        string Rest(LoadedWorkspace w) => string.Join('\n', w.Services[0].Model.Sets.Select(s => $"{s.Name} {s.PageSize} {s.LargestPage} {s.Read} {string.Join(',', s.DefaultOrder.Select(o => o.Property.Name + o.Descending))} {string.Join(',', s.Type.Properties.SelectMany(p => p.Leaves).Select(p => $"{p.Name} {p.Column} {p.Conversion?.Description} {p.IsFilterable} {p.IsSortable} {p.Access} {p.MediaType}"))}"));
+        string Rest(LoadedWorkspace w) => string.Join('\n', w.Services[0].Model.Sets.Select(s => $"{s.Name} {s.PageSize} {s.LargestPage} {string.Join(';', s.Rules)} {string.Join(',', s.DefaultOrder.Select(o => o.Property.Name + o.Descending))} {string.Join(',', s.Type.Properties.SelectMany(p => p.Leaves).Select(p => $"{p.Name} {p.Column} {p.Conversion?.Description} {p.IsFilterable} {p.IsSortable} {p.Access} {p.MediaType}"))}"));
         folder.Write("services/s.yaml", Full);
         await using var first = await folder.LoadAsync();
         Assert.Equal(Rest(first), Rest(again));

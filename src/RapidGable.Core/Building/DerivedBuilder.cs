@@ -93,7 +93,7 @@ internal sealed class DerivedBuilder(SetDraft draft, SourceCatalog catalog, ISou
         }
         var rows = new EntitySet($"{draft.Name}/{declared.Name.Value}", new EntityType(declared.Name.Value, [.. own], [.. declared.Hide.Select(h => item.Column(h.Value)).Where(c => c?.Type is not null).Select(c => Plain(c!))], [.. key], []),
             new SourceObjectName(draft.Declaration.Source.Value, item.Schema, item.Name))
-        { IsTransient = true, Read = draft.Declaration.Read };
+        { IsTransient = true };
         var way = new NavigationProperty("\u2192" + declared.Name.Value, rows.Name, false, true, [.. draft.Key.Zip(key, (k, t) => new JoinPair(k, t))]);
         return new DerivedType(declared.Name.Value, [.. own.Select(o => o with { Via = way })], null, [], way, rows);
     }

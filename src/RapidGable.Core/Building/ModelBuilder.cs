@@ -346,7 +346,7 @@ public sealed class ModelBuilder
             PageSize = page,
             LargestPage = draft.Declaration.LargestPage ?? Math.Max(page, Limits.DefaultLargestPage),
             Operations = draft.Declaration.Operations,
-            Read = draft.Declaration.Read,
+            Rules = Rules(draft),
             DefaultOrder = Order(draft),
             SearchedProperties = Searched(draft),
             SearchIndex = SearchIndex(draft),
@@ -355,6 +355,20 @@ public sealed class ModelBuilder
             RequiresFilter = draft.Declaration.RequiresFilter,
             ContainedIn = relations.ContainedIn(draft.Name),
         };
+    }
+
+    /// <summary>The rules of a set, whose columns must be properties of their own outside of the key.</summary>
+    private ImmutableArray<Grant> Rules(SetDraft draft)
+    {
+        foreach (var column in draft.Declaration.Rules.SelectMany(r => r.Hide.Concat(r.Mask)))
+        {
+            if (draft.Key.Any(k => k.Column == column.Value))
+                _diagnostics.Error("rule", $"'{column.Value}' is part of the key, which tells the entities of '{draft.Name}' apart, so everybody who sees them sees it.", column.Location);
+            else if (draft.Visible.All(p => p.IsGroup || p.Column != column.Value))
+                _diagnostics.Error("rule", $"'{draft.Name}' has no property of the column '{column.Value}'.{NearestName.Hint(column.Value, draft.Visible.Where(p => !p.IsGroup).Select(p => p.Column))}", column.Location,
+                    draft.Visible.SelectMany(p => p.Leaves).Any(p => p.Column == column.Value) ? "It is a member of a group; take it out of the group first." : null);
+        }
+        return [.. draft.Declaration.Rules.Select(r => r.ToGrant())];
     }
 
     private static string KindOf(SourceObject item) => item.Kind.Word().Replace('-', ' ');

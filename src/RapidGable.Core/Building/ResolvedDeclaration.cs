@@ -81,6 +81,29 @@ public sealed class ResolvedDeclaration
         }
     }
 
+    private void Rules(EntitySet set, SetDeclaration declaration)
+    {
+        static string List(IEnumerable<string> words) => words.ToList() is [var single] ? YamlText.Of(single) : $"[{string.Join(", ", words.Select(YamlText.Of))}]";
+        static string Who(AccessRule rule) => rule.Scope == AccessScope.Roles ? $"[{string.Join(", ", rule.Roles)}]" : rule.ToString();
+        if (set.Rules is [] or [{ May: SetOperations.Read, Denies: false, Rows: null, Hide.IsEmpty: true, Mask.IsEmpty: true }])
+        {
+            Line(2, $"rules: {{ read: {(set.Rules.IsEmpty ? "nobody" : Who(set.Rules[0].Who))} }}", Origin(declaration, "rules"));
+            return;
+        }
+        Line(2, "rules:", Origin(declaration, "rules"));
+        foreach (var rule in set.Rules)
+        {
+            var parts = new List<string> { $"who: {Who(rule.Who)}", $"{(rule.Denies ? "deny" : "may")}: {List(Enum.GetValues<SetOperations>().Where(o => o != SetOperations.None && rule.May.HasFlag(o)).Select(o => o.ToString().ToLowerInvariant()))}" };
+            if (rule.Rows is { } rows)
+                parts.Add($"rows: {YamlText.Of(rows)}");
+            if (!rule.Hide.IsEmpty)
+                parts.Add($"hide: {List(rule.Hide)}");
+            if (!rule.Mask.IsEmpty)
+                parts.Add($"mask: {List(rule.Mask)}");
+            Line(3, $"- {{ {string.Join(", ", parts)} }}");
+        }
+    }
+
     private void Set(EntitySet set, SetDeclaration declaration)
     {
         if (declaration.Select is { } select)
@@ -104,7 +127,7 @@ public sealed class ResolvedDeclaration
         Line(2, $"page: {set.PageSize}", Origin(declaration, "page"));
         Line(2, $"largest-page: {set.LargestPage}", Origin(declaration, "largest-page"));
         Line(2, $"allow: [{string.Join(", ", Enum.GetValues<SetOperations>().Where(o => o != SetOperations.None && set.Operations.HasFlag(o)).Select(o => o.ToString().ToLowerInvariant()))}]", Origin(declaration, "allow"));
-        Line(2, $"rules: {{ read: {(set.Read.Scope == AccessScope.Roles ? $"[{string.Join(", ", set.Read.Roles)}]" : set.Read.ToString())} }}", Origin(declaration, "rules"));
+        Rules(set, declaration);
         if (!set.DefaultOrder.IsEmpty)
             Line(2, $"order: [{string.Join(", ", set.DefaultOrder.Select(o => YamlText.Of(o.Property.Column + (o.Descending ? " desc" : ""))))}]", "declared");
         if (set.SearchIndex is { } index)

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using RapidGable.Access;
 using RapidGable.Declarations;
 using RapidGable.Model;
 using RapidGable.Sources;
@@ -51,7 +52,9 @@ public static class WorkspaceLoader
                 continue;
             try
             {
-                services.Add(await ModelBuilder.BuildAsync(service, catalogs.ToImmutable(), sources.ToImmutable(), diagnostics, cancellation));
+                var built = await ModelBuilder.BuildAsync(service, catalogs.ToImmutable(), sources.ToImmutable(), diagnostics, cancellation);
+                ReportRules(service, built.Model, diagnostics);
+                services.Add(built);
             }
             catch (SourceException exception)
             {
@@ -59,6 +62,20 @@ public static class WorkspaceLoader
             }
         }
         return new LoadedWorkspace(declaration, sources.ToImmutable(), catalogs.ToImmutable(), services.ToImmutable(), diagnostics);
+    }
+
+    /// <summary>The conditions of rules must mean something to the model.</summary>
+    private static void ReportRules(ServiceDeclaration service, EntityModel model, Diagnostics diagnostics)
+    {
+        foreach (var rule in service.Sets.SelectMany(s => s.Rules).Where(r => r.Rows is not null).Distinct())
+        {
+            var grant = rule.ToGrant();
+            foreach (var set in model.Sets.Where(s => s.Rules.Any(g => g.ToString() == grant.ToString())))
+            {
+                if (BoundRule.Bind(model, set, grant).Fault is { } fault)
+                    diagnostics.Error("rule", $"The condition of a rule of '{set.Name}' cannot be kept: {fault.Message}", rule.Rows!.Location, fault.Pointer());
+            }
+        }
     }
 
     /// <summary>A set may allow changes only where its source does.</summary>

@@ -149,6 +149,20 @@ public sealed record ChangesDeclaration(Located<string> Stamp, Located<string>? 
 /// <param name="Hide">Columns of that table that callers never see.</param>
 public sealed record DerivedDeclaration(Located<string> Name, ImmutableArray<Located<string>> When, ImmutableArray<Located<string>> Columns, Located<string>? From, ImmutableArray<Located<string>> Hide);
 
+/// <summary>A rule of a set or a service; see <see cref="Grant"/>.</summary>
+public sealed record RuleDeclaration(AccessRule Who, SetOperations May, SourceLocation Location)
+{
+    public bool Denies { get; init; }
+
+    public Located<string>? Rows { get; init; }
+
+    public ImmutableArray<Located<string>> Hide { get; init; } = [];
+
+    public ImmutableArray<Located<string>> Mask { get; init; } = [];
+
+    public Grant ToGrant() => new(Who, May) { Denies = Denies, Rows = Rows?.Value, Hide = [.. Hide.Select(h => h.Value)], Mask = [.. Mask.Select(m => m.Value)] };
+}
+
 /// <summary>One entity set; everything but the object's name may be left to the catalog.</summary>
 public sealed record SetDeclaration(Located<string> From, SourceLocation Location)
 {
@@ -222,6 +236,6 @@ public sealed record SetDeclaration(Located<string> From, SourceLocation Locatio
 
     public SetOperations Operations { get; init; } = SetOperations.Read;
 
-    /// <summary>Who may read; <see cref="AccessRule.Nobody"/> when neither the set nor the service says.</summary>
-    public AccessRule Read { get; init; } = AccessRule.Nobody;
+    /// <summary>Who may do what; empty when neither the set nor the service says, and then nobody may anything.</summary>
+    public ImmutableArray<RuleDeclaration> Rules { get; init; } = [];
 }

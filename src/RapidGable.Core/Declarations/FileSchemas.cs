@@ -65,7 +65,19 @@ public static class FileSchemas
         ("types", Map("Enumerations and complex types, by name.", Type(), Identifier)),
         ("sets", new JsonObject { ["description"] = "What is published.", ["type"] = "array", ["minItems"] = 1, ["items"] = OneOf(Text("A table or view: its name alone publishes it."), Set()) })));
 
-    private static JsonObject Rules() => Object([], ("read", OneOrMany("Who may read: anyone, signed-in, nobody, or roles.")));
+    private static JsonObject Rules()
+    {
+        const string Whom = "anyone, signed-in, nobody, or roles.";
+        var short_ = Object([], ("read", OneOrMany("Who may read: " + Whom)), ("create", OneOrMany("Who may create: " + Whom)), ("update", OneOrMany("Who may change: " + Whom)), ("delete", OneOrMany("Who may delete: " + Whom)));
+        var rule = Object(["who"],
+            ("who", OneOrMany("Whom the rule is about: " + Whom)),
+            ("may", OneOrMany("What it lets them do: read, create, update, delete.")),
+            ("deny", OneOrMany("What it takes away, whatever other rules say.")),
+            ("rows", Text("The rows that it is about, as a filter expression; @name is an attribute of the caller.")),
+            ("hide", OneOrMany("Columns whose properties are not there for them.")),
+            ("mask", OneOrMany("Columns whose properties are null for them.")));
+        return OneOf(short_, new JsonObject { ["type"] = "array", ["items"] = rule });
+    }
 
     private static JsonObject Type() => Object([],
         ("description", Text("For people.")),

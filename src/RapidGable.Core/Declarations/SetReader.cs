@@ -1,11 +1,10 @@
 using System.Collections.Immutable;
-using System.Text.RegularExpressions;
 using RapidGable.Model;
 
 namespace RapidGable.Declarations;
 
 /// <summary>What a service says for all of its sets.</summary>
-internal sealed record SetDefaults(Located<string> Source, int? Page, int? LargestPage, AccessRule Read);
+internal sealed record SetDefaults(Located<string> Source, int? Page, int? LargestPage, ImmutableArray<RuleDeclaration> Rules);
 
 /// <summary>Reads the sets of a service file, and the rules of both.</summary>
 internal sealed partial class SetReader(Diagnostics diagnostics)
@@ -29,7 +28,7 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
                     Source = defaults.Source,
                     Page = defaults.Page,
                     LargestPage = defaults.LargestPage,
-                    Read = defaults.Read,
+                    Rules = defaults.Rules,
                 });
             else if (item is YamlMapping mapping)
             {
@@ -102,7 +101,7 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             Page = page ?? defaults.Page,
             LargestPage = largest ?? defaults.LargestPage,
             Operations = Operations(reader),
-            Read = Rules(reader, defaults.Read),
+            Rules = RuleReader.Read(reader, ofService: false) ?? defaults.Rules,
         };
     }
 
@@ -279,41 +278,4 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
         }
         return operations;
     }
-
-    /// <summary>The rule for reading; <paramref name="inherited"/> when the mapping has none.</summary>
-    public AccessRule Rules(MappingReader reader, AccessRule inherited)
-    {
-        if (reader.Mapping("rules") is not { } rules)
-            return inherited;
-        var words = rules.Texts("read");
-        rules.ReportUnknown("'rules'");
-        if (words.Length == 0)
-            return inherited;
-        if (words.Length == 1)
-        {
-            switch (words[0].Value)
-            {
-                case "anyone":
-                    return AccessRule.Anyone;
-                case "signed-in":
-                    return AccessRule.SignedIn;
-                case "nobody":
-                    return AccessRule.Nobody;
-            }
-        }
-        foreach (var word in words)
-        {
-            if (word.Value is "anyone" or "signed-in" or "nobody")
-                diagnostics.Error("rule", $"'{word.Value}' stands alone, not in a list of roles.", word.Location);
-            else if (!RoleName().IsMatch(word.Value))
-                diagnostics.Error("rule", $"'{word.Value}' cannot be a role: it takes small letters, digits and '-'.", word.Location,
-                    "Write anyone, signed-in, nobody, or a list of roles.");
-            else if (NearestName.Of(word.Value, ["anyone", "signed-in", "nobody"]) is { } near)
-                diagnostics.Warning("rule", $"'{word.Value}' is taken as a role's name. Did you mean '{near}'?", word.Location);
-        }
-        return AccessRule.ForRoles(words.Select(w => w.Value));
-    }
-
-    [GeneratedRegex("^[a-z][a-z0-9-]{0,62}$")]
-    private static partial Regex RoleName();
 }

@@ -143,9 +143,9 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         var page = reader.Number("page", 1, 1_000_000);
         var largest = reader.Number("largest-page", 1, 1_000_000);
         var sets = new SetReader(_diagnostics);
-        var read = sets.Rules(reader, AccessRule.Nobody);
+        var rules = RuleReader.Read(reader, ofService: true) ?? [];
         var types = new TypeReader(_diagnostics).Read(reader);
-        var declared = source is null ? [] : sets.Read(reader, new SetDefaults(source, page, largest, read));
+        var declared = source is null ? [] : sets.Read(reader, new SetDefaults(source, page, largest, rules));
         reader.ReportUnknown("a service");
         return source is null ? null : new ServiceDeclaration(
             name, title, source, schemaNamespace?.Value ?? SimpleIdentifier.From(name), declared, SourceLocation.WholeFile(file))

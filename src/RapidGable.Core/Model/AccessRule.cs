@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Text.RegularExpressions;
 
 namespace RapidGable.Model;
 
@@ -11,13 +12,19 @@ public enum AccessScope
 /// <summary>Who may do one operation on one set; a set without a rule lets nobody in.</summary>
 /// <param name="Scope">The kind of rule.</param>
 /// <param name="Roles">The role names when <paramref name="Scope"/> is <see cref="AccessScope.Roles"/>; else empty.</param>
-public sealed record AccessRule(AccessScope Scope, ImmutableArray<string> Roles)
+public sealed partial record AccessRule(AccessScope Scope, ImmutableArray<string> Roles)
 {
     public static readonly AccessRule Nobody = new(AccessScope.Nobody, []);
     public static readonly AccessRule Anyone = new(AccessScope.Anyone, []);
     public static readonly AccessRule SignedIn = new(AccessScope.SignedIn, []);
 
     public static AccessRule ForRoles(IEnumerable<string> roles) => new(AccessScope.Roles, [.. roles]);
+
+    /// <summary>Whether a text can name a role.</summary>
+    public static bool IsRole(string text) => RoleName().IsMatch(text);
+
+    [GeneratedRegex("^[a-z][a-z0-9-]{0,62}$")]
+    private static partial Regex RoleName();
 
     /// <summary>The rule in the words of a declaration.</summary>
     public override string ToString() => Scope switch

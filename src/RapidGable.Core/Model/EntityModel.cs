@@ -211,7 +211,8 @@ public sealed record EntitySet(string Name, EntityType Type, SourceObjectName So
 
     public SetOperations Operations { get; init; } = SetOperations.Read;
 
-    public AccessRule Read { get; init; } = AccessRule.Nobody;
+    /// <summary>Who may do what with it; empty = nobody anything.</summary>
+    public ImmutableArray<Grant> Rules { get; init; } = [];
 
     /// <summary>The order when none is asked for; the key follows.</summary>
     public ImmutableArray<OrderTerm> DefaultOrder { get; init; } = [];
@@ -265,6 +266,9 @@ public sealed record SourceObjectName(string Source, string? Schema, string Name
 {
     /// <summary>A column that the engine keeps by itself and that finds a row fastest; null = there is none. Only the engine reads it.</summary>
     public string? RowId { get; init; }
+
+    /// <summary>What of its rows and values the caller may not see; null = nothing.</summary>
+    public SourceRestriction? Restriction { get; init; }
 
     public override string ToString() => Query is not null ? "a SELECT" : Schema is null ? Name : $"{Schema}.{Name}";
 }

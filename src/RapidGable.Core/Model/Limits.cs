@@ -39,6 +39,12 @@ public static class Limits
     /// <summary>Seconds in which a caller takes the next 32 KiB of an answer; beyond it the connection is cut, since the answer holds a session of the source.</summary>
     public const int PieceSeconds = 10;
 
+    /// <summary>Wrong passwords for one name from one address, after which none is looked at for <see cref="SignInPauseMinutes"/>.</summary>
+    public const int SignInAttempts = 5;
+
+    /// <summary>Minutes for which a name that had too many wrong passwords waits.</summary>
+    public const int SignInPauseMinutes = 5;
+
     /// <summary>Requests in one batch.</summary>
     public const int BatchRequests = 100;
 

@@ -6,10 +6,11 @@ using RapidGable.Sources;
 namespace RapidGable.Queries;
 
 /// <summary>The statement of <c>$apply</c>: each stage is a SELECT from the one before.</summary>
+/// <param name="table">Writes a table, or what of it the caller may see.</param>
 /// <param name="parameter">The placeholder of a parameter of the statement that this is a part of.</param>
 /// <param name="select">Writes a plain plan with the given output.</param>
 /// <param name="join">Writes one join.</param>
-internal sealed class ApplySql(SqlDialect dialect, Func<PlanParameter, string> parameter, Func<SelectPlan, string, string> select, Func<PlanJoin, string> join)
+internal sealed class ApplySql(SqlDialect dialect, Func<SourceObjectName, string> table, Func<PlanParameter, string> parameter, Func<SelectPlan, string, string> select, Func<PlanJoin, string> join)
 {
     public string Write(ApplyPlan plan)
     {
@@ -27,7 +28,7 @@ internal sealed class ApplySql(SqlDialect dialect, Func<PlanParameter, string> p
 
     private string Stage(StagePlan plan, string input)
     {
-        var expressions = new SqlExpressions(dialect, plan.Aliases, parameter);
+        var expressions = new SqlExpressions(dialect, table, plan.Aliases, parameter);
         var from = $"FROM (\n{input}\n) AS s{string.Concat(plan.Joins.Select(j => "\n" + join(j)))}";
         var carried = string.Join(", ", plan.Carried.Select(c => "s." + dialect.Quote(c)));
         return plan.Stage switch

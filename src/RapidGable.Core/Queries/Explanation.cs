@@ -111,6 +111,7 @@ public static class Explanation
     private static string Origin(PlanParameter parameter) => parameter switch
     {
         LiteralParameter literal => $"value {literal.Slot + 1} of the URL, as {literal.Type.Name}",
+        RuleParameter rule => rule.Rule.AttributeOf(rule.Literal.Slot) is { } attribute ? $"the caller's {attribute}, for an access rule" : "value of an access rule",
         SeekParameter => "position in the next link",
         LimitParameter => "rows of a page, and one to see whether more follow",
         SkipParameter => "$skip",

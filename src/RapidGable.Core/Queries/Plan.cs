@@ -1,5 +1,6 @@
 // The relational plan: which tables, joined how, under which conditions, in which order; still no SQL text.
 using System.Collections.Immutable;
+using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Requests;
 
@@ -126,6 +127,9 @@ public abstract record PlanParameter;
 
 /// <param name="Type">The published type.</param>
 public sealed record LiteralParameter(int Slot, EdmType Type, string? StorageForm, ValueConversion? Conversion = null) : PlanParameter;
+
+/// <summary>A literal of the condition of an access rule, or the caller's attribute that it stands for.</summary>
+public sealed record RuleParameter(BoundRule Rule, LiteralParameter Literal) : PlanParameter;
 
 /// <summary>A value that is part of the shape.</summary>
 public sealed record ConstantParameter(object Value, EdmType Type, string? StorageForm) : PlanParameter;

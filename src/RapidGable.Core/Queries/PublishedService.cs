@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Collections.Immutable;
 using System.Diagnostics;
 using RapidGable.Access;
 using RapidGable.Model;
@@ -26,7 +27,11 @@ public sealed record PreparedRequest(BoundRequest Request, CompiledQuery? Query,
 public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<string, ISource> sources, string revision)
 {
     private readonly ConcurrentDictionary<string, View> _views = new();
+    private readonly ImmutableDictionary<string, ImmutableArray<BoundRule>> _rules = AccessGate.Bind(model);
     private View? _anonymous;
+
+    /// <summary>The rules of a set, with their conditions.</summary>
+    public ImmutableArray<BoundRule> RulesOf(EntitySet set) => _rules[set.Name];
 
     public EntityModel Model => model;
 
@@ -47,7 +52,7 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
             return known;
         if (!RequestParser.Parse(lexed).Is(out var syntax, out var fault)
             || !RequestBinder.Bind(syntax, view.Model).Is(out var bound, out fault)
-            || !AccessGate.Permit(bound, view.Model, caller).Is(out var permitted, out fault))
+            || !AccessGate.Permit(bound, view.Model, view.Model).Is(out var permitted, out fault))
             return fault;
         CompiledQuery? query = null;
         var source = bound.Path.Root is null ? null : SourceOf(bound.Path.Target);
@@ -65,7 +70,7 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         if (!RequestAddress.Read(path, query).Is(out var address, out var fault)
             || !LexedRequest.Read(address).Is(out var lexed, out fault)
             || !Prepare(lexed, caller).Is(out var prepared, out fault)
-            || !QueryValues.Make(prepared.Request, lexed, null, now).Is(out var values, out fault))
+            || !QueryValues.Make(prepared.Request, lexed, null, now, caller).Is(out var values, out fault))
             return fault;
         return Explanation.Of(prepared, values);
     }
@@ -88,10 +93,10 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         if (!LexedRequest.Read(address).Is(out var lexed, out fault) || !RequestParser.Parse(lexed).Is(out var syntax, out fault))
             return fault;
         var parse = Lap();
-        if (!RequestBinder.Bind(syntax, view.Model).Is(out var bound, out fault) || !AccessGate.Permit(bound, view.Model, caller).Is(out _, out fault))
+        if (!RequestBinder.Bind(syntax, view.Model).Is(out var bound, out fault) || !AccessGate.Permit(bound, view.Model, view.Model).Is(out _, out fault))
             return fault;
         var bind = Lap();
-        if (!Prepare(lexed, caller).Is(out var prepared, out fault) || !QueryValues.Make(prepared.Request, lexed, null, now).Is(out var values, out fault))
+        if (!Prepare(lexed, caller).Is(out var prepared, out fault) || !QueryValues.Make(prepared.Request, lexed, null, now, caller).Is(out var values, out fault))
             return fault;
         var plan = Lap();
         if (prepared.Query is null)
@@ -121,8 +126,8 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
 
     private View FindView(Caller caller)
     {
-        var signature = string.Join('\n', model.Sets.Where(s => AccessGate.MayRead(s, caller)).Select(s => s.Name));
-        return _views.GetOrAdd(signature, _ => new View(AccessGate.VisibleTo(model, caller), new PlanCache<PreparedRequest>(Limits.CachedPlans)));
+        var signature = AccessGate.Signature(model, caller, _rules);
+        return _views.GetOrAdd(signature, _ => new View(AccessGate.VisibleTo(model, caller, _rules), new PlanCache<PreparedRequest>(Limits.CachedPlans)));
     }
 
     private sealed record View(EntityModel Model, PlanCache<PreparedRequest> Plans);

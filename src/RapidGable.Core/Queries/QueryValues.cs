@@ -1,6 +1,7 @@
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.RegularExpressions;
+using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Requests;
 using RapidGable.Sources;
@@ -10,6 +11,7 @@ namespace RapidGable.Queries;
 /// <summary>What one request brings to the statements of its shape: literals, position, page and time.</summary>
 public sealed class QueryValues
 {
+    private readonly Caller _caller;
     private readonly LexedRequest _lexed;
     private readonly IReadOnlyList<Literal> _literals;
     private readonly SkipToken? _skipToken;
@@ -21,8 +23,9 @@ public sealed class QueryValues
     private object?[]? _bridge;
     private IReadOnlyList<object[]>? _batch;
 
-    private QueryValues(LexedRequest lexed, BoundRequest request, DateTime now)
+    private QueryValues(LexedRequest lexed, BoundRequest request, DateTime now, Caller caller)
     {
+        _caller = caller;
         _lexed = lexed;
         _literals = lexed.Literals;
         _skipToken = lexed.SkipToken;
@@ -59,7 +62,8 @@ public sealed class QueryValues
     public string Order => _order.Value;
 
     /// <param name="maxPageSize">From the preference; null = not asked.</param>
-    public static Result<QueryValues> Make(BoundRequest request, LexedRequest lexed, int? maxPageSize, DateTime now)
+    /// <param name="caller">Whose attributes the conditions of rules are about; null = nobody known.</param>
+    public static Result<QueryValues> Make(BoundRequest request, LexedRequest lexed, int? maxPageSize, DateTime now, Caller? caller = null)
     {
         foreach (var slot in new[] { request.Top, request.Skip }.Concat(request.AllExpands.SelectMany(e => new[] { e.Top, e.Skip })))
         {
@@ -69,11 +73,11 @@ public sealed class QueryValues
         var top = request.Top is { } topSlot ? (long?)lexed.Literals[topSlot].Value : null;
         var skip = request.Skip is { } skipSlot ? (long)lexed.Literals[skipSlot].Value : 0;
         if (request.Path.Root is null)
-            return new QueryValues(lexed, request, now);
+            return new QueryValues(lexed, request, now, caller ?? Caller.Anonymous);
         var set = request.Target;
         var page = Page(set, maxPageSize);
         var rows = (int)Math.Min(page, top ?? page);
-        var values = new QueryValues(lexed, request, now)
+        var values = new QueryValues(lexed, request, now, caller ?? Caller.Anonymous)
         {
             Top = top,
             Skip = skip,
@@ -193,20 +197,13 @@ public sealed class QueryValues
             switch (statement.Parameters[i])
             {
                 case LiteralParameter parameter:
-                    var literal = _literals[parameter.Slot];
-                    if (Converted(literal, parameter.Type) is not { } value)
-                        return new RequestFault(400, "type", NoValue(literal, parameter.Type), literal.Target, literal.Text, literal.Position);
-                    if (parameter.Conversion is { } conversion)
-                    {
-                        var stored = conversion.Encode(value);
-                        if (stored is null && conversion.MayLackStored)
-                            break;
-                        if (stored is null)
-                            return new RequestFault(400, "type", $"'{literal.Value}' stands for no stored value: {conversion.Description}.", literal.Target, literal.Text, literal.Position);
-                        values[i] = dialect.Encode(stored, conversion.Parameter, parameter.StorageForm);
-                        break;
-                    }
-                    values[i] = dialect.Encode(value, parameter.Type, parameter.StorageForm);
+                    if (Bind(_literals[parameter.Slot], parameter, dialect, out values[i]) is { } wrong)
+                        return wrong;
+                    break;
+                case RuleParameter rule:
+                    // The fault must not tell what the rule is about.
+                    if (Bind(rule.Rule.LiteralOf(rule.Literal.Slot, _caller), rule.Literal, dialect, out values[i]) is not null)
+                        return new RequestFault(403, "rule", "What is known of you does not fit a rule of this set, so it is closed to you.");
                     break;
                 case TruthParameter truth:
                     values[i] = dialect.Encode(truth.Conversion.Encode(true)!, truth.Conversion.Parameter, null);
@@ -262,6 +259,23 @@ public sealed class QueryValues
             }
         }
         return values;
+    }
+
+    /// <summary>A literal as a parameter's value, or what is wrong with it.</summary>
+    private static RequestFault? Bind(Literal literal, LiteralParameter parameter, SqlDialect dialect, out StoredValue value)
+    {
+        value = StoredValue.Null;
+        if (Converted(literal, parameter.Type) is not { } published)
+            return new RequestFault(400, "type", NoValue(literal, parameter.Type), literal.Target, literal.Text, literal.Position);
+        if (parameter.Conversion is not { } conversion)
+        {
+            value = dialect.Encode(published, parameter.Type, parameter.StorageForm);
+            return null;
+        }
+        if (conversion.Encode(published) is not { } stored)
+            return new RequestFault(400, "type", $"'{literal.Value}' stands for no stored value: {conversion.Description}.", literal.Target, literal.Text, literal.Position);
+        value = dialect.Encode(stored, conversion.Parameter, parameter.StorageForm);
+        return null;
     }
 
     private static bool IsPattern(string text)

@@ -14,7 +14,8 @@ internal sealed record RootAlias(string Alias, bool IsTable);
 /// Bound expressions -> SQL operands and predicates. Comparisons are never null in the standard and may be unknown in
 /// SQL: where a null would be seen (below <c>not</c>, or as a value) they are written so that they say false instead.
 /// </summary>
-internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<string, string> aliases, Func<PlanParameter, string> parameter, RootAlias? root = null)
+/// <param name="table">Writes a table, or what of it the caller may see.</param>
+internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, string> table, ImmutableDictionary<string, string> aliases, Func<PlanParameter, string> parameter, RootAlias? root = null)
 {
     public string Value(PlanValue value) => value switch
     {
@@ -33,7 +34,7 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
         : Value(value);
 
     /// <summary>Expressions about the entity that a path leads to.</summary>
-    public SqlExpressions From(string path) => path.Length == 0 ? this : new SqlExpressions(dialect, Below(path), parameter, root);
+    public SqlExpressions From(string path) => path.Length == 0 ? this : new SqlExpressions(dialect, table, Below(path), parameter, root);
 
     /// <summary>The aliases as they are seen from an entity that a path leads to.</summary>
     private ImmutableDictionary<string, string> Below(string path) => aliases.Where(a => a.Key == path || a.Key.StartsWith(path + "/", StringComparison.Ordinal))
@@ -84,7 +85,7 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
         var (from, conditions, inside) = Related(lambda);
         if (lambda.Condition is { } condition)
         {
-            var inner = new SqlExpressions(dialect, inside, parameter, root);
+            var inner = new SqlExpressions(dialect, table, inside, parameter, root);
             // A condition that is null counts as not fulfilled.
             conditions.Add(lambda.IsAll ? $"(NOT COALESCE({inner.Predicate(condition, exact: true)}, {dialect.False}))" : inner.Predicate(condition, exact: false));
         }
@@ -127,11 +128,11 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
 
     private string Root(BoundRootValue value)
     {
-        var joins = value.Hops.Select((h, i) => $" LEFT JOIN {dialect.From(h.Target.Source)} AS r{i + 1} ON {string.Join(" AND ", h.Navigation.Joins.Select(j => $"r{i + 1}.{dialect.Quote(j.Target.Column)} = {(i == 0 ? "r" : $"r{i}")}.{dialect.Quote(j.Own.Column)}"))}");
+        var joins = value.Hops.Select((h, i) => $" LEFT JOIN {table(h.Target.Source)} AS r{i + 1} ON {string.Join(" AND ", h.Navigation.Joins.Select(j => $"r{i + 1}.{dialect.Quote(j.Target.Column)} = {(i == 0 ? "r" : $"r{i}")}.{dialect.Quote(j.Own.Column)}"))}");
         var key = value.Key is { } given
             ? given.Parts.Select(p => $"{Column("r", p.Property)} = {parameter(new LiteralParameter(p.Value.Slot, p.Property.Type, p.Property.StorageForm, p.Value.Conversion))}")
             : value.Set.Type.Key.Select((k, i) => $"r.{dialect.Quote(k.Column)} = {root!.Alias}.{(root.IsTable ? dialect.Quote(k.Column) : $"r{i}")}");
-        return $"(SELECT {Column(value.Hops.IsEmpty ? "r" : $"r{value.Hops.Length}", value.Property)} FROM {dialect.From(value.Set.Source)} AS r{string.Concat(joins)} WHERE {string.Join(" AND ", key)})";
+        return $"(SELECT {Column(value.Hops.IsEmpty ? "r" : $"r{value.Hops.Length}", value.Property)} FROM {table(value.Set.Source)} AS r{string.Concat(joins)} WHERE {string.Join(" AND ", key)})";
     }
 
     private string Values(BoundOverValues values)
@@ -148,7 +149,7 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
     {
         var (from, conditions, inside) = Related(count);
         if (count.Condition is { } condition)
-            conditions.Add(new SqlExpressions(dialect, inside, parameter, root).Predicate(condition, exact: false));
+            conditions.Add(new SqlExpressions(dialect, table, inside, parameter, root).Predicate(condition, exact: false));
         return $"(SELECT COUNT(*) FROM {from} WHERE {string.Join(" AND ", conditions)})";
     }
 
@@ -158,11 +159,11 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
         var (navigation, alias) = (over.Navigation, over.Scope);
         var outer = aliases[Planner.AliasKey(over.OuterScope, Planner.PathOf(over.Hops))];
         var inside = aliases.SetItem(Planner.AliasKey(over.Scope, ""), alias);
-        var from = new StringBuilder(dialect.From(over.Target.Source)).Append(" AS ").Append(alias);
+        var from = new StringBuilder(table(over.Target.Source)).Append(" AS ").Append(alias);
         List<string> conditions;
         if (navigation.Link is { } link)
         {
-            from.Append($" JOIN {dialect.From(link.Source)} AS {alias}_l ON ").AppendJoin(" AND ", link.Target.Select(t => $"{alias}.{dialect.Quote(t.Target.Column)} = {alias}_l.{dialect.Quote(t.Link)}"));
+            from.Append($" JOIN {table(link.Source)} AS {alias}_l ON ").AppendJoin(" AND ", link.Target.Select(t => $"{alias}.{dialect.Quote(t.Target.Column)} = {alias}_l.{dialect.Quote(t.Link)}"));
             conditions = [.. link.Own.Select(o => $"{alias}_l.{dialect.Quote(o.Link)} = {outer}.{dialect.Quote(o.Own.Column)}")];
         }
         else
@@ -172,7 +173,7 @@ internal sealed class SqlExpressions(SqlDialect dialect, ImmutableDictionary<str
             var join = over.Joins[i];
             var parent = inside[Planner.AliasKey(over.Scope, join.ParentPath)];
             inside = inside.SetItem(Planner.AliasKey(over.Scope, join.Path), $"{alias}_{i}");
-            from.Append($" LEFT JOIN {dialect.From(join.Target.Source)} AS {alias}_{i} ON ").AppendJoin(" AND ", join.Navigation.Joins.Select(p => $"{alias}_{i}.{dialect.Quote(p.Target.Column)} = {parent}.{dialect.Quote(p.Own.Column)}"));
+            from.Append($" LEFT JOIN {table(join.Target.Source)} AS {alias}_{i} ON ").AppendJoin(" AND ", join.Navigation.Joins.Select(p => $"{alias}_{i}.{dialect.Quote(p.Target.Column)} = {parent}.{dialect.Quote(p.Own.Column)}"));
         }
         return (from.ToString(), conditions, inside);
     }

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using System.Text;
+using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Requests;
 using RapidGable.Sources;
@@ -55,7 +56,7 @@ public sealed class SqlWriter
 
     private string Select(SelectPlan plan, string? output)
     {
-        var expressions = new SqlExpressions(_dialect, plan.Aliases, Parameter, new RootAlias(plan.From.Alias, IsTable: true));
+        var expressions = new SqlExpressions(_dialect, From, plan.Aliases, Parameter, new RootAlias(plan.From.Alias, IsTable: true));
         var sql = new StringBuilder("SELECT ").Append(output ?? string.Join(", ", Outputs(plan.Output, expressions)));
         sql.Append("\nFROM ").Append(From(plan.From)).Append(" AS ").Append(plan.From.Alias);
         foreach (var join in plan.Joins)
@@ -98,7 +99,10 @@ public sealed class SqlWriter
     }
 
     private string From(PlanTable table) => table.Apply is { } apply
-        ? $"(\n{new ApplySql(_dialect, Parameter, (plan, output) => Select(plan, output), join => Join(join, alias => alias)).Write(apply)}\n)" : _dialect.From(table.Source);
+        ? $"(\n{new ApplySql(_dialect, From, Parameter, (plan, output) => Select(plan, output), join => Join(join, alias => alias)).Write(apply)}\n)" : From(table.Source);
+
+    /// <summary>A table, or what of it the caller may see. Every table of a statement is written here.</summary>
+    private string From(SourceObjectName source) => source.Restriction is AccessRestriction restriction ? new RestrictedSql(_dialect, Parameter).Write(restriction) : _dialect.From(source);
 
     private IEnumerable<string> Conditions(PlanCondition condition, SelectPlan plan, SqlExpressions expressions, List<string> terms) => condition switch
     {
@@ -152,8 +156,8 @@ public sealed class SqlWriter
     {
         var (table, left) = (alias(join.Table.Alias), alias(join.LeftAlias));
         if (join.On.IsEmpty)
-            return $"CROSS JOIN {_dialect.From(join.Table.Source)} AS {table}";
-        return $"{(join.Outer ? "LEFT JOIN" : "JOIN")} {_dialect.From(join.Table.Source)} AS {table} ON {string.Join(" AND ", join.On.Select(p => $"{table}.{_dialect.Quote(p.Target.Column)} = {left}.{_dialect.Quote(p.Own.Column)}"))}";
+            return $"CROSS JOIN {From(join.Table.Source)} AS {table}";
+        return $"{(join.Outer ? "LEFT JOIN" : "JOIN")} {From(join.Table.Source)} AS {table} ON {string.Join(" AND ", join.On.Select(p => $"{table}.{_dialect.Quote(p.Target.Column)} = {left}.{_dialect.Quote(p.Own.Column)}"))}";
     }
 
     /// <summary>
@@ -193,7 +197,7 @@ public sealed class SqlWriter
     /// <summary>The page with the given columns and those of its order.</summary>
     private (string Sql, List<string> Order) Page(SelectPlan plan, IEnumerable<string> keys)
     {
-        var expressions = new SqlExpressions(_dialect, plan.Aliases, Parameter, new RootAlias(plan.From.Alias, IsTable: true));
+        var expressions = new SqlExpressions(_dialect, From, plan.Aliases, Parameter, new RootAlias(plan.From.Alias, IsTable: true));
         var orders = plan.Order.Select((o, i) => $"{expressions.Value(o.Value)} AS o{i}");
         return (Select(plan, string.Join(", ", keys.Concat(orders))), [.. plan.Order.Select((o, i) => _dialect.OrderTerm("o" + i, o.Descending, o.MayBeNull))]);
     }
@@ -214,14 +218,14 @@ public sealed class SqlWriter
         return string.Join('\n', plan.Related.Joins.Select(j => Join(j, alias => alias)).Prepend($"FROM p{depth} AS p\n{children}"));
     }
 
-    private SqlExpressions Expressions(RelatedPlan plan) => new(_dialect, plan.Aliases, Parameter, new RootAlias("p", IsTable: false));
+    private SqlExpressions Expressions(RelatedPlan plan) => new(_dialect, From, plan.Aliases, Parameter, new RootAlias("p", IsTable: false));
 
     private string FirstChildren(RelatedPlan plan, LinkTable? link, IReadOnlyList<(string, string)> references, string page, bool needsRoot)
     {
         // Inside, the table and what it is joined to go by other aliases.
         static string Inside(string alias, string outer) => alias + outer[1..];
-        SqlExpressions At(string alias) => new(_dialect, plan.Aliases.ToImmutableDictionary(a => a.Key, a => Inside(alias, a.Value)), Parameter, new RootAlias(_dialect.InnerParents, IsTable: false));
-        return _dialect.FirstChildren(new ChildrenSql(link is null ? _dialect.From(plan.From.Source) : Linked(plan.From, link), [.. plan.Set.Type.Key.Select(k => _dialect.Quote(k.Column))], references,
+        SqlExpressions At(string alias) => new(_dialect, From, plan.Aliases.ToImmutableDictionary(a => a.Key, a => Inside(alias, a.Value)), Parameter, new RootAlias(_dialect.InnerParents, IsTable: false));
+        return _dialect.FirstChildren(new ChildrenSql(link is null ? From(plan.From.Source) : Linked(plan.From, link), [.. plan.Set.Type.Key.Select(k => _dialect.Quote(k.Column))], references,
             link is not null, Parameter(new ChildLimitParameter(plan.Expand.Top)), page)
         {
             IsPerParent = needsRoot,
@@ -240,7 +244,7 @@ public sealed class SqlWriter
     {
         var own = string.Join(", ", link.Own.Select((o, i) => $"l.{_dialect.Quote(o.Link)} AS {_dialect.Quote("gable_p" + i)}"));
         var on = string.Join(" AND ", link.Target.Select(t => $"t.{_dialect.Quote(t.Target.Column)} = l.{_dialect.Quote(t.Link)}"));
-        return $"(SELECT {own}, t.* FROM {_dialect.From(link.Source)} AS l JOIN {_dialect.From(child.Source)} AS t ON {on})";
+        return $"(SELECT {own}, t.* FROM {_dialect.From(link.Source)} AS l JOIN {From(child.Source)} AS t ON {on})";
     }
 
     /// <summary>What the entities of a page are related by, each once.</summary>
@@ -282,6 +286,7 @@ public sealed class SqlWriter
             LiteralParameter literal => _dialect.Parameter(index + 1, literal.Conversion?.Parameter ?? literal.Type, literal.StorageForm),
             MarkParameter mark => _dialect.Parameter(index + 1, mark.Type, mark.StorageForm),
             PatternParameter => _dialect.Parameter(index + 1, EdmType.String, null),
+            RuleParameter { Literal: var literal } => _dialect.Parameter(index + 1, literal.Conversion?.Parameter ?? literal.Type, literal.StorageForm),
             ConstantParameter constant => _dialect.Parameter(index + 1, constant.Type, constant.StorageForm),
             TruthParameter truth => _dialect.Parameter(index + 1, truth.Conversion.Parameter, null),
             BridgeParameter bridge => _dialect.Parameter(index + 1, bridge.Target.StoredType, bridge.Target.StorageForm),

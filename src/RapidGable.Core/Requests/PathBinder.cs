@@ -57,7 +57,6 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
         {
             PageSize = sets.Min(s => s.PageSize),
             LargestPage = sets.Min(s => s.LargestPage),
-            Read = AccessRule.Anyone,
             IsTransient = true,
         };
         var kind = segments.Length == 1 ? ResourceKind.Collection : EndSegment(segments[1], false, segments.Length - 2);

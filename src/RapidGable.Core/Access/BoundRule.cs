@@ -1,0 +1,74 @@
+using System.Collections.Immutable;
+using System.Text.RegularExpressions;
+using RapidGable.Model;
+using RapidGable.Requests;
+
+namespace RapidGable.Access;
+
+/// <summary>A rule whose condition is bound to the whole model, hidden names and all: what callers may see is decided by it, not for it.</summary>
+/// <param name="Condition">What the rows fulfil; null = all do.</param>
+public sealed partial record BoundRule(Grant Grant, BoundExpression? Condition)
+{
+    private IReadOnlyList<Literal> _literals = [];
+    private ImmutableArray<(int Slot, string Name, EdmType Type)> _attributes = [];
+
+    /// <summary>The attributes of the caller that the condition asks for.</summary>
+    public IEnumerable<string> Attributes => _attributes.Select(a => a.Name).Distinct();
+
+    /// <summary>Whether the caller has all that the condition asks for, in a form that can be compared.</summary>
+    public bool HasAttributes(Caller caller) => _attributes.All(a => caller.Attribute(a.Name) is { } value && Lexer.Plain(value, a.Type) is not null);
+
+    /// <summary>The attribute that a literal stands for; null = it is a literal.</summary>
+    public string? AttributeOf(int slot) => _attributes.FirstOrDefault(a => a.Slot == slot).Name;
+
+    /// <summary>A literal of the condition, or what the caller has for it.</summary>
+    public Literal LiteralOf(int slot, Caller caller) => AttributeOf(slot) is { } name ? new Literal(LiteralKind.Text, caller.Attribute(name)!, "@" + name, "", 0) : _literals[slot];
+
+    /// <summary>The fault says what is wrong with the condition, and where.</summary>
+    public static Result<BoundRule> Bind(EntityModel model, EntitySet set, Grant grant)
+    {
+        if (grant.Rows is not { } rows)
+            return new BoundRule(grant, null);
+        var names = AttributePattern().Matches(QuotedPattern().Replace(rows, "")).Select(m => m.Groups[1].Value).Distinct().ToList();
+        // A rule may ask what a set of its own could not be asked for: the whole set, and parts of others.
+        var free = new EntityModel(model.Service, model.Title, model.Namespace, [.. model.Sets.Select(s => s with { ContainedIn = null, RequiresFilter = false, Operations = s.Operations | SetOperations.Read })]);
+        RequestFault? first = null;
+        foreach (var samples in Samples(names.Count))
+        {
+            var query = "$filter=" + Uri.EscapeDataString(rows) + string.Concat(names.Zip(samples, (n, s) => $"&@{n}={Uri.EscapeDataString(s)}"));
+            if (!RequestAddress.Read(set.Name, query).Is(out var address, out var fault) || !LexedRequest.Read(address).Is(out var lexed, out fault)
+                || !RequestParser.Parse(lexed).Is(out var syntax, out fault) || !RequestBinder.Bind(syntax, free).Is(out var bound, out fault))
+            {
+                first ??= fault;
+                // Another kind of value may fit what an attribute is compared with.
+                if (fault.Code == "type" && names.Count > 0)
+                    continue;
+                return first;
+            }
+            var filter = bound.Filter!;
+            var uses = LiteralsOf(filter).Where(l => lexed.Literals[l.Slot].Target.StartsWith('@')).Distinct().ToList();
+            var unused = lexed.Literals.Select((l, slot) => (l.Target, slot)).FirstOrDefault(p => p.Target.StartsWith('@') && uses.All(u => u.Slot != p.slot));
+            if (unused.Target is { } lost)
+                return RequestFault.NotImplemented($"{lost} cannot stand where it does; compare a property with it.", "$filter");
+            return new BoundRule(grant, filter)
+            {
+                _literals = lexed.Literals,
+                _attributes = [.. uses.Select(u => (u.Slot, lexed.Literals[u.Slot].Target[1..], u.LiteralType))],
+            };
+        }
+        return first!;
+    }
+
+    /// <summary>Values of different kinds for some attributes, in all combinations, texts first.</summary>
+    private static IEnumerable<ImmutableArray<string>> Samples(int count) => Enumerable.Range(0, count).Aggregate<int, IEnumerable<ImmutableArray<string>>>([[]],
+        (all, _) => all.SelectMany(done => new[] { "'a'", "1", "2024-01-01", "00000000-0000-0000-0000-000000000000", "true" }.Select(s => done.Add(s))));
+
+    private static IEnumerable<BoundLiteral> LiteralsOf(BoundExpression expression) =>
+        (expression is BoundLiteral literal ? [literal] : expression is BoundIn isIn ? isIn.Members : Enumerable.Empty<BoundLiteral>()).Concat(expression.Operands.SelectMany(LiteralsOf));
+
+    [GeneratedRegex("@([A-Za-z_][A-Za-z0-9_]*)")]
+    private static partial Regex AttributePattern();
+
+    [GeneratedRegex("'[^']*'")]
+    private static partial Regex QuotedPattern();
+}
