@@ -5,6 +5,7 @@ SHELL := /bin/bash
 .PHONY: demo test soak bench console lint tools clean demo-data
 
 demo: tools console demo-data
+	@scripts/demo-accounts
 	@./gable serve demo --port $(PORT)
 
 demo-data: tools

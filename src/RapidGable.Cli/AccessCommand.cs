@@ -10,6 +10,8 @@ namespace RapidGable.Cli;
 /// <summary><c>gable access</c>: who may do what to which set of a service.</summary>
 internal static class AccessCommand
 {
+    private static readonly SetOperations[] Operations = [SetOperations.Read, SetOperations.Create, SetOperations.Update, SetOperations.Delete];
+
     /// <summary>What one kind of caller may do with one set.</summary>
     private sealed record Cell(string Set, string Caller, string May, string? Rows, IReadOnlyList<string> NotShown, IReadOnlyList<string> Masked);
 
@@ -62,16 +64,12 @@ internal static class AccessCommand
     /// <param name="holdsAll">The caller is taken to have every attribute that a rule asks for.</param>
     private static IEnumerable<Cell> Of(PublishedService service, string name, Caller caller, bool holdsAll)
     {
+        SetOperations May(EntitySet set) => Operations.Where(o => set.Operations.HasFlag(o) && AccessGate.Applying(o, caller, service.RulesOf(set), holdsAll) is { Allowing.IsEmpty: false, DeniesAll: false }).Aggregate(SetOperations.None, (all, o) => all | o);
         foreach (var set in service.Model.Sets)
         {
             var rules = service.RulesOf(set);
-            var may = SetOperations.None;
-            foreach (var operation in new[] { SetOperations.Read, SetOperations.Create, SetOperations.Update, SetOperations.Delete }.Where(o => set.Operations.HasFlag(o)))
-            {
-                var (allowing, _, deniesAll) = AccessGate.Applying(operation, caller, rules, holdsAll);
-                if (!allowing.IsEmpty && !deniesAll)
-                    may |= operation;
-            }
+            // What is contained is reached over its container only.
+            var may = set.ContainedIn is { } container && !May(service.Model.FindSet(container)!).HasFlag(SetOperations.Read) ? SetOperations.None : May(set);
             var (reading, denying, _) = AccessGate.Applying(SetOperations.Read, caller, rules, holdsAll);
             var mayRead = may.HasFlag(SetOperations.Read);
             var shown = mayRead ? reading : [];

@@ -29,11 +29,11 @@ internal static class UserCommand
     {
         if (name.Length is 0 or > 100 || name.Contains(':') || name.Any(char.IsControl))
             throw new UsageException("A user's name has up to 100 characters, without ':' and control characters.");
-        var accounts = AccountOptions.Read(folder);
+        var (accounts, known, told) = (AccountOptions.Read(folder), AccountOptions.RolesOf(roles), AccountOptions.AttributesOf(attributes));
         var password = Console.IsInputRedirected ? Console.In.ReadLine() ?? "" : Terminal.Out.Prompt(new TextPrompt<string>($"Password of {Markup.Escape(name)}:").Secret());
         if (password.Length < ShortestPassword || System.Text.Encoding.UTF8.GetByteCount($"{name}:{password}") > PasswordHash.MostBytes)
             throw new UsageException($"A password has at least {ShortestPassword} characters, and no more than about {PasswordHash.MostBytes}.");
-        var user = new UserAccount(PasswordHash.Make(password)) { Roles = AccountOptions.RolesOf(roles), Attributes = AccountOptions.AttributesOf(attributes) };
+        var user = new UserAccount(PasswordHash.Make(password)) { Roles = known, Attributes = told };
         (accounts with { Users = accounts.Users.SetItem(name, user) }).Write(folder);
         Terminal.Out.WriteLine($"{name} may sign in{(user.Roles.IsEmpty ? ", without a role" : " as " + string.Join(", ", user.Roles))}.");
         return 0;

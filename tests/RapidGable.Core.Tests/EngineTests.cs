@@ -63,9 +63,9 @@ public abstract class EngineTests(Engine engine, PostgresServer? postgres = null
     }
 
     /// <summary>The answer at the level minimal of 4.01 with ' for " and # for the context; or the status and code of a fault.</summary>
-    private protected async Task<string> GetAsync(string url, Caller? caller = null)
+    private protected async Task<string> GetAsync(string url, Caller? caller = null, PublishedService? service = null)
     {
-        if (!NetworkFixture.Lex(url).Is(out var lexed, out var fault) || !Service.Prepare(lexed, caller ?? Caller.Anonymous).Is(out var prepared, out fault)
+        if (!NetworkFixture.Lex(url).Is(out var lexed, out var fault) || !(service ?? Service).Prepare(lexed, caller ?? Caller.Anonymous).Is(out var prepared, out fault)
             || !QueryValues.Make(prepared.Request, lexed, null, DateTime.UnixEpoch, caller).Is(out var values, out fault))
             return $"{fault!.Status} {fault.Code}";
         if (!(await QueryRun.StartAsync(prepared, values, CancellationToken.None)).Is(out var started, out fault))

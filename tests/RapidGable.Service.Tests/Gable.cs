@@ -14,9 +14,17 @@ public static class Gable
 {
     public static string Root { get; } = FindRoot();
 
-    public static async Task<CommandResult> RunAsync(string folder, params string[] arguments)
+    public static Task<CommandResult> RunAsync(string folder, params string[] arguments) => RunWithAsync(null, folder, arguments);
+
+    /// <param name="input">What is written to it; null = nothing is, and it is not told so.</param>
+    public static async Task<CommandResult> RunWithAsync(string? input, string folder, params string[] arguments)
     {
         using var process = Start(folder, arguments);
+        if (input is not null)
+        {
+            await process.StandardInput.WriteLineAsync(input);
+            process.StandardInput.Close();
+        }
         var output = process.StandardOutput.ReadToEndAsync();
         var errors = process.StandardError.ReadToEndAsync();
         using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
