@@ -199,7 +199,8 @@ public class DraftTests
     [InlineData("service", "services/s.yaml", "source: main\nsets: [{ from: a, relations: { b: { to: c, ~ } } }]", "$.properties.sets.items.anyOf[1].properties.relations.additionalProperties.anyOf[1]")]
     [InlineData("service", "services/s.yaml", "source: main\nsets: [a]\ntypes: { T: { ~ } }", "$.properties.types.additionalProperties")]
     [InlineData("service", "services/s.yaml", "source: main\nsets: [a]\ntypes: { T: { properties: { p: { type: string, ~ } } } }", "$.properties.types.additionalProperties.properties.properties.additionalProperties.anyOf[1]")]
-    [InlineData("service", "services/s.yaml", "source: main\nsets: [a]\nrules: { ~ }", "$.properties.rules")]
+    [InlineData("service", "services/s.yaml", "source: main\nsets: [a]\nrules: { ~ }", "$.properties.rules.anyOf[0]")]
+    [InlineData("service", "services/s.yaml", "source: main\nsets: [a]\nrules: [{ who: office, may: read, ~ }]", "$.properties.rules.anyOf[1].items")]
     public void A_schema_names_what_the_loader_takes(string kind, string file, string text, string path)
     {
         using var folder = new TestWorkspace().WithSource().Write(file, text.Replace("~", "zzz_unknown: 1"));

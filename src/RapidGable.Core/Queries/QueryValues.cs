@@ -273,7 +273,7 @@ public sealed class QueryValues
             return null;
         }
         if (conversion.Encode(published) is not { } stored)
-            return new RequestFault(400, "type", $"'{literal.Value}' stands for no stored value: {conversion.Description}.", literal.Target, literal.Text, literal.Position);
+            return conversion.MayLackStored ? null : new RequestFault(400, "type", $"'{literal.Value}' stands for no stored value: {conversion.Description}.", literal.Target, literal.Text, literal.Position);
         value = dialect.Encode(stored, conversion.Parameter, parameter.StorageForm);
         return null;
     }
