@@ -9,9 +9,9 @@ namespace RapidGable.Cli;
 /// <summary>Roles, attributes and callers as several commands take them.</summary>
 internal static class AccountOptions
 {
-    public static Option<string[]> Roles() => new("--role") { Description = "A role; may be given several times.", AllowMultipleArgumentsPerToken = true };
+    public static Option<string[]> Roles() => new("--role") { Description = "A role; may be given several times." };
 
-    public static Option<string[]> Attributes() => new("--attribute") { Description = "What is known besides, as name=value; rules ask for it as @name.", AllowMultipleArgumentsPerToken = true };
+    public static Option<string[]> Attributes() => new("--attribute") { Description = "What is known besides, as name=value; rules ask for it as @name. May be given several times." };
 
     public static Option<string?> As() => new("--as") { Description = "A user of the workspace, or roles joined by commas; nobody known when left out." };
 
