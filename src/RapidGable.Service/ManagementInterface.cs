@@ -30,9 +30,9 @@ internal static class ManagementInterface
 
     public static void Map(WebApplication app, ServiceRegistry registry, TimeProvider time)
     {
-        app.MapGet("/services", (HttpContext context, SignIn signIn) =>
+        app.MapGet("/services", async (HttpContext context, SignIn signIn) =>
         {
-            if (signIn.CallerOf(context).Is(out var caller, out var fault))
+            if ((await signIn.CallerOfAsync(context)).Is(out var caller, out var fault))
                 return Results.Json(new { services = registry.All.Where(s => !s.ModelFor(caller).Sets.IsEmpty).Select(s => Summary(s, caller, context)) }, Json);
             context.Response.Headers.WWWAuthenticate = signIn.Challenge;
             return Problem(fault.Status, fault.Code, fault.Message);

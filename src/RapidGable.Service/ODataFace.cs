@@ -54,7 +54,7 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Request
             await FailAsync(context, new RequestFault(412, "isolation", "Pages from one snapshot are not offered; ask without the isolation header.", "OData-Isolation"));
             return;
         }
-        if (!CallerOf(context).Is(out var caller, out fault))
+        if (!(await CallerOfAsync(context)).Is(out var caller, out fault))
         {
             await RefuseAsync(context, fault);
             return;
@@ -106,7 +106,7 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Request
     private static RequestFault NotSignedIn { get; } = new(401, "sign-in", "Sign in first: this is not open to everybody, or not there.", "Authorization");
 
     /// <summary>The caller of the request; of one inside of another that of the outer.</summary>
-    private Result<Caller> CallerOf(HttpContext context) => InnerExchange.CallerOf(context) is { } outer ? outer : signIn.CallerOf(context);
+    private async ValueTask<Result<Caller>> CallerOfAsync(HttpContext context) => InnerExchange.CallerOf(context) is { } outer ? outer : await signIn.CallerOfAsync(context);
 
     /// <summary>Whether a caller who is not signed in asks for a set that may be there for others; whether it is makes no difference.</summary>
     private bool IsClosed(Exchange exchange, RequestFault fault, string path)

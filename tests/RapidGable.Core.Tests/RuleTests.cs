@@ -131,6 +131,8 @@ public abstract class RuleTests(Engine engine, PostgresServer? postgres = null, 
     [InlineData("{ who: field, may: read, mask: nothing }", "has no property of the column 'nothing'")]
     [InlineData("{ who: field, may: raed }", "'raed' is not an operation. Did you mean 'read'?")]
     [InlineData("{ may: read }", "A rule says with 'who' whom it is about")]
+    [InlineData("{ who: field, may: update }", "which 'allow' of 'technician' does not list")]
+    [InlineData("{ who: field, may: read, rows: 'region in (@a,@b,@c,@d,@e)' }", "more than 4 attributes")]
     [InlineData("{ who: field }", "A rule says what callers may do")]
     [InlineData("{ who: field, may: read, deny: update }", "either lets callers do something")]
     [InlineData("{ who: field, deny: read, hide: email }", "takes whole rows away")]

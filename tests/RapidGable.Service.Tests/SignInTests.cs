@@ -152,10 +152,17 @@ public sealed class SignInTests : IAsyncLifetime
         Assert.Equal(401, (await GetAsync("/odata/s/Visits", "Bearer " + _key)).Status);
     }
 
-    [Fact]
-    public async Task A_file_of_accounts_that_cannot_be_read_lets_nobody_in()
+    [Theory]
+    [InlineData("{ \"users\": { \"ines\": ")]
+    [InlineData("{ \"users\": { \"ines\": null } }")]
+    [InlineData("{ \"users\": null }")]
+    [InlineData("{ \"users\": { \"ines\": { \"password\": \"x\", \"roles\": null } } }")]
+    [InlineData("{ \"users\": { \"ines\": { \"password\": null } } }")]
+    [InlineData("{ \"users\": { \"ines\": { \"password\": \"pbkdf2-sha256$1$!$!\" } } }")]
+    [InlineData("null")]
+    public async Task A_file_of_accounts_that_cannot_be_read_lets_nobody_in(string text)
     {
-        File.WriteAllText(Path.Combine(_folder.Folder, AccountFile.Name), "{ \"users\": { \"ines\": ");
+        File.WriteAllText(Path.Combine(_folder.Folder, AccountFile.Name), text);
         Assert.Equal(401, (await GetAsync("/odata/s/Visits", Basic("ines:open sesame"))).Status);
         Assert.Equal(200, (await GetAsync("/odata/s/Places")).Status);
     }

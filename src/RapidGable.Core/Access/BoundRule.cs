@@ -9,6 +9,8 @@ namespace RapidGable.Access;
 /// <param name="Condition">What the rows fulfil; null = all do.</param>
 public sealed partial record BoundRule(Grant Grant, BoundExpression? Condition)
 {
+    private const int MostAttributes = 4;
+
     private IReadOnlyList<Literal> _literals = [];
     private ImmutableArray<(int Slot, string Name, EdmType Type)> _attributes = [];
 
@@ -30,6 +32,8 @@ public sealed partial record BoundRule(Grant Grant, BoundExpression? Condition)
         if (grant.Rows is not { } rows)
             return new BoundRule(grant, null);
         var names = AttributePattern().Matches(QuotedPattern().Replace(rows, "")).Select(m => m.Groups[1].Value).Distinct().ToList();
+        if (names.Count > MostAttributes)
+            return new RequestFault(400, "too-large", $"It asks for more than {MostAttributes} attributes of the caller.");
         // A rule may ask what a set of its own could not be asked for: the whole set, and parts of others.
         var free = new EntityModel(model.Service, model.Title, model.Namespace, [.. model.Sets.Select(s => s with { ContainedIn = null, RequiresFilter = false, Operations = s.Operations | SetOperations.Read })]);
         RequestFault? first = null;

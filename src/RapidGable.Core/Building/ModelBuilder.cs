@@ -368,6 +368,9 @@ public sealed class ModelBuilder
                 _diagnostics.Error("rule", $"'{draft.Name}' has no property of the column '{column.Value}'.{NearestName.Hint(column.Value, draft.Visible.Where(p => !p.IsGroup).Select(p => p.Column))}", column.Location,
                     draft.Visible.SelectMany(p => p.Leaves).Any(p => p.Column == column.Value) ? "It is a member of a group; take it out of the group first." : null);
         }
+        // The rules of a service are for sets that allow different things.
+        foreach (var rule in draft.Declaration.Rules.Where(r => draft.Declaration.Written.Contains("rules") && (r.May & ~draft.Declaration.Operations) != 0))
+            _diagnostics.Warning("rule", $"The rule is about '{Grant.Words(rule.May & ~draft.Declaration.Operations)}', which 'allow' of '{draft.Name}' does not list.", rule.Location);
         return [.. draft.Declaration.Rules.Select(r => r.ToGrant())];
     }
 

@@ -60,14 +60,8 @@ internal sealed class EntityJsonWriter
         WriteValues(json, context, row);
         foreach (var single in _singles)
         {
-            if (!single.IsThere(row))
+            if (!Begins(single, json, row))
                 continue;
-            if (row.IsNull(single.Presence))
-            {
-                json.WriteNull(single.Name);
-                continue;
-            }
-            json.WriteStartObject(single.Name);
             await single.Entity.WriteMembersAsync(json, context, row, number);
             json.WriteEndObject();
         }
@@ -83,14 +77,8 @@ internal sealed class EntityJsonWriter
         WriteValues(json, context, row);
         foreach (var single in _singles)
         {
-            if (!single.IsThere(row))
+            if (!Begins(single, json, row))
                 continue;
-            if (row.IsNull(single.Presence))
-            {
-                json.WriteNull(single.Name);
-                continue;
-            }
-            json.WriteStartObject(single.Name);
             single.Entity.WriteOwnMembers(json, context, row);
             json.WriteEndObject();
         }
@@ -98,6 +86,20 @@ internal sealed class EntityJsonWriter
             many.WriteCount(json, row);
         foreach (var remote in _remotes)
             remote.Write(json, context, this, row);
+    }
+
+    /// <summary>Starts the object of a single related entity; false when there is none, which is then said, or nothing to be said of.</summary>
+    private static bool Begins(SingleJsonWriter single, Utf8JsonWriter json, IRowCursor row)
+    {
+        if (!single.IsThere(row))
+            return false;
+        if (row.IsNull(single.Presence))
+        {
+            json.WriteNull(single.Name);
+            return false;
+        }
+        json.WriteStartObject(single.Name);
+        return true;
     }
 
     private void WriteValues(Utf8JsonWriter json, PayloadContext context, IRowCursor row)

@@ -38,7 +38,7 @@ public sealed record AccountFile
     /// <summary>What every key starts with, so that it is recognised where it should not be.</summary>
     public const string KeyPrefix = "gablekey";
 
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { WriteIndented = true, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow };
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { WriteIndented = true, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow, RespectNullableAnnotations = true };
 
     public ImmutableSortedDictionary<string, UserAccount> Users { get; init; } = ImmutableSortedDictionary<string, UserAccount>.Empty;
 
@@ -51,7 +51,10 @@ public sealed record AccountFile
         var path = Path.Combine(folder, Name);
         try
         {
-            return File.Exists(path) ? JsonSerializer.Deserialize<AccountFile>(File.ReadAllBytes(path), Json) : null;
+            if (!File.Exists(path))
+                return null;
+            var read = JsonSerializer.Deserialize<AccountFile>(File.ReadAllBytes(path), Json);
+            return read is not null && read.Users.Values.All(u => u is { Roles.IsDefault: false }) && read.Keys.Values.All(k => k is { Roles.IsDefault: false }) ? read : throw new JsonException("A value is null.");
         }
         catch (Exception exception) when (exception is JsonException or IOException or UnauthorizedAccessException or ArgumentException)
         {
@@ -82,15 +85,15 @@ public sealed record AccountFile
         return (this with { Keys = Keys.SetItem(id, key) }, id, $"{KeyPrefix}_{id}_{secret}");
     }
 
-    /// <summary>The id and the account of a key that somebody sends; null when it is none of these, or its time is over.</summary>
-    public (string Id, ApiKey Account)? FindKey(string text, DateTime now)
+    /// <summary>The account of a key that somebody sends; null when it is none of these, or its time is over.</summary>
+    public ApiKey? FindKey(string text, DateTime now)
     {
         var parts = text.Split('_');
         if (parts is not [KeyPrefix, var id, var secret] || !Keys.TryGetValue(id, out var key))
             return null;
         // A secret of 256 random bits needs no slow hash.
         var isSame = CryptographicOperations.FixedTimeEquals(Encoding.ASCII.GetBytes(HashOf(secret)), Encoding.ASCII.GetBytes(key.Secret));
-        return isSame && (key.Expires is not { } expires || now < expires) ? (id, key) : null;
+        return isSame && (key.Expires is not { } expires || now < expires) ? key : null;
     }
 
     private static string HashOf(string secret) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(secret)));

@@ -23,7 +23,9 @@ internal sealed class SignIn(ServiceRegistry registry, TimeProvider time, ILogge
     private sealed record Failures(int Count, DateTimeOffset Last);
 
     private readonly ConcurrentDictionary<string, Failures> _failures = new();
-    private readonly ConcurrentDictionary<string, (UserAccount Account, Caller Caller, DateTimeOffset Until)> _verified = new();
+    private readonly ConcurrentDictionary<string, (Caller Caller, DateTimeOffset Until)> _verified = new();
+    // The slow hash must not take all processors from those who need none.
+    private readonly SemaphoreSlim _hashing = new(Math.Max(1, Environment.ProcessorCount / 2));
     private readonly byte[] _secret = RandomNumberGenerator.GetBytes(32);
     private Known? _known;
 
@@ -59,7 +61,7 @@ internal sealed class SignIn(ServiceRegistry registry, TimeProvider time, ILogge
     }
 
     /// <summary>The caller of a request; a fault when what is sent is not right.</summary>
-    public Result<Caller> CallerOf(HttpContext context)
+    public async ValueTask<Result<Caller>> CallerOfAsync(HttpContext context)
     {
         var headers = context.Request.Headers.Authorization;
         if (headers.Count == 0)
@@ -70,7 +72,7 @@ internal sealed class SignIn(ServiceRegistry registry, TimeProvider time, ILogge
             return Refused("The header Authorization cannot be read.");
         return header.Scheme.ToLowerInvariant() switch
         {
-            "basic" => Password(accounts, parameter, context),
+            "basic" => await PasswordAsync(accounts, parameter, context),
             "bearer" => Key(accounts, parameter),
             _ => Refused("Sign in with Basic, or with a key as a Bearer token."),
         };
@@ -78,7 +80,7 @@ internal sealed class SignIn(ServiceRegistry registry, TimeProvider time, ILogge
 
     private Result<Caller> Key(AccountFile accounts, string text)
     {
-        if (text.Length > 200 || accounts.FindKey(text, time.GetUtcNow().UtcDateTime) is not (_, var key))
+        if (text.Length > 200 || accounts.FindKey(text, time.GetUtcNow().UtcDateTime) is not { } key)
         {
             log.LogInformation("A key was refused");
             return Refused("The key is not known, is revoked, or its time is over.");
@@ -86,7 +88,7 @@ internal sealed class SignIn(ServiceRegistry registry, TimeProvider time, ILogge
         return new Caller(true, [.. key.Roles]) { Name = key.Name, Attributes = key.Attributes };
     }
 
-    private Result<Caller> Password(AccountFile accounts, string parameter, HttpContext context)
+    private async Task<Result<Caller>> PasswordAsync(AccountFile accounts, string parameter, HttpContext context)
     {
         string text;
         try
@@ -113,7 +115,17 @@ internal sealed class SignIn(ServiceRegistry registry, TimeProvider time, ILogge
             return new RequestFault(429, "too-many", "Too many wrong passwords. Wait a while before you try again.");
         }
         var account = accounts.Users.GetValueOrDefault(name);
-        if (!PasswordHash.Fits(password, account?.Password ?? PasswordHash.Nobody) || account is null)
+        await _hashing.WaitAsync(context.RequestAborted);
+        bool fits;
+        try
+        {
+            fits = PasswordHash.Fits(password, account?.Password ?? PasswordHash.Nobody);
+        }
+        finally
+        {
+            _hashing.Release();
+        }
+        if (!fits || account is null)
         {
             Forget(now);
             _failures.AddOrUpdate(from, new Failures(1, now), (_, f) => new Failures(f.Last + TimeSpan.FromMinutes(Limits.SignInPauseMinutes) > now ? f.Count + 1 : 1, now));
@@ -123,7 +135,7 @@ internal sealed class SignIn(ServiceRegistry registry, TimeProvider time, ILogge
         _failures.TryRemove(from, out _);
         var caller = new Caller(true, [.. account.Roles]) { Name = name, Attributes = account.Attributes };
         if (_verified.Count < 10_000)
-            _verified[proof] = (account, caller, now + TimeSpan.FromMinutes(5));
+            _verified[proof] = (caller, now + TimeSpan.FromMinutes(5));
         return caller;
     }
 
