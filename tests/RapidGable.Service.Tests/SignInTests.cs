@@ -16,6 +16,10 @@ public sealed class SignInTests : IAsyncLifetime
         public override DateTimeOffset GetUtcNow() => Now;
     }
 
+    // The hash is slow on purpose.
+    private static readonly string Ines = PasswordHash.Make("open sesame");
+    private static readonly string Tom = PasswordHash.Make("paß:wort");
+
     private readonly TestWorkspace _folder = new TestWorkspace().WithSource()
         .WithDatabase("CREATE TABLE place (id INTEGER PRIMARY KEY, name TEXT); INSERT INTO place VALUES (1, 'weir'); CREATE TABLE visit (id INTEGER PRIMARY KEY, region TEXT, email TEXT, place_id INTEGER REFERENCES place (id)); INSERT INTO visit VALUES (1, 'north', 'a@example.org', 1), (2, 'south', 'b@example.org', 1)")
         .Write("services/s.yaml", """
@@ -41,7 +45,7 @@ public sealed class SignInTests : IAsyncLifetime
     public async Task InitializeAsync()
     {
         var north = ImmutableDictionary<string, string>.Empty.Add("region", "north");
-        (var file, _keyId, _key) = new AccountFile { Users = ImmutableSortedDictionary<string, UserAccount>.Empty.Add("ines", new UserAccount(PasswordHash.Make("open sesame")) { Roles = ["office"] }).Add("tom", new UserAccount(PasswordHash.Make("paß:wort")) { Roles = ["field"], Attributes = north }) }
+        (var file, _keyId, _key) = new AccountFile { Users = ImmutableSortedDictionary<string, UserAccount>.Empty.Add("ines", new UserAccount(Ines) { Roles = ["office"] }).Add("tom", new UserAccount(Tom) { Roles = ["field"], Attributes = north }) }
             .WithKey("loader", ["field"], north, _clock.Now.UtcDateTime, _clock.Now.UtcDateTime.AddDays(1));
         file.Write(_folder.Folder);
         _http = await RunningService.StartAsync(_folder.Folder, _clock);
