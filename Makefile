@@ -1,8 +1,8 @@
-# make demo | test | soak | bench | console | lint | clean
+# make demo | test | soak | bench | attack | console | lint | clean
 PORT ?= 8460
 SHELL := /bin/bash
 
-.PHONY: demo test soak bench console lint tools clean demo-data
+.PHONY: demo test soak bench attack console lint tools clean demo-data
 
 demo: tools console demo-data
 	@scripts/demo-accounts
@@ -25,6 +25,10 @@ soak: tools
 # ONLY="load sqlite expand" measures a part of it, and writes no table.
 bench: tools console demo-data
 	@scripts/bench $(ONLY)
+
+# Tools of Debian that try to inject SQL and to hold connections, against the demo; some minutes.
+attack: tools demo-data
+	@scripts/attack
 
 lint: tools
 	@scripts/lint

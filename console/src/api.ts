@@ -159,6 +159,162 @@ async function ask(url: string, init?: RequestInit): Promise<Response> {
   return response;
 }
 
+/** What the management interface asks of requests that change something: no page of somebody else can send it. */
+const own = { 'Gable-Client': 'console' };
+
+async function send(method: string, url: string, body?: unknown): Promise<Response> {
+  return ask(url, {
+    method,
+    headers: body === undefined ? own : { ...own, 'Content-Type': 'application/json' },
+    body: body === undefined ? undefined : JSON.stringify(body),
+  });
+}
+
+/** Who manages; nobody yet when the name is missing and signing in is required. */
+export interface Session {
+  required: boolean;
+  name?: string | null;
+}
+
+export async function fetchSession(): Promise<Session> {
+  return (await ask('/manage/session')).json();
+}
+
+/** With a name and a password, or with an administrator's key in place of the password. */
+export async function signIn(name: string, password: string): Promise<void> {
+  const isKey = password.startsWith('gablekey_');
+  await (await send('POST', '/manage/session', isKey ? { key: password } : { name, password })).text();
+}
+
+export async function signOut(): Promise<void> {
+  await (await send('DELETE', '/manage/session')).text();
+}
+
+export type Attributes = Record<string, string | string[]>;
+
+export interface UserInfo {
+  name: string;
+  roles: string[];
+  attributes: Attributes;
+  lastUse?: string;
+}
+
+export interface KeyInfo extends UserInfo {
+  id: string;
+  services?: string[];
+  may?: string[];
+  isAdministrator: boolean;
+  made: string;
+  expires?: string;
+}
+
+export interface Accounts {
+  roles: string[];
+  users: UserInfo[];
+  keys: KeyInfo[];
+  administrators: string[];
+}
+
+export async function fetchAccounts(): Promise<Accounts> {
+  return (await ask('/manage/accounts')).json();
+}
+
+export interface NewAccount {
+  name: string;
+  password?: string;
+  roles: string[];
+  attributes: Record<string, string[]>;
+  services?: string[];
+  may?: string[];
+  days?: number;
+}
+
+export async function setUser(user: NewAccount): Promise<void> {
+  await (await send('POST', '/manage/accounts/users', user)).text();
+}
+
+export async function makeKey(key: NewAccount): Promise<{ id: string; key: string }> {
+  return (await send('POST', '/manage/accounts/keys', key)).json();
+}
+
+export async function removeUser(name: string): Promise<void> {
+  await (await send('DELETE', `/manage/accounts/users/${encodeURIComponent(name)}`)).text();
+}
+
+export async function revokeKey(id: string): Promise<void> {
+  await (await send('DELETE', `/manage/accounts/keys/${encodeURIComponent(id)}`)).text();
+}
+
+export interface AccessCell {
+  set: string;
+  caller: string;
+  may: string;
+  rows?: string;
+  notShown: string[];
+  masked: string[];
+  rules: string[];
+}
+
+export async function fetchAccess(service: string): Promise<AccessCell[]> {
+  return (await (await ask(`/manage/services/${encodeURIComponent(service)}/access`)).json()).access;
+}
+
+/** Somebody whose eyes are borrowed: a user, or roles with attributes; nobody known when both are missing. */
+export interface Viewer {
+  user?: string;
+  roles?: string;
+  attributes?: string;
+}
+
+export interface Seen {
+  status: number;
+  type?: string;
+  isWhole: boolean;
+  body: string;
+}
+
+function viewerOptions(viewer: Viewer): string {
+  return (['user', 'roles', 'attributes'] as const)
+    .flatMap((name) => (viewer[name] === undefined ? [] : [`&${name}=${encodeURIComponent(viewer[name])}`]))
+    .join('');
+}
+
+export async function viewAs(url: string, viewer: Viewer): Promise<Seen> {
+  return (await ask(`/manage/view?url=${encodeURIComponent(url)}${viewerOptions(viewer)}`)).json();
+}
+
+export interface RuleEffect {
+  set: string;
+  rule: string;
+  place?: string;
+  applies: boolean;
+  effect: string;
+}
+
+/** What the rules do to a request, also to one that is refused. */
+export async function fetchRuleEffects(url: string, viewer: Viewer): Promise<RuleEffect[]> {
+  const response = await fetch(`/manage/explain?url=${encodeURIComponent(url)}${viewerOptions(viewer)}`);
+  return ((await response.json().catch(() => ({}))) as { rules?: RuleEffect[] }).rules ?? [];
+}
+
+export interface AuditEvent {
+  time: string;
+  event: string;
+  caller?: string;
+  by?: string;
+  key?: string;
+  address?: string;
+  method?: string;
+  path?: string;
+  status?: number;
+  code?: string;
+  detail?: string;
+}
+
+export async function fetchAudit(event: string | null): Promise<{ isKept: boolean; events: AuditEvent[] }> {
+  return (await ask(`/manage/audit?count=200${event ? `&event=${event}` : ''}`)).json();
+}
+
 export async function fetchWorkspace(): Promise<{ title: string }> {
   return (await ask('/manage/workspace')).json();
 }

@@ -1,11 +1,14 @@
 import '@mantine/core/styles.css';
 import './style.css';
 import { createTheme, MantineProvider } from '@mantine/core';
-import { QueryClient, QueryClientProvider } from '@tanstack/react-query';
+import { QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-query';
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, RouterProvider } from 'react-router';
 import { RequestError } from './api';
+import { AccessPage } from './pages/AccessPage';
+import { AccountsPage } from './pages/AccountsPage';
+import { AuditPage } from './pages/AuditPage';
 import { DataPage } from './pages/DataPage';
 import { MetadataPage } from './pages/MetadataPage';
 import { ServicePage } from './pages/ServicePage';
@@ -25,6 +28,13 @@ const theme = createTheme({
 });
 
 const queryClient = new QueryClient({
+  queryCache: new QueryCache({
+    // A session that has ended leads back to signing in.
+    onError: (error) => {
+      if (error instanceof RequestError && error.status === 401)
+        void queryClient.invalidateQueries({ queryKey: ['session'] });
+    },
+  }),
   defaultOptions: {
     queries: {
       // A refusal stays a refusal; only silence is worth asking again.
@@ -42,6 +52,9 @@ const router = createBrowserRouter(
         { index: true, element: <ServicesPage /> },
         { path: 'sources', element: <SourcesPage /> },
         { path: 'services/:service', element: <ServicePage /> },
+        { path: 'accounts', element: <AccountsPage /> },
+        { path: 'audit', element: <AuditPage /> },
+        { path: 'services/:service/access', element: <AccessPage /> },
         { path: 'services/:service/metadata', element: <MetadataPage /> },
         { path: 'services/:service/:set', element: <DataPage /> },
         { path: '*', element: <NotFound what="page" /> },

@@ -5,6 +5,8 @@ using RapidGable.Declarations;
 using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
+using RapidGable.Service;
+using RapidGable.Service.Identity;
 using RapidGable.Verification;
 using Spectre.Console;
 
@@ -40,6 +42,9 @@ internal static class CheckCommand
             foreach (var service in workspace.Services)
                 Terminal.Error.WriteLine($"accepted: {AcceptedMetadata.Accept(workspace.Declaration.Folder, service.Model.Service, Metadata(service))}");
         }
+        WarnOfRoles(workspace);
+        var registry = new ServiceRegistry(workspace);
+        var opened = workspace.Diagnostics.HasErrors ? [] : workspace.Services.ToDictionary(s => s.Model.Service, s => Opened(workspace, registry, s, accept));
         var hasErrors = workspace.Diagnostics.HasErrors || proofs.Any(p => p.Fault is not null) || (!accept && drift.Values.Any(d => d?.Any(c => c.IsBreaking) == true));
         if (json)
         {
@@ -50,13 +55,14 @@ internal static class CheckCommand
                 findings = workspace.Diagnostics.Items.Select(Terminal.ForJson),
                 data = proofs.Select(p => new { p.Service, p.Set, p.What, p.Rows, ok = p.Fault is null, fault = p.Fault, p.Examples }),
                 drift = drift.Where(d => d.Value is not null).Select(d => new { service = d.Key.Model.Service, changes = d.Value!.Value.Select(c => new { c.Subject, c.What, c.Meaning, c.IsBreaking }) }),
+                opened = opened.Where(o => o.Value is not null).Select(o => new { service = o.Key, changes = o.Value }),
                 resolved = resolved ? workspace.Services.Select(s => new { service = s.Model.Service, inferences = s.Inferences }) : null,
             });
             return hasErrors ? 1 : 0;
         }
         Terminal.WriteDiagnostics(workspace.Diagnostics);
         foreach (var service in workspace.Services)
-            WriteService(service, workspace, proofs, drift[service], resolved);
+            WriteService(service, workspace, proofs, drift[service], opened.GetValueOrDefault(service.Model.Service), resolved);
         var errors = workspace.Diagnostics.Items.Count(d => d.Severity == Severity.Error) + proofs.Count(p => p.Fault is not null) + (accept ? 0 : drift.Values.Sum(d => d?.Count(c => c.IsBreaking) ?? 0));
         Terminal.Out.MarkupLine(errors == 0 ? "[green]No faults.[/]" : $"[red]{Terminal.Plural(errors, "fault")}.[/]");
         return hasErrors ? 1 : 0;
@@ -71,6 +77,43 @@ internal static class CheckCommand
         catch (InvalidDataException exception)
         {
             workspace.Diagnostics.Error("accepted", exception.Message, SourceLocation.WholeFile($"accepted/{service.Model.Service}.xml"), "Delete it, or write it anew with 'gable check --accept'.");
+            return null;
+        }
+    }
+
+    /// <summary>A role that was renamed in the rules, and not in the accounts, opens nothing.</summary>
+    private static void WarnOfRoles(LoadedWorkspace workspace)
+    {
+        var place = SourceLocation.WholeFile(AccountFile.Name);
+        try
+        {
+            var accounts = AccountFile.Read(workspace.Declaration.Folder) ?? new AccountFile();
+            foreach (var text in AccountOptions.Unnamed(workspace.Declaration, accounts.Users.Values.SelectMany(u => u.Roles).Concat(accounts.Keys.Values.SelectMany(k => k.Roles))))
+                workspace.Diagnostics.Warning("role", text, place, "Rename it in the accounts, with 'gable user set' or a new key, or in the rules.");
+        }
+        catch (InvalidDataException exception)
+        {
+            workspace.Diagnostics.Error("accounts", exception.Message, place);
+        }
+    }
+
+    /// <summary>What became visible or possible since it was accepted; null when nothing was. Accepting keeps what is.</summary>
+    private static ImmutableArray<string>? Opened(LoadedWorkspace workspace, ServiceRegistry registry, BuiltService service, bool accept)
+    {
+        var (folder, name) = (workspace.Declaration.Folder, service.Model.Service);
+        var now = AccessVisibility.Of(registry.Find(name)!);
+        if (accept)
+        {
+            Terminal.Error.WriteLine($"accepted: {now.Accept(folder, name)}");
+            return [];
+        }
+        try
+        {
+            return AccessVisibility.Accepted(folder, name) is { } before ? now.NewSince(before) : null;
+        }
+        catch (InvalidDataException exception)
+        {
+            workspace.Diagnostics.Error("accepted", exception.Message, SourceLocation.WholeFile($"accepted/{name}.access.json"), "Delete it, or write it anew with 'gable check --accept'.");
             return null;
         }
     }
@@ -91,7 +134,7 @@ internal static class CheckCommand
         Terminal.Out.MarkupLine("  [grey]If all of this is meant, 'gable check --accept' keeps it as what to compare with.[/]");
     }
 
-    private static void WriteService(BuiltService service, LoadedWorkspace workspace, IReadOnlyList<DataFinding> proofs, ImmutableArray<CsdlDifference>? drift, bool resolved)
+    private static void WriteService(BuiltService service, LoadedWorkspace workspace, IReadOnlyList<DataFinding> proofs, ImmutableArray<CsdlDifference>? drift, ImmutableArray<string>? opened, bool resolved)
     {
         Terminal.Out.MarkupLine($"[bold]{Markup.Escape(service.Model.Service)}[/]: {Markup.Escape(service.Model.Title)}, {Terminal.Plural(service.Model.Sets.Length, "set")}");
         var table = new Table().Border(TableBorder.None).AddColumns("", "set", "from", "key", "may read", "data");
@@ -113,6 +156,10 @@ internal static class CheckCommand
         }
         if (drift is { } changes)
             WriteDrift(changes);
+        foreach (var text in opened ?? [])
+            Terminal.Out.MarkupLine($"  [olive]opens[/] {Markup.Escape(text)}");
+        if (opened is { IsEmpty: false })
+            Terminal.Out.MarkupLine("  [grey]If this is meant, 'gable check --accept' keeps it as what to compare with.[/]");
         if (resolved)
             WriteInferences(service);
         Terminal.Out.WriteLine();

@@ -30,16 +30,33 @@ internal static class ExplainCommand
     {
         if (workspace is not null)
             return await FromWorkspaceAsync(workspace, url, run, AccountOptions.CallerOf(workspace, caller, attributes), json, cancellation);
-        return caller is null && attributes is null or [] ? await FromServiceAsync(GetCommand.Address(url), run, json, cancellation) : throw new UsageException("--as and --attribute need --workspace.");
+        return await FromServiceAsync(GetCommand.Address(url), run, CallerOptions(caller, attributes), json, cancellation);
     }
 
-    private static async Task<int> FromServiceAsync(Uri address, bool run, bool json, CancellationToken cancellation)
+    /// <summary>The caller as the management interface takes it; there roles and attributes make one, since the service knows its own users.</summary>
+    private static string CallerOptions(string? caller, string[]? attributes)
+    {
+        if (caller is null)
+            return attributes is null or [] ? "" : throw new UsageException("Attributes belong to somebody: say who with --as.");
+        AccountOptions.RolesOf(caller.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries));
+        AccountOptions.AttributesOf(attributes);
+        return $"&roles={Uri.EscapeDataString(caller)}&attributes={Uri.EscapeDataString(string.Join(',', attributes ?? []))}";
+    }
+
+    private static async Task<int> FromServiceAsync(Uri address, bool run, string callerOptions, bool json, CancellationToken cancellation)
     {
         using var client = new HttpClient();
         JsonElement answer;
         try
         {
-            using var response = await client.GetAsync($"{address.Scheme}://{address.Authority}/manage/explain?run={(run ? "true" : "false")}&url={Uri.EscapeDataString(address.OriginalString)}", cancellation);
+            using var request = new HttpRequestMessage(HttpMethod.Get, $"{address.Scheme}://{address.Authority}/manage/explain?run={(run ? "true" : "false")}&url={Uri.EscapeDataString(address.OriginalString)}{callerOptions}");
+            ManagementKey.AddTo(request);
+            using var response = await client.SendAsync(request, cancellation);
+            if (response.StatusCode is System.Net.HttpStatusCode.Unauthorized)
+            {
+                Console.Error.WriteLine($"gable: {address.Authority} answers 401; {ManagementKey.Advice(response.StatusCode)}");
+                return 1;
+            }
             answer = await response.Content.ReadFromJsonAsync<JsonElement>(cancellation);
         }
         catch (HttpRequestException exception)
@@ -57,7 +74,10 @@ internal static class ExplainCommand
             if (json)
                 Terminal.WriteJson(answer);
             else
+            {
                 WriteFault(error.GetProperty("message").GetString()!, error.TryGetProperty("pointer", out var pointer) ? pointer.GetString() : null);
+                WriteRules(answer.TryGetProperty("rules", out var kept) ? kept.Deserialize<List<RuleEffect>>(JsonSerializerOptions.Web)! : []);
+            }
             return 1;
         }
         if (json)
@@ -67,6 +87,7 @@ internal static class ExplainCommand
         }
         foreach (var statement in answer.GetProperty("statements").EnumerateArray())
             WriteStatement(statement.Deserialize<ExplainedStatement>(JsonSerializerOptions.Web)!);
+        WriteRules(answer.TryGetProperty("rules", out var rules) ? rules.Deserialize<List<RuleEffect>>(JsonSerializerOptions.Web)! : []);
         if (answer.TryGetProperty("times", out var times) && times.ValueKind == JsonValueKind.Object)
             WriteTimes(times.Deserialize<ExplainedTimes>(JsonSerializerOptions.Web)!);
         return 0;
@@ -85,21 +106,27 @@ internal static class ExplainCommand
             throw new UsageException($"The workspace has no service '{parts[0]}'. Write 'service/path?options', such as 'rivers/Stations?$top=5'.");
         var mark = (parts.ElementAtOrDefault(1) ?? "").IndexOf('?');
         var rest = parts.ElementAtOrDefault(1) ?? "";
-        var explained = await ExplainAsync(service, mark < 0 ? rest : rest[..mark], mark < 0 ? "" : rest[(mark + 1)..].Replace(" ", "%20"), run, caller, cancellation);
+        var (path, query) = (mark < 0 ? rest : rest[..mark], mark < 0 ? "" : rest[(mark + 1)..].Replace(" ", "%20"));
+        var rules = service.ExplainAccess(path, query, caller);
+        var explained = await ExplainAsync(service, path, query, run, caller, cancellation);
         if (!explained.Is(out var request, out var fault))
         {
             if (json)
-                Terminal.WriteJson(new { error = fault });
+                Terminal.WriteJson(new { error = fault, rules });
             else
+            {
                 WriteFault(fault.Message, fault.Pointer());
+                WriteRules(rules);
+            }
             return 1;
         }
         if (json)
         {
-            Terminal.WriteJson(new { service = parts[0], request.Statements, request.Times });
+            Terminal.WriteJson(new { service = parts[0], request.Statements, request.Times, rules });
             return 0;
         }
         request.Statements.ForEach(WriteStatement);
+        WriteRules(rules);
         if (request.Times is { } times)
             WriteTimes(times);
         return 0;
@@ -117,6 +144,15 @@ internal static class ExplainCommand
         {
             return new RequestFault(503, "source-unavailable", exception.Message);
         }
+    }
+
+    private static void WriteRules(IReadOnlyList<RuleEffect> rules)
+    {
+        if (rules.Count == 0)
+            return;
+        Terminal.Out.MarkupLine("[bold]-- rules of the sets it touches[/]");
+        foreach (var rule in rules)
+            Terminal.Out.MarkupLine($"{(rule.Applies ? "+" : "[grey]-[/]")} {Markup.Escape(rule.Set)}: {Markup.Escape(rule.Rule)}  {(rule.Applies ? "[green]" : "[grey]")}{Markup.Escape(rule.Effect)}[/]{(rule.Place is { } place ? $"  [grey]{Markup.Escape(place)}[/]" : "")}");
     }
 
     private static void WriteTimes(ExplainedTimes times)

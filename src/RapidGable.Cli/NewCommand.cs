@@ -34,6 +34,8 @@ internal static class NewCommand
         Directory.CreateDirectory(Path.Combine(folder, "services"));
         var file = database is null ? "data/main.db" : Path.GetRelativePath(folder, database).Replace('\\', '/');
         Write(folder, "workspace.yaml", $"title: {YamlText.Of(name)}\n");
+        // Who can sign in, and what was noted, are no part of what is declared.
+        Write(folder, ".gitignore", "accounts.json\naudit/\n");
         Write(folder, "sources/main.yaml", $"engine: sqlite\nfile: {YamlText.Of(file)}\n");
         Write(folder, $"services/{service}.yaml", declared);
         Terminal.Out.MarkupLine($"Made the workspace [bold]{Markup.Escape(folder)}[/]:");

@@ -22,13 +22,14 @@ internal static class RefreshCommand
         var address = GetCommand.Address(url.TrimEnd('/') + "/manage/refresh");
         using var client = new HttpClient();
         using var request = new HttpRequestMessage(HttpMethod.Post, address) { Headers = { { "Gable-Client", "gable" } } };
+        ManagementKey.AddTo(request);
         try
         {
             using var response = await client.SendAsync(request, cancellation);
             var text = await response.Content.ReadAsStringAsync(cancellation);
             if (!response.IsSuccessStatusCode)
             {
-                Console.Error.WriteLine($"gable: {address} answers {(int)response.StatusCode}; the management interface answers only on the service's own machine.");
+                Console.Error.WriteLine($"gable: {address} answers {(int)response.StatusCode}; {ManagementKey.Advice(response.StatusCode)}");
                 return 1;
             }
             using var outcome = JsonDocument.Parse(text);
@@ -55,6 +56,8 @@ internal static class RefreshCommand
             return;
         }
         var changed = outcome.GetProperty("changed").EnumerateArray().ToList();
+        foreach (var opened in outcome.GetProperty("opened").EnumerateArray())
+            Terminal.Out.MarkupLine($"[olive]{Markup.Escape($"{opened.GetProperty("service").GetString()}: {opened.GetProperty("text").GetString()}")}[/]");
         if (changed.Count == 0)
             Terminal.Out.WriteLine("Nothing has changed.");
         foreach (var change in changed)

@@ -21,13 +21,19 @@ internal static class ServeCommand
             if (result.Tokens.Count == 1 && !(int.TryParse(result.Tokens[0].Value, out var number) && number is >= 0 and <= 65535))
                 result.AddError($"--port needs a number from 0 to 65535, not '{result.Tokens[0].Value}'.");
         });
+        var address = new Option<string>("--address") { Description = "The address of this machine to listen on.", DefaultValueFactory = _ => "127.0.0.1" };
+        address.Validators.Add(result =>
+        {
+            if (result.Tokens.Count == 1 && !System.Net.IPAddress.TryParse(result.Tokens[0].Value, out _))
+                result.AddError($"--address needs an address such as 127.0.0.1 or 0.0.0.0, not '{result.Tokens[0].Value}'.");
+        });
         var command = new ExampleCommand("serve", "Publish a workspace on 127.0.0.1, with its console, until Ctrl+C.",
-            "gable serve demo", "gable serve rivers --port 9000") { workspace, port };
-        command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(port), cancellation));
+            "gable serve demo", "gable serve rivers --port 9000") { workspace, port, address };
+        command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(port), System.Net.IPAddress.Parse(result.GetValue(address)!), cancellation));
         return command;
     }
 
-    private static async Task<int> RunAsync(string folder, int port, CancellationToken cancellation)
+    private static async Task<int> RunAsync(string folder, int port, System.Net.IPAddress address, CancellationToken cancellation)
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
         Terminal.WriteDiagnostics(workspace.Diagnostics);
@@ -36,7 +42,9 @@ internal static class ServeCommand
             Console.Error.WriteLine("gable: the workspace has faults and is not served.");
             return 1;
         }
-        await using var app = ServiceHost.Build(workspace, new ServiceOptions(port));
+        if (!System.Net.IPAddress.IsLoopback(address) && workspace.Declaration.Transport is { Certificate: null, Proxies.IsEmpty: true })
+            throw new UsageException($"On {address} others could read what callers send. Declare a certificate, or the proxies that end TLS, in 'transport' of workspace.yaml.");
+        await using var app = ServiceHost.Build(workspace, new ServiceOptions(port, Address: address));
         try
         {
             await app.StartAsync(cancellation);
@@ -44,6 +52,11 @@ internal static class ServeCommand
         catch (IOException exception) when (exception.InnerException is AddressInUseException)
         {
             Console.Error.WriteLine($"gable: port {port} is in use already. Choose another with --port, or 0 for any free one.");
+            return 1;
+        }
+        catch (TransportException exception)
+        {
+            Console.Error.WriteLine($"gable: {exception.Message}");
             return 1;
         }
         catch (IOException exception)

@@ -7,8 +7,6 @@ namespace RapidGable.Cli;
 /// <summary><c>gable user</c>: who signs in with a name and a password.</summary>
 internal static class UserCommand
 {
-    private const int ShortestPassword = 8;
-
     public static Command Create()
     {
         var workspace = new Argument<string>("workspace") { Description = "The workspace's folder." };
@@ -27,15 +25,14 @@ internal static class UserCommand
 
     private static int Set(string folder, string name, string[]? roles, string[]? attributes)
     {
-        if (name.Length is 0 or > 100 || name.Contains(':') || name.Any(char.IsControl))
-            throw new UsageException("A user's name has up to 100 characters, without ':' and control characters.");
-        var (accounts, known, told) = (AccountOptions.Read(folder), AccountOptions.RolesOf(roles), AccountOptions.AttributesOf(attributes));
-        var password = Console.IsInputRedirected ? Console.In.ReadLine() ?? "" : Terminal.Out.Prompt(new TextPrompt<string>($"Password of {Markup.Escape(name)}:").Secret());
-        if (password.Length < ShortestPassword || System.Text.Encoding.UTF8.GetByteCount($"{name}:{password}") > PasswordHash.MostBytes)
-            throw new UsageException($"A password has at least {ShortestPassword} characters, and no more than about {PasswordHash.MostBytes}.");
+        AccountOptions.CheckName(name);
+        AccountOptions.Read(folder);
+        var (known, told) = (AccountOptions.RolesOf(roles), AccountOptions.AttributesOf(attributes));
+        var password = AccountOptions.AskPassword(name);
         var user = new UserAccount(PasswordHash.Make(password)) { Roles = known, Attributes = told };
-        (accounts with { Users = accounts.Users.SetItem(name, user) }).Write(folder);
+        AccountOptions.Change(folder, f => f with { Users = f.Users.SetItem(name, user) }, $"user {name} set");
         Terminal.Out.WriteLine($"{name} may sign in{(user.Roles.IsEmpty ? ", without a role" : " as " + string.Join(", ", user.Roles))}.");
+        AccountOptions.WarnOfRoles(folder, user.Roles);
         return 0;
     }
 
@@ -49,7 +46,7 @@ internal static class UserCommand
         }
         var table = new Table().Border(TableBorder.None).AddColumns("user", "roles", "attributes");
         foreach (var (name, user) in accounts.Users)
-            table.AddRow(Markup.Escape(name), Markup.Escape(string.Join(", ", user.Roles)), Markup.Escape(string.Join(", ", user.Attributes.OrderBy(a => a.Key).Select(a => $"{a.Key}={a.Value}"))));
+            table.AddRow(Markup.Escape(name), Markup.Escape(string.Join(", ", user.Roles)), Markup.Escape(AccountOptions.Words(user.Attributes)));
         Terminal.Out.Write(table);
         return 0;
     }
@@ -62,7 +59,7 @@ internal static class UserCommand
             Console.Error.WriteLine($"gable: there is no user '{name}'.{Model.NearestName.Hint(name, accounts.Users.Keys)}");
             return 1;
         }
-        (accounts with { Users = accounts.Users.Remove(name) }).Write(folder);
+        AccountOptions.Change(folder, f => f with { Users = f.Users.Remove(name) }, $"user {name} removed");
         Terminal.Out.WriteLine($"{name} may no longer sign in.");
         return 0;
     }

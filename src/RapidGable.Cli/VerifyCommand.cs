@@ -18,21 +18,24 @@ internal static class VerifyCommand
         var rows = new Option<long>("--rows") { Description = "Rows of a set to walk at most.", DefaultValueFactory = _ => 100_000 };
         var junit = new Option<string?>("--junit") { Description = "Also write the report to this file, in the XML form that build servers read." };
         var details = new Option<bool>("--details") { Description = "Show every check, also those that passed." };
+        var access = new Option<bool>("--access") { Description = "Also try who may do what: every kind of caller, set and operation, with a look for hidden values in every answer." };
         var json = CommonOptions.Json();
         var command = new ExampleCommand("verify", """
             Prove that services answer right: documents that agree and are valid, values of their declared types, unique
             keys, rows found by key, exact pages, true counts, right errors. Exits with 1 when anything fails.
             """,
-            "gable verify demo", "gable verify demo --junit report.xml", "gable verify --url http://127.0.0.1:8460/odata/rivers/") { workspace, url, rows, junit, details, json };
+            "gable verify demo", "gable verify demo --access", "gable verify demo --junit report.xml", "gable verify --url http://127.0.0.1:8460/odata/rivers/") { workspace, url, rows, access, junit, details, json };
         command.SetAction((result, cancellation) => RunAsync(
-            result.GetValue(workspace)!, result.GetValue(url), Math.Max(1, result.GetValue(rows)), result.GetValue(junit), result.GetValue(details), result.GetValue(json), cancellation));
+            result.GetValue(workspace)!, result.GetValue(url), Math.Max(1, result.GetValue(rows)), result.GetValue(access), result.GetValue(junit), result.GetValue(details), result.GetValue(json), cancellation));
         return command;
     }
 
-    private static async Task<int> RunAsync(string folder, string? url, long rows, string? junit, bool details, bool json, CancellationToken cancellation)
+    private static async Task<int> RunAsync(string folder, string? url, long rows, bool access, string? junit, bool details, bool json, CancellationToken cancellation)
     {
+        if (url is not null && access)
+            throw new UsageException("--access needs the workspace: who may do what is declared there.");
         var report = url is null
-            ? await VerifyWorkspaceAsync(folder, rows, json, cancellation)
+            ? await VerifyWorkspaceAsync(folder, rows, access, json, cancellation)
             : await VerifyUrlAsync(GetCommand.Address(url).OriginalString, rows, json, cancellation);
         if (report is null)
             return 1;
@@ -66,19 +69,22 @@ internal static class VerifyCommand
         return new VerificationReport([report]);
     }
 
-    private static async Task<VerificationReport?> VerifyWorkspaceAsync(string folder, long rows, bool silent, CancellationToken cancellation)
+    private static async Task<VerificationReport?> VerifyWorkspaceAsync(string folder, long rows, bool access, bool silent, CancellationToken cancellation)
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
         Terminal.WriteDiagnostics(workspace.Diagnostics);
         if (workspace.Diagnostics.HasErrors)
             return null;
-        await using var app = ServiceHost.Build(workspace, new ServiceOptions(0, IsQuiet: !Console.IsErrorRedirected));
+        var registry = new ServiceRegistry(workspace);
+        var trial = await AccessTrial.PrepareAsync(workspace, registry, access, cancellation);
+        // What is tried here is of no interest to who reads the log of the real service.
+        await using var app = ServiceHost.Build(workspace, new ServiceOptions(0, IsQuiet: !Console.IsErrorRedirected, Lent: trial.Keys, IsTrial: true));
         await app.StartAsync(cancellation);
         using var client = new HttpClient { Timeout = TimeSpan.FromSeconds(100) };
-        var registry = new ServiceRegistry(workspace);
         var reports = new List<ServiceReport>();
         foreach (var service in registry.All)
         {
+            reports.AddRange(await Terminal.WithStatusAsync($"Trying {service.Model.Service}", silent, progress => trial.RunAsync(service, client, ServeCommand.AddressOf(app), progress, cancellation)));
             var model = service.ModelFor(Caller.Anonymous);
             var root = $"{ServeCommand.AddressOf(app)}/odata/{service.Model.Service}/";
             if (model.Sets.IsEmpty)
@@ -125,7 +131,8 @@ internal static class VerifyCommand
             else
             {
                 table.AddColumns("", "subject", "checks", "summary");
-                foreach (var subject in service.Results.GroupBy(r => r.Subject))
+                // The sets of the matrix are told with the caller.
+                foreach (var subject in service.Results.GroupBy(r => r.Check.StartsWith("access-", StringComparison.Ordinal) ? r.Subject.Split(" for ")[^1] : r.Subject))
                     AddSubject(table, subject.Key, [.. subject]);
             }
             Terminal.Out.Write(table);
@@ -145,6 +152,7 @@ internal static class VerifyCommand
         CheckResult? Find(string check) => results.Find(r => r.Check == check && r.Outcome == CheckOutcome.Passed);
         var parts = new[]
         {
+            Find("access-leaks")?.Message,
             Find("metadata-valid")?.Message,
             Find("keys-unique") is { } keys ? Terminal.Plural(keys.Examined, "row") : null,
             Find("set-answers")?.Message,
@@ -152,7 +160,7 @@ internal static class VerifyCommand
         };
         table.AddRow(Word(outcome), Markup.Escape(subject), $"{passed} of {Terminal.Plural(results.Count, "check")}", Markup.Escape(string.Join(", ", parts.OfType<string>())));
         foreach (var result in results.Where(r => r.Outcome != CheckOutcome.Passed))
-            table.AddRow("", "", Markup.Escape("  " + result.Check), result.Outcome == CheckOutcome.Failed ? $"[red]{Markup.Escape(result.Message)}[/]" : Markup.Escape(result.Message));
+            table.AddRow("", "", Markup.Escape("  " + (result.Subject == subject ? result.Check : $"{result.Subject} {result.Check}")), result.Outcome == CheckOutcome.Failed ? $"[red]{Markup.Escape(result.Message)}[/]" : Markup.Escape(result.Message));
     }
 
     private static string Word(CheckOutcome outcome) => outcome switch

@@ -34,6 +34,7 @@ internal static class InnerExchange
         context.Features.Set(new Mark(caller));
         var lifetime = new Lifetime(cancellation);
         context.Features.Set<IHttpRequestLifetimeFeature>(lifetime);
+        context.Connection.RemoteIpAddress = outer.Connection.RemoteIpAddress;
         context.Request.Method = request.Method;
         context.Request.Scheme = outer.Request.Scheme;
         context.Request.Host = outer.Request.Host;

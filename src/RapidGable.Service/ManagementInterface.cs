@@ -1,25 +1,25 @@
-using System.Net;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
+using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Logging;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Model;
 using RapidGable.Queries;
+using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
 using RapidGable.Sources;
 
 namespace RapidGable.Service;
 
 /// <summary>
-/// <c>/services</c> for everyone and <c>/manage/…</c> for the developer. Until people can sign in, management answers
-/// only callers on the same machine that address it by a loopback name, so that no web page can reach it by another.
+/// <c>/services</c> for everyone and <c>/manage/…</c> for administrators.
 /// </summary>
 internal static class ManagementInterface
 {
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
+    internal static readonly JsonSerializerOptions JsonOptions = new(JsonSerializerDefaults.Web)
     {
         DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
         Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
@@ -28,38 +28,52 @@ internal static class ManagementInterface
     /// <summary>What clients of our own send with requests that do something.</summary>
     public const string ClientHeader = "Gable-Client";
 
+    /// <summary>Where the name of who manages is kept while a request runs.</summary>
+    internal const string AdministratorItem = "administrator";
+
+    internal static IResult NotOwnClient => Problem(403, "no-client", $"Send the header {ClientHeader}, from a page of this service or none.");
+
     public static void Map(WebApplication app, ServiceRegistry registry, TimeProvider time)
     {
         app.MapGet("/services", async (HttpContext context, SignIn signIn) =>
         {
             if ((await signIn.CallerOfAsync(context)).Is(out var caller, out var fault))
-                return Results.Json(new { services = registry.All.Where(s => !s.ModelFor(caller).Sets.IsEmpty).Select(s => Summary(s, caller, context)) }, Json);
-            context.Response.Headers.WWWAuthenticate = signIn.Challenge;
+                return Results.Json(new { services = registry.All.Where(s => !s.ModelFor(caller).Sets.IsEmpty).Select(s => Summary(s, caller, context)) }, JsonOptions);
+            context.Response.Headers.WWWAuthenticate = signIn.Challenges(fault);
             return Problem(fault.Status, fault.Code, fault.Message);
         });
+        AccountEndpoints.MapSession(app);
         var manage = app.MapGroup("/manage").AddEndpointFilter(async (invocation, next) =>
-            IsLocal(invocation.HttpContext) ? await next(invocation) : Results.NotFound());
-        manage.MapGet("/workspace", () => new { registry.Workspace.Declaration.Title, sources = registry.Workspace.Sources.Values.Select(s => new { s.Name, s.Address }) });
-        manage.MapGet("/services", (HttpContext context) => Results.Json(new { services = registry.All.Select(s => Summary(s, Caller.Anonymous, context)) }, Json));
-        manage.MapGet("/services/{name}", (string name, HttpContext context) => registry.Find(name) is { } service
-            ? Results.Json(Details(service, registry.Workspace, context), Json)
-            : Problem(404, "not-found", $"There is no service '{name}'."));
-        manage.MapGet("/sources", () => Results.Json(new { sources = registry.Workspace.Sources.Keys.Order(StringComparer.Ordinal).Select(n => SourceViews.Summary(registry.Workspace, n)) }, Json));
-        manage.MapGet("/sources/{source}/object", (string source, string? name, int? rows, HttpContext context) => ObjectAsync(registry.Workspace, source, name ?? "", rows ?? 10, context.RequestAborted));
-        manage.MapPost("/refresh", async (HttpContext context, ILogger<ServiceRegistry> log) =>
         {
-            // A header that no form and no plain link of another page can send.
-            if (!context.Request.Headers.ContainsKey(ClientHeader))
-                return Problem(403, "no-client", $"Send the header {ClientHeader}.");
+            var context = invocation.HttpContext;
+            context.Response.Headers.CacheControl = "no-store";
+            var administration = context.RequestServices.GetRequiredService<Administration>();
+            if (await administration.NameOfAsync(context) is not { } name)
+                return administration.IsRequired ? Problem(401, "sign-in", "Administrators sign in first, at the console or with a key of theirs.") : Results.NotFound();
+            context.Items[AdministratorItem] = name;
+            return HttpMethods.IsGet(context.Request.Method) || Administration.IsOwnClient(context) ? await next(invocation) : NotOwnClient;
+        });
+        AccountEndpoints.Map(manage, registry);
+        manage.MapGet("/workspace", () => new { registry.Workspace.Declaration.Title, sources = registry.Workspace.Sources.Values.Select(s => new { s.Name, s.Address }) });
+        manage.MapGet("/services", (HttpContext context) => Results.Json(new { services = registry.All.Select(s => Summary(s, Caller.Anonymous, context)) }, JsonOptions));
+        manage.MapGet("/services/{name}", (string name, HttpContext context) => registry.Find(name) is { } service
+            ? Results.Json(Details(service, registry.Workspace, context), JsonOptions)
+            : Problem(404, "not-found", $"There is no service '{name}'."));
+        manage.MapGet("/sources", () => Results.Json(new { sources = registry.Workspace.Sources.Keys.Order(StringComparer.Ordinal).Select(n => SourceViews.Summary(registry.Workspace, n)) }, JsonOptions));
+        manage.MapGet("/sources/{source}/object", (string source, string? name, int? rows, HttpContext context) => ObjectAsync(registry.Workspace, source, name ?? "", rows ?? 10, context.RequestAborted));
+        manage.MapPost("/refresh", async (HttpContext context, AuditLog audit, ILogger<ServiceRegistry> log) =>
+        {
             var outcome = await registry.RefreshAsync(time, log, context.RequestAborted);
+            audit.Managed(context, (string)context.Items[AdministratorItem]!, outcome.IsKept ? "refresh, refused" : $"refresh: {string.Join(", ", outcome.Changed.Select(c => $"{c.Service} {c.After ?? "gone"}"))}");
             return Results.Json(new
             {
                 kept = outcome.IsKept,
                 changed = outcome.Changed.Select(c => new { service = c.Service, before = c.Before, after = c.After }),
+                opened = outcome.Opened.Select(o => new { service = o.Service, text = o.Text }),
                 faults = outcome.Faults.Select(f => new { f.Code, f.Message, location = f.Location.ToString(), f.Advice }),
-            }, Json);
+            }, JsonOptions);
         });
-        manage.MapGet("/explain", (string? url, bool? run, HttpContext context) => ExplainAsync(url, run, registry, time, context.RequestAborted));
+        manage.MapGet("/explain", (string? url, bool? run, string? user, string? roles, string? attributes, AccountStore store, HttpContext context) => ExplainAsync(url, run, AccountEndpoints.CallerOf(store, user, roles, attributes), registry, time, context.RequestAborted));
     }
 
     private static async Task<IResult> ObjectAsync(LoadedWorkspace workspace, string source, string name, int rows, CancellationToken cancellation)
@@ -68,18 +82,13 @@ internal static class ManagementInterface
             return Problem(404, "not-found", $"There is no table or view '{name}' in a source '{source}'.");
         try
         {
-            return Results.Json(await SourceViews.ObjectAsync(workspace, source, found, Math.Clamp(rows, 0, 100), cancellation), Json);
+            return Results.Json(await SourceViews.ObjectAsync(workspace, source, found, Math.Clamp(rows, 0, 100), cancellation), JsonOptions);
         }
         catch (SourceException exception)
         {
             return Problem(503, "source", $"'{name}' cannot be read: {exception.Message}");
         }
     }
-
-    private static bool IsLocal(HttpContext context) =>
-        context.Connection.RemoteIpAddress is { } address && IPAddress.IsLoopback(address)
-        && context.Request.Host.Host.Trim('[', ']') is var host
-        && (host is "localhost" || (IPAddress.TryParse(host, out var named) && IPAddress.IsLoopback(named)));
 
     private static object Summary(PublishedService service, Caller caller, HttpContext context) => new
     {
@@ -161,7 +170,7 @@ internal static class ManagementInterface
 
     /// <summary>The statements behind a request to the OData face, without running them.</summary>
     /// <param name="run">Also runs it, for the engine's plan and the times.</param>
-    private static async Task<IResult> ExplainAsync(string? url, bool? run, ServiceRegistry registry, TimeProvider time, CancellationToken cancellation)
+    private static async Task<IResult> ExplainAsync(string? url, bool? run, Caller caller, ServiceRegistry registry, TimeProvider time, CancellationToken cancellation)
     {
         if (string.IsNullOrEmpty(url))
             return Problem(400, "no-url", "Give the address to explain as 'url'.");
@@ -173,26 +182,30 @@ internal static class ManagementInterface
         var parts = path[ODataFace.Prefix.Length..].Split('/', 2);
         if (registry.Find(parts[0]) is not { } service)
             return Problem(404, "not-found", $"There is no service '{parts[0]}'.");
+        var inner = parts.Length > 1 ? parts[1] : "";
+        var rules = service.ExplainAccess(inner, query, caller);
         if (run == true)
-            return await ExplainRunAsync(service, parts.Length > 1 ? parts[1] : "", query, time, cancellation);
-        var explained = service.Explain(parts.Length > 1 ? parts[1] : "", query, Caller.Anonymous, time.GetUtcNow().UtcDateTime);
-        return explained.Is(out var statements, out var fault) ? Results.Json(new { service = parts[0], statements }, Json) : Refused(fault);
+            return await ExplainRunAsync(service, inner, query, caller, rules, time, cancellation);
+        var explained = service.Explain(inner, query, caller, time.GetUtcNow().UtcDateTime);
+        return explained.Is(out var statements, out var fault) ? Json(new { service = parts[0], statements, rules }) : Refused(fault, rules);
     }
 
-    private static async Task<IResult> ExplainRunAsync(PublishedService service, string path, string query, TimeProvider time, CancellationToken cancellation)
+    private static async Task<IResult> ExplainRunAsync(PublishedService service, string path, string query, Caller caller, IReadOnlyList<RuleEffect> rules, TimeProvider time, CancellationToken cancellation)
     {
         try
         {
-            var explained = await ExplainedRun.OfAsync(service, path, query, Caller.Anonymous, time.GetUtcNow().UtcDateTime, cancellation);
-            return explained.Is(out var request, out var fault) ? Results.Json(new { service = service.Model.Service, request.Statements, request.Times }, Json) : Refused(fault);
+            var explained = await ExplainedRun.OfAsync(service, path, query, caller, time.GetUtcNow().UtcDateTime, cancellation);
+            return explained.Is(out var request, out var fault) ? Json(new { service = service.Model.Service, request.Statements, request.Times, rules }) : Refused(fault, rules);
         }
         catch (Sources.SourceException exception)
         {
-            return Refused(Faults.From(exception));
+            return Refused(Faults.From(exception), rules);
         }
     }
 
-    private static IResult Refused(Requests.RequestFault fault) => Results.Json(new { error = new { fault.Code, fault.Message, fault.Target, position = fault.Position, pointer = fault.Pointer(), fault.Status } }, Json, statusCode: fault.Status);
+    private static IResult Refused(Requests.RequestFault fault, IReadOnlyList<RuleEffect> rules) => Results.Json(new { error = new { fault.Code, fault.Message, fault.Target, position = fault.Position, pointer = fault.Pointer(), fault.Status }, rules }, JsonOptions, statusCode: fault.Status);
 
-    private static IResult Problem(int status, string code, string message) => Results.Json(new { error = new { code, message } }, Json, statusCode: status);
+    internal static IResult Json(object value) => Results.Json(value, JsonOptions);
+
+    internal static IResult Problem(int status, string code, string message) => Results.Json(new { error = new { code, message } }, JsonOptions, statusCode: status);
 }

@@ -7,6 +7,7 @@ using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Queries;
 using RapidGable.Requests;
+using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
 using RapidGable.Sources;
 
@@ -24,7 +25,7 @@ internal sealed record Exchange(HttpContext Context, PublishedService Service, C
 }
 
 /// <summary>The OData 4.0 and 4.01 face: <c>/odata/{service}/…</c>.</summary>
-internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, RequestCounters counters, StatusMonitors monitors, TimeProvider time, ILogger<ODataFace> log)
+internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, TrafficGate traffic, AuditLog audit, RequestCounters counters, StatusMonitors monitors, TimeProvider time, ILogger<ODataFace> log)
 {
     public const string Prefix = "/odata/";
     private const string ReadMethods = "GET, HEAD, OPTIONS";
@@ -59,8 +60,19 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Request
             await RefuseAsync(context, fault);
             return;
         }
+        // What one caller sees is not for a cache that others share (RFC 9111, 5.2.2.7); not every way to sign in sends Authorization.
+        if (caller.IsSignedIn && !InnerExchange.Is(context))
+            response.Headers.CacheControl = "private";
+        using var pass = traffic.Enter(context, caller, out fault);
+        if (fault is not null)
+        {
+            await RefuseAsync(context, fault);
+            return;
+        }
         if (registry.Find(name) is not { } service || service.ModelFor(caller).Sets.IsEmpty)
         {
+            if (registry.Find(name) is not null)
+                audit.Refused(context, AuditEvents.Refused, caller.Name, 404, "not-found");
             // Who is not signed in cannot tell a service that is closed from one that is not there.
             if (!caller.IsSignedIn && signIn.IsOffered)
                 await RefuseAsync(context, NotSignedIn);
@@ -77,7 +89,11 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Request
         try
         {
             if (await AnswerAsync(exchange, rest[(slash + 1)..], query) is { } refusal)
+            {
+                if (refusal.Status is 400 or 403 or 404 && service.IsKeptByRules(rest[(slash + 1)..], query, caller))
+                    audit.Refused(context, AuditEvents.Refused, caller.Name, refusal.Status, refusal.Code);
                 await RefuseAsync(context, IsClosed(exchange, refusal, rest[(slash + 1)..]) ? NotSignedIn : refusal);
+            }
         }
         catch (OperationCanceledException) when (context.RequestAborted.IsCancellationRequested)
         {
@@ -121,7 +137,7 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Request
     private Task RefuseAsync(HttpContext context, RequestFault fault)
     {
         if (fault.Status == 401 && !context.Response.HasStarted)
-            context.Response.Headers.WWWAuthenticate = signIn.Challenge;
+            context.Response.Headers.WWWAuthenticate = signIn.Challenges(fault);
         return FailAsync(context, fault);
     }
 
@@ -166,11 +182,13 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Request
             return RequestFault.NotFound($"There is no schema version '{schema}'; this service has one, which $schemaversion=* asks for.", "$schemaversion");
         if (!isRead)
         {
-            if (!HttpMethods.IsOptions(method) && IsDeclared(method, prepared.Request.Path))
+            if (OperationOf(method) is var asked && asked != SetOperations.None && prepared.Request.Path.Root is not null && prepared.Request.Path.Target.Operations.HasFlag(asked))
             {
                 exchange.Response.Headers.Allow = ReadMethods;
                 return RequestFault.NotImplemented($"{method} is declared for this resource, and is not carried out by this version.");
             }
+            if (OperationOf(method) is var declared && declared != SetOperations.None && prepared.Request.Path.Root is not null && exchange.Service.Model.FindSet(prepared.Request.Path.Target.Name)?.Operations.HasFlag(declared) == true)
+                return exchange.Caller.IsSignedIn || !signIn.IsOffered ? new RequestFault(403, "forbidden", $"{method} is not open to you here.") : NotSignedIn;
             return Refused(exchange, ReadMethods, $"{method} is not allowed here; this resource can be read only.");
         }
         return await new ODataAnswer(exchange, time).WriteAsync(address, lexed, prepared);
@@ -199,12 +217,9 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Request
         return query.Length == 0 ? text : text.Length == 0 ? query : $"{query}&{text}";
     }
 
-    /// <summary>Whether the declaration allows what a writing method does.</summary>
-    private static bool IsDeclared(string method, BoundPath path)
-    {
-        var operation = method.ToUpperInvariant() switch { "POST" => SetOperations.Create, "PATCH" or "PUT" => SetOperations.Update, "DELETE" => SetOperations.Delete, _ => SetOperations.None };
-        return operation != SetOperations.None && path.Root is not null && path.Target.Operations.HasFlag(operation);
-    }
+    /// <summary>What a writing method does.</summary>
+    private static SetOperations OperationOf(string method) =>
+        method switch { "POST" => SetOperations.Create, "PATCH" or "PUT" => SetOperations.Update, "DELETE" => SetOperations.Delete, _ => SetOperations.None };
 
     internal static async Task FailAsync(HttpContext context, RequestFault fault)
     {

@@ -6,7 +6,10 @@ using Microsoft.AspNetCore.StaticFiles;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.FileProviders;
 using Microsoft.Extensions.Logging;
+using RapidGable.Access;
 using RapidGable.Building;
+using RapidGable.Declarations;
+using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
 
 namespace RapidGable.Service;
@@ -17,7 +20,12 @@ namespace RapidGable.Service;
 /// <param name="ConsoleFolder">Where the built console lies; null = beside the program.</param>
 /// <param name="Environment">Gives variables to a workspace that is read again; null = those of the process.</param>
 /// <param name="IsQuiet">Writes no log: somebody else is writing to the terminal.</param>
-public sealed record ServiceOptions(int Port, TimeProvider? Time = null, string? ConsoleFolder = null, Func<string, string?>? Environment = null, bool IsQuiet = false);
+/// <param name="Address">Where it listens; null = on 127.0.0.1.</param>
+/// <param name="IsTrial">It is started to be tried: on plain loopback whatever the workspace says of transport, without limits, and nothing is noted.</param>
+/// <param name="Lent">Keys that are taken besides the workspace's own, for as long as the service runs, by the caller that comes with each.</param>
+public sealed record ServiceOptions(
+    int Port, TimeProvider? Time = null, string? ConsoleFolder = null, Func<string, string?>? Environment = null, bool IsQuiet = false, IPAddress? Address = null,
+    IReadOnlyDictionary<string, Caller>? Lent = null, bool IsTrial = false);
 
 /// <summary>Puts the faces, the management interface and the console behind one address on loopback.</summary>
 public static class ServiceHost
@@ -27,10 +35,12 @@ public static class ServiceHost
 
     public static WebApplication Build(LoadedWorkspace workspace, ServiceOptions options)
     {
+        if (options.IsTrial)
+            workspace = workspace with { Declaration = workspace.Declaration with { Transport = TransportDeclaration.Plain, Traffic = TrafficDeclaration.Free, Audit = AuditDeclaration.None } };
         var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory });
         builder.WebHost.ConfigureKestrel(kestrel =>
         {
-            kestrel.Listen(IPAddress.Loopback, options.Port);
+            kestrel.Listen(options.Address ?? IPAddress.Loopback, options.Port, listen => Transport.Secure(listen, workspace.Declaration));
             kestrel.AddServerHeader = false;
             // Our own limit is lower and answers with an error body; this one only keeps memory bounded.
             kestrel.Limits.MaxRequestLineSize = 256 * 1024;
@@ -48,15 +58,19 @@ public static class ServiceHost
             compression.EnableForHttps = true;
             compression.MimeTypes = ["application/json", "application/xml", "text/plain", "text/html", "text/css", "text/javascript", "application/javascript", "image/svg+xml", "multipart/mixed"];
         });
-        builder.Services.AddSingleton(registry).AddSingleton(time).AddSingleton<SignIn>().AddSingleton<RequestCounters>().AddSingleton<StatusMonitors>().AddSingleton<ODataFace>().AddHostedService<Refresher>();
+        builder.Services.AddSingleton(registry).AddSingleton(time).AddSingleton(new LentKeys(options.Lent))
+            .AddSingleton<AccountStore>().AddSingleton<PasswordCheck>().AddSingleton<KeySets>().AddSingleton<TokenSignIn>().AddSingleton<CertificateSignIn>().AddSingleton<SignIn>()
+            .AddSingleton<AuditLog>().AddHostedService(s => s.GetRequiredService<AuditLog>()).AddSingleton<TrafficGate>().AddSingleton<RequestCounters>().AddSingleton<StatusMonitors>().AddSingleton<ODataFace>().AddHostedService<Refresher>();
+        builder.Services.AddCors();
+        Administration.Configure(builder.Services);
         var app = builder.Build();
         app.Lifetime.ApplicationStopped.Register(() => registry.DisposeAsync().AsTask().GetAwaiter().GetResult());
+        Transport.Use(app, workspace.Declaration.Transport);
         app.UseResponseCompression();
         var face = app.Services.GetRequiredService<ODataFace>();
         // Before routing: routing would decode the path, and an encoded slash belongs to a key.
         app.Use((context, next) =>
         {
-            context.Response.Headers.XContentTypeOptions = "nosniff";
             return ODataFace.RawTarget(context).Path.StartsWith(ODataFace.Prefix, StringComparison.Ordinal) ? face.HandleAsync(context) : next(context);
         });
         app.UseRouting();
@@ -69,8 +83,10 @@ public static class ServiceHost
     private static void MapHealth(WebApplication app, ServiceRegistry registry)
     {
         app.MapGet("/health/live", () => Results.Text("live"));
-        app.MapGet("/health/ready", async (HttpContext context) =>
+        app.MapGet("/health/ready", async (HttpContext context, AuditLog audit, Administration administration) =>
         {
+            // Names of sources and faults in files are for who runs the service.
+            var isInsider = await administration.IsInsiderAsync(context);
             foreach (var source in registry.Workspace.Sources.Values)
             {
                 try
@@ -81,12 +97,13 @@ public static class ServiceHost
                 }
                 catch (Sources.SourceException)
                 {
-                    return Results.Text($"not ready: source {source.Name}", statusCode: 503);
+                    return Results.Text(isInsider ? $"not ready: source {source.Name}" : "not ready", statusCode: 503);
                 }
             }
-            return Results.Text(registry.Problem is { } problem ? $"ready, with the last good state: {problem}" : "ready");
+            return Results.Text(!isInsider ? "ready" : registry.Problem is { } problem ? $"ready, with the last good state: {problem}" : audit.Problem is { } lost ? $"ready, but {lost}" : "ready");
         });
-        app.MapGet("/metrics", (RequestCounters counters) => Results.Text(counters.Write(registry), "text/plain; version=0.0.4"));
+        app.MapGet("/metrics", async (HttpContext context, RequestCounters counters, Administration administration) =>
+            await administration.IsInsiderAsync(context) ? Results.Text(counters.Write(registry), "text/plain; version=0.0.4") : Results.NotFound());
     }
 
     private static void MapConsole(WebApplication app, string folder)

@@ -17,6 +17,9 @@ namespace RapidGable.Service;
 /// <param name="Faults">Why the state of before is kept; empty = it is not.</param>
 public sealed record RefreshOutcome(ImmutableArray<(string Service, string? Before, string? After)> Changed, ImmutableArray<Diagnostic> Faults)
 {
+    /// <summary>What becomes visible or possible with it, service and sentence.</summary>
+    public ImmutableArray<(string Service, string Text)> Opened { get; init; } = [];
+
     public bool IsKept => !Faults.IsEmpty;
 }
 
@@ -55,6 +58,8 @@ public sealed class ServiceRegistry(LoadedWorkspace workspace, Func<Cancellation
                 log.LogWarning("Refresh: the last good state is kept. {Problem}", Problem);
             foreach (var (service, before, after) in outcome.Changed)
                 log.LogInformation("Refresh: {Service} is now {After}, and was {Before}", service, after ?? "gone", before ?? "absent");
+            foreach (var (service, text) in outcome.Opened)
+                log.LogWarning("Refresh: in {Service} {Text}", service, text);
             return outcome;
         }
         finally
@@ -87,7 +92,11 @@ public sealed class ServiceRegistry(LoadedWorkspace workspace, Func<Cancellation
             await old.Workspace.DisposeAsync();
         }
         var names = before.Services.Keys.Union(now.Services.Keys).Order(StringComparer.Ordinal);
-        return new RefreshOutcome([.. names.Select(n => (n, before.Services.GetValueOrDefault(n)?.Revision, now.Services.GetValueOrDefault(n)?.Revision)).Where(c => c.Item2 != c.Item3)], []);
+        return new RefreshOutcome([.. names.Select(n => (n, before.Services.GetValueOrDefault(n)?.Revision, now.Services.GetValueOrDefault(n)?.Revision)).Where(c => c.Item2 != c.Item3)], [])
+        {
+            Opened = [.. now.Services.Where(s => s.Value.Revision != before.Services.GetValueOrDefault(s.Key)?.Revision).OrderBy(s => s.Key, StringComparer.Ordinal)
+                .SelectMany(s => AccessVisibility.Of(s.Value).NewSince(before.Services.GetValueOrDefault(s.Key) is { } former ? AccessVisibility.Of(former) : new AccessVisibility([])).Select(t => (s.Key, t)))],
+        };
     }
 
     public async ValueTask DisposeAsync()

@@ -51,7 +51,7 @@ public abstract class RuleTests(Engine engine, PostgresServer? postgres = null, 
 
     private static Caller Of(string roles, string attributes = "") => Caller.WithRoles(roles.Split('+')) with
     {
-        Attributes = attributes.Split(',', StringSplitOptions.RemoveEmptyEntries).Select(a => a.Split('=')).ToImmutableDictionary(a => a[0], a => a[1]),
+        Attributes = attributes.Split(',', StringSplitOptions.RemoveEmptyEntries).Select(a => a.Split('=')).GroupBy(a => a[0], a => a[1]).ToImmutableDictionary(g => g.Key, g => g.ToImmutableArray()),
     };
 
     [Theory]

@@ -54,7 +54,7 @@ public sealed class AccessCommandTests : IDisposable
     [InlineData(2, "--days takes", null, "api-key", "make", ".", "x", "--days", "0")]
     [InlineData(2, "has no service 'river'. Did you mean 'rivers'?", null, "access", ".", "river")]
     [InlineData(2, "say who with --as", null, "explain", "-w", ".", "rivers/visit", "--attribute", "a=b")]
-    [InlineData(2, "need --workspace", null, "explain", "http://127.0.0.1:1/odata/rivers/visit", "--as", "field")]
+    [InlineData(2, "say who with --as", null, "explain", "http://127.0.0.1:1/odata/rivers/visit", "--attribute", "region=north")]
     public async Task A_wrong_call_says_what_is_wrong(int code, string message, string? input, params string[] arguments)
     {
         var result = await RunAsync(input, arguments);
@@ -82,5 +82,57 @@ public sealed class AccessCommandTests : IDisposable
         Assert.DoesNotContain("north", result.Output.Split("-- ?1")[0]);
         Assert.Equal(1, (await RunAsync(null, "explain", "-w", ".", "rivers/visit?$select=id", "--as", "field")).Code);
         Assert.Equal(1, (await RunAsync(null, "explain", "-w", ".", "rivers/visit?$select=id,report", "--as", "field", "--attribute", "region=north")).Code);
+    }
+
+    [Fact]
+    public async Task Administrators_are_made_and_removed_and_the_log_is_read()
+    {
+        Assert.Equal(0, (await RunAsync("correct horse", "administrator", "set", ".", "ada")).Code);
+        Assert.Equal("ada", (await RunAsync(null, "administrator", "list", ".", "--json")).Json.GetProperty("administrators")[0].GetString());
+        await RunAsync(null, "api-key", "make", ".", "pipeline", "--administrator");
+        Assert.Contains("management", (await RunAsync(null, "api-key", "list", ".")).Output);
+        Assert.Equal(0, (await RunAsync(null, "administrator", "remove", ".", "ada")).Code);
+        Assert.Equal(1, (await RunAsync(null, "administrator", "remove", ".", "ada")).Code);
+        var events = (await RunAsync(null, "audit", ".", "--event", "management", "--json")).Json.GetProperty("events").EnumerateArray().Select(e => e.GetProperty("detail").GetString()!.Split(' ')[0] + " " + e.GetProperty("by").GetString());
+        Assert.Equal(["administrator command", "key command", "administrator command"], events);
+        Assert.Contains("Nothing of that kind", (await RunAsync(null, "audit", ".", "--event", "refused")).Output);
+        _folder.Write("workspace.yaml", "title: T\naudit: false\n");
+        Assert.Equal(1, (await RunAsync(null, "audit", ".")).Code);
+    }
+
+    [Fact] // a role that is renamed in the rules alone
+    public async Task A_role_that_no_rule_names_is_told()
+    {
+        var made = await RunAsync("correct horse", "user", "set", ".", "tom", "--role", "feild");
+        Assert.Equal(0, made.Code);
+        Assert.Contains("No rule names the role 'feild'. Did you mean 'field'?", made.Errors.ReplaceLineEndings(" "));
+        var check = await RunAsync(null, "check", ".", "--no-data", "--json");
+        Assert.Contains(check.Json.GetProperty("findings").EnumerateArray(), f => f.GetProperty("code").GetString() == "role");
+    }
+
+    [Fact]
+    public async Task Explaining_says_which_rule_gives_and_which_does_not()
+    {
+        var refused = await RunAsync(null, "explain", "-w", ".", "--as", "suspended,field", "--attribute", "region=north", "rivers/visit");
+        Assert.Equal(1, refused.Code);
+        Assert.Contains("+ visit: read: suspended never  takes everything  services/rivers.yaml:10", refused.Output);
+        var nobody = await RunAsync(null, "explain", "-w", ".", "--as", "field", "rivers/visit?$expand=technician");
+        Assert.Contains("gives nothing, since the caller has no @region", nobody.Output);
+        Assert.Contains("- technician: read: office  is for others", nobody.Output);
+    }
+
+    [Theory]
+    [InlineData(2, "is not an operation. Did you mean 'read'?", "api-key", "make", ".", "x", "--may", "raed")]
+    [InlineData(2, "has no service 'river'", "api-key", "make", ".", "x", "--service", "river")]
+    [InlineData(2, "opens no service", "api-key", "make", ".", "x", "--administrator", "--role", "office")]
+    [InlineData(2, "is not a kind of event", "audit", ".", "--event", "refusal")]
+    [InlineData(2, "take numbers from 1", "audit", ".", "--count", "0")]
+    [InlineData(2, "Declare a certificate, or the proxies", "serve", ".", "--address", "0.0.0.0")]
+    [InlineData(2, "--address needs an address", "serve", ".", "--address", "everywhere")]
+    [InlineData(2, "--access needs the workspace", "verify", "--url", "http://127.0.0.1:1/odata/x/", "--access")]
+    public async Task A_wrong_call_of_the_newer_commands_says_what_is_wrong(int code, string message, params string[] arguments)
+    {
+        var result = await RunAsync(null, arguments);
+        Assert.True(result.Code == code && (result.Errors + result.Output).ReplaceLineEndings(" ").Contains(message), $"{result.Code}: {result.Errors}{result.Output}");
     }
 }

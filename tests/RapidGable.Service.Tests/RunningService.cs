@@ -22,10 +22,11 @@ public sealed class RunningService : IAsyncDisposable
 {
     private readonly WebApplication _app;
     private readonly LoadedWorkspace _workspace;
-    private readonly HttpClient _client = new(new SocketsHttpHandler { AllowAutoRedirect = false });
+    private readonly HttpClient _client;
 
-    private RunningService(WebApplication app, LoadedWorkspace workspace)
+    private RunningService(WebApplication app, LoadedWorkspace workspace, SocketsHttpHandler handler)
     {
+        _client = new HttpClient(handler);
         _app = app;
         _workspace = workspace;
         Address = _app.Urls.First();
@@ -33,20 +34,26 @@ public sealed class RunningService : IAsyncDisposable
 
     public string Address { get; }
 
-    public static async Task<RunningService> StartAsync(string folder, TimeProvider? time = null)
+    /// <param name="handler">How it is called; null = without cookies and certificates.</param>
+    public static async Task<RunningService> StartAsync(string folder, TimeProvider? time = null, SocketsHttpHandler? handler = null)
     {
         var workspace = await WorkspaceLoader.LoadAsync(folder, _ => null, CancellationToken.None);
         Assert.False(workspace.Diagnostics.HasErrors, string.Join('\n', workspace.Diagnostics.Items.Select(d => d.Render())));
         var app = ServiceHost.Build(workspace, new ServiceOptions(0, time, Path.Combine(AppContext.BaseDirectory, "console")));
         await app.StartAsync();
-        return new RunningService(app, workspace);
+        return new RunningService(app, workspace, handler ?? new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = false });
     }
 
     /// <summary>Sends a request; the target goes out exactly as it is written.</summary>
-    public async Task<Answer> SendAsync(string target, string method = "GET", params (string Name, string Value)[] headers)
+    public Task<Answer> SendAsync(string target, string method = "GET", params (string Name, string Value)[] headers) => SendAsync(target, method, null, headers);
+
+    /// <param name="json">The body; null = none.</param>
+    public async Task<Answer> SendAsync(string target, string method, string? json, params (string Name, string Value)[] headers)
     {
         var url = target.StartsWith("http", StringComparison.Ordinal) ? target : Address + target;
         using var request = new HttpRequestMessage(new HttpMethod(method), new Uri(url, new UriCreationOptions { DangerousDisablePathAndQueryCanonicalization = true }));
+        if (json is not null)
+            request.Content = new StringContent(json, Encoding.UTF8, "application/json");
         foreach (var (name, value) in headers)
             Assert.True(request.Headers.TryAddWithoutValidation(name, value));
         using var response = await _client.SendAsync(request);

@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using System.Text;
 using System.Text.Json;
+using RapidGable.Access;
 using RapidGable.Core.Tests;
 using RapidGable.Service.Identity;
 
@@ -44,9 +45,9 @@ public sealed class SignInTests : IAsyncLifetime
 
     public async Task InitializeAsync()
     {
-        var north = ImmutableDictionary<string, string>.Empty.Add("region", "north");
+        var north = Caller.AttributesOf([("region", "north")]);
         (var file, _keyId, _key) = new AccountFile { Users = ImmutableSortedDictionary<string, UserAccount>.Empty.Add("ines", new UserAccount(Ines) { Roles = ["office"] }).Add("tom", new UserAccount(Tom) { Roles = ["field"], Attributes = north }) }
-            .WithKey("loader", ["field"], north, _clock.Now.UtcDateTime, _clock.Now.UtcDateTime.AddDays(1));
+            .WithKey(new ApiKey("loader", "", _clock.Now.UtcDateTime) { Roles = ["field"], Attributes = north, Expires = _clock.Now.UtcDateTime.AddDays(1) });
         file.Write(_folder.Folder);
         _http = await RunningService.StartAsync(_folder.Folder, _clock);
     }
@@ -91,7 +92,7 @@ public sealed class SignInTests : IAsyncLifetime
     {
         var answer = await GetAsync(path);
         Assert.Equal(status, answer.Status);
-        Assert.Equal(status == 401 ? "Basic realm=\"Test\", charset=\"UTF-8\"" : null, answer.Header("WWW-Authenticate"));
+        Assert.Equal(status == 401 ? "Basic realm=\"Test\", charset=\"UTF-8\", Bearer realm=\"Test\"" : null, answer.Header("WWW-Authenticate"));
     }
 
     [Theory]
@@ -141,6 +142,21 @@ public sealed class SignInTests : IAsyncLifetime
         Assert.Equal(200, (await GetAsync("/odata/s/Visits", Basic("ines:open sesame"))).Status);
         _clock.Now += TimeSpan.FromMinutes(Model.Limits.SignInPauseMinutes);
         Assert.Equal(200, (await GetAsync("/odata/s/Visits", Basic("tom:paß:wort"))).Status);
+    }
+
+    [Fact] // those that wait for the slow hash are counted too
+    public async Task Guesses_at_once_are_not_more_than_guesses_in_turn()
+    {
+        var answers = await Task.WhenAll(Enumerable.Range(0, 30).Select(i => GetAsync("/odata/s/Visits", Basic($"tom:guess {i}"))));
+        Assert.InRange(answers.Count(a => a.Status == 401), Model.Limits.SignInAttempts, Model.Limits.SignInAttempts + Math.Max(1, Environment.ProcessorCount / 2) - 1);
+        Assert.Equal(30, answers.Count(a => a.Status is 401 or 429));
+    }
+
+    [Fact]
+    public async Task Answers_to_somebody_are_theirs_alone()
+    {
+        Assert.Equal("private", (await GetAsync("/odata/s/Visits", "Bearer " + _key)).Header("Cache-Control"));
+        Assert.Null((await GetAsync("/odata/s/Places")).Header("Cache-Control"));
     }
 
     [Fact]
@@ -213,4 +229,84 @@ public sealed class SignInTests : IAsyncLifetime
         Assert.Equal("s", Names(await GetAsync("/services")));
         Assert.Equal("closed,s", Names(await GetAsync("/services", Basic("ines:open sesame"))));
     }
+
+    [Theory] // whatever way the address is written, what is closed stays closed
+    [InlineData("/odata/s/../s/Visits")]
+    [InlineData("/odata/s/Places/../Visits")]
+    [InlineData("/odata/s/./Visits")]
+    [InlineData("/odata/s//Visits")]
+    [InlineData("/odata//s/Visits")]
+    [InlineData("/odata/s/%56isits")]
+    [InlineData("/odata/%73/Visits")]
+    [InlineData("/odata/s/%2556isits")]
+    [InlineData("/odata/s%2FVisits")]
+    [InlineData("/odata/s/Places%2F..%2FVisits")]
+    [InlineData("/odata/s/Places(1)%2f..%2f..%2fVisits")]
+    [InlineData("/odata/s/%2e%2e/closed/place")]
+    [InlineData("/odata/closed/place")]
+    [InlineData("/odata/s/Visits;x=1")]
+    [InlineData("/odata/s;x/Visits")]
+    [InlineData("/odata/s/visits")]
+    [InlineData("/odata/S/Visits")]
+    [InlineData("/ODATA/s/Visits")]
+    [InlineData("/odata/s/Visits%00")]
+    [InlineData("/odata/s/Visits%20")]
+    [InlineData("/odata/s/\u0056isits")]
+    [InlineData("/odata/s/\uff36isits")]
+    [InlineData("/odata/s/$entity?$id=Visits(1)")]
+    [InlineData("/odata/s/$crossjoin(Places,Visits)")]
+    [InlineData("/odata/s/$all")]
+    [InlineData("/odata/s/$all/T.visit")]
+    [InlineData("/odata/s/Places?$expand=Visits")]
+    [InlineData("/odata/s/Places?$expand=*")]
+    [InlineData("/odata/s/Places?$filter=Visits/any(v:startswith(v/email,'a'))")]
+    [InlineData("/odata/s/Places?$compute=$root/Visits(1)/email as x")]
+    [InlineData("/odata/s/Places/$filter(Visits/$count gt 1)")]
+    [InlineData("/odata/s/Places?$orderby=Visits/$count")]
+    [InlineData("/odata/s/Places?$apply=groupby((Visits/email))")]
+    [InlineData("/odata/s/Places(1)/Visits/$ref")]
+    [InlineData("/odata/s/Places(1)/Visits/$count")]
+    [InlineData("/odata/s/Visits/$delta")]
+    [InlineData("/odata/s/Visits?$deltatoken=x")]
+    [InlineData("/odata/s/Visits?$skiptoken=x")]
+    [InlineData("/odata/s/$metadata?$format=json")]
+    [InlineData("/odata/s/$metadata#Visits")]
+    [InlineData("/odata/s/")]
+    [InlineData("/services")]
+    [InlineData("/metrics")]
+    public async Task No_spelling_opens_what_is_closed(string target)
+    {
+        var answer = Encoding.UTF8.GetString(Encoding.UTF8.GetBytes(await _http.SendRawAsync(Encoding.UTF8.GetBytes($"GET {target.Replace(" ", "%20")} HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n"))));
+        Assert.Matches(@"^HTTP/1\.1 (200|30[18]|40\d|501)", answer);
+        foreach (var secret in new[] { "example.org", "north", "south", "\"email", "visit\"" })
+            Assert.DoesNotContain(secret, answer.Split("\r\n\r\n", 2)[1]);
+        if (answer.StartsWith("HTTP/1.1 200", StringComparison.Ordinal))
+            Assert.Matches(@"^/odata/s/(\$all|\$metadata.*|Places\?\$expand=\*|)$|^/services$|^/metrics$", target);
+    }
+
+    [Theory] // a second request that hides in the first, and headers that could be read in two ways
+    [InlineData("POST /odata/s/$batch HTTP/1.1\r\nHost: localhost\r\nContent-Length: 6\r\nTransfer-Encoding: chunked\r\n\r\n0\r\n\r\nGET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nAuthorization: KEY\r\nConnection: close\r\n\r\n")]
+    [InlineData("GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer x\r\nAuthorization: KEY\r\nConnection: close\r\n\r\n")]
+    [InlineData("GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nAuthorization : KEY\r\nConnection: close\r\n\r\n")]
+    [InlineData("GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nX: y\r\n Authorization: KEY\r\nConnection: close\r\n\r\n")]
+    [InlineData("GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer KEY, Basic x\r\nConnection: close\r\n\r\n")]
+    [InlineData("GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nHost: other\r\nAuthorization: KEY\r\nConnection: close\r\n\r\n")]
+    [InlineData("GET http://evil.example.net/odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n")]
+    public async Task What_can_be_read_in_two_ways_opens_nothing(string request)
+    {
+        var answer = await _http.SendRawAsync(Encoding.ASCII.GetBytes(request.Replace("KEY", "Bearer " + _key, StringComparison.Ordinal)));
+        Assert.DoesNotContain("\"region\":\"north\"", answer);
+    }
+
+    [Fact]
+    public async Task A_name_of_a_megabyte_is_refused() =>
+        Assert.Matches("^HTTP/1.1 (431|401)", await _http.SendRawAsync(Encoding.ASCII.GetBytes($"GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nAuthorization: {Basic(new string('n', 1_000_000) + ":x")}\r\nConnection: close\r\n\r\n")));
+
+    [Theory] // names that look like another are others
+    [InlineData("іnes")]
+    [InlineData("ines\u200b")]
+    [InlineData("ｉnes")]
+    [InlineData("ines ")]
+    [InlineData("ine\u0073\u0301")]
+    public async Task A_name_that_looks_like_another_is_another(string name) => Assert.Equal(401, (await GetAsync("/odata/s/Visits", Basic($"{name}:open sesame"))).Status);
 }

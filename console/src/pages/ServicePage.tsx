@@ -18,9 +18,14 @@ export function ServicePage() {
   return (
     <>
       <Heading way={[{ label: 'Services', to: '/' }]} title={details.data.title}>
-        <Button component={Link} to={`/services/${service}/metadata`} variant="default" size="xs">
-          Read the metadata
-        </Button>
+        <Group gap="xs">
+          <Button component={Link} to={`/services/${service}/access`} variant="default" size="xs">
+            Who may do what
+          </Button>
+          <Button component={Link} to={`/services/${service}/metadata`} variant="default" size="xs">
+            Read the metadata
+          </Button>
+        </Group>
       </Heading>
       <Group gap="xs" mb="md">
         <Address url={details.data.faces.odata} label="the address of the service" />

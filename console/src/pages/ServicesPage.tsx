@@ -35,7 +35,7 @@ function ServiceCard({ service }: { service: ServiceSummary }) {
         </Anchor>
         <Group gap="xs">
           <Badge tt="none" variant="light" color={service.sets > 0 ? 'cyan' : 'gray'}>
-            {service.sets > 0 ? `open to anyone: ${service.sets} sets` : 'closed to callers'}
+            {service.sets > 0 ? `open to anyone: ${service.sets} sets` : 'not open to anyone'}
           </Badge>
           <Badge tt="none" variant="default" title="Changes with everything that is published">
             revision {service.revision}

@@ -2,6 +2,7 @@ import {
   ActionIcon,
   Anchor,
   AppShell,
+  Button,
   Group,
   NavLink,
   Text,
@@ -10,14 +11,21 @@ import {
   useMantineColorScheme,
 } from '@mantine/core';
 import { IconMoon, IconSun } from '@tabler/icons-react';
-import { useQuery } from '@tanstack/react-query';
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, NavLink as RouterLink, Outlet } from 'react-router';
-import { fetchServices, fetchWorkspace } from '../api';
+import { fetchServices, fetchSession, fetchWorkspace, signOut } from '../api';
+import { SignInPage } from '../pages/SignInPage';
+import { Failed, Pending } from './States';
 
 /** What stands around every page: the workspace's name, the services, the colours. */
 export function Frame() {
-  const workspace = useQuery({ queryKey: ['workspace'], queryFn: fetchWorkspace });
-  const services = useQuery({ queryKey: ['services'], queryFn: fetchServices });
+  const session = useQuery({ queryKey: ['session'], queryFn: fetchSession });
+  const mayLook = session.data !== undefined && (!session.data.required || !!session.data.name);
+  const workspace = useQuery({ queryKey: ['workspace'], queryFn: fetchWorkspace, enabled: mayLook });
+  const services = useQuery({ queryKey: ['services'], queryFn: fetchServices, enabled: mayLook });
+  if (session.isPending) return <Pending what="the console" />;
+  if (session.isError) return <Failed error={session.error} retry={session.refetch} />;
+  if (!mayLook) return <SignInPage />;
   return (
     <AppShell header={{ height: 52 }} navbar={{ width: 216, breakpoint: 'sm' }} padding="lg">
       <a className="skip" href="#content">
@@ -36,7 +44,10 @@ export function Frame() {
               {workspace.data?.title}
             </Text>
           </Group>
-          <SchemeButton />
+          <Group gap="sm" wrap="nowrap">
+            {session.data.required && <SignOutButton name={session.data.name ?? ''} />}
+            <SchemeButton />
+          </Group>
         </Group>
       </AppShell.Header>
       <AppShell.Navbar p="xs" aria-label="Workspace">
@@ -51,11 +62,27 @@ export function Frame() {
             description={service.name}
           />
         ))}
+        <NavLink component={RouterLink} to="/accounts" label="Accounts and keys" />
+        <NavLink component={RouterLink} to="/audit" label="Audit log" />
       </AppShell.Navbar>
       <AppShell.Main id="content" tabIndex={-1}>
         <Outlet />
       </AppShell.Main>
     </AppShell>
+  );
+}
+
+function SignOutButton({ name }: { name: string }) {
+  const client = useQueryClient();
+  // What was seen while signed in goes with the session.
+  const leave = useMutation({ mutationFn: signOut, onSettled: () => client.resetQueries() });
+  return (
+    <>
+      <Text size="sm">{name}</Text>
+      <Button size="xs" variant="default" loading={leave.isPending} onClick={() => leave.mutate()}>
+        Sign out
+      </Button>
+    </>
   );
 }
 

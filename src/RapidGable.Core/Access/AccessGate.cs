@@ -19,6 +19,8 @@ public sealed record PermittedRequest
 /// </summary>
 public static class AccessGate
 {
+    private static readonly SetOperations[] Operations = [SetOperations.Read, SetOperations.Create, SetOperations.Update, SetOperations.Delete];
+
     public static bool Allows(AccessRule rule, Caller caller) => rule.Scope switch
     {
         AccessScope.Anyone => true,
@@ -35,20 +37,22 @@ public static class AccessGate
     /// <param name="holdsAll">The caller is taken to have every attribute that a rule asks for.</param>
     public static (ImmutableArray<BoundRule> Allowing, ImmutableArray<BoundRule> Denying, bool DeniesAll) Applying(SetOperations operation, Caller caller, IReadOnlyList<BoundRule> rules, bool holdsAll = false)
     {
-        var mine = rules.Where(r => r.Grant.May.HasFlag(operation) && Allows(r.Grant.Who, caller)).ToList();
-        var denying = mine.Where(r => r.Grant.Denies).ToImmutableArray();
-        return ([.. mine.Where(r => !r.Grant.Denies && (holdsAll || r.HasAttributes(caller)))], denying, denying.Any(r => r.Condition is null || !(holdsAll || r.HasAttributes(caller))));
+        if (!caller.Scope.HasFlag(operation))
+            return ([], [], false);
+        var mine = rules.Where(r => r.Grant.May.HasFlag(operation) && Allows(r.Grant.Who, caller)).Select(r => (Rule: r, For: holdsAll ? [r] : r.For(caller))).ToList();
+        return ([.. mine.Where(r => !r.Rule.Grant.Denies).SelectMany(r => r.For ?? [])], [.. mine.Where(r => r.Rule.Grant.Denies).SelectMany(r => r.For ?? [])],
+            mine.Exists(r => r.Rule.Grant.Denies && (r.Rule.Condition is null || r.For is null)));
     }
 
     /// <summary>Binds the rules of all sets; one whose condition is wrong, which loading has reported, lets nobody do anything.</summary>
     public static ImmutableDictionary<string, ImmutableArray<BoundRule>> Bind(EntityModel model) => model.Sets.ToImmutableDictionary(s => s.Name,
-        s => s.Rules.Select(g => BoundRule.Bind(model, s, g)).ToList() is var all && all.TrueForAll(r => r.Fault is null) ? [.. all.Select(r => r.Value!)] : ImmutableArray<BoundRule>.Empty);
+        s => s.Rules.Select(g => BoundRule.Bind(model, s, g)).ToList() is var all && all.TrueForAll(r => r.Fault is null) ? [.. all.Select((r, i) => r.Value! with { Ordinal = i })] : ImmutableArray<BoundRule>.Empty);
 
     /// <summary>What tells the view of one caller from that of another.</summary>
     public static string Signature(EntityModel model, Caller caller, ImmutableDictionary<string, ImmutableArray<BoundRule>> rules) => string.Join('\n', model.Sets.Select(set =>
     {
         var (allowing, denying, deniesAll) = Applying(SetOperations.Read, caller, rules[set.Name]);
-        return deniesAll || !set.Operations.HasFlag(SetOperations.Read) ? "" : string.Join(',', allowing.Concat(denying).Select(r => rules[set.Name].IndexOf(r)));
+        return deniesAll || !set.Operations.HasFlag(SetOperations.Read) ? "" : string.Join(' ', allowing.Concat(denying).Select(r => r.Ordinal + r.Choice)) + string.Concat(Operations.Skip(1).Select(o => May(set, o, caller, rules[set.Name]) ? "+" : "-"));
     }));
 
     /// <summary>
@@ -61,7 +65,7 @@ public static class AccessGate
         bool MayRead(EntitySet set) => May(set, SetOperations.Read, caller, rules[set.Name]);
         // What is contained is reached over its container only.
         var readable = model.Sets.Where(s => MayRead(s) && (s.ContainedIn is null || MayRead(model.FindSet(s.ContainedIn)!))).Select(s => Restricted(model, s, caller, rules[s.Name])).ToImmutableArray();
-        if (readable.Length == model.Sets.Length && readable.All(s => s.Source.Restriction is null))
+        if (readable.Length == model.Sets.Length && readable.Zip(model.Sets).All(p => ReferenceEquals(p.First, p.Second)))
             return model;
         var names = readable.ToDictionary(s => s.Name);
         return new EntityModel(model.Service, model.Title, model.Namespace,
@@ -71,6 +75,10 @@ public static class AccessGate
     private static EntitySet Restricted(EntityModel model, EntitySet set, Caller caller, ImmutableArray<BoundRule> rules)
     {
         var (allowing, denying, _) = Applying(SetOperations.Read, caller, rules);
+        set = Bounded(set, allowing);
+        var operations = Operations.Where(o => set.Operations.HasFlag(o) && May(set, o, caller, rules)).Aggregate(SetOperations.None, (all, o) => all | o);
+        if (operations != set.Operations)
+            set = set with { Operations = operations };
         // A rule without conditions that shows everything leaves nothing to the others.
         if (denying.IsEmpty && allowing.Any(r => r.Condition is null && r.Grant.Hide.IsEmpty && r.Grant.Mask.IsEmpty))
             return set;
@@ -79,14 +87,14 @@ public static class AccessGate
             .Where(c => c.ShownBy.All(r => r.Condition is not null)).ToImmutableArray();
         var gone = covered.Where(c => c.ShownBy.IsEmpty && allowing.All(r => r.Grant.Hide.Contains(c.Column))).Select(c => c.Column).ToHashSet();
         var nullable = covered.Select(c => c.Column).ToHashSet();
-        Property? Seen(Property property) => gone.Contains(property.Column) ? null : nullable.Contains(property.Column) ? property with { Nullable = true } : property;
+        Property? Seen(Property property) => property.IsGroup ? SeenGroup(model, set, property, Seen) : gone.Contains(property.Column) ? null : nullable.Contains(property.Column) ? property with { Nullable = true } : property;
         var type = set.Type;
         return set with
         {
             Type = new EntityType(type.Name, [.. type.Properties.Select(Seen).OfType<Property>()], type.Hidden, type.Key, [.. type.Navigations.Select(n => n.Joins.Any(j => nullable.Contains(j.Own.Column)) && !n.IsCollection ? n with { Nullable = true } : n)], type.Description)
             {
                 AlternateKeys = [.. type.AlternateKeys.Where(k => k.All(p => !nullable.Contains(p.Column)))],
-                Derived = type.Derived,
+                Derived = [.. type.Derived.Select(d => d with { Properties = [.. d.Properties.Select(p => p.Via is null ? Seen(p) : p).OfType<Property>()] })],
             },
             Source = set.Source with { RowId = null, Restriction = new AccessRestriction(model, set, allowing, denying, covered) },
             DefaultOrder = [.. set.DefaultOrder.Where(o => !gone.Contains(o.Property.Column)).Select(o => o with { Property = Seen(o.Property)! })],
@@ -97,6 +105,28 @@ public static class AccessGate
             // An index knows the covered values too.
             SearchIndex = set.SearchIndex is { } index && !index.Columns.Any(nullable.Contains) ? index : null,
         };
+    }
+
+    /// <summary>A complex value with the members that are left of it, and a type of its own when other sets show the whole; null = none is left.</summary>
+    private static Property? SeenGroup(EntityModel model, EntitySet set, Property group, Func<Property, Property?> seen)
+    {
+        var members = group.Members.Select(seen).OfType<Property>().ToImmutableArray();
+        if (members.IsEmpty)
+            return null;
+        if (members.Length == group.Members.Length && members.Zip(group.Members).All(p => ReferenceEquals(p.First, p.Second)))
+            return group;
+        var whole = group.Type.Complex!;
+        var isShared = model.Sets.Any(s => s.Name != set.Name && s.Type.Properties.Any(p => p.Type.Complex?.Name == whole.Name));
+        var properties = whole.Properties.Select(p => members.FirstOrDefault(m => m.Name == p.Name) is { } left ? p with { Nullable = left.Nullable } : null).OfType<Property>().ToImmutableArray();
+        return group with { Members = members, Type = group.Type with { Complex = whole with { Name = isShared ? $"{set.Type.Name}_{whole.Name}" : whole.Name, Properties = properties } } };
+    }
+
+    /// <summary>The set with the pages and answers that the most generous of the rules gives.</summary>
+    private static EntitySet Bounded(EntitySet set, ImmutableArray<BoundRule> allowing)
+    {
+        var page = allowing.Max(r => r.Grant.LargestPage ?? set.LargestPage);
+        var cost = allowing.All(r => r.Grant.LargestCost is not null) ? allowing.Max(r => r.Grant.LargestCost) : set.LargestCost;
+        return page >= set.LargestPage && cost == set.LargestCost ? set : set with { LargestPage = Math.Min(page, set.LargestPage), PageSize = Math.Min(page, set.PageSize), LargestCost = cost };
     }
 
     /// <summary>Lets a request through, or refuses it in the words of a missing resource.</summary>

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using RapidGable.Model;
 
 namespace RapidGable.Access;
 
@@ -7,14 +8,31 @@ public sealed record Caller(bool IsSignedIn, ImmutableHashSet<string> Roles)
 {
     public static readonly Caller Anonymous = new(false, []);
 
+    /// <summary>Every operation that a rule can be about.</summary>
+    public const SetOperations Everything = SetOperations.Read | SetOperations.Create | SetOperations.Update | SetOperations.Delete;
+
     /// <summary>What the caller signed in as; null = nobody known.</summary>
     public string? Name { get; init; }
 
-    /// <summary>What is known of the caller besides, such as a region, for the conditions of rules.</summary>
-    public ImmutableDictionary<string, string> Attributes { get; init; } = ImmutableDictionary<string, string>.Empty;
+    /// <summary>What is known of the caller besides, such as regions, for the conditions of rules.</summary>
+    public ImmutableDictionary<string, ImmutableArray<string>> Attributes { get; init; } = ImmutableDictionary<string, ImmutableArray<string>>.Empty;
+
+    /// <summary>What the caller signed in with is good for these services only; null = for all.</summary>
+    public ImmutableHashSet<string>? Services { get; init; }
+
+    /// <summary>What the caller signed in with is good for these operations only, whatever rules let them do.</summary>
+    public SetOperations Scope { get; init; } = Everything;
 
     public static Caller WithRoles(params string[] roles) => new(true, [.. roles]);
 
-    /// <summary>An attribute by name; <c>user</c> is the name. Null = there is none.</summary>
-    public string? Attribute(string name) => Attributes.GetValueOrDefault(name) ?? (name == "user" ? Name : null);
+    /// <summary>The values of an attribute by name; <c>user</c> is the name. Empty = there is none.</summary>
+    public ImmutableArray<string> Attribute(string name) =>
+        Attributes.TryGetValue(name, out var values) ? values : name == "user" && Name is { } own ? [own] : [];
+
+    /// <summary>The caller as one service knows them.</summary>
+    public Caller Within(string service) => Services is null || Services.Contains(service) ? this : this with { Scope = SetOperations.None };
+
+    /// <summary>Attributes from pairs, of which several may have one name.</summary>
+    public static ImmutableDictionary<string, ImmutableArray<string>> AttributesOf(IEnumerable<(string Name, string Value)> pairs) =>
+        pairs.GroupBy(p => p.Name, p => p.Value).ToImmutableDictionary(g => g.Key, g => g.Distinct().ToImmutableArray());
 }

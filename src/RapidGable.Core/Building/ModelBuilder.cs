@@ -357,16 +357,17 @@ public sealed class ModelBuilder
         };
     }
 
-    /// <summary>The rules of a set, whose columns must be properties of their own outside of the key.</summary>
+    /// <summary>The rules of a set, whose columns must be properties outside of the key.</summary>
     private ImmutableArray<Grant> Rules(SetDraft draft)
     {
+        // A type with a table of its own adds columns that the rows of the set do not hold.
+        var columns = draft.Visible.SelectMany(p => p.Leaves).Concat(draft.Derived.SelectMany(d => d.Properties).Where(p => p.Via is null)).Select(p => p.Column).ToList();
         foreach (var column in draft.Declaration.Rules.SelectMany(r => r.Hide.Concat(r.Mask)))
         {
             if (draft.Key.Any(k => k.Column == column.Value))
                 _diagnostics.Error("rule", $"'{column.Value}' is part of the key, which tells the entities of '{draft.Name}' apart, so everybody who sees them sees it.", column.Location);
-            else if (draft.Visible.All(p => p.IsGroup || p.Column != column.Value))
-                _diagnostics.Error("rule", $"'{draft.Name}' has no property of the column '{column.Value}'.{NearestName.Hint(column.Value, draft.Visible.Where(p => !p.IsGroup).Select(p => p.Column))}", column.Location,
-                    draft.Visible.SelectMany(p => p.Leaves).Any(p => p.Column == column.Value) ? "It is a member of a group; take it out of the group first." : null);
+            else if (!columns.Contains(column.Value))
+                _diagnostics.Error("rule", $"'{draft.Name}' has no property of the column '{column.Value}'.{NearestName.Hint(column.Value, columns)}", column.Location);
         }
         // The rules of a service are for sets that allow different things.
         foreach (var rule in draft.Declaration.Rules.Where(r => draft.Declaration.Written.Contains("rules") && (r.May & ~draft.Declaration.Operations) != 0))

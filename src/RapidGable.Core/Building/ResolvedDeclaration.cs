@@ -85,7 +85,7 @@ public sealed class ResolvedDeclaration
     {
         static string List(IEnumerable<string> words) => words.ToList() is [var single] ? YamlText.Of(single) : $"[{string.Join(", ", words.Select(YamlText.Of))}]";
         static string Who(AccessRule rule) => rule.Scope == AccessScope.Roles ? $"[{string.Join(", ", rule.Roles)}]" : rule.ToString();
-        if (set.Rules is [] or [{ May: SetOperations.Read, Denies: false, Rows: null, Hide.IsEmpty: true, Mask.IsEmpty: true }])
+        if (set.Rules is [] or [{ May: SetOperations.Read, Denies: false, Rows: null, Hide.IsEmpty: true, Mask.IsEmpty: true, LargestPage: null, LargestCost: null }])
         {
             Line(2, $"rules: {{ read: {(set.Rules.IsEmpty ? "nobody" : Who(set.Rules[0].Who))} }}", Origin(declaration, "rules"));
             return;
@@ -100,6 +100,12 @@ public sealed class ResolvedDeclaration
                 parts.Add($"hide: {List(rule.Hide)}");
             if (!rule.Mask.IsEmpty)
                 parts.Add($"mask: {List(rule.Mask)}");
+            if (rule.WithCheck is { } check)
+                parts.Add($"with-check: {YamlText.Of(check)}");
+            if (rule.LargestPage is { } page)
+                parts.Add($"largest-page: {page}");
+            if (rule.LargestCost is { } cost)
+                parts.Add($"largest-cost: {cost}");
             Line(3, $"- {{ {string.Join(", ", parts)} }}");
         }
     }

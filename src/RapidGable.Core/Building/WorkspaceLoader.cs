@@ -67,13 +67,16 @@ public static class WorkspaceLoader
     /// <summary>The conditions of rules must mean something to the model.</summary>
     private static void ReportRules(ServiceDeclaration service, EntityModel model, Diagnostics diagnostics)
     {
-        foreach (var rule in service.Sets.SelectMany(s => s.Rules).Where(r => r.Rows is not null).Distinct())
+        foreach (var rule in service.Sets.SelectMany(s => s.Rules).Where(r => r.Rows is not null || r.WithCheck is not null).Distinct())
         {
             var grant = rule.ToGrant();
             foreach (var set in model.Sets.Where(s => s.Rules.Any(g => g.ToString() == grant.ToString())))
             {
-                if (BoundRule.Bind(model, set, grant).Fault is { } fault)
-                    diagnostics.Error("rule", $"The condition of a rule of '{set.Name}' cannot be kept: {fault.Message}", rule.Rows!.Location, fault.Pointer());
+                foreach (var condition in new[] { rule.Rows, rule.WithCheck }.OfType<Located<string>>())
+                {
+                    if (BoundRule.Bind(model, set, grant with { Rows = condition.Value }).Fault is { } fault)
+                        diagnostics.Error("rule", $"The condition of a rule of '{set.Name}' cannot be kept: {fault.Message}", condition.Location, fault.Pointer());
+                }
             }
         }
     }

@@ -15,6 +15,16 @@ public sealed record WorkspaceDeclaration(
 
     /// <summary>The naming policy of services that say none.</summary>
     public NamingPolicy Names { get; init; }
+
+    public SignInDeclaration SignIn { get; init; } = SignInDeclaration.AccountsOnly;
+
+    public TransportDeclaration Transport { get; init; } = TransportDeclaration.Plain;
+
+    public TrafficDeclaration Traffic { get; init; } = TrafficDeclaration.Free;
+
+    public AuditDeclaration Audit { get; init; } = AuditDeclaration.Standard;
+
+    public ImmutableArray<AccessCheckDeclaration> Checks { get; init; } = [];
 }
 
 /// <summary>One database connection.</summary>
@@ -160,7 +170,23 @@ public sealed record RuleDeclaration(AccessRule Who, SetOperations May, SourceLo
 
     public ImmutableArray<Located<string>> Mask { get; init; } = [];
 
-    public Grant ToGrant() => new(Who, May) { Denies = Denies, Rows = Rows?.Value, Hide = [.. Hide.Select(h => h.Value)], Mask = [.. Mask.Select(m => m.Value)] };
+    public Located<string>? WithCheck { get; init; }
+
+    public int? LargestPage { get; init; }
+
+    public int? LargestCost { get; init; }
+
+    public Grant ToGrant() => new(Who, May)
+    {
+        Denies = Denies,
+        Rows = Rows?.Value,
+        Hide = [.. Hide.Select(h => h.Value)],
+        Mask = [.. Mask.Select(m => m.Value)],
+        WithCheck = WithCheck?.Value,
+        LargestPage = LargestPage,
+        LargestCost = LargestCost,
+        Place = $"{Location.File}:{Location.Line}",
+    };
 }
 
 /// <summary>One entity set; everything but the object's name may be left to the catalog.</summary>

@@ -1,4 +1,5 @@
 using System.Text.Json.Nodes;
+using RapidGable.Model;
 
 namespace RapidGable.Declarations;
 
@@ -11,7 +12,7 @@ public static class FileSchemas
     private const string Identifier = "^[\\p{L}\\p{Nl}_][\\p{L}\\p{Nl}\\p{Nd}\\p{Mn}\\p{Mc}\\p{Pc}\\p{Cf}_]{0,127}$";
 
     /// <summary>The kinds of file: their folder or file name, and their schema.</summary>
-    public static IReadOnlyDictionary<string, JsonObject> All => new Dictionary<string, JsonObject> { ["workspace"] = Workspace(), ["source"] = Source(), ["service"] = Service() };
+    public static IReadOnlyDictionary<string, JsonObject> All => new Dictionary<string, JsonObject> { ["workspace"] = Workspace(), ["source"] = Source(), ["service"] = Service(), ["check"] = Check() };
 
     private static JsonObject File(string title, JsonObject schema)
     {
@@ -27,7 +28,34 @@ public static class FileSchemas
     private static JsonObject Workspace() => File("A workspace: workspace.yaml", Object([],
         ("title", Text("What people call it.")),
         ("names", Words("How outside names are made where a service says nothing.", "as-is", "pascal-case", "camel-case")),
-        ("refresh-seconds", Number("Seconds between two looks at files and catalogs while it is served.", 1, 86_400))));
+        ("refresh-seconds", Number("Seconds between two looks at files and catalogs while it is served.", 1, 86_400)),
+        ("sign-in", SignIn()),
+        ("transport", Object([],
+            ("certificate", Text("A PEM file with the service's certificate; without it there is no TLS.")),
+            ("key", Text("A PEM file with the private key, unless the certificate's file holds it.")),
+            ("proxies", OneOrMany("Addresses and networks of proxies whose forwarded headers are believed.")),
+            ("hosts", OneOrMany("Names by which the service may be asked; any when left out.")),
+            ("hsts-days", Number("Days for which browsers come over TLS only.", 1, 3_650)),
+            ("origins", OneOrMany("Origins of web pages whose scripts may read answers.")))),
+        ("limits", Object([],
+            ("requests-per-minute", Number("Requests of one caller in a minute.", 1, 1_000_000)),
+            ("requests-at-once", Number("Requests of one caller at the same time.", 1, 10_000)))),
+        ("audit", OneOf(new JsonObject { ["const"] = false }, Object([], ("folder", Text("Where the notes are kept, below the workspace.")), ("days", Number("How long.", 1, 36_500)))))));
+
+    private static JsonObject SignIn()
+    {
+        var attributes = Map("Attributes of the caller that rules ask for as @name.", Scalar(null), Identifier);
+        JsonObject Attributes() => (JsonObject)attributes.DeepClone();
+        JsonObject Some(JsonObject one) => OneOf(one, new JsonObject { ["type"] = "array", ["items"] = one.DeepClone() });
+        return Object([],
+            ("tokens", Some(Object(["issuer", "audience", "keys"],
+                ("issuer", Text("What the claim iss is.")), ("audience", Text("What the claim aud holds.")), ("keys", Text("The key set: a file of the workspace, or an https address.")),
+                ("name", Text("The claim with the caller's name; sub when left out.")), ("roles", Text("The claim with the roles.")), ("attributes", Attributes())))),
+            ("certificates", Some(Object(["authority"],
+                ("authority", Text("A PEM file with the authority's certificates.")), ("common-name", Text("The name that the certificate must have.")), ("roles", OneOrMany("Roles of who has one.")), ("attributes", Attributes())))),
+            ("proxy", Object(["from", "name"],
+                ("from", OneOrMany("Addresses that the proxy sends from.")), ("name", Text("The header with the caller's name.")), ("roles", Text("The header with their roles, joined by commas.")), ("attributes", Attributes()))));
+    }
 
     private static JsonObject Source()
     {
@@ -48,6 +76,7 @@ public static class FileSchemas
             ("connection", Text("A whole connection string instead of the single settings.")),
             ("tls", Words("How the connection is encrypted.", "off", "prefer", "require", "verify")),
             ("tls-certificate", Text("The authority to trust.")),
+            ("caller-settings", Map("PostgreSQL: settings of the session that tell the database who asks, with the attribute that each holds.", Scalar(null), null)),
             ("connect-seconds", Scalar("Time limit of connecting.")),
             ("statement-seconds", Scalar("Time limit of one statement.")),
             ("sessions", Scalar("Connections at once.")));
@@ -65,6 +94,18 @@ public static class FileSchemas
         ("types", Map("Enumerations and complex types, by name.", Type(), Identifier)),
         ("sets", new JsonObject { ["description"] = "What is published.", ["type"] = "array", ["minItems"] = 1, ["items"] = OneOf(Text("A table or view: its name alone publishes it."), Set()) })));
 
+    private static JsonObject Check() => File("Saved checks: checks/NAME.yaml", Object([],
+        ("access", List("What callers can and cannot do.", Object(["service", "set", "as"],
+            ("title", Text("What it says, for people.")),
+            ("service", Text("The service.")),
+            ("set", Text("The set.")),
+            ("as", OneOrMany("Who: anyone, signed-in, or roles.")),
+            ("attributes", Map("Attributes of the caller.", Scalar(null), Identifier)),
+            ("can", Words("What they can do.", [.. Grant.OperationWords])),
+            ("cannot", Words("What they cannot do.", [.. Grant.OperationWords])),
+            ("rows", Text("The rows that it is about, as a filter expression over all that there is.")),
+            ("property", Text("The property whose values it is about.")))))));
+
     private static JsonObject Rules()
     {
         const string Whom = "anyone, signed-in, nobody, or roles.";
@@ -75,7 +116,10 @@ public static class FileSchemas
             ("deny", OneOrMany("What it takes away, whatever other rules say.")),
             ("rows", Text("The rows that it is about, as a filter expression; @name is an attribute of the caller.")),
             ("hide", OneOrMany("Columns whose properties are not there for them.")),
-            ("mask", OneOrMany("Columns whose properties are null for them.")));
+            ("mask", OneOrMany("Columns whose properties are null for them.")),
+            ("with-check", Text("What a row must fulfil once it is written, as a filter expression.")),
+            ("largest-page", Number("Rows in the largest page.", 1, 1_000_000)),
+            ("largest-cost", Number("Rows that one answer may hold at most, expanded ones among them.", 1, int.MaxValue)));
         return OneOf(short_, new JsonObject { ["type"] = "array", ["items"] = rule });
     }
 

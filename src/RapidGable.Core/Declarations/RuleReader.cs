@@ -48,10 +48,14 @@ internal static class RuleReader
         }
         if (rule.Node("who") is null)
             diagnostics.Error("rule", "A rule says with 'who' whom it is about.", rule.Location, "Write anyone, signed-in, or a list of roles.");
-        var read = new RuleDeclaration(Who(rule, "who"), may, rule.Location) { Denies = denies, Rows = rule.Text("rows"), Hide = rule.Texts("hide"), Mask = rule.Texts("mask") };
+        var read = new RuleDeclaration(Who(rule, "who"), may, rule.Location) { Denies = denies, Rows = rule.Text("rows"), Hide = rule.Texts("hide"), Mask = rule.Texts("mask"), WithCheck = rule.Text("with-check"), LargestPage = rule.Number("largest-page", 1, 1_000_000), LargestCost = rule.Number("largest-cost", 1, int.MaxValue) };
         rule.ReportUnknown("a rule");
-        if (ofService && (read.Rows is not null || !read.Hide.IsEmpty || !read.Mask.IsEmpty))
-            diagnostics.Error("rule", "'rows', 'hide' and 'mask' name columns, so they belong to the rules of a set.", rule.Location);
+        if (read.WithCheck is not null && (denies || (may & (SetOperations.Create | SetOperations.Update)) == SetOperations.None))
+            diagnostics.Error("rule", "'with-check' is about rows that are written, so it belongs to rules that let callers create or update.", rule.KeyLocation("with-check"));
+        if ((read.LargestPage ?? read.LargestCost) is not null && (denies || !may.HasFlag(SetOperations.Read)))
+            diagnostics.Error("rule", "'largest-page' and 'largest-cost' are about reading, so they belong to rules that let callers read.", rule.Location);
+        if (ofService && (read.Rows is not null || read.WithCheck is not null || !read.Hide.IsEmpty || !read.Mask.IsEmpty))
+            diagnostics.Error("rule", "'rows', 'with-check', 'hide' and 'mask' name columns, so they belong to the rules of a set.", rule.Location);
         if (denies && !(read.Hide.IsEmpty && read.Mask.IsEmpty))
             diagnostics.Error("rule", "A rule with 'deny' takes whole rows away; 'hide' and 'mask' belong to rules with 'may'.", rule.Location);
         return read;

@@ -26,6 +26,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
     {
         var title = Path.GetFileName(folder);
         int? refresh = null;
+        var (signIn, transport, traffic, audit) = (SignInDeclaration.AccountsOnly, TransportDeclaration.Plain, TrafficDeclaration.Free, AuditDeclaration.Standard);
         if (!Directory.Exists(folder))
             _diagnostics.Error("no-workspace", "There is no such folder.", SourceLocation.WholeFile(title), "Make one with 'gable new FOLDER'.");
         else if (!File.Exists(Path.Combine(folder, "workspace.yaml")))
@@ -36,20 +37,22 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
             title = root.Text("title")?.Value ?? title;
             _names = ReadNames(root);
             refresh = root.Number("refresh-seconds", 1, 86_400);
+            var callers = new IdentityReader(root);
+            (signIn, transport, traffic, audit) = (callers.SignIn(), callers.Transport(), callers.Traffic(), callers.Audit());
             root.ReportUnknown("workspace.yaml");
         }
 
         var sources = Files(folder, "sources").Select(f => ReadSource(folder, f)).OfType<SourceDeclaration>().ToImmutableArray();
         var services = Files(folder, "services").Select(f => ReadService(folder, f)).OfType<ServiceDeclaration>().ToImmutableArray();
-        foreach (var check in Files(folder, "checks"))
-            _diagnostics.Warning("checks", "Saved checks are not run by this version; 'gable verify' runs the generated ones.",
-                SourceLocation.WholeFile(check));
+        var checks = Files(folder, "checks").Select(f => ReadFile(folder, f)).OfType<MappingReader>().SelectMany(f => CheckReader.Read(f)).ToImmutableArray();
+        foreach (var check in checks.Where(c => services.All(s => s.Name != c.Service.Value)))
+            _diagnostics.Error("check", $"There is no service '{check.Service.Value}'.{NearestName.Hint(check.Service.Value, services.Select(s => s.Name))}", check.Service.Location);
 
         var names = sources.Select(s => s.Name).ToList();
         foreach (var source in services.SelectMany(s => s.Sets.Select(e => e.Source).Prepend(s.Source)).Distinct().Where(s => !names.Contains(s.Value)))
             _diagnostics.Error("no-source", $"There is no source '{source.Value}'.{NearestName.Hint(source.Value, names)}",
                 source.Location, $"Write sources/{source.Value}.yaml, or name one of: {Listing(names)}.");
-        return new WorkspaceDeclaration(folder, title, sources, services) { RefreshSeconds = refresh, Names = _names };
+        return new WorkspaceDeclaration(folder, title, sources, services) { RefreshSeconds = refresh, Names = _names, SignIn = signIn, Transport = transport, Traffic = traffic, Audit = audit, Checks = checks };
     }
 
     private static string Listing(List<string> names) => names.Count == 0 ? "(none yet)" : string.Join(", ", names);
@@ -91,6 +94,8 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         var offer = ReadOffer(reader);
         var isReadOnly = reader.Flag("read-only", true);
         var settings = ImmutableDictionary.CreateBuilder<string, Located<string>>(StringComparer.Ordinal);
+        foreach (var (setting, attribute) in reader.Pairs("caller-settings"))
+            settings["caller-settings." + setting.Value] = attribute with { Location = setting.Location };
         foreach (var (name, value) in reader.RemainingTexts())
         {
             if (Resolve(value) is { } resolved)

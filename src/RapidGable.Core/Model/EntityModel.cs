@@ -209,6 +209,9 @@ public sealed record EntitySet(string Name, EntityType Type, SourceObjectName So
     /// <summary>The largest page that a caller may ask for; at least <see cref="PageSize"/>.</summary>
     public int LargestPage { get; init; } = Limits.DefaultLargestPage;
 
+    /// <summary>Rows that one answer may hold at most, expanded ones among them; null = any number.</summary>
+    public int? LargestCost { get; init; }
+
     public SetOperations Operations { get; init; } = SetOperations.Read;
 
     /// <summary>Who may do what with it; empty = nobody anything.</summary>

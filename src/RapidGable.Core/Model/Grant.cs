@@ -22,12 +22,27 @@ public sealed record Grant(AccessRule Who, SetOperations May)
     /// <summary>Columns whose properties are there, and always null.</summary>
     public ImmutableArray<string> Mask { get; init; } = [];
 
+    /// <summary>What a row must fulfil once it is written, as <see cref="Rows"/>; null = the same as those.</summary>
+    public string? WithCheck { get; init; }
+
+    /// <summary>Rows in the largest page; null = as many as the set gives.</summary>
+    public int? LargestPage { get; init; }
+
+    /// <summary>Rows that one answer may hold at most, expanded ones among them; null = any number.</summary>
+    public int? LargestCost { get; init; }
+
+    /// <summary>Where it is declared, as <c>file:line</c>; null = nowhere.</summary>
+    public string? Place { get; init; }
+
     public static Grant Reading(AccessRule who) => new(who, SetOperations.Read);
 
     /// <summary>The rule in words.</summary>
     public override string ToString() => $"{Words(May)}: {About}";
 
-    private string About => $"{Who}{(Denies ? " never" : "")}{(Rows is null ? "" : $" where {Rows}")}{Listed(" without ", Hide)}{Listed(" with nulls for ", Mask)}";
+    private string About => $"{Who}{(Denies ? " never" : "")}{(Rows is null ? "" : $" where {Rows}")}{Listed(" without ", Hide)}{Listed(" with nulls for ", Mask)}{(WithCheck is null ? "" : $" leaving rows where {WithCheck}")}{(LargestPage is { } page ? $" in pages of {page}" : "")}{(LargestCost is { } cost ? $" at most {cost} rows in an answer" : "")}";
+
+    /// <summary>What rules can be about, as words.</summary>
+    public static readonly ImmutableArray<string> OperationWords = ["read", "create", "update", "delete"];
 
     /// <summary>The operations in words.</summary>
     public static string Words(SetOperations operations) =>

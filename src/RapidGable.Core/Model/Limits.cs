@@ -42,6 +42,12 @@ public static class Limits
     /// <summary>Wrong passwords for one name from one address, after which none is looked at for <see cref="SignInPauseMinutes"/>.</summary>
     public const int SignInAttempts = 5;
 
+    /// <summary>Wrong passwords from one address, whatever the names, after which none from there is looked at for <see cref="SignInPauseMinutes"/>.</summary>
+    public const int SignInAddressAttempts = 50;
+
+    /// <summary>Characters of a token that somebody signs in with; beyond it 401.</summary>
+    public const int TokenBytes = 16_384;
+
     /// <summary>Minutes for which a name that had too many wrong passwords waits.</summary>
     public const int SignInPauseMinutes = 5;
 
@@ -80,6 +86,9 @@ public static class Limits
 
     /// <summary>Seconds that one statement may take when the source says nothing.</summary>
     public const int StatementSeconds = 30;
+
+    /// <summary>Different views of a service, by what rules leave to callers, that are kept; beyond it all are made anew.</summary>
+    public const int CachedViews = 500;
 
     /// <summary>Plans kept in a service's cache; the oldest go first.</summary>
     public const int CachedPlans = 2_000;

@@ -46,7 +46,7 @@ public static class Explanation
                 result.Add(explained);
                 continue;
             }
-            await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation);
+            await using var session = await values.OpenAsync(source, SessionKind.Plain, cancellation);
             await using var cursor = await session.QueryAsync(source.Dialect.Explain + statement.Text, values.Bind(statement, source.Dialect).Value!, cancellation);
             var lines = ImmutableArray.CreateBuilder<string>();
             while (await cursor.ReadAsync(cancellation))

@@ -63,6 +63,19 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         return prepared;
     }
 
+    /// <summary>Whether a request is refused only since rules keep from the caller what it names.</summary>
+    /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
+    public bool IsKeptByRules(string path, string query, Caller caller) =>
+        RequestAddress.Read(path, query).Is(out var address, out _) && LexedRequest.Read(address).Is(out var lexed, out _) && RequestParser.Parse(lexed).Is(out var syntax, out _)
+        && !RequestBinder.Bind(syntax, ModelFor(caller)).Is(out _, out _) && RequestBinder.Bind(syntax, model).Is(out _, out _);
+
+    /// <summary>What the rules of all sets that a read touches do for a caller; empty when the request is wrong whoever asks.</summary>
+    /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
+    public IReadOnlyList<RuleEffect> ExplainAccess(string path, string query, Caller caller) =>
+        RequestAddress.Read(path, query).Is(out var address, out _) && LexedRequest.Read(address).Is(out var lexed, out _) && RequestParser.Parse(lexed).Is(out var syntax, out _)
+        && (RequestBinder.Bind(syntax, ModelFor(caller)).Is(out var bound, out _) || RequestBinder.Bind(syntax, model).Is(out bound, out _))
+            ? [.. bound.TouchedSets(model).Where(s => !s.IsTransient).Select(s => s.Name).Distinct().Select(n => model.FindSet(n)).OfType<EntitySet>().SelectMany(s => RuleEffect.Of(s, SetOperations.Read, caller.Within(model.Service), _rules[s.Name]))] : [];
+
     /// <summary>The statements that a request would run, with their values.</summary>
     /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
     public Result<List<ExplainedStatement>> Explain(string path, string query, Caller caller, DateTime now)
@@ -126,7 +139,10 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
 
     private View FindView(Caller caller)
     {
+        caller = caller.Within(model.Service);
         var signature = AccessGate.Signature(model, caller, _rules);
+        if (_views.Count >= Limits.CachedViews && !_views.ContainsKey(signature))
+            _views.Clear();
         return _views.GetOrAdd(signature, _ => new View(AccessGate.VisibleTo(model, caller, _rules), new PlanCache<PreparedRequest>(Limits.CachedPlans)));
     }
 

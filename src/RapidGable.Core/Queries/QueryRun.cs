@@ -51,6 +51,9 @@ public sealed class QueryRun : IAsyncDisposable
     {
         var (query, source, sources) = (prepared.Query!, prepared.Source!, prepared.Sources);
         var isThere = true;
+        var touched = query.Remotes.Select(r => sources[r.Plan.Related.From.Source.Source]).Append(source).Concat(query.Bridge is { } way ? [sources[way.Plan.Select.From.Source.Source]] : []);
+        if (touched.Any(s => !values.CanTell(s)))
+            return new RequestFault(403, "forbidden", "The database is asked as somebody, and nothing says as whom for you.");
         if (query.Bridge is { } bridge)
         {
             var from = sources[bridge.Plan.Select.From.Source.Source];
@@ -68,7 +71,7 @@ public sealed class QueryRun : IAsyncDisposable
         }
         // Marks and rows must be of one state of the data.
         var kind = query.Needs == SessionKind.Plain && query.Tracking is not null && (tracks || values.DeltaToken is not null) ? SessionKind.OneState : query.Needs;
-        var run = new QueryRun(await source.OpenSessionAsync(kind, cancellation), source.Dialect, query, values, sources) { Tracks = tracks };
+        var run = new QueryRun(await values.OpenAsync(source, kind, cancellation), source.Dialect, query, values, sources) { Tracks = tracks };
         try
         {
             await run.StartAsync(bound, cancellation);
@@ -91,7 +94,7 @@ public sealed class QueryRun : IAsyncDisposable
     /// <summary>Reads what the entity before the step into the other source is related by; false when it does not exist.</summary>
     private static async Task<bool> CrossAsync(BridgeStatement bridge, StoredValue[] key, QueryValues values, ISource from, CancellationToken cancellation)
     {
-        await using var session = await from.OpenSessionAsync(SessionKind.Plain, cancellation);
+        await using var session = await values.OpenAsync(from, SessionKind.Plain, cancellation);
         await using var cursor = await session.QueryAsync(bridge.Statement.Text, key, cancellation);
         var own = bridge.Plan.Own;
         var isThere = await cursor.ReadAsync(cancellation);
@@ -226,7 +229,7 @@ public sealed class QueryRun : IAsyncDisposable
         var source = _sources[statements.Plan.Related.From.Source.Source];
         if (_remoteKeys[remote].Count == 0)
             return;
-        await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation);
+        await using var session = await Values.OpenAsync(source, SessionKind.Plain, cancellation);
         foreach (var batch in _remoteKeys[remote].Chunk(RemotePlan.BatchSize))
         {
             Values.TakeBatch(batch);

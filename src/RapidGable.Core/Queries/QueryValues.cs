@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.RegularExpressions;
@@ -58,6 +59,13 @@ public sealed class QueryValues
     /// <summary>Children that this answer holds for each parent at most.</summary>
     public int ChildRows { get; private init; }
 
+    /// <summary>Whether a source can be told who asks. A role of the database that is not known would leave it with the rights of the service itself.</summary>
+    internal bool CanTell(ISource source) => !source.CallerSettings.TryGetValue("role", out var attribute) || _caller.Attribute(attribute) is { Length: 1 } values && values[0] is not ("" or "none");
+
+    /// <summary>A session of a source that is told who asks, as far as it is declared; several values of an attribute are joined by commas, and a missing one is empty.</summary>
+    internal ValueTask<ISourceSession> OpenAsync(ISource source, SessionKind kind, CancellationToken cancellation) => source.CallerSettings.Count == 0 ? source.OpenSessionAsync(kind, cancellation)
+        : source.OpenSessionAsync(kind, [.. source.CallerSettings.Select(s => (s.Key, string.Join(',', _caller.Attribute(s.Value))))], cancellation);
+
     /// <summary>Fingerprint of the order of this request, which its next link carries.</summary>
     public string Order => _order.Value;
 
@@ -85,6 +93,8 @@ public sealed class QueryValues
             FetchRows = top is { } asked && asked <= page ? rows : rows + 1,
             ChildRows = request.AllExpands.Where(e => e.Navigation.IsCollection || e.Navigation.IsRemote).Select(e => Page(e.Target, maxPageSize)).DefaultIfEmpty(0).Min(),
         };
+        if (set.LargestCost is { } most && rows * (1 + values.ExpandedPerRow(request.Expand)) is var cost && cost > most)
+            return new RequestFault(400, "too-costly", $"The answer could hold up to {cost:0} rows, and {most} is the most for you. Ask for less with $top or maxpagesize, or expand less.", "$top");
         if (lexed.DeltaToken is { } delta)
         {
             var changes = set.Changes!;
@@ -102,6 +112,16 @@ public sealed class QueryValues
         // Without an asked order the set's own may have changed since the link was made.
         return lexed.Texts.ContainsKey("$orderby") ? RequestFault.ForeignSkipToken : RequestFault.GoneSkipToken;
     }
+
+    /// <summary>The rows that come with each row at most.</summary>
+    private double ExpandedPerRow(ImmutableArray<BoundExpand> expands) => expands.Where(e => e.Kind == ExpandKind.Entities).Sum(e =>
+    {
+        var each = !e.Navigation.IsCollection ? 1.0 : e.Top is { } slot ? Math.Min(ChildRows, (long)_literals[slot].Value) : ChildRows;
+        var (all, level) = (0.0, 1.0);
+        for (var i = 0; i < e.Levels; i++)
+            all += level *= each;
+        return all * (1 + ExpandedPerRow(e.Expand));
+    });
 
     private static int Page(EntitySet set, int? maxPageSize) => Math.Min(maxPageSize ?? set.PageSize, set.LargestPage);
 

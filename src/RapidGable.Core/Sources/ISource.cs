@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using RapidGable.Model;
 
 namespace RapidGable.Sources;
@@ -85,6 +86,14 @@ public interface ISource : IAsyncDisposable
 
     /// <summary>Takes a session from the pool; waits while all are in use.</summary>
     ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation);
+
+    /// <summary>Settings of a session that tell the database who asks, so that its own row security judges too: setting -> attribute of the caller. Empty = it is not told.</summary>
+    IReadOnlyDictionary<string, string> CallerSettings => ImmutableDictionary<string, string>.Empty;
+
+    /// <summary>As the other, with the values of <see cref="CallerSettings"/>, which hold for this session alone.</summary>
+    /// <param name="settings">A value for each of them.</param>
+    ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, CancellationToken cancellation) =>
+        settings.Count == 0 ? OpenSessionAsync(kind, cancellation) : throw new NotSupportedException("This source cannot be told who asks.");
 }
 
 /// <summary>Where a view's column comes from.</summary>

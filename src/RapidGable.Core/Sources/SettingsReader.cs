@@ -26,6 +26,14 @@ internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, 
         return "";
     }
 
+    /// <summary>The settings below a name, written as <c>name.inner</c>.</summary>
+    public IReadOnlyDictionary<string, string> Inner(string name)
+    {
+        var found = settings.Where(s => s.Key.StartsWith(name + ".", StringComparison.Ordinal)).ToDictionary(s => s.Key[(name.Length + 1)..], s => s.Value);
+        _known.UnionWith(found.Keys.Select(k => $"{name}.{k}"));
+        return found;
+    }
+
     public int Number(string name, int usual, int least, int most)
     {
         if (Text(name) is not { } text)

@@ -16,20 +16,30 @@ public interface IServiceProbe
 
     /// <summary>As the other, with a preference.</summary>
     Task<ProbeResponse> GetAsync(string url, string? accept, string prefer, CancellationToken cancellation) => GetAsync(url, accept, cancellation);
+
+    /// <summary>Sends a body as JSON with another method; never throws for what the service or the network does.</summary>
+    Task<ProbeResponse> SendAsync(string method, string url, string body, CancellationToken cancellation) => Task.FromResult(new ProbeResponse(0, null, null, [], TimeSpan.Zero, "nothing was sent"));
 }
 
 /// <summary>Asks over HTTP, as a client of OData 4.01.</summary>
-public sealed class HttpProbe(HttpClient client) : IServiceProbe
+/// <param name="authorization">What the header says of who asks; null = nothing.</param>
+public sealed class HttpProbe(HttpClient client, string? authorization = null) : IServiceProbe
 {
     public Task<ProbeResponse> GetAsync(string url, string? accept, CancellationToken cancellation) => GetAsync(url, accept, "", cancellation);
 
-    public async Task<ProbeResponse> GetAsync(string url, string? accept, string prefer, CancellationToken cancellation)
+    public Task<ProbeResponse> GetAsync(string url, string? accept, string prefer, CancellationToken cancellation) => AskAsync(HttpMethod.Get, url, accept, prefer, null, cancellation);
+
+    public Task<ProbeResponse> SendAsync(string method, string url, string body, CancellationToken cancellation) => AskAsync(new HttpMethod(method), url, "application/json", "", new StringContent(body, System.Text.Encoding.UTF8, "application/json"), cancellation);
+
+    private async Task<ProbeResponse> AskAsync(HttpMethod method, string url, string? accept, string prefer, HttpContent? content, CancellationToken cancellation)
     {
         var clock = Stopwatch.StartNew();
         try
         {
             // The address goes out as it is: decoding and encoding it again would change keys with special characters.
-            using var request = new HttpRequestMessage(HttpMethod.Get, new Uri(url, new UriCreationOptions { DangerousDisablePathAndQueryCanonicalization = true }));
+            using var request = new HttpRequestMessage(method, new Uri(url, new UriCreationOptions { DangerousDisablePathAndQueryCanonicalization = true })) { Content = content };
+            if (authorization is not null)
+                request.Headers.TryAddWithoutValidation("Authorization", authorization);
             if (accept is not null)
                 request.Headers.Accept.Add(MediaTypeWithQualityHeaderValue.Parse(accept));
             request.Headers.Add("OData-MaxVersion", "4.01");

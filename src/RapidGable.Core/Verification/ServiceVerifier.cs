@@ -55,7 +55,7 @@ public sealed class ServiceVerifier
             if (document.FindType(set.Type) is { } type)
                 await new SetVerifier(_probe, _options, _root, document, set, type, _results, _cancellation).RunAsync();
         }
-        await ExpectErrorAsync("error-unknown-set", "service", "No_such_set_here", [404]);
+        await ExpectErrorAsync("error-unknown-set", "service", "No_such_set_here", [404, 401]);
     }
 
     private void Add(string check, string subject, string? failure, string success, long examined, string? url = null) =>

@@ -3,6 +3,8 @@ using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using RapidGable.Access;
+using RapidGable.Model;
 
 namespace RapidGable.Service.Identity;
 
@@ -12,7 +14,9 @@ public sealed record UserAccount(string Password)
 {
     public ImmutableArray<string> Roles { get; init; } = [];
 
-    public ImmutableDictionary<string, string> Attributes { get; init; } = ImmutableDictionary<string, string>.Empty;
+    /// <summary>Each with one value or several.</summary>
+    [JsonConverter(typeof(OneOrManyTexts))]
+    public ImmutableDictionary<string, ImmutableArray<string>> Attributes { get; init; } = ImmutableDictionary<string, ImmutableArray<string>>.Empty;
 }
 
 /// <summary>A key that a program sends instead of a password.</summary>
@@ -23,13 +27,37 @@ public sealed record ApiKey(string Name, string Secret, DateTime Made)
 {
     public ImmutableArray<string> Roles { get; init; } = [];
 
-    public ImmutableDictionary<string, string> Attributes { get; init; } = ImmutableDictionary<string, string>.Empty;
+    /// <summary>Each with one value or several.</summary>
+    [JsonConverter(typeof(OneOrManyTexts))]
+    public ImmutableDictionary<string, ImmutableArray<string>> Attributes { get; init; } = ImmutableDictionary<string, ImmutableArray<string>>.Empty;
+
+    /// <summary>The services that it is good for; null = all.</summary>
+    public ImmutableArray<string>? Services { get; init; }
+
+    /// <summary>The operations that it is good for, whatever rules let its roles do; null = all.</summary>
+    public ImmutableArray<string>? May { get; init; }
+
+    /// <summary>It is an administrator's: it opens the management interface, and no service.</summary>
+    public bool IsAdministrator { get; init; }
 
     /// <summary>The first instant at which it is no longer taken, in UTC; null = never.</summary>
     public DateTime? Expires { get; init; }
+
+    /// <summary>Who comes with it.</summary>
+    internal Caller Caller => new(true, [.. Roles])
+    {
+        Name = Name,
+        Attributes = Attributes,
+        Services = Services is { } services ? [.. services] : null,
+        Scope = May is { } may ? may.Select(m => Enum.TryParse<SetOperations>(m, ignoreCase: true, out var found) ? found : SetOperations.None).Aggregate(SetOperations.None, (all, o) => all | o) : Caller.Everything,
+    };
 }
 
-/// <summary>Users by name and keys by id, in a file of the workspace. No password and no key can be read from it.</summary>
+/// <summary>Somebody who sees and changes what is published; a caller of no service.</summary>
+/// <param name="Password">In the form of <see cref="PasswordHash"/>.</param>
+public sealed record AdministratorAccount(string Password);
+
+/// <summary>Users and administrators by name and keys by id, in a file of the workspace. No password and no key can be read from it.</summary>
 public sealed record AccountFile
 {
     /// <summary>The file's name in the workspace's folder.</summary>
@@ -38,9 +66,14 @@ public sealed record AccountFile
     /// <summary>What every key starts with, so that it is recognised where it should not be.</summary>
     public const string KeyPrefix = "gablekey";
 
+    /// <summary>Stands for a file that cannot be read: nobody is in it.</summary>
+    internal static AccountFile Unreadable { get; } = new();
+
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { WriteIndented = true, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow, RespectNullableAnnotations = true };
 
     public ImmutableSortedDictionary<string, UserAccount> Users { get; init; } = ImmutableSortedDictionary<string, UserAccount>.Empty;
+
+    public ImmutableSortedDictionary<string, AdministratorAccount> Administrators { get; init; } = ImmutableSortedDictionary<string, AdministratorAccount>.Empty;
 
     public ImmutableSortedDictionary<string, ApiKey> Keys { get; init; } = ImmutableSortedDictionary<string, ApiKey>.Empty;
 
@@ -54,11 +87,40 @@ public sealed record AccountFile
             if (!File.Exists(path))
                 return null;
             var read = JsonSerializer.Deserialize<AccountFile>(File.ReadAllBytes(path), Json);
-            return read is not null && read.Users.Values.All(u => u is { Roles.IsDefault: false }) && read.Keys.Values.All(k => k is { Roles.IsDefault: false }) ? read : throw new JsonException("A value is null.");
+            return read is not null && read.Users.Values.All(u => u is { Roles.IsDefault: false }) && read.Keys.Values.All(k => k is { Roles.IsDefault: false }) && read.Administrators.Values.All(a => a is not null) ? read : throw new JsonException("A value is null.");
         }
         catch (Exception exception) when (exception is JsonException or IOException or UnauthorizedAccessException or ArgumentException)
         {
             throw new InvalidDataException($"{Name} cannot be read: {exception.Message}", exception);
+        }
+    }
+
+    /// <summary>Changes the file of a folder, while nobody else does; gives what it holds then.</summary>
+    /// <exception cref="InvalidDataException">When it cannot be read, or somebody else goes on changing it.</exception>
+    public static AccountFile Change(string folder, Func<AccountFile, AccountFile> change)
+    {
+        using var held = Hold(Path.Combine(folder, Name + ".lock"));
+        var changed = change(Read(folder) ?? new AccountFile());
+        changed.Write(folder);
+        return changed;
+    }
+
+    private static FileStream Hold(string path)
+    {
+        for (var tries = 0; ; tries++)
+        {
+            try
+            {
+                return new FileStream(path, FileMode.OpenOrCreate, FileAccess.Write, FileShare.None, 1, FileOptions.DeleteOnClose);
+            }
+            catch (IOException exception) when (tries == 100)
+            {
+                throw new InvalidDataException($"{Name} is being changed by somebody else: {exception.Message}", exception);
+            }
+            catch (IOException)
+            {
+                Thread.Sleep(50);
+            }
         }
     }
 
@@ -77,23 +139,23 @@ public sealed record AccountFile
     }
 
     /// <summary>The file with a new key, the key's id, and the key itself, which cannot be had again.</summary>
-    public (AccountFile File, string Id, string Key) WithKey(string name, IEnumerable<string> roles, ImmutableDictionary<string, string> attributes, DateTime now, DateTime? expires)
+    /// <param name="made">The key without its secret.</param>
+    public (AccountFile File, string Id, string Key) WithKey(ApiKey made)
     {
         var id = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(6));
         var secret = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(32));
-        var key = new ApiKey(name, HashOf(secret), now) { Roles = [.. roles], Attributes = attributes, Expires = expires };
-        return (this with { Keys = Keys.SetItem(id, key) }, id, $"{KeyPrefix}_{id}_{secret}");
+        return (this with { Keys = Keys.SetItem(id, made with { Secret = HashOf(secret) }) }, id, $"{KeyPrefix}_{id}_{secret}");
     }
 
-    /// <summary>The account of a key that somebody sends; null when it is none of these, or its time is over.</summary>
-    public ApiKey? FindKey(string text, DateTime now)
+    /// <summary>The id and account of a key that somebody sends; null when it is none of these, or its time is over.</summary>
+    public (string Id, ApiKey Key)? FindKey(string text, DateTime now)
     {
         var parts = text.Split('_');
         if (parts is not [KeyPrefix, var id, var secret] || !Keys.TryGetValue(id, out var key))
             return null;
         // A secret of 256 random bits needs no slow hash.
         var isSame = CryptographicOperations.FixedTimeEquals(Encoding.ASCII.GetBytes(HashOf(secret)), Encoding.ASCII.GetBytes(key.Secret));
-        return isSame && (key.Expires is not { } expires || now < expires) ? key : null;
+        return isSame && (key.Expires is not { } expires || now < expires) ? (id, key) : null;
     }
 
     private static string HashOf(string secret) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(secret)));

@@ -1,9 +1,11 @@
+using System.Text.RegularExpressions;
 using Npgsql;
+using RapidGable.Model;
 
 namespace RapidGable.Sources.PostgreSql;
 
 /// <summary>PostgreSQL servers.</summary>
-public sealed class PostgresEngine : IEngine
+public sealed partial class PostgresEngine : IEngine
 {
     public string Name => "postgresql";
 
@@ -12,6 +14,14 @@ public sealed class PostgresEngine : IEngine
         var reader = new SettingsReader("PostgreSQL", settings, faults);
         var server = ServerSettings.Read(reader);
         var builder = Connection(server, reader);
+        var callerSettings = reader.Inner("caller-settings");
+        foreach (var (setting, attribute) in callerSettings)
+        {
+            if (setting != "role" && !SettingName().IsMatch(setting))
+                reader.Report("caller-settings." + setting, $"'{setting}' is not a setting that a source can be told with.", "Write 'role', or a name of your own with a dot, such as app.region.");
+            if (!SimpleIdentifier.IsValid(attribute))
+                reader.Report("caller-settings." + setting, $"'{attribute}' is not the name of an attribute.", "Write one such as user or region.");
+        }
         reader.ReportUnknown();
         if (builder is null || reader.HasFaults)
             return null;
@@ -22,12 +32,16 @@ public sealed class PostgresEngine : IEngine
         builder.MaxPoolSize = server.Sessions;
         builder.MaxAutoPrepare = 200;
         builder.AutoPrepareMinUsages = 2;
-        builder.NoResetOnClose = true;
+        // Who asked before must not be known to who asks next.
+        builder.NoResetOnClose = callerSettings.Count == 0;
         builder.PersistSecurityInfo = false;
         builder.IncludeErrorDetail = false;
         builder.Options = $"-c TimeZone=UTC -c DateStyle=ISO -c default_transaction_read_only=on -c statement_timeout={server.StatementSeconds * 1000}";
-        return new PostgresSource(name, builder, server.Sessions, server.StatementSeconds);
+        return new PostgresSource(name, builder, server.Sessions, server.StatementSeconds) { CallerSettings = callerSettings };
     }
+
+    [GeneratedRegex("^[a-z_][a-z0-9_]*[.][a-z_][a-z0-9_]*$")]
+    private static partial Regex SettingName();
 
     private static NpgsqlConnectionStringBuilder? Connection(ServerSettings server, SettingsReader reader)
     {

@@ -28,6 +28,8 @@ internal sealed class PostgresSource : ISource
 
     public SqlDialect Dialect { get; } = new PostgresDialect();
 
+    public IReadOnlyDictionary<string, string> CallerSettings { get; init; } = new Dictionary<string, string>();
+
     public async Task<SourceCatalog> ReadCatalogAsync(CancellationToken cancellation)
     {
         try
@@ -90,13 +92,17 @@ internal sealed class PostgresSource : ISource
     public SourceColumn? Retype(SourceColumn column, EdmType type) =>
         type.Kind == EdmKind.Guid && column is { Type: { Kind: EdmKind.String, IsCollection: false }, StorageForm: null or PostgresTypes.AsText } ? column with { Type = type, StorageForm = PostgresTypes.AsUuid } : null;
 
-    public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
+    public ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation) => OpenSessionAsync(kind, [], cancellation);
+
+    public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, CancellationToken cancellation)
     {
         await _gate.EnterAsync(cancellation);
         NpgsqlConnection? connection = null;
         try
         {
             connection = await _database.OpenConnectionAsync(cancellation);
+            if (settings.Count > 0)
+                await TellAsync(connection, settings, cancellation);
             return new PostgresSession(this, connection, kind);
         }
         catch (Exception exception)
@@ -108,6 +114,18 @@ internal sealed class PostgresSource : ISource
                 throw;
             throw Fault(exception);
         }
+    }
+
+    /// <summary>Sets the settings for as long as the connection is in use; when it is returned to the pool, all are reset.</summary>
+    private static async Task TellAsync(NpgsqlConnection connection, IReadOnlyList<(string Setting, string Value)> settings, CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand($"SELECT {string.Join(", ", settings.Select((_, i) => $"set_config(${(2 * i) + 1}, ${(2 * i) + 2}, false)"))}", connection);
+        foreach (var (setting, value) in settings)
+        {
+            command.Parameters.Add(new NpgsqlParameter { Value = setting, NpgsqlDbType = NpgsqlDbType.Text });
+            command.Parameters.Add(new NpgsqlParameter { Value = value, NpgsqlDbType = NpgsqlDbType.Text });
+        }
+        await command.ExecuteNonQueryAsync(cancellation);
     }
 
     internal SourceException Fault(Exception exception) => PostgresFault.From(exception, _settings);

@@ -1,0 +1,61 @@
+import { Alert, Button, Center, Paper, PasswordInput, Stack, Text, TextInput, Title } from '@mantine/core';
+import { useMutation, useQueryClient } from '@tanstack/react-query';
+import { useState } from 'react';
+import { signIn } from '../api';
+
+export function SignInPage() {
+  const client = useQueryClient();
+  const [name, setName] = useState('');
+  const [password, setPassword] = useState('');
+  const enter = useMutation({
+    mutationFn: () => signIn(name, password),
+    onSuccess: () => client.resetQueries(),
+    onError: () => setPassword(''),
+  });
+  return (
+    <Center component="main" mih="80vh" p="md">
+      <title>Sign in · Rapid Gable</title>
+      <Paper withBorder p="lg" w={380}>
+        <form
+          onSubmit={(event) => {
+            event.preventDefault();
+            enter.mutate();
+          }}
+        >
+          <Stack gap="sm">
+            <Title order={1} size="h3">
+              Rapid Gable
+            </Title>
+            <Text size="sm" c="dimmed">
+              The console is for administrators. Callers of services need no account here.
+            </Text>
+            {enter.isError && (
+              <Alert color="red" role="alert">
+                {enter.error.message}
+              </Alert>
+            )}
+            <TextInput
+              label="Name"
+              autoComplete="username"
+              value={name}
+              onChange={(event) => setName(event.currentTarget.value)}
+            />
+            <PasswordInput
+              label="Password, or a key"
+              autoComplete="current-password"
+              required
+              value={password}
+              onChange={(event) => setPassword(event.currentTarget.value)}
+            />
+            <Button type="submit" loading={enter.isPending}>
+              Sign in
+            </Button>
+            <Text size="xs" c="dimmed">
+              “gable administrator set WORKSPACE NAME” makes an administrator or gives another password.
+            </Text>
+          </Stack>
+        </form>
+      </Paper>
+    </Center>
+  );
+}

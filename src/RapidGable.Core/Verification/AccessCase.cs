@@ -1,0 +1,40 @@
+using System.Collections.Immutable;
+using RapidGable.Model;
+
+namespace RapidGable.Verification;
+
+/// <summary>A row as it should come: each property's value as its JSON text.</summary>
+public sealed record ExpectedRow(ImmutableSortedDictionary<string, string> Values)
+{
+    public override string ToString() => string.Join(", ", Values.Select(v => $"{v.Key} {v.Value}"));
+}
+
+/// <summary>What a caller should find of a set.</summary>
+/// <param name="Set">The set as it is declared, with all that it has.</param>
+/// <param name="MayRead">Else it should look as if it were not there.</param>
+/// <param name="May">The operations that they may carry out.</param>
+public sealed record ExpectedSet(EntitySet Set, bool MayRead, SetOperations May)
+{
+    /// <summary>Properties that should not be there.</summary>
+    public ImmutableArray<string> Hidden { get; init; } = [];
+
+    /// <summary>The rows in the order of the key, as far as they were looked at.</summary>
+    public IReadOnlyList<ExpectedRow> Rows { get; init; } = [];
+
+    /// <summary>Whether there are no more rows than <see cref="Rows"/>.</summary>
+    public bool IsWhole { get; init; } = true;
+}
+
+/// <summary>One kind of caller, and what they should find.</summary>
+/// <param name="Name">In words.</param>
+/// <param name="Probe">Asks as this caller.</param>
+/// <param name="HiddenValues">Texts that no answer to them should hold.</param>
+public sealed record AccessCase(string Name, bool IsSignedIn, IServiceProbe Probe, ImmutableArray<ExpectedSet> Sets, IReadOnlySet<string> HiddenValues);
+
+/// <summary>A kept expectation, with what it is about found out.</summary>
+/// <param name="Title">What it says.</param>
+/// <param name="Caller">Who, in words.</param>
+/// <param name="Keys">Keys of the rows that it is about, as the JSON texts of their properties; null = any row.</param>
+/// <param name="Property">The property whose values it is about; null = the rows as such.</param>
+/// <param name="Fault">Why it cannot be looked at; null = it can.</param>
+public sealed record AccessCheck(string Title, string Caller, IServiceProbe Probe, EntitySet? Set, bool Can, SetOperations Operation, IReadOnlySet<string>? Keys, string? Property, string? Fault = null);

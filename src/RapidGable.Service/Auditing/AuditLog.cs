@@ -1,0 +1,99 @@
+using System.Collections.Concurrent;
+using System.Threading.Channels;
+using Microsoft.AspNetCore.Http;
+using Microsoft.Extensions.Hosting;
+using Microsoft.Extensions.Logging;
+using RapidGable.Declarations;
+using RapidGable.Service.Identity;
+
+namespace RapidGable.Service.Auditing;
+
+/// <summary>Notes what happens, beside the requests: they never wait for the file. What comes faster than it can be written is counted.</summary>
+public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogger<AuditLog> log) : BackgroundService
+{
+    private const int MostWaiting = 10_000;
+    private static readonly TimeSpan SignInPause = TimeSpan.FromMinutes(10);
+
+    private readonly Channel<AuditEvent> _waiting = Channel.CreateBounded<AuditEvent>(new BoundedChannelOptions(MostWaiting) { SingleReader = true });
+    private readonly ConcurrentDictionary<string, DateTime> _signedIn = new();
+    private int _lost;
+    private bool _isBroken;
+    private DateOnly _swept;
+
+    /// <summary>Why notes are not kept; null = they are.</summary>
+    public string? Problem { get; private set; }
+
+    /// <summary>The folder of a workspace's notes; null = none are kept.</summary>
+    public static AuditFolder? FolderOf(WorkspaceDeclaration workspace) => workspace.Audit.Folder is { } folder ? new AuditFolder(System.IO.Path.Combine(workspace.Folder, folder)) : null;
+
+    /// <summary>Somebody showed who they are; with the same thing from the same address it is noted once in a while.</summary>
+    public void SignedIn(HttpContext context, string? caller, string by, string? key = null)
+    {
+        var now = time.GetUtcNow().UtcDateTime;
+        var mark = $"{by}\n{key ?? caller}\n{context.Connection.RemoteIpAddress}";
+        if (_signedIn.TryGetValue(mark, out var last) && now - last < SignInPause)
+            return;
+        if (_signedIn.Count >= MostWaiting)
+            _signedIn.Clear();
+        _signedIn[mark] = now;
+        Note(Of(context, AuditEvents.SignIn) with { Caller = caller, By = by, Key = key });
+    }
+
+    /// <summary>Notes what somebody was not let do.</summary>
+    public void Refused(HttpContext context, string kind, string? caller, int status, string code, string? detail = null) =>
+        Note(Of(context, kind) with { Caller = caller, Status = status, Code = code, Detail = detail });
+
+    public void Managed(HttpContext context, string caller, string detail) => Note(Of(context, AuditEvents.Management) with { Caller = caller, Detail = detail });
+
+    private AuditEvent Of(HttpContext context, string kind) => new(time.GetUtcNow().UtcDateTime, kind)
+    {
+        Address = context.Connection.RemoteIpAddress?.ToString(),
+        Method = context.Request.Method,
+        Path = Shown(ODataFace.RawTarget(context).Path),
+    };
+
+    /// <summary>A path that can be noted: no secret that somebody put there by mistake, and no novel.</summary>
+    private static string Shown(string path) => path.Contains(AccountFile.KeyPrefix, StringComparison.OrdinalIgnoreCase) ? "(withheld)" : path.Length > 300 ? path[..300] + "…" : path;
+
+    private void Note(AuditEvent happened)
+    {
+        if (registry.Workspace.Declaration.Audit.Folder is not null && !_waiting.Writer.TryWrite(happened))
+            Interlocked.Increment(ref _lost);
+    }
+
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        using var stop = stoppingToken.Register(() => _waiting.Writer.TryComplete());
+        while (await _waiting.Reader.WaitToReadAsync(CancellationToken.None))
+        {
+            List<AuditEvent> events = [];
+            while (events.Count < 1_000 && _waiting.Reader.TryRead(out var happened))
+                events.Add(happened);
+            if (Interlocked.Exchange(ref _lost, 0) is > 0 and var lost)
+                events.Add(new AuditEvent(time.GetUtcNow().UtcDateTime, AuditEvents.Lost) { Detail = $"{lost} events came faster than they could be noted" });
+            Write(events);
+        }
+    }
+
+    private void Write(List<AuditEvent> events)
+    {
+        var workspace = registry.Workspace.Declaration;
+        if (FolderOf(workspace) is not { } folder)
+            return;
+        try
+        {
+            folder.Append(events);
+            var today = DateOnly.FromDateTime(time.GetUtcNow().UtcDateTime);
+            if (today != _swept)
+                folder.RemoveBefore(today.AddDays(-workspace.Audit.Days));
+            (_swept, _isBroken, Problem) = (today, false, null);
+        }
+        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        {
+            Problem = "the audit log cannot be written";
+            if (!_isBroken)
+                log.LogError("The audit log cannot be written: {Message}", exception.Message);
+            _isBroken = true;
+        }
+    }
+}

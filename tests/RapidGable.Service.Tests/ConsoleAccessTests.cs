@@ -1,0 +1,121 @@
+using System.Collections.Immutable;
+using Microsoft.Playwright;
+using RapidGable.Access;
+using RapidGable.Core.Tests;
+using RapidGable.Service.Identity;
+
+namespace RapidGable.Service.Tests;
+
+/// <summary>The console's pages about people: signing in, who may do what, accounts and keys, the audit log.</summary>
+public sealed class ConsoleAccessTests : BrowserTests
+{
+    private static readonly string Ada = PasswordHash.Make("long enough");
+
+    private string _path = "";
+
+    private protected override void Fill(TestWorkspace folder)
+    {
+        folder.WithSource().WithNetwork(100).Write("services/s.yaml", """
+            title: Field work
+            source: main
+            namespace: T
+            sets:
+              - { from: visit, name: Visits, rules: [{ who: office, may: read }, { who: field, may: read, rows: technician/region eq @region, hide: report, mask: purpose }] }
+              - { from: technician, name: Technicians, rules: [{ who: office, may: read }, { who: field, may: read, hide: email }] }
+            """);
+        new AccountFile
+        {
+            Administrators = ImmutableSortedDictionary<string, AdministratorAccount>.Empty.Add("ada", new AdministratorAccount(Ada)),
+            Users = ImmutableSortedDictionary<string, UserAccount>.Empty.Add("tom", new UserAccount(Ada) { Roles = ["field"], Attributes = Caller.AttributesOf([("region", "north")]) }),
+        }.Write(folder.Folder);
+        _path = folder.Folder;
+    }
+
+    private async Task SignInAsync(string password = "long enough")
+    {
+        await Page.GetByLabel("Name").FillAsync("ada");
+        await Page.GetByLabel("Password").First.FillAsync(password);
+        await Role(AriaRole.Button, "Sign in").ClickAsync();
+    }
+
+    [Fact]
+    public async Task Administrators_sign_in_and_out()
+    {
+        await GoAsync("services/s/access");
+        await Expect(Role(AriaRole.Button, "Sign in")).ToBeVisibleAsync();
+        await CheckPageAsync();
+        await SignInAsync("wrong password");
+        await Expect(Page.GetByText("The name or the password is wrong.")).ToBeVisibleAsync();
+        await SignInAsync();
+        await Expect(Role(AriaRole.Heading, "Who may do what")).ToBeVisibleAsync();
+        Assert.Equal("", await Page.EvaluateAsync<string>("document.cookie"));
+        await Role(AriaRole.Button, "Sign out").ClickAsync();
+        await Expect(Role(AriaRole.Button, "Sign in")).ToBeVisibleAsync();
+        await Page.ReloadAsync();
+        await Expect(Role(AriaRole.Button, "Sign in")).ToBeVisibleAsync();
+    }
+
+    [Fact] // a session that ends leads back to signing in
+    public async Task A_session_that_ends_is_noticed()
+    {
+        await GoAsync("audit");
+        await SignInAsync();
+        await Expect(Role(AriaRole.Heading, "Audit log")).ToBeVisibleAsync();
+        AccountFile.Change(_path, f => f with { Administrators = f.Administrators.SetItem("ada", new AdministratorAccount(PasswordHash.Make("another one"))) });
+        await Role(AriaRole.Button, "Look again").ClickAsync();
+        await Expect(Role(AriaRole.Button, "Sign in")).ToBeVisibleAsync();
+    }
+
+    [Fact]
+    public async Task The_matrix_and_what_somebody_else_sees()
+    {
+        await GoAsync("services/s/access");
+        await SignInAsync();
+        var row = Page.GetByRole(AriaRole.Table, new() { Name = "Who may do what" }).GetByRole(AriaRole.Row).Filter(new() { HasText = "Visits" });
+        await Expect(row).ToContainTextAsync("technician/region eq @region");
+        await Expect(row).ToContainTextAsync("not shown: report");
+        await Expect(row).ToContainTextAsync("always null: purpose");
+        await Page.GetByLabel("Caller").First.ClickAsync();
+        await Role(AriaRole.Option, "user tom").ClickAsync();
+        await Page.GetByLabel("Request").FillAsync("Visits?$top=1&$expand=technician");
+        await Role(AriaRole.Button, "Look").ClickAsync();
+        await Expect(Page.GetByText("answers 200")).ToBeVisibleAsync();
+        await Expect(Page.GetByLabel("What they see")).ToContainTextAsync("\"region\": \"north\"");
+        await Expect(Page.GetByLabel("What they see")).Not.ToContainTextAsync("email");
+        await Expect(Page.GetByRole(AriaRole.List, new() { Name = "Rules" })).ToContainTextAsync("gives rows (services/s.yaml:5)");
+        await Page.GetByLabel("Request").FillAsync("Technicians?$filter=email ne null");
+        await Role(AriaRole.Button, "Look").ClickAsync();
+        await Expect(Page.GetByText("answers 400")).ToBeVisibleAsync();
+        await CheckPageAsync();
+    }
+
+    [Fact]
+    public async Task A_key_is_made_shown_once_and_revoked()
+    {
+        await GoAsync("accounts");
+        await SignInAsync();
+        await Expect(Page.GetByRole(AriaRole.Region, new() { Name = "Users" })).ToContainTextAsync("region=north");
+        await Page.GetByLabel("What it is for").FillAsync("map");
+        await Page.GetByLabel("Roles").First.FillAsync("office");
+        await Page.Keyboard.PressAsync("Enter");
+        await Role(AriaRole.Button, "Make the key").ClickAsync();
+        await Expect(Page.GetByText("The key is shown only now")).ToBeVisibleAsync();
+        var key = await Page.Locator("code").First.InnerTextAsync();
+        Assert.Equal(200, (await Service.SendAsync("/odata/s/Visits", "GET", ("Authorization", "Bearer " + key))).Status);
+        var keys = Page.GetByRole(AriaRole.Region, new() { Name = "Keys" });
+        await Expect(keys).ToContainTextAsync("map");
+        await CheckPageAsync();
+        await keys.GetByRole(AriaRole.Button, new() { Name = "Revoke map" }).ClickAsync();
+        await keys.GetByRole(AriaRole.Button, new() { NameRegex = new("really") }).ClickAsync();
+        await Expect(Page.GetByText("No program has a key yet.")).ToBeVisibleAsync();
+        Assert.Equal(401, (await Service.SendAsync("/odata/s/Visits", "GET", ("Authorization", "Bearer " + key))).Status);
+        await Page.GetByText("User", new() { Exact = true }).ClickAsync();
+        await Page.GetByLabel("Name", new() { Exact = false }).FillAsync("ines");
+        await Page.GetByRole(AriaRole.Textbox, new() { Name = "Password" }).FillAsync("short");
+        await Role(AriaRole.Button, "Set the user").ClickAsync();
+        await Expect(Page.GetByText("A password has at least 8 characters")).ToBeVisibleAsync();
+        await GoAsync("audit");
+        await Expect(Page.GetByRole(AriaRole.Table, new() { Name = "Events" })).ToContainTextAsync("revoked");
+        await CheckPageAsync();
+    }
+}
