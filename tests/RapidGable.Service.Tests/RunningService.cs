@@ -75,6 +75,7 @@ public sealed class RunningService : IAsyncDisposable
     public async ValueTask DisposeAsync()
     {
         _client.Dispose();
+        await _app.StopAsync(); // what works beside the requests ends its work, as on a real stop
         await _app.DisposeAsync();
         await _workspace.DisposeAsync();
     }
