@@ -53,6 +53,8 @@ public sealed class ConsoleTests : BrowserTests
         await Expect(Rows.First).ToContainTextAsync("AB-001");
 
         await Role(AriaRole.Button, "code").ClickAsync();
+        // A second click turns the order that is shown.
+        await Expect(Page.GetByRole(AriaRole.Columnheader, new() { Name = "code" })).ToHaveAttributeAsync("aria-sort", "ascending");
         await Role(AriaRole.Button, "code").ClickAsync();
         await Expect(Rows.First).ToContainTextAsync("AB-120");
         await Expect(Page.GetByRole(AriaRole.Columnheader, new() { Name = "code" })).ToHaveAttributeAsync("aria-sort", "descending");
