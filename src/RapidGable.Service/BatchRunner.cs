@@ -1,8 +1,10 @@
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
+using RapidGable.Changes;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Requests;
+using RapidGable.Sources;
 
 namespace RapidGable.Service;
 
@@ -108,13 +110,8 @@ internal static class BatchRunner
             i += unit.Count;
             if (stopped && !batch.AnswersAll)
                 break;
-            var results = new List<BatchResponse>();
-            foreach (var request in unit)
-            {
-                var depends = request.DependsOn.Append(Reference(request.Url) ?? "").Any(failed.Contains);
-                var unitFailed = unit.Count > 1 && results.Exists(r => !r.Response.IsSuccess);
-                results.Add(new BatchResponse(request, stopped ? NotRun("An earlier request failed, and the batch does not go on after errors.") : depends || unitFailed ? NotRun("A request that this one depends on failed.") : await OneAsync(exchange, request, addresses, face)));
-            }
+            var results = stopped ? [.. unit.Select(r => new BatchResponse(r, NotRun("An earlier request failed, and the batch does not go on after errors.")))]
+                : unit[0].Group is null ? [await OneAsync(exchange, unit[0], failed, addresses, face, null)] : await GroupAsync(exchange, unit, failed, addresses, face);
             if (results.Exists(r => !r.Response.IsSuccess))
             {
                 // A group is done as a whole or not at all.
@@ -129,15 +126,64 @@ internal static class BatchRunner
 
     private static InnerResponse NotRun(string message) => new(424, [("Content-Type", "application/json")], ErrorJsonWriter.Write(new RequestFault(424, "dependency", message)));
 
-    private static async Task<InnerResponse> OneAsync(Exchange exchange, BatchRequest request, Dictionary<string, string> addresses, ODataFace face)
+    /// <summary>Requests that are done as a whole or not at all, in one transaction; it is tried again when others got in its way (M-51).</summary>
+    private static async Task<List<BatchResponse>> GroupAsync(Exchange exchange, List<BatchRequest> group, HashSet<string> failed, Dictionary<string, string> addresses, ODataFace face)
     {
+        for (var attempt = 1; ; attempt++)
+        {
+            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, face.Now);
+            var known = new Dictionary<string, string>(addresses);
+            var results = new List<BatchResponse>();
+            foreach (var request in group)
+                results.Add(results.Exists(r => !r.Response.IsSuccess) ? new BatchResponse(request, NotRun("A request that this one depends on failed.")) : await OneAsync(exchange, request, failed, known, face, unit));
+            var isGood = results.TrueForAll(r => r.Response.IsSuccess);
+            if (isGood && await CommitAsync(unit, face) is { } fault)
+                (isGood, results[^1]) = (false, results[^1] with { Response = Failed(fault) });
+            if (!isGood && unit.HasCollided && attempt < Limits.ChangeAttempts)
+            {
+                await Task.Delay(Random.Shared.Next(5, 25 * attempt), exchange.Cancellation);
+                continue;
+            }
+            foreach (var (id, address) in known)
+                addresses[id] = address;
+            return results;
+        }
+    }
+
+    /// <summary>Makes the changes of a group final; a fault when they were undone, or nobody knows.</summary>
+    private static async Task<RequestFault?> CommitAsync(ChangeUnit unit, ODataFace face)
+    {
+        try
+        {
+            await unit.CommitAsync(CancellationToken.None);
+            return null;
+        }
+        catch (SourceException exception)
+        {
+            unit.HasCollided |= exception.Kind == SourceFaultKind.Collision;
+            face.Note(exception, unit.Service.Model.Service);
+            return Faults.From(exception);
+        }
+    }
+
+    private static InnerResponse Failed(RequestFault fault) => new(fault.Status, [("Content-Type", "application/json")], ErrorJsonWriter.Write(fault));
+
+    private static async Task<BatchResponse> OneAsync(Exchange exchange, BatchRequest request, HashSet<string> failed, Dictionary<string, string> addresses, ODataFace face, ChangeUnit? unit)
+    {
+        if (request.DependsOn.Append(Reference(request.Url) ?? "").Any(failed.Contains))
+            return new BatchResponse(request, NotRun("A request that this one depends on failed."));
         var root = new Uri(exchange.Root).AbsolutePath;
-        var target = Target(request, exchange.Root, root, addresses);
-        if (target is null)
-            return new InnerResponse(404, [("Content-Type", "application/json")], ErrorJsonWriter.Write(RequestFault.NotFound($"'{request.Url}' is not an address of this service.")));
+        if (Target(request, exchange.Root, root, addresses) is not { } target)
+            return new BatchResponse(request, Failed(RequestFault.NotFound($"'{request.Url}' is not an address of this service.")));
+        string? AddressOf(string reference) => Reference(reference) is { } id && addresses.TryGetValue(id, out var address) ? address + reference[(id.Length + 1)..] : null;
+        var response = await InnerExchange.RunAsync(exchange.Context, exchange.Caller, new InnerRequest(request.Method.ToUpperInvariant(), target, request.Headers, request.Body), face, exchange.Cancellation, unit, AddressOf);
         if (request.Id.Length > 0)
-            addresses[request.Id] = target.Split('?')[0];
-        return await InnerExchange.RunAsync(exchange.Context, exchange.Caller, new InnerRequest(request.Method.ToUpperInvariant(), target, request.Headers, request.Body), face, exchange.Cancellation);
+        {
+            // What a request made is where it says; else a reference is about what it addressed.
+            var made = response.Headers.FirstOrDefault(h => h.Name.Equals("Location", StringComparison.OrdinalIgnoreCase)).Value;
+            addresses[request.Id] = response.IsSuccess && made is not null && made.StartsWith(exchange.Root, StringComparison.Ordinal) ? root + made[exchange.Root.Length..] : target.Split('?')[0];
+        }
+        return new BatchResponse(request, response);
     }
 
     /// <summary>The path and query of a request: its address may be absolute, start at the host, or count from the batch's own (JSON format 19.2).</summary>

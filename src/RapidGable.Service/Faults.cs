@@ -9,7 +9,9 @@ internal static class Faults
     public static RequestFault From(SourceException exception) => exception.Kind switch
     {
         SourceFaultKind.Unavailable => new RequestFault(503, "source-unavailable", "The database cannot be reached at the moment."),
-        SourceFaultKind.Busy => new RequestFault(503, "source-busy", "The database is locked or has no session left at the moment. Try again shortly."),
+        SourceFaultKind.Uncertain => new RequestFault(503, "outcome-unknown", "The connection to the database broke while the change was made final: it is done or not done as a whole. Read to see which."),
+        SourceFaultKind.Busy or SourceFaultKind.Collision => new RequestFault(503, "source-busy", "The database is locked or has no session left at the moment. Try again shortly."),
+        SourceFaultKind.Constraint => new RequestFault(409, "constraint", "A rule of the database is broken by this together with what else there is."),
         SourceFaultKind.TooSlow => new RequestFault(503, "source-too-slow", "The query took longer than this service allows. Ask for less, or narrow the filter."),
         SourceFaultKind.DivisionByZero => new RequestFault(400, "division-by-zero", "The expression divides by zero for some row."),
         SourceFaultKind.Overflow => new RequestFault(400, "overflow", "A number in the expression leaves the range of its type."),

@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Http.Features;
 using RapidGable.Access;
+using RapidGable.Changes;
 using RapidGable.Model;
 using RapidGable.Requests;
 
@@ -21,17 +22,25 @@ internal sealed record InnerResponse(int Status, IReadOnlyList<(string Name, str
 /// <summary>Runs requests that do not come over a connection of their own: parts of a batch, and those that are answered later.</summary>
 internal static class InnerExchange
 {
-    private sealed record Mark(Caller Caller);
+    private sealed record Mark(Caller Caller, ChangeUnit? Unit, Func<string, string?>? AddressOf);
 
     public static bool Is(HttpContext context) => context.Features.Get<Mark>() is not null;
 
     /// <summary>Who sent the request that this one stands in; null = it stands in none.</summary>
     public static Caller? CallerOf(HttpContext context) => context.Features.Get<Mark>()?.Caller;
 
-    public static async Task<InnerResponse> RunAsync(HttpContext outer, Caller caller, InnerRequest request, ODataFace face, CancellationToken cancellation)
+    /// <summary>The changes that this request is to be done together with; null = it stands alone.</summary>
+    public static ChangeUnit? UnitOf(HttpContext context) => context.Features.Get<Mark>()?.Unit;
+
+    /// <summary>The address of what another part of the same batch made or is about, by a reference such as <c>$1</c>; null = there is none.</summary>
+    public static string? AddressOf(HttpContext context, string reference) => context.Features.Get<Mark>()?.AddressOf?.Invoke(reference);
+
+    /// <param name="unit">The changes that it is done together with; null = it stands alone.</param>
+    /// <param name="addressOf">Addresses by their references; null = there are none.</param>
+    public static async Task<InnerResponse> RunAsync(HttpContext outer, Caller caller, InnerRequest request, ODataFace face, CancellationToken cancellation, ChangeUnit? unit = null, Func<string, string?>? addressOf = null)
     {
         var context = new DefaultHttpContext { RequestServices = outer.RequestServices, RequestAborted = cancellation };
-        context.Features.Set(new Mark(caller));
+        context.Features.Set(new Mark(caller, unit, addressOf));
         var lifetime = new Lifetime(cancellation);
         context.Features.Set<IHttpRequestLifetimeFeature>(lifetime);
         context.Connection.RemoteIpAddress = outer.Connection.RemoteIpAddress;

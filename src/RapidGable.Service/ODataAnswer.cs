@@ -55,7 +55,7 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
         if (prepared.Request.IsDelta && !negotiated.Format.HasContext)
             return new RequestFault(406, "not-acceptable", "Changes need their control information; ask for them with metadata=minimal.", "Accept");
         if (!QueryValues.Make(prepared.Request, lexed, preferences.MaxPageSize, time.GetUtcNow().UtcDateTime, exchange.Caller).Is(out var values, out fault)
-            || !(await QueryRun.StartAsync(prepared, values, exchange.Cancellation, tracks)).Is(out var run, out fault))
+            || !(await QueryRun.StartAsync(prepared, values, exchange.Cancellation, tracks, InnerExchange.UnitOf(exchange.Context)?.Within(prepared.Source))).Is(out var run, out fault))
             return fault;
         await using (run)
         {
@@ -105,7 +105,7 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
     }
 
     /// <summary>404 or 204 when there is nothing to write; null when there is.</summary>
-    private static RequestFault? Missing(BoundRequest request, QueryRun run)
+    internal static RequestFault? Missing(BoundRequest request, QueryRun run)
     {
         var notFound = RequestFault.NotFound("There is no such entity.", "path");
         var noContent = new RequestFault(StatusCodes.Status204NoContent, "", "");

@@ -28,7 +28,6 @@ internal sealed record Exchange(HttpContext Context, PublishedService Service, C
 internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, TrafficGate traffic, AuditLog audit, RequestCounters counters, StatusMonitors monitors, TimeProvider time, ILogger<ODataFace> log)
 {
     public const string Prefix = "/odata/";
-    private const string ReadMethods = "GET, HEAD, OPTIONS";
 
     public async Task HandleAsync(HttpContext context)
     {
@@ -69,7 +68,7 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
             await RefuseAsync(context, fault);
             return;
         }
-        if (registry.Find(name) is not { } service || service.ModelFor(caller).Sets.IsEmpty)
+        if (registry.Find(name) is not { } service || !service.IsOpenTo(caller))
         {
             if (registry.Find(name) is not null)
                 audit.Refused(context, AuditEvents.Refused, caller.Name, 404, "not-found");
@@ -101,7 +100,7 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         }
         catch (SourceException exception)
         {
-            log.LogError("{Kind} at a source of {Service}: {Message}", exception.Kind, name, exception.Message);
+            Note(exception, name);
             await FailAsync(context, Faults.From(exception));
         }
         catch (BadHttpRequestException exception)
@@ -118,6 +117,12 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
             counters.Count(name, response.StatusCode);
         }
     }
+
+    /// <summary>The instant of what begins now, in UTC.</summary>
+    internal DateTime Now => time.GetUtcNow().UtcDateTime;
+
+    /// <summary>Tells the log of a source's failure that a caller hears in other words.</summary>
+    internal void Note(SourceException exception, string service) => log.LogError("{Kind} at a source of {Service}: {Message}", exception.Kind, service, exception.Message);
 
     private static RequestFault NotSignedIn { get; } = new(401, "sign-in", "Sign in first: this is not open to everybody, or not there.", "Authorization");
 
@@ -168,7 +173,7 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
                 return wrong;
             (path, query, isRead) = (path[..^"/$query".Length], merged, true);
         }
-        if (!RequestAddress.Read(path, isRead ? query : "").Is(out var address, out var fault) || !address.ResolveEntityId(exchange.Root).Is(out address, out fault))
+        if (!RequestAddress.Read(path, isRead ? query : "").Is(out var address, out var fault) || (isRead && !address.ResolveEntityId(exchange.Root).Is(out address, out fault)))
             return fault;
         if (AllEntities.Is(path))
             return await new AllEntities(exchange, this, isRead).AnswerAsync(address);
@@ -176,21 +181,18 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
             return Refused(exchange, "POST, OPTIONS", $"{method} is not allowed here; $query takes POST.");
         if (isQuery && address.Segments[^1].Text == "$query")
             return Refused(exchange, "POST, OPTIONS", "$query takes POST, with the query options as its body.");
+        if (!isRead)
+        {
+            var change = new ODataChange(exchange, time);
+            var refusal = await change.AnswerAsync(path, query, signIn.IsOffered ? NotSignedIn : null);
+            if (refusal is null && !HttpMethods.IsOptions(method))
+                audit.Changed(exchange.Context, exchange.Caller.Name, exchange.Response.StatusCode);
+            return refusal;
+        }
         if (!LexedRequest.Read(address).Is(out var lexed, out fault) || !exchange.Service.Prepare(lexed, exchange.Caller).Is(out var prepared, out fault))
             return fault;
         if (lexed.SchemaVersion is { } schema && schema != "*")
             return RequestFault.NotFound($"There is no schema version '{schema}'; this service has one, which $schemaversion=* asks for.", "$schemaversion");
-        if (!isRead)
-        {
-            if (OperationOf(method) is var asked && asked != SetOperations.None && prepared.Request.Path.Root is not null && prepared.Request.Path.Target.Operations.HasFlag(asked))
-            {
-                exchange.Response.Headers.Allow = ReadMethods;
-                return RequestFault.NotImplemented($"{method} is declared for this resource, and is not carried out by this version.");
-            }
-            if (OperationOf(method) is var declared && declared != SetOperations.None && prepared.Request.Path.Root is not null && exchange.Service.Model.FindSet(prepared.Request.Path.Target.Name)?.Operations.HasFlag(declared) == true)
-                return exchange.Caller.IsSignedIn || !signIn.IsOffered ? new RequestFault(403, "forbidden", $"{method} is not open to you here.") : NotSignedIn;
-            return Refused(exchange, ReadMethods, $"{method} is not allowed here; this resource can be read only.");
-        }
         return await new ODataAnswer(exchange, time).WriteAsync(address, lexed, prepared);
     }
 
@@ -216,10 +218,6 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
             return new RequestFault(413, "too-large", $"The query is longer than {Limits.UrlLength} characters.");
         return query.Length == 0 ? text : text.Length == 0 ? query : $"{query}&{text}";
     }
-
-    /// <summary>What a writing method does.</summary>
-    private static SetOperations OperationOf(string method) =>
-        method switch { "POST" => SetOperations.Create, "PATCH" or "PUT" => SetOperations.Update, "DELETE" => SetOperations.Delete, _ => SetOperations.None };
 
     internal static async Task FailAsync(HttpContext context, RequestFault fault)
     {

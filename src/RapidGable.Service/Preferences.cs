@@ -38,6 +38,12 @@ internal sealed class Preferences
 
     public bool ContinueOnError => _items.TryGetValue("continue-on-error", out var item) && !item.Value.Equals("false", StringComparison.OrdinalIgnoreCase);
 
+    /// <summary><c>minimal</c> or <c>representation</c>; null = not said.</summary>
+    public string? Return => _items.TryGetValue("return", out var item) && item.Value.ToLowerInvariant() is var value && value is "minimal" or "representation" ? value : null;
+
+    /// <summary>The state before a change is asked for beside that after it.</summary>
+    public bool AsksForBefore => _items.ContainsKey("before");
+
     public bool TrackChanges => _items.ContainsKey("track-changes");
 
     private bool Is(string name, string value) => _items.TryGetValue(name, out var item) && item.Value.Equals(value, StringComparison.OrdinalIgnoreCase);

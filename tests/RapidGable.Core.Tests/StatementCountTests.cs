@@ -106,6 +106,12 @@ public class StatementCountTests(NetworkFixture network) : IClassFixture<Network
                 return inner.QueryAsync(sql, parameters, cancellation);
             }
 
+            public ValueTask<long> ExecuteAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation) => inner.ExecuteAsync(sql, parameters, cancellation);
+
+            public ValueTask SerializeAsync(string subject, CancellationToken cancellation) => inner.SerializeAsync(subject, cancellation);
+
+            public ValueTask CommitAsync(CancellationToken cancellation) => inner.CommitAsync(cancellation);
+
             public ValueTask DisposeAsync()
             {
                 source.OpenSessions--;

@@ -12,6 +12,27 @@ public sealed record PermittedRequest
     public BoundRequest Request { get; }
 }
 
+/// <summary>What a caller may write of a set by one operation. Only <see cref="AccessGate"/> gives it out.</summary>
+public sealed record WriteAccess
+{
+    internal WriteAccess(EntitySet set, SetOperations operation, SourceObjectName before, SourceObjectName after, ImmutableHashSet<string> closed) =>
+        (Set, Operation, Before, After, Closed) = (set, operation, before, after, closed);
+
+    /// <summary>The whole set, whatever the caller may read of it.</summary>
+    public EntitySet Set { get; }
+
+    public SetOperations Operation { get; }
+
+    /// <summary>The rows that may be changed.</summary>
+    public SourceObjectName Before { get; }
+
+    /// <summary>What a row must be among once it is written.</summary>
+    public SourceObjectName After { get; }
+
+    /// <summary>Columns that may not be written.</summary>
+    public ImmutableHashSet<string> Closed { get; }
+}
+
 /// <summary>
 /// The one place where rules become decisions. Rules that let a caller do something add up: the rows are those of all of them, and a value is
 /// seen in a row when a rule that lets the row be seen shows it. A rule that takes away wins over all of them. A condition about an attribute
@@ -48,11 +69,15 @@ public static class AccessGate
     public static ImmutableDictionary<string, ImmutableArray<BoundRule>> Bind(EntityModel model) => model.Sets.ToImmutableDictionary(s => s.Name,
         s => s.Rules.Select(g => BoundRule.Bind(model, s, g)).ToList() is var all && all.TrueForAll(r => r.Fault is null) ? [.. all.Select((r, i) => r.Value! with { Ordinal = i })] : ImmutableArray<BoundRule>.Empty);
 
+    /// <summary>The rules once more, with what each asks of a written row as its condition.</summary>
+    public static ImmutableDictionary<string, ImmutableArray<BoundRule>> BindChecks(EntityModel model) => Bind(new EntityModel(model.Service, model.Title, model.Namespace,
+        [.. model.Sets.Select(s => s with { Rules = [.. s.Rules.Select(g => g.WithCheck is null ? g : g with { Rows = g.WithCheck })] })]));
+
     /// <summary>What tells the view of one caller from that of another.</summary>
     public static string Signature(EntityModel model, Caller caller, ImmutableDictionary<string, ImmutableArray<BoundRule>> rules) => string.Join('\n', model.Sets.Select(set =>
     {
         var (allowing, denying, deniesAll) = Applying(SetOperations.Read, caller, rules[set.Name]);
-        return deniesAll || !set.Operations.HasFlag(SetOperations.Read) ? "" : string.Join(' ', allowing.Concat(denying).Select(r => r.Ordinal + r.Choice)) + string.Concat(Operations.Skip(1).Select(o => May(set, o, caller, rules[set.Name]) ? "+" : "-"));
+        return deniesAll || !set.Operations.HasFlag(SetOperations.Read) ? string.Concat(Operations.Skip(1).Select(o => May(set, o, caller, rules[set.Name]) ? "+" : "-")) : string.Join(' ', allowing.Concat(denying).Select(r => r.Ordinal + r.Choice)) + string.Concat(Operations.Skip(1).Select(o => May(set, o, caller, rules[set.Name]) ? "+" : "-"));
     }));
 
     /// <summary>
@@ -71,6 +96,40 @@ public static class AccessGate
         return new EntityModel(model.Service, model.Title, model.Namespace,
             [.. readable.Select(s => s with { Type = s.Type.With([.. s.Type.Navigations.Where(n => names.ContainsKey(n.TargetSet)).Select(n => !n.IsCollection && names[n.TargetSet].Source.Restriction is not null ? n with { Nullable = true } : n)]) })]);
     }
+
+    /// <summary>
+    /// The part of a model that a caller may address to change something: what they may know of, and the sets that they may write and not read.
+    /// </summary>
+    /// <param name="visible">As <see cref="VisibleTo"/> gives it.</param>
+    public static EntityModel ChangeableBy(EntityModel model, EntityModel visible, Caller caller, ImmutableDictionary<string, ImmutableArray<BoundRule>> rules)
+    {
+        var blind = model.Sets.Where(s => visible.FindSet(s.Name) is null && s.ContainedIn is null && !s.IsUnkeyed && Operations.Skip(1).Any(o => May(s, o, caller, rules[s.Name]))).ToList();
+        if (blind.Count == 0)
+            return visible;
+        var names = visible.Sets.Concat(blind).Select(s => s.Name).ToHashSet();
+        return new EntityModel(model.Service, model.Title, model.Namespace, [.. visible.Sets, .. blind.Select(s => s with
+        {
+            Operations = Operations.Skip(1).Where(o => May(s, o, caller, rules[s.Name])).Aggregate(SetOperations.None, (all, o) => all | o),
+            Type = s.Type.With([.. s.Type.Navigations.Where(n => names.Contains(n.TargetSet))]),
+        })]);
+    }
+
+    /// <summary>What a caller may write of a set by one operation; null = nothing.</summary>
+    /// <param name="checks">The same rules, each with what it asks of a row once it is written in place of what it asks before.</param>
+    public static WriteAccess? Writing(EntityModel model, EntitySet set, SetOperations operation, Caller caller, IReadOnlyList<BoundRule> rules, IReadOnlyList<BoundRule> checks)
+    {
+        var (allowing, denying, deniesAll) = Applying(operation, caller, rules);
+        var (leaving, forbidding, forbidsAll) = Applying(operation, caller, checks);
+        if (!set.Operations.HasFlag(operation) || deniesAll || allowing.IsEmpty || forbidsAll || leaving.IsEmpty)
+            return null;
+        SourceObjectName Left(ImmutableArray<BoundRule> by, ImmutableArray<BoundRule> without) =>
+            without.IsEmpty && by.Any(r => r.Condition is null) ? set.Source : set.Source with { RowId = null, Restriction = new AccessRestriction(model, set, by, without, []) };
+        var closed = allowing.SelectMany(r => r.Grant.Hide.Concat(r.Grant.Mask)).Distinct().Where(c => allowing.All(r => r.Grant.Hide.Contains(c) || r.Grant.Mask.Contains(c)));
+        return new WriteAccess(set, operation, Left(allowing, denying), Left(leaving, forbidding), [.. closed]);
+    }
+
+    /// <summary>The rows of a set that fulfil one of some conditions.</summary>
+    internal static SourceObjectName Fulfilling(EntityModel model, EntitySet set, ImmutableArray<BoundRule> conditions) => set.Source with { RowId = null, Restriction = new AccessRestriction(model, set, conditions, [], []) };
 
     private static EntitySet Restricted(EntityModel model, EntitySet set, Caller caller, ImmutableArray<BoundRule> rules)
     {

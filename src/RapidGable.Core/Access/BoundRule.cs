@@ -62,10 +62,13 @@ public sealed partial record BoundRule(Grant Grant, BoundExpression? Condition)
     }
 
     /// <summary>The fault says what is wrong with the condition, and where.</summary>
-    public static Result<BoundRule> Bind(EntityModel model, EntitySet set, Grant grant)
+    public static Result<BoundRule> Bind(EntityModel model, EntitySet set, Grant grant) => grant.Rows is { } rows ? Bind(model, set, grant, rows, isValue: false) : new BoundRule(grant, null);
+
+    /// <summary>An expression about an entity, bound like the condition of a rule: its <see cref="Condition"/> is a value of any type.</summary>
+    public static Result<BoundRule> BindValue(EntityModel model, EntitySet set, string expression) => Bind(model, set, new Grant(AccessRule.Anyone, SetOperations.None), expression, isValue: true);
+
+    private static Result<BoundRule> Bind(EntityModel model, EntitySet set, Grant grant, string rows, bool isValue)
     {
-        if (grant.Rows is not { } rows)
-            return new BoundRule(grant, null);
         var names = AttributePattern().Matches(QuotedPattern().Replace(rows, "")).Select(m => m.Groups[1].Value).Distinct().ToList();
         if (names.Count > MostAttributes)
             return new RequestFault(400, "too-large", $"It asks for more than {MostAttributes} attributes of the caller.");
@@ -74,7 +77,7 @@ public sealed partial record BoundRule(Grant Grant, BoundExpression? Condition)
         RequestFault? first = null;
         foreach (var samples in Samples(names.Count))
         {
-            var query = "$filter=" + Uri.EscapeDataString(rows) + string.Concat(names.Zip(samples, (n, s) => $"&@{n}={Uri.EscapeDataString(s)}"));
+            var query = (isValue ? $"$compute={Uri.EscapeDataString(rows)}%20as%20gable_value&$select=gable_value" : "$filter=" + Uri.EscapeDataString(rows)) + string.Concat(names.Zip(samples, (n, s) => $"&@{n}={Uri.EscapeDataString(s)}"));
             if (!RequestAddress.Read(set.Name, query).Is(out var address, out var fault) || !LexedRequest.Read(address).Is(out var lexed, out fault)
                 || !RequestParser.Parse(lexed).Is(out var syntax, out fault) || !RequestBinder.Bind(syntax, free).Is(out var bound, out fault))
             {
@@ -84,7 +87,7 @@ public sealed partial record BoundRule(Grant Grant, BoundExpression? Condition)
                     continue;
                 return first;
             }
-            var filter = bound.Filter!;
+            var filter = isValue ? bound.Select!.Computed[0].Expression : bound.Filter!;
             var uses = LiteralsOf(filter).Where(l => lexed.Literals[l.Slot].Target.StartsWith('@')).Distinct().ToList();
             var unused = lexed.Literals.Select((l, slot) => (l.Target, slot)).FirstOrDefault(p => p.Target.StartsWith('@') && uses.All(u => u.Slot != p.slot));
             if (unused.Target is { } lost)

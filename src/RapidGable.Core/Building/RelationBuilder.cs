@@ -147,6 +147,8 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
         var (there, back) = (ForeignKeyOf(from, to, joins), ForeignKeyOf(to, from, reverse));
         var isMany = !to.IsUnique(joins.Select(j => j.Target.Column));
         var isManyBack = !from.IsUnique(joins.Select(j => j.Own.Column));
+        // Without a foreign key, the side that many lead from is the one that says so.
+        var isHeldByTarget = there is null && (back is not null || isMany);
         if (relation.IsContained && !Contain(from, to, relation, joins, isRemote))
             return;
         var backName = !relation.HasBack ? null : relation.Back?.Value ?? (isManyBack ? Free(to, from.Name, $"{from.Name}_by_{relation.Name.Value}") : back is not null ? ForwardName(to, from, [.. joins.Select(j => j.Target)]) : Free(to, OutsideNames.Relation(from.TypeName, service.Names), $"{from.TypeName}_by_{relation.Name.Value}"));
@@ -155,9 +157,9 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
             _diagnostics.Error("name-collision", $"'{to.Name}' has another property called '{asked.Value}'.", asked.Location, "Give the way back another name.");
             return;
         }
-        Add(from, to, new NavigationProperty(relation.Name.Value, to.Name, isMany, !isMany && (there is null || joins.Any(j => j.Own.Nullable)), joins, backName) { OnDelete = back?.OnDelete, IsContained = relation.IsContained, IsRemote = isRemote }, Reason(there ?? back));
+        Add(from, to, new NavigationProperty(relation.Name.Value, to.Name, isMany, !isMany && (there is null || joins.Any(j => j.Own.Nullable)), joins, backName) { OnDelete = back?.OnDelete, IsContained = relation.IsContained, IsRemote = isRemote, IsHeldByTarget = isHeldByTarget }, Reason(there ?? back));
         if (backName is not null)
-            Add(to, from, new NavigationProperty(backName, from.Name, isManyBack, !isManyBack && (back is null || joins.Any(j => j.Target.Nullable)), reverse, relation.Name.Value) { OnDelete = there?.OnDelete, IsRemote = isRemote }, Reason(there ?? back));
+            Add(to, from, new NavigationProperty(backName, from.Name, isManyBack, !isManyBack && (back is null || joins.Any(j => j.Target.Nullable)), reverse, relation.Name.Value) { OnDelete = there?.OnDelete, IsRemote = isRemote, IsHeldByTarget = !isHeldByTarget }, Reason(there ?? back));
     }
 
     private static string Reason(ForeignKey? foreignKey) => foreignKey is null ? "declared" : "declared, over a foreign key";
@@ -249,7 +251,7 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
         // The first published set of the target keeps the plain way back; a second set of the same table says its name.
         var back = BackName(from, to, there, isOne);
         Add(from, to, new NavigationProperty(there, to.Name, false, own.Any(p => p!.Nullable), joins, back), "foreign key");
-        Add(to, from, new NavigationProperty(back, from.Name, !isOne, isOne, [.. joins.Select(j => new JoinPair(j.Target, j.Own))], there) { OnDelete = foreignKey.OnDelete }, "foreign key");
+        Add(to, from, new NavigationProperty(back, from.Name, !isOne, isOne, [.. joins.Select(j => new JoinPair(j.Target, j.Own))], there) { OnDelete = foreignKey.OnDelete, IsHeldByTarget = true }, "foreign key");
     }
 
     private string ForwardName(SetDraft from, SetDraft to, List<Property?> own)

@@ -272,8 +272,6 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
                     word.Location, $"Operations: {string.Join(", ", OperationWords)}.");
                 continue;
             }
-            if (word.Value != "read")
-                diagnostics.Warning("operation-later", $"'{word.Value}' is not carried out by this version: a request for it answers 501, and the metadata says that it is not there.", word.Location);
             operations |= Enum.Parse<SetOperations>(word.Value, ignoreCase: true);
         }
         return operations;

@@ -342,10 +342,7 @@ public sealed class CsdlXmlWriter
     /// <summary>What cannot be done with a set; all else can (Capabilities vocabulary).</summary>
     private void WriteRestrictions(EntitySet set)
     {
-        // Writing is not carried out by this version, whatever a declaration allows.
-        Restriction("Insert", ("Insertable", "false"));
-        Restriction("Update", ("Updatable", "false"));
-        Restriction("Delete", ("Deletable", "false"));
+        WriteChanges(set);
         Restricted("Filter", "NonFilterableProperties", NotUsable(set.Type.Properties, p => p.IsFilterable, ConvertedUse.Equality), set.RequiresFilter ? [("RequiresFilter", "true")] : []);
         Restricted("Sort", "NonSortableProperties", NotUsable(set.Type.Properties, p => p.IsSortable && p.Type.Kind != EdmKind.Binary, ConvertedUse.Order), []);
         if (!set.IsSearchable)
@@ -366,12 +363,22 @@ public sealed class CsdlXmlWriter
         Annotation("Capabilities.ComputeSupported", "Bool", "true");
         if (set.Changes is not null)
             Restricted("ChangeTracking", [("Supported", "true")]);
-        if (set.Version is not null)
+        if (set.HasVersion)
         {
             // What makes the tag may be hidden, so it is not named.
             Annotated("Core.OptimisticConcurrency", () => Element("Collection", Edm));
         }
         WriteAggregation(set);
+    }
+
+    /// <summary>What may be changed, and how.</summary>
+    private void WriteChanges(EntitySet set)
+    {
+        bool May(SetOperations operation) => set.Operations.HasFlag(operation);
+        static string Word(bool value) => value ? "true" : "false";
+        Restricted("InsertRestrictions", May(SetOperations.Create) ? [("Insertable", "true"), ("DeepInsertSupport/Supported", "true")] : [("Insertable", "false")]);
+        Restricted("UpdateRestrictions", May(SetOperations.Update) ? [("Updatable", "true"), ("Upsertable", Word(May(SetOperations.Create) && set.Type.Key.All(k => k is { HasComputedDefault: false, IsComputed: false, Maker: null }))), ("FilterSegmentSupported", "true"), ("DeltaUpdateSupported", Word(set.ContainedIn is null))] : [("Updatable", "false")]);
+        Restricted("DeleteRestrictions", May(SetOperations.Delete) ? [("Deletable", "true"), ("FilterSegmentSupported", "true")] : [("Deletable", "false")]);
     }
 
     private void WriteAggregation(EntitySet set) => Annotated("Aggregation.ApplySupported", () =>
@@ -423,7 +430,19 @@ public sealed class CsdlXmlWriter
     {
         _xml.WriteStartElement("Record", Edm);
         foreach (var (name, value) in flags)
-            Element("PropertyValue", Edm, ("Property", name), ("Bool", value));
+        {
+            if (name.Split('/') is not [var outer, var inner])
+            {
+                Element("PropertyValue", Edm, ("Property", name), ("Bool", value));
+                continue;
+            }
+            _xml.WriteStartElement("PropertyValue", Edm);
+            _xml.WriteAttributeString("Property", outer);
+            _xml.WriteStartElement("Record", Edm);
+            Element("PropertyValue", Edm, ("Property", inner), ("Bool", value));
+            _xml.WriteEndElement();
+            _xml.WriteEndElement();
+        }
         _xml.WriteEndElement();
     });
 

@@ -54,6 +54,15 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
     /// <summary>The type in which the column's values are read and compared.</summary>
     public EdmType StoredType => Conversion?.Stored ?? Type;
 
+    /// <summary>What written values must be beyond their type.</summary>
+    public ValueRules Rules { get; init; } = ValueRules.None;
+
+    /// <summary>How the service makes the value; null = callers or the source give it.</summary>
+    public ValueMaker? Maker { get; init; }
+
+    /// <summary>What a read-only value is computed from, as an expression of the filter language; null = the column holds it.</summary>
+    public string? Expression { get; init; }
+
     /// <summary>Column that says whether a row has the property at all: 0 = it has not; null = every row has.</summary>
     public string? PresenceColumn { get; init; }
 
@@ -100,6 +109,9 @@ public sealed record NavigationProperty(
 
     /// <summary>The target is in another source, so no statement can join the two.</summary>
     public bool IsRemote { get; init; }
+
+    /// <summary>The related entities hold what ties them to this one; false = this one holds it, or a link table does.</summary>
+    public bool IsHeldByTarget { get; init; }
 }
 
 /// <summary>Rows that each tie one entity of one set to one of another.</summary>
@@ -222,6 +234,21 @@ public sealed record EntitySet(string Name, EntityType Type, SourceObjectName So
 
     /// <summary>The column that changes with every change of a row, visible or not; its value is the entity's ETag. Null = entities have none.</summary>
     public Property? Version { get; init; }
+
+    /// <summary>The entity's ETag is made of all values of its row, since no column changes with every change.</summary>
+    public bool IsVersionedByRow { get; init; }
+
+    /// <summary>Changes and deletions must say which state they are about (<c>If-Match</c>).</summary>
+    public bool RequiresVersion { get; init; }
+
+    /// <summary>Whether entities have an ETag.</summary>
+    public bool HasVersion => Version is not null || IsVersionedByRow;
+
+    /// <summary>What written rows must be beyond the rules of single values.</summary>
+    public ImmutableArray<RowRule> RowRules { get; init; } = [];
+
+    /// <summary>Where changes are noted; null = nowhere.</summary>
+    public ChangeLog? Log { get; init; }
 
     /// <summary>How callers learn what has changed; null = they do not.</summary>
     public ChangeTracking? Changes { get; init; }

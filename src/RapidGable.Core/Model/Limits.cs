@@ -51,6 +51,12 @@ public static class Limits
     /// <summary>Minutes for which a name that had too many wrong passwords waits.</summary>
     public const int SignInPauseMinutes = 5;
 
+    /// <summary>Entities in one body, related ones among them.</summary>
+    public const int SentEntities = 1_000;
+
+    /// <summary>How often changes are tried that others got in the way of.</summary>
+    public const int ChangeAttempts = 5;
+
     /// <summary>Requests in one batch.</summary>
     public const int BatchRequests = 100;
 

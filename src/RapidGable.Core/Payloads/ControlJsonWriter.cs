@@ -27,7 +27,7 @@ internal sealed class ControlJsonWriter
         _id = Encode("id");
         _readLink = Encode("readLink");
         var hasIdentity = !shape.Key.IsEmpty;
-        _etag = shape.Version is not null && format.HasContext && !shape.IsReference ? Encode("etag") : null;
+        _etag = shape.HasVersion && format.HasContext && !shape.IsReference ? Encode("etag") : null;
         _type = format.IsFull && hasIdentity && !shape.IsReference ? (Encode("type"), "#" + model.QualifiedName(shape.Set.Type)) : null;
         _typeName = Encode("type");
         _derived = [.. (format.HasContext && !shape.IsReference ? shape.Types : []).Select(t => (t.Column, $"#{model.Namespace}.{t.Type.Name}"))];
@@ -63,7 +63,7 @@ internal sealed class ControlJsonWriter
         var address = needsAddress ? ValueText.EntityId(_shape, row) : "";
         if (HasId)
             json.WriteString(_id, _format.HasContext ? address : links.Absolute(address));
-        if (_etag is { } etag && ValueText.ETag(_shape.Version!, row) is { } tag)
+        if (_etag is { } etag && ValueText.ETag(_shape, row) is { } tag)
             json.WriteString(etag, tag);
         if (_type is not null)
             json.WriteString(_readLink, address);

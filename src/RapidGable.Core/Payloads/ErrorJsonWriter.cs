@@ -28,6 +28,20 @@ public static class ErrorJsonWriter
                 json.WriteEndObject();
                 json.WriteEndArray();
             }
+            else if (!fault.Details.IsEmpty)
+            {
+                json.WriteStartArray("details");
+                foreach (var detail in fault.Details)
+                {
+                    json.WriteStartObject();
+                    json.WriteString("code", detail.Code);
+                    json.WriteString("message", detail.Message);
+                    if (detail.Target is { } at)
+                        json.WriteString("target", at);
+                    json.WriteEndObject();
+                }
+                json.WriteEndArray();
+            }
             json.WriteEndObject();
             json.WriteEndObject();
         }

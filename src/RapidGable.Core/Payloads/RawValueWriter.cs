@@ -15,7 +15,7 @@ public static class RawValueWriter
         run.Query.Shape.MediaTypeColumn is { } column && !run.Rows.IsNull(column) ? Encoding.UTF8.GetString(run.Rows.GetUtf8(column)) : null;
 
     /// <summary>The tag of the current row's entity; null = its set has none.</summary>
-    public static string? ETag(QueryRun run) => run.Query.Shape.Entity.Version is { } version ? ValueText.ETag(version, run.Rows) : null;
+    public static string? ETag(QueryRun run) => ValueText.ETag(run.Query.Shape.Entity, run.Rows);
 
     /// <summary>The value of the run's current row, which must not be null.</summary>
     public static byte[] Value(QueryRun run)

@@ -1,5 +1,6 @@
 using System.Buffers.Text;
 using System.Globalization;
+using System.Security.Cryptography;
 using System.Text;
 using System.Text.Encodings.Web;
 using System.Xml;
@@ -57,6 +58,22 @@ internal static class ValueText
     /// <summary>The weak entity tag that a version's value makes (RFC 9110 8.8.3); null when the row has none.</summary>
     public static string? ETag(ShapeCell version, IRowCursor row) => row.IsNull(version.Column) ? null : $"W/\"{Uri.EscapeDataString(Raw(version, row))}\"";
 
+    /// <summary>The weak entity tag of the current row's entity; null = it has none.</summary>
+    public static string? ETag(EntityShape entity, IRowCursor row)
+    {
+        if (entity.Version is { } version)
+            return ETag(version, row);
+        if (entity.RowState.IsEmpty)
+            return null;
+        using var hash = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+        foreach (var cell in entity.RowState)
+        {
+            hash.AppendData(Encoding.UTF8.GetBytes(row.IsNull(cell.Column) ? "NULL" : row.GetStored(cell.Column).ToString()));
+            hash.AppendData("\n"u8);
+        }
+        return $"W/\"{Convert.ToHexStringLower(hash.GetHashAndReset().AsSpan(0, 12))}\"";
+    }
+
     /// <summary>The canonical address of an entity, relative to the service root: <c>Sensors(station_id=1,sensor_no=2)</c>, percent-encoded.</summary>
     public static string EntityId(EntityShape entity, IRowCursor row) => entity.Container is not { } container ? entity.Set.Name + Key(entity.Key, row)
         : $"{ContainerId(container, row)}/{Uri.EscapeDataString(container.Navigation.Name)}{Key(entity.Key, row)}";
@@ -68,15 +85,17 @@ internal static class ValueText
     private static string Key(System.Collections.Immutable.ImmutableArray<ShapeCell> key, IRowCursor row) =>
         key.Length == 1 ? $"({Literal(key[0], row)})" : $"({string.Join(',', key.Select(k => $"{k.Property.Name}={Literal(k, row)}"))})";
 
-    private static string Literal(ShapeCell cell, IRowCursor row)
+    private static string Literal(ShapeCell cell, IRowCursor row) => Literal(Raw(cell, row), cell.Property.Type);
+
+    private static string Literal(string text, EdmType type) => type.Kind switch
     {
-        var text = Raw(cell, row);
-        return cell.Property.Type.Kind switch
-        {
-            EdmKind.String => $"'{Uri.EscapeDataString(text.Replace("'", "''", StringComparison.Ordinal))}'",
-            EdmKind.Duration => $"duration'{text}'",
-            EdmKind.Enum => $"{cell.Property.Type.Name}'{text}'",
-            _ => Uri.EscapeDataString(text),
-        };
-    }
+        EdmKind.String => $"'{Uri.EscapeDataString(text.Replace("'", "''", StringComparison.Ordinal))}'",
+        EdmKind.Duration => $"duration'{text}'",
+        EdmKind.Enum => $"{type.Name}'{text}'",
+        _ => Uri.EscapeDataString(text),
+    };
+
+    /// <summary>A key predicate from published values, encoded.</summary>
+    public static string Key(System.Collections.Immutable.ImmutableArray<(Property Property, object Value)> key) => key.Length == 1 ? $"({Literal(Raw(key[0].Value, key[0].Property.Type), key[0].Property.Type)})"
+        : $"({string.Join(',', key.Select(k => $"{k.Property.Name}={Literal(Raw(k.Value, k.Property.Type), k.Property.Type)}"))})";
 }

@@ -146,6 +146,9 @@ public sealed record BridgeParameter(int Index, Property Target) : PlanParameter
 /// <summary>A part of an item of a batch.</summary>
 public sealed record BatchParameter(int Item, int Part, Property Target) : PlanParameter;
 
+/// <summary>A value that is known when the statement is made.</summary>
+public sealed record ValueParameter(StoredValue Value, EdmType Type, string? StorageForm) : PlanParameter;
+
 /// <summary>A value of the position in a next link.</summary>
 public sealed record SeekParameter(int Index, EdmType Type, string? StorageForm) : PlanParameter
 {

@@ -199,8 +199,12 @@ public sealed class Planner
     {
         Container = Container(set, p => Cell(p, at)),
         Version = set.Version is { } version ? Cell(version, at) : null,
+        RowState = set.IsVersionedByRow ? [.. RowState(set).Select(p => Cell(p, at))] : [],
         Computed = [.. select.Computed.Select(c => new ShapeCell(c.Property, at.Level.Output(c.Expression, at.Hops)))],
     };
+
+    /// <summary>What tells one state of a row from another: its values as far as they are seen, but for streams, whose tags are their own.</summary>
+    internal static IEnumerable<Property> RowState(EntitySet set) => set.Type.Properties.SelectMany(p => p.Leaves).Where(p => p.Type.Kind != EdmKind.Stream);
 
     /// <summary>Streams are fetched by themselves (JSON format 9).</summary>
     private static IEnumerable<Property> Written(BoundSelect select) => select.Properties.Where(p => p.Type.Kind != EdmKind.Stream);

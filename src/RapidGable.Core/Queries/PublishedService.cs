@@ -20,6 +20,15 @@ public sealed record PreparedRequest(BoundRequest Request, CompiledQuery? Query,
     public ConcurrentDictionary<string, object> Derived { get; } = new();
 }
 
+/// <summary>A request that changes something, bound.</summary>
+/// <param name="Model">What the caller may address.</param>
+/// <param name="Visible">What the caller may read.</param>
+public sealed record PreparedChange(BoundRequest Request, EntityModel Model, EntityModel Visible)
+{
+    /// <summary>How the entities of its path, and of parts of it, are found.</summary>
+    internal ConcurrentDictionary<string, PreparedRequest> Located { get; } = new();
+}
+
 /// <summary>
 /// One service as it is published: an immutable model, its sources, and the plans made so far. The whole way of a
 /// request up to its statements is <see cref="Prepare"/>.
@@ -28,6 +37,9 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
 {
     private readonly ConcurrentDictionary<string, View> _views = new();
     private readonly ImmutableDictionary<string, ImmutableArray<BoundRule>> _rules = AccessGate.Bind(model);
+    private readonly ImmutableDictionary<string, ImmutableArray<BoundRule>> _checks = AccessGate.BindChecks(model);
+    private readonly ConcurrentDictionary<(string, string), BoundRule> _conditions = new();
+    private readonly ConcurrentDictionary<(string, string), BoundRule> _values = new();
     private View? _anonymous;
 
     /// <summary>The rules of a set, with their conditions.</summary>
@@ -62,6 +74,50 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         view.Plans.Add(lexed.Shape, prepared);
         return prepared;
     }
+
+    /// <summary>Lex -> (parse -> bind, once for each shape) for a request that changes something; what of it is permitted depends on what it does, see <see cref="Writing"/>.</summary>
+    public Result<PreparedChange> PrepareChange(LexedRequest lexed, Caller caller)
+    {
+        var view = ViewFor(caller);
+        if (view.Changes.Find(lexed.Shape) is { } known)
+            return known;
+        if (!RequestParser.Parse(lexed).Is(out var syntax, out var fault) || !RequestBinder.Bind(syntax, view.Changeable, forChange: true).Is(out var bound, out fault))
+            return fault;
+        var prepared = new PreparedChange(bound, view.Changeable, view.Model);
+        view.Changes.Add(lexed.Shape, prepared);
+        return prepared;
+    }
+
+    /// <summary>The entities that a change is about: what their keys are, and nothing else of them.</summary>
+    /// <param name="path">That of the request, or a part of it.</param>
+    internal Result<PreparedRequest> Locate(PreparedChange change, BoundPath path)
+    {
+        var place = $"{path.Hops.Length} {path.Kind}";
+        if (change.Located.TryGetValue(place, out var known))
+            return known;
+        var request = new BoundRequest(path with { Property = null, Group = null, IsReference = false }, BoundSelect.Nothing) { Filter = ExpressionBinder.And([.. path.Filters]) };
+        if (!AccessGate.Permit(request, change.Model, change.Model).Is(out var permitted, out var fault)
+            || !SqlWriter.Compile(Planner.Plan(permitted, change.Model), name => sources[name].Dialect).Is(out var query, out fault))
+            return fault;
+        return change.Located[place] = new PreparedRequest(request, query, SourceOf(path.Target), change.Model, sources);
+    }
+
+    /// <summary>A condition of a rule about written rows.</summary>
+    internal BoundRule ConditionOf(EntitySet whole, string condition) => _conditions.GetOrAdd((whole.Name, condition), k => BoundRule.Bind(model, whole, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = k.Item2 }).Value!);
+
+    /// <summary>An expression that a value is made of.</summary>
+    internal BoundRule ValueOf(EntitySet whole, string expression) => _values.GetOrAdd((whole.Name, expression), k => BoundRule.BindValue(model, whole, k.Item2).Value!);
+
+    /// <summary>Whether a caller knows all that a condition is about.</summary>
+    internal bool Knows(Caller caller, string set, string condition) => ViewFor(caller).Model is var seen && seen.FindSet(set) is { } own && BoundRule.Bind(seen, own, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = condition }).Fault is null;
+
+    /// <summary>What a caller may write of a set by one operation; null = nothing.</summary>
+    /// <param name="set">As the caller sees it, or whole.</param>
+    public WriteAccess? Writing(EntitySet set, SetOperations operation, Caller caller) =>
+        model.FindSet(set.Name) is { } whole ? AccessGate.Writing(model, whole, operation, caller.Within(model.Service), _rules[set.Name], _checks[set.Name]) : null;
+
+    /// <summary>Whether a caller may do anything with anything of the service.</summary>
+    public bool IsOpenTo(Caller caller) => !ViewFor(caller).Changeable.Sets.IsEmpty;
 
     /// <summary>Whether a request is refused only since rules keep from the caller what it names.</summary>
     /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
@@ -143,10 +199,14 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         var signature = AccessGate.Signature(model, caller, _rules);
         if (_views.Count >= Limits.CachedViews && !_views.ContainsKey(signature))
             _views.Clear();
-        return _views.GetOrAdd(signature, _ => new View(AccessGate.VisibleTo(model, caller, _rules), new PlanCache<PreparedRequest>(Limits.CachedPlans)));
+        return _views.GetOrAdd(signature, _ =>
+        {
+            var visible = AccessGate.VisibleTo(model, caller, _rules);
+            return new View(visible, AccessGate.ChangeableBy(model, visible, caller, _rules), new PlanCache<PreparedRequest>(Limits.CachedPlans), new PlanCache<PreparedChange>(Limits.CachedPlans));
+        });
     }
 
-    private sealed record View(EntityModel Model, PlanCache<PreparedRequest> Plans);
+    private sealed record View(EntityModel Model, EntityModel Changeable, PlanCache<PreparedRequest> Plans, PlanCache<PreparedChange> Changes);
 }
 
 /// <summary>Plans by request shape; when it is full, the oldest go.</summary>

@@ -13,6 +13,7 @@ public sealed class QueryRun : IAsyncDisposable
     private readonly IReadOnlyDictionary<string, ISource> _sources;
     private readonly List<ChildRows> _children = [];
     private readonly List<List<object[]>> _remoteKeys = [];
+    private bool _isShared;
 
     private QueryRun(ISourceSession session, SqlDialect dialect, CompiledQuery query, QueryValues values, IReadOnlyDictionary<string, ISource> sources)
     {
@@ -46,8 +47,9 @@ public sealed class QueryRun : IAsyncDisposable
     public IReadOnlyList<ChildRows> Children => _children;
 
     /// <summary>Starts the statements of a request for data and reads the first row.</summary>
+    /// <param name="within">The session of a transaction that the data are read in, and that goes on after this; null = one of its own.</param>
     /// <exception cref="SourceException">When a source fails.</exception>
-    public static async Task<Result<QueryRun>> StartAsync(PreparedRequest prepared, QueryValues values, CancellationToken cancellation, bool tracks = false)
+    public static async Task<Result<QueryRun>> StartAsync(PreparedRequest prepared, QueryValues values, CancellationToken cancellation, bool tracks = false, ISourceSession? within = null)
     {
         var (query, source, sources) = (prepared.Query!, prepared.Source!, prepared.Sources);
         var isThere = true;
@@ -71,7 +73,7 @@ public sealed class QueryRun : IAsyncDisposable
         }
         // Marks and rows must be of one state of the data.
         var kind = query.Needs == SessionKind.Plain && query.Tracking is not null && (tracks || values.DeltaToken is not null) ? SessionKind.OneState : query.Needs;
-        var run = new QueryRun(await values.OpenAsync(source, kind, cancellation), source.Dialect, query, values, sources) { Tracks = tracks };
+        var run = new QueryRun(within ?? await values.OpenAsync(source, kind, cancellation), source.Dialect, query, values, sources) { Tracks = tracks, _isShared = within is not null };
         try
         {
             await run.StartAsync(bound, cancellation);
@@ -253,7 +255,8 @@ public sealed class QueryRun : IAsyncDisposable
     public async ValueTask DisposeAsync()
     {
         await CloseAsync();
-        await _session.DisposeAsync();
+        if (!_isShared)
+            await _session.DisposeAsync();
     }
 }
 

@@ -59,6 +59,10 @@ public sealed class QueryValues
     /// <summary>Children that this answer holds for each parent at most.</summary>
     public int ChildRows { get; private init; }
 
+    /// <summary>What statements of the service's own take: the caller's attributes and the time.</summary>
+    internal static QueryValues Outside(Caller caller, DateTime now) =>
+        new(LexedRequest.Read(RequestAddress.Read("", "").Value!).Value!, new BoundRequest(new BoundPath(ResourceKind.ServiceDocument, null, null, [], null), null), now, caller);
+
     /// <summary>Whether a source can be told who asks. A role of the database that is not known would leave it with the rights of the service itself.</summary>
     internal bool CanTell(ISource source) => !source.CallerSettings.TryGetValue("role", out var attribute) || _caller.Attribute(attribute) is { Length: 1 } values && values[0] is not ("" or "none");
 
@@ -208,6 +212,13 @@ public sealed class QueryValues
         return value is null ? StoredValue.Null : dialect.Encode(value is decimal number && target.StoredType.IsIntegral ? (long)number : value, target.StoredType, target.StorageForm);
     }
 
+    /// <summary>A literal of the request as a published value.</summary>
+    internal Result<object> Published(BoundLiteral literal, Property property)
+    {
+        var given = _literals[literal.Slot];
+        return Converted(given, property.Type) is { } value ? Result<object>.Of(value) : new RequestFault(400, "type", NoValue(given, property.Type), given.Target, given.Text, given.Position);
+    }
+
     /// <summary>The values of a statement's parameters, in their order.</summary>
     public Result<StoredValue[]> Bind(SqlStatement statement, SqlDialect dialect)
     {
@@ -227,6 +238,9 @@ public sealed class QueryValues
                     break;
                 case TruthParameter truth:
                     values[i] = dialect.Encode(truth.Conversion.Encode(true)!, truth.Conversion.Parameter, null);
+                    break;
+                case ValueParameter known:
+                    values[i] = known.Value;
                     break;
                 case BridgeParameter bridge:
                     values[i] = Stored(_bridge?[bridge.Index], bridge.Target, dialect);

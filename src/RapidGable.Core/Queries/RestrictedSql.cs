@@ -32,7 +32,7 @@ internal sealed class RestrictedSql(SqlDialect dialect, Func<PlanParameter, stri
         return $"(SELECT {columns} FROM {dialect.From(restriction.Set.Source)} AS a{joins}{(conditions.Count == 0 ? "" : " WHERE " + string.Join(" AND ", conditions))})";
     }
 
-    private static PlanParameter Of(BoundRule rule, PlanParameter asked) => asked switch
+    internal static PlanParameter Of(BoundRule rule, PlanParameter asked) => asked switch
     {
         LiteralParameter literal => new RuleParameter(rule, literal),
         PatternParameter pattern => new ConstantParameter(rule.LiteralOf(pattern.Slot, Caller.Anonymous).Value, EdmType.String, null),

@@ -65,8 +65,14 @@ public sealed record EntityShape(
     /// <summary>Properties that the request computes.</summary>
     public ImmutableArray<ShapeCell> Computed { get; init; } = [];
 
-    /// <summary>The value that changes with the row; null = entities have no ETag.</summary>
+    /// <summary>The value that changes with the row; null = there is none.</summary>
     public ShapeCell? Version { get; init; }
+
+    /// <summary>All values of the row, which make its ETag where no single one does; empty = entities have none by this way.</summary>
+    public ImmutableArray<ShapeCell> RowState { get; init; } = [];
+
+    /// <summary>Whether the entities have an ETag.</summary>
+    public bool HasVersion => Version is not null || !RowState.IsEmpty;
 
     /// <summary>Derived types, each with the column that is not null when the entity is of it.</summary>
     public ImmutableArray<(DerivedType Type, int Column)> Types { get; init; } = [];

@@ -47,6 +47,44 @@ public sealed class SqlWriter
         return new SqlStatement(text, [.. writer._parameters]);
     }
 
+    /// <summary>Columns of the rows of a table, as far as the caller may see them, that hold some values.</summary>
+    /// <param name="where">Columns with what they hold; none is null.</param>
+    /// <param name="isLocked">Nobody else may change them until the transaction ends; not for a restricted table.</param>
+    internal static SqlStatement WriteLookup(SourceObjectName source, IEnumerable<Property> output, IEnumerable<(Property Column, StoredValue Value)> where, SqlDialect dialect, bool isLocked = false)
+    {
+        var writer = new SqlWriter(dialect);
+        var text = $"SELECT {string.Join(", ", output.Select(p => writer.Column("t0", p)))} FROM {writer.From(source)} AS t0 WHERE {string.Join(" AND ", where.Select(w => $"{writer.Column("t0", w.Column)} = {writer.Parameter(new ValueParameter(w.Value, w.Column.StoredType, w.Column.StorageForm))}"))}{(isLocked ? dialect.LockRows : "")}";
+        return new SqlStatement(text, [.. writer._parameters]);
+    }
+
+    /// <summary>The highest value of a column, for numbers that are given one after the other.</summary>
+    /// <param name="like">Pattern of the texts that count; null = the column is a number.</param>
+    /// <param name="length">Characters of these texts.</param>
+    /// <param name="isLonger">Those that have more.</param>
+    internal static SqlStatement WriteHighest(SourceObjectName source, Property column, string? like, int length, bool isLonger, SqlDialect dialect)
+    {
+        var writer = new SqlWriter(dialect);
+        var name = writer.Column("t0", column);
+        var text = $"SELECT MAX({name}) FROM {dialect.From(source)} AS t0";
+        if (like is not null)
+            text += $" WHERE {name} LIKE {writer.Parameter(new ValueParameter(StoredValue.From(like), EdmType.String, null))} ESCAPE '!' AND {dialect.Call(CanonicalFunction.Length, [new SqlOperand(name, EdmType.String)])} {(isLonger ? ">" : "=")} {writer.Parameter(new ValueParameter(StoredValue.From((long)length), EdmType.Int64, null))}";
+        return new SqlStatement(text, [.. writer._parameters]);
+    }
+
+    /// <summary>The value of an expression about a row that is not written yet; related rows are as they are.</summary>
+    /// <param name="row">All columns of the row that the expression may be about.</param>
+    internal static SqlStatement WriteValue(EntityModel model, BoundRule value, IEnumerable<(Property Column, StoredValue Value)> row, SqlDialect dialect)
+    {
+        var writer = new SqlWriter(dialect);
+        var level = new PlanLevel(model, "a", n => "a" + n);
+        level.Reach(value.Condition!);
+        var expressions = new SqlExpressions(dialect, dialect.From, level.Aliases, p => writer.Parameter(RestrictedSql.Of(value, p)));
+        var columns = string.Join(", ", row.Select(c => $"{writer.Parameter(new ValueParameter(c.Value, c.Column.StoredType, c.Column.StorageForm))} AS {dialect.Quote(c.Column.Column)}"));
+        var output = expressions.Output(new PlanExpression(value.Condition!));
+        var joins = string.Concat(level.Joins.Select(j => $" LEFT JOIN {dialect.From(j.Table.Source)} AS {j.Table.Alias} ON {string.Join(" AND ", j.On.Select(o => $"{j.Table.Alias}.{dialect.Quote(o.Target.Column)} = {j.LeftAlias}.{dialect.Quote(o.Own.Column)}"))}"));
+        return new SqlStatement($"SELECT {output} AS v FROM (SELECT {columns}) AS a{joins}", [.. writer._parameters]);
+    }
+
     private static SqlStatement WriteChildren(ImmutableArray<ChildrenPlan> all, int number, SqlDialect dialect)
     {
         var writer = new SqlWriter(dialect);
@@ -284,6 +322,7 @@ public sealed class SqlWriter
         return parameter switch
         {
             LiteralParameter literal => _dialect.Parameter(index + 1, literal.Conversion?.Parameter ?? literal.Type, literal.StorageForm),
+            ValueParameter known => _dialect.Parameter(index + 1, known.Type, known.StorageForm),
             MarkParameter mark => _dialect.Parameter(index + 1, mark.Type, mark.StorageForm),
             PatternParameter => _dialect.Parameter(index + 1, EdmType.String, null),
             RuleParameter { Literal: var literal } => _dialect.Parameter(index + 1, literal.Conversion?.Parameter ?? literal.Type, literal.StorageForm),

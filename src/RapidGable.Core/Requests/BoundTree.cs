@@ -192,6 +192,9 @@ public sealed record BoundPath(ResourceKind Kind, EntitySet? Root, BoundKey? Roo
     /// <summary>Only references to the entities (Protocol 11.2.9).</summary>
     public bool IsReference { get; init; }
 
+    /// <summary>Every member of the collection by itself, to be changed (URL conventions 4.14).</summary>
+    public bool IsEach { get; init; }
+
     /// <summary>The path is a <c>$crossjoin</c>: <see cref="Root"/> stands for the combinations, and its relations lead to the entities.</summary>
     public bool IsCrossJoin { get; init; }
 

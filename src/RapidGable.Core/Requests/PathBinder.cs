@@ -14,6 +14,9 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
 
     private DerivedType? _cast;
 
+    /// <summary>The path says what is to be changed.</summary>
+    public bool IsForChange { get; init; }
+
     public BoundPath Bind()
     {
         if (segments.Length == 0)
@@ -78,6 +81,8 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
             }
             if (segment.IsSystem)
             {
+                if (IsForChange && segment is { Name: "$each", Key: null } && !single && i == segments.Length - 1)
+                    return End(ResourceKind.Collection) with { IsEach = true };
                 var end = End(EndSegment(segment, single, segments.Length - i - 1));
                 return end with { IsReference = segment.Name == "$ref" };
             }

@@ -19,11 +19,12 @@ public sealed class RequestBinder
     }
 
     /// <param name="model">Only what the caller may know of: names outside it are unknown names.</param>
-    public static Result<BoundRequest> Bind(RequestSyntax syntax, EntityModel model)
+    /// <param name="forChange">The request changes what it addresses.</param>
+    public static Result<BoundRequest> Bind(RequestSyntax syntax, EntityModel model, bool forChange = false)
     {
         try
         {
-            return new RequestBinder(model, syntax).Bind();
+            return new RequestBinder(model, syntax).Bind(forChange);
         }
         catch (FaultException exception)
         {
@@ -31,9 +32,11 @@ public sealed class RequestBinder
         }
     }
 
-    private BoundRequest Bind()
+    private BoundRequest Bind(bool forChange)
     {
-        var path = new PathBinder(_model, _syntax.Path, (set, filter) => new ExpressionBinder(_model, set, "path", "", isFilter: true).BindCondition(filter)).Bind();
+        var path = new PathBinder(_model, _syntax.Path, (set, filter) => new ExpressionBinder(_model, set, "path", "", isFilter: true).BindCondition(filter)) { IsForChange = forChange }.Bind();
+        if (forChange)
+            return new BoundRequest(path, null);
         CheckOptions(path);
         if (path.Root is null)
             return new BoundRequest(path, null);

@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using System.Diagnostics.CodeAnalysis;
 
 namespace RapidGable.Requests;
@@ -11,6 +12,14 @@ namespace RapidGable.Requests;
 /// <param name="Position">Where in <paramref name="Text"/>, in characters from 0; null when unknown.</param>
 public sealed record RequestFault(int Status, string Code, string Message, string? Target = null, string? Text = null, int? Position = null)
 {
+    /// <summary>Every single thing that is wrong, when there are several; empty = this is all.</summary>
+    public ImmutableArray<RequestFault> Details { get; init; } = [];
+
+    /// <summary>One fault for some that were found in a body.</summary>
+    /// <param name="faults">At least one.</param>
+    public static RequestFault Of(IReadOnlyList<RequestFault> faults) => faults.Count == 1 ? faults[0]
+        : new RequestFault(faults.Max(f => f.Status), "invalid", $"{faults.Count} things are wrong with the body; each stands in the details.") { Details = [.. faults] };
+
     /// <summary>The text around the fault with a caret below it, on two lines; null when there is no position.</summary>
     public string? Pointer()
     {
@@ -54,6 +63,9 @@ public readonly struct Result<T>
     public RequestFault? Fault { get; }
 
     public static implicit operator Result<T>(T value) => new(value, null);
+
+    /// <summary>A value whose type is an interface, which nothing converts by itself.</summary>
+    public static Result<T> Of(T value) => new(value, null);
 
     public static implicit operator Result<T>(RequestFault fault) => new(null, fault);
 

@@ -27,14 +27,59 @@ public enum SourceFaultKind
     /// <summary>A stored value does not have the type that its column states.</summary>
     BadData,
 
+    /// <summary>A change met another one and was undone; the same again may well succeed.</summary>
+    Collision,
+
+    /// <summary>A change breaks a rule of the database; see <see cref="SourceException.Constraint"/>.</summary>
+    Constraint,
+
+    /// <summary>The connection broke while a change was being made final: nobody knows whether it was.</summary>
+    Uncertain,
+
     /// <summary>Anything else: the statement is ours, so it is our fault.</summary>
     Broken,
 }
+
+/// <summary>The rules of a database that a change can break.</summary>
+public enum ConstraintKind
+{
+    /// <summary>Another row has the same values.</summary>
+    Unique,
+
+    /// <summary>A value is missing.</summary>
+    Required,
+
+    /// <summary>The row that is referred to is not there.</summary>
+    NoParent,
+
+    /// <summary>Other rows refer to this one.</summary>
+    HasChildren,
+
+    /// <summary>A text or binary value is longer than its column.</summary>
+    TooLong,
+
+    /// <summary>A number or a point in time is outside of what its column takes.</summary>
+    Range,
+
+    /// <summary>A value is not one of its column's type.</summary>
+    Value,
+
+    /// <summary>A condition of the table.</summary>
+    Check,
+}
+
+/// <summary>The rule of the database that a change breaks.</summary>
+/// <param name="Name">Its name there; null = not told.</param>
+/// <param name="Columns">The columns concerned; empty = not told.</param>
+public sealed record BrokenConstraint(ConstraintKind Kind, string? Name, ImmutableArray<string> Columns);
 
 /// <summary>A failure of a source. The message is for the developer's log and client; callers get one made from the kind.</summary>
 public sealed class SourceException(SourceFaultKind kind, string message, Exception? inner = null) : Exception(message, inner)
 {
     public SourceFaultKind Kind { get; } = kind;
+
+    /// <summary>For <see cref="SourceFaultKind.Constraint"/>.</summary>
+    public BrokenConstraint? Constraint { get; init; }
 }
 
 /// <summary>A wrong or missing setting of a source file.</summary>
@@ -110,6 +155,9 @@ public enum SessionKind
 
     /// <summary>All statements see one state of the data, and several cursors are read in turn.</summary>
     Interleaved,
+
+    /// <summary>All statements are one transaction that may change rows; what it reads is few and may be read in turn. Without <see cref="ISourceSession.CommitAsync"/> it leaves nothing.</summary>
+    Changing,
 }
 
 /// <summary>A statement with the values of its parameters.</summary>
@@ -118,8 +166,19 @@ public sealed record SourceStatement(string Sql, ReadOnlyMemory<StoredValue> Par
 /// <summary>A connection in use by one request.</summary>
 public interface ISourceSession : IAsyncDisposable
 {
-    /// <summary>Runs a reading statement.</summary>
+    /// <summary>Runs a reading statement, or in a <see cref="SessionKind.Changing"/> session one that changes rows and gives some of them back.</summary>
     ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation);
+
+    /// <summary>Runs a changing statement in a <see cref="SessionKind.Changing"/> session; gives the number of rows that it found.</summary>
+    ValueTask<long> ExecuteAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation);
+
+    /// <summary>Waits until no other <see cref="SessionKind.Changing"/> session is busy with a subject, and keeps others from it until this one has ended.</summary>
+    /// <param name="subject">The same text for the same subject, whoever asks.</param>
+    ValueTask SerializeAsync(string subject, CancellationToken cancellation);
+
+    /// <summary>Makes the changes of a <see cref="SessionKind.Changing"/> session final; nothing can follow.</summary>
+    /// <exception cref="SourceException">When they were undone instead, or <see cref="SourceFaultKind.Uncertain"/>.</exception>
+    ValueTask CommitAsync(CancellationToken cancellation);
 
     /// <summary>Runs statements whose rows are read in turn; a cursor for each, in their order.</summary>
     /// <param name="mostHeld">How many rows all but the last can give: a source that has to hold them, to save time, knows whether it should.</param>

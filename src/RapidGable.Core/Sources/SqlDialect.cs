@@ -137,6 +137,23 @@ public abstract class SqlDialect
     /// <summary>The form that literals take when they meet a value that has no stored form of its own.</summary>
     public abstract StoredValue Encode(object value, EdmType type, string? storageForm);
 
+    /// <summary>The placeholder of a value that a column is set to.</summary>
+    /// <param name="number">Counted from 1.</param>
+    /// <param name="table">The column's.</param>
+    public virtual string Assigned(int number, Property column, SourceObjectName table) => Parameter(number);
+
+    /// <summary>What stands behind the table's name for a row of nothing but defaults.</summary>
+    public virtual string DefaultRow => "DEFAULT VALUES";
+
+    /// <summary>What stands at the end of a SELECT that keeps others from changing its rows; empty = a transaction that changes is alone anyway.</summary>
+    public virtual string LockRows => " FOR UPDATE";
+
+    /// <summary>A column is set to what it holds and one more.</summary>
+    public virtual string Increased(string quotedColumn) => $"{quotedColumn} + 1";
+
+    /// <summary>The value that a decimal can be kept as; null when digits would be lost.</summary>
+    public virtual decimal? Kept(decimal value) => value;
+
     /// <summary>Whether a cursor of the engine gives such a value for a column of the type; links can be forged.</summary>
     public virtual bool IsStored(StoredValue value, EdmType type) => true;
 

@@ -14,6 +14,9 @@ public static class AuditEvents
     /// <summary>Somebody asked for what rules keep from them.</summary>
     public const string Refused = "refused";
 
+    /// <summary>Somebody created, changed or deleted something.</summary>
+    public const string Changed = "changed";
+
     /// <summary>Somebody asked for too much.</summary>
     public const string Limited = "limited";
 
@@ -23,7 +26,7 @@ public static class AuditEvents
     /// <summary>So much happened that some of it is not noted.</summary>
     public const string Lost = "lost";
 
-    public static readonly string[] All = [SignIn, SignInRefused, Refused, Limited, Management, Lost];
+    public static readonly string[] All = [SignIn, SignInRefused, Refused, Changed, Limited, Management, Lost];
 }
 
 /// <summary>One thing that happened. It holds no secret, no query option and no body.</summary>

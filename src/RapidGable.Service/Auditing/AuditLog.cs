@@ -43,6 +43,9 @@ public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogge
     public void Refused(HttpContext context, string kind, string? caller, int status, string code, string? detail = null) =>
         Note(Of(context, kind) with { Caller = caller, Status = status, Code = code, Detail = detail });
 
+    /// <summary>Notes what somebody changed over a service.</summary>
+    public void Changed(HttpContext context, string? caller, int status) => Note(Of(context, AuditEvents.Changed) with { Caller = caller, Status = status });
+
     public void Managed(HttpContext context, string caller, string detail) => Note(Of(context, AuditEvents.Management) with { Caller = caller, Detail = detail });
 
     private AuditEvent Of(HttpContext context, string kind) => new(time.GetUtcNow().UtcDateTime, kind)

@@ -140,6 +140,8 @@ internal sealed class MariaDbDialect : SqlDialect
     /// <summary>The server divides by zero to NULL; a subquery of two rows makes it fail instead, which is known by its error.</summary>
     private static string Divisor(string sql) => $"IF({sql} = 0, (SELECT 1 UNION ALL SELECT 2), {sql})";
 
+    public override string DefaultRow => "() VALUES ()";
+
     public override StoredValue Encode(object value, EdmType type, string? storageForm) => value switch
     {
         bool flag => StoredValue.From(flag ? 1L : 0L),

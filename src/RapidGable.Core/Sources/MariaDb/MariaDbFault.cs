@@ -1,12 +1,13 @@
 using System.Net;
 using System.Net.Sockets;
 using System.Security.Authentication;
+using System.Text.RegularExpressions;
 using MySqlConnector;
 
 namespace RapidGable.Sources.MariaDb;
 
 /// <summary>What the server or the network says, in plain words and as a kind; never with a secret.</summary>
-internal static class MariaDbFault
+internal static partial class MariaDbFault
 {
     public static SourceException From(Exception exception, MySqlConnectionStringBuilder settings)
     {
@@ -34,6 +35,8 @@ internal static class MariaDbFault
 
     private static SourceException FromServer(MySqlException exception, MySqlConnectionStringBuilder settings, string place)
     {
+        if (Constraint(exception) is { } broken)
+            return new SourceException(SourceFaultKind.Constraint, $"{(int)exception.ErrorCode}: {exception.Message}", exception) { Constraint = broken };
         var (kind, message) = (int)exception.ErrorCode switch
         {
             1045 => (SourceFaultKind.Unavailable, $"The password of '{settings.UserID}' is wrong, or the user does not exist."),
@@ -41,11 +44,12 @@ internal static class MariaDbFault
             1049 => (SourceFaultKind.Unavailable, $"There is no database '{settings.Database}' on {place}."),
             1142 or 1143 or 1227 or 1370 => (SourceFaultKind.Unavailable, $"The user '{settings.UserID}' lacks a right: {exception.Message}."),
             1040 or 1203 => (SourceFaultKind.Busy, "The server takes no more connections."),
-            1205 or 1213 => (SourceFaultKind.Busy, "The rows are locked by somebody else."),
+            1213 or 1020 => (SourceFaultKind.Collision, "Two changes wait for each other."),
+            1205 => (SourceFaultKind.Busy, "The rows are locked by somebody else."),
             1969 or 3024 or 1317 => (SourceFaultKind.TooSlow, "The statement passed its time limit."),
             1242 or 1365 => (SourceFaultKind.DivisionByZero, exception.Message),
             1139 => (SourceFaultKind.BadPattern, exception.Message),
-            1690 or 1264 => (SourceFaultKind.Overflow, exception.Message),
+            1690 => (SourceFaultKind.Overflow, exception.Message),
             1300 => (SourceFaultKind.BadData, exception.Message),
             _ when exception.Message.Contains("SSL", StringComparison.Ordinal) => (SourceFaultKind.Unavailable, $"TLS with {place} failed: the server does not offer it. Set 'tls: prefer' or 'tls: off' if that is intended."),
             // The library does not say why, so the name is looked up once more.
@@ -57,6 +61,33 @@ internal static class MariaDbFault
         };
         return new SourceException(kind, message, exception);
     }
+
+    /// <summary>Which rule of the database a change broke; null = none.</summary>
+    private static BrokenConstraint? Constraint(MySqlException exception)
+    {
+        BrokenConstraint Of(ConstraintKind kind, string? name = null) => new(kind, name, ColumnName().Match(exception.Message) is { Success: true } match ? [.. match.Groups[1].Value.Split("`, `")] : []);
+        return (int)exception.ErrorCode switch
+        {
+            1062 or 1586 or 1761 or 1762 => new BrokenConstraint(ConstraintKind.Unique, KeyName().Match(exception.Message) is { Success: true } key ? key.Groups[1].Value : null, []),
+            1048 or 1364 => Of(ConstraintKind.Required),
+            1451 or 1217 => new BrokenConstraint(ConstraintKind.HasChildren, null, []),
+            1452 or 1216 => new BrokenConstraint(ConstraintKind.NoParent, null, ForeignKey().Match(exception.Message) is { Success: true } own ? [.. own.Groups[1].Value.Split("`, `")] : []),
+            4025 or 3819 or 1644 or 1369 => new BrokenConstraint(ConstraintKind.Check, null, []),
+            1406 => Of(ConstraintKind.TooLong),
+            1264 => Of(ConstraintKind.Range),
+            1265 or 1366 or 1292 or 4078 or 3140 => Of(ConstraintKind.Value),
+            _ => null,
+        };
+    }
+
+    [GeneratedRegex("(?:[Cc]olumn|Field) [^'`]*(?:`[^`]*`\\.`[^`]*`\\.)?['`]([^'`]+)['`]")]
+    private static partial Regex ColumnName();
+
+    [GeneratedRegex("for key '([^']+)'$")]
+    private static partial Regex KeyName();
+
+    [GeneratedRegex("FOREIGN KEY \\(`([^)]*)`\\)")]
+    private static partial Regex ForeignKey();
 
     private static bool IsKnown(string host)
     {

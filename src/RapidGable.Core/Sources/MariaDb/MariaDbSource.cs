@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using System.Data;
 using MySqlConnector;
 using RapidGable.Model;
@@ -39,7 +40,7 @@ internal sealed class MariaDbSource : ISource
         var limit = isMariaDb ? $"max_statement_time = {_statementSeconds}" : $"max_execution_time = {_statementSeconds * 1000}";
         // Texts that meet no column are compared as they are; a column brings its own collation.
         var collation = isMariaDb ? "utf8mb4_nopad_bin" : "utf8mb4_0900_bin";
-        await using var command = new MySqlCommand($"SET NAMES utf8mb4 COLLATE {collation}; SET SESSION time_zone = '+00:00', {limit}, div_precision_increment = 12, max_sort_length = 65535, sort_buffer_size = 4194304; SET SESSION TRANSACTION READ ONLY", context.Connection);
+        await using var command = new MySqlCommand($"SET NAMES utf8mb4 COLLATE {collation}; SET SESSION time_zone = '+00:00', {limit}, div_precision_increment = 12, max_sort_length = 65535, sort_buffer_size = 4194304, sql_mode = CONCAT(@@sql_mode, ',STRICT_ALL_TABLES'); SET SESSION TRANSACTION READ ONLY", context.Connection);
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
@@ -122,8 +123,14 @@ internal sealed class MariaDbSource : ISource
         try
         {
             connection = await _database.OpenConnectionAsync(cancellation);
-            var transaction = kind == SessionKind.Plain ? null : await connection.BeginTransactionAsync(IsolationLevel.RepeatableRead, isReadOnly: true, cancellation);
-            return new MariaDbSession(this, connection, transaction, kind == SessionKind.Interleaved);
+            // Rows that a change locks are read as they are then.
+            var transaction = kind switch
+            {
+                SessionKind.Plain => null,
+                SessionKind.Changing => await connection.BeginTransactionAsync(IsolationLevel.ReadCommitted, isReadOnly: false, cancellation),
+                _ => await connection.BeginTransactionAsync(IsolationLevel.RepeatableRead, isReadOnly: true, cancellation),
+            };
+            return new MariaDbSession(this, connection, transaction, kind is SessionKind.Interleaved or SessionKind.Changing);
         }
         catch (Exception exception)
         {
@@ -136,6 +143,9 @@ internal sealed class MariaDbSource : ISource
         }
     }
 
+    /// <summary>Time limit of one statement.</summary>
+    internal int StatementSeconds => _statementSeconds;
+
     internal SourceException Fault(Exception exception) => MariaDbFault.From(exception, _settings);
 
     internal void Return() => _gate.Leave();
@@ -145,14 +155,14 @@ internal sealed class MariaDbSource : ISource
 
 internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection connection, MySqlTransaction? transaction, bool interleaved) : ISourceSession
 {
+    private bool _hasLocks;
+
     public async ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
     {
         try
         {
             var command = new MySqlCommand(sql, connection, transaction);
-            var values = parameters.Span;
-            for (var i = 0; i < values.Length; i++)
-                command.Parameters.AddWithValue("@p" + (i + 1), Value(values[i]));
+            Add(command, parameters.Span);
             // The server fails, or worse, when it runs a prepared statement with nested SELECTs a second time.
             if (sql.LastIndexOf("SELECT", StringComparison.Ordinal) == 0)
                 await command.PrepareAsync(cancellation);
@@ -163,8 +173,77 @@ internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection conne
         }
         catch (Exception exception) when (exception is not OperationCanceledException)
         {
+            throw await WithColumnsAsync(source.Fault(exception), sql, cancellation);
+        }
+    }
+
+    public async ValueTask<long> ExecuteAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var command = new MySqlCommand(sql, connection, transaction);
+            Add(command, parameters.Span);
+            return await command.ExecuteNonQueryAsync(cancellation);
+        }
+        catch (Exception exception) when (exception is not OperationCanceledException)
+        {
+            throw await WithColumnsAsync(source.Fault(exception), sql, cancellation);
+        }
+    }
+
+    /// <summary>A broken unique key is told by its name alone; its columns are asked for.</summary>
+    private async Task<SourceException> WithColumnsAsync(SourceException fault, string sql, CancellationToken cancellation)
+    {
+        if (fault is not { Kind: SourceFaultKind.Constraint, Constraint: { Kind: ConstraintKind.Unique, Name: { } name } broken })
+            return fault;
+        // The table is the first name of the statement, which is one of ours.
+        var table = sql.Split('`', 3) is [_, var first, _] ? first : "";
+        try
+        {
+            await using var command = new MySqlCommand("SELECT column_name FROM information_schema.statistics WHERE table_schema = database() AND table_name = @p1 AND index_name = @p2 ORDER BY seq_in_index", connection, transaction);
+            command.Parameters.AddWithValue("@p1", table);
+            command.Parameters.AddWithValue("@p2", name[(name.IndexOf('.') + 1)..]);
+            var columns = ImmutableArray.CreateBuilder<string>();
+            await using var reader = await command.ExecuteReaderAsync(cancellation);
+            while (await reader.ReadAsync(cancellation))
+                columns.Add(reader.GetString(0));
+            return new SourceException(fault.Kind, fault.Message, fault.InnerException) { Constraint = broken with { Columns = columns.ToImmutable() } };
+        }
+        catch (Exception exception) when (exception is MySqlException or IOException)
+        {
+            return fault;
+        }
+    }
+
+    public async ValueTask SerializeAsync(string subject, CancellationToken cancellation)
+    {
+        // The lock belongs to the connection, so it is given back when the session ends.
+        _hasLocks = true;
+        await using var rows = await QueryAsync("SELECT GET_LOCK(CONCAT(LEFT(DATABASE(), 20), MD5(@p1)), @p2)", new[] { StoredValue.From(subject), StoredValue.From((long)source.StatementSeconds) }, cancellation);
+        if (!await rows.ReadAsync(cancellation) || rows.IsNull(0) || rows.GetInt64(0) != 1)
+            throw new SourceException(SourceFaultKind.Busy, "Somebody else makes the same kind of change for a long time.");
+    }
+
+    public async ValueTask CommitAsync(CancellationToken cancellation)
+    {
+        try
+        {
+            await transaction!.CommitAsync(cancellation);
+        }
+        catch (MySqlException exception) when (exception.ErrorCode is MySqlErrorCode.LockDeadlock or MySqlErrorCode.LockWaitTimeout)
+        {
             throw source.Fault(exception);
         }
+        catch (Exception exception)
+        {
+            throw new SourceException(SourceFaultKind.Uncertain, "The connection broke while a change was made final.", exception);
+        }
+    }
+
+    private static void Add(MySqlCommand command, ReadOnlySpan<StoredValue> values)
+    {
+        for (var i = 0; i < values.Length; i++)
+            command.Parameters.AddWithValue("@p" + (i + 1), Value(values[i]));
     }
 
     private static object Value(StoredValue value) => value.Kind switch
@@ -182,6 +261,11 @@ internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection conne
         {
             if (transaction is not null)
                 await transaction.DisposeAsync();
+            if (_hasLocks)
+            {
+                await using var command = new MySqlCommand("DO RELEASE_ALL_LOCKS()", connection);
+                await command.ExecuteNonQueryAsync();
+            }
             await connection.DisposeAsync();
         }
         catch (Exception exception) when (exception is MySqlException or IOException)

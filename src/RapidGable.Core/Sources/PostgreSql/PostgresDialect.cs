@@ -180,6 +180,12 @@ internal sealed class PostgresDialect : SqlDialect
         };
     }
 
+    /// <summary>Values of several parts come as JSON, and the server makes of it what the column holds.</summary>
+    public override string Assigned(int number, Property column, SourceObjectName table) => column.StorageForm == PostgresTypes.AsJson
+        ? $"(SELECT j.{Quote(column.Column)} FROM json_populate_record(NULL::{Table(table.Schema, table.Name)}, json_build_object({Text(column.Column)}, {Parameter(number)}::json)) AS j)" : Parameter(number);
+
+    private static string Text(string value) => $"'{value.Replace("'", "''", StringComparison.Ordinal)}'";
+
     public override StoredValue Encode(object value, EdmType type, string? storageForm) => value switch
     {
         bool flag => StoredValue.From(flag ? "true" : "false"),

@@ -35,7 +35,8 @@ public sealed partial class PostgresEngine : IEngine
         // Who asked before must not be known to who asks next.
         builder.NoResetOnClose = callerSettings.Count == 0;
         builder.PersistSecurityInfo = false;
-        builder.IncludeErrorDetail = false;
+        // The columns of a broken unique key are told there alone; of the rest of it nothing goes on.
+        builder.IncludeErrorDetail = true;
         builder.Options = $"-c TimeZone=UTC -c DateStyle=ISO -c default_transaction_read_only=on -c statement_timeout={server.StatementSeconds * 1000}";
         return new PostgresSource(name, builder, server.Sessions, server.StatementSeconds) { CallerSettings = callerSettings };
     }

@@ -1,11 +1,13 @@
+using System.Collections.Immutable;
 using System.Net.Sockets;
 using System.Security.Authentication;
+using System.Text.RegularExpressions;
 using Npgsql;
 
 namespace RapidGable.Sources.PostgreSql;
 
 /// <summary>What the server or the network says, in plain words and as a kind; never with a secret.</summary>
-internal static class PostgresFault
+internal static partial class PostgresFault
 {
     public static SourceException From(Exception exception, NpgsqlConnectionStringBuilder settings)
     {
@@ -38,6 +40,8 @@ internal static class PostgresFault
 
     private static SourceException FromServer(PostgresException exception, NpgsqlConnectionStringBuilder settings)
     {
+        if (Constraint(exception) is { } broken)
+            return new SourceException(SourceFaultKind.Constraint, $"{exception.SqlState}: {exception.MessageText}", exception) { Constraint = broken };
         var (kind, message) = exception.SqlState switch
         {
             "28P01" => (SourceFaultKind.Unavailable, $"The password of '{settings.Username}' is wrong."),
@@ -50,10 +54,35 @@ internal static class PostgresFault
             "22012" => (SourceFaultKind.DivisionByZero, exception.MessageText),
             "2201B" => (SourceFaultKind.BadPattern, exception.MessageText),
             "22003" => (SourceFaultKind.Overflow, exception.MessageText),
-            "55P03" or "40001" or "40P01" => (SourceFaultKind.Busy, exception.MessageText),
+            "40001" or "40P01" => (SourceFaultKind.Collision, exception.MessageText),
+            "55P03" => (SourceFaultKind.Busy, exception.MessageText),
             ['5', '7', 'P', ..] or ['0', '8', ..] => (SourceFaultKind.Unavailable, exception.MessageText),
             _ => (SourceFaultKind.Broken, $"{exception.SqlState}: {exception.MessageText}"),
         };
         return new SourceException(kind, message, exception);
     }
+
+    /// <summary>Which rule of the database a change broke; null = none.</summary>
+    private static BrokenConstraint? Constraint(PostgresException exception)
+    {
+        BrokenConstraint Of(ConstraintKind kind, params ImmutableArray<string> columns) => new(kind, exception.ConstraintName, columns.IsEmpty && exception.ColumnName is { Length: > 0 } column ? [column] : columns);
+        return exception.SqlState switch
+        {
+            "23505" or "23P01" => Of(ConstraintKind.Unique, Columns(exception)),
+            "23502" => Of(ConstraintKind.Required),
+            // The server says the same of both sides; only the one that refers has the missing row in its own words.
+            "23503" => exception.MessageText.StartsWith("insert or update", StringComparison.Ordinal) ? Of(ConstraintKind.NoParent, Columns(exception)) : Of(ConstraintKind.HasChildren),
+            "23514" or "44000" => Of(ConstraintKind.Check),
+            "22001" => Of(ConstraintKind.TooLong),
+            "22003" or "22008" => exception.TableName is null && exception.ColumnName is null ? null : Of(ConstraintKind.Range),
+            _ => null,
+        };
+    }
+
+    /// <summary>The columns of <c>Key (code, region)=(…) already exists.</c></summary>
+    private static ImmutableArray<string> Columns(PostgresException exception) =>
+        KeyColumns().Match(exception.Detail ?? "") is { Success: true } match ? [.. match.Groups[1].Value.Split(", ").Select(c => c.Trim('"'))] : [];
+
+    [GeneratedRegex(@"^Key \(([^()]*)\)=")]
+    private static partial Regex KeyColumns();
 }

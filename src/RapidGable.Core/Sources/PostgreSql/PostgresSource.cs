@@ -103,7 +103,10 @@ internal sealed class PostgresSource : ISource
             connection = await _database.OpenConnectionAsync(cancellation);
             if (settings.Count > 0)
                 await TellAsync(connection, settings, cancellation);
-            return new PostgresSession(this, connection, kind);
+            var session = new PostgresSession(this, connection, kind);
+            if (kind == SessionKind.Changing)
+                await session.BeginChangingAsync(cancellation);
+            return session;
         }
         catch (Exception exception)
         {
@@ -143,10 +146,59 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
     private NpgsqlTransaction? _transaction;
     private int _cursors;
 
+    /// <summary>Begins the transaction; without this the server lets nothing be changed. Rows that it locks are read as they are then.</summary>
+    public async Task BeginChangingAsync(CancellationToken cancellation)
+    {
+        _transaction = await connection.BeginTransactionAsync(IsolationLevel.ReadCommitted, cancellation);
+        await using var command = new NpgsqlCommand("SET TRANSACTION READ WRITE", connection, _transaction);
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
+    public async ValueTask<long> ExecuteAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var command = Command(sql, parameters);
+            return await command.ExecuteNonQueryAsync(cancellation);
+        }
+        catch (Exception exception) when (exception is not OperationCanceledException)
+        {
+            throw source.Fault(exception);
+        }
+    }
+
+    public async ValueTask SerializeAsync(string subject, CancellationToken cancellation)
+    {
+        // The lock ends with the transaction.
+        await using var rows = await QueryAsync("SELECT 1 FROM (SELECT pg_advisory_xact_lock(hashtextextended($1::text, 0))) AS l", new[] { StoredValue.From(subject) }, cancellation);
+    }
+
+    public async ValueTask CommitAsync(CancellationToken cancellation)
+    {
+        try
+        {
+            await _transaction!.CommitAsync(cancellation);
+        }
+        catch (PostgresException exception) when (exception.SqlState is not ['5', '7', 'P', ..])
+        {
+            throw source.Fault(exception);
+        }
+        catch (Exception exception)
+        {
+            throw new SourceException(SourceFaultKind.Uncertain, "The connection broke while a change was made final.", exception);
+        }
+    }
+
     public async ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
     {
         try
         {
+            if (kind == SessionKind.Changing)
+            {
+                await using var command = Command(sql, parameters);
+                await using var reader = await command.ExecuteReaderAsync(cancellation);
+                return await PostgresHeldRows.ReadAllAsync(reader, cancellation);
+            }
             if (kind != SessionKind.Plain)
                 _transaction ??= await connection.BeginTransactionAsync(IsolationLevel.RepeatableRead, cancellation);
             if (kind != SessionKind.Interleaved)
@@ -167,7 +219,7 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
     /// <summary>All in one turn when the rows are few: the connection gives the results one after the other, so all but the last are held.</summary>
     public async ValueTask<IReadOnlyList<IRowCursor>> QueryTogetherAsync(IReadOnlyList<SourceStatement> statements, long mostHeld, CancellationToken cancellation)
     {
-        if (mostHeld > MostHeld)
+        if (mostHeld > MostHeld || kind == SessionKind.Changing)
             return [.. await OneByOneAsync(statements, cancellation)];
         try
         {

@@ -29,12 +29,12 @@ internal sealed class SqliteConnection : IDisposable
 
     public sqlite3 Database { get; }
 
-    /// <summary>Opens a file for reading; <paramref name="shownName"/> is what messages call it.</summary>
-    public static SqliteConnection Open(string path, string shownName)
+    /// <summary>Opens a file; <paramref name="shownName"/> is what messages call it.</summary>
+    public static SqliteConnection Open(string path, string shownName, bool isWriting = false)
     {
         if (!File.Exists(path))
             throw new SourceException(SourceFaultKind.Unavailable, $"The database file '{shownName}' does not exist.");
-        var code = raw.sqlite3_open_v2(path, out var database, raw.SQLITE_OPEN_READONLY | raw.SQLITE_OPEN_NOMUTEX, null);
+        var code = raw.sqlite3_open_v2(path, out var database, (isWriting ? raw.SQLITE_OPEN_READWRITE : raw.SQLITE_OPEN_READONLY) | raw.SQLITE_OPEN_NOMUTEX, null);
         if (code != raw.SQLITE_OK)
         {
             database?.Dispose();
@@ -45,7 +45,7 @@ internal sealed class SqliteConnection : IDisposable
         var connection = new SqliteConnection(database);
         try
         {
-            connection.Run("PRAGMA query_only = 1");
+            connection.Run(isWriting ? "PRAGMA foreign_keys = 1" : "PRAGMA query_only = 1");
             connection.Run("PRAGMA mmap_size = 268435456");
             // With the file mapped the cache serves sorting: less of it goes to temporary files.
             connection.Run("PRAGMA cache_size = -8000");
@@ -120,14 +120,19 @@ internal sealed class SqliteConnection : IDisposable
         }
     }
 
+    /// <summary>Rows that the last changing statement found.</summary>
+    public long Changed => raw.sqlite3_changes(Database);
+
     public SourceException Fault(int code)
     {
         var message = raw.sqlite3_errmsg(Database).utf8_to_string() ?? "";
+        if (SqliteFault.Constraint(code, message) is { } broken)
+            return new SourceException(SourceFaultKind.Constraint, message) { Constraint = broken };
         var kind = (code & 0xFF) switch
         {
             raw.SQLITE_BUSY or raw.SQLITE_LOCKED => SourceFaultKind.Busy,
             raw.SQLITE_INTERRUPT => SourceFaultKind.TooSlow,
-            raw.SQLITE_CANTOPEN or raw.SQLITE_NOTADB or raw.SQLITE_CORRUPT or raw.SQLITE_IOERR or raw.SQLITE_PERM or raw.SQLITE_AUTH
+            raw.SQLITE_CANTOPEN or raw.SQLITE_NOTADB or raw.SQLITE_CORRUPT or raw.SQLITE_IOERR or raw.SQLITE_PERM or raw.SQLITE_AUTH or raw.SQLITE_READONLY or raw.SQLITE_FULL
                 => SourceFaultKind.Unavailable,
             _ when message == SqliteFunctions.DivisionByZero => SourceFaultKind.DivisionByZero,
             _ when message is SqliteFunctions.Overflow or "integer overflow" => SourceFaultKind.Overflow,

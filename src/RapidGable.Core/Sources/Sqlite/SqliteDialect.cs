@@ -131,6 +131,12 @@ internal sealed class SqliteDialect : SqlDialect
 
     public override string? Unnest(SqlOperand collection, EdmType item, string alias) => $"json_each({collection.Sql}) AS {alias}";
 
+    // Nobody else changes the file during a transaction that does.
+    public override string LockRows => "";
+
+    /// <summary>Numbers beyond 64 bits are kept as floating ones, which hold 15 to 17 digits.</summary>
+    public override decimal? Kept(decimal value) => decimal.IsInteger(value) && Math.Abs(value) <= long.MaxValue || Math.Abs(value) < 1e15m && (decimal)(double)value == value ? value : null;
+
     public override StoredValue Encode(object value, EdmType type, string? storageForm) => value switch
     {
         bool flag => StoredValue.From(flag ? 1L : 0L),

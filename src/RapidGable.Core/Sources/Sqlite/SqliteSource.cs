@@ -10,6 +10,10 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
     private readonly ConcurrentBag<SqliteConnection> _idle = [];
     private readonly SessionGate _gate = new(sessions, statementTime);
 
+    // A database file has one writer at a time; who waits here waits in turn, and not by trying again and again.
+    private readonly SessionGate _writing = new(1, statementTime);
+    private SqliteConnection? _writer;
+
     public string Name => name;
 
     public string Address => $"SQLite file {shownPath}";
@@ -64,6 +68,8 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
 
     public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
     {
+        if (kind == SessionKind.Changing)
+            return await OpenChangingAsync(cancellation);
         await _gate.EnterAsync(cancellation);
         try
         {
@@ -77,6 +83,41 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
             _gate.Leave();
             throw;
         }
+    }
+
+    private async Task<ISourceSession> OpenChangingAsync(CancellationToken cancellation)
+    {
+        await _writing.EnterAsync(cancellation);
+        try
+        {
+            _writer ??= SqliteConnection.Open(path, shownPath, isWriting: true);
+            _writer.LimitTime(statementTime, cancellation);
+            _writer.Run("BEGIN IMMEDIATE");
+            return new SqliteChangingSession(this, _writer);
+        }
+        catch
+        {
+            DropWriter();
+            throw;
+        }
+    }
+
+    internal void ReturnWriter(bool sound)
+    {
+        if (!sound)
+        {
+            DropWriter();
+            return;
+        }
+        _writer!.LiftTimeLimit();
+        _writing.Leave();
+    }
+
+    private void DropWriter()
+    {
+        _writer?.Dispose();
+        _writer = null;
+        _writing.Leave();
     }
 
     internal void Return(SqliteConnection connection, bool sound)
@@ -93,6 +134,8 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
     {
         while (_idle.TryTake(out var connection))
             connection.Dispose();
+        _writer?.Dispose();
+        _writer = null;
         return default;
     }
 }
@@ -109,12 +152,22 @@ internal sealed class SqliteSession(SqliteSource source, SqliteConnection connec
             connection.Run("BEGIN");
             _begun = true;
         }
+        return new(Start(connection, sql, parameters.Span));
+    }
+
+    internal static SqliteCursor Start(SqliteConnection connection, string sql, ReadOnlySpan<StoredValue> values)
+    {
         var statement = connection.Take(sql);
-        var values = parameters.Span;
         for (var i = 0; i < values.Length; i++)
             Bind(statement, i + 1, values[i]);
-        return new(new SqliteCursor(connection, sql, statement));
+        return new SqliteCursor(connection, sql, statement);
     }
+
+    public ValueTask<long> ExecuteAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation) => throw new NotSupportedException("This session only reads.");
+
+    public ValueTask SerializeAsync(string subject, CancellationToken cancellation) => throw new NotSupportedException("This session only reads.");
+
+    public ValueTask CommitAsync(CancellationToken cancellation) => throw new NotSupportedException("This session only reads.");
 
     public ValueTask DisposeAsync()
     {
@@ -158,5 +211,57 @@ internal sealed class SqliteSession(SqliteSource source, SqliteConnection connec
                 raw.sqlite3_bind_blob(statement, index, value.Blob);
                 break;
         }
+    }
+}
+
+/// <summary>The one transaction that changes the file at the moment.</summary>
+internal sealed class SqliteChangingSession(SqliteSource source, SqliteConnection connection) : ISourceSession
+{
+    private bool _isOpen = true;
+    private bool _disposed;
+
+    public ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation) => new(SqliteSession.Start(connection, sql, parameters.Span));
+
+    public async ValueTask<long> ExecuteAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
+    {
+        await using var cursor = SqliteSession.Start(connection, sql, parameters.Span);
+        while (await cursor.ReadAsync(cancellation))
+        {
+        }
+        return connection.Changed;
+    }
+
+    /// <summary>Nobody else changes the file at all.</summary>
+    public ValueTask SerializeAsync(string subject, CancellationToken cancellation) => default;
+
+    public ValueTask CommitAsync(CancellationToken cancellation)
+    {
+        connection.Run("COMMIT");
+        _isOpen = false;
+        return default;
+    }
+
+    public ValueTask DisposeAsync()
+    {
+        if (_disposed)
+            return default;
+        _disposed = true;
+        var sound = true;
+        connection.LiftTimeLimit();
+        if (_isOpen)
+        {
+            try
+            {
+                // Some faults have undone everything already.
+                if (SQLitePCL.raw.sqlite3_get_autocommit(connection.Database) == 0)
+                    connection.Run("ROLLBACK");
+            }
+            catch (SourceException)
+            {
+                sound = false;
+            }
+        }
+        source.ReturnWriter(sound);
+        return default;
     }
 }

@@ -1,0 +1,43 @@
+using System.Text.Json;
+using RapidGable.Model;
+using RapidGable.Queries;
+using RapidGable.Requests;
+
+namespace RapidGable.Changes;
+
+/// <summary>What a request does to what it addresses.</summary>
+public enum ChangeVerb
+{
+    Post, Patch, Put, Delete,
+}
+
+/// <summary>A request that changes something, with all that it brings along.</summary>
+/// <param name="Body">JSON; null = none, or raw content.</param>
+/// <param name="Content">Raw content of a stream or a value; null = the body is JSON.</param>
+/// <param name="ContentType">Media type of <paramref name="Content"/>.</param>
+/// <param name="PathOf">An address of an entity as a path below the service root, still encoded; null = it is none of this service.</param>
+public sealed record ChangeRequest(ChangeVerb Verb, PreparedChange Change, LexedRequest Lexed, JsonElement? Body, byte[]? Content, string? ContentType, BodyForm Form, Preconditions Preconditions, Func<string, string?> PathOf)
+{
+    /// <summary>For a DELETE of references: the one that goes (<c>$id</c>); null = not said.</summary>
+    public string? Id { get; init; }
+
+    /// <summary>Failed items of a collection do not end the others (<c>continue-on-error</c>).</summary>
+    public bool GoesOn { get; init; }
+
+    /// <summary>Called with the address of the entity before it changes, in the transaction; null = nobody asks.</summary>
+    public Func<string, Task>? Before { get; init; }
+}
+
+/// <summary>What was done.</summary>
+public enum ChangeOutcome
+{
+    Created, Updated, Deleted, Linked,
+}
+
+/// <param name="Address">Of the entity below the service root, encoded; null = it is gone, or there are several.</param>
+/// <param name="Nested">What of its related entities was sent, as a value of <c>$expand</c>; empty = nothing.</param>
+public sealed record ChangeResult(ChangeOutcome Outcome, string? Address, string Nested = "")
+{
+    /// <summary>The set of the entity.</summary>
+    public EntitySet? Set { get; init; }
+}

@@ -1,0 +1,332 @@
+using System.Collections.Immutable;
+using System.Text;
+using RapidGable.Model;
+using RapidGable.Queries;
+using RapidGable.Requests;
+using RapidGable.Sources;
+
+namespace RapidGable.Changes;
+
+/// <summary>Carries out one request that changes something, in the transaction of a unit (Protocol 11.4).</summary>
+public sealed class ChangeRunner
+{
+    private readonly ChangeUnit _unit;
+    private readonly ChangeRequest _request;
+    private readonly BoundPath _path;
+    private readonly EntityFinder _finder;
+    private readonly EntityChanges _changes;
+    private readonly EntityReader _reader;
+
+    private ChangeRunner(ChangeUnit unit, ChangeRequest request, CancellationToken cancellation)
+    {
+        (_unit, _request, _path) = (unit, request, request.Change.Request.Path);
+        _finder = new EntityFinder(unit, request.Change.Model, request.PathOf, cancellation);
+        _changes = new EntityChanges(unit, request.Change.Model, _finder, cancellation);
+        _reader = new EntityReader(request.Change.Model, (set, operation) => unit.Service.Writing(set, operation, unit.Caller), request.Form);
+        Cancellation = cancellation;
+    }
+
+    private CancellationToken Cancellation { get; }
+
+    /// <summary>What a resource takes, whoever asks: the verbs that the sets allow. Empty = it is only read.</summary>
+    public static IReadOnlyList<ChangeVerb> Taken(BoundPath path, EntitySet whole, EntityModel model)
+    {
+        bool May(SetOperations operation) => whole.Operations.HasFlag(operation);
+        if (path.Root is null || path.IsCrossJoin || whole.IsUnkeyed)
+            return [];
+        var holder = path.Hops.Length == 0 ? null : model.FindSet((path.Hops.Length > 1 ? path.Hops[^2].Target : path.Root).Name);
+        var mayLink = holder?.Operations.HasFlag(SetOperations.Update) == true || path.Hops is [.., { Navigation.IsHeldByTarget: true }] && May(SetOperations.Update);
+        IEnumerable<ChangeVerb> verbs = path switch
+        {
+            { IsReference: true, Kind: ResourceKind.Collection, Hops.Length: > 0 } => mayLink ? [ChangeVerb.Post, ChangeVerb.Put, ChangeVerb.Delete] : [],
+            { IsReference: true, Kind: ResourceKind.Entity, Hops.Length: > 0 } => mayLink ? path.Hops[^1].Key is null ? [ChangeVerb.Put, ChangeVerb.Delete] : [ChangeVerb.Delete] : [],
+            { IsReference: true } => [],
+            { IsEach: true } => [.. May(SetOperations.Update) ? [ChangeVerb.Patch] : Array.Empty<ChangeVerb>(), .. May(SetOperations.Delete) ? [ChangeVerb.Delete] : Array.Empty<ChangeVerb>()],
+            { Kind: ResourceKind.Collection } when path.Filters.IsEmpty || path.Cast is not null => [.. May(SetOperations.Create) ? [ChangeVerb.Post] : Array.Empty<ChangeVerb>(), .. (whole.Operations & ~SetOperations.Read) != 0 ? [ChangeVerb.Patch] : Array.Empty<ChangeVerb>()],
+            { Kind: ResourceKind.Entity } => [.. May(SetOperations.Update) ? [ChangeVerb.Patch, ChangeVerb.Put] : Array.Empty<ChangeVerb>(), .. May(SetOperations.Delete) ? [ChangeVerb.Delete] : Array.Empty<ChangeVerb>()],
+            { Kind: ResourceKind.PropertyValue, Property: { } property } when May(SetOperations.Update) && IsOpen(property) => property.Type.IsCollection ? [ChangeVerb.Put, ChangeVerb.Post, ChangeVerb.Delete] : property.Type.Kind == EdmKind.Complex ? [ChangeVerb.Put, ChangeVerb.Patch, ChangeVerb.Delete] : [ChangeVerb.Put, ChangeVerb.Delete],
+            { Kind: ResourceKind.RawValue, Property: { } property } when May(SetOperations.Update) && IsOpen(property) => [ChangeVerb.Put, ChangeVerb.Delete],
+            _ => [],
+        };
+        return [.. verbs];
+    }
+
+    private static bool IsOpen(Property property) => property.IsGroup ? property.Members.Any(IsOpen) : property is { Access: PropertyAccess.Full, IsComputed: false, Expression: null };
+
+    /// <summary>Does what is asked; whatever is wrong leaves the transaction to be undone.</summary>
+    /// <exception cref="SourceException">When a source fails; <see cref="SourceFaultKind.Collision"/> is worth another try of the whole unit.</exception>
+    public static async Task<Result<ChangeResult>> RunAsync(ChangeUnit unit, ChangeRequest request, CancellationToken cancellation)
+    {
+        try
+        {
+            return await new ChangeRunner(unit, request, cancellation).RunAsync();
+        }
+        catch (FaultException exception)
+        {
+            return exception.Fault;
+        }
+    }
+
+    private async Task<ChangeResult> RunAsync()
+    {
+        // The transaction begins before anything is looked at, so that nothing of it is of another state.
+        var target = _unit.Service.Model.FindSet(_path.Target.Name) ?? _path.Target;
+        if (!(await _unit.SessionAsync(_unit.Service.SourceOf(target), Cancellation)).Is(out _, out var fault))
+            throw new FaultException(fault);
+        return _path switch
+        {
+            { IsReference: true } => await ReferenceAsync(),
+            { IsEach: true } => await EachAsync(),
+            { Kind: ResourceKind.Collection } => _request.Verb == ChangeVerb.Post ? await CreateAsync() : await DeltaAsync(),
+            { Kind: ResourceKind.Entity } => await EntityAsync(),
+            _ => await PropertyAsync(),
+        };
+    }
+
+    /// <summary>The entity that the last step starts from, for paths that end with one.</summary>
+    private async Task<EntityRow> ParentAsync()
+    {
+        var path = _path with { Hops = _path.Hops[..^1], Kind = ResourceKind.Entity, Property = null, IsReference = false, Cast = null, Filters = _path.Hops[^1].Before };
+        return (await _finder.LocateAsync(_request.Change, _request.Lexed, path)).FirstOrDefault() ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
+    }
+
+    private async Task<EntityRow?> FindAsync(BoundPath path) => (await _finder.LocateAsync(_request.Change, _request.Lexed, path with { Kind = ResourceKind.Entity, Property = null, Group = null, IsReference = false })).FirstOrDefault();
+
+    private async Task<EntityRow> OneAsync() => await FindAsync(_path) ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
+
+    private async Task<ChangeResult> CreateAsync()
+    {
+        IReadOnlyList<ColumnValue> given = [];
+        EntityRow? parent = null;
+        var navigation = _path.Hops is [.., var last] ? last.Navigation : null;
+        if (navigation is not null)
+        {
+            parent = await ParentAsync();
+            if (navigation.IsRemote)
+                throw new FaultException(RequestFault.NotImplemented($"'{navigation.Name}' leads to another database. Create the entity in {_path.Target.Name}, and relate it.", "path"));
+            if (navigation.IsHeldByTarget)
+                given = await _changes.HeldTiesAsync(parent, navigation, "");
+        }
+        var sent = Read(_path.Target, SentFor.Create, [.. given.Select(g => g.Property.Column)]);
+        if (!_request.Preconditions.IsEmpty && _request.Preconditions.IfMatch is not null)
+            throw new FaultException(new RequestFault(412, "changed", "A new entity is not one that was read before.", "If-Match"));
+        var row = await _changes.CreateAsync(sent, given);
+        if (navigation?.Link is not null)
+            await _changes.LinkAsync(parent!, navigation, row, Preconditions.None, false, "");
+        return await ResultAsync(ChangeOutcome.Created, row, sent);
+    }
+
+    private SentEntity Read(EntitySet set, SentFor use, IReadOnlyCollection<string> given) =>
+        _reader.Read(_request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body.")), set, use, given).Is(out var sent, out var fault) ? sent : throw new FaultException(fault);
+
+    private async Task<ChangeResult> EntityAsync()
+    {
+        if (await FindAsync(_path) is not { } row)
+            return await UpsertAsync();
+        if (_request.Before is { } before)
+            await before(await _finder.AddressAsync(row));
+        if (_request.Verb == ChangeVerb.Delete)
+        {
+            await _changes.DeleteAsync(row, _request.Preconditions);
+            return new ChangeResult(ChangeOutcome.Deleted, null) { Set = row.Set };
+        }
+        var use = _request.Verb == ChangeVerb.Put ? SentFor.Replace : SentFor.Merge;
+        var sent = Read(_path.Target, use, []);
+        await _changes.UpdateAsync(row, sent, use, _request.Preconditions);
+        return await ResultAsync(ChangeOutcome.Updated, row, sent);
+    }
+
+    /// <summary>The insert half of an update (Protocol 11.4.4): the address gives the key.</summary>
+    private async Task<ChangeResult> UpsertAsync()
+    {
+        var missing = new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
+        var whole = _unit.Service.Model.FindSet(_path.Target.Name)!;
+        var key = _path.Hops.Length == 0 ? _path.RootKey : _path.Hops[^1].Key;
+        var isMade = whole.Type.Key.Any(k => k.IsComputed || k.HasComputedDefault || k.Maker is not null);
+        if (_request.Verb == ChangeVerb.Delete || key is null || isMade || _path.Cast is not null || !_path.Filters.IsEmpty || _unit.Service.Writing(whole, SetOperations.Create, _unit.Caller) is null || !key.Parts.All(p => whole.Type.Key.Contains(p.Property)))
+            throw missing;
+        IReadOnlyList<ColumnValue> given = [];
+        if (_path.Hops is [.., { Navigation: var navigation }])
+        {
+            if (!navigation.IsHeldByTarget || navigation.IsRemote)
+                throw missing;
+            given = await _changes.HeldTiesAsync(await ParentAsync(), navigation, "");
+        }
+        var values = QueryValues.Make(_request.Change.Request, _request.Lexed, null, _unit.Now, _unit.Caller).Value!;
+        var mustBe = key.Parts.Select(p => values.Published(p.Value, p.Property).Is(out var value, out var fault) ? new ColumnValue(p.Property, value) : throw new FaultException(fault)).ToList();
+        var sent = Read(_path.Target, SentFor.Create, [.. given.Concat(mustBe).Select(g => g.Property.Column)]) is var read ? read with { Values = [.. read.Values.Where(v => mustBe.TrueForAll(k => k.Property.Column != v.Property.Column))] } : null!;
+        if (_request.Preconditions.IfMatch is not null)
+            throw new FaultException(new RequestFault(412, "changed", "There is no such entity, and If-Match is about one that is there.", "If-Match"));
+        return await ResultAsync(ChangeOutcome.Created, await _changes.CreateAsync(sent, given, mustBe), sent);
+    }
+
+    private async Task<ChangeResult> ResultAsync(ChangeOutcome outcome, EntityRow row, SentEntity sent) => new(outcome, await _finder.AddressAsync(row), Nested(sent)) { Set = row.Set };
+
+    /// <summary>The related entities of a body that were more than references, as <c>$expand</c> asks for them: the answer goes as deep as the request (Protocol 11.4.2.2).</summary>
+    private static string Nested(SentEntity sent) => string.Join(',', sent.Relations.Where(r => r.Items.Any(i => i.Entity is not null)).Select(r =>
+        r.Navigation.Name + (string.Join(',', r.Items.Select(i => i.Entity).OfType<SentEntity>().SelectMany(e => Nested(e).Split(',', StringSplitOptions.RemoveEmptyEntries)).Distinct()) is { Length: > 0 } below && !below.Contains('(') ? $"($expand={below})" : "")));
+
+    private async Task<ChangeResult> PropertyAsync()
+    {
+        var row = await OneAsync();
+        if (_request.Before is { } before)
+            await before(await _finder.AddressAsync(row));
+        var property = _path.Property!;
+        if (_unit.Service.Writing(row.Set, SetOperations.Update, _unit.Caller) is { } access && property.Leaves.Any(l => access.Closed.Contains(l.Column)))
+            throw new FaultException(new RequestFault(403, "forbidden", $"'{property.Name}' is not yours to write.", property.Name));
+        var sent = _request switch
+        {
+            { Verb: ChangeVerb.Delete } => Cleared(row.Set, property),
+            { Content: { } content } => Raw(row.Set, property, content),
+            { Verb: ChangeVerb.Post } => await AddedAsync(row, property),
+            _ => Read(property),
+        };
+        await _changes.UpdateAsync(row, sent, SentFor.Merge, _request.Preconditions with { });
+        return await ResultAsync(ChangeOutcome.Updated, row, sent);
+    }
+
+    private SentEntity Read(Property property) => _reader.ReadProperty(_request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body.")), _path.Target, _path.Group, property, _request.Verb == ChangeVerb.Patch ? SentFor.Merge : SentFor.Replace).Is(out var sent, out var fault) ? sent : throw new FaultException(fault);
+
+    private static SentEntity Cleared(EntitySet set, Property property)
+    {
+        if (property.Type.IsCollection)
+            return SentEntity.Nothing(set) with { Values = [new SentValue(property, "[]", property.Name)] };
+        if (property.Leaves.FirstOrDefault(l => !l.Nullable) is { } never)
+            throw new FaultException(new RequestFault(400, "required", $"'{never.Name}' cannot be null.", never.Name));
+        return SentEntity.Nothing(set) with { Values = [.. property.Leaves.Select(l => new SentValue(l, null, l.Name))] };
+    }
+
+    /// <summary>The content of a stream, or a value as its plain text.</summary>
+    private SentEntity Raw(EntitySet set, Property property, byte[] content)
+    {
+        if (property.Type.Kind == EdmKind.Stream)
+        {
+            var values = new List<SentValue> { new(property, property.StoredType.Kind == EdmKind.String ? Text(content, property) : content, property.Name) };
+            if (property.MediaTypeColumn is { } column && set.Type.Properties.SelectMany(p => p.Leaves).Concat(_unit.Service.Model.FindSet(set.Name)!.Type.Hidden).FirstOrDefault(p => p.Column == column) is { } kept)
+                values.Add(new SentValue(kept, _request.ContentType, kept.Name));
+            return SentEntity.Nothing(set) with { Values = [.. values] };
+        }
+        var value = property.Type.Kind == EdmKind.Binary ? content : ValueReader.OfText(Text(content, property), property.Type, out var fault) is { } read && fault is null ? read : throw new FaultException(new RequestFault(400, "value", $"'{property.Name}' {fault}.", property.Name));
+        if (property.Rules.Fault(value) is { } broken)
+            throw new FaultException(new RequestFault(400, "rule-broken", property.Rules.Message is null ? $"'{property.Name}' {broken}." : broken, property.Name));
+        return SentEntity.Nothing(set) with { Values = [new SentValue(property, value, property.Name)] };
+    }
+
+    private static string Text(byte[] content, Property property) => System.Text.Unicode.Utf8.IsValid(content) ? Encoding.UTF8.GetString(content) : throw new FaultException(new RequestFault(400, "body", $"The content of '{property.Name}' is not valid UTF-8.", property.Name));
+
+    /// <summary>One more item of a collection (Protocol 11.4.9.4).</summary>
+    private async Task<SentEntity> AddedAsync(EntityRow row, Property property)
+    {
+        var faults = new List<RequestFault>();
+        var item = _request.Body is { ValueKind: System.Text.Json.JsonValueKind.Object } body && body.TryGetProperty("value", out var value) ? value : _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body."));
+        var added = new ValueReader(_request.Form.NumbersAsText, faults).Item(item, property.Type, property.Name);
+        if (faults.Count > 0)
+            throw new FaultException(RequestFault.Of(faults));
+        var current = (await _finder.ColumnsAsync(row, [property]))[0] as string is { Length: > 2 } there ? there.TrimEnd()[..^1] + "," : "[";
+        return SentEntity.Nothing(row.Set) with { Values = [new SentValue(property, current + added + "]", property.Name)] };
+    }
+
+    private async Task<ChangeResult> ReferenceAsync()
+    {
+        var navigation = _path.Hops[^1].Navigation;
+        var target = _path.Target;
+        var parent = await ParentAsync();
+        var preconditions = _request.Preconditions;
+        var references = _request.Verb == ChangeVerb.Delete ? _request.Id is { } id ? [id] : [] : References();
+        if (_request.Verb != ChangeVerb.Delete && !(navigation.IsCollection && _request.Verb == ChangeVerb.Put) && references.Count != 1)
+            throw new FaultException(new RequestFault(400, "body", "The body is a reference to one entity: {\"@odata.id\": \"…\"}."));
+        if (_request.Verb == ChangeVerb.Delete)
+        {
+            if (navigation.IsCollection && references.Count == 0 && _path.Hops[^1].Key is null)
+            {
+                if (_request.Form.Is40)
+                    throw new FaultException(new RequestFault(400, "id", "Say with $id which reference goes.", "$id"));
+                await ReplaceAsync(parent, navigation, [], preconditions);
+            }
+            else
+            {
+                var gone = references.Count > 0 ? await _finder.ResolveAsync(references[0], target, "$id") : _path.Hops[^1].Key is null ? null : await OneAsync();
+                await _changes.UnlinkAsync(parent, navigation, gone, preconditions, true, "$id");
+            }
+        }
+        else
+        {
+            var rows = new List<EntityRow>();
+            foreach (var reference in references)
+                rows.Add((await _finder.ResolveAsync(reference, target, "@odata.id"))!);
+            if (navigation.IsCollection && _request.Verb == ChangeVerb.Put)
+                await ReplaceAsync(parent, navigation, rows, preconditions);
+            else
+                await _changes.LinkAsync(parent, navigation, rows[0], preconditions, true, "@odata.id");
+        }
+        return new ChangeResult(ChangeOutcome.Linked, null) { Set = parent.Set };
+    }
+
+    private async Task ReplaceAsync(EntityRow parent, NavigationProperty navigation, List<EntityRow> rows, Preconditions preconditions)
+    {
+        var relation = new SentRelation(navigation, _path.Target, RelationMode.Replace, [.. await ReferencesOfAsync(rows)], "");
+        await _changes.UpdateAsync(parent, SentEntity.Nothing(parent.Set) with { Relations = [relation] }, SentFor.Merge, preconditions);
+    }
+
+    private async Task<List<SentRelated>> ReferencesOfAsync(List<EntityRow> rows)
+    {
+        var references = new List<SentRelated>();
+        foreach (var row in rows)
+            references.Add(new SentRelated(await _finder.AddressAsync(row), null, "value"));
+        return references;
+    }
+
+    /// <summary>The references of a body: one, or a list under 'value'.</summary>
+    private List<string> References()
+    {
+        var body = _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body."));
+        var items = body.ValueKind == System.Text.Json.JsonValueKind.Object && body.TryGetProperty("value", out var list) && list.ValueKind == System.Text.Json.JsonValueKind.Array ? list.EnumerateArray() : Enumerable.Repeat(body, 1);
+        return [.. items.Select(item => item.ValueKind == System.Text.Json.JsonValueKind.Object && (item.TryGetProperty("@odata.id", out var id) || item.TryGetProperty("@id", out id)) && id.ValueKind == System.Text.Json.JsonValueKind.String ? id.GetString()!
+            : throw new FaultException(new RequestFault(400, "body", "The body is a reference to one entity: {\"@odata.id\": \"…\"}.")))];
+    }
+
+    /// <summary>One change of every member of a collection (Protocol 11.4.14, 11.4.15).</summary>
+    private async Task<ChangeResult> EachAsync()
+    {
+        var rows = await _finder.LocateAsync(_request.Change, _request.Lexed, _path);
+        var sent = _request.Verb == ChangeVerb.Delete ? null : Read(_path.Target, SentFor.Merge, []);
+        foreach (var row in rows)
+        {
+            if (sent is null)
+                await _changes.DeleteAsync(row, Preconditions.None, isAsked: false);
+            else
+                await _changes.UpdateAsync(row, sent, SentFor.Merge, Preconditions.None, isAsked: false);
+        }
+        return new ChangeResult(sent is null ? ChangeOutcome.Deleted : ChangeOutcome.Updated, null) { Set = _path.Target };
+    }
+
+    /// <summary>A delta payload: what is listed is created, changed or deleted, all of it or nothing (Protocol 11.4.13).</summary>
+    private async Task<ChangeResult> DeltaAsync()
+    {
+        if (_request.Verb == ChangeVerb.Put)
+            throw new FaultException(new RequestFault(405, "method", "A collection is not replaced as a whole."));
+        if (_path.Hops.Length > 0 || _path.Cast is not null)
+            throw new FaultException(RequestFault.NotImplemented("Changes of a collection are taken by its set alone.", "path"));
+        if (!_reader.ReadDelta(_request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body.")), _path.Target, []).Is(out var items, out var fault))
+            throw new FaultException(fault);
+        foreach (var item in items)
+            await ItemAsync(item);
+        return new ChangeResult(ChangeOutcome.Updated, null) { Set = _path.Target };
+    }
+
+    private async Task ItemAsync(SentRelated item)
+    {
+        var set = _path.Target;
+        var key = item.Entity is { } entity && entity.Key.Length == set.Type.Key.Length ? set.Type.Key.Select(k => entity.Key.First(v => v.Property.Column == k.Column).Value!).ToImmutableArray() : default;
+        var row = item.Reference is { } reference ? await _finder.ResolveAsync(reference, set, item.Path, isNeeded: item.Removed is null) : key.IsDefault ? null : await _finder.FindAsync(set, key);
+        if (item.Removed is not null)
+        {
+            if (row is not null)
+                await _changes.DeleteAsync(row, Preconditions.None, isAsked: false, item.Path + "/");
+        }
+        else if (row is null)
+            await _changes.CreateAsync(item.Entity!, []);
+        else
+            await _changes.UpdateAsync(row, item.Entity ?? SentEntity.Nothing(set), SentFor.Merge, item.Entity?.ETag is { } tag ? new Preconditions([tag], null) : Preconditions.None, isAsked: true);
+    }
+}

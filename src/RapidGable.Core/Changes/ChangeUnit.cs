@@ -1,0 +1,57 @@
+using RapidGable.Access;
+using RapidGable.Queries;
+using RapidGable.Requests;
+using RapidGable.Sources;
+
+namespace RapidGable.Changes;
+
+/// <summary>Changes that are done as a whole or not at all: one transaction of one source.</summary>
+/// <param name="now">The one instant of all of them, in UTC.</param>
+public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime now) : IAsyncDisposable
+{
+    private ISource? _source;
+    private ISourceSession? _session;
+
+    public PublishedService Service => service;
+
+    public Caller Caller => caller;
+
+    public DateTime Now => now;
+
+    /// <summary>Something of it met the change of somebody else and was undone; all of it may be tried again.</summary>
+    public bool HasCollided { get; set; }
+
+    /// <summary>What the unit's own statements take.</summary>
+    internal QueryValues Values { get; } = QueryValues.Outside(caller.Within(service.Model.Service), now);
+
+    /// <summary>The transaction, begun at its first use.</summary>
+    /// <returns>The fault is 501 for a second source, since no two databases end a transaction together.</returns>
+    internal async Task<Result<ISourceSession>> SessionAsync(ISource source, CancellationToken cancellation)
+    {
+        if (_source is not null && _source != source)
+            return RequestFault.NotImplemented("These changes are about two databases, which cannot be done as a whole. Send them one by one.");
+        if (!Values.CanTell(source))
+            return new RequestFault(403, "forbidden", "The database is asked as somebody, and nothing says as whom for you.");
+        _source = source;
+        return Result<ISourceSession>.Of(_session ??= await Values.OpenAsync(source, SessionKind.Changing, cancellation));
+    }
+
+    /// <summary>The transaction of a source, when there is one: reads within it see its changes.</summary>
+    public ISourceSession? Within(ISource? source) => source is not null && source == _source ? _session : null;
+
+    /// <summary>Makes all of it final.</summary>
+    /// <exception cref="SourceException">When it was undone, or nobody knows.</exception>
+    public async Task CommitAsync(CancellationToken cancellation)
+    {
+        if (_session is not null)
+            await _session.CommitAsync(cancellation);
+    }
+
+    /// <summary>Undoes what is not final.</summary>
+    public async ValueTask DisposeAsync()
+    {
+        if (_session is not null)
+            await _session.DisposeAsync();
+        _session = null;
+    }
+}

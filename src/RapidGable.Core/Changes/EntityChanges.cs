@@ -1,0 +1,528 @@
+using System.Collections.Immutable;
+using RapidGable.Access;
+using RapidGable.Model;
+using RapidGable.Queries;
+using RapidGable.Requests;
+using RapidGable.Sources;
+
+namespace RapidGable.Changes;
+
+/// <summary>An entity that is there.</summary>
+/// <param name="Set">As the caller may address it.</param>
+/// <param name="Key">Published values, in the order of the set's key.</param>
+public sealed record EntityRow(EntitySet Set, ImmutableArray<object> Key)
+{
+    internal IEnumerable<(Property Column, object Value)> Where => Set.Type.Key.Zip(Key, (column, value) => (column, value));
+
+    public bool Is(EntityRow other) => Set.Name == other.Set.Name && Key.SequenceEqual(other.Key);
+}
+
+/// <summary>
+/// Creates, changes, deletes and relates entities in the transaction of a unit. Whatever is not allowed, not there or not as it must be ends
+/// the whole with a fault. One way leads to every write: access, lock, precondition, values, statement, access once more, rules, note.
+/// </summary>
+/// <param name="unit">The transaction and who it is for.</param>
+/// <param name="model">What the caller may address.</param>
+/// <param name="finder">Finds the entities that addresses are about.</param>
+internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFinder finder, CancellationToken cancellation)
+{
+    private readonly PublishedService _service = unit.Service;
+
+    /// <summary>Creates an entity and what belongs to it.</summary>
+    /// <param name="given">Columns whose values the place of the entity gives.</param>
+    /// <param name="mustBe">The key that the address gives; null = the body or the source does.</param>
+    public async Task<EntityRow> CreateAsync(SentEntity sent, IReadOnlyList<ColumnValue> given, IReadOnlyList<ColumnValue>? mustBe = null)
+    {
+        var access = Access(sent.Set, SetOperations.Create, sent.Path);
+        var (whole, statements) = (access.Set, await StatementsAsync(access.Set));
+        var columns = new List<ColumnValue>(given);
+        AddMissing(columns, mustBe ?? []);
+        AddMissing(columns, sent.Values.Concat(mustBe is null ? sent.Key : []).Select(v => new ColumnValue(v.Property, v.Value, v.Path)));
+        AddMissing(columns, await ForwardAsync(sent, null));
+        if (sent.Type is { Discriminator: { } discriminator, Values: [var mark, ..] })
+            AddMissing(columns, [new ColumnValue(discriminator, mark)]);
+        await new ValueMaking(unit, access.Set, statements, _service).AddAsync(columns, SetOperations.Create);
+        AddMissing(columns, FirstVersion(whole));
+        Require(whole, sent, columns);
+        var extra = columns.Where(c => c.Property.Via is not null).ToList();
+        var row = await ToldAsync(sent, async () =>
+        {
+            var own = columns.Except(extra).ToList();
+            AddMissing(own, whole.Type.Properties.Where(p => p is { Type.IsCollection: true, HasComputedDefault: false, DefaultValue: null } && p.Conversion is JsonConversion && IsStored(p)).Select(p => new ColumnValue(p, "[]")));
+            var key = await statements.InsertAsync(whole.Source, own, whole.Type.Key);
+            return new EntityRow(sent.Set, [.. key.Select(k => k!)]);
+        }, columns);
+        if (sent.Type is { Table: { } table, Rows: { } rows })
+        {
+            var ties = await ColumnsAsync(row, table.Joins.Select(j => j.Own), statements);
+            await ToldAsync(sent, async () => await statements.InsertAsync(rows.Source, [.. table.Joins.Select((j, i) => new ColumnValue(j.Target, ties[i])), .. extra], []));
+        }
+        await BackwardAsync(row, sent, isNew: true);
+        await JudgeAsync(row, access, statements, sent.Path, columns);
+        await NoteAsync(row, access, statements, "create", null);
+        return row;
+    }
+
+    /// <summary>Changes an entity.</summary>
+    /// <param name="use">Whether what is not sent stays or becomes its default.</param>
+    /// <param name="isAsked">The change itself is what the request is about, so that a tag may be asked for.</param>
+    public async Task UpdateAsync(EntityRow row, SentEntity sent, SentFor use, Preconditions preconditions, bool isAsked = true)
+    {
+        var access = Access(row.Set, SetOperations.Update, sent.Path);
+        var (whole, statements) = (access.Set, await StatementsAsync(access.Set));
+        var version = await LockAsync(row, access, statements, preconditions, isAsked, sent);
+        var before = whole.Log is null ? null : await ColumnsAsync(row, ChangeNotes.Columns(whole), statements);
+        var columns = sent.Values.Select(v => new ColumnValue(v.Property, v.Value, v.Path)).ToList();
+        await MergeAsync(row, sent, columns, statements);
+        if (use == SentFor.Replace)
+            AddMissing(columns, Defaults(whole, sent, access));
+        AddMissing(columns, await ForwardAsync(sent, row));
+        if (columns.Count > 0)
+        {
+            await new ValueMaking(unit, whole, statements, _service).AddAsync(columns, SetOperations.Update, row);
+            AddMissing(columns, NextVersion(whole, version));
+            var extra = columns.Where(c => c.Property.Via is not null).ToList();
+            await ToldAsync(sent, async () =>
+            {
+                if (columns.Count > extra.Count)
+                    await statements.UpdateAsync(whole.Source, [.. columns.Except(extra)], row.Where);
+                if (extra.Count > 0)
+                    await UpdateExtraAsync(row, extra, statements);
+                return row;
+            }, columns);
+        }
+        await BackwardAsync(row, sent, isNew: false);
+        await JudgeAsync(row, access, statements, sent.Path, columns);
+        if (before is not null)
+            await NoteAsync(row, access, statements, "update", before);
+    }
+
+    /// <summary>Sets columns of an entity, which its relations to others are made of.</summary>
+    private async Task TieAsync(EntityRow row, IReadOnlyList<ColumnValue> columns, Preconditions preconditions, bool isAsked, string path) =>
+        await UpdateAsync(row, SentEntity.Nothing(row.Set) with { Values = [.. columns.Select(c => new SentValue(c.Property, c.Value, c.Path))], Path = path }, SentFor.Merge, preconditions, isAsked);
+
+    /// <summary>Deletes an entity, its links, and what is part of it.</summary>
+    public async Task DeleteAsync(EntityRow row, Preconditions preconditions, bool isAsked = true, string path = "")
+    {
+        var access = Access(row.Set, SetOperations.Delete, path);
+        var (whole, statements) = (access.Set, await StatementsAsync(access.Set));
+        await LockAsync(row, access, statements, preconditions, isAsked, SentEntity.Nothing(row.Set));
+        var before = whole.Log is null ? null : await ColumnsAsync(row, ChangeNotes.Columns(whole), statements);
+        foreach (var navigation in whole.Type.Navigations.Where(n => n.Link is not null))
+        {
+            var ties = await ColumnsAsync(row, navigation.Link!.Own.Select(o => o.Own), statements);
+            await statements.DeleteAsync(navigation.Link.Source, navigation.Link.Own.Select((o, i) => (LinkColumn(o.Link, o.Own), ties[i]!)));
+        }
+        foreach (var navigation in whole.Type.Navigations.Where(n => n.IsContained))
+        {
+            var part = _service.Model.Target(navigation);
+            var ties = await ColumnsAsync(row, navigation.Joins.Select(j => j.Own), statements);
+            await ToldAsync(SentEntity.Nothing(row.Set), async () => { await statements.DeleteAsync(part.Source, navigation.Joins.Select((j, i) => (j.Target, ties[i]!))); return row; }, isDelete: true);
+        }
+        await ToldAsync(SentEntity.Nothing(row.Set), async () =>
+        {
+            foreach (var derived in whole.Type.Derived.Where(d => d.Rows is not null))
+            {
+                var ties = await ColumnsAsync(row, derived.Table!.Joins.Select(j => j.Own), statements);
+                await statements.DeleteAsync(derived.Rows!.Source, derived.Table.Joins.Select((j, i) => (j.Target, ties[i]!)));
+            }
+            await statements.DeleteAsync(whole.Source, row.Where);
+            return row;
+        }, isDelete: true);
+        if (before is not null)
+            await ChangeNotes.WriteAsync(unit, whole, row, "delete", before, null, statements);
+    }
+
+    /// <summary>Relates two entities; nothing happens when they are related already (Protocol 11.4.6).</summary>
+    public async Task LinkAsync(EntityRow row, NavigationProperty navigation, EntityRow target, Preconditions preconditions, bool isAsked, string path)
+    {
+        if (navigation.Link is { } link)
+        {
+            var (statements, pair) = await PairAsync(row, link, target, preconditions, isAsked, path);
+            if (!await statements.ExistsAsync(link.Source, [pair[0].Property], pair.Select(c => (c.Property, c.Value!))))
+                await ToldAsync(SentEntity.Nothing(row.Set), async () => await statements.InsertAsync(link.Source, pair, []));
+            return;
+        }
+        if (!navigation.IsHeldByTarget)
+        {
+            await TieAsync(row, await TiesAsync(navigation, target, path), preconditions, isAsked, path);
+            return;
+        }
+        await CheckStateAsync(row, preconditions, isAsked);
+        if (navigation.IsRemote)
+            throw new FaultException(RequestFault.NotImplemented($"'{navigation.Name}' is kept in another database, at the other end. Change it there.", path));
+        var own = await ColumnsAsync(row, navigation.Joins.Select(j => j.Own), await StatementsAsync(_service.Model.FindSet(row.Set.Name)!));
+        if (!navigation.IsCollection)
+        {
+            foreach (var other in await RelatedAsync(row, navigation))
+            {
+                if (!other.Is(target))
+                    await UnlinkAsync(row, navigation, other, Preconditions.None, false, path);
+            }
+        }
+        await TieAsync(target, [.. navigation.Joins.Select((j, i) => new ColumnValue(j.Target, own[i], path))], Preconditions.None, false, path);
+    }
+
+    /// <summary>Ends the relation of two entities; null = of a single-valued one, whatever it leads to.</summary>
+    public async Task UnlinkAsync(EntityRow row, NavigationProperty navigation, EntityRow? target, Preconditions preconditions, bool isAsked, string path)
+    {
+        if (navigation.Link is { } link)
+        {
+            var (statements, pair) = await PairAsync(row, link, target!, preconditions, isAsked, path);
+            if (await statements.DeleteAsync(link.Source, pair.Select(c => (c.Property, c.Value!))) == 0 && isAsked)
+                throw new FaultException(RequestFault.NotFound("These two are not related.", path));
+            return;
+        }
+        if (!navigation.IsHeldByTarget)
+        {
+            if (navigation.Joins.FirstOrDefault(j => !j.Own.Nullable) is not null)
+                throw new FaultException(new RequestFault(400, "required", $"'{navigation.Name}' cannot be without an entity.", path));
+            await TieAsync(row, [.. navigation.Joins.Where(j => !row.Set.Type.Key.Any(k => k.Column == j.Own.Column)).Select(j => new ColumnValue(j.Own, null, path))], preconditions, isAsked, path);
+            return;
+        }
+        await CheckStateAsync(row, preconditions, isAsked);
+        foreach (var other in target is null ? await RelatedAsync(row, navigation) : [target])
+        {
+            if (target is not null && isAsked && !(await RelatedAsync(row, navigation)).Exists(r => r.Is(target)))
+                throw new FaultException(RequestFault.NotFound("These two are not related.", path));
+            if (navigation.IsContained)
+                await DeleteAsync(other, Preconditions.None, false, path);
+            else if (navigation.Joins.Any(j => !j.Target.Nullable))
+                throw new FaultException(new RequestFault(400, "required", $"An entity of {other.Set.Name} cannot be without what '{navigation.Name}' ties it to; delete it, or relate it to another.", path));
+            else
+                await TieAsync(other, [.. navigation.Joins.Select(j => new ColumnValue(j.Target, null, path))], Preconditions.None, false, path);
+        }
+    }
+
+    /// <summary>Makes what a body says of related entities hold.</summary>
+    private async Task BackwardAsync(EntityRow row, SentEntity sent, bool isNew)
+    {
+        foreach (var relation in sent.Relations.Where(r => r.Navigation.IsHeldByTarget || r.Navigation.Link is not null))
+        {
+            var navigation = relation.Navigation;
+            if (navigation.IsRemote)
+                throw new FaultException(RequestFault.NotImplemented($"'{navigation.Name}' is kept in another database, which cannot change together with this one.", relation.Path));
+            var kept = new List<EntityRow>();
+            foreach (var item in relation.Items)
+                await RelateAsync(row, relation, item, kept, isNew);
+            if (isNew || relation.Mode != RelationMode.Replace)
+                continue;
+            foreach (var other in await RelatedAsync(row, navigation))
+            {
+                if (!kept.Exists(k => k.Is(other)))
+                    await UnlinkAsync(row, navigation, other, Preconditions.None, false, relation.Path);
+            }
+        }
+    }
+
+    private async Task RelateAsync(EntityRow row, SentRelation relation, SentRelated item, List<EntityRow> kept, bool isNew)
+    {
+        var navigation = relation.Navigation;
+        var target = await FindAsync(row, relation, item, isNew);
+        if (item.Removed is { } isDeleted)
+        {
+            if (target is null)
+                return; // gone already, which is what was asked for
+            if (isDeleted)
+                await DeleteAsync(target, Preconditions.None, false, item.Path);
+            else
+                await UnlinkAsync(row, navigation, target, Preconditions.None, false, item.Path);
+            return;
+        }
+        if (target is null)
+        {
+            if (item.Reference is not null)
+                throw finder.NoTarget(item.Reference, item.Path);
+            var created = navigation.Link is null ? await CreateAsync(item.Entity!, [.. await HeldTiesAsync(row, navigation, item.Path)]) : await CreateAsync(item.Entity!, []);
+            if (navigation.Link is not null)
+                await LinkAsync(row, navigation, created, Preconditions.None, false, item.Path);
+            kept.Add(created);
+            return;
+        }
+        kept.Add(target);
+        if (item.Entity is { } entity && (entity.Values.Length > 0 || entity.Relations.Length > 0))
+            await UpdateAsync(target, entity, SentFor.Merge, TagOf(entity), isAsked: false);
+        if (isNew || item.Reference is not null || !(await RelatedAsync(row, navigation)).Exists(r => r.Is(target)))
+            await LinkAsync(row, navigation, target, Preconditions.None, false, item.Path);
+    }
+
+    private static Preconditions TagOf(SentEntity entity) => entity.ETag is { } tag ? new Preconditions([tag], null) : Preconditions.None;
+
+    /// <summary>The entity that an item of a relation is about; null = it is not there yet.</summary>
+    private async Task<EntityRow?> FindAsync(EntityRow row, SentRelation relation, SentRelated item, bool isNew)
+    {
+        if (item.Reference is { } reference)
+            return await finder.ResolveAsync(reference, relation.Target, item.Path, isNeeded: item.Removed is null);
+        var entity = item.Entity!;
+        var navigation = relation.Navigation;
+        if (!navigation.IsCollection)
+            return isNew || entity.Key.Length > 0 && !await IsOneOfAsync(row, navigation, entity) ? null : (await RelatedAsync(row, navigation)).FirstOrDefault();
+        if (isNew)
+            return null;
+        // What the relation gives of the key need not be said.
+        var ties = navigation.IsHeldByTarget ? await HeldTiesAsync(row, navigation, item.Path) : [];
+        var key = relation.Target.Type.Key.Select(k => ties.FirstOrDefault(t => t.Property.Column == k.Column)?.Value ?? entity.Key.FirstOrDefault(v => v.Property.Column == k.Column)?.Value).ToList();
+        return key.Contains(null) ? null : await finder.FindAsync(relation.Target, [.. key.Select(k => k!)]);
+    }
+
+    private async Task<bool> IsOneOfAsync(EntityRow row, NavigationProperty navigation, SentEntity entity) =>
+        (await RelatedAsync(row, navigation)).Exists(r => entity.Key.All(k => Equals(k.Value, r.Key[r.Set.Type.Key.IndexOf(r.Set.Type.Key.First(p => p.Column == k.Property.Column))])));
+
+    /// <summary>What the single related entities of a body make of the entity's own columns.</summary>
+    /// <param name="row">The entity when it is there.</param>
+    private async Task<List<ColumnValue>> ForwardAsync(SentEntity sent, EntityRow? row)
+    {
+        var columns = new List<ColumnValue>();
+        foreach (var relation in sent.Relations.Where(r => !r.Navigation.IsHeldByTarget && r.Navigation.Link is null))
+        {
+            var navigation = relation.Navigation;
+            if (relation.Items is not [var item])
+            {
+                if (navigation.Joins.Any(j => !j.Own.Nullable))
+                    throw new FaultException(new RequestFault(400, "required", $"'{relation.Path}' cannot be without an entity.", relation.Path));
+                columns.AddRange(navigation.Joins.Select(j => new ColumnValue(j.Own, null, relation.Path)));
+                continue;
+            }
+            var target = item.Reference is { } reference ? await finder.ResolveAsync(reference, relation.Target, item.Path) : null;
+            if (target is null && item.Entity is { } entity)
+            {
+                if (row is not null && (await RelatedAsync(row, navigation)).FirstOrDefault() is { } current && (entity.Key.IsEmpty || await IsOneOfAsync(row, navigation, entity)))
+                    target = current;
+                else if (entity.Key.Length == relation.Target.Type.Key.Length && row is not null)
+                    target = await finder.FindAsync(relation.Target, [.. relation.Target.Type.Key.Select(k => entity.Key.First(v => v.Property.Column == k.Column).Value!)]);
+                if (navigation.IsRemote)
+                    throw new FaultException(RequestFault.NotImplemented($"'{navigation.Name}' leads to another database, which cannot change together with this one. Bind an entity that is there.", item.Path));
+                if (target is null)
+                    target = await CreateAsync(entity, []);
+                else if (entity.Values.Length > 0 || entity.Relations.Length > 0)
+                    await UpdateAsync(target, entity, SentFor.Merge, TagOf(entity), isAsked: false);
+            }
+            else if (target is not null && item.Entity is { } changed && (changed.Values.Length > 0 || changed.Relations.Length > 0))
+                await UpdateAsync(target, changed, SentFor.Merge, TagOf(changed), isAsked: false);
+            columns.AddRange(await TiesAsync(navigation, target!, item.Path));
+        }
+        return columns;
+    }
+
+    /// <summary>The entity's own columns that tie it to a target.</summary>
+    private async Task<List<ColumnValue>> TiesAsync(NavigationProperty navigation, EntityRow target, string path)
+    {
+        var values = await finder.ColumnsAsync(target, [.. navigation.Joins.Select(j => j.Target)]);
+        if (values.Contains(null))
+            throw new FaultException(new RequestFault(400, "bind-target", "This entity has no value by which others are related to it.", path));
+        return [.. navigation.Joins.Select((j, i) => new ColumnValue(j.Own, values[i], path))];
+    }
+
+    /// <summary>Columns of related entities that tie them to one.</summary>
+    public async Task<IReadOnlyList<ColumnValue>> HeldTiesAsync(EntityRow row, NavigationProperty navigation, string path)
+    {
+        var own = await finder.ColumnsAsync(row, [.. navigation.Joins.Select(j => j.Own)]);
+        return own.Contains(null) ? throw new FaultException(new RequestFault(400, "bind-target", "This entity has no value by which others are related to it.", path)) : [.. navigation.Joins.Select((j, i) => new ColumnValue(j.Target, own[i], path))];
+    }
+
+    /// <summary>The related entities that the caller may know of.</summary>
+    private async Task<List<EntityRow>> RelatedAsync(EntityRow row, NavigationProperty navigation)
+    {
+        var target = model.Target(navigation);
+        var statements = await StatementsAsync(_service.Model.FindSet(row.Set.Name)!);
+        if (navigation.Link is { } link)
+        {
+            var own = await ColumnsAsync(row, link.Own.Select(o => o.Own), statements);
+            var linked = await statements.FindAllAsync(link.Source, [.. link.Target.Select(t => LinkColumn(t.Link, t.Target))], link.Own.Select((o, i) => (LinkColumn(o.Link, o.Own), own[i]!)));
+            var rows = new List<EntityRow>();
+            foreach (var keys in linked)
+            {
+                if (await statements.FindAsync(target.Source, target.Type.Key, link.Target.Select((t, i) => (t.Target, keys[i]!))) is { } key)
+                    rows.Add(new EntityRow(target, [.. key.Select(k => k!)]));
+            }
+            return rows;
+        }
+        var ties = await ColumnsAsync(row, navigation.Joins.Select(j => j.Own), statements);
+        if (ties.Contains(null))
+            return [];
+        var found = await (await StatementsAsync(_service.Model.FindSet(target.Name)!)).FindAllAsync(target.Source, target.Type.Key, navigation.Joins.Select((j, i) => (j.Target, ties[i]!)));
+        return [.. found.Select(k => new EntityRow(target, [.. k.Select(v => v!)]))];
+    }
+
+    private async Task<(ChangeStatements Statements, List<ColumnValue> Pair)> PairAsync(EntityRow row, LinkTable link, EntityRow target, Preconditions preconditions, bool isAsked, string path)
+    {
+        var access = Access(row.Set, SetOperations.Update, path);
+        var statements = await StatementsAsync(access.Set);
+        await LockAsync(row, access, statements, preconditions, isAsked, SentEntity.Nothing(row.Set));
+        var (own, other) = (await ColumnsAsync(row, link.Own.Select(o => o.Own), statements), await finder.ColumnsAsync(target, [.. link.Target.Select(t => t.Target)]));
+        return (statements, [.. link.Own.Select((o, i) => new ColumnValue(LinkColumn(o.Link, o.Own), own[i], path)), .. link.Target.Select((t, i) => new ColumnValue(LinkColumn(t.Link, t.Target), other[i], path))]);
+    }
+
+    private static Property LinkColumn(string name, Property end) => end with { Column = name, Nullable = false };
+
+    /// <summary>What a caller may write of a set; a fault when nothing.</summary>
+    private WriteAccess Access(EntitySet set, SetOperations operation, string path) => _service.Writing(set, operation, unit.Caller)
+        ?? throw new FaultException(new RequestFault(403, "forbidden", $"You may not {Grant.Words(operation)} entities of {set.Name}.", path.Length == 0 ? null : path.TrimEnd('/')));
+
+    private async Task<ChangeStatements> StatementsAsync(EntitySet whole)
+    {
+        var source = _service.SourceOf(whole);
+        return (await unit.SessionAsync(source, cancellation)).Is(out var session, out var fault) ? new ChangeStatements(session, source.Dialect, unit.Values, cancellation) : throw new FaultException(fault);
+    }
+
+    private static async Task<object?[]> ColumnsAsync(EntityRow row, IEnumerable<Property> columns, ChangeStatements statements) =>
+        await statements.FindAsync(row.Set.Source with { Restriction = null, RowId = null }, [.. columns], row.Where) ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
+
+    /// <summary>Takes the row for this transaction alone, if it is one that may be changed and as the caller means it to be.</summary>
+    /// <returns>The value of the version column; null = there is none.</returns>
+    private async Task<object?> LockAsync(EntityRow row, WriteAccess access, ChangeStatements statements, Preconditions preconditions, bool isAsked, SentEntity sent)
+    {
+        var output = access.Set.Version is { } version ? [version] : access.Set.Type.Key.Take(1).ToList();
+        if (await statements.FindAsync(access.Set.Source with { Restriction = null }, output, row.Where, isLocked: true) is not { } found)
+            throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
+        if (access.Before.Restriction is not null && !await statements.ExistsAsync(access.Before, access.Set.Type.Key, row.Where))
+            throw new FaultException(new RequestFault(403, "forbidden", $"You may not {Grant.Words(access.Operation)} this entity of {row.Set.Name}.", sent.Path.Length == 0 ? null : sent.Path.TrimEnd('/')));
+        await CheckStateAsync(row, preconditions, isAsked, statements);
+        return access.Set.Version is null ? null : found[0];
+    }
+
+    private async Task CheckStateAsync(EntityRow row, Preconditions preconditions, bool isAsked, ChangeStatements? statements = null)
+    {
+        var isRequired = isAsked && row.Set is { RequiresVersion: true, HasVersion: true };
+        if (preconditions.IsEmpty && !isRequired)
+            return;
+        if (preconditions.Check(await TagAsync(row, statements ?? await StatementsAsync(_service.Model.FindSet(row.Set.Name)!)), isRequired) is { } fault)
+            throw new FaultException(fault);
+    }
+
+    /// <summary>The tag of an entity as the caller has seen it; null = it has none.</summary>
+    private static async Task<string?> TagAsync(EntityRow row, ChangeStatements statements)
+    {
+        if (!row.Set.HasVersion)
+            return null;
+        var columns = EntityTags.Columns(row.Set);
+        return await statements.FindAsync(row.Set.Source, columns, row.Where, isLocked: false, cursor => EntityTags.Of(row.Set, [.. columns.Select((c, i) => new ShapeCell(c, i))], cursor) ?? "");
+    }
+
+    private IEnumerable<ColumnValue> FirstVersion(EntitySet set) => set.Version is { IsComputed: false, HasComputedDefault: false, DefaultValue: null } version ? [VersionOf(version, null)] : [];
+
+    /// <summary>Whatever the source does by itself, the version after a change is another one.</summary>
+    private IEnumerable<ColumnValue> NextVersion(EntitySet set, object? current) => set.Version is not { IsComputed: false } version ? [] : [VersionOf(version, current)];
+
+    private ColumnValue VersionOfNow(Property version, object? current)
+    {
+        var digits = version.Type.Precision ?? 7;
+        var step = (long)Math.Pow(10, 7 - Math.Min(7, digits));
+        var now = new DateTime(unit.Now.Ticks / step * step, DateTimeKind.Utc);
+        return new ColumnValue(version, current is DateTime before && before >= now ? before.AddTicks(step) : now);
+    }
+
+    private ColumnValue VersionOf(Property version, object? current) => version.Type.Kind switch
+    {
+        EdmKind.DateTimeOffset => VersionOfNow(version, current),
+        EdmKind.Guid => new ColumnValue(version, Guid.NewGuid()),
+        EdmKind.String => new ColumnValue(version, Guid.NewGuid().ToString("N")[..Math.Min(32, version.Type.MaxLength ?? 32)]),
+        EdmKind.Decimal => new ColumnValue(version, current is decimal number ? number + 1 : 1m),
+        _ => current is null ? new ColumnValue(version, 1L) : new ColumnValue(version, null) { IsIncrement = true },
+    };
+
+    private static void AddMissing(List<ColumnValue> columns, IEnumerable<ColumnValue> more)
+    {
+        foreach (var column in more)
+        {
+            if (columns.Find(c => c.Property.Column == column.Property.Column && c.Property.Via == column.Property.Via) is not { } there)
+                columns.Add(column);
+            else if (there.Path.Length > 0 && column.Path.Length > 0 && !Equals(there.Value, column.Value))
+                throw new FaultException(new RequestFault(400, "contradiction", $"'{there.Path}' and '{column.Path}' say different things of one value.", column.Path));
+        }
+    }
+
+    private static bool IsStored(Property property) => !property.IsComputed && property.Expression is null;
+
+    /// <summary>A new entity has all that it cannot be without. What was read as a change may turn out to be one (M-25).</summary>
+    private static void Require(EntitySet whole, SentEntity sent, List<ColumnValue> columns)
+    {
+        var faults = whole.Type.Properties.Concat(sent.Type?.Properties ?? []).SelectMany(p => p.Leaves).Where(p => Missing.Of(p) && columns.TrueForAll(c => c.Property.Column != p.Column))
+            .Select(p => new RequestFault(400, "required", $"'{sent.Path}{p.Name}' is missing, and cannot be null.", sent.Path + p.Name)).ToList();
+        if (faults.Count > 0)
+            throw new FaultException(RequestFault.Of(faults));
+    }
+
+    /// <summary>What a replaced entity has where nothing is sent (M-17).</summary>
+    private static IEnumerable<ColumnValue> Defaults(EntitySet whole, SentEntity sent, WriteAccess access)
+    {
+        foreach (var property in whole.Type.Properties.Concat(sent.Type?.Properties ?? []).SelectMany(p => p.Leaves).Where(p => IsStored(p) && p.Maker is null && p.Access == PropertyAccess.Full && p.Type.Kind != EdmKind.Stream && !access.Closed.Contains(p.Column)))
+        {
+            // What a relation or the key is made of is not a value of its own.
+            if (whole.Type.Key.Any(k => k.Column == property.Column) || property.Column == whole.Version?.Column || sent.Relations.Any(r => r.Navigation.Joins.Any(j => j.Own.Column == property.Column)))
+                continue;
+            var value = property.DefaultValue is { } literal ? DefaultOf(literal, property) : property.Type.IsCollection ? "[]" : null;
+            if (value is not null || property.Nullable)
+                yield return new ColumnValue(property, value);
+        }
+    }
+
+    private static object? DefaultOf(string literal, Property property) => property.StoredType.Kind == EdmKind.Boolean && literal is "0" or "1" ? literal == "1"
+        : Lexer.Plain(literal, property.StoredType) is { } stored ? property.Conversion is { } conversion and not JsonConversion ? conversion.Decode(stored) : stored : null;
+
+    /// <summary>A complex value that is kept as JSON changes member by member (M-16).</summary>
+    private static async Task MergeAsync(EntityRow row, SentEntity sent, List<ColumnValue> columns, ChangeStatements statements)
+    {
+        foreach (var value in sent.Values.Where(v => v is { IsMerged: true, Value: not null }))
+        {
+            var current = (await ColumnsAsync(row, [value.Property], statements))[0] as string;
+            columns[columns.FindIndex(c => c.Property == value.Property)] = new ColumnValue(value.Property, JsonMerge.Of(current, (string)value.Value!), value.Path);
+        }
+    }
+
+    private static async Task UpdateExtraAsync(EntityRow row, List<ColumnValue> extra, ChangeStatements statements)
+    {
+        foreach (var table in extra.GroupBy(c => c.Property.Via!))
+        {
+            var derived = row.Set.Type.Derived.First(d => d.Table == table.Key);
+            var ties = await ColumnsAsync(row, table.Key.Joins.Select(j => j.Own), statements);
+            if (await statements.UpdateAsync(derived.Rows!.Source, [.. table], table.Key.Joins.Select((j, i) => (j.Target, ties[i]!))) == 0)
+                throw new FaultException(new RequestFault(400, "type", $"The entity is no {derived.Name}.", table.First().Path));
+        }
+    }
+
+    /// <summary>The written row must be one that the caller may leave, and fulfil the rules of its set.</summary>
+    private async Task JudgeAsync(EntityRow row, WriteAccess access, ChangeStatements statements, string path, IReadOnlyList<ColumnValue> columns)
+    {
+        if (access.After.Restriction is not null && !await statements.ExistsAsync(access.After, access.Set.Type.Key, row.Where))
+            throw new FaultException(new RequestFault(403, "forbidden", $"You may not {Grant.Words(access.Operation)} an entity of {row.Set.Name} that is like this.", path.Length == 0 ? null : path.TrimEnd('/')));
+        await new RowJudge(unit, access, statements, finder).CheckAsync(row, path, columns);
+    }
+
+    private async Task NoteAsync(EntityRow row, WriteAccess access, ChangeStatements statements, string operation, object?[]? before)
+    {
+        if (access.Set.Log is not null)
+            await ChangeNotes.WriteAsync(unit, access.Set, row, operation, before, await ColumnsAsync(row, ChangeNotes.Columns(access.Set), statements), statements);
+    }
+
+    /// <summary>Runs a statement; what the database refuses is told in outside terms.</summary>
+    /// <param name="columns">What was to be written; null = nothing.</param>
+    private async Task<T> ToldAsync<T>(SentEntity sent, Func<Task<T>> run, IReadOnlyList<ColumnValue>? columns = null, bool isDelete = false)
+    {
+        try
+        {
+            return await run();
+        }
+        catch (SourceException exception) when (exception is { Kind: SourceFaultKind.Constraint, Constraint: { } broken })
+        {
+            // Some engines do not say which side of a reference is missing, nor which reference.
+            if (broken.Kind == ConstraintKind.NoParent)
+                broken = isDelete ? broken with { Kind = ConstraintKind.HasChildren } : broken.Columns.IsEmpty && columns is not null ? broken with { Columns = await DanglingAsync(sent.Set, columns) } : broken;
+            throw new FaultException(ConstraintFaults.Of(broken, sent.Set, sent.Path));
+        }
+    }
+
+    /// <summary>The columns that refer to something that is not there.</summary>
+    private async Task<ImmutableArray<string>> DanglingAsync(EntitySet set, IReadOnlyList<ColumnValue> columns)
+    {
+        var whole = _service.Model.FindSet(set.Name)!;
+        var statements = await StatementsAsync(whole);
+        foreach (var navigation in whole.Type.Navigations.Where(n => n is { IsHeldByTarget: false, Link: null, IsRemote: false }))
+        {
+            var values = navigation.Joins.Select(j => (j.Target, columns.FirstOrDefault(c => c.Property.Column == j.Own.Column)?.Value!)).ToList();
+            if (values.TrueForAll(v => v.Item2 is not null) && !await statements.ExistsAsync(_service.Model.Target(navigation).Source with { Restriction = null, RowId = null }, [values[0].Target], values))
+                return [.. navigation.Joins.Select(j => j.Own.Column)];
+        }
+        return [];
+    }
+}

@@ -1,0 +1,160 @@
+using System.Collections.Immutable;
+using System.Text.RegularExpressions;
+
+namespace RapidGable.Model;
+
+/// <summary>What a written value of one property must be beyond its type.</summary>
+public sealed record ValueRules
+{
+    public static readonly ValueRules None = new();
+
+    /// <summary>The least number, date or time, as a published value; null = any.</summary>
+    public object? Least { get; init; }
+
+    public object? Most { get; init; }
+
+    /// <summary>Characters of a text at least; null = any number.</summary>
+    public int? Shortest { get; init; }
+
+    public int? Longest { get; init; }
+
+    /// <summary>A regular expression that the whole text matches; null = any text.</summary>
+    public Regex? Pattern { get; init; }
+
+    /// <summary>The only values, as published ones; empty = any.</summary>
+    public ImmutableArray<object> Values { get; init; } = [];
+
+    /// <summary>A property of another set that must hold the value in some row; null = none must.</summary>
+    public ExistsRule? Exists { get; init; }
+
+    /// <summary>What people are told instead of the built-in words; null = these.</summary>
+    public string? Message { get; init; }
+
+    public bool IsEmpty => Equals(None);
+
+    /// <summary>What is wrong with a value, in words; null = nothing that the value alone tells.</summary>
+    /// <param name="value">A published value, not null.</param>
+    public string? Fault(object value)
+    {
+        if (Least is not null && Compare(value, Least) < 0)
+            return Message ?? $"is less than {Text(Least)}";
+        if (Most is not null && Compare(value, Most) > 0)
+            return Message ?? $"is more than {Text(Most)}";
+        if (value is string text)
+        {
+            var length = Shortest is null && Longest is null ? 0 : text.EnumerateRunes().Count();
+            if (length < Shortest)
+                return Message ?? $"has {length} characters, and takes at least {Shortest}";
+            if (length > Longest)
+                return Message ?? $"has {length} characters, and takes at most {Longest}";
+            if (Pattern is not null && !Matches(text))
+                return Message ?? "does not have the form that is asked for";
+        }
+        if (!Values.IsEmpty && !Values.Contains(value))
+            return Message ?? $"is none of {string.Join(", ", Values.Select(Text))}";
+        return null;
+    }
+
+    private bool Matches(string text)
+    {
+        try
+        {
+            return Pattern!.IsMatch(text);
+        }
+        catch (RegexMatchTimeoutException)
+        {
+            return false;
+        }
+    }
+
+    private static int Compare(object value, object bound) => (value, bound) switch
+    {
+        (decimal number, long limit) => number.CompareTo(limit),
+        (long number, decimal limit) => ((decimal)number).CompareTo(limit),
+        (double number, _) => number.CompareTo(Convert.ToDouble(bound, System.Globalization.CultureInfo.InvariantCulture)),
+        _ => Comparer<object>.Default.Compare(value, bound),
+    };
+
+    /// <summary>A bound as people write it.</summary>
+    public static string Text(object value) => ValueConversion.Text(value);
+}
+
+/// <summary>A value must be one that some entity has.</summary>
+/// <param name="Set">Name of the set, whose source may be another one.</param>
+/// <param name="Property">Name of its property.</param>
+public sealed record ExistsRule(string Set, string Property);
+
+/// <summary>What a written row must be, or be alone in being.</summary>
+/// <param name="On">The operations that it is about: create, update or both.</param>
+public sealed record RowRule(SetOperations On)
+{
+    /// <summary>A condition in the filter language that the row fulfils; null = <see cref="Unique"/> says it.</summary>
+    public string? Condition { get; init; }
+
+    /// <summary>Columns whose values together no other row has; empty = <see cref="Condition"/> says it.</summary>
+    public ImmutableArray<string> Unique { get; init; } = [];
+
+    /// <summary>Whom it is about; null = everybody.</summary>
+    public AccessRule? Who { get; init; }
+
+    /// <summary>Property that the fault is told of; null = the entity as a whole.</summary>
+    public string? Property { get; init; }
+
+    /// <summary>What people are told; null = built-in words.</summary>
+    public string? Message { get; init; }
+}
+
+/// <summary>How the service makes a value, and when.</summary>
+/// <param name="AtUpdate">Also when the entity changes; else only when it is created.</param>
+public sealed record ValueMaker(ValueSource From, bool AtUpdate)
+{
+    /// <summary>For <see cref="ValueSource.Number"/>: what stands before the number.</summary>
+    public string Prefix { get; init; } = "";
+
+    /// <summary>For <see cref="ValueSource.Number"/>: digits at least.</summary>
+    public int Digits { get; init; }
+
+    /// <summary>For <see cref="ValueSource.Expression"/>: in the filter language. For <see cref="ValueSource.Attribute"/>: the attribute's name.</summary>
+    public string Text { get; init; } = "";
+
+    /// <summary>What callers send takes its place.</summary>
+    public bool IsDefault { get; init; }
+
+    /// <summary>The maker in the words of a declaration.</summary>
+    public override string ToString() => From switch
+    {
+        ValueSource.Number => $"{Prefix}{{{new string('0', Digits)}}}",
+        ValueSource.Expression => "= " + Text,
+        ValueSource.Attribute => "@" + Text,
+        _ => From.ToString().ToLowerInvariant(),
+    };
+}
+
+/// <summary>Where made values come from.</summary>
+public enum ValueSource
+{
+    Uuid,
+
+    /// <summary>The next number behind a prefix, without gaps among what is committed.</summary>
+    Number,
+
+    /// <summary>The instant of the change.</summary>
+    Now,
+
+    /// <summary>The caller's name.</summary>
+    User,
+
+    /// <summary>An attribute of the caller.</summary>
+    Attribute,
+
+    /// <summary>An expression about the entity, which may lead to related ones.</summary>
+    Expression,
+}
+
+/// <summary>A table that takes a row for each change of a set.</summary>
+/// <param name="Source">The table, in the set's own source.</param>
+/// <param name="Columns">What each of its columns takes: <c>set</c>, <c>key</c>, <c>operation</c>, <c>who</c>, <c>when</c>, <c>before</c>, <c>after</c>.</param>
+public sealed record ChangeLog(SourceObjectName Source, ImmutableDictionary<string, Property> Columns)
+{
+    public static readonly ImmutableArray<string> Words = ["set", "key", "operation", "who", "when", "before", "after"];
+}

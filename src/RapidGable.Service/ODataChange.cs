@@ -1,0 +1,297 @@
+using System.Diagnostics;
+using System.Text.Json;
+using Microsoft.AspNetCore.Http;
+using Microsoft.Net.Http.Headers;
+using RapidGable.Changes;
+using RapidGable.Model;
+using RapidGable.Payloads;
+using RapidGable.Queries;
+using RapidGable.Requests;
+using RapidGable.Sources;
+
+namespace RapidGable.Service;
+
+/// <summary>A request that changes something: what stands in its headers and body, the transaction around it, and its answer (Protocol 11.4).</summary>
+internal sealed class ODataChange(Exchange exchange, TimeProvider time)
+{
+    private static readonly string[] AnswerOptions = ["$select", "$expand", "$compute", "$format", "$schemaversion"];
+
+    /// <summary>What of an entity goes into the answer.</summary>
+    private sealed record ReadBack(int Status, string? ContentType, byte[] Body, string? ETag);
+
+    /// <param name="notSignedIn">The fault for somebody who is not known; null = nobody can sign in.</param>
+    public async Task<RequestFault?> AnswerAsync(string path, string query, RequestFault? notSignedIn)
+    {
+        if (!RequestAddress.Read(path, query).Is(out var address, out var fault) || !Split(address).Is(out var options, out fault) || !(address with { Options = options.Path }).ResolveEntityId(exchange.Root).Is(out address, out fault)
+            || !LexedRequest.Read(address).Is(out var lexed, out fault) || !exchange.Service.PrepareChange(lexed, exchange.Caller).Is(out var change, out fault))
+            return fault;
+        var bound = change.Request.Path;
+        var verb = VerbOf(exchange.Request.Method);
+        var seen = bound.Root is null ? [] : ChangeRunner.Taken(bound, bound.Target, change.Model);
+        if (verb is not { } asked || !seen.Contains(asked))
+        {
+            var declared = bound.Root is not null && exchange.Service.Model.FindSet(bound.Target.Name) is { } whole ? ChangeRunner.Taken(bound, whole, exchange.Service.Model) : [];
+            if (verb is { } closed && declared.Contains(closed))
+                return exchange.Caller.IsSignedIn || notSignedIn is null ? new RequestFault(403, "forbidden", $"{exchange.Request.Method} is not open to you here.") : notSignedIn;
+            var mayRead = bound.Root is null || change.Visible.FindSet(bound.Target.Name) is not null;
+            var allowed = string.Join(", ", (mayRead && !bound.IsEach ? ["GET", "HEAD"] : Array.Empty<string>()).Concat(seen.Select(v => v.ToString().ToUpperInvariant())).Append("OPTIONS"));
+            return ODataFace.Refused(exchange, allowed, seen.Count == 0 ? $"{exchange.Request.Method} is not allowed here; this resource can be read only." : $"{exchange.Request.Method} is not allowed here; {allowed} are.");
+        }
+        if (!(await ReadAsync(asked, change, lexed, options)).Is(out var request, out fault))
+            return fault;
+        using (request.Document)
+            return await RunAsync(request, options);
+    }
+
+    /// <summary>The options of the address: those that are part of the path, and those about the answer.</summary>
+    private sealed record Options(System.Collections.Immutable.ImmutableArray<AddressOption> Path, IReadOnlyList<AddressOption> Answer, string? Id, string? Format)
+    {
+        public bool AsksForAnswer => Answer.Any(o => o.Name.TrimStart('$').ToLowerInvariant() is "select" or "expand" or "compute");
+    }
+
+    private Result<Options> Split(RequestAddress address)
+    {
+        var (path, answer) = (new List<AddressOption>(), new List<AddressOption>());
+        string? id = null, format = null;
+        var isEntityId = address.Segments is [{ Text: "$entity" }, ..];
+        foreach (var option in address.Options)
+        {
+            if (!LexedRequest.CanonicalOption(option.Name).Is(out var name, out var fault))
+                return fault;
+            if (name == "$id" && !isEntityId && HttpMethods.IsDelete(exchange.Request.Method))
+                id = option.Value;
+            else if (name.StartsWith('@'))
+            {
+                path.Add(option);
+                answer.Add(option);
+            }
+            else if (name == "$id")
+                path.Add(option);
+            else if (AnswerOptions.Contains(name))
+            {
+                answer.Add(option);
+                format = name == "$format" ? option.Value : format;
+            }
+            else
+                return new RequestFault(400, "option-not-here", $"{name} cannot be used with {exchange.Request.Method}; only {string.Join(", ", AnswerOptions)} can, about the answer.", name);
+        }
+        return new Options([.. path], answer, id, format);
+    }
+
+    private static ChangeVerb? VerbOf(string method) => method switch { "POST" => ChangeVerb.Post, "PATCH" => ChangeVerb.Patch, "PUT" => ChangeVerb.Put, "DELETE" => ChangeVerb.Delete, _ => null };
+
+    /// <summary>A request whose body has been read.</summary>
+    private sealed record ReadRequest(ChangeRequest Request, JsonDocument? Document, Negotiated Answer);
+
+    private async Task<Result<ReadRequest>> ReadAsyncCore(ChangeVerb verb, PreparedChange change, LexedRequest lexed, Options options)
+    {
+        if (!Negotiation.Content(BodyKind.Json, exchange.Version, exchange.Request.Headers.Accept, options.Format, "").Is(out var answer, out var fault) || !Conditions().Is(out var preconditions, out fault))
+            return fault;
+        if (verb == ChangeVerb.Delete)
+            return new ReadRequest(Request(null, null, null, false), null, answer);
+        if (!(await Bodies.ReadAsync(exchange)).Is(out var body, out fault))
+            return fault;
+        var kind = change.Request.Path.Kind;
+        var contentType = exchange.Request.ContentType;
+        if (!MediaTypeHeaderValue.TryParse(contentType, out var type))
+            return new RequestFault(415, "content-type", contentType is null ? "Say with Content-Type what the body is." : $"'{contentType}' is no media type.", "Content-Type");
+        if (kind == ResourceKind.RawValue)
+        {
+            var property = change.Request.Path.Property!;
+            var wanted = property is { MediaType: { } fixedType, MediaTypeColumn: null } ? fixedType : property.Type.Kind == EdmKind.Binary ? "application/octet-stream" : "text/plain";
+            return property.MediaTypeColumn is not null || type.MediaType.Equals(wanted, StringComparison.OrdinalIgnoreCase) || (property.Type.Kind == EdmKind.Stream && type.MediaType.Equals("application/octet-stream", StringComparison.OrdinalIgnoreCase))
+                ? new ReadRequest(Request(null, body, contentType, false), null, answer) : NotTaken(wanted);
+        }
+        if (!type.MediaType.Equals("application/json", StringComparison.OrdinalIgnoreCase))
+            return NotTaken("application/json");
+        var asText = false;
+        foreach (var parameter in type.Parameters)
+        {
+            var value = parameter.Value.ToString().Trim('"').ToLowerInvariant();
+            switch (parameter.Name.ToString().ToLowerInvariant(), value)
+            {
+                case ("ieee754compatible", "true" or "false"):
+                    asText = value == "true";
+                    break;
+                case ("odata.metadata" or "metadata", "minimal" or "full" or "none") or ("odata.streaming" or "streaming" or "exponentialdecimals", "true" or "false") or ("charset", "utf-8"):
+                    break;
+                default:
+                    return new RequestFault(415, "content-type", $"The parameter '{parameter.Name}={parameter.Value}' of the Content-Type is not known.", "Content-Type");
+            }
+        }
+        if (!EntityReader.Parse(body).Is(out var document, out fault))
+            return fault;
+        return new ReadRequest(Request(document.RootElement, null, null, asText), document, answer);
+
+        ChangeRequest Request(JsonElement? json, byte[]? content, string? contentType, bool numbersAsText) =>
+            new(verb, change, lexed, json, content, contentType, new BodyForm(Is40(), numbersAsText), preconditions, PathOf) { Id = options.Id, GoesOn = exchange.Preferences.ContinueOnError };
+
+        RequestFault NotTaken(string wanted)
+        {
+            exchange.Response.Headers[verb == ChangeVerb.Patch ? "Accept-Patch" : HeaderNames.Accept] = wanted;
+            return new RequestFault(415, "content-type", $"This resource takes {wanted}, not {type.MediaType}.", "Content-Type");
+        }
+    }
+
+    private async Task<Result<ReadRequest>> ReadAsync(ChangeVerb verb, PreparedChange change, LexedRequest lexed, Options options)
+    {
+        var read = await ReadAsyncCore(verb, change, lexed, options);
+        // The options about the answer are looked at before anything is done.
+        if (read.Value is { Request.Change.Request.Path.Root: not null } && options.Answer.Count > 0 && verb != ChangeVerb.Delete)
+        {
+            var path = exchange.Service.ModelFor(exchange.Caller).FindSet(change.Request.Path.Target.Name) is { ContainedIn: null, IsUnkeyed: false } set ? set.Name : null;
+            if (path is not null && RequestAddress.Read(path, string.Join('&', options.Answer.Select(o => o.Raw))).Is(out var address, out var fault)
+                && (!LexedRequest.Read(address).Is(out var asked, out fault) || !exchange.Service.Prepare(asked, exchange.Caller).Is(out _, out fault)))
+            {
+                read.Value.Document?.Dispose();
+                return fault;
+            }
+        }
+        return read;
+    }
+
+    /// <summary>The version of the body (Protocol 8.1.5).</summary>
+    private bool Is40() => exchange.Request.Headers["OData-Version"].ToString().Trim() switch
+    {
+        "4.0" => true,
+        "4.01" => false,
+        _ => exchange.Request.Headers.ContainsKey("OData-MaxVersion") && exchange.Version == ODataVersion.V40,
+    };
+
+    private Result<Preconditions> Conditions()
+    {
+        var (match, wrong) = Validators.Tags(exchange.Request.Headers.IfMatch, "If-Match");
+        var (noneMatch, alsoWrong) = Validators.Tags(exchange.Request.Headers.IfNoneMatch, "If-None-Match");
+        return (wrong ?? alsoWrong) is { } fault ? fault : new Preconditions(match, noneMatch);
+    }
+
+    /// <summary>An address of an entity as a path below the service root; what a part of a batch made is known by its id.</summary>
+    private string? PathOf(string reference)
+    {
+        var root = new Uri(exchange.Root).AbsolutePath;
+        if (reference.StartsWith('$') && InnerExchange.AddressOf(exchange.Context, reference) is { } made)
+            reference = made;
+        var path = reference.StartsWith(exchange.Root, StringComparison.Ordinal) ? reference[exchange.Root.Length..] : reference.StartsWith(root, StringComparison.Ordinal) ? reference[root.Length..] : reference;
+        return path.Contains("://", StringComparison.Ordinal) || path.StartsWith('/') || path.StartsWith('$') || path.Contains('?') || path.Length == 0 ? null : path;
+    }
+
+    /// <summary>Runs the change in the transaction of the batch that it is part of, or in one of its own, which is tried again when others got in its way.</summary>
+    private async Task<RequestFault?> RunAsync(ReadRequest read, Options options)
+    {
+        if (InnerExchange.UnitOf(exchange.Context) is { } shared)
+        {
+            try
+            {
+                return await OnceAsync(shared, read, options) is var (result, fault, back) && fault is not null ? fault : await SendAsync(result!, back);
+            }
+            catch (SourceException exception)
+            {
+                shared.HasCollided |= exception.Kind == SourceFaultKind.Collision;
+                throw;
+            }
+        }
+        var clock = Stopwatch.StartNew();
+        for (var attempt = 1; ; attempt++)
+        {
+            try
+            {
+                await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, time.GetUtcNow().UtcDateTime);
+                var (result, fault, back) = await OnceAsync(unit, read, options);
+                if (fault is not null)
+                    return fault;
+                // Whether the caller is still there makes no difference from here on.
+                await unit.CommitAsync(CancellationToken.None);
+                return await SendAsync(result!, back);
+            }
+            catch (SourceException exception) when (exception.Kind == SourceFaultKind.Collision && attempt < Limits.ChangeAttempts && clock.Elapsed.TotalSeconds < Limits.StatementSeconds)
+            {
+                await Task.Delay(Random.Shared.Next(5, 25 * attempt), exchange.Cancellation);
+            }
+        }
+    }
+
+    private async Task<(ChangeResult? Result, RequestFault? Fault, ReadBack? Back)> OnceAsync(ChangeUnit unit, ReadRequest read, Options options)
+    {
+        ReadBack? before = null;
+        var request = read.Request;
+        if (exchange.Preferences.AsksForBefore && WantsBody(ChangeOutcome.Updated, options))
+            request = request with { Before = async address => before = (await ReadAsync(unit, address, options, "", read.Answer)).Value };
+        if (!(await ChangeRunner.RunAsync(unit, request, exchange.Cancellation)).Is(out var result, out var fault))
+            return (null, fault, null);
+        if (result.Address is null)
+            return (result, null, null);
+        var path = request.Change.Request.Path;
+        var isProperty = path.Kind is ResourceKind.PropertyValue or ResourceKind.RawValue;
+        var wantsBody = WantsBody(result.Outcome, options);
+        // Without a body the tag is all that is read.
+        if (!wantsBody && result.Set is { HasVersion: false })
+            return (result, null, null);
+        var address = isProperty && wantsBody && path.Property!.Type.Kind != EdmKind.Stream ? $"{result.Address}/{(path.Group is { } group ? Uri.EscapeDataString(group.Name) + "/" : "")}{Uri.EscapeDataString(path.Property!.Name)}" : result.Address;
+        var back = await ReadAsync(unit, address, options, wantsBody ? result.Nested : "", read.Answer);
+        if (back.Value is { } there && address != result.Address && result.Set is { HasVersion: true } && (await ReadAsync(unit, result.Address, options with { Answer = [] }, "", read.Answer)).Value is { } entity)
+            return (result, null, there with { ETag = entity.ETag });
+        if (back.Value is { } now && before is not null)
+            return (result, null, now with { Body = WithBefore(now.Body, before.Body) });
+        // What the caller may write and not read has no representation for them.
+        return (result, null, wantsBody ? back.Value : back.Value is { } tagged ? tagged with { ContentType = null, Body = [] } : null);
+    }
+
+    /// <summary>The state before the change, as an annotation behind the state after it.</summary>
+    private byte[] WithBefore(byte[] after, byte[] before) =>
+        [.. after.AsSpan(0, after.AsSpan().LastIndexOf((byte)'}')), .. System.Text.Encoding.UTF8.GetBytes($",\"@{exchange.Service.Model.Namespace}.before\":"), .. before, (byte)'}'];
+
+    /// <summary>A created entity is answered with itself, a changed one only when it is asked for (P-31).</summary>
+    private bool WantsBody(ChangeOutcome outcome, Options options) => exchange.Preferences.Return switch
+    {
+        "minimal" => false,
+        "representation" => true,
+        _ => outcome == ChangeOutcome.Created || options.AsksForAnswer,
+    };
+
+    /// <summary>A resource as it is in the transaction.</summary>
+    private async Task<Result<ReadBack>> ReadAsync(ChangeUnit unit, string path, Options options, string nested, Negotiated answer)
+    {
+        var query = options.Answer.Where(o => o.Name.TrimStart('$').ToLowerInvariant() is not ("format" or "schemaversion")).Select(o => o.Raw).ToList();
+        if (nested.Length > 0 && !query.Exists(o => o.TrimStart('$').StartsWith("expand=", StringComparison.OrdinalIgnoreCase)))
+            query.Add("$expand=" + Uri.EscapeDataString(nested));
+        if (!RequestAddress.Read(path, string.Join('&', query)).Is(out var address, out var fault) || !LexedRequest.Read(address).Is(out var lexed, out fault) || !exchange.Service.Prepare(lexed, exchange.Caller).Is(out var prepared, out fault)
+            || !QueryValues.Make(prepared.Request, lexed, null, unit.Now, exchange.Caller).Is(out var values, out fault)
+            || !(await QueryRun.StartAsync(prepared, values, exchange.Cancellation, within: unit.Within(prepared.Source))).Is(out var run, out fault))
+            return fault;
+        await using (run)
+        {
+            if (ODataAnswer.Missing(prepared.Request, run) is { } missing)
+                return missing.Status == StatusCodes.Status204NoContent ? new ReadBack(204, null, [], null) : missing;
+            using var bytes = new MemoryStream();
+            using (var output = new PayloadOutput((piece, _) => { bytes.Write(piece.Span); return default; }))
+                await ODataJsonWriter.For(prepared, answer.Format).WriteAsync(run, new LinkBuilder(exchange.Root, address), output, exchange.Cancellation);
+            return new ReadBack(200, answer.ContentType, bytes.ToArray(), run.HasRow && prepared.Request.Path.Kind == ResourceKind.Entity ? RawValueWriter.ETag(run) : null);
+        }
+    }
+
+    private async Task<RequestFault?> SendAsync(ChangeResult result, ReadBack? back)
+    {
+        var response = exchange.Response;
+        if (exchange.Preferences.Return is not null && result.Outcome is ChangeOutcome.Created or ChangeOutcome.Updated && result.Address is not null)
+            exchange.Preferences.Apply("return");
+        if (exchange.Preferences.AsksForBefore && back?.ContentType is not null && result.Outcome == ChangeOutcome.Updated)
+            exchange.Preferences.Apply("before");
+        if (exchange.Preferences.Applied is { } applied)
+            response.Headers["Preference-Applied"] = applied;
+        if (back?.ETag is { } tag)
+            response.Headers.ETag = tag;
+        var hasBody = back?.ContentType is not null;
+        if (result.Outcome == ChangeOutcome.Created)
+            response.Headers.Location = exchange.Root + result.Address;
+        if (!hasBody && result.Address is not null && result.Outcome == ChangeOutcome.Created)
+            response.Headers["OData-EntityId"] = exchange.Root + result.Address;
+        if (!hasBody)
+        {
+            response.StatusCode = StatusCodes.Status204NoContent;
+            return null;
+        }
+        response.StatusCode = result.Outcome == ChangeOutcome.Created ? StatusCodes.Status201Created : StatusCodes.Status200OK;
+        await ODataAnswer.SendAsync(exchange.Context, back!.ContentType!, back.Body);
+        return null;
+    }
+}
