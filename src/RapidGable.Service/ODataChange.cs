@@ -59,7 +59,7 @@ internal sealed class ODataChange(Exchange exchange, TimeProvider time)
             if (!LexedRequest.CanonicalOption(option.Name).Is(out var name, out var fault))
                 return fault;
             if (name == "$id" && !isEntityId && HttpMethods.IsDelete(exchange.Request.Method))
-                id = option.Value;
+                id = RequestAddress.PathOf(option, exchange.Root);
             else if (name.StartsWith('@'))
             {
                 path.Add(option);

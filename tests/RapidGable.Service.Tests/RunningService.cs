@@ -55,7 +55,15 @@ public sealed class RunningService : IAsyncDisposable
         if (json is not null)
             request.Content = new StringContent(json, Encoding.UTF8, "application/json");
         foreach (var (name, value) in headers)
-            Assert.True(request.Headers.TryAddWithoutValidation(name, value));
+        {
+            if (name.StartsWith("Content-", StringComparison.OrdinalIgnoreCase) && request.Content is { } content)
+            {
+                content.Headers.Remove(name);
+                Assert.True(content.Headers.TryAddWithoutValidation(name, value));
+            }
+            else
+                Assert.True(request.Headers.TryAddWithoutValidation(name, value));
+        }
         using var response = await _client.SendAsync(request);
         var all = response.Headers.NonValidated.Concat(response.Content.Headers.NonValidated).ToDictionary(h => h.Key, h => string.Join(", ", h.Value), StringComparer.OrdinalIgnoreCase);
         return new Answer((int)response.StatusCode, all, await response.Content.ReadAsByteArrayAsync());

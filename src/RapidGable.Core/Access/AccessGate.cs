@@ -66,8 +66,8 @@ public static class AccessGate
     }
 
     /// <summary>Binds the rules of all sets; one whose condition is wrong, which loading has reported, lets nobody do anything.</summary>
-    public static ImmutableDictionary<string, ImmutableArray<BoundRule>> Bind(EntityModel model) => model.Sets.ToImmutableDictionary(s => s.Name,
-        s => s.Rules.Select(g => BoundRule.Bind(model, s, g)).ToList() is var all && all.TrueForAll(r => r.Fault is null) ? [.. all.Select((r, i) => r.Value! with { Ordinal = i })] : ImmutableArray<BoundRule>.Empty);
+    public static ImmutableDictionary<string, ImmutableArray<BoundRule>> Bind(EntityModel model) => model.Stored.Sets.ToImmutableDictionary(s => s.Name,
+        s => s.Rules.Select(g => BoundRule.Bind(model.Stored, s, g)).ToList() is var all && all.TrueForAll(r => r.Fault is null) ? [.. all.Select((r, i) => r.Value! with { Ordinal = i })] : ImmutableArray<BoundRule>.Empty);
 
     /// <summary>The rules once more, with what each asks of a written row as its condition.</summary>
     public static ImmutableDictionary<string, ImmutableArray<BoundRule>> BindChecks(EntityModel model) => Bind(new EntityModel(model.Service, model.Title, model.Namespace,
@@ -85,7 +85,25 @@ public static class AccessGate
     /// them, so that documents, suggestions and errors cannot tell a forbidden name from a missing one. Sets of which only some rows and
     /// values may be read are read through their restriction.
     /// </summary>
-    public static EntityModel VisibleTo(EntityModel model, Caller caller, ImmutableDictionary<string, ImmutableArray<BoundRule>> rules)
+    public static EntityModel VisibleTo(EntityModel model, Caller caller, ImmutableDictionary<string, ImmutableArray<BoundRule>> rules) => WithComputed(StoredVisibleTo(model.Stored, caller, rules), model);
+
+    /// <summary>Adds the computed properties whose expressions lead only to what is seen.</summary>
+    private static EntityModel WithComputed(EntityModel seen, EntityModel model)
+    {
+        if (ReferenceEquals(model, model.Stored))
+            return seen;
+        return new EntityModel(seen.Service, seen.Title, seen.Namespace, [.. seen.Sets.Select(set =>
+        {
+            var computed = model.FindSet(set.Name)!.Type.Properties.Where(p => p.Expression is not null).Select(p => (Property: p, Bound: BoundRule.BindValue(seen, set, p.Expression!))).Where(c => c.Bound.Fault is null).ToList();
+            return computed.Count == 0 ? set : set with
+            {
+                Type = set.Type.With([.. set.Type.Properties, .. computed.Select(c => c.Property)]),
+                Source = set.Source with { RowId = null, Restriction = new ComputedSource(seen, set.Source, [.. computed.Select(c => (c.Property.Column, c.Bound.Value!))]) },
+            };
+        })]);
+    }
+
+    private static EntityModel StoredVisibleTo(EntityModel model, Caller caller, ImmutableDictionary<string, ImmutableArray<BoundRule>> rules)
     {
         bool MayRead(EntitySet set) => May(set, SetOperations.Read, caller, rules[set.Name]);
         // What is contained is reached over its container only.

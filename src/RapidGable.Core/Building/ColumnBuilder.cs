@@ -67,7 +67,7 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
             Access = declared.Access,
             MediaType = declared.MediaType?.Value ?? property.MediaType,
         };
-        return property;
+        return declared is null ? property : new WritingBuilder(_diagnostics).Apply(property, declared);
     }
 
     /// <summary>Says of each visible column what it is published as, and why.</summary>

@@ -89,7 +89,7 @@ public sealed class DataProof
     private async Task<DataFinding> ValuesAsync(Action<long> progress)
     {
         // Streams are taken as they are, and may be large.
-        var properties = _set.Type.Properties.SelectMany(p => p.Leaves).Where(p => p.Type.Kind != EdmKind.Stream).ToList();
+        var properties = _set.Type.Properties.SelectMany(p => p.Leaves).Where(p => p.Type.Kind != EdmKind.Stream && p.Expression is null).ToList();
         if (properties.Count == 0)
             return Finding("values", 0, null, []);
         var faults = new Dictionary<string, string>();

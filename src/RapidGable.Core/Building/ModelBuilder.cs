@@ -21,6 +21,10 @@ public sealed class ModelBuilder
     private readonly Diagnostics _diagnostics;
     private readonly List<Inference> _inferences = [];
     private readonly ServiceParts _parts;
+    private readonly WritingBuilder _writing;
+
+    /// <summary>The word for a version that is made of all values.</summary>
+    private const string RowVersion = "row";
 
     private ModelBuilder(
         ServiceDeclaration declaration, IReadOnlyDictionary<string, SourceCatalog> catalogs, IReadOnlyDictionary<string, ISource> sources, Diagnostics diagnostics)
@@ -29,6 +33,7 @@ public sealed class ModelBuilder
         _catalogs = catalogs;
         _sources = sources;
         _diagnostics = diagnostics;
+        _writing = new WritingBuilder(diagnostics);
         _parts = new ServiceParts(declaration.Names, new TypeBuilder(declaration, diagnostics), diagnostics, Note);
     }
 
@@ -55,12 +60,46 @@ public sealed class ModelBuilder
             if (Draft(set, item, drafts) is { } draft)
             {
                 var whole = draft.Declaration.Derived.IsEmpty || draft.Key.IsEmpty ? draft : await new DerivedBuilder(draft, _catalogs[set.Source.Value], source, _declaration.Names, _diagnostics).BuildAsync(cancellation);
-                drafts.Add(whole with { Changes = await ChangesAsync(draft, source, cancellation) });
+                drafts.Add(whole with { Changes = await ChangesAsync(draft, source, cancellation), Log = await _writing.LogAsync(draft, _catalogs[set.Source.Value], source, cancellation) });
             }
         }
         var relations = new RelationBuilder(drafts, _catalogs, _sources, _parts).Build();
         var sets = drafts.Select(d => EntitySet(d, relations)).ToImmutableArray();
-        return new BuiltService(new EntityModel(_declaration.Name, _declaration.Title, _declaration.Namespace, sets), [.. _inferences]);
+        var model = new EntityModel(_declaration.Name, _declaration.Title, _declaration.Namespace, sets);
+        _writing.Check(_declaration, model);
+        model = WithComputed(model);
+        return new BuiltService(model, [.. _inferences]);
+    }
+
+    /// <summary>The model with the properties that are computed; their types are those of their expressions.</summary>
+    private EntityModel WithComputed(EntityModel model) => new(model.Service, model.Title, model.Namespace, [.. model.Sets.Select(set =>
+    {
+        var declared = _declaration.Sets.First(s => (s.Name?.Value ?? OutsideNames.Set(s.From.Value.Split('.')[^1], _declaration.Names)) == set.Name).Computed;
+        var computed = declared.Select(c => Computed(model, set, c.Name, c.Expression)).OfType<Property>().ToList();
+        return computed.Count == 0 ? set : set with { Type = set.Type.With([.. set.Type.Properties, .. computed]) };
+    })]);
+
+    private Property? Computed(EntityModel model, EntitySet set, Located<string> name, Located<string> expression)
+    {
+        var bound = Access.BoundRule.BindValue(model, set, expression.Value);
+        if (!SimpleIdentifier.IsValid(name.Value))
+            _diagnostics.Error("identifier", $"'{name.Value}' cannot be an outside name.", name.Location, $"Write for example '{SimpleIdentifier.From(name.Value)}'.");
+        else if (set.Type.MemberNames.Contains(name.Value) || set.Type.Hidden.Any(h => h.Column == name.Value))
+            _diagnostics.Error("name-collision", $"'{set.Name}' has another property or column called '{name.Value}'.", name.Location, "Give the computed property another name.");
+        else if (set.IsUnkeyed)
+            _diagnostics.Error("compute", $"Rows without a key have no computed properties; compute '{name.Value}' in a SELECT.", name.Location);
+        else if (bound.Fault is { } fault)
+            _diagnostics.Error("compute", $"'{name.Value}' cannot be computed: {fault.Message}", expression.Location, fault.Pointer());
+        else if (bound.Value!.Condition!.Type is not { IsCollection: false } type || type.Kind is EdmKind.Complex or EdmKind.Stream or EdmKind.Enum || bound.Value.Attributes.Any())
+            _diagnostics.Error("compute", $"'{name.Value}' is no single plain value that is the same for everybody.", expression.Location);
+        else
+        {
+            Note($"{set.Name}/{name.Value}", type.ToString(), $"declared; computed as {expression.Value}");
+            // A value that is only looked up stays as it is kept; any other has the engine's usual form.
+            var kept = (bound.Value.Condition as Requests.BoundProperty)?.Property;
+            return new Property(name.Value, type, true, name.Value, kept?.StorageForm) { Expression = expression.Value, Access = PropertyAccess.ReadOnly, Conversion = kept?.Conversion, Description = kept?.Description };
+        }
+        return null;
     }
 
     /// <summary>A column as a declared type that the engine itself can read it with.</summary>
@@ -259,7 +298,9 @@ public sealed class ModelBuilder
 
     private Property? Version(SetDraft draft)
     {
-        if (draft.Declaration.Version is not { } column)
+        if (draft.Declaration.RequiresVersion && draft.Declaration.Version is null)
+            _diagnostics.Error("version", $"'{draft.Name}' asks for a version that its entities do not have.", draft.Declaration.Location, "Name the column with 'version', or write 'version: row'.");
+        if (draft.Declaration.Version is not { } column || column.Value == RowVersion)
             return null;
         if (draft.FindColumn(column.Value) is not { } property)
         {
@@ -351,6 +392,10 @@ public sealed class ModelBuilder
             SearchedProperties = Searched(draft),
             SearchIndex = SearchIndex(draft),
             Version = Version(draft),
+            IsVersionedByRow = draft.Declaration.Version?.Value == RowVersion,
+            RequiresVersion = draft.Declaration.RequiresVersion,
+            RowRules = _writing.RowRules(draft),
+            Log = draft.Log,
             Changes = draft.Changes,
             RequiresFilter = draft.Declaration.RequiresFilter,
             ContainedIn = relations.ContainedIn(draft.Name),
@@ -386,6 +431,8 @@ internal sealed record SetDraft(
     ImmutableArray<Property> Visible, ImmutableArray<Property> Hidden, ImmutableArray<Property> Key)
 {
     public ChangeTracking? Changes { get; init; }
+
+    public ChangeLog? Log { get; init; }
 
     public ImmutableArray<DerivedType> Derived { get; init; } = [];
 

@@ -219,10 +219,11 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
             return;
         var name = new SourceObjectName(from.Declaration.Source.Value, link.Schema, link.Name);
         var backName = !relation.HasBack ? null : relation.Back?.Value ?? Free(to, from.Name, $"{from.Name}_by_{relation.Name.Value}");
-        var there = new LinkTable(name, [.. ownSide.Select(s => (s.Own!, s.Link))], [.. targetSide.Select(s => (s.Link, s.Target!))]);
+        var needs = link.Columns.FirstOrDefault(c => c is { Nullable: false, HasComputedDefault: false, IsComputed: false, DefaultValue: null } && !pair.Contains(c.Name))?.Name;
+        var there = new LinkTable(name, [.. ownSide.Select(s => (s.Own!, s.Link))], [.. targetSide.Select(s => (s.Link, s.Target!))]) { Needs = needs };
         Add(from, to, new NavigationProperty(relation.Name.Value, to.Name, true, false, [], backName) { Link = there }, $"declared, through the table {link.Name}");
         if (backName is not null)
-            Add(to, from, new NavigationProperty(backName, from.Name, true, false, [], relation.Name.Value) { Link = new LinkTable(name, [.. targetSide.Select(s => (s.Target!, s.Link))], [.. ownSide.Select(s => (s.Link, s.Own!))]) }, $"declared, through the table {link.Name}");
+            Add(to, from, new NavigationProperty(backName, from.Name, true, false, [], relation.Name.Value) { Link = new LinkTable(name, [.. targetSide.Select(s => (s.Target!, s.Link))], [.. ownSide.Select(s => (s.Link, s.Own!))]) { Needs = needs } }, $"declared, through the table {link.Name}");
     }
 
     private void Add(SetDraft from, SetDraft to, NavigationProperty navigation, string reason)

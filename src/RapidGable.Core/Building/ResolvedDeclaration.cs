@@ -81,10 +81,12 @@ public sealed class ResolvedDeclaration
         }
     }
 
+    private static string List(IEnumerable<string> words) => words.ToList() is [var single] ? YamlText.Of(single) : $"[{string.Join(", ", words.Select(YamlText.Of))}]";
+
+    private static string Who(AccessRule rule) => rule.Scope == AccessScope.Roles ? $"[{string.Join(", ", rule.Roles)}]" : rule.ToString();
+
     private void Rules(EntitySet set, SetDeclaration declaration)
     {
-        static string List(IEnumerable<string> words) => words.ToList() is [var single] ? YamlText.Of(single) : $"[{string.Join(", ", words.Select(YamlText.Of))}]";
-        static string Who(AccessRule rule) => rule.Scope == AccessScope.Roles ? $"[{string.Join(", ", rule.Roles)}]" : rule.ToString();
         if (set.Rules is [] or [{ May: SetOperations.Read, Denies: false, Rows: null, Hide.IsEmpty: true, Mask.IsEmpty: true, LargestPage: null, LargestCost: null }])
         {
             Line(2, $"rules: {{ read: {(set.Rules.IsEmpty ? "nobody" : Who(set.Rules[0].Who))} }}", Origin(declaration, "rules"));
@@ -140,8 +142,11 @@ public sealed class ResolvedDeclaration
             Line(2, $"search: {{ index: {YamlText.Of(index.Name)} }}", "declared");
         else if (!set.IsUnkeyed || declaration.Search is not null)
             Line(2, set.SearchProperties.IsEmpty ? "search: no" : $"search: [{string.Join(", ", set.SearchProperties.Select(p => YamlText.Of(p.Column)))}]", declaration.Search is null ? "catalog: all text columns" : "declared");
-        if (set.Version is { } version)
-            Line(2, $"version: {YamlText.Of(version.Column)}", "declared");
+        if (set.HasVersion)
+            Line(2, $"version: {YamlText.Of(set.Version?.Column ?? "row")}", "declared");
+        if (set.RequiresVersion)
+            Line(2, "require-version: true", "declared");
+        RowRules(set);
         if (!set.Type.Derived.IsEmpty)
         {
             if (set.Type.Derived.FirstOrDefault(d => d.Discriminator is not null) is { } first)
@@ -159,6 +164,31 @@ public sealed class ResolvedDeclaration
         Relations(set);
     }
 
+    /// <summary>What written rows must be, and where changes are noted.</summary>
+    private void RowRules(EntitySet set)
+    {
+        var columns = set.Type.Properties.SelectMany(p => p.Leaves).Concat(set.Type.Hidden).ToList();
+        if (!set.RowRules.IsEmpty)
+            Line(2, "valid:", "declared");
+        foreach (var rule in set.RowRules)
+        {
+            var parts = new List<string> { rule.Condition is { } condition ? $"where: {YamlText.Of(condition)}" : $"unique: {List(rule.Unique)}" };
+            if (rule.On != (SetOperations.Create | SetOperations.Update))
+                parts.Add($"on: {Grant.Words(rule.On)}");
+            if (rule.Who is { } who)
+                parts.Add($"who: {Who(who)}");
+            if (rule.Property is { } property && columns.Find(c => c.Name == property.Split('/')[^1]) is { } told)
+                parts.Add($"column: {YamlText.Of(told.Column)}");
+            if (rule.Message is { } message)
+                parts.Add($"message: {YamlText.Of(message)}");
+            Line(3, $"- {{ {string.Join(", ", parts)} }}");
+        }
+        if (set.Log is { } log)
+            Line(2, $"log: {{ to: {YamlText.Of(log.Source.Name)}, columns: {{ {string.Join(", ", log.Columns.OrderBy(c => ChangeLog.Words.IndexOf(c.Key)).Select(c => $"{c.Key}: {YamlText.Of(c.Value.Column)}"))} }} }}", "declared");
+        if (set.Type.Properties.Where(p => p.Expression is not null).ToList() is { Count: > 0 } computed)
+            Line(2, $"compute: {{ {string.Join(", ", computed.Select(p => $"{p.Name}: {YamlText.Of(p.Expression!)}"))} }}", "declared");
+    }
+
     /// <summary>Where a value comes from that a set or its service may declare.</summary>
     private string Origin(SetDeclaration set, string name) => set.Written.Contains(name) ? "declared" : _declaration.Written.Contains(name) ? "declared for the service" : "built in";
 
@@ -170,11 +200,13 @@ public sealed class ResolvedDeclaration
 
     private void Columns(EntitySet set, SetDeclaration declaration)
     {
-        var leaves = set.Type.Properties.Concat(set.Type.Derived.SelectMany(d => d.Properties).Where(p => p.Via is null)).SelectMany(p => p.Leaves).ToList();
+        var leaves = set.Type.Properties.Concat(set.Type.Derived.SelectMany(d => d.Properties).Where(p => p.Via is null)).Where(p => p.Expression is null).SelectMany(p => p.Leaves).ToList();
         Line(2, $"show: [{string.Join(", ", leaves.Select(p => YamlText.Of(p.Column)))}]", declaration.Show.Length > 0 ? "declared" : declaration.Hide.Length > 0 ? $"catalog, without the hidden {string.Join(", ", declaration.Hide.Select(h => h.Value))}" : "catalog: all columns");
         Line(2, "columns:");
         foreach (var property in leaves)
             Line(3, $"{YamlText.Of(property.Column)}: {{ {string.Join(", ", Settings(property))} }}", Reason($"{set.Name}/{property.Name}", property.Type.ToString()));
+        foreach (var hidden in set.Type.Hidden.Where(h => h.Maker is not null || !h.Rules.IsEmpty))
+            Line(3, $"{YamlText.Of(hidden.Column)}: {{ {string.Join(", ", Settings(hidden))} }}", "declared; hidden");
         var groups = set.Type.Properties.Where(p => p.IsGroup).ToList();
         if (groups.Count > 0)
             Line(2, "group:");
@@ -217,6 +249,25 @@ public sealed class ResolvedDeclaration
             yield return "sort: false";
         if (property.Access != PropertyAccess.Full)
             yield return property.Access == PropertyAccess.CreateOnly ? "write: create" : "write: never";
+        if (property.Maker is { } maker)
+            yield return $"{(maker.IsDefault ? "default" : maker.AtUpdate ? "remake" : "make")}: {YamlText.Of(maker.ToString())}";
+        var rules = property.Rules;
+        if (rules.Least is { } least)
+            yield return $"least: {YamlText.Of(ValueRules.Text(least))}";
+        if (rules.Most is { } most)
+            yield return $"most: {YamlText.Of(ValueRules.Text(most))}";
+        if (rules.Shortest is { } shortest)
+            yield return $"shortest: {shortest}";
+        if (rules.Longest is { } longest)
+            yield return $"longest: {longest}";
+        if (rules.Pattern is { } pattern)
+            yield return $"pattern: {YamlText.Of(pattern.ToString()[4..^2])}";
+        if (!rules.Values.IsEmpty)
+            yield return $"values: {List(rules.Values.Select(ValueRules.Text))}";
+        if (rules.Exists is { } exists)
+            yield return $"exists: {exists.Set}/{exists.Property}";
+        if (rules.Message is { } message)
+            yield return $"message: {YamlText.Of(message)}";
     }
 
     /// <summary>The type in the words of a declaration, in quotes where it holds a comma.</summary>

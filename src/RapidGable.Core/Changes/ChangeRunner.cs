@@ -38,6 +38,7 @@ public sealed class ChangeRunner
         var mayLink = holder?.Operations.HasFlag(SetOperations.Update) == true || path.Hops is [.., { Navigation.IsHeldByTarget: true }] && May(SetOperations.Update);
         IEnumerable<ChangeVerb> verbs = path switch
         {
+            { IsReference: true, Kind: ResourceKind.Collection, Hops: [.., { Navigation.Link.Needs: not null }] } => mayLink ? [ChangeVerb.Delete] : [],
             { IsReference: true, Kind: ResourceKind.Collection, Hops.Length: > 0 } => mayLink ? [ChangeVerb.Post, ChangeVerb.Put, ChangeVerb.Delete] : [],
             { IsReference: true, Kind: ResourceKind.Entity, Hops.Length: > 0 } => mayLink ? path.Hops[^1].Key is null ? [ChangeVerb.Put, ChangeVerb.Delete] : [ChangeVerb.Delete] : [],
             { IsReference: true } => [],
@@ -145,6 +146,8 @@ public sealed class ChangeRunner
         var isMade = whole.Type.Key.Any(k => k.IsComputed || k.HasComputedDefault || k.Maker is not null);
         if (_request.Verb == ChangeVerb.Delete || key is null || isMade || _path.Cast is not null || !_path.Filters.IsEmpty || _unit.Service.Writing(whole, SetOperations.Create, _unit.Caller) is null || !key.Parts.All(p => whole.Type.Key.Contains(p.Property)))
             throw missing;
+        if (_request.Preconditions.IfMatch is not null)
+            throw new FaultException(new RequestFault(412, "changed", "There is no such entity, and If-Match is about one that is there.", "If-Match"));
         IReadOnlyList<ColumnValue> given = [];
         if (_path.Hops is [.., { Navigation: var navigation }])
         {
@@ -155,8 +158,6 @@ public sealed class ChangeRunner
         var values = QueryValues.Make(_request.Change.Request, _request.Lexed, null, _unit.Now, _unit.Caller).Value!;
         var mustBe = key.Parts.Select(p => values.Published(p.Value, p.Property).Is(out var value, out var fault) ? new ColumnValue(p.Property, value) : throw new FaultException(fault)).ToList();
         var sent = Read(_path.Target, SentFor.Create, [.. given.Concat(mustBe).Select(g => g.Property.Column)]) is var read ? read with { Values = [.. read.Values.Where(v => mustBe.TrueForAll(k => k.Property.Column != v.Property.Column))] } : null!;
-        if (_request.Preconditions.IfMatch is not null)
-            throw new FaultException(new RequestFault(412, "changed", "There is no such entity, and If-Match is about one that is there.", "If-Match"));
         return await ResultAsync(ChangeOutcome.Created, await _changes.CreateAsync(sent, given, mustBe), sent);
     }
 

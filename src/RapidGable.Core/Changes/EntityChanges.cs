@@ -77,7 +77,8 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
         if (use == SentFor.Replace)
             AddMissing(columns, Defaults(whole, sent, access));
         AddMissing(columns, await ForwardAsync(sent, row));
-        if (columns.Count > 0)
+        // Contained entities are part of this one, so that it is another one when they change.
+        if (columns.Count > 0 || sent.Relations.Any(r => r.Navigation.IsContained))
         {
             await new ValueMaking(unit, whole, statements, _service).AddAsync(columns, SetOperations.Update, row);
             AddMissing(columns, NextVersion(whole, version));
@@ -138,6 +139,8 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
     {
         if (navigation.Link is { } link)
         {
+            if (link.Needs is not null)
+                throw new FaultException(new RequestFault(400, "link", $"A link of '{navigation.Name}' holds more than the two entities, so it cannot be made by relating them.", path));
             var (statements, pair) = await PairAsync(row, link, target, preconditions, isAsked, path);
             if (!await statements.ExistsAsync(link.Source, [pair[0].Property], pair.Select(c => (c.Property, c.Value!))))
                 await ToldAsync(SentEntity.Nothing(row.Set), async () => await statements.InsertAsync(link.Source, pair, []));

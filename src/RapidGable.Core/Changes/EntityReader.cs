@@ -81,7 +81,7 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
         var name = group is null ? property.Name : $"{group.Name}/{property.Name}";
         if (!isObject && !body.TryGetProperty("value", out _))
             return new RequestFault(400, "body", "The body is an object with the member 'value'.", "value");
-        if (!isObject && body.EnumerateObject().FirstOrDefault(m => m.Name != "value" && !m.Name.Contains('@')) is { Name: { } other })
+        if (!isObject && body.EnumerateObject().Select(m => m.Name).FirstOrDefault(n => n != "value" && !n.Contains('@')) is { } other)
             return new RequestFault(400, "unknown-property", $"'{other}' does not belong beside 'value'.", other);
         var values = ImmutableArray.CreateBuilder<SentValue>();
         var whole = access(set, SetOperations.Update)?.Set ?? set;
@@ -133,6 +133,8 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
                 if (mark > 0 && Annotated(member, mark, set, path, depth) is { } relation)
                     relations.Add(relation);
             }
+            else if (set.Type.FindProperty(member.Name) is { Expression: not null })
+                continue; // computed, so that what is sent does not matter (M-05)
             else if (Find(whole, derived, member.Name) is { } property && (IsSeen(set, property) || allowed?.Closed.Contains(property.Column) == false))
             {
                 if (whole.Type.Key.Contains(property) && Read(member.Value, property, at) is { } part)
@@ -298,12 +300,13 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
         }
         if (value.ValueKind == JsonValueKind.Null)
             return new SentRelation(navigation, target, RelationMode.Replace, [], at);
-        return Related(value, target, Given(navigation), at, isDelta: false, depth + 1, use == SentFor.Create) is { } related ? new SentRelation(navigation, target, RelationMode.Replace, [related], at) : null;
+        return Related(value, target, Given(navigation), at, isDelta: false, depth + 1, use == SentFor.Create, isOnly: true) is { } related ? new SentRelation(navigation, target, RelationMode.Replace, [related], at) : null;
     }
 
     /// <summary>A related entity: a reference, a new one, or one that is there with what changes of it.</summary>
     /// <param name="isOfNew">The entity that it is related to is new, so that it is, too.</param>
-    private SentRelated? Related(JsonElement value, EntitySet target, IReadOnlyCollection<string> given, string at, bool isDelta, int depth, bool isOfNew = false)
+    /// <param name="isOnly">There is at most one, so that it needs no key to be told from others.</param>
+    private SentRelated? Related(JsonElement value, EntitySet target, IReadOnlyCollection<string> given, string at, bool isDelta, int depth, bool isOfNew = false, bool isOnly = false)
     {
         if (value.ValueKind != JsonValueKind.Object)
         {
@@ -342,7 +345,7 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
         if (reference is not null && !others)
             return new SentRelated(reference, null, at);
         // Whether it is there is known only when it is looked for; what a new one needs is asked then.
-        var isNew = reference is null && !isDelta && (isOfNew || !HoldsKey(value, target));
+        var isNew = reference is null && !isDelta && (isOfNew || (!isOnly && !HoldsKey(value, target)));
         return new SentRelated(reference, Entity(value, target, isNew ? SentFor.Create : SentFor.Merge, given, at + "/", depth), at);
     }
 

@@ -39,7 +39,7 @@ internal sealed class RowJudge(ChangeUnit unit, WriteAccess access, ChangeStatem
 
     private async Task<bool> FulfilsAsync(EntityRow row, string condition) =>
         _service.ConditionOf(access.Set, condition).For(unit.Caller) is { Length: > 0 } rules
-        && await statements.ExistsAsync(AccessGate.Fulfilling(_service.Model, access.Set, rules), access.Set.Type.Key, row.Where);
+        && await statements.ExistsAsync(AccessGate.Fulfilling(_service.Model.Stored, access.Set, rules), access.Set.Type.Key, row.Where);
 
     private async Task<bool> IsUniqueAsync(EntityRow row, RowRule rule)
     {

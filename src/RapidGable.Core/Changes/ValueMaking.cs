@@ -32,6 +32,7 @@ internal sealed class ValueMaking(ChangeUnit unit, EntitySet whole, ChangeStatem
         ValueSource.Now => Now(property.Type),
         ValueSource.User => unit.Caller.Name,
         ValueSource.Attribute => unit.Caller.Attribute(maker.Text) is [var only, ..] ? Lexer.Plain(only, property.Type) : null,
+        ValueSource.Constant => Lexer.Plain(maker.Text, property.Type),
         ValueSource.Number => await NextAsync(property, maker),
         _ => await ComputeAsync(property, maker, columns, row),
     };
@@ -67,6 +68,6 @@ internal sealed class ValueMaking(ChangeUnit unit, EntitySet whole, ChangeStatem
         var others = whole.Type.Properties.SelectMany(p => p.Leaves).Concat(whole.Type.Hidden).Where(p => p.Expression is null && !known.ContainsKey(p.Column)).DistinctBy(p => p.Column).ToList();
         var there = row is null ? null : await statements.FindAsync(whole.Source with { Restriction = null }, others, row.Where);
         var proposed = known.Values.Concat(others.Select((p, i) => new ColumnValue(p, there?[i] ?? (p.DefaultValue is { } literal && row is null ? Lexer.Plain(literal, p.StoredType) is { } plain && p.Conversion is null ? plain : null : null)))).ToList();
-        return await statements.ComputeAsync(service.Model, own, proposed, property.Type);
+        return await statements.ComputeAsync(service.Model.Stored, own, proposed, property.Type);
     }
 }

@@ -122,7 +122,56 @@ public sealed record ColumnDeclaration(Located<string> Column)
     public bool IsRequired { get; init; }
 
     public PropertyAccess Access { get; init; } = PropertyAccess.Full;
+
+    /// <summary>How a new entity gets its value, whatever is sent; null = nothing is made.</summary>
+    public Located<string>? Make { get; init; }
+
+    /// <summary>The same, also when an entity changes.</summary>
+    public Located<string>? Remake { get; init; }
+
+    /// <summary>How a new entity gets its value when none is sent.</summary>
+    public Located<string>? Default { get; init; }
+
+    public Located<string>? Least { get; init; }
+
+    public Located<string>? Most { get; init; }
+
+    public int? Shortest { get; init; }
+
+    public int? Longest { get; init; }
+
+    public Located<string>? Pattern { get; init; }
+
+    public ImmutableArray<Located<string>> Values { get; init; } = [];
+
+    /// <summary>Set and property that must hold the value, as <c>Set/property</c>.</summary>
+    public Located<string>? Exists { get; init; }
+
+    /// <summary>No other row has the value.</summary>
+    public bool IsUnique { get; init; }
+
+    public Located<string>? Message { get; init; }
 }
+
+/// <summary>What written rows must be.</summary>
+/// <param name="On">The operations that it is about.</param>
+public sealed record RowRuleDeclaration(SetOperations On, SourceLocation Location)
+{
+    public Located<string>? Where { get; init; }
+
+    public ImmutableArray<Located<string>> Unique { get; init; } = [];
+
+    public AccessRule? Who { get; init; }
+
+    /// <summary>The column that the fault is told of.</summary>
+    public Located<string>? Column { get; init; }
+
+    public Located<string>? Message { get; init; }
+}
+
+/// <summary>A table that takes notes of changes.</summary>
+/// <param name="Columns">What is noted -> the column that takes it.</param>
+public sealed record LogDeclaration(Located<string> Table, ImmutableArray<(Located<string> What, Located<string> Column)> Columns);
 
 /// <summary>Columns that become one complex value.</summary>
 /// <param name="Type">Name of the complex type; null = made from the group's name.</param>
@@ -224,6 +273,18 @@ public sealed record SetDeclaration(Located<string> From, SourceLocation Locatio
 
     /// <summary>The column that changes with every change of a row.</summary>
     public Located<string>? Version { get; init; }
+
+    /// <summary>Changes must say which state they are about.</summary>
+    public bool RequiresVersion { get; init; }
+
+    /// <summary>What written rows must be.</summary>
+    public ImmutableArray<RowRuleDeclaration> RowRules { get; init; } = [];
+
+    /// <summary>Where changes are noted; null = nowhere.</summary>
+    public LogDeclaration? Log { get; init; }
+
+    /// <summary>Read-only properties: name and expression.</summary>
+    public ImmutableArray<(Located<string> Name, Located<string> Expression)> Computed { get; init; } = [];
 
     /// <summary>The column that tells an entity's type; null = none.</summary>
     public Located<string>? Discriminator { get; init; }

@@ -61,7 +61,7 @@ internal static class RuleReader
         return read;
     }
 
-    private static AccessRule Who(MappingReader reader, string name)
+    internal static AccessRule Who(MappingReader reader, string name)
     {
         var diagnostics = reader.Diagnostics;
         var words = reader.Texts(name);

@@ -94,6 +94,10 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             Search = reader.Node("search") is YamlMapping ? null : Search(reader),
             SearchIndex = SearchIndex(reader),
             Version = reader.Text("version"),
+            RequiresVersion = reader.Flag("require-version", false),
+            RowRules = RowRules(reader),
+            Log = Log(reader),
+            Computed = reader.Pairs("compute"),
             Discriminator = reader.Text("discriminator"),
             Derived = [.. reader.Entries("derived").Select(d => Derived(d.Name, d.Value, reader)).OfType<DerivedDeclaration>()],
             Changes = Changes(reader),
@@ -103,6 +107,59 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             Operations = Operations(reader),
             Rules = RuleReader.Read(reader, ofService: false) ?? defaults.Rules,
         };
+    }
+
+    /// <summary>What written rows must be, as a list under <c>valid</c>.</summary>
+    private ImmutableArray<RowRuleDeclaration> RowRules(MappingReader set)
+    {
+        switch (set.Node("valid"))
+        {
+            case null:
+                return [];
+            case YamlSequence list:
+                return [.. list.Items.Select(i => i is YamlMapping item ? RowRule(new MappingReader(item, diagnostics)) : set.Wrong<RowRuleDeclaration>(i, "each rule under 'valid' holds names with values, such as 'where' and 'message'")).OfType<RowRuleDeclaration>()];
+            case var other:
+                set.Wrong<RowRuleDeclaration>(other, "'valid' must be a list of rules");
+                return [];
+        }
+    }
+
+    private RowRuleDeclaration? RowRule(MappingReader reader)
+    {
+        var on = SetOperations.None;
+        foreach (var word in reader.Texts("on"))
+        {
+            if (word.Value is "create" or "update")
+                on |= Enum.Parse<SetOperations>(word.Value, ignoreCase: true);
+            else
+                diagnostics.Error("value-rule", $"A rule about what is written is about create or update, not '{word.Value}'.{NearestName.Hint(word.Value, ["create", "update"])}", word.Location);
+        }
+        var rule = new RowRuleDeclaration(on == SetOperations.None ? SetOperations.Create | SetOperations.Update : on, reader.Location)
+        {
+            Where = reader.Text("where"),
+            Unique = reader.Texts("unique"),
+            Who = reader.Node("who") is null ? null : RuleReader.Who(reader, "who"),
+            Column = reader.Text("column"),
+            Message = reader.Text("message"),
+        };
+        reader.ReportUnknown("a rule under 'valid'");
+        if (rule.Where is null == rule.Unique.IsEmpty)
+            diagnostics.Error("value-rule", "A rule under 'valid' says with 'where' what a row fulfils, or with 'unique' which columns no two rows share.", reader.Location);
+        return rule;
+    }
+
+    private LogDeclaration? Log(MappingReader set)
+    {
+        if (set.Mapping("log") is not { } reader)
+            return null;
+        var table = reader.RequiredText("to", "the table that takes a row for each change");
+        var columns = reader.Pairs("columns");
+        reader.ReportUnknown("'log'");
+        foreach (var (what, _) in columns.Where(c => !ChangeLog.Words.Contains(c.Item1.Value)))
+            diagnostics.Error("log", $"'{what.Value}' is nothing that is noted.{NearestName.Hint(what.Value, ChangeLog.Words)}", what.Location, $"Noted are {string.Join(", ", ChangeLog.Words)}.");
+        if (table is not null && columns.IsEmpty)
+            diagnostics.Error("log", "'columns' is missing: what each column of the table takes.", reader.Location, "Write for example 'columns: { key: row_key, who: changed_by, when: changed_at, before: old, after: new }'.");
+        return table is null || columns.IsEmpty ? null : new LogDeclaration(table, columns);
     }
 
     private DerivedDeclaration? Derived(Located<string> name, YamlNode node, MappingReader set)
@@ -182,7 +239,23 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             IsSortable = reader.Flag("sort", true),
             IsRequired = reader.Flag("required", false),
             Access = Access(reader.Text("write")),
+            Make = reader.Text("make"),
+            Remake = reader.Text("remake"),
+            Default = reader.Text("default"),
+            Least = reader.Text("least"),
+            Most = reader.Text("most"),
+            Shortest = reader.Number("shortest", 0, int.MaxValue),
+            Longest = reader.Number("longest", 1, int.MaxValue),
+            Pattern = reader.Text("pattern"),
+            Values = reader.Texts("values"),
+            Exists = reader.Text("exists"),
+            IsUnique = reader.Flag("unique", false),
+            Message = reader.Text("message"),
         };
+        if (new[] { declared.Make, declared.Remake, declared.Default }.OfType<Located<string>>().ToList() is [_, var second, ..])
+            diagnostics.Error("make", "'make', 'remake' and 'default' exclude each other: each says how the value is made.", second.Location);
+        if (declared.Shortest > (declared.Longest ?? declared.Shortest))
+            diagnostics.Error("value-rule", $"'shortest' ({declared.Shortest}) is more than 'longest' ({declared.Longest}).", reader.KeyLocation("shortest"));
         reader.ReportUnknown("a column");
         return declared;
     }

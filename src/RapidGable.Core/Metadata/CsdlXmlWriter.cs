@@ -180,9 +180,9 @@ public sealed class CsdlXmlWriter
             _xml.WriteAttributeString("DefaultValue", literal);
         if (property.Description is { } description)
             Annotation("Core.Description", "String", description);
-        if (property.IsComputed)
+        if (property.IsComputed || property.Expression is not null || property.Maker is { IsDefault: false })
             Annotation("Core.Computed", "Bool", "true");
-        else if (property.HasComputedDefault)
+        else if (property.HasComputedDefault || property.Maker is not null)
             Annotation("Core.ComputedDefaultValue", "Bool", "true");
         if (property.Access == PropertyAccess.CreateOnly)
             Annotation("Core.Immutable", "Bool", "true");
@@ -190,11 +190,29 @@ public sealed class CsdlXmlWriter
             Annotation("Core.Permissions", "EnumMember", "Core.Permission/Read");
         if (isMediaType)
             Annotation("Core.IsMediaType", "Bool", "true");
-        if (!property.AllowedValues.IsEmpty)
+        if (!property.Rules.Values.IsEmpty)
+            WriteAllowedValues([.. property.Rules.Values.Select(ValueRules.Text)]);
+        else if (!property.AllowedValues.IsEmpty)
             WriteAllowedValues(property.AllowedValues);
+        WriteRules(property);
         if (property is { MediaType: { } mediaType, MediaTypeColumn: null })
             Annotation("Core.MediaType", "String", mediaType);
         _xml.WriteEndElement();
+    }
+
+    /// <summary>What written values must be (Validation vocabulary).</summary>
+    private void WriteRules(Property property)
+    {
+        var rules = property.Rules;
+        var kind = property.Type.Kind switch { EdmKind.Decimal => "Decimal", EdmKind.Single or EdmKind.Double => "Float", EdmKind.Date => "Date", EdmKind.TimeOfDay => "TimeOfDay", EdmKind.DateTimeOffset => "DateTimeOffset", EdmKind.Duration => "Duration", _ => "Int" };
+        if (rules.Least is { } least)
+            Annotation("Validation.Minimum", kind, ValueRules.Text(least));
+        if (rules.Most is { } most)
+            Annotation("Validation.Maximum", kind, ValueRules.Text(most));
+        if (rules.Pattern is { } pattern)
+            Annotation("Validation.Pattern", "String", pattern.ToString());
+        if (rules.Shortest is not null || (rules.Longest is not null && property.Type.MaxLength is null) || rules.Exists is not null || rules.Message is not null)
+            Annotation("Core.LongDescription", "String", string.Join(' ', new[] { rules.Shortest is { } shortest ? $"At least {Text(shortest)} characters." : null, rules.Longest is { } longest ? $"At most {Text(longest)} characters." : null, rules.Exists is { } exists ? $"Must be the {exists.Property} of one of {exists.Set}." : null, rules.Message }.OfType<string>()));
     }
 
     private void WriteAllowedValues(ImmutableArray<string> values) => Annotated("Validation.AllowedValues", () =>

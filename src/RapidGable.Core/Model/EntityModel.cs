@@ -117,7 +117,11 @@ public sealed record NavigationProperty(
 /// <summary>Rows that each tie one entity of one set to one of another.</summary>
 /// <param name="Own">Columns of the entity, and of the table that refer to it.</param>
 /// <param name="Target">Columns of the table, and of the target that they refer to.</param>
-public sealed record LinkTable(SourceObjectName Source, ImmutableArray<(Property Own, string Link)> Own, ImmutableArray<(string Link, Property Target)> Target);
+public sealed record LinkTable(SourceObjectName Source, ImmutableArray<(Property Own, string Link)> Own, ImmutableArray<(string Link, Property Target)> Target)
+{
+    /// <summary>A column that needs a value that no link has, so that none can be made; null = they can.</summary>
+    public string? Needs { get; init; }
+}
 
 /// <summary>A type of entities: visible and hidden properties, key, navigation (CSDL 6).</summary>
 public sealed class EntityType
@@ -307,6 +311,7 @@ public sealed record SourceObjectName(string Source, string? Schema, string Name
 public sealed class EntityModel
 {
     private readonly FrozenDictionary<string, EntitySet> _sets;
+    private EntityModel? _stored;
 
     /// <param name="sets">In the order of the declaration; contained and unkeyed ones among them.</param>
     public EntityModel(string service, string title, string schemaNamespace, ImmutableArray<EntitySet> sets)
@@ -339,6 +344,10 @@ public sealed class EntityModel
 
     /// <summary>The set in which the related entities of a navigation property are found.</summary>
     public EntitySet Target(NavigationProperty navigation) => _sets[navigation.TargetSet];
+
+    /// <summary>The same without computed properties: what the sources hold.</summary>
+    public EntityModel Stored => _stored ??= Sets.All(s => s.Type.Properties.All(p => p.Expression is null)) ? this
+        : new EntityModel(Service, Title, Namespace, [.. Sets.Select(s => s.Type.Properties.All(p => p.Expression is null) ? s : s with { Type = s.Type.With([.. s.Type.Properties.Where(p => p.Expression is null)]) })]);
 
     public string QualifiedName(EntityType type) => $"{Namespace}.{type.Name}";
 }

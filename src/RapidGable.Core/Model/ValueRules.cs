@@ -126,6 +126,7 @@ public sealed record ValueMaker(ValueSource From, bool AtUpdate)
         ValueSource.Number => $"{Prefix}{{{new string('0', Digits)}}}",
         ValueSource.Expression => "= " + Text,
         ValueSource.Attribute => "@" + Text,
+        ValueSource.Constant => Text,
         _ => From.ToString().ToLowerInvariant(),
     };
 }
@@ -149,6 +150,9 @@ public enum ValueSource
 
     /// <summary>An expression about the entity, which may lead to related ones.</summary>
     Expression,
+
+    /// <summary>The same value each time, as the literal of the property's type without quotes.</summary>
+    Constant,
 }
 
 /// <summary>A table that takes a row for each change of a set.</summary>

@@ -204,7 +204,7 @@ public sealed class Planner
     };
 
     /// <summary>What tells one state of a row from another: its values as far as they are seen, but for streams, whose tags are their own.</summary>
-    internal static IEnumerable<Property> RowState(EntitySet set) => set.Type.Properties.SelectMany(p => p.Leaves).Where(p => p.Type.Kind != EdmKind.Stream);
+    internal static IEnumerable<Property> RowState(EntitySet set) => set.Type.Properties.SelectMany(p => p.Leaves).Where(p => p.Type.Kind != EdmKind.Stream && p.Expression is null);
 
     /// <summary>Streams are fetched by themselves (JSON format 9).</summary>
     private static IEnumerable<Property> Written(BoundSelect select) => select.Properties.Where(p => p.Type.Kind != EdmKind.Stream);

@@ -103,10 +103,10 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
     }
 
     /// <summary>A condition of a rule about written rows.</summary>
-    internal BoundRule ConditionOf(EntitySet whole, string condition) => _conditions.GetOrAdd((whole.Name, condition), k => BoundRule.Bind(model, whole, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = k.Item2 }).Value!);
+    internal BoundRule ConditionOf(EntitySet whole, string condition) => _conditions.GetOrAdd((whole.Name, condition), k => BoundRule.Bind(model.Stored, whole, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = k.Item2 }).Value!);
 
     /// <summary>An expression that a value is made of.</summary>
-    internal BoundRule ValueOf(EntitySet whole, string expression) => _values.GetOrAdd((whole.Name, expression), k => BoundRule.BindValue(model, whole, k.Item2).Value!);
+    internal BoundRule ValueOf(EntitySet whole, string expression) => _values.GetOrAdd((whole.Name, expression), k => BoundRule.BindValue(model.Stored, whole, k.Item2).Value!);
 
     /// <summary>Whether a caller knows all that a condition is about.</summary>
     internal bool Knows(Caller caller, string set, string condition) => ViewFor(caller).Model is var seen && seen.FindSet(set) is { } own && BoundRule.Bind(seen, own, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = condition }).Fault is null;
@@ -114,7 +114,7 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
     /// <summary>What a caller may write of a set by one operation; null = nothing.</summary>
     /// <param name="set">As the caller sees it, or whole.</param>
     public WriteAccess? Writing(EntitySet set, SetOperations operation, Caller caller) =>
-        model.FindSet(set.Name) is { } whole ? AccessGate.Writing(model, whole, operation, caller.Within(model.Service), _rules[set.Name], _checks[set.Name]) : null;
+        model.Stored.FindSet(set.Name) is { } whole ? AccessGate.Writing(model.Stored, whole, operation, caller.Within(model.Service), _rules[set.Name], _checks[set.Name]) : null;
 
     /// <summary>Whether a caller may do anything with anything of the service.</summary>
     public bool IsOpenTo(Caller caller) => !ViewFor(caller).Changeable.Sets.IsEmpty;
@@ -202,7 +202,7 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         return _views.GetOrAdd(signature, _ =>
         {
             var visible = AccessGate.VisibleTo(model, caller, _rules);
-            return new View(visible, AccessGate.ChangeableBy(model, visible, caller, _rules), new PlanCache<PreparedRequest>(Limits.CachedPlans), new PlanCache<PreparedChange>(Limits.CachedPlans));
+            return new View(visible, AccessGate.ChangeableBy(model.Stored, visible, caller, _rules), new PlanCache<PreparedRequest>(Limits.CachedPlans), new PlanCache<PreparedChange>(Limits.CachedPlans));
         });
     }
 

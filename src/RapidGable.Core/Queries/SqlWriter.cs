@@ -140,7 +140,28 @@ public sealed class SqlWriter
         ? $"(\n{new ApplySql(_dialect, From, Parameter, (plan, output) => Select(plan, output), join => Join(join, alias => alias)).Write(apply)}\n)" : From(table.Source);
 
     /// <summary>A table, or what of it the caller may see. Every table of a statement is written here.</summary>
-    private string From(SourceObjectName source) => source.Restriction is AccessRestriction restriction ? new RestrictedSql(_dialect, Parameter).Write(restriction) : _dialect.From(source);
+    private string From(SourceObjectName source) => source.Restriction switch
+    {
+        AccessRestriction restriction => new RestrictedSql(_dialect, Parameter).Write(restriction),
+        ComputedSource computed => Computed(computed),
+        _ => _dialect.From(source),
+    };
+
+    /// <summary>Rows with the values that are computed from them; a level deeper each name gets its own, so that none hides another.</summary>
+    private string Computed(ComputedSource source)
+    {
+        var level = new PlanLevel(source.Model, "g", n => "g" + n);
+        foreach (var (_, value) in source.Values)
+            level.Reach(value.Condition!);
+        string Value(BoundRule value)
+        {
+            var expressions = new SqlExpressions(_dialect, From, level.Aliases, p => Parameter(RestrictedSql.Of(value, p)));
+            return value.Condition is BoundProperty kept ? expressions.Raw(kept) : expressions.Output(new PlanExpression(value.Condition!));
+        }
+        var columns = source.Values.Select(v => $"{Value(v.Value)} AS {_dialect.Quote(v.Column)}");
+        var joins = string.Concat(level.Joins.Select(j => $" LEFT JOIN {From(j.Table.Source)} AS {j.Table.Alias} ON {string.Join(" AND ", j.On.Select(o => $"{j.Table.Alias}.{_dialect.Quote(o.Target.Column)} = {j.LeftAlias}.{_dialect.Quote(o.Own.Column)}"))}"));
+        return $"(SELECT g.*, {string.Join(", ", columns)} FROM {From(source.Rows)} AS g{joins})";
+    }
 
     private IEnumerable<string> Conditions(PlanCondition condition, SelectPlan plan, SqlExpressions expressions, List<string> terms) => condition switch
     {

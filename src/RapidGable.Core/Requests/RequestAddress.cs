@@ -53,16 +53,21 @@ public sealed record RequestAddress(ImmutableArray<AddressSegment> Segments, Imm
         var ids = Options.Where(o => o.Name.TrimStart('$').Equals("id", StringComparison.OrdinalIgnoreCase)).ToList();
         if (ids is not [var id])
             return new RequestFault(400, "id", "$entity needs the id of one entity, as in $entity?$id=Stations(1).", "$id");
-        var raw = id.Raw[(id.Raw.IndexOf('=') + 1)..];
-        var path = raw.StartsWith(serviceRoot, StringComparison.Ordinal) ? raw[serviceRoot.Length..] : id.Value.StartsWith(serviceRoot, StringComparison.Ordinal) ? id.Value[serviceRoot.Length..] : raw;
-        var root = new Uri(serviceRoot).AbsolutePath;
-        if (path.StartsWith(root, StringComparison.Ordinal))
-            path = path[root.Length..];
+        var path = PathOf(id, serviceRoot);
         if (path.Contains("://", StringComparison.Ordinal) || path.StartsWith('/') || path.StartsWith('$') || path.Contains('?'))
             return RequestFault.NotFound($"'{id.Value}' is not the id of an entity of this service.", "$id");
         // A type cast after $entity is one of the entity.
         path += RawPath["$entity".Length..];
         return Read(path, string.Join('&', Options.Except(ids).Select(o => o.Raw)));
+    }
+
+    /// <summary>The path that an id in an option is about: it may be absolute, count from the host or from the service, and be encoded as a whole.</summary>
+    public static string PathOf(AddressOption id, string serviceRoot)
+    {
+        var raw = id.Raw[(id.Raw.IndexOf('=') + 1)..];
+        var path = raw.StartsWith(serviceRoot, StringComparison.Ordinal) ? raw[serviceRoot.Length..] : id.Value.StartsWith(serviceRoot, StringComparison.Ordinal) ? id.Value[serviceRoot.Length..] : raw;
+        var root = new Uri(serviceRoot).AbsolutePath;
+        return path.StartsWith(root, StringComparison.Ordinal) ? path[root.Length..] : path;
     }
 
     private static AddressOption ReadOption(string raw)

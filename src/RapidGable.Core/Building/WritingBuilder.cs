@@ -1,0 +1,220 @@
+using System.Collections.Immutable;
+using System.Text.RegularExpressions;
+using RapidGable.Declarations;
+using RapidGable.Model;
+using RapidGable.Requests;
+using RapidGable.Sources;
+
+namespace RapidGable.Building;
+
+/// <summary>What is declared of written values: rules, makers, notes of changes. What cannot be kept is reported with its place.</summary>
+internal sealed partial class WritingBuilder(Diagnostics diagnostics)
+{
+    /// <summary>A property with the rules and the maker that are declared for its column.</summary>
+    public Property Apply(Property property, ColumnDeclaration declared) => property with { Rules = Rules(property, declared), Maker = Maker(property, declared) };
+
+    private ValueRules Rules(Property property, ColumnDeclaration declared)
+    {
+        if (property.Type.IsCollection || property.Type.Kind is EdmKind.Complex or EdmKind.Stream)
+        {
+            foreach (var rule in new[] { declared.Least, declared.Most, declared.Pattern, declared.Exists }.OfType<Located<string>>().Concat(declared.Values))
+                diagnostics.Error("value-rule", $"'{declared.Column.Value}' is {property.Type.Name}, and rules are about single plain values.", rule.Location);
+            return ValueRules.None;
+        }
+        if ((declared.Shortest ?? declared.Longest) is not null && property.Type.Kind != EdmKind.String)
+            diagnostics.Error("value-rule", $"'{declared.Column.Value}' is {property.Type.Name}, and only texts have a length.", declared.Column.Location);
+        var (least, most) = (Bound(declared.Least, property), Bound(declared.Most, property));
+        var rules = new ValueRules
+        {
+            Least = least,
+            Most = most,
+            Shortest = declared.Shortest,
+            Longest = declared.Longest,
+            Pattern = Pattern(declared.Pattern, property),
+            Values = [.. declared.Values.Select(v => Value(v, property)).OfType<object>()],
+            Exists = Exists(declared.Exists),
+            Message = declared.Message?.Value,
+        };
+        if (declared.Message is { } message && (rules with { Message = null }).IsEmpty && !declared.IsUnique)
+            diagnostics.Warning("value-rule", $"'{declared.Column.Value}' has a 'message' and no rule that it is about.", message.Location);
+        return rules;
+    }
+
+    private object? Bound(Located<string>? bound, Property property)
+    {
+        if (bound is null)
+            return null;
+        if (property.Type.IsNumeric || property.Type.Kind is EdmKind.Date or EdmKind.TimeOfDay or EdmKind.DateTimeOffset or EdmKind.Duration)
+            return Value(bound, property);
+        diagnostics.Error("value-rule", $"'{property.Column}' is {property.Type.Name}, which has no least and no largest value.", bound.Location);
+        return null;
+    }
+
+    private object? Value(Located<string> text, Property property)
+    {
+        if (Lexer.Plain(text.Value, property.Type) is { } value)
+            return value;
+        diagnostics.Error("value-rule", $"'{text.Value}' is no value of {property.Type.Name}.", text.Location);
+        return null;
+    }
+
+    private Regex? Pattern(Located<string>? pattern, Property property)
+    {
+        if (pattern is null)
+            return null;
+        if (property.Type.Kind != EdmKind.String)
+            diagnostics.Error("value-rule", $"'{property.Column}' is {property.Type.Name}, and only texts match a pattern.", pattern.Location);
+        try
+        {
+            return new Regex($"^(?:{pattern.Value})$", RegexOptions.ECMAScript, TimeSpan.FromMilliseconds(200));
+        }
+        catch (ArgumentException exception)
+        {
+            diagnostics.Error("value-rule", $"'{pattern.Value}' is no regular expression: {exception.Message}", pattern.Location);
+            return null;
+        }
+    }
+
+    private ExistsRule? Exists(Located<string>? exists)
+    {
+        if (exists?.Value.Split('/') is [{ Length: > 0 } set, { Length: > 0 } property])
+            return new ExistsRule(set, property);
+        if (exists is not null)
+            diagnostics.Error("value-rule", $"'{exists.Value}' is not a set and its property, such as Stations/code.", exists.Location);
+        return null;
+    }
+
+    private ValueMaker? Maker(Property property, ColumnDeclaration declared)
+    {
+        if ((declared.Make ?? declared.Remake ?? declared.Default) is not { } text)
+            return null;
+        var maker = new ValueMaker(ValueSource.Expression, declared.Remake is not null) { IsDefault = declared.Default is not null };
+        var kind = property.Type.Kind;
+        void Wrong(string what) => diagnostics.Error("make", $"'{property.Column}' is {property.Type.Name}, and {what}.", text.Location);
+        if (property.Type.IsCollection || kind is EdmKind.Complex or EdmKind.Stream)
+        {
+            Wrong("only single plain values are made");
+            return null;
+        }
+        switch (text.Value)
+        {
+            case "uuid":
+                if (kind is not (EdmKind.Guid or EdmKind.String))
+                    Wrong("a uuid is made for a uuid or a text");
+                return maker with { From = ValueSource.Uuid };
+            case "now":
+                if (kind is not (EdmKind.DateTimeOffset or EdmKind.Date or EdmKind.TimeOfDay or EdmKind.String))
+                    Wrong("the time is made for a point in time, a date or a time of day");
+                return maker with { From = ValueSource.Now };
+            case "user":
+                if (kind != EdmKind.String)
+                    Wrong("a caller's name is a text");
+                return maker with { From = ValueSource.User };
+            case "number":
+                if (!property.Type.IsIntegral && kind != EdmKind.Decimal)
+                    Wrong("'number' makes whole numbers; for a text write a prefix, as in VIS-{00000}");
+                return maker with { From = ValueSource.Number };
+        }
+        if (text.Value.StartsWith('@') && SimpleIdentifier.IsValid(text.Value[1..]))
+            return maker with { From = ValueSource.Attribute, Text = text.Value[1..] };
+        if (NumberPattern().Match(text.Value) is { Success: true } number)
+        {
+            if (kind != EdmKind.String)
+                Wrong("numbers with a prefix are texts");
+            return maker with { From = ValueSource.Number, Prefix = number.Groups[1].Value, Digits = number.Groups[2].Length };
+        }
+        if (text.Value.StartsWith('='))
+            return maker with { Text = text.Value[1..].Trim() };
+        if (declared.Default is not null && Lexer.Plain(text.Value, property.Type) is not null)
+            return maker with { From = ValueSource.Constant, Text = text.Value };
+        diagnostics.Error("make", $"'{text.Value}' says nothing that can be made for {property.Type.Name}.", text.Location, "Write uuid, now, user, number, @attribute, a prefix with the digits of a number as in VIS-{00000}, or '= ' and an expression.");
+        return null;
+    }
+
+    /// <summary>The rules about rows, those of single columns among them.</summary>
+    public ImmutableArray<RowRule> RowRules(SetDraft draft)
+    {
+        var rules = ImmutableArray.CreateBuilder<RowRule>();
+        foreach (var column in draft.Declaration.Columns.Where(c => c.IsUnique && draft.FindColumn(c.Column.Value) is not null))
+            rules.Add(new RowRule(SetOperations.Create | SetOperations.Update) { Unique = [column.Column.Value], Message = column.Message?.Value, Property = NameOf(draft, column.Column.Value) });
+        foreach (var rule in draft.Declaration.RowRules)
+        {
+            foreach (var lost in rule.Unique.Append(rule.Column).OfType<Located<string>>().Where(c => draft.FindColumn(c.Value) is null))
+                diagnostics.Error("no-column", $"'{draft.Item.Name}' has no column '{lost.Value}'.{NearestName.Hint(lost.Value, draft.Item.Columns.Select(c => c.Name))}", lost.Location);
+            if (rule.Unique.Append(rule.Column).OfType<Located<string>>().Any(c => draft.FindColumn(c.Value) is null))
+                continue;
+            rules.Add(new RowRule(rule.On)
+            {
+                Condition = rule.Where?.Value,
+                Unique = [.. rule.Unique.Select(u => u.Value)],
+                Who = rule.Who,
+                Property = rule.Column is { } column ? NameOf(draft, column.Value) : null,
+                Message = rule.Message?.Value,
+            });
+        }
+        return rules.ToImmutable();
+    }
+
+    private static string? NameOf(SetDraft draft, string column) => draft.Visible.Select(p => p.IsGroup ? p.Members.Where(m => m.Column == column).Select(m => $"{p.Name}/{m.Name}").FirstOrDefault() : p.Column == column ? p.Name : null).OfType<string>().FirstOrDefault();
+
+    /// <summary>Where changes are noted; null = nowhere, or it cannot be, which is then reported.</summary>
+    public async Task<ChangeLog?> LogAsync(SetDraft draft, SourceCatalog catalog, ISource source, CancellationToken cancellation)
+    {
+        if (draft.Declaration.Log is not { } declared)
+            return null;
+        if (catalog.Find(declared.Table.Value) is not { Fault: null, Kind: SourceObjectKind.Table } found)
+        {
+            diagnostics.Error("no-object", $"The source has no table '{declared.Table.Value}'.{NearestName.Hint(declared.Table.Value, catalog.Objects.Select(catalog.ShortName))}", declared.Table.Location);
+            return null;
+        }
+        var table = await source.DescribeAsync(found, cancellation);
+        var columns = ImmutableDictionary.CreateBuilder<string, Property>();
+        foreach (var (what, column) in declared.Columns)
+        {
+            if (table.Column(column.Value) is not { Type: { } type } there)
+            {
+                diagnostics.Error("no-column", $"'{table.Name}' has no column '{column.Value}'.{NearestName.Hint(column.Value, table.Columns.Select(c => c.Name))}", column.Location);
+                return null;
+            }
+            if (type.Kind != EdmKind.String && !(what.Value == "when" && type.Kind == EdmKind.DateTimeOffset))
+                diagnostics.Error("log", $"The column '{column.Value}' is {type.Name}, and '{what.Value}' is noted as {(what.Value == "when" ? "a point in time or a text" : "a text")}.", column.Location);
+            columns[what.Value] = new Property(there.Name, type, there.Nullable, there.Name, there.StorageForm);
+        }
+        return new ChangeLog(new SourceObjectName(draft.Declaration.Source.Value, table.Schema, table.Name), columns.ToImmutable());
+    }
+
+    /// <summary>Names in rules that only the whole model can tell, and expressions that only it can bind.</summary>
+    public void Check(ServiceDeclaration service, EntityModel model)
+    {
+        foreach (var set in model.Sets)
+        {
+            if (service.Sets.FirstOrDefault(s => (s.Name?.Value ?? OutsideNames.Set(s.From.Value.Split('.')[^1], service.Names)) == set.Name) is not { } declared)
+                continue;
+            foreach (var property in set.Type.Properties.SelectMany(p => p.Leaves).Concat(set.Type.Hidden))
+            {
+                if (declared.Columns.FirstOrDefault(c => c.Column.Value == property.Column) is not { } column)
+                    continue;
+                if (property.Rules.Exists is { } exists && (model.FindSet(exists.Set)?.Type.FindProperty(exists.Property) is not { } there || there.IsGroup || there.Type.Kind != property.Type.Kind && !(there.Type.IsNumeric && property.Type.IsNumeric)))
+                    diagnostics.Error("value-rule", $"There is no property '{exists.Set}/{exists.Property}' that holds values of {property.Type.Name}.{NearestName.Hint(exists.Set, model.Sets.Select(s => s.Name))}", column.Exists!.Location);
+                if (property.Maker is { From: ValueSource.Expression } maker && Access.BoundRule.BindValue(model, set, maker.Text) is var bound)
+                    CheckValue(bound, property.Type, (column.Make ?? column.Remake ?? column.Default)!);
+            }
+            foreach (var rule in declared.RowRules.Where(r => r.Where is not null))
+            {
+                if (Access.BoundRule.Bind(model, set, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = rule.Where!.Value }).Fault is { } fault)
+                    diagnostics.Error("value-rule", $"The rule cannot be kept: {fault.Message}", rule.Where!.Location, fault.Pointer());
+            }
+        }
+    }
+
+    private void CheckValue(Result<Access.BoundRule> bound, EdmType type, Located<string> text)
+    {
+        if (bound.Fault is { } fault)
+            diagnostics.Error("make", $"The expression cannot be computed: {fault.Message}", text.Location, fault.Pointer());
+        else if (bound.Value!.Condition!.Type is { } made && made.Kind != type.Kind && !(made.IsNumeric && type.IsNumeric))
+            diagnostics.Error("make", $"The expression gives {made.Name}, and {type.Name} is what the column holds.", text.Location);
+    }
+
+    [GeneratedRegex(@"^([^{}]*)\{(0{1,15})\}$")]
+    private static partial Regex NumberPattern();
+}
