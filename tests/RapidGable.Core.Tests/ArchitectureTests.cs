@@ -7,7 +7,7 @@ namespace RapidGable.Core.Tests;
 public class ArchitectureTests
 {
     private static readonly Assembly Core = typeof(Model.EntityModel).Assembly;
-    private static readonly string[] Rooms = ["Model", "Declarations", "Sources", "Building", "Requests", "Access", "Queries", "Payloads", "Metadata", "Verification"];
+    private static readonly string[] Rooms = ["Model", "Declarations", "Sources", "Building", "Requests", "Access", "Queries", "Payloads", "Changes", "Metadata", "Verification"];
 
     [Theory]
     [InlineData("Model", "")]
@@ -18,6 +18,7 @@ public class ArchitectureTests
     [InlineData("Access", "Model Requests")]
     [InlineData("Queries", "Model Requests Access Sources")]
     [InlineData("Payloads", "Model Requests Queries Sources")]
+    [InlineData("Changes", "Model Requests Access Queries Sources Payloads")]
     [InlineData("Metadata", "Model Payloads")]
     [InlineData("Verification", "Model")]
     public void A_room_knows_only_the_rooms_below_it(string room, string allowed)
@@ -69,6 +70,15 @@ public class ArchitectureTests
     public void Only_the_writer_of_statements_writes_tables() =>
         // The index of a search gives keys of rows, which the restricted table is asked for.
         Assert.Equal(["RestrictedSql.cs", "SqlExpressions.cs", "SqlWriter.cs"], Uses("RapidGable.Core/Queries", "ialect.From("));
+
+    [Fact] // one class writes rows, and only entity changes use it, which ask for access, before and after
+    public void Only_one_class_writes_rows()
+    {
+        Assert.Equal(["ChangeStatements.cs"], Uses("RapidGable.Core", "\"INSERT INTO").Concat(Uses("RapidGable.Core", "$\"INSERT INTO {name}")).Distinct());
+        Assert.Equal(["ChangeNotes.cs", "EntityChanges.cs"], Uses("RapidGable.Core", ".InsertAsync("));
+        Assert.Equal(["EntityChanges.cs"], Uses("RapidGable.Core", "statements.UpdateAsync("));
+        Assert.Equal(["EntityChanges.cs"], Uses("RapidGable.Core", "statements.DeleteAsync("));
+    }
 
     [Fact] // faces get at rows by a permitted request alone; readiness asks for no rows
     public void The_service_opens_no_session_of_its_own()
