@@ -26,6 +26,9 @@ public abstract class EngineTests(Engine engine, PostgresServer? postgres = null
     /// <summary>Statements that make the tables.</summary>
     protected abstract string Tables { get; }
 
+    /// <summary>Whether the rows may be changed.</summary>
+    protected virtual bool IsWritable => false;
+
     /// <summary>The service file.</summary>
     protected abstract string Declaration { get; }
 
@@ -54,13 +57,15 @@ public abstract class EngineTests(Engine engine, PostgresServer? postgres = null
     {
         if (engine == Engine.Sqlite)
         {
-            _folder.WithSource().WithDatabase(Tables);
+            _folder.WithSource().Write("sources/main.yaml", "engine: sqlite\nfile: data.db\n" + Writable).WithDatabase(Tables);
             return;
         }
         var database = postgres is not null ? await postgres.CreateDatabaseAsync() : await mariaDb!.CreateDatabaseAsync();
         await (postgres?.ExecuteAsync(database, Tables) ?? mariaDb!.ExecuteAsync(database, Tables));
-        _folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", postgres?.SourceFile(database) ?? mariaDb!.SourceFile(database));
+        _folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", (postgres?.SourceFile(database) ?? mariaDb!.SourceFile(database)) + Writable);
     }
+
+    private string Writable => IsWritable ? "read-only: false\n" : "";
 
     /// <summary>The answer at the level minimal of 4.01 with ' for " and # for the context; or the status and code of a fault.</summary>
     private protected async Task<string> GetAsync(string url, Caller? caller = null, PublishedService? service = null)

@@ -66,16 +66,15 @@ public sealed class ModelBuilder
         var relations = new RelationBuilder(drafts, _catalogs, _sources, _parts).Build();
         var sets = drafts.Select(d => EntitySet(d, relations)).ToImmutableArray();
         var model = new EntityModel(_declaration.Name, _declaration.Title, _declaration.Namespace, sets);
-        _writing.Check(_declaration, model);
-        model = WithComputed(model);
+        _writing.Check(drafts, model);
+        model = WithComputed(model, drafts);
         return new BuiltService(model, [.. _inferences]);
     }
 
     /// <summary>The model with the properties that are computed; their types are those of their expressions.</summary>
-    private EntityModel WithComputed(EntityModel model) => new(model.Service, model.Title, model.Namespace, [.. model.Sets.Select(set =>
+    private EntityModel WithComputed(EntityModel model, List<SetDraft> drafts) => new(model.Service, model.Title, model.Namespace, [.. model.Sets.Select(set =>
     {
-        var declared = _declaration.Sets.First(s => (s.Name?.Value ?? OutsideNames.Set(s.From.Value.Split('.')[^1], _declaration.Names)) == set.Name).Computed;
-        var computed = declared.Select(c => Computed(model, set, c.Name, c.Expression)).OfType<Property>().ToList();
+        var computed = drafts.First(d => d.Name == set.Name).Declaration.Computed.Select(c => Computed(model, set, c.Name, c.Expression)).OfType<Property>().ToList();
         return computed.Count == 0 ? set : set with { Type = set.Type.With([.. set.Type.Properties, .. computed]) };
     })]);
 

@@ -184,12 +184,11 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
     }
 
     /// <summary>Names in rules that only the whole model can tell, and expressions that only it can bind.</summary>
-    public void Check(ServiceDeclaration service, EntityModel model)
+    public void Check(IReadOnlyList<SetDraft> drafts, EntityModel model)
     {
         foreach (var set in model.Sets)
         {
-            if (service.Sets.FirstOrDefault(s => (s.Name?.Value ?? OutsideNames.Set(s.From.Value.Split('.')[^1], service.Names)) == set.Name) is not { } declared)
-                continue;
+            var declared = drafts.First(d => d.Name == set.Name).Declaration;
             foreach (var property in set.Type.Properties.SelectMany(p => p.Leaves).Concat(set.Type.Hidden))
             {
                 if (declared.Columns.FirstOrDefault(c => c.Column.Value == property.Column) is not { } column)

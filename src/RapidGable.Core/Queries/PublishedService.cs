@@ -83,9 +83,20 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
             return known;
         if (!RequestParser.Parse(lexed).Is(out var syntax, out var fault) || !RequestBinder.Bind(syntax, view.Changeable, forChange: true).Is(out var bound, out fault))
             return fault;
+        if (AsksUnseen(bound.Path, view.Model))
+            return RequestFault.NotFound("There is no such resource for you to change.", "path");
         var prepared = new PreparedChange(bound, view.Changeable, view.Model);
         view.Changes.Add(lexed.Shape, prepared);
         return prepared;
+    }
+
+    /// <summary>Whether a path asks something of entities that the caller may write and not read: conditions, and what they lead to, would tell of them.</summary>
+    private static bool AsksUnseen(BoundPath path, EntityModel seen)
+    {
+        if (path.Root is null)
+            return false;
+        var isSeen = path.Hops.Select(h => h.Target).Prepend(path.Root).Select(s => seen.FindSet(s.Name) is not null).ToList();
+        return (path.IsEach || !path.Filters.IsEmpty) && !isSeen[^1] || path.Hops.Where((h, i) => !isSeen[i] && (!h.Before.IsEmpty || !path.IsReference || i < path.Hops.Length - 1)).Any();
     }
 
     /// <summary>The entities that a change is about: what their keys are, and nothing else of them.</summary>

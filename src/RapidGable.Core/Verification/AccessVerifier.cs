@@ -300,7 +300,8 @@ public sealed class AccessVerifier
 
     private static async Task<(string? Failure, string? Url)> WriteAsync(string root, AccessCheck check, CancellationToken cancellation)
     {
-        var url = root + check.Set!.Name;
+        // None is deleted, and all the same it is told whether any may be.
+        var url = root + check.Set!.Name + (check.Operation == SetOperations.Delete ? "/$filter(false)/$each" : "");
         var answer = await check.Probe.SendAsync(Writes.First(w => w.Operation == check.Operation).Method, url, "{", cancellation);
         // What is refused for its body is let through by the rules.
         var isRefused = answer.Status is 401 or 403 or 404 or 405;
