@@ -12,7 +12,7 @@ using RapidGable.Sources;
 namespace RapidGable.Service;
 
 /// <summary>A request that changes something: what stands in its headers and body, the transaction around it, and its answer (Protocol 11.4).</summary>
-internal sealed class ODataChange(Exchange exchange, TimeProvider time)
+internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeProvider time)
 {
     private static readonly string[] AnswerOptions = ["$select", "$expand", "$compute", "$format", "$schemaversion"];
 
@@ -81,16 +81,23 @@ internal sealed class ODataChange(Exchange exchange, TimeProvider time)
     private static ChangeVerb? VerbOf(string method) => method switch { "POST" => ChangeVerb.Post, "PATCH" => ChangeVerb.Patch, "PUT" => ChangeVerb.Put, "DELETE" => ChangeVerb.Delete, _ => null };
 
     /// <summary>A request whose body has been read.</summary>
-    private sealed record ReadRequest(ChangeRequest Request, JsonDocument? Document, Negotiated Answer);
+    private sealed record ReadRequest(ChangeRequest Request, JsonDocument? Document, Negotiated Answer)
+    {
+        /// <summary>It may be sent again; null = it is what it is.</summary>
+        public Repeatable? Repeatable { get; init; }
+    }
+
+    /// <summary>An answer as it is kept for who asks again.</summary>
+    private sealed record KeptAnswer(string Print, int Status, Dictionary<string, string> Headers, string Body);
 
     private async Task<Result<ReadRequest>> ReadAsyncCore(ChangeVerb verb, PreparedChange change, LexedRequest lexed, Options options)
     {
         if (!Negotiation.Content(BodyKind.Json, exchange.Version, exchange.Request.Headers.Accept, options.Format, "").Is(out var answer, out var fault) || !Conditions().Is(out var preconditions, out fault))
             return fault;
-        if (verb == ChangeVerb.Delete)
-            return new ReadRequest(Request(null, null, null, false), null, answer);
-        if (!(await Bodies.ReadAsync(exchange)).Is(out var body, out fault))
+        if (!(await Bodies.ReadAsync(exchange)).Is(out var body, out fault) || !repeats.Of(exchange.Context, exchange.Service.Model.Service, exchange.Caller.Name, body).Is(out var again, out fault))
             return fault;
+        if (verb == ChangeVerb.Delete)
+            return new ReadRequest(Request(null, null, null, false), null, answer) { Repeatable = again as Repeatable };
         var kind = change.Request.Path.Kind;
         var contentType = exchange.Request.ContentType;
         if (!MediaTypeHeaderValue.TryParse(contentType, out var type))
@@ -100,7 +107,7 @@ internal sealed class ODataChange(Exchange exchange, TimeProvider time)
             var property = change.Request.Path.Property!;
             var wanted = property is { MediaType: { } fixedType, MediaTypeColumn: null } ? fixedType : property.Type.Kind == EdmKind.Binary ? "application/octet-stream" : "text/plain";
             return property.MediaTypeColumn is not null || type.MediaType.Equals(wanted, StringComparison.OrdinalIgnoreCase) || (property.Type.Kind == EdmKind.Stream && type.MediaType.Equals("application/octet-stream", StringComparison.OrdinalIgnoreCase))
-                ? new ReadRequest(Request(null, body, contentType, false), null, answer) : NotTaken(wanted);
+                ? new ReadRequest(Request(null, body, contentType, false), null, answer) { Repeatable = again as Repeatable } : NotTaken(wanted);
         }
         if (!type.MediaType.Equals("application/json", StringComparison.OrdinalIgnoreCase))
             return NotTaken("application/json");
@@ -121,7 +128,7 @@ internal sealed class ODataChange(Exchange exchange, TimeProvider time)
         }
         if (!EntityReader.Parse(body).Is(out var document, out fault))
             return fault;
-        return new ReadRequest(Request(document.RootElement, null, null, asText), document, answer);
+        return new ReadRequest(Request(document.RootElement, null, null, asText), document, answer) { Repeatable = again as Repeatable };
 
         ChangeRequest Request(JsonElement? json, byte[]? content, string? contentType, bool numbersAsText) =>
             new(verb, change, lexed, json, content, contentType, new BodyForm(Is40(), numbersAsText), preconditions, PathOf) { Id = options.Id, GoesOn = exchange.Preferences.ContinueOnError };
@@ -180,9 +187,11 @@ internal sealed class ODataChange(Exchange exchange, TimeProvider time)
     {
         if (InnerExchange.UnitOf(exchange.Context) is { } shared)
         {
+            if (read.Repeatable is not null)
+                return RequestFault.NotImplemented("A request in a group is repeatable with all of it only, which is not supported; send it by itself.", RepeatMemory.IdHeader);
             try
             {
-                return await OnceAsync(shared, read, options) is var (result, fault, back) && fault is not null ? fault : await SendAsync(result!, back);
+                return await OnceAsync(shared, read, options) is var (result, fault, back) && fault is not null ? fault : await SendAsync(AnswerOf(result!, back, ""));
             }
             catch (SourceException exception)
             {
@@ -190,24 +199,49 @@ internal sealed class ODataChange(Exchange exchange, TimeProvider time)
                 throw;
             }
         }
+        if (read.Repeatable is not { } repeatable)
+            return await TryAsync(read, options, null);
+        using var turn = await repeats.EnterAsync(repeatable.Id, exchange.Cancellation);
+        return repeats.Find(repeatable.Id) is { } known ? await AgainAsync(known, repeatable) : await TryAsync(read, options, repeatable);
+    }
+
+    private async Task<RequestFault?> TryAsync(ReadRequest read, Options options, Repeatable? repeatable)
+    {
         var clock = Stopwatch.StartNew();
         for (var attempt = 1; ; attempt++)
         {
             try
             {
                 await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, time.GetUtcNow().UtcDateTime);
+                var set = read.Request.Change.Request.Path.Target;
+                var isKept = repeatable is not null && RepeatedChanges.AreKept(unit, set);
+                if (isKept && await RepeatedChanges.FindAsync(unit, set, repeatable!.Id, exchange.Cancellation) is { } known)
+                    return await AgainAsync(known, repeatable);
                 var (result, fault, back) = await OnceAsync(unit, read, options);
                 if (fault is not null)
                     return fault;
+                var answer = AnswerOf(result!, back, repeatable?.Print ?? "");
+                if (isKept)
+                    await RepeatedChanges.KeepAsync(unit, set, repeatable!.Id, JsonSerializer.Serialize(answer), exchange.Cancellation);
                 // Whether the caller is still there makes no difference from here on.
                 await unit.CommitAsync(CancellationToken.None);
-                return await SendAsync(result!, back);
+                if (repeatable is not null && !isKept)
+                    repeats.Keep(repeatable.Id, JsonSerializer.Serialize(answer));
+                return await SendAsync(answer, repeatable is not null);
             }
             catch (SourceException exception) when (exception.Kind == SourceFaultKind.Collision && attempt < Limits.ChangeAttempts && clock.Elapsed.TotalSeconds < Limits.StatementSeconds)
             {
                 await Task.Delay(Random.Shared.Next(5, 25 * attempt), exchange.Cancellation);
             }
         }
+    }
+
+    /// <summary>The answer that was given the first time.</summary>
+    private async Task<RequestFault?> AgainAsync(string known, Repeatable repeatable)
+    {
+        var answer = JsonSerializer.Deserialize<KeptAnswer>(known)!;
+        return answer.Print == repeatable.Print ? await SendAsync(answer, isRepeatable: true)
+            : new RequestFault(400, "repeatability", "This id was given to another request.", RepeatMemory.IdHeader);
     }
 
     private async Task<(ChangeResult? Result, RequestFault? Fault, ReadBack? Back)> OnceAsync(ChangeUnit unit, ReadRequest read, Options options)
@@ -269,29 +303,37 @@ internal sealed class ODataChange(Exchange exchange, TimeProvider time)
         }
     }
 
-    private async Task<RequestFault?> SendAsync(ChangeResult result, ReadBack? back)
+    private KeptAnswer AnswerOf(ChangeResult result, ReadBack? back, string print)
     {
-        var response = exchange.Response;
+        var headers = new Dictionary<string, string>();
         if (exchange.Preferences.Return is not null && result.Outcome is ChangeOutcome.Created or ChangeOutcome.Updated && result.Address is not null)
             exchange.Preferences.Apply("return");
         if (exchange.Preferences.AsksForBefore && back?.ContentType is not null && result.Outcome == ChangeOutcome.Updated)
             exchange.Preferences.Apply("before");
         if (exchange.Preferences.Applied is { } applied)
-            response.Headers["Preference-Applied"] = applied;
+            headers["Preference-Applied"] = applied;
         if (back?.ETag is { } tag)
-            response.Headers.ETag = tag;
+            headers[HeaderNames.ETag] = tag;
         var hasBody = back?.ContentType is not null;
         if (result.Outcome == ChangeOutcome.Created)
-            response.Headers.Location = exchange.Root + result.Address;
+            headers[HeaderNames.Location] = exchange.Root + result.Address;
         if (!hasBody && result.Address is not null && result.Outcome == ChangeOutcome.Created)
-            response.Headers["OData-EntityId"] = exchange.Root + result.Address;
-        if (!hasBody)
-        {
-            response.StatusCode = StatusCodes.Status204NoContent;
-            return null;
-        }
-        response.StatusCode = result.Outcome == ChangeOutcome.Created ? StatusCodes.Status201Created : StatusCodes.Status200OK;
-        await ODataAnswer.SendAsync(exchange.Context, back!.ContentType!, back.Body);
+            headers["OData-EntityId"] = exchange.Root + result.Address;
+        if (hasBody)
+            headers[HeaderNames.ContentType] = back!.ContentType!;
+        return new KeptAnswer(print, !hasBody ? StatusCodes.Status204NoContent : result.Outcome == ChangeOutcome.Created ? StatusCodes.Status201Created : StatusCodes.Status200OK, headers, hasBody ? System.Text.Encoding.UTF8.GetString(back!.Body) : "");
+    }
+
+    private async Task<RequestFault?> SendAsync(KeptAnswer answer, bool isRepeatable = false)
+    {
+        var response = exchange.Response;
+        response.StatusCode = answer.Status;
+        foreach (var (name, value) in answer.Headers.Where(h => h.Key != HeaderNames.ContentType))
+            response.Headers[name] = value;
+        if (isRepeatable)
+            response.Headers[RepeatMemory.ResultHeader] = "accepted";
+        if (answer.Headers.TryGetValue(HeaderNames.ContentType, out var type))
+            await ODataAnswer.SendAsync(exchange.Context, type, System.Text.Encoding.UTF8.GetBytes(answer.Body));
         return null;
     }
 }

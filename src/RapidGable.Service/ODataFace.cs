@@ -25,7 +25,7 @@ internal sealed record Exchange(HttpContext Context, PublishedService Service, C
 }
 
 /// <summary>The OData 4.0 and 4.01 face: <c>/odata/{service}/…</c>.</summary>
-internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, TrafficGate traffic, AuditLog audit, RequestCounters counters, StatusMonitors monitors, TimeProvider time, ILogger<ODataFace> log)
+internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, TrafficGate traffic, AuditLog audit, RequestCounters counters, StatusMonitors monitors, RepeatMemory repeats, TimeProvider time, ILogger<ODataFace> log)
 {
     public const string Prefix = "/odata/";
 
@@ -183,7 +183,7 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
             return Refused(exchange, "POST, OPTIONS", "$query takes POST, with the query options as its body.");
         if (!isRead)
         {
-            var change = new ODataChange(exchange, time);
+            var change = new ODataChange(exchange, repeats, time);
             var refusal = await change.AnswerAsync(path, query, signIn.IsOffered ? NotSignedIn : null);
             if (refusal is null && !HttpMethods.IsOptions(method))
                 audit.Changed(exchange.Context, exchange.Caller.Name, exchange.Response.StatusCode);

@@ -60,7 +60,7 @@ public static class ServiceHost
         });
         builder.Services.AddSingleton(registry).AddSingleton(time).AddSingleton(new LentKeys(options.Lent))
             .AddSingleton<AccountStore>().AddSingleton<PasswordCheck>().AddSingleton<KeySets>().AddSingleton<TokenSignIn>().AddSingleton<CertificateSignIn>().AddSingleton<SignIn>()
-            .AddSingleton<AuditLog>().AddHostedService(s => s.GetRequiredService<AuditLog>()).AddSingleton<TrafficGate>().AddSingleton<RequestCounters>().AddSingleton<StatusMonitors>().AddSingleton<ODataFace>().AddHostedService<Refresher>();
+            .AddSingleton<AuditLog>().AddHostedService(s => s.GetRequiredService<AuditLog>()).AddSingleton<TrafficGate>().AddSingleton<RequestCounters>().AddSingleton<StatusMonitors>().AddSingleton<RepeatMemory>().AddSingleton<ODataFace>().AddHostedService<Refresher>();
         builder.Services.AddCors();
         Administration.Configure(builder.Services);
         var app = builder.Build();

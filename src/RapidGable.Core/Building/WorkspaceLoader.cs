@@ -44,6 +44,7 @@ public static class WorkspaceLoader
             }
         }
         ReportWritable(declaration, diagnostics);
+        var repeats = declaration.Sources.Where(s => s.Repeats is not null && catalogs.ContainsKey(s.Name)).Select(s => RepeatsOf(s, catalogs[s.Name], diagnostics)).OfType<RepeatTable>().ToImmutableDictionary(t => t.Source.Source);
         var services = ImmutableArray.CreateBuilder<BuiltService>();
         foreach (var service in declaration.Services)
         {
@@ -54,7 +55,7 @@ public static class WorkspaceLoader
             {
                 var built = await ModelBuilder.BuildAsync(service, catalogs.ToImmutable(), sources.ToImmutable(), diagnostics, cancellation);
                 ReportRules(service, built.Model, diagnostics);
-                services.Add(built);
+                services.Add(built with { Model = built.Model.Keeping(repeats) });
             }
             catch (SourceException exception)
             {
@@ -87,6 +88,23 @@ public static class WorkspaceLoader
         var readOnly = declaration.Sources.Where(s => s.IsReadOnly).Select(s => s.Name).ToHashSet();
         foreach (var set in declaration.Services.SelectMany(s => s.Sets).Where(s => (s.Operations & ~SetOperations.Read) != 0 && readOnly.Contains(s.Source.Value)))
             diagnostics.Error("read-only", $"The source '{set.Source.Value}' is only read, so '{set.From.Value}' cannot allow changes.", set.From.Location, $"Write 'read-only: false' in sources/{set.Source.Value}.yaml if its rows may be changed.");
+    }
+
+    /// <summary>The table that keeps the answers of repeatable requests; null = it cannot, which is then reported.</summary>
+    private static RepeatTable? RepeatsOf(SourceDeclaration source, SourceCatalog catalog, Diagnostics diagnostics)
+    {
+        var name = source.Repeats!;
+        const string Advice = "It is made with: CREATE TABLE gable_repeats (id VARCHAR(200) NOT NULL PRIMARY KEY, answer TEXT NOT NULL, at TIMESTAMP).";
+        if (catalog.Find(name.Value) is not { Kind: SourceObjectKind.Table } table)
+        {
+            diagnostics.Error("repeats", $"The source '{source.Name}' has no table '{name.Value}'.{NearestName.Hint(name.Value, catalog.Objects.Select(catalog.ShortName))}", name.Location, Advice);
+            return null;
+        }
+        Property? Column(string column, EdmKind kind) => table.Column(column) is { Type: { } type } found && type.Kind == kind ? new Property(found.Name, type, found.Nullable, found.Name, found.StorageForm) : null;
+        if (table.PrimaryKey is ["id"] && Column("id", EdmKind.String) is { } id && Column("answer", EdmKind.String) is { } answer)
+            return new RepeatTable(new SourceObjectName(source.Name, table.Schema, table.Name), id, answer, Column("at", EdmKind.DateTimeOffset));
+        diagnostics.Error("repeats", $"The table '{name.Value}' needs a text 'id' as its key and a text 'answer'.", name.Location, Advice);
+        return null;
     }
 
     /// <summary>Opens a declared source, without connecting; null when its settings are wrong, which is then reported.</summary>

@@ -40,6 +40,9 @@ public sealed record SourceDeclaration(
 
     /// <summary>No set of the source may allow changes; so it is until the file says otherwise.</summary>
     public bool IsReadOnly { get; init; } = true;
+
+    /// <summary>The table that keeps the answers of repeatable requests; null = they are kept in memory.</summary>
+    public Located<string>? Repeats { get; init; }
 }
 
 /// <summary>What of a source is on offer; patterns hold <c>*</c> and <c>?</c> and are held against names with and without their schema.</summary>

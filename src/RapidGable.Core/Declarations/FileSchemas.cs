@@ -62,6 +62,7 @@ public static class FileSchemas
         var schema = Object(["engine"],
             ("engine", Words("The database engine.", "sqlite", "postgresql", "mariadb")),
             ("read-only", Flag("No set may allow changes; true when left out.")),
+            ("repeats", Text("The table that keeps the answers of repeatable requests, so that they outlive the service.")),
             ("offer", Object([],
                 ("schemas", Texts("The schemas on offer; all when left out.")),
                 ("kinds", List("The kinds of object on offer.", Words(null, WorkspaceReader.OfferKinds))),

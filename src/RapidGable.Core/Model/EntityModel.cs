@@ -345,9 +345,15 @@ public sealed class EntityModel
     /// <summary>The set in which the related entities of a navigation property are found.</summary>
     public EntitySet Target(NavigationProperty navigation) => _sets[navigation.TargetSet];
 
+    /// <summary>By source: the table that keeps the answers of repeatable requests.</summary>
+    public ImmutableDictionary<string, RepeatTable> Repeats { get; init; } = ImmutableDictionary<string, RepeatTable>.Empty;
+
     /// <summary>The same without computed properties: what the sources hold.</summary>
     public EntityModel Stored => _stored ??= Sets.All(s => s.Type.Properties.All(p => p.Expression is null)) ? this
         : new EntityModel(Service, Title, Namespace, [.. Sets.Select(s => s.Type.Properties.All(p => p.Expression is null) ? s : s with { Type = s.Type.With([.. s.Type.Properties.Where(p => p.Expression is null)]) })]);
+
+    /// <summary>The same model over sources that keep the answers of repeatable requests.</summary>
+    public EntityModel Keeping(ImmutableDictionary<string, RepeatTable> repeats) => new(Service, Title, Namespace, Sets) { Repeats = repeats };
 
     public string QualifiedName(EntityType type) => $"{Namespace}.{type.Name}";
 }

@@ -57,6 +57,12 @@ public static class Limits
     /// <summary>How often changes are tried that others got in the way of.</summary>
     public const int ChangeAttempts = 5;
 
+    /// <summary>Hours for which a repeatable request may be sent again.</summary>
+    public const int RepeatHours = 24;
+
+    /// <summary>Answers of repeatable requests that are kept in memory; the oldest go first.</summary>
+    public const int RepeatedAnswers = 5_000;
+
     /// <summary>Requests in one batch.</summary>
     public const int BatchRequests = 100;
 
