@@ -16,7 +16,7 @@ var root = new RootCommand("""
     """)
 {
     NewCommand.Create(), SourceCommand.Create(), LookCommand.Create(), KeysCommand.Create(), DraftCommand.Create(), ShowCommand.Create(), SchemaCommand.Create(), CheckCommand.Create(), ServeCommand.Create(), RefreshCommand.Create(),
-    GetCommand.Create(), ExplainCommand.Create(), VerifyCommand.Create(), AccessCommand.Create(), UserCommand.Create(), ApiKeyCommand.Create(), AdministratorCommand.Create(), AuditCommand.Create(),
+    GetCommand.Create(), SendCommand.Create(), FillCommand.Create(), ExplainCommand.Create(), VerifyCommand.Create(), AccessCommand.Create(), UserCommand.Create(), ApiKeyCommand.Create(), AdministratorCommand.Create(), AuditCommand.Create(),
 };
 
 var help = root.Options.OfType<HelpOption>().First();

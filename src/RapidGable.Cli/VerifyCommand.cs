@@ -19,23 +19,24 @@ internal static class VerifyCommand
         var junit = new Option<string?>("--junit") { Description = "Also write the report to this file, in the XML form that build servers read." };
         var details = new Option<bool>("--details") { Description = "Show every check, also those that passed." };
         var access = new Option<bool>("--access") { Description = "Also try who may do what: every kind of caller, set and operation, with a look for hidden values in every answer." };
+        var writes = new Option<bool>("--writes") { Description = "Also create, change and delete a made-up entity in every set that allows it, over the real sources, and take it away again." };
         var json = CommonOptions.Json();
         var command = new ExampleCommand("verify", """
             Prove that services answer right: documents that agree and are valid, values of their declared types, unique
             keys, rows found by key, exact pages, true counts, right errors. Exits with 1 when anything fails.
             """,
-            "gable verify demo", "gable verify demo --access", "gable verify demo --junit report.xml", "gable verify --url http://127.0.0.1:8460/odata/rivers/") { workspace, url, rows, access, junit, details, json };
+            "gable verify demo", "gable verify demo --access", "gable verify demo --writes", "gable verify demo --junit report.xml", "gable verify --url http://127.0.0.1:8460/odata/rivers/") { workspace, url, rows, access, writes, junit, details, json };
         command.SetAction((result, cancellation) => RunAsync(
-            result.GetValue(workspace)!, result.GetValue(url), Math.Max(1, result.GetValue(rows)), result.GetValue(access), result.GetValue(junit), result.GetValue(details), result.GetValue(json), cancellation));
+            result.GetValue(workspace)!, result.GetValue(url), Math.Max(1, result.GetValue(rows)), result.GetValue(access), result.GetValue(writes), result.GetValue(junit), result.GetValue(details), result.GetValue(json), cancellation));
         return command;
     }
 
-    private static async Task<int> RunAsync(string folder, string? url, long rows, bool access, string? junit, bool details, bool json, CancellationToken cancellation)
+    private static async Task<int> RunAsync(string folder, string? url, long rows, bool access, bool writes, string? junit, bool details, bool json, CancellationToken cancellation)
     {
-        if (url is not null && access)
-            throw new UsageException("--access needs the workspace: who may do what is declared there.");
+        if (url is not null && (access || writes))
+            throw new UsageException(access ? "--access needs the workspace: who may do what is declared there." : "--writes needs the workspace: what may be written is declared there.");
         var report = url is null
-            ? await VerifyWorkspaceAsync(folder, rows, access, json, cancellation)
+            ? await VerifyWorkspaceAsync(folder, rows, access, writes, json, cancellation)
             : await VerifyUrlAsync(GetCommand.Address(url).OriginalString, rows, json, cancellation);
         if (report is null)
             return 1;
@@ -69,7 +70,7 @@ internal static class VerifyCommand
         return new VerificationReport([report]);
     }
 
-    private static async Task<VerificationReport?> VerifyWorkspaceAsync(string folder, long rows, bool access, bool silent, CancellationToken cancellation)
+    private static async Task<VerificationReport?> VerifyWorkspaceAsync(string folder, long rows, bool access, bool writes, bool silent, CancellationToken cancellation)
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
         Terminal.WriteDiagnostics(workspace.Diagnostics);
@@ -98,7 +99,22 @@ internal static class VerifyCommand
                 new HttpProbe(client), new VerificationOptions(service.Model.Service, root, rows, DatabaseCount: counter.CountAsync, Progress: progress), cancellation)));
         }
         await app.StopAsync(cancellation);
+        if (writes)
+            reports.AddRange(await TryWritesAsync(workspace, silent, cancellation));
         return new VerificationReport([.. reports]);
+    }
+
+    private static async Task<List<ServiceReport>> TryWritesAsync(LoadedWorkspace workspace, bool silent, CancellationToken cancellation)
+    {
+        var (opened, key, caller) = WriteTrial.Open(workspace);
+        await using var app = ServiceHost.Build(opened, new ServiceOptions(0, IsQuiet: !Console.IsErrorRedirected, Lent: new Dictionary<string, Caller> { [key] = caller }, IsTrial: true));
+        await app.StartAsync(cancellation);
+        using var client = new HttpClient { Timeout = TimeSpan.FromSeconds(100) };
+        var reports = new List<ServiceReport>();
+        foreach (var service in new ServiceRegistry(opened).All.Where(s => s.Model.Sets.Any(e => (e.Operations & ~Model.SetOperations.Read) != 0)))
+            reports.Add(await Terminal.WithStatusAsync($"Writing to {service.Model.Service}", silent, progress => WriteTrial.RunAsync(service, client, ServeCommand.AddressOf(app), key, Random.Shared.Next(1, 1_000_000), progress, cancellation)));
+        await app.StopAsync(cancellation);
+        return reports;
     }
 
     private static object ForJson(VerificationReport report) => new

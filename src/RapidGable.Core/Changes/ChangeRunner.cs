@@ -68,6 +68,24 @@ public sealed class ChangeRunner
         }
     }
 
+    /// <summary>Takes away a row that a trial made, whatever the declaration allows.</summary>
+    /// <param name="entity">The JSON of its properties, those of its key among them.</param>
+    public static async Task RemoveAsync(PublishedService service, EntitySet set, ImmutableDictionary<string, System.Text.Json.JsonElement> entity, CancellationToken cancellation)
+    {
+        var faults = new List<RequestFault>();
+        var reader = new ValueReader(false, faults);
+        var key = set.Type.Key.Select(k => entity.TryGetValue(k.Name, out var value) ? reader.Read(value, k, k.Name) : null).ToList();
+        if (key.Contains(null))
+            return;
+        await using var unit = new ChangeUnit(service, Access.Caller.Anonymous, DateTime.UnixEpoch);
+        var source = service.SourceOf(set);
+        if (!(await unit.SessionAsync(source, cancellation)).Is(out var session, out _))
+            return;
+        var statements = new ChangeStatements(session, source.Dialect, unit.Values, cancellation);
+        await EntityChanges.RemoveAsync(statements, new EntityRow(set, [.. key.Select(k => k!)]));
+        await unit.CommitAsync(cancellation);
+    }
+
     private async Task<ChangeResult> RunAsync()
     {
         // The transaction begins before anything is looked at, so that nothing of it is of another state.

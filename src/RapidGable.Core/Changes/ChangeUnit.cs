@@ -39,6 +39,19 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
     /// <summary>The transaction of a source, when there is one: reads within it see its changes.</summary>
     public ISourceSession? Within(ISource? source) => source is not null && source == _source ? _session : null;
 
+    /// <summary>Does a part that leaves nothing when it fails, so that the others may go on.</summary>
+    /// <param name="source">That of the unit.</param>
+    public async Task<Result<T>> StepAsync<T>(ISource source, Func<Task<Result<T>>> step, CancellationToken cancellation)
+        where T : class
+    {
+        if (!(await SessionAsync(source, cancellation)).Is(out var session, out var fault))
+            return fault;
+        await session.ExecuteAsync("SAVEPOINT gable_step", ReadOnlyMemory<Model.StoredValue>.Empty, cancellation);
+        var result = await step();
+        await session.ExecuteAsync(result.Fault is null ? "RELEASE SAVEPOINT gable_step" : "ROLLBACK TO SAVEPOINT gable_step", ReadOnlyMemory<Model.StoredValue>.Empty, cancellation);
+        return result;
+    }
+
     /// <summary>Makes all of it final.</summary>
     /// <exception cref="SourceException">When it was undone, or nobody knows.</exception>
     public async Task CommitAsync(CancellationToken cancellation)

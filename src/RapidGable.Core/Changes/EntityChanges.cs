@@ -134,6 +134,9 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
             await ChangeNotes.WriteAsync(unit, whole, row, "delete", before, null, statements);
     }
 
+    /// <summary>Takes away a row alone.</summary>
+    public static async Task RemoveAsync(ChangeStatements statements, EntityRow row) => await statements.DeleteAsync(row.Set.Source, row.Where);
+
     /// <summary>Relates two entities; nothing happens when they are related already (Protocol 11.4.6).</summary>
     public async Task LinkAsync(EntityRow row, NavigationProperty navigation, EntityRow target, Preconditions preconditions, bool isAsked, string path)
     {
