@@ -21,6 +21,17 @@ export interface PropertyInfo {
   enumMembers?: string[];
   members?: PropertyInfo[];
   description?: string;
+  /** When callers may write it. */
+  write: 'always' | 'create' | 'never';
+  isRequired: boolean;
+  defaultValue?: string;
+  /** How the service makes its value. */
+  made?: string;
+  expression?: string;
+  maxLength?: number;
+  scale?: number;
+  values?: string[];
+  rules?: { least?: string; most?: string; shortest?: number; longest?: number; pattern?: string; message?: string };
 }
 
 export interface NavigationInfo {
@@ -123,19 +134,26 @@ export interface ObjectDetails {
   rows: (string | null)[][];
 }
 
+/** One thing that is wrong with what was sent; `target` is the path of a property. */
+export interface Fault {
+  message: string;
+  target?: string;
+}
+
 /** A refusal or failure, with the place in the request where there is one. */
 export class RequestError extends Error {
   constructor(
     readonly status: number,
     message: string,
     readonly pointer?: string,
+    readonly faults: Fault[] = [],
   ) {
     super(message);
   }
 }
 
 interface ErrorBody {
-  error?: { message?: string; details?: { code: string; message: string }[] };
+  error?: { message?: string; target?: string; details?: { code: string; message: string; target?: string }[] };
 }
 
 async function refusal(response: Response): Promise<RequestError> {
@@ -145,7 +163,29 @@ async function refusal(response: Response): Promise<RequestError> {
     response.status,
     body.error?.message ?? `The service answered ${response.status} without a message.`,
     pointer,
+    pointer || !body.error?.message
+      ? []
+      : (body.error.details ?? [{ message: body.error.message, target: body.error.target }]),
   );
+}
+
+/** Who calls the services from this page: kept in memory only, and apart from who manages them. */
+let authorization: string | undefined;
+
+/** A name with a password, or a key; nobody when the secret is empty. */
+export function callAs(name: string, secret: string): void {
+  const basic = () => `Basic ${btoa(String.fromCharCode(...new TextEncoder().encode(`${name}:${secret}`)))}`;
+  if (!secret) authorization = undefined;
+  else authorization = secret.startsWith('gablekey_') ? `Bearer ${secret}` : basic();
+}
+
+/** A request to a service as the caller of this page. */
+function askService(url: string, init: RequestInit = {}): Promise<Response> {
+  const headers = new Headers(init.headers);
+  headers.set('OData-MaxVersion', '4.01');
+  if (authorization) headers.set('Authorization', authorization);
+  // The browser sends nothing that it knows of this address by itself, and does not ask people either.
+  return ask(url, { ...init, headers, credentials: 'omit' });
 }
 
 async function ask(url: string, init?: RequestInit): Promise<Response> {
@@ -349,8 +389,8 @@ export interface Page {
 
 export async function fetchPage(url: string, pageSize: number): Promise<Page> {
   const start = performance.now();
-  const response = await ask(url, {
-    headers: { Accept: 'application/json', Prefer: `maxpagesize=${pageSize}`, 'OData-MaxVersion': '4.01' },
+  const response = await askService(url, {
+    headers: { Accept: 'application/json', Prefer: `maxpagesize=${pageSize}` },
   });
   const text = await response.text();
   const milliseconds = performance.now() - start;
@@ -362,4 +402,46 @@ export async function fetchPage(url: string, pageSize: number): Promise<Page> {
     milliseconds,
     bytes: new Blob([text]).size,
   };
+}
+
+/** What the caller may do at an address, as the service says it. */
+export async function fetchAllowed(url: string): Promise<string[]> {
+  const response = await askService(url, { method: 'OPTIONS' });
+  return (response.headers.get('Allow') ?? '').split(', ');
+}
+
+export type Entity = Record<string, unknown>;
+
+/** An entity with the tag of its state. */
+export interface TaggedEntity {
+  entity: Entity;
+  tag?: string;
+}
+
+export async function fetchEntity(url: string): Promise<TaggedEntity> {
+  const response = await askService(url);
+  return { entity: await response.json(), tag: response.headers.get('ETag') ?? undefined };
+}
+
+async function write(method: string, url: string, body: Entity | undefined, tag: string | undefined): Promise<void> {
+  const headers: Record<string, string> = { Prefer: 'return=minimal' };
+  if (body) headers['Content-Type'] = 'application/json';
+  if (tag) headers['If-Match'] = tag;
+  await (await askService(url, { method, headers, body: body && JSON.stringify(body) })).text();
+}
+
+export function createEntity(url: string, entity: Entity): Promise<void> {
+  return write('POST', url, entity, undefined);
+}
+
+export function changeEntity(url: string, change: Entity, tag: string | undefined): Promise<void> {
+  return write('PATCH', url, change, tag);
+}
+
+export function deleteEntity(url: string, tag: string | undefined): Promise<void> {
+  return write('DELETE', url, undefined, tag);
+}
+
+export async function fetchRows(url: string): Promise<Entity[]> {
+  return (await (await askService(url)).json()).value;
 }

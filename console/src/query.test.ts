@@ -11,6 +11,8 @@ const property = (type: string, nullable = false): PropertyInfo => ({
   isKey: false,
   isFilterable: true,
   isSortable: true,
+  write: 'always',
+  isRequired: false,
 });
 
 describe('literal', () => {

@@ -135,7 +135,7 @@ internal static class ManagementInterface
         hidden = set.Type.Hidden.Select(p => p.Column),
         searched = (set.SearchIndex is { } index ? set.Type.Properties.SelectMany(p => p.Leaves).Where(p => index.Columns.Contains(p.Column)) : set.SearchProperties).Select(p => p.Name),
         set.RequiresFilter,
-        version = set.Version?.Column,
+        version = set.Version?.Column ?? (set.IsVersionedByRow ? "row" : null),
         changes = set.Changes?.Stamp.Column,
         derived = set.Type.Derived.Select(d => new { d.Name, table = d.Rows?.Source.ToString(), discriminator = d.Discriminator?.Column, values = d.Values, properties = d.Properties.Select(p => Property(set, p)) }),
         navigations = set.Type.Navigations.Select(n => new
@@ -164,6 +164,23 @@ internal static class ManagementInterface
         isSortable = property is { IsSortable: true, IsGroup: false, Type: { IsCollection: false, Kind: not (EdmKind.Complex or EdmKind.Stream or EdmKind.Binary) } } && property.Conversion is not { Use: ConvertedUse.Read or ConvertedUse.Equality },
         conversion = property.Conversion?.Description,
         enumMembers = property.Type.Enum?.Members.Select(m => m.Name),
+        write = property is { IsComputed: true } or { Expression: not null } or { Access: PropertyAccess.ReadOnly } or { Maker.IsDefault: false } || property.Column == set.Version?.Column ? "never" : property.Access == PropertyAccess.CreateOnly || set.Type.Key.Contains(property) ? "create" : "always",
+        isRequired = !property.Nullable && property is { HasComputedDefault: false, DefaultValue: null, Maker: null, Expression: null, IsComputed: false, Type.IsCollection: false, IsGroup: false },
+        property.DefaultValue,
+        made = property.Maker?.ToString(),
+        property.Expression,
+        maxLength = property.Type.Kind == EdmKind.String ? property.Type.MaxLength : null,
+        scale = property.Type.Kind == EdmKind.Decimal ? property.Type.Scale : null,
+        values = property.Rules.Values.IsEmpty ? property.AllowedValues.IsEmpty ? null : property.AllowedValues.AsEnumerable() : property.Rules.Values.Select(ValueRules.Text),
+        rules = property.Rules.IsEmpty ? null : new
+        {
+            least = property.Rules.Least is { } least ? ValueRules.Text(least) : null,
+            most = property.Rules.Most is { } most ? ValueRules.Text(most) : null,
+            property.Rules.Shortest,
+            property.Rules.Longest,
+            pattern = property.Rules.Pattern?.ToString(),
+            property.Rules.Message,
+        },
         members = property.IsGroup ? property.Members.Select(m => Property(set, m)) : null,
         property.Description,
     };

@@ -2,8 +2,10 @@ import { Button, Group, MultiSelect, Select, Stack, Text, TextInput } from '@man
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
-import { fetchPage, fetchService, type SetInfo } from '../api';
+import { type Entity, fetchAllowed, fetchPage, fetchService, type ServiceDetails, type SetInfo } from '../api';
+import { CallerBar } from '../parts/CallerBar';
 import { DataTable } from '../parts/DataTable';
+import { EntityDrawer } from '../parts/EntityDrawer';
 import { FilterBuilder } from '../parts/FilterBuilder';
 import { Heading } from '../parts/Heading';
 import { RequestShown } from '../parts/RequestShown';
@@ -17,7 +19,7 @@ export function DataPage() {
   if (details.isPending) return <Pending what="the set" />;
   if (details.isError) return <Failed error={details.error} retry={details.refetch} />;
   const set = details.data.sets.find((candidate) => candidate.name === name);
-  if (!set?.isReadable) return <NotFound what="entity set" />;
+  if (!set || set.kind === 'contained') return <NotFound what="entity set" />;
   return (
     <>
       <Heading
@@ -27,7 +29,7 @@ export function DataPage() {
         ]}
         title={name}
       />
-      <Browser key={name} root={details.data.faces.odata} set={set} />
+      <Browser key={name} service={details.data} set={set} />
     </>
   );
 }
@@ -54,7 +56,8 @@ function useDataQuery(): [DataQuery, (change: Partial<DataQuery>) => void] {
   return [query, change];
 }
 
-function Browser({ root, set }: { root: string; set: SetInfo }) {
+function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
+  const root = service.faces.odata;
   const [query, changeQuery] = useDataQuery();
   const [pageSize, setPageSize] = useState(20);
   // The pages that were gone through: next links are opaque, so going back means having kept them.
@@ -66,6 +69,15 @@ function Browser({ root, set }: { root: string; set: SetInfo }) {
     queryFn: () => fetchPage(url, pageSize),
     placeholderData: keepPreviousData,
   });
+  // undefined = nothing is edited, null = a new entity
+  const [edited, setEdited] = useState<Entity | null>();
+  const allowed = useQuery({
+    queryKey: ['allowed', root, set.name],
+    queryFn: () => fetchAllowed(root + encodeURIComponent(set.name)),
+    enabled: set.allow.some((operation) => operation !== 'read'),
+    retry: false,
+  });
+  const mayEdit = (set.allow.includes('update') || set.allow.includes('delete')) && allowed.data;
   const change = (part: Partial<DataQuery>) => {
     setPages([]);
     changeQuery(part);
@@ -75,6 +87,17 @@ function Browser({ root, set }: { root: string; set: SetInfo }) {
   const rows = page.data?.rows.length ?? 0;
   return (
     <Stack gap="sm">
+      <Group justify="space-between">
+        <CallerBar />
+        {allowed.data?.includes('POST') && (
+          <Button size="xs" onClick={() => setEdited(null)}>
+            New entity
+          </Button>
+        )}
+      </Group>
+      {edited !== undefined && (
+        <EntityDrawer service={service} set={set} row={edited ?? undefined} close={() => setEdited(undefined)} />
+      )}
       <FilterField key={query.filter} filter={query.filter} apply={(filter) => change({ filter })} />
       {set.searched.length > 0 && (
         <SearchField
@@ -115,6 +138,7 @@ function Browser({ root, set }: { root: string; set: SetInfo }) {
             label={set.name}
             order={query.orderBy}
             sort={(orderBy) => change({ orderBy })}
+            edit={mayEdit && set.key.every((k) => shown.some((p) => p.name === k)) ? setEdited : undefined}
           />
           <Group justify="space-between">
             <Text size="sm" aria-live="polite">

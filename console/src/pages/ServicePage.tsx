@@ -75,7 +75,7 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
             may read: {set.rules.read}
           </Badge>
         </Group>
-        {set.isReadable && set.kind !== 'contained' && (
+        {set.kind !== 'contained' && (
           <Button
             component={Link}
             to={`/services/${service.name}/${encodeURIComponent(set.name)}`}
@@ -86,7 +86,7 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
           </Button>
         )}
       </Group>
-      {set.isReadable && set.kind !== 'contained' && (
+      {set.kind !== 'contained' && (
         <Address url={service.faces.odata + encodeURIComponent(set.name)} label="the address of the set" />
       )}
       <Text size="sm" c="dimmed" mt={4}>

@@ -20,10 +20,12 @@ interface DataTableProps {
   label: string;
   order: DataQuery['orderBy'];
   sort: (order: DataQuery['orderBy']) => void;
+  /** Opens a row; undefined = rows are only read. */
+  edit?: (row: Record<string, unknown>) => void;
 }
 
 /** Rows with headers that sort: first ascending, then descending, then as the service has them. */
-export function DataTable({ properties, rows, label, order, sort }: DataTableProps) {
+export function DataTable({ properties, rows, label, order, sort, edit }: DataTableProps) {
   const turn = (property: string) => {
     if (order?.property !== property) sort({ property, descending: false });
     else sort(order.descending ? undefined : { property, descending: true });
@@ -54,6 +56,7 @@ export function DataTable({ properties, rows, label, order, sort }: DataTablePro
                 </Table.Th>
               );
             })}
+            {edit && <Table.Th>edit</Table.Th>}
           </Table.Tr>
         </Table.Thead>
         <Table.Tbody>
@@ -64,6 +67,13 @@ export function DataTable({ properties, rows, label, order, sort }: DataTablePro
                   <Cell value={row[property.name]} />
                 </Table.Td>
               ))}
+              {edit && (
+                <Table.Td>
+                  <button type="button" className="sort" onClick={() => edit(row)} aria-label={`Edit row ${index + 1}`}>
+                    Edit
+                  </button>
+                </Table.Td>
+              )}
             </Table.Tr>
           ))}
         </Table.Tbody>

@@ -1,0 +1,106 @@
+import { describe, expect, it } from 'vitest';
+import type { PropertyInfo, SetInfo } from './api';
+import { bodyOf, choicesUrl, entityUrl, faultOf, fieldsOf, textsOf } from './entity';
+
+function property(name: string, type: string, more: Partial<PropertyInfo> = {}): PropertyInfo {
+  return {
+    name,
+    type,
+    facets: type,
+    nullable: false,
+    column: name,
+    isKey: false,
+    isFilterable: true,
+    isSortable: true,
+    write: 'always',
+    isRequired: true,
+    ...more,
+  };
+}
+
+const optional = { nullable: true, isRequired: false };
+const set = {
+  name: 'Visits',
+  key: ['id'],
+  properties: [
+    property('id', 'Edm.Int64', { write: 'create', isRequired: false }),
+    property('station_id', 'Edm.Int64', { write: 'create' }),
+    property('minutes', 'Edm.Decimal', {
+      scale: 2,
+      rules: { least: '1', most: '480', message: 'Up to eight hours.' },
+      ...optional,
+    }),
+    property('purpose', 'Edm.String', { maxLength: 10, rules: { shortest: 3, pattern: '^(?:[A-Z].*)$' } }),
+    property('done', 'Edm.Boolean', { isRequired: false }),
+    property('label', 'Edm.String', { write: 'never' }),
+    property('position', 'T.Position', { members: [property('latitude', 'Edm.Double')] }),
+  ],
+  navigations: [
+    { name: 'station', target: 'Stations', isCollection: false, joins: [{ own: 'station_id', target: 'id' }] },
+  ],
+} as unknown as SetInfo;
+
+function field(name: string) {
+  const found = fieldsOf(set, true).find((f) => f.path === name);
+  if (!found) throw new Error(`There is no field ${name}.`);
+  return found;
+}
+
+describe('fields', () => {
+  it('are what may be written, with the relations that they choose from', () => {
+    expect(fieldsOf(set, true).map((f) => f.path)).toEqual([
+      'id',
+      'station_id',
+      'minutes',
+      'purpose',
+      'done',
+      'position/latitude',
+    ]);
+    expect(fieldsOf(set, false).map((f) => f.path)).toEqual(['minutes', 'purpose', 'done', 'position/latitude']);
+    expect(field('station_id').relation?.target).toBe('Stations');
+  });
+
+  it.each([
+    ['minutes', '5.25', undefined],
+    ['minutes', '', undefined],
+    ['minutes', '5.255', 'At most 2 digits after the point'],
+    ['minutes', '500', 'Up to eight hours.'],
+    ['minutes', 'five', 'A number, with a point before its fraction'],
+    ['station_id', '1.5', 'A whole number'],
+    ['station_id', '', 'This is needed.'],
+    ['purpose', 'Go', 'At least 3 characters'],
+    ['purpose', 'Going there now', 'At most 10 characters; these are 15'],
+    ['purpose', 'going', 'It does not have the form that is asked for'],
+    ['purpose', 'Going', undefined],
+  ])('%s with %s is told as %s', (name, text, fault) => expect(faultOf(field(name), text, true)).toBe(fault));
+
+  it('become the body of a new entity, or of what changes', () => {
+    const fields = fieldsOf(set, true);
+    const entity = { minutes: 5, purpose: 'Going', done: false, position: { latitude: 52.5 } };
+    const before = textsOf(entity, fields);
+    expect(before.minutes).toBe('5');
+    expect(before['position/latitude']).toBe('52.5');
+    expect(bodyOf(fields, before, {}, true)).toEqual(entity);
+    expect(bodyOf(fields, { ...before, minutes: '', done: 'true' }, before, false)).toEqual({
+      minutes: null,
+      done: true,
+    });
+  });
+});
+
+describe('addresses', () => {
+  it.each([
+    [['code'], { code: 'CAL/2 & more' }, "Visits('CAL%2F2%20%26%20more')"],
+    [['id', 'line'], { id: 1, line: 2 }, 'Visits(id=1,line=2)'],
+  ])('name the key %s', (key, entity, url) => {
+    const properties = key.map((name) => property(name, name === 'code' ? 'Edm.String' : 'Edm.Int64'));
+    expect(entityUrl('', { ...set, key, properties }, entity)).toBe(url);
+  });
+
+  it('ask for what there is to choose from', () => {
+    const properties = [property('id', 'Edm.Int64'), property('code', 'Edm.String'), property('name', 'Edm.String')];
+    expect(choicesUrl('/', { ...set, name: 'Stations', properties }, 'id', 'Weir')).toBe(
+      "/Stations?$select=id,name&$orderby=name&$top=50&$filter=contains(tolower(name)%2C'weir')",
+    );
+  });
+});

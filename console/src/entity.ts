@@ -1,0 +1,159 @@
+// Entities as they are edited: which fields there are, what they take, how they become a body. No React here.
+import type { Entity, NavigationInfo, PropertyInfo, SetInfo } from './api';
+
+/** A single value that people edit. */
+export interface Field {
+  /** As faults name it: a property, or the member of a complex one. */
+  path: string;
+  property: PropertyInfo;
+  /** The relation whose entities are to choose from. */
+  relation?: NavigationInfo;
+}
+
+const numbers = /^Edm\.(Byte|SByte|Int16|Int32|Int64|Decimal|Single|Double)$/;
+const others = /^Edm\.(Boolean|String|Guid|Date|TimeOfDay|DateTimeOffset|Duration)$/;
+
+export function isNumber(property: PropertyInfo): boolean {
+  return numbers.test(property.type);
+}
+
+/** The values of an entity that can be written, new or changed, in the order of its type. */
+export function fieldsOf(set: SetInfo, isNew: boolean): Field[] {
+  const relationOf = (name: string) =>
+    set.navigations.find((n) => !n.isCollection && !n.through && n.joins.length === 1 && n.joins[0]?.own === name);
+  return set.properties
+    .flatMap(
+      (p) => p.members?.map((m) => ({ path: `${p.name}/${m.name}`, property: m })) ?? [{ path: p.name, property: p }],
+    )
+    .filter(({ property: p }) => p.enumMembers || numbers.test(p.type) || others.test(p.type))
+    .filter(({ property: p }) => (isNew ? p.write !== 'never' : p.write === 'always'))
+    .map((field) => ({ ...field, relation: relationOf(field.path) }));
+}
+
+/** The texts of an entity's fields; nothing is an empty text. */
+export function textsOf(entity: Entity, fields: Field[]): Record<string, string> {
+  return Object.fromEntries(
+    fields.map(({ path }) => {
+      const value = path.split('/').reduce<unknown>((at, name) => (at as Entity | null)?.[name], entity);
+      return [path, value === null || value === undefined ? '' : String(value)];
+    }),
+  );
+}
+
+const shapes: Record<string, [RegExp, string]> = {
+  'Edm.Guid': [/^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i, 'A uuid, such as 21ec2020-3aea-1069-a2dd-08002b30309d'],
+  'Edm.Date': [/^\d{4}-\d{2}-\d{2}$/, 'A date, such as 2024-05-01'],
+  'Edm.TimeOfDay': [/^\d{2}:\d{2}(:\d{2}(\.\d+)?)?$/, 'A time, such as 14:30'],
+  'Edm.DateTimeOffset': [
+    /^\d{4}-\d{2}-\d{2}T\d{2}:\d{2}(:\d{2}(\.\d+)?)?(Z|[+-]\d{2}:\d{2})$/,
+    'A time with its zone, such as 2024-05-01T14:30:00Z',
+  ],
+  'Edm.Duration': [/^-?P(?=.)(\d+D)?(T(?=\d)(\d+H)?(\d+M)?(\d+(\.\d+)?S)?)?$/, 'A duration, such as PT15M'],
+};
+
+/** What is wrong with a text, as far as it can be told here; the service is the judge. */
+export function faultOf({ property }: Field, text: string, isNew: boolean): string | undefined {
+  const rules = property.rules ?? {};
+  const told = (words: string) => rules.message ?? words;
+  if (text === '') {
+    if (isNew) return property.isRequired ? 'This is needed.' : undefined;
+    return property.nullable ? undefined : 'This cannot be empty.';
+  }
+  if (isNumber(property)) return numberFault(property, text, told);
+  const shape = shapes[property.type];
+  if (shape && !shape[0].test(text)) return shape[1];
+  if (property.type === 'Edm.Date' || property.type === 'Edm.DateTimeOffset') {
+    if (rules.least && text < rules.least) return told(`Not before ${rules.least}`);
+    if (rules.most && text > rules.most) return told(`Not after ${rules.most}`);
+  }
+  return property.type === 'Edm.String' ? textFault(property, text, told) : undefined;
+}
+
+function numberFault(property: PropertyInfo, text: string, told: (words: string) => string): string | undefined {
+  const rules = property.rules ?? {};
+  if (!/^-?\d+(\.\d+)?(e-?\d+)?$/i.test(text)) return 'A number, with a point before its fraction';
+  const isWhole = !/Decimal|Single|Double/.test(property.type);
+  if (isWhole && !/^-?\d+$/.test(text)) return 'A whole number';
+  const digits = text.split('.')[1]?.length ?? 0;
+  if (property.scale !== undefined && digits > property.scale)
+    return `At most ${property.scale} digits after the point`;
+  if (rules.least !== undefined && Number(text) < Number(rules.least)) return told(`At least ${rules.least}`);
+  if (rules.most !== undefined && Number(text) > Number(rules.most)) return told(`At most ${rules.most}`);
+  return undefined;
+}
+
+function textFault(property: PropertyInfo, text: string, told: (words: string) => string): string | undefined {
+  const rules = property.rules ?? {};
+  const length = [...text].length;
+  const most = Math.min(property.maxLength ?? Infinity, rules.longest ?? Infinity);
+  if (length > most) return told(`At most ${most} characters; these are ${length}`);
+  if (length < (rules.shortest ?? 0)) return told(`At least ${rules.shortest} characters`);
+  if (rules.pattern && !new RegExp(rules.pattern).test(text))
+    return told('It does not have the form that is asked for');
+  return undefined;
+}
+
+function valueOf(property: PropertyInfo, text: string): unknown {
+  if (text === '') return null;
+  if (property.type === 'Edm.Boolean') return text === 'true';
+  return isNumber(property) ? Number(text) : text;
+}
+
+/** The body of a new entity, or of a change: only what differs. */
+export function bodyOf(
+  fields: Field[],
+  texts: Record<string, string>,
+  before: Record<string, string>,
+  isNew: boolean,
+): Entity {
+  const body: Entity = {};
+  for (const { path, property } of fields) {
+    if (isNew ? texts[path] === '' : texts[path] === before[path]) continue;
+    const [group = '', member] = path.split('/');
+    const value = valueOf(property, texts[path] ?? '');
+    if (member) body[group] = { ...(body[group] as Entity | undefined), [member]: value };
+    else body[path] = value;
+  }
+  return body;
+}
+
+function literal(type: string, text: string): string {
+  if (type === 'Edm.String') return `'${text.replace(/'/g, "''")}'`;
+  return type === 'Edm.Duration' ? `duration'${text}'` : text;
+}
+
+function typeOf(set: SetInfo, name: string): string {
+  return set.properties.find((p) => p.name === name)?.type ?? 'Edm.String';
+}
+
+/** The address of an entity. */
+export function entityUrl(root: string, set: SetInfo, entity: Entity): string {
+  const written = (name: string) => encodeURIComponent(literal(typeOf(set, name), String(entity[name])));
+  const [only = '', ...more] = set.key;
+  const key = more.length === 0 ? written(only) : set.key.map((k) => `${k}=${written(k)}`).join(',');
+  return `${root}${encodeURIComponent(set.name)}(${key})`;
+}
+
+/** The property by which people know the entities of a set. */
+export function labelOf(set: SetInfo): string {
+  const texts = set.properties.filter((p) => p.type === 'Edm.String' && p.isFilterable).map((p) => p.name);
+  return ['name', 'full_name', 'title', 'label', 'code'].find((n) => texts.includes(n)) ?? texts[0] ?? set.key[0] ?? '';
+}
+
+function labelled(root: string, set: SetInfo, value: string): string {
+  return `${root}${encodeURIComponent(set.name)}?$select=${[...new Set([value, labelOf(set)])].join(',')}`;
+}
+
+/** The first entities to choose from that have a text in their label. */
+export function choicesUrl(root: string, set: SetInfo, value: string, text: string): string {
+  const label = labelOf(set);
+  const known = set.properties.find((p) => p.name === label);
+  const condition = `contains(tolower(${label}),${literal('Edm.String', text.toLowerCase())})`;
+  const filter = text && known?.type === 'Edm.String' ? `&$filter=${encodeURIComponent(condition)}` : '';
+  return `${labelled(root, set, value)}&$orderby=${known?.isSortable ? label : set.key[0]}&$top=50${filter}`;
+}
+
+/** The entity that a value leads to, with its label. */
+export function chosenUrl(root: string, set: SetInfo, value: string, text: string): string {
+  return `${labelled(root, set, value)}&$filter=${encodeURIComponent(`${value} eq ${literal(typeOf(set, value), text)}`)}`;
+}

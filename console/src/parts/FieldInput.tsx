@@ -1,0 +1,143 @@
+import { Loader, Select, Text, Textarea, TextInput } from '@mantine/core';
+import { useDebouncedValue } from '@mantine/hooks';
+import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
+import { type Entity, fetchRows, type ServiceDetails, type SetInfo } from '../api';
+import { choicesUrl, chosenUrl, type Field, isNumber, labelOf } from '../entity';
+
+interface InputProps {
+  service: ServiceDetails;
+  field: Field;
+  isNew: boolean;
+  text: string;
+  change: (text: string) => void;
+  fault?: string;
+  isDisabled: boolean;
+}
+
+/** The editor that fits a value: a choice of related rows, of listed values, a date, a long text, a number with its unit. */
+export function FieldInput({ service, field, isNew, text, change, fault, isDisabled }: InputProps) {
+  const { property } = field;
+  const target = field.relation && service.sets.find((s) => s.name === field.relation?.target && s.kind === 'set');
+  const common = {
+    label: field.path,
+    description: property.description,
+    error: fault,
+    disabled: isDisabled,
+    withAsterisk: property.isRequired,
+    size: 'sm' as const,
+  };
+  if (target && !field.relation?.isRemote)
+    return <RelationInput {...{ service, field, text, change, target, common }} />;
+  const values =
+    property.enumMembers ?? property.values ?? (property.type === 'Edm.Boolean' ? ['true', 'false'] : undefined);
+  const hint = hintOf(field);
+  if (values)
+    return (
+      <Select
+        {...common}
+        data={values}
+        value={text === '' ? null : text}
+        onChange={(value) => change(value ?? '')}
+        clearable={property.nullable || isNew}
+        placeholder={hint}
+      />
+    );
+  const isLong = property.type === 'Edm.String' && (property.rules?.longest ?? property.maxLength ?? 1_000) > 200;
+  if (isLong && property.column !== property.made)
+    return (
+      <Textarea
+        {...common}
+        value={text}
+        onChange={(event) => change(event.currentTarget.value)}
+        autosize
+        minRows={1}
+        maxRows={8}
+        placeholder={hint}
+      />
+    );
+  const unit = unitOf(field);
+  return (
+    <TextInput
+      {...common}
+      type={property.type === 'Edm.Date' ? 'date' : 'text'}
+      inputMode={isNumber(property) ? 'decimal' : undefined}
+      value={text}
+      onChange={(event) => change(event.currentTarget.value)}
+      placeholder={hint}
+      rightSection={unit && <Text size="xs">{unit}</Text>}
+      rightSectionWidth={unit ? 64 : undefined}
+      spellCheck={false}
+    />
+  );
+}
+
+/** What a number counts, where its name ends with it. */
+function unitOf({ property }: Field): string | undefined {
+  const last = property.name.split('_').at(-1) ?? '';
+  const isUnit = /^(km2|m3s|m|km|mm|cm|s|ms|minutes|hours|days|months|percent|celsius)$/.test(last);
+  return isNumber(property) && isUnit && last !== property.name ? last : undefined;
+}
+
+function hintOf({ property }: Field): string | undefined {
+  if (property.made ?? property.defaultValue) return `${property.made ?? property.defaultValue} if left empty`;
+  const examples: Record<string, string> = {
+    'Edm.DateTimeOffset': '2024-05-01T14:30:00Z',
+    'Edm.Duration': 'PT15M',
+    'Edm.TimeOfDay': '14:30',
+  };
+  return examples[property.type];
+}
+
+interface RelationProps {
+  service: ServiceDetails;
+  field: Field;
+  text: string;
+  change: (text: string) => void;
+  target: SetInfo;
+  common: object;
+}
+
+/** A choice among related entities, by what people know them by. */
+function RelationInput({ service, field, text, change, target, common }: RelationProps) {
+  const [search, setSearch] = useState('');
+  const [asked] = useDebouncedValue(search, 250);
+  const value = field.relation?.joins[0]?.target ?? '';
+  const label = labelOf(target);
+  const root = service.faces.odata;
+  const choices = useQuery({
+    queryKey: ['choices', root, target.name, value, asked],
+    queryFn: () => fetchRows(choicesUrl(root, target, value, asked)),
+    placeholderData: (known) => known,
+    retry: false,
+  });
+  const chosen = useQuery({
+    queryKey: ['chosen', root, target.name, value, text],
+    queryFn: () => fetchRows(chosenUrl(root, target, value, text)),
+    enabled: text !== '' && target.properties.some((p) => p.name === value && p.isFilterable),
+    retry: false,
+  });
+  // Whoever may not see the others can still name one.
+  if (choices.isError)
+    return <TextInput {...common} value={text} onChange={(event) => change(event.currentTarget.value)} />;
+  const rows = new Map([...(chosen.data ?? []), ...(choices.data ?? [])].map((row) => [String(row[value]), row]));
+  if (text !== '' && !rows.has(text)) rows.set(text, { [value]: text, [label]: text });
+  const shown = (row: Entity) =>
+    label === value ? String(row[value]) : `${String(row[label])} (${String(row[value]).slice(0, 8)})`;
+  const labels = [...rows.values()].map(shown);
+  return (
+    <Select
+      {...common}
+      searchable
+      data={[...rows].map(([id, row]) => ({ value: id, label: shown(row) }))}
+      value={text === '' ? null : text}
+      onChange={(id) => change(id ?? '')}
+      onSearchChange={(typed) => setSearch(labels.includes(typed) ? '' : typed)}
+      filter={({ options }) => options}
+      clearable={field.property.nullable}
+      rightSection={choices.isFetching ? <Loader size={14} /> : undefined}
+      nothingFoundMessage={`None of ${target.name}`}
+      placeholder={`One of ${target.name}, by ${label}`}
+    />
+  );
+}
