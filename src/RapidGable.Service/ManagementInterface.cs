@@ -167,7 +167,7 @@ internal static class ManagementInterface
         write = property is { IsComputed: true } or { Expression: not null } or { Access: PropertyAccess.ReadOnly } or { Maker.IsDefault: false } || property.Column == set.Version?.Column ? "never" : property.Access == PropertyAccess.CreateOnly || set.Type.Key.Contains(property) ? "create" : "always",
         isRequired = !property.Nullable && property is { HasComputedDefault: false, DefaultValue: null, Maker: null, Expression: null, IsComputed: false, Type.IsCollection: false, IsGroup: false },
         property.DefaultValue,
-        made = property.Maker?.ToString(),
+        made = property.Maker?.ToString() ?? (property.HasComputedDefault ? "a value of the database" : null),
         property.Expression,
         maxLength = property.Type.Kind == EdmKind.String ? property.Type.MaxLength : null,
         scale = property.Type.Kind == EdmKind.Decimal ? property.Type.Scale : null,

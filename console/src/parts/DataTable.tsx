@@ -35,6 +35,7 @@ export function DataTable({ properties, rows, label, order, sort, edit }: DataTa
       <Table verticalSpacing={3} horizontalSpacing="xs" fz="sm" striped stickyHeader>
         <Table.Thead>
           <Table.Tr>
+            {edit && <Table.Th>edit</Table.Th>}
             {properties.map((property) => {
               const direction =
                 order?.property === property.name ? (order.descending ? 'descending' : 'ascending') : 'none';
@@ -56,17 +57,11 @@ export function DataTable({ properties, rows, label, order, sort, edit }: DataTa
                 </Table.Th>
               );
             })}
-            {edit && <Table.Th>edit</Table.Th>}
           </Table.Tr>
         </Table.Thead>
         <Table.Tbody>
           {rows.map((row, index) => (
             <Table.Tr key={index}>
-              {properties.map((property) => (
-                <Table.Td key={property.name} className={numbers.has(property.type) ? 'number' : undefined}>
-                  <Cell value={row[property.name]} />
-                </Table.Td>
-              ))}
               {edit && (
                 <Table.Td>
                   <button type="button" className="sort" onClick={() => edit(row)} aria-label={`Edit row ${index + 1}`}>
@@ -74,6 +69,11 @@ export function DataTable({ properties, rows, label, order, sort, edit }: DataTa
                   </button>
                 </Table.Td>
               )}
+              {properties.map((property) => (
+                <Table.Td key={property.name} className={numbers.has(property.type) ? 'number' : undefined}>
+                  <Cell value={row[property.name]} />
+                </Table.Td>
+              ))}
             </Table.Tr>
           ))}
         </Table.Tbody>

@@ -166,7 +166,7 @@ function Editor({ service, set, url, start, may, close }: EditorProps) {
 
 function Refusal({ text }: { text: string }) {
   return (
-    <Alert color="red" title="The service refuses this" role="alert">
+    <Alert color="red" title="The service refuses this" role="alert" styles={{ label: { color: 'inherit' } }}>
       {text}
     </Alert>
   );
@@ -228,7 +228,12 @@ function Conflict({ fields, before, mine, theirs, takeTheirs, keepMine }: Confli
     <Table.Td fw={isChanged ? 600 : 400}>{text || 'null'}</Table.Td>
   );
   return (
-    <Alert color="orange" title="Somebody else has changed it meanwhile" role="alert">
+    <Alert
+      color="orange"
+      title="Somebody else has changed it meanwhile"
+      role="alert"
+      styles={{ label: { color: 'inherit' } }}
+    >
       <Table verticalSpacing={2} fz="sm" my="xs" aria-label="Both versions">
         <Table.Thead>
           <Table.Tr>

@@ -44,14 +44,14 @@ export function FieldInput({ service, field, isNew, text, change, fault, isDisab
       />
     );
   const isLong = property.type === 'Edm.String' && (property.rules?.longest ?? property.maxLength ?? 1_000) > 200;
-  if (isLong && property.column !== property.made)
+  if (isLong)
     return (
       <Textarea
         {...common}
         value={text}
         onChange={(event) => change(event.currentTarget.value)}
         autosize
-        minRows={1}
+        minRows={3}
         maxRows={8}
         placeholder={hint}
       />

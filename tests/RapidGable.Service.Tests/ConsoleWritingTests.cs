@@ -1,0 +1,117 @@
+using Microsoft.Playwright;
+using RapidGable.Core.Tests;
+
+namespace RapidGable.Service.Tests;
+
+/// <summary>Creating, changing and deleting in the console's data page, in a real browser.</summary>
+public sealed class ConsoleWritingTests : BrowserTests
+{
+    private protected override void Fill(TestWorkspace folder) => folder.WithSource().Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n").WithNetwork(100)
+        .Write("services/s.yaml", """
+            title: S
+            source: main
+            namespace: T
+            rules: { read: anyone, create: anyone, update: anyone, delete: anyone }
+            sets:
+              - { from: station, name: Stations, type: Station, hide: [photo] }
+              - from: visit
+                name: Visits
+                type: Visit
+                allow: [read, create, update, delete]
+                version: version
+                require-version: true
+                columns:
+                  purpose: { shortest: 3, message: Say what for. }
+                valid:
+                  - { where: report eq null or done_at ne null, column: report, message: A report belongs to a visit that is done. }
+            """);
+
+    private ILocator Dialog => Page.GetByRole(AriaRole.Dialog);
+
+    private ILocator Field(string name) => Dialog.GetByLabel(name);
+
+    private async Task OpenAsync(string filter)
+    {
+        await GoAsync("services/s/Visits?filter=" + Uri.EscapeDataString(filter));
+        await Expect(Page.GetByText("Rows 1 to 1 of 1")).ToBeVisibleAsync();
+        await Role(AriaRole.Button, "Edit row 1").ClickAsync();
+        await Expect(Field("purpose")).ToBeVisibleAsync();
+    }
+
+    [Fact]
+    public async Task An_entity_is_created_changed_and_deleted()
+    {
+        await GoAsync("services/s/Visits");
+        await Role(AriaRole.Button, "New entity").ClickAsync();
+        // Rules are told as one types, and what is missing when one sends.
+        await Field("purpose").FillAsync("Go");
+        await Expect(Dialog.GetByText("Say what for.")).ToBeVisibleAsync();
+        await Role(AriaRole.Button, "Create").ClickAsync();
+        await Expect(Dialog.GetByText("This is needed.").First).ToBeVisibleAsync();
+        // A related row is chosen by what people know it by.
+        await Field("station_id").FillAsync("Ashford");
+        await Page.GetByRole(AriaRole.Option, new() { Name = "Ashford Weir (1)" }).ClickAsync();
+        await Field("planned_for").FillAsync("2024-05-01");
+        await Field("purpose").FillAsync("Made in a browser");
+        await Field("report").FillAsync("Too early");
+        await CheckPageAsync();
+        await Role(AriaRole.Button, "Create").ClickAsync();
+        // The service is the judge: its fault stands at the field.
+        await Expect(Dialog.GetByText("A report belongs to a visit that is done.")).ToBeVisibleAsync();
+        await Field("report").FillAsync("");
+        await Role(AriaRole.Button, "Create").ClickAsync();
+        await Expect(Dialog).ToBeHiddenAsync();
+
+        await OpenAsync("purpose eq 'Made in a browser'");
+        await Expect(Field("station_id")).ToHaveValueAsync("Ashford Weir (1)");
+        await Field("purpose").FillAsync("Changed in a browser");
+        await Role(AriaRole.Button, "Save").ClickAsync();
+        await Expect(Dialog).ToBeHiddenAsync();
+
+        await OpenAsync("purpose eq 'Changed in a browser'");
+        await Role(AriaRole.Button, "Delete …").ClickAsync();
+        await Role(AriaRole.Button, "Delete").ClickAsync();
+        await Expect(Dialog).ToBeHiddenAsync();
+        await Expect(Page.GetByText("No row matches.")).ToBeVisibleAsync();
+    }
+
+    [Fact]
+    public async Task A_conflict_shows_both_versions()
+    {
+        await OpenAsync("id eq 3");
+        await Field("purpose").FillAsync("Mine");
+        Assert.Equal(204, (await Service.SendAsync("/odata/s/Visits(3)", "PATCH", """{"purpose":"Theirs"}""", ("If-Match", "*"))).Status);
+        await Role(AriaRole.Button, "Save").ClickAsync();
+        await Expect(Page.GetByRole(AriaRole.Table, new() { Name = "Both versions" })).ToContainTextAsync("TheirsMine");
+        await CheckPageAsync();
+        await Role(AriaRole.Button, "Write mine over it").ClickAsync();
+        await Expect(Dialog).ToBeHiddenAsync();
+        Assert.Contains("\"purpose\":\"Mine\"", (await Service.SendAsync("/odata/s/Visits(3)")).Text);
+
+        await OpenAsync("id eq 3");
+        await Field("purpose").FillAsync("Mine again");
+        await Service.SendAsync("/odata/s/Visits(3)", "PATCH", """{"purpose":"Theirs again"}""", ("If-Match", "*"));
+        await Role(AriaRole.Button, "Save").ClickAsync();
+        await Role(AriaRole.Button, "Start again from theirs").ClickAsync();
+        await Expect(Field("purpose")).ToHaveValueAsync("Theirs again");
+    }
+
+    [Fact]
+    public async Task What_is_only_read_offers_no_changes()
+    {
+        await GoAsync("services/s/Stations");
+        await Expect(Page.GetByText("Rows 1 to 20 of 120")).ToBeVisibleAsync();
+        await Expect(Role(AriaRole.Button, "New entity")).ToHaveCountAsync(0);
+        await Expect(Role(AriaRole.Button, "Edit row 1")).ToHaveCountAsync(0);
+    }
+
+    [Fact]
+    public async Task The_form_reads_well_in_the_dark()
+    {
+        await OpenAsync(ColorScheme.Dark);
+        await OpenAsync("id eq 4");
+        await Field("purpose").FillAsync("x");
+        await Expect(Dialog.GetByText("Say what for.")).ToBeVisibleAsync();
+        await CheckPageAsync();
+    }
+}
