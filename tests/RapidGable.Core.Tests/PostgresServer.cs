@@ -25,13 +25,27 @@ public sealed class PostgresServer : IAsyncLifetime
         for (var attempt = 0; ; attempt++)
         {
             Port = LocalServer.FreePort();
-            _process = LocalServer.Start("runuser", "-u", "postgres", "--", bin + "postgres", "-D", data, "-p", Port.ToString(), "-k", _folder, "-c", "listen_addresses=127.0.0.1", "-c", "fsync=off", "-c", "max_connections=60");
+            _process = Run();
             if (await LocalServer.IsReadyAsync(_process, () => ExecuteAsync("postgres", "SELECT 1")))
                 return;
             _process.Kill(entireProcessTree: true);
             if (attempt == 3)
                 throw new InvalidOperationException("PostgreSQL does not start: " + await _process.StandardError.ReadToEndAsync());
         }
+    }
+
+    private Process Run() => LocalServer.Start("runuser", "-u", "postgres", "--", Directory.GetDirectories("/usr/lib/postgresql").Order().Last() + "/bin/postgres", "-D", Path.Combine(_folder, "data"),
+        "-p", Port.ToString(), "-k", _folder, "-c", "listen_addresses=127.0.0.1", "-c", "fsync=off", "-c", "max_connections=60");
+
+    /// <summary>Ends the server as a crash would, without a word to anybody, and starts it again at the same place.</summary>
+    public async Task CrashAsync()
+    {
+        await LocalServer.RunAsync("bash", "-c", $"kill -QUIT $(head -1 {_folder}/data/postmaster.pid)");
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(20));
+        await _process!.WaitForExitAsync(limit.Token);
+        _process.Dispose();
+        _process = Run();
+        Assert.True(await LocalServer.IsReadyAsync(_process, () => ExecuteAsync("postgres", "SELECT 1")), "PostgreSQL does not come back after a crash.");
     }
 
     public string Connection(string database) => $"Host=127.0.0.1;Port={Port};Database={database};Username=tester;Password={Password};Pooling=false";

@@ -1,0 +1,190 @@
+using System.Collections.Concurrent;
+using System.Diagnostics;
+using System.Net.Http.Json;
+using System.Text.Json.Nodes;
+using RapidGable.Core.Tests;
+
+namespace RapidGable.Service.Tests;
+
+/// <summary>
+/// Writers that go on while the service's process is killed and the database crashes under them: what was acknowledged is there, nothing is
+/// there twice, and no group is there in part. PostgreSQL keeps the answers of repeatable requests in a table, so that a request without an
+/// answer can be sent again, also to the next process.
+/// </summary>
+public sealed class KillTests : IAsyncLifetime
+{
+    private const int Writes = 5_000;
+    private const int GroupSize = 3;
+
+    private readonly PostgresServer _server = new();
+    private readonly TestWorkspace _folder = new();
+    private readonly int _port = LocalServer.FreePort();
+    private readonly ConcurrentDictionary<string, bool> _acknowledged = new();
+    private readonly ConcurrentDictionary<string, bool> _groups = new();
+    private Process _serve = null!;
+    private string _database = "";
+    private int _done;
+
+    public async Task InitializeAsync()
+    {
+        await _server.InitializeAsync();
+        _database = await _server.CreateDatabaseAsync();
+        await _server.ExecuteAsync(_database, "CREATE TABLE mark (id INTEGER GENERATED ALWAYS AS IDENTITY PRIMARY KEY, word VARCHAR(60) NOT NULL, part INTEGER NOT NULL); CREATE TABLE gable_repeats (id VARCHAR(200) NOT NULL PRIMARY KEY, answer TEXT NOT NULL, at TIMESTAMPTZ)");
+        _folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", _server.SourceFile(_database) + "read-only: false\nrepeats: gable_repeats\n")
+            .Write("services/s.yaml", "title: S\nsource: main\nrules: { read: anyone, create: anyone }\nsets:\n  - { from: mark, name: Marks, allow: [read, create] }\n");
+        await StartAsync();
+    }
+
+    public async Task DisposeAsync()
+    {
+        _serve.Kill(entireProcessTree: true);
+        await _serve.WaitForExitAsync();
+        _serve.Dispose();
+        await _server.DisposeAsync();
+        _folder.Dispose();
+    }
+
+    private async Task StartAsync()
+    {
+        for (var attempt = 0; ; attempt++)
+        {
+            _serve = Gable.Start(_folder.Folder, "serve", ".", "--port", $"{_port}");
+            if (await _serve.StandardOutput.ReadLineAsync() is { } line && line.StartsWith("Ready", StringComparison.Ordinal))
+                break;
+            await _serve.WaitForExitAsync();
+            Assert.True(attempt < 20, await _serve.StandardError.ReadToEndAsync());
+            await Task.Delay(100);
+        }
+        // Nobody reads on, and a full pipe would stop it.
+        _ = _serve.StandardOutput.ReadToEndAsync();
+        _ = _serve.StandardError.ReadToEndAsync();
+    }
+
+    [Fact] // M-51, and "nothing lost and nothing half done"
+    public async Task What_was_acknowledged_is_there_once_and_whole()
+    {
+        using var stop = new CancellationTokenSource(TimeSpan.FromMinutes(4));
+        var writers = Enumerable.Range(0, 8).Select(n => Task.Run(() => WriteAsync(n, stop.Token))).ToList();
+        var kills = await DisturbAsync(Task.WhenAll(writers), stop.Token);
+        await Task.WhenAll(writers);
+        Assert.True(_acknowledged.Count + (_groups.Count * GroupSize) >= Writes, $"{_acknowledged.Count} and {_groups.Count} groups");
+        Assert.True(kills >= 6, $"{kills} kills");
+
+        var words = new Dictionary<string, List<int>>();
+        await using (var connection = new Npgsql.NpgsqlConnection(_server.Connection(_database)))
+        {
+            await connection.OpenAsync();
+            await using var command = new Npgsql.NpgsqlCommand("SELECT word, part FROM mark", connection);
+            await using var reader = await command.ExecuteReaderAsync();
+            while (await reader.ReadAsync())
+            {
+                if (!words.TryGetValue(reader.GetString(0), out var parts))
+                    words[reader.GetString(0)] = parts = [];
+                parts.Add(reader.GetInt32(1));
+            }
+        }
+        Assert.Equal("", string.Join(", ", _acknowledged.Keys.Where(w => !words.ContainsKey(w))));
+        Assert.Equal("", string.Join(", ", _groups.Keys.Where(w => !words.ContainsKey(w))));
+        Assert.Equal("", string.Join(", ", words.Where(w => w.Key.StartsWith("one", StringComparison.Ordinal) && w.Value.Count != 1).Select(w => w.Key)));
+        Assert.Equal("", string.Join(", ", words.Where(w => w.Key.StartsWith("group", StringComparison.Ordinal) && w.Value.Order().ToArray() is not [0, 1, 2]).Select(w => w.Key)));
+    }
+
+    /// <summary>Kills the process again and again, and crashes the database now and then, until the work is done.</summary>
+    private async Task<int> DisturbAsync(Task work, CancellationToken cancellation)
+    {
+        var random = new Random(5);
+        var kills = 0;
+        while (!work.IsCompleted)
+        {
+            // The next blow falls after some more writes, whatever the machine's speed.
+            var next = Volatile.Read(ref _done) + random.Next(200, 500);
+            while (Volatile.Read(ref _done) < next && !work.IsCompleted)
+                await Task.Delay(5, cancellation);
+            if (work.IsCompleted)
+                break;
+            kills++;
+            if (kills % 4 == 0)
+            {
+                await _server.CrashAsync();
+                continue;
+            }
+            _serve.Kill(entireProcessTree: true);
+            await _serve.WaitForExitAsync(cancellation);
+            _serve.Dispose();
+            await StartAsync();
+        }
+        return kills;
+    }
+
+    private async Task WriteAsync(int writer, CancellationToken cancellation)
+    {
+        using var client = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{_port}/odata/s/"), Timeout = TimeSpan.FromSeconds(20) };
+        for (var n = 0; Volatile.Read(ref _done) < Writes; n++)
+        {
+            if (n % 4 == 3)
+                await GroupAsync(client, $"group {writer} {n}", cancellation);
+            else
+                await OneAsync(client, $"one {writer} {n}", cancellation);
+        }
+    }
+
+    /// <summary>A request that is sent until it is answered, the same each time.</summary>
+    private async Task OneAsync(HttpClient client, string word, CancellationToken cancellation)
+    {
+        var (id, sent) = (Guid.NewGuid().ToString(), DateTimeOffset.UtcNow.ToString("r"));
+        while (true)
+        {
+            using var request = new HttpRequestMessage(HttpMethod.Post, "Marks") { Content = JsonContent.Create(new { word, part = 0 }) };
+            request.Headers.Add("Repeatability-Request-ID", id);
+            request.Headers.Add("Repeatability-First-Sent", sent);
+            if (await StatusAsync(client, request, cancellation) is not { } status || status == 503)
+            {
+                await Task.Delay(20, cancellation);
+                continue;
+            }
+            Assert.Equal(201, status);
+            _acknowledged[word] = true;
+            Interlocked.Increment(ref _done);
+            return;
+        }
+    }
+
+    /// <summary>A group without an answer is left as it is: it may be done, or not, but never in part.</summary>
+    private async Task GroupAsync(HttpClient client, string word, CancellationToken cancellation)
+    {
+        var requests = new JsonArray([.. Enumerable.Range(0, GroupSize).Select(i => (JsonNode)new JsonObject
+        {
+            ["id"] = $"{i}", ["atomicityGroup"] = "g", ["method"] = "POST", ["url"] = "Marks", ["headers"] = new JsonObject { ["content-type"] = "application/json", ["prefer"] = "return=minimal" }, ["body"] = new JsonObject { ["word"] = word, ["part"] = i },
+        })]);
+        try
+        {
+            using var response = await client.PostAsJsonAsync("$batch", new JsonObject { ["requests"] = requests }, cancellation);
+            if (!response.IsSuccessStatusCode)
+                return;
+            var answers = (await response.Content.ReadFromJsonAsync<JsonObject>(cancellation))!["responses"]!.AsArray();
+            if (answers.All(a => (int)a!["status"]! == 204))
+            {
+                _groups[word] = true;
+                Interlocked.Add(ref _done, GroupSize);
+            }
+        }
+        catch (Exception exception) when (exception is HttpRequestException or IOException || (exception is OperationCanceledException && !cancellation.IsCancellationRequested))
+        {
+            await Task.Delay(20, cancellation);
+        }
+    }
+
+    private static async Task<int?> StatusAsync(HttpClient client, HttpRequestMessage request, CancellationToken cancellation)
+    {
+        try
+        {
+            using var response = await client.SendAsync(request, cancellation);
+            await response.Content.ReadAsByteArrayAsync(cancellation);
+            return (int)response.StatusCode;
+        }
+        catch (Exception exception) when (exception is HttpRequestException or IOException || (exception is OperationCanceledException && !cancellation.IsCancellationRequested))
+        {
+            return null;
+        }
+    }
+}
