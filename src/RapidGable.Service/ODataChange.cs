@@ -131,7 +131,7 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
         return new ReadRequest(Request(document.RootElement, null, null, asText), document, answer) { Repeatable = again as Repeatable };
 
         ChangeRequest Request(JsonElement? json, byte[]? content, string? contentType, bool numbersAsText) =>
-            new(verb, change, lexed, json, content, contentType, new BodyForm(Is40(), numbersAsText), preconditions, PathOf) { Id = options.Id, GoesOn = exchange.Preferences.ContinueOnError };
+            new(verb, change, lexed, json, content, contentType, new BodyForm(Is40(), numbersAsText), preconditions, PathOf) { Id = options.Id };
 
         RequestFault NotTaken(string wanted)
         {

@@ -27,7 +27,7 @@ public sealed partial class ConformanceTests
         var text = new StringBuilder("""
             # Conformance
 
-            Each row of the protocol checklist that concerns reading, with the tests that show it. The test run writes this table from the tests; a
+            Each row of the protocol checklist with the tests that show it. The test run writes this table from the tests; a
             row that no test names, and that is neither not applicable nor refused, is open.
 
             | row | what | level | tier | state | shown by |

@@ -320,7 +320,8 @@ public sealed class ShapesTests(EnginesFixture engines)
         using var folder = new Core.Tests.TestWorkspace();
         folder.WithSource().WithNetwork(100).Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n").WithService("  - { from: station, allow: [read, create], rules: { read: anyone, create: anyone } }\n  - sensor\n  - { from: visit, allow: [read, create] }\n");
         await using var service = await RunningService.StartAsync(folder.Folder);
-        Assert.Equal(501, (await service.SendAsync("/odata/s/station", "POST")).Status);
+        Assert.Equal(415, (await service.SendAsync("/odata/s/station", "POST")).Status);
+        Assert.Equal(400, (await service.SendAsync("/odata/s/station", "POST", "{}")).Status);
         Assert.Equal(405, (await service.SendAsync("/odata/s/station(1)", "DELETE")).Status);
         Assert.Equal(405, (await service.SendAsync("/odata/s/sensor", "POST")).Status);
         // What is declared, and no rule opens, is there for others.

@@ -78,7 +78,7 @@ public sealed class SignInTests : IAsyncLifetime
         Assert.DoesNotContain("Visit", (await GetAsync("/odata/s/$metadata")).Text);
     }
 
-    [Theory] // what is closed and what is not there look the same to who is not signed in
+    [Theory] // P-60: what is closed and what is not there look the same to who is not signed in
     [InlineData("/odata/s/Visits", 401)]
     [InlineData("/odata/s/Visits(1)", 401)]
     [InlineData("/odata/s/Nothing", 401)]

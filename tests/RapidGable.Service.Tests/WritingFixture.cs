@@ -30,6 +30,20 @@ public sealed class WritingFixture : IAsyncLifetime
           - { from: note, name: Notes, type: Note, version: row, require-version: true, allow: [read, create, update, delete] }
           - { from: closed, name: Closed, type: Closed, allow: [read, create] }
           - { from: looked, name: Looked, type: Looked, key: code }
+          - from: device
+            name: Devices
+            type: Device
+            discriminator: kind
+            allow: [read, create, update, delete]
+            derived:
+              Echo: { when: [radar, sonar], columns: [reach] }
+              Wheel: { when: wheel, columns: [blades] }
+          - from: site
+            name: Sites
+            type: Site
+            allow: [read, create, update, delete]
+            derived:
+              Mast: { from: mast }
         types:
           Sort: { members: { Level: l, Flow: f } }
           Settings: { properties: { rate: int32, unit: string, limits: Limits } }
@@ -48,11 +62,19 @@ public sealed class WritingFixture : IAsyncLifetime
         CREATE TABLE part (gauge_code VARCHAR(12) NOT NULL, line INT NOT NULL, title VARCHAR(30) NOT NULL, PRIMARY KEY (gauge_code, line), FOREIGN KEY (gauge_code) REFERENCES gauge (code));
         CREATE TABLE note (id {serial}, gauge_code VARCHAR(12) NULL, body VARCHAR(200) NOT NULL, written {timestamp} NULL, FOREIGN KEY (gauge_code) REFERENCES gauge (code));
         CREATE TABLE closed (id INT NOT NULL PRIMARY KEY, word VARCHAR(10) NULL);
+        CREATE TABLE device (id INT NOT NULL PRIMARY KEY, kind VARCHAR(10) NULL, label VARCHAR(20) NULL, reach INT NULL, blades INT NULL);
+        CREATE TABLE site (id INT NOT NULL PRIMARY KEY, title VARCHAR(20) NULL);
+        CREATE TABLE mast (site_id INT NOT NULL PRIMARY KEY, height DECIMAL(6,2) NULL, FOREIGN KEY (site_id) REFERENCES site (id));
         CREATE VIEW looked AS SELECT code, level FROM gauge;
         """;
 
     private const string Rows = """
-        DELETE FROM gauge_tag; DELETE FROM part; DELETE FROM note; DELETE FROM tag; DELETE FROM gauge; UPDATE basin SET parent_id = NULL; DELETE FROM basin; DELETE FROM closed;
+        DELETE FROM gauge_tag; DELETE FROM part; DELETE FROM note; DELETE FROM tag; DELETE FROM gauge; UPDATE basin SET parent_id = NULL; DELETE FROM basin; DELETE FROM closed; DELETE FROM device; DELETE FROM mast; DELETE FROM site;
+        INSERT INTO device (id, kind, label, reach) VALUES (1, 'radar', 'r1', 10);
+        INSERT INTO device (id, kind, label, blades) VALUES (2, 'wheel', 'w1', 4);
+        INSERT INTO site (id, title) VALUES (1, 'one');
+        INSERT INTO site (id, title) VALUES (2, 'two');
+        INSERT INTO mast (site_id, height) VALUES (2, 12.5);
         INSERT INTO basin (id, name, parent_id) VALUES (1, 'Alder', NULL);
         INSERT INTO basin (id, name, parent_id) VALUES (2, 'Ferrin', 1);
         INSERT INTO gauge (code, basin_id, level, opened, lat, lon, sort, settings) VALUES ('A/1', 1, 1.5, '1990-05-01', 52.5, -1.5, 'l', '{"rate":5,"unit":"m"}');

@@ -166,7 +166,7 @@ function Editor({ service, set, url, start, may, close }: EditorProps) {
 
 function Refusal({ text }: { text: string }) {
   return (
-    <Alert color="red" title="The service refuses this" role="alert" styles={{ label: { color: 'inherit' } }}>
+    <Alert color="red" title="The service refuses this" role="alert" styles={{ label: { color: 'var(--mantine-color-text)' } }}>
       {text}
     </Alert>
   );
@@ -232,7 +232,7 @@ function Conflict({ fields, before, mine, theirs, takeTheirs, keepMine }: Confli
       color="orange"
       title="Somebody else has changed it meanwhile"
       role="alert"
-      styles={{ label: { color: 'inherit' } }}
+      styles={{ label: { color: 'var(--mantine-color-text)' } }}
     >
       <Table verticalSpacing={2} fz="sm" my="xs" aria-label="Both versions">
         <Table.Thead>

@@ -21,9 +21,6 @@ public sealed record ChangeRequest(ChangeVerb Verb, PreparedChange Change, Lexed
     /// <summary>For a DELETE of references: the one that goes (<c>$id</c>); null = not said.</summary>
     public string? Id { get; init; }
 
-    /// <summary>Failed items of a collection do not end the others (<c>continue-on-error</c>).</summary>
-    public bool GoesOn { get; init; }
-
     /// <summary>Called with the address of the entity before it changes, in the transaction; null = nobody asks.</summary>
     public Func<string, Task>? Before { get; init; }
 }

@@ -45,14 +45,14 @@ public sealed class ChangeRunner
             { IsEach: true } => [.. May(SetOperations.Update) ? [ChangeVerb.Patch] : Array.Empty<ChangeVerb>(), .. May(SetOperations.Delete) ? [ChangeVerb.Delete] : Array.Empty<ChangeVerb>()],
             { Kind: ResourceKind.Collection } when path.Filters.IsEmpty || path.Cast is not null => [.. May(SetOperations.Create) ? [ChangeVerb.Post] : Array.Empty<ChangeVerb>(), .. (whole.Operations & ~SetOperations.Read) != 0 ? [ChangeVerb.Patch] : Array.Empty<ChangeVerb>()],
             { Kind: ResourceKind.Entity } => [.. May(SetOperations.Update) ? [ChangeVerb.Patch, ChangeVerb.Put] : Array.Empty<ChangeVerb>(), .. May(SetOperations.Delete) ? [ChangeVerb.Delete] : Array.Empty<ChangeVerb>()],
-            { Kind: ResourceKind.PropertyValue, Property: { } property } when May(SetOperations.Update) && IsOpen(property) => property.Type.IsCollection ? [ChangeVerb.Put, ChangeVerb.Post, ChangeVerb.Delete] : property.Type.Kind == EdmKind.Complex ? [ChangeVerb.Put, ChangeVerb.Patch, ChangeVerb.Delete] : [ChangeVerb.Put, ChangeVerb.Delete],
-            { Kind: ResourceKind.RawValue, Property: { } property } when May(SetOperations.Update) && IsOpen(property) => [ChangeVerb.Put, ChangeVerb.Delete],
+            { Kind: ResourceKind.PropertyValue, Property: { } property } when May(SetOperations.Update) && IsOpen(property, whole) => property.Type.IsCollection ? [ChangeVerb.Put, ChangeVerb.Post, ChangeVerb.Delete] : property.Type.Kind == EdmKind.Complex ? [ChangeVerb.Put, ChangeVerb.Patch, ChangeVerb.Delete] : [ChangeVerb.Put, ChangeVerb.Delete],
+            { Kind: ResourceKind.RawValue, Property: { } property } when May(SetOperations.Update) && IsOpen(property, whole) => [ChangeVerb.Put, ChangeVerb.Delete],
             _ => [],
         };
         return [.. verbs];
     }
 
-    private static bool IsOpen(Property property) => property.IsGroup ? property.Members.Any(IsOpen) : property is { Access: PropertyAccess.Full, IsComputed: false, Expression: null };
+    private static bool IsOpen(Property property, EntitySet whole) => property.IsGroup ? property.Members.Any(m => IsOpen(m, whole)) : property is { Access: PropertyAccess.Full, IsComputed: false, Expression: null } && !whole.Type.Key.Contains(property);
 
     /// <summary>Does what is asked; whatever is wrong leaves the transaction to be undone.</summary>
     /// <exception cref="SourceException">When a source fails; <see cref="SourceFaultKind.Collision"/> is worth another try of the whole unit.</exception>

@@ -476,11 +476,11 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
         }
     }
 
-    private static async Task UpdateExtraAsync(EntityRow row, List<ColumnValue> extra, ChangeStatements statements)
+    private async Task UpdateExtraAsync(EntityRow row, List<ColumnValue> extra, ChangeStatements statements)
     {
         foreach (var table in extra.GroupBy(c => c.Property.Via!))
         {
-            var derived = row.Set.Type.Derived.First(d => d.Table == table.Key);
+            var derived = _service.Model.FindSet(row.Set.Name)!.Type.Derived.First(d => d.Table == table.Key);
             var ties = await ColumnsAsync(row, table.Key.Joins.Select(j => j.Own), statements);
             if (await statements.UpdateAsync(derived.Rows!.Source, [.. table], table.Key.Joins.Select((j, i) => (j.Target, ties[i]!))) == 0)
                 throw new FaultException(new RequestFault(400, "type", $"The entity is no {derived.Name}.", table.First().Path));

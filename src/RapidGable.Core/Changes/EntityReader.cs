@@ -119,9 +119,9 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
                 Wrong(at, $"'{at}' is given twice.", "duplicate");
                 continue;
             }
-            if (member.Name.IndexOf('@', StringComparison.Ordinal) is >= 0 and var mark)
+            if (member.Name.IndexOf('@', StringComparison.Ordinal) is >= 0 and var sign)
             {
-                switch (mark == 0 ? Canonical(member.Name) : "")
+                switch (sign == 0 ? Canonical(member.Name) : "")
                 {
                     case "@id" when member.Value.ValueKind == JsonValueKind.String:
                         id = member.Value.GetString();
@@ -130,7 +130,7 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
                         tag = member.Value.GetString();
                         break;
                 }
-                if (mark > 0 && Annotated(member, mark, set, path, depth) is { } relation)
+                if (sign > 0 && Annotated(member, sign, set, path, depth) is { } relation)
                     relations.Add(relation);
             }
             else if (set.Type.FindProperty(member.Name) is { Expression: not null })
@@ -152,6 +152,8 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
             else
                 Wrong(at, $"'{whole.Type.Name}' has no property '{member.Name}'.{NearestName.Hint(member.Name, set.Type.MemberNames)}", "unknown-property");
         }
+        if (derived is { Discriminator: { } mark } && values.FirstOrDefault(v => v.Property.Column == mark.Column) is { } told && (told.Value is null || !derived.Values.Contains(told.Value)))
+            Wrong(told.Path, $"'{told.Path}' says another type than {derived.Name}.", "contradiction");
         if (use == SentFor.Create)
             values.AddRange(key.Where(k => IsWritten(k.Property, use)));
         foreach (var twice in relations.GroupBy(r => r.Navigation).Where(g => g.Count() > 1))

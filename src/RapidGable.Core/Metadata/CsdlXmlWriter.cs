@@ -295,7 +295,7 @@ public sealed class CsdlXmlWriter
         Annotated("Capabilities.BatchSupport", () =>
         {
             _xml.WriteStartElement("Record", Edm);
-            foreach (var (name, value) in new[] { ("Supported", "true"), ("ContinueOnErrorSupported", "true"), ("ReferencesInRequestBodiesSupported", "false"), ("ReferencesAcrossChangeSetsSupported", "true"), ("EtagReferencesSupported", "false"), ("RequestDependencyConditionsSupported", "false") })
+            foreach (var (name, value) in new[] { ("Supported", "true"), ("ContinueOnErrorSupported", "true"), ("ReferencesInRequestBodiesSupported", "true"), ("ReferencesAcrossChangeSetsSupported", "true"), ("EtagReferencesSupported", "false"), ("RequestDependencyConditionsSupported", "false") })
                 Element("PropertyValue", Edm, ("Property", name), ("Bool", value));
             _xml.WriteStartElement("PropertyValue", Edm);
             _xml.WriteAttributeString("Property", "SupportedFormats");
@@ -395,7 +395,7 @@ public sealed class CsdlXmlWriter
         bool May(SetOperations operation) => set.Operations.HasFlag(operation);
         static string Word(bool value) => value ? "true" : "false";
         Restricted("InsertRestrictions", May(SetOperations.Create) ? [("Insertable", "true"), ("DeepInsertSupport/Supported", "true")] : [("Insertable", "false")]);
-        Restricted("UpdateRestrictions", May(SetOperations.Update) ? [("Updatable", "true"), ("Upsertable", Word(May(SetOperations.Create) && set.Type.Key.All(k => k is { HasComputedDefault: false, IsComputed: false, Maker: null }))), ("FilterSegmentSupported", "true"), ("DeltaUpdateSupported", Word(set.ContainedIn is null))] : [("Updatable", "false")]);
+        Restricted("UpdateRestrictions", May(SetOperations.Update) ? [("Updatable", "true"), ("Upsertable", Word(May(SetOperations.Create) && set.Type.Key.All(k => k is { HasComputedDefault: false, IsComputed: false, Maker: null }))), ("FilterSegmentSupported", "true"), ("DeepUpdateSupport/Supported", "true"), ("DeltaUpdateSupported", Word(set.ContainedIn is null))] : [("Updatable", "false")]);
         Restricted("DeleteRestrictions", May(SetOperations.Delete) ? [("Deletable", "true"), ("FilterSegmentSupported", "true")] : [("Deletable", "false")]);
     }
 
