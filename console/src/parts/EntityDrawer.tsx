@@ -166,7 +166,12 @@ function Editor({ service, set, url, start, may, close }: EditorProps) {
 
 function Refusal({ text }: { text: string }) {
   return (
-    <Alert color="red" title="The service refuses this" role="alert" styles={{ label: { color: 'var(--mantine-color-text)' } }}>
+    <Alert
+      color="red"
+      title="The service refuses this"
+      role="alert"
+      styles={{ label: { color: 'var(--mantine-color-text)' } }}
+    >
       {text}
     </Alert>
   );
