@@ -171,11 +171,11 @@ internal static class ManagementInterface
         property.Expression,
         maxLength = property.Type.Kind == EdmKind.String ? property.Type.MaxLength : null,
         scale = property.Type.Kind == EdmKind.Decimal ? property.Type.Scale : null,
-        values = property.Rules.Values.IsEmpty ? property.AllowedValues.IsEmpty ? null : property.AllowedValues.AsEnumerable() : property.Rules.Values.Select(ValueRules.Text),
+        values = property.Rules.Values.IsEmpty ? property.AllowedValues.IsEmpty ? null : property.AllowedValues.AsEnumerable() : property.Rules.Values.Select(ValueConversion.Text),
         rules = property.Rules.IsEmpty ? null : new
         {
-            least = property.Rules.Least is { } least ? ValueRules.Text(least) : null,
-            most = property.Rules.Most is { } most ? ValueRules.Text(most) : null,
+            least = property.Rules.Least is { } least ? ValueConversion.Text(least) : null,
+            most = property.Rules.Most is { } most ? ValueConversion.Text(most) : null,
             property.Rules.Shortest,
             property.Rules.Longest,
             pattern = property.Rules.Pattern?.ToString(),

@@ -10,10 +10,11 @@ public sealed class RuledTests(WritingFixture engines) : IAsyncLifetime
             id {serial}, number VARCHAR(20) NOT NULL UNIQUE, station_code VARCHAR(12) NOT NULL, planned DATE NOT NULL, done DATE NULL, purpose VARCHAR(60) NULL, minutes INTEGER NULL,
             made_at {timestamp} NULL, changed_at {timestamp} NULL, made_by VARCHAR(40) NULL, region VARCHAR(10) NULL, mark VARCHAR(36) NULL, contact VARCHAR(60) NULL,
             FOREIGN KEY (station_code) REFERENCES r_station (code));
+        CREATE TABLE r_task (visit_number VARCHAR(20) NOT NULL, line INT NOT NULL, task VARCHAR(20) NULL, PRIMARY KEY (visit_number, line), FOREIGN KEY (visit_number) REFERENCES r_visit (number));
         CREATE TABLE r_log (seq {serial}, what VARCHAR(20) NOT NULL, row_key VARCHAR(200) NULL, op VARCHAR(10) NULL, who VARCHAR(40) NULL, at {timestamp} NULL, old TEXT NULL, new TEXT NULL);
         """;
 
-    internal const string Rows = "DELETE FROM r_visit; DELETE FROM r_station; DELETE FROM r_log; INSERT INTO r_station (code, name, region) VALUES ('N1', 'North Weir', 'north'); INSERT INTO r_station (code, name, region) VALUES ('S1', 'South Weir', 'south')";
+    internal const string Rows = "DELETE FROM r_task; DELETE FROM r_visit; DELETE FROM r_station; DELETE FROM r_log; INSERT INTO r_station (code, name, region) VALUES ('N1', 'North Weir', 'north'); INSERT INTO r_station (code, name, region) VALUES ('S1', 'South Weir', 'south')";
 
     internal const string Service = """
         title: Ruled
@@ -44,10 +45,17 @@ public sealed class RuledTests(WritingFixture engines) : IAsyncLifetime
               - { where: purpose ne 'Close' or station/region eq 'north', on: update, message: "Only stations of the north are closed." }
               - { unique: [station_code, planned], message: "One visit a day is enough for a station." }
             log: { to: r_log, columns: { set: what, key: row_key, operation: op, who: who, when: at, before: old, after: new } }
+            relations:
+              tasks: { to: Tasks, contained: true }
             compute:
               station_name: station/name
               label: concat(number,concat(' ',station/name))
               late: done gt planned
+          - from: r_task
+            name: Tasks
+            type: Task
+            allow: [read, create, update, delete]
+            log: { to: r_log, columns: { set: what, operation: op, key: row_key, before: old } }
           - { from: r_log, name: Log, type: Log }
 
         """;
@@ -172,6 +180,17 @@ public sealed class RuledTests(WritingFixture engines) : IAsyncLifetime
     {
         await PlanAsync();
         Assert.Contains(part, (await SendAsync("GET", target)).Text);
+    }
+
+    [Fact]
+    public async Task What_goes_with_an_entity_is_noted_too()
+    {
+        await PlanAsync();
+        await SendAsync("POST", "Visits('VIS-00001')/tasks", """{"line":1,"task":"Clean"}""");
+        await SendAsync("POST", "Visits('VIS-00001')/tasks", """{"line":2,"task":"Read"}""");
+        Assert.Equal(204, (await SendAsync("DELETE", "Visits('VIS-00001')")).Status);
+        var notes = (await SendAsync("GET", "Log?$select=what,op&$orderby=seq", null, ("Accept", "application/json;odata.metadata=none"))).Json.GetProperty("value").EnumerateArray();
+        Assert.Equal("Visits create,Tasks create,Tasks create,Tasks delete,Tasks delete,Visits delete", string.Join(',', notes.Select(n => $"{n.GetProperty("what")} {n.GetProperty("op")}")));
     }
 
     [Fact] // A-24, A-43, A-44

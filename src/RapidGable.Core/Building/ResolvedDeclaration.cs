@@ -253,9 +253,9 @@ public sealed class ResolvedDeclaration
             yield return $"{(maker.IsDefault ? "default" : maker.AtUpdate ? "remake" : "make")}: {YamlText.Of(maker.ToString())}";
         var rules = property.Rules;
         if (rules.Least is { } least)
-            yield return $"least: {YamlText.Of(ValueRules.Text(least))}";
+            yield return $"least: {YamlText.Of(ValueConversion.Text(least))}";
         if (rules.Most is { } most)
-            yield return $"most: {YamlText.Of(ValueRules.Text(most))}";
+            yield return $"most: {YamlText.Of(ValueConversion.Text(most))}";
         if (rules.Shortest is { } shortest)
             yield return $"shortest: {shortest}";
         if (rules.Longest is { } longest)
@@ -263,7 +263,7 @@ public sealed class ResolvedDeclaration
         if (rules.Pattern is { } pattern)
             yield return $"pattern: {YamlText.Of(pattern.ToString()[4..^2])}";
         if (!rules.Values.IsEmpty)
-            yield return $"values: {List(rules.Values.Select(ValueRules.Text))}";
+            yield return $"values: {List(rules.Values.Select(ValueConversion.Text))}";
         if (rules.Exists is { } exists)
             yield return $"exists: {exists.Set}/{exists.Property}";
         if (rules.Message is { } message)

@@ -44,27 +44,10 @@ internal static class ChangeNotes
                 if (only is not null && !only[i])
                     continue;
                 json.WritePropertyName(columns[i].Name);
-                switch (values[i])
-                {
-                    case null:
-                        json.WriteNullValue();
-                        break;
-                    case bool flag:
-                        json.WriteBooleanValue(flag);
-                        break;
-                    case long number:
-                        json.WriteNumberValue(number);
-                        break;
-                    case decimal number:
-                        json.WriteNumberValue(number);
-                        break;
-                    case string text when columns[i].Conversion is JsonConversion:
-                        json.WriteRawValue(text);
-                        break;
-                    case var other:
-                        json.WriteStringValue(ValueConversion.Text(other));
-                        break;
-                }
+                if (values[i] is string text && columns[i].Conversion is JsonConversion)
+                    json.WriteRawValue(text);
+                else
+                    PublishedJson.Write(json, values[i]);
             }
             json.WriteEndObject();
         }

@@ -200,7 +200,7 @@ public sealed class ChangeRunner
             { Verb: ChangeVerb.Post } => await AddedAsync(row, property),
             _ => Read(property),
         };
-        await _changes.UpdateAsync(row, sent, SentFor.Merge, _request.Preconditions with { });
+        await _changes.UpdateAsync(row, sent, SentFor.Merge, _request.Preconditions);
         return await ResultAsync(ChangeOutcome.Updated, row, sent);
     }
 
@@ -312,9 +312,9 @@ public sealed class ChangeRunner
         foreach (var row in rows)
         {
             if (sent is null)
-                await _changes.DeleteAsync(row, Preconditions.None, isAsked: false);
+                await _changes.DeleteAsync(row, _request.Preconditions);
             else
-                await _changes.UpdateAsync(row, sent, SentFor.Merge, Preconditions.None, isAsked: false);
+                await _changes.UpdateAsync(row, sent, SentFor.Merge, _request.Preconditions);
         }
         return new ChangeResult(sent is null ? ChangeOutcome.Deleted : ChangeOutcome.Updated, null) { Set = _path.Target };
     }
@@ -322,12 +322,13 @@ public sealed class ChangeRunner
     /// <summary>A delta payload: what is listed is created, changed or deleted, all of it or nothing (Protocol 11.4.13).</summary>
     private async Task<ChangeResult> DeltaAsync()
     {
-        if (_request.Verb == ChangeVerb.Put)
-            throw new FaultException(new RequestFault(405, "method", "A collection is not replaced as a whole."));
         if (_path.Hops.Length > 0 || _path.Cast is not null)
             throw new FaultException(RequestFault.NotImplemented("Changes of a collection are taken by its set alone.", "path"));
         if (!_reader.ReadDelta(_request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body.")), _path.Target, []).Is(out var items, out var fault))
             throw new FaultException(fault);
+        // A collection has no tag of its own; each item may bring one.
+        if (_request.Preconditions.IfMatch is { } tags && !tags.Contains("*"))
+            throw new FaultException(new RequestFault(412, "changed", "A collection has no tag; give the one of an entity as '@etag' with it.", "If-Match"));
         foreach (var item in items)
             await ItemAsync(item);
         return new ChangeResult(ChangeOutcome.Updated, null) { Set = _path.Target };
@@ -338,14 +339,17 @@ public sealed class ChangeRunner
         var set = _path.Target;
         var key = item.Entity is { } entity && entity.Key.Length == set.Type.Key.Length ? set.Type.Key.Select(k => entity.Key.First(v => v.Property.Column == k.Column).Value!).ToImmutableArray() : default;
         var row = item.Reference is { } reference ? await _finder.ResolveAsync(reference, set, item.Path, isNeeded: item.Removed is null) : key.IsDefault ? null : await _finder.FindAsync(set, key);
-        if (item.Removed is not null)
+        var stated = item.Entity?.ETag is { } tag ? new Preconditions([tag], null) : Preconditions.None;
+        if (item.Removed is { } isDeleted)
         {
+            if (!isDeleted)
+                throw new FaultException(new RequestFault(400, "value", $"An entity leaves '{set.Name}' only when it is deleted; the reason is 'deleted'.", item.Path));
             if (row is not null)
-                await _changes.DeleteAsync(row, Preconditions.None, isAsked: false, item.Path + "/");
+                await _changes.DeleteAsync(row, stated, path: item.Path + "/");
         }
         else if (row is null)
             await _changes.CreateAsync(item.Entity!, []);
         else
-            await _changes.UpdateAsync(row, item.Entity ?? SentEntity.Nothing(set), SentFor.Merge, item.Entity?.ETag is { } tag ? new Preconditions([tag], null) : Preconditions.None, isAsked: true);
+            await _changes.UpdateAsync(row, item.Entity ?? SentEntity.Nothing(set), SentFor.Merge, stated);
     }
 }

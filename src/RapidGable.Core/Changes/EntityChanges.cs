@@ -27,6 +27,7 @@ public sealed record EntityRow(EntitySet Set, ImmutableArray<object> Key)
 internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFinder finder, CancellationToken cancellation)
 {
     private readonly PublishedService _service = unit.Service;
+    private readonly RowVersions _versions = new(unit.Now);
 
     /// <summary>Creates an entity and what belongs to it.</summary>
     /// <param name="given">Columns whose values the place of the entity gives.</param>
@@ -42,13 +43,13 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
         if (sent.Type is { Discriminator: { } discriminator, Values: [var mark, ..] })
             AddMissing(columns, [new ColumnValue(discriminator, mark)]);
         await new ValueMaking(unit, access.Set, statements, _service).AddAsync(columns, SetOperations.Create);
-        AddMissing(columns, FirstVersion(whole));
-        Require(whole, sent, columns);
+        AddMissing(columns, _versions.First(whole));
+        RowDefaults.Require(whole, sent, columns);
         var extra = columns.Where(c => c.Property.Via is not null).ToList();
         var row = await ToldAsync(sent, async () =>
         {
             var own = columns.Except(extra).ToList();
-            AddMissing(own, whole.Type.Properties.Where(p => p is { Type.IsCollection: true, HasComputedDefault: false, DefaultValue: null } && p.Conversion is JsonConversion && IsStored(p)).Select(p => new ColumnValue(p, "[]")));
+            AddMissing(own, whole.Type.Properties.Where(p => p is { Type.IsCollection: true, HasComputedDefault: false, DefaultValue: null } && p.Conversion is JsonConversion && RowDefaults.IsStored(p)).Select(p => new ColumnValue(p, "[]")));
             var key = await statements.InsertAsync(whole.Source, own, whole.Type.Key);
             return new EntityRow(sent.Set, [.. key.Select(k => k!)]);
         }, columns);
@@ -75,13 +76,13 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
         var columns = sent.Values.Select(v => new ColumnValue(v.Property, v.Value, v.Path)).ToList();
         await MergeAsync(row, sent, columns, statements);
         if (use == SentFor.Replace)
-            AddMissing(columns, Defaults(whole, sent, access));
+            AddMissing(columns, RowDefaults.Of(whole, sent, access));
         AddMissing(columns, await ForwardAsync(sent, row));
         // Contained entities are part of this one, so that it is another one when they change.
         if (columns.Count > 0 || sent.Relations.Any(r => r.Navigation.IsContained))
         {
             await new ValueMaking(unit, whole, statements, _service).AddAsync(columns, SetOperations.Update, row);
-            AddMissing(columns, NextVersion(whole, version));
+            AddMissing(columns, _versions.Next(whole, version));
             var extra = columns.Where(c => c.Property.Via is not null).ToList();
             await ToldAsync(sent, async () =>
             {
@@ -106,8 +107,16 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
     public async Task DeleteAsync(EntityRow row, Preconditions preconditions, bool isAsked = true, string path = "")
     {
         var access = Access(row.Set, SetOperations.Delete, path);
-        var (whole, statements) = (access.Set, await StatementsAsync(access.Set));
+        var statements = await StatementsAsync(access.Set);
         await LockAsync(row, access, statements, preconditions, isAsked, SentEntity.Nothing(row.Set));
+        await DropAsync(row, row.Set, statements);
+    }
+
+    /// <summary>Deletes a row with its links and its parts, each noted where that is declared; who may delete an entity may delete what is part of it.</summary>
+    /// <param name="seen">What was asked for, which a fault may name.</param>
+    private async Task DropAsync(EntityRow row, EntitySet seen, ChangeStatements statements)
+    {
+        var whole = _service.Model.FindSet(row.Set.Name)!;
         var before = whole.Log is null ? null : await ColumnsAsync(row, ChangeNotes.Columns(whole), statements);
         foreach (var navigation in whole.Type.Navigations.Where(n => n.Link is not null))
         {
@@ -118,9 +127,10 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
         {
             var part = _service.Model.Target(navigation);
             var ties = await ColumnsAsync(row, navigation.Joins.Select(j => j.Own), statements);
-            await ToldAsync(SentEntity.Nothing(row.Set), async () => { await statements.DeleteAsync(part.Source, navigation.Joins.Select((j, i) => (j.Target, ties[i]!))); return row; }, isDelete: true);
+            foreach (var key in await statements.FindAllAsync(part.Source with { Restriction = null, RowId = null }, part.Type.Key, navigation.Joins.Select((j, i) => (j.Target, ties[i]!))))
+                await DropAsync(new EntityRow(part, [.. key.Select(k => k!)]), seen, statements);
         }
-        await ToldAsync(SentEntity.Nothing(row.Set), async () =>
+        await ToldAsync(SentEntity.Nothing(seen), async () =>
         {
             foreach (var derived in whole.Type.Derived.Where(d => d.Rows is not null))
             {
@@ -405,28 +415,6 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
         return await statements.FindAsync(row.Set.Source, columns, row.Where, isLocked: false, cursor => EntityTags.Of(row.Set, [.. columns.Select((c, i) => new ShapeCell(c, i))], cursor) ?? "");
     }
 
-    private IEnumerable<ColumnValue> FirstVersion(EntitySet set) => set.Version is { IsComputed: false, HasComputedDefault: false, DefaultValue: null } version ? [VersionOf(version, null)] : [];
-
-    /// <summary>Whatever the source does by itself, the version after a change is another one.</summary>
-    private IEnumerable<ColumnValue> NextVersion(EntitySet set, object? current) => set.Version is not { IsComputed: false } version ? [] : [VersionOf(version, current)];
-
-    private ColumnValue VersionOfNow(Property version, object? current)
-    {
-        var digits = version.Type.Precision ?? 7;
-        var step = (long)Math.Pow(10, 7 - Math.Min(7, digits));
-        var now = new DateTime(unit.Now.Ticks / step * step, DateTimeKind.Utc);
-        return new ColumnValue(version, current is DateTime before && before >= now ? before.AddTicks(step) : now);
-    }
-
-    private ColumnValue VersionOf(Property version, object? current) => version.Type.Kind switch
-    {
-        EdmKind.DateTimeOffset => VersionOfNow(version, current),
-        EdmKind.Guid => new ColumnValue(version, Guid.NewGuid()),
-        EdmKind.String => new ColumnValue(version, Guid.NewGuid().ToString("N")[..Math.Min(32, version.Type.MaxLength ?? 32)]),
-        EdmKind.Decimal => new ColumnValue(version, current is decimal number ? number + 1 : 1m),
-        _ => current is null ? new ColumnValue(version, 1L) : new ColumnValue(version, null) { IsIncrement = true },
-    };
-
     private static void AddMissing(List<ColumnValue> columns, IEnumerable<ColumnValue> more)
     {
         foreach (var column in more)
@@ -437,34 +425,6 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
                 throw new FaultException(new RequestFault(400, "contradiction", $"'{there.Path}' and '{column.Path}' say different things of one value.", column.Path));
         }
     }
-
-    private static bool IsStored(Property property) => !property.IsComputed && property.Expression is null;
-
-    /// <summary>A new entity has all that it cannot be without. What was read as a change may turn out to be one (M-25).</summary>
-    private static void Require(EntitySet whole, SentEntity sent, List<ColumnValue> columns)
-    {
-        var faults = whole.Type.Properties.Concat(sent.Type?.Properties ?? []).SelectMany(p => p.Leaves).Where(p => Missing.Of(p) && columns.TrueForAll(c => c.Property.Column != p.Column))
-            .Select(p => new RequestFault(400, "required", $"'{sent.Path}{p.Name}' is missing, and cannot be null.", sent.Path + p.Name)).ToList();
-        if (faults.Count > 0)
-            throw new FaultException(RequestFault.Of(faults));
-    }
-
-    /// <summary>What a replaced entity has where nothing is sent (M-17).</summary>
-    private static IEnumerable<ColumnValue> Defaults(EntitySet whole, SentEntity sent, WriteAccess access)
-    {
-        foreach (var property in whole.Type.Properties.Concat(sent.Type?.Properties ?? []).SelectMany(p => p.Leaves).Where(p => IsStored(p) && p.Maker is null && p.Access == PropertyAccess.Full && p.Type.Kind != EdmKind.Stream && !access.Closed.Contains(p.Column)))
-        {
-            // What a relation or the key is made of is not a value of its own.
-            if (whole.Type.Key.Any(k => k.Column == property.Column) || property.Column == whole.Version?.Column || sent.Relations.Any(r => r.Navigation.Joins.Any(j => j.Own.Column == property.Column)))
-                continue;
-            var value = property.DefaultValue is { } literal ? DefaultOf(literal, property) : property.Type.IsCollection ? "[]" : null;
-            if (value is not null || property.Nullable)
-                yield return new ColumnValue(property, value);
-        }
-    }
-
-    private static object? DefaultOf(string literal, Property property) => property.StoredType.Kind == EdmKind.Boolean && literal is "0" or "1" ? literal == "1"
-        : Lexer.Plain(literal, property.StoredType) is { } stored ? property.Conversion is { } conversion and not JsonConversion ? conversion.Decode(stored) : stored : null;
 
     /// <summary>A complex value that is kept as JSON changes member by member (M-16).</summary>
     private static async Task MergeAsync(EntityRow row, SentEntity sent, List<ColumnValue> columns, ChangeStatements statements)

@@ -1,4 +1,3 @@
-using System.Buffers.Text;
 using System.Globalization;
 using System.Text;
 using System.Text.Encodings.Web;
@@ -232,33 +231,10 @@ internal sealed class ValueReader(bool numbersAsText, ICollection<RequestFault> 
             WriteObject(json, value, complex, path, isMerged);
             return;
         }
-        switch (Primitive(value, type, path))
-        {
-            case bool flag:
-                json.WriteBooleanValue(flag);
-                break;
-            case long number:
-                json.WriteNumberValue(number);
-                break;
-            case decimal number:
-                json.WriteNumberValue(number);
-                break;
-            case double number when double.IsFinite(number):
-                json.WriteNumberValue(number);
-                break;
-            case string text when type.Enum is { } enumeration:
-                WriteStored(json, enumeration.Find(text)!.Stored);
-                break;
-            case byte[] bytes:
-                json.WriteStringValue(Base64Url.EncodeToString(bytes));
-                break;
-            case { } other:
-                json.WriteStringValue(ValueConversion.Text(other));
-                break;
-            default:
-                json.WriteNullValue();
-                break;
-        }
+        if (Primitive(value, type, path) is var read && read is string text && type.Enum is { } enumeration)
+            WriteStored(json, enumeration.Find(text)!.Stored);
+        else
+            PublishedJson.Write(json, read);
     }
 
     private static void WriteStored(Utf8JsonWriter json, string stored)

@@ -191,7 +191,7 @@ public sealed class CsdlXmlWriter
         if (isMediaType)
             Annotation("Core.IsMediaType", "Bool", "true");
         if (!property.Rules.Values.IsEmpty)
-            WriteAllowedValues([.. property.Rules.Values.Select(ValueRules.Text)]);
+            WriteAllowedValues([.. property.Rules.Values.Select(ValueConversion.Text)]);
         else if (!property.AllowedValues.IsEmpty)
             WriteAllowedValues(property.AllowedValues);
         WriteRules(property);
@@ -206,9 +206,9 @@ public sealed class CsdlXmlWriter
         var rules = property.Rules;
         var kind = property.Type.Kind switch { EdmKind.Decimal => "Decimal", EdmKind.Single or EdmKind.Double => "Float", EdmKind.Date => "Date", EdmKind.TimeOfDay => "TimeOfDay", EdmKind.DateTimeOffset => "DateTimeOffset", EdmKind.Duration => "Duration", _ => "Int" };
         if (rules.Least is { } least)
-            Annotation("Validation.Minimum", kind, ValueRules.Text(least));
+            Annotation("Validation.Minimum", kind, ValueConversion.Text(least));
         if (rules.Most is { } most)
-            Annotation("Validation.Maximum", kind, ValueRules.Text(most));
+            Annotation("Validation.Maximum", kind, ValueConversion.Text(most));
         if (rules.Pattern is { } pattern)
             Annotation("Validation.Pattern", "String", pattern.ToString());
         if (rules.Shortest is not null || (rules.Longest is not null && property.Type.MaxLength is null) || rules.Exists is not null || rules.Message is not null)

@@ -37,9 +37,9 @@ public sealed record ValueRules
     public string? Fault(object value)
     {
         if (Least is not null && Compare(value, Least) < 0)
-            return Message ?? $"is less than {Text(Least)}";
+            return Message ?? $"is less than {ValueConversion.Text(Least)}";
         if (Most is not null && Compare(value, Most) > 0)
-            return Message ?? $"is more than {Text(Most)}";
+            return Message ?? $"is more than {ValueConversion.Text(Most)}";
         if (value is string text)
         {
             var length = Shortest is null && Longest is null ? 0 : text.EnumerateRunes().Count();
@@ -51,7 +51,7 @@ public sealed record ValueRules
                 return Message ?? "does not have the form that is asked for";
         }
         if (!Values.IsEmpty && !Values.Contains(value))
-            return Message ?? $"is none of {string.Join(", ", Values.Select(Text))}";
+            return Message ?? $"is none of {string.Join(", ", Values.Select(ValueConversion.Text))}";
         return null;
     }
 
@@ -74,9 +74,6 @@ public sealed record ValueRules
         (double number, _) => number.CompareTo(Convert.ToDouble(bound, System.Globalization.CultureInfo.InvariantCulture)),
         _ => Comparer<object>.Default.Compare(value, bound),
     };
-
-    /// <summary>A bound as people write it.</summary>
-    public static string Text(object value) => ValueConversion.Text(value);
 }
 
 /// <summary>A value must be one that some entity has.</summary>

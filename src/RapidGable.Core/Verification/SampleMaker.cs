@@ -90,7 +90,7 @@ public sealed class SampleMaker(EntitySet set, Random random, long start)
         var (type, rules) = (property.Type, property.Rules);
         if (!rules.Values.IsEmpty || !property.AllowedValues.IsEmpty)
         {
-            WritePublished(json, rules.Values.IsEmpty ? property.AllowedValues[random.Next(property.AllowedValues.Length)] : rules.Values[random.Next(rules.Values.Length)]);
+            PublishedJson.Write(json, rules.Values.IsEmpty ? property.AllowedValues[random.Next(property.AllowedValues.Length)] : rules.Values[random.Next(rules.Values.Length)]);
             return;
         }
         switch (type.Kind)
@@ -131,28 +131,6 @@ public sealed class SampleMaker(EntitySet set, Random random, long start)
                 break;
             default:
                 json.WriteNumberValue(NumberOf(type, rules, number, isUnique));
-                break;
-        }
-    }
-
-    private static void WritePublished(Utf8JsonWriter json, object value)
-    {
-        switch (value)
-        {
-            case long number:
-                json.WriteNumberValue(number);
-                break;
-            case decimal number:
-                json.WriteNumberValue(number);
-                break;
-            case double number:
-                json.WriteNumberValue(number);
-                break;
-            case bool flag:
-                json.WriteBooleanValue(flag);
-                break;
-            default:
-                json.WriteStringValue(ValueRules.Text(value));
                 break;
         }
     }
