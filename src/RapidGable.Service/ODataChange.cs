@@ -90,7 +90,7 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
     /// <summary>An answer as it is kept for who asks again.</summary>
     private sealed record KeptAnswer(string Print, int Status, Dictionary<string, string> Headers, string Body);
 
-    private async Task<Result<ReadRequest>> ReadAsyncCore(ChangeVerb verb, PreparedChange change, LexedRequest lexed, Options options)
+    private async Task<Result<ReadRequest>> ReadBodyAsync(ChangeVerb verb, PreparedChange change, LexedRequest lexed, Options options)
     {
         if (!Negotiation.Content(BodyKind.Json, exchange.Version, exchange.Request.Headers.Accept, options.Format, "").Is(out var answer, out var fault) || !Conditions().Is(out var preconditions, out fault))
             return fault;
@@ -142,7 +142,7 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
 
     private async Task<Result<ReadRequest>> ReadAsync(ChangeVerb verb, PreparedChange change, LexedRequest lexed, Options options)
     {
-        var read = await ReadAsyncCore(verb, change, lexed, options);
+        var read = await ReadBodyAsync(verb, change, lexed, options);
         // The options about the answer are looked at before anything is done.
         if (read.Value is { Request.Change.Request.Path.Root: not null } && options.Answer.Count > 0 && verb != ChangeVerb.Delete)
         {
