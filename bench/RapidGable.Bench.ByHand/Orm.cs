@@ -67,40 +67,45 @@ internal sealed class Network(DbContextOptions<Network> options) : DbContext(opt
 /// <summary>An object-relational mapper makes the SQL and the objects, and a serializer writes them.</summary>
 internal static class Orm
 {
-    public static void Map(WebApplication app, string root, string connection, bool isSqlite)
+    public static Func<Network> Opener(string connection, bool isSqlite)
     {
         var builder = new DbContextOptionsBuilder<Network>();
         var options = (isSqlite ? builder.UseSqlite(connection) : builder.UseNpgsql(connection)).Options;
-        Network Open() => new(options);
+        return () => new Network(options);
+    }
+
+    public static void Map(WebApplication app, string root, string connection, bool isSqlite)
+    {
+        var open = Opener(connection, isSqlite);
         app.MapGet(root + "/station/{id}", async (long id) =>
         {
-            await using var network = Open();
+            await using var network = open();
             return Results.Json(await network.Stations.AsNoTracking().SingleAsync(s => s.id == id));
         });
         app.MapGet(root + "/stations", async () =>
         {
-            await using var network = Open();
+            await using var network = open();
             var found = network.Stations.AsNoTracking().Where(s => s.telemetered);
             return Results.Json(new { count = await found.CountAsync(), value = await found.OrderBy(s => s.name).ThenBy(s => s.id).Take(100).ToListAsync() });
         });
         app.MapGet(root + "/stations-with-catchment", async () =>
         {
-            await using var network = Open();
+            await using var network = open();
             return Results.Json(new { value = await network.Stations.AsNoTracking().Include(s => s.catchment).OrderBy(s => s.id).Take(100).ToListAsync() });
         });
         app.MapGet(root + "/stations-with-sensors", async () =>
         {
-            await using var network = Open();
+            await using var network = open();
             return Results.Json(new { value = await network.Stations.AsNoTracking().Include(s => s.Sensors.OrderBy(n => n.sensor_no)).OrderBy(s => s.id).Take(50).ToListAsync() });
         });
         app.MapGet(root + "/readings", async (long after, int rows) =>
         {
-            await using var network = Open();
+            await using var network = open();
             return Results.Json(new { value = await network.Readings.AsNoTracking().Where(r => r.id > after).OrderBy(r => r.id).Take(rows).ToListAsync() });
         });
         app.MapGet(root + "/qualities", async () =>
         {
-            await using var network = Open();
+            await using var network = open();
             return Results.Json(new { value = await network.Readings.GroupBy(r => r.quality).OrderBy(g => g.Key).Select(g => new { quality = g.Key, mean = g.Average(r => (double?)r.value), n = g.Count() }).ToListAsync() });
         });
     }

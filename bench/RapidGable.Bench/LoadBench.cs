@@ -17,13 +17,13 @@ internal static partial class LoadBench
 {
     private const int Readings = 2_000_000;
     private const int Rounds = 2;
-    private static readonly string[] Styles = ["gable", "floor", "mapper", "orm"];
+    internal static readonly string[] Styles = ["gable", "floor", "mapper", "orm"];
 
     /// <param name="Gable">Address below the service root.</param>
     /// <param name="ByHand">Address below a style and an engine.</param>
     private sealed record Route(string Name, string Gable, string ByHand, int Connections = 4);
 
-    private sealed record Result(double PerSecond, double P99Milliseconds, double Microseconds);
+    internal sealed record Result(double PerSecond, double P99Milliseconds, double Microseconds);
 
     public static async Task RunAsync(string folder, string root, string? onlyEngine = null, string? onlyRoute = null)
     {
@@ -40,10 +40,11 @@ internal static partial class LoadBench
         Directory.CreateDirectory(Path.Combine(workspace, "sources"));
         Directory.CreateDirectory(Path.Combine(workspace, "services"));
         File.WriteAllText(Path.Combine(workspace, "workspace.yaml"), "title: Load\n");
-        File.WriteAllText(Path.Combine(workspace, "sources/sqlite.yaml"), $"engine: sqlite\nfile: {database}\n");
-        File.WriteAllText(Path.Combine(workspace, "sources/postgresql.yaml"), postgres.SourceFile(name));
+        File.WriteAllText(Path.Combine(workspace, "sources/sqlite.yaml"), $"engine: sqlite\nfile: {database}\nread-only: false\n");
+        File.WriteAllText(Path.Combine(workspace, "sources/postgresql.yaml"), postgres.SourceFile(name) + "read-only: false\n");
         foreach (var engine in new[] { "sqlite", "postgresql" })
             File.WriteAllText(Path.Combine(workspace, $"services/{engine}.yaml"), $"title: {engine}\nsource: {engine}\nrules: {{ read: anyone }}\nlargest-page: 1000000\nsets:\n  - {{ from: station, name: Stations, hide: [photo], page: 100 }}\n  - {{ from: catchment, name: Catchments }}\n  - {{ from: sensor, name: Sensors }}\n  - {{ from: reading, name: Readings, page: 100 }}\n");
+        WriteBench.Declare(workspace);
 
         var (port, handPort) = (FreePort(), FreePort());
         using var gable = Start(Path.Combine(root, "artifacts/gable/gable.dll"), "serve", workspace, "--port", $"{port}");
@@ -90,6 +91,8 @@ internal static partial class LoadBench
                 var apply = new Route("groupby over 2,000,000 rows", "Readings?$apply=groupby((quality),aggregate(value%20with%20average%20as%20mean,$count%20as%20n))", "qualities");
                 if (IsWanted(apply.Name))
                     Row(table, bars, engine, apply.Name, await OnceAsync(client, Styles.Select(s => (Address(s, engine, apply), ProcessOf(s))), 3));
+                if (IsWanted("write"))
+                    await WriteBench.RunAsync(folder, root, engine, (port, gable.Id), (handPort, hand.Id), (what, results) => Row(table, bars, engine, what, results));
                 if (!IsWanted("stream"))
                     continue;
                 var stream = new Route("1,000,000 rows in one answer", "Readings?$top=1000000", "readings?after=0&rows=1000000");
@@ -163,11 +166,11 @@ internal static partial class LoadBench
         return link[link.IndexOf("$skiptoken=", StringComparison.Ordinal)..];
     }
 
-    private static async Task<Result> LoadAsync(string url, int process, int connections)
+    internal static async Task<Result> LoadAsync(string url, int process, int connections, string? script = null)
     {
-        await WrkAsync(url, connections, "1s");
+        await WrkAsync(url, connections, "1s", script);
         var before = ProcessorTicks(process);
-        var text = await WrkAsync(url, connections, "3s");
+        var text = await WrkAsync(url, connections, "3s", script);
         var spent = ProcessorTicks(process) - before;
         var requests = double.Parse(RequestsPattern().Match(text).Groups[1].Value, CultureInfo.InvariantCulture);
         if (text.Contains("Non-2xx"))
@@ -177,9 +180,10 @@ internal static partial class LoadBench
         return new Result(double.Parse(RatePattern().Match(text).Groups[1].Value, CultureInfo.InvariantCulture), milliseconds, spent * 10_000 / requests);
     }
 
-    private static async Task<string> WrkAsync(string url, int connections, string time)
+    /// <param name="script">What wrk sends; null = GET requests.</param>
+    private static async Task<string> WrkAsync(string url, int connections, string time, string? script = null)
     {
-        using var wrk = Process.Start(new ProcessStartInfo("wrk", ["-t1", $"-c{connections}", "-d" + time, "--latency", url]) { RedirectStandardOutput = true })!;
+        using var wrk = Process.Start(new ProcessStartInfo("wrk", ["-t1", $"-c{connections}", "-d" + time, "--latency", .. script is null ? [] : new[] { "-s", script }, url]) { RedirectStandardOutput = true })!;
         var text = await wrk.StandardOutput.ReadToEndAsync();
         await wrk.WaitForExitAsync();
         return text;
@@ -208,7 +212,7 @@ internal static partial class LoadBench
     }
 
     /// <summary>User and system time of a process in hundredths of a second.</summary>
-    private static long ProcessorTicks(int process)
+    internal static long ProcessorTicks(int process)
     {
         var stat = File.ReadAllText($"/proc/{process}/stat");
         var fields = stat[(stat.LastIndexOf(')') + 2)..].Split(' ');
