@@ -181,7 +181,7 @@ internal static partial class LoadBench
     }
 
     /// <param name="script">What wrk sends; null = GET requests.</param>
-    private static async Task<string> WrkAsync(string url, int connections, string time, string? script = null)
+    internal static async Task<string> WrkAsync(string url, int connections, string time, string? script = null)
     {
         using var wrk = Process.Start(new ProcessStartInfo("wrk", ["-t1", $"-c{connections}", "-d" + time, "--latency", .. script is null ? [] : new[] { "-s", script }, url]) { RedirectStandardOutput = true })!;
         var text = await wrk.StandardOutput.ReadToEndAsync();

@@ -46,10 +46,15 @@ internal static class WriteBench
 
     private static string Reading(int i) => string.Create(CultureInfo.InvariantCulture, $"{{\"station_id\":1,\"sensor_no\":1,\"taken_at\":\"2025-01-{(i % 28) + 1:00}T{i % 24:00}:{i % 60:00}:00Z\",\"value\":{i % 900}.{i % 10}25,\"quality\":\"G\",\"note\":\"by hand {i}\"}}");
 
-    /// <summary>All styles in turn, twice.</summary>
+    /// <summary>All styles in turn, twice, after the machine code of each has settled.</summary>
     private static async Task<List<LoadBench.Result>> TurnsAsync(Func<string, (string Url, int Process, string Script)> target, int connections)
     {
         var sums = LoadBench.Styles.Select(_ => new List<LoadBench.Result>()).ToList();
+        foreach (var style in LoadBench.Styles)
+        {
+            var (url, _, script) = target(style);
+            await LoadBench.WrkAsync(url, connections, "6s", script);
+        }
         for (var round = 0; round < 2; round++)
         {
             for (var i = 0; i < LoadBench.Styles.Length; i++)

@@ -11,6 +11,9 @@ public sealed partial record BoundRule(Grant Grant, BoundExpression? Condition)
 {
     private const int MostAttributes = 4;
 
+    /// <summary>The name that a value gets to be asked for.</summary>
+    private const string Named = " as gable_value";
+
     /// <summary>Ways to choose one value of each attribute; a caller with more is taken to have none.</summary>
     public const int MostChoices = 64;
 
@@ -75,13 +78,16 @@ public sealed partial record BoundRule(Grant Grant, BoundExpression? Condition)
         // A rule may ask what a set of its own could not be asked for: the whole set, and parts of others.
         var free = new EntityModel(model.Service, model.Title, model.Namespace, [.. model.Sets.Select(s => s with { ContainedIn = null, RequiresFilter = false, Operations = s.Operations | SetOperations.Read })]);
         RequestFault? first = null;
+        // Mistakes of writing are told of the expression alone, without the name that it gets here.
+        if (isValue && SyntaxFault(set, rows, names) is { } mistake)
+            return mistake;
         foreach (var samples in Samples(names.Count))
         {
-            var query = (isValue ? $"$compute={Uri.EscapeDataString(rows)}%20as%20gable_value&$select=gable_value" : "$filter=" + Uri.EscapeDataString(rows)) + string.Concat(names.Zip(samples, (n, s) => $"&@{n}={Uri.EscapeDataString(s)}"));
+            var query = (isValue ? $"$compute={Uri.EscapeDataString(rows)}{Uri.EscapeDataString(Named)}&$select=gable_value" : "$filter=" + Uri.EscapeDataString(rows)) + string.Concat(names.Zip(samples, (n, s) => $"&@{n}={Uri.EscapeDataString(s)}"));
             if (!RequestAddress.Read(set.Name, query).Is(out var address, out var fault) || !LexedRequest.Read(address).Is(out var lexed, out fault)
                 || !RequestParser.Parse(lexed).Is(out var syntax, out fault) || !RequestBinder.Bind(syntax, free).Is(out var bound, out fault))
             {
-                first ??= fault;
+                first ??= isValue && fault.Text?.EndsWith(Named, StringComparison.Ordinal) == true ? fault with { Text = fault.Text[..^Named.Length] } : fault;
                 // Another kind of value may fit what an attribute is compared with.
                 if (fault.Code == "type" && names.Count > 0)
                     continue;
@@ -100,6 +106,9 @@ public sealed partial record BoundRule(Grant Grant, BoundExpression? Condition)
         }
         return first!;
     }
+
+    private static RequestFault? SyntaxFault(EntitySet set, string expression, List<string> attributes) =>
+        RequestAddress.Read(set.Name, "$filter=" + Uri.EscapeDataString(expression) + string.Concat(attributes.Select(a => $"&@{a}='a'"))).Is(out var address, out var fault) && LexedRequest.Read(address).Is(out var lexed, out fault) && RequestParser.Parse(lexed).Is(out _, out fault) ? null : fault;
 
     /// <summary>Values of different kinds for some attributes, in all combinations, texts first.</summary>
     private static IEnumerable<ImmutableArray<string>> Samples(int count) => Enumerable.Range(0, count).Aggregate<int, IEnumerable<ImmutableArray<string>>>([[]],

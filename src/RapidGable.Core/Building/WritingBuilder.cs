@@ -24,6 +24,8 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
         if ((declared.Shortest ?? declared.Longest) is not null && property.Type.Kind != EdmKind.String)
             diagnostics.Error("value-rule", $"'{declared.Column.Value}' is {property.Type.Name}, and only texts have a length.", declared.Column.Location);
         var (least, most) = (Bound(declared.Least, property), Bound(declared.Most, property));
+        if (least is IComparable low && most is not null && low.CompareTo(most) > 0)
+            diagnostics.Error("value-rule", $"'least' ({declared.Least!.Value}) is more than 'most' ({declared.Most!.Value}).", declared.Least.Location);
         var rules = new ValueRules
         {
             Least = least,
@@ -66,6 +68,8 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
             diagnostics.Error("value-rule", $"'{property.Column}' is {property.Type.Name}, and only texts match a pattern.", pattern.Location);
         try
         {
+            // By itself first, so that a fault is told of what is declared.
+            _ = new Regex(pattern.Value, RegexOptions.ECMAScript, TimeSpan.FromMilliseconds(200));
             return new Regex($"^(?:{pattern.Value})$", RegexOptions.ECMAScript, TimeSpan.FromMilliseconds(200));
         }
         catch (ArgumentException exception)
@@ -193,8 +197,8 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
             {
                 if (declared.Columns.FirstOrDefault(c => c.Column.Value == property.Column) is not { } column)
                     continue;
-                if (property.Rules.Exists is { } exists && (model.FindSet(exists.Set)?.Type.FindProperty(exists.Property) is not { } there || there.IsGroup || there.Type.Kind != property.Type.Kind && !(there.Type.IsNumeric && property.Type.IsNumeric)))
-                    diagnostics.Error("value-rule", $"There is no property '{exists.Set}/{exists.Property}' that holds values of {property.Type.Name}.{NearestName.Hint(exists.Set, model.Sets.Select(s => s.Name))}", column.Exists!.Location);
+                if (property.Rules.Exists is { } exists)
+                    CheckExists(exists, property, model, column.Exists!);
                 if (property.Maker is { From: ValueSource.Expression } maker && Access.BoundRule.BindValue(model, set, maker.Text) is var bound)
                     CheckValue(bound, property.Type, (column.Make ?? column.Remake ?? column.Default)!);
             }
@@ -204,6 +208,16 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
                     diagnostics.Error("value-rule", $"The rule cannot be kept: {fault.Message}", rule.Where!.Location, fault.Pointer());
             }
         }
+    }
+
+    private void CheckExists(ExistsRule rule, Property property, EntityModel model, Located<string> text)
+    {
+        if (model.FindSet(rule.Set) is not { } set)
+            diagnostics.Error("value-rule", $"There is no set '{rule.Set}'.{NearestName.Hint(rule.Set, model.Sets.Select(s => s.Name))}", text.Location);
+        else if (set.Type.FindProperty(rule.Property) is not { } there)
+            diagnostics.Error("value-rule", $"'{rule.Set}' has no property '{rule.Property}'.{NearestName.Hint(rule.Property, set.Type.Properties.Select(p => p.Name))}", text.Location);
+        else if (there.IsGroup || (there.Type.Kind != property.Type.Kind && !(there.Type.IsNumeric && property.Type.IsNumeric)))
+            diagnostics.Error("value-rule", $"'{text.Value}' is {there.Type.Name}, and '{property.Column}' is {property.Type.Name}.", text.Location);
     }
 
     private void CheckValue(Result<Access.BoundRule> bound, EdmType type, Located<string> text)

@@ -22,7 +22,7 @@ public sealed class ChangeRunner
         (_unit, _request, _path) = (unit, request, request.Change.Request.Path);
         _finder = new EntityFinder(unit, request.Change.Model, request.PathOf, cancellation);
         _changes = new EntityChanges(unit, request.Change.Model, _finder, cancellation);
-        _reader = new EntityReader(request.Change.Model, (set, operation) => unit.Service.Writing(set, operation, unit.Caller), request.Form);
+        _reader = new EntityReader(request.Change.Model, unit.Writing, request.Form);
         Cancellation = cancellation;
     }
 
@@ -162,7 +162,7 @@ public sealed class ChangeRunner
         var whole = _unit.Service.Model.FindSet(_path.Target.Name)!;
         var key = _path.Hops.Length == 0 ? _path.RootKey : _path.Hops[^1].Key;
         var isMade = whole.Type.Key.Any(k => k.IsComputed || k.HasComputedDefault || k.Maker is not null);
-        if (_request.Verb == ChangeVerb.Delete || key is null || isMade || _path.Cast is not null || !_path.Filters.IsEmpty || _unit.Service.Writing(whole, SetOperations.Create, _unit.Caller) is null || !key.Parts.All(p => whole.Type.Key.Contains(p.Property)))
+        if (_request.Verb == ChangeVerb.Delete || key is null || isMade || _path.Cast is not null || !_path.Filters.IsEmpty || _unit.Writing(whole, SetOperations.Create) is null || !key.Parts.All(p => whole.Type.Key.Contains(p.Property)))
             throw missing;
         if (_request.Preconditions.IfMatch is not null)
             throw new FaultException(new RequestFault(412, "changed", "There is no such entity, and If-Match is about one that is there.", "If-Match"));
@@ -191,7 +191,7 @@ public sealed class ChangeRunner
         if (_request.Before is { } before)
             await before(await _finder.AddressAsync(row));
         var property = _path.Property!;
-        if (_unit.Service.Writing(row.Set, SetOperations.Update, _unit.Caller) is { } access && property.Leaves.Any(l => access.Closed.Contains(l.Column)))
+        if (_unit.Writing(row.Set, SetOperations.Update) is { } access && property.Leaves.Any(l => access.Closed.Contains(l.Column)))
             throw new FaultException(new RequestFault(403, "forbidden", $"'{property.Name}' is not yours to write.", property.Name));
         var sent = _request switch
         {

@@ -1,4 +1,5 @@
 using RapidGable.Access;
+using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Sources;
@@ -11,6 +12,7 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
 {
     private ISource? _source;
     private ISourceSession? _session;
+    private readonly Dictionary<(string Set, SetOperations Operation), WriteAccess?> _writing = [];
 
     public PublishedService Service => service;
 
@@ -36,6 +38,14 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
         return Result<ISourceSession>.Of(_session ??= await Values.OpenAsync(source, SessionKind.Changing, cancellation));
     }
 
+    /// <summary>What the caller may write of a set by one operation, the same for all of the unit; null = nothing.</summary>
+    public WriteAccess? Writing(EntitySet set, SetOperations operation)
+    {
+        if (!_writing.TryGetValue((set.Name, operation), out var access))
+            _writing[(set.Name, operation)] = access = service.Writing(set, operation, caller);
+        return access;
+    }
+
     /// <summary>The transaction of a source, when there is one: reads within it see its changes.</summary>
     public ISourceSession? Within(ISource? source) => source is not null && source == _source ? _session : null;
 
@@ -46,9 +56,9 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
     {
         if (!(await SessionAsync(source, cancellation)).Is(out var session, out var fault))
             return fault;
-        await session.ExecuteAsync("SAVEPOINT gable_step", ReadOnlyMemory<Model.StoredValue>.Empty, cancellation);
+        await session.ExecuteAsync("SAVEPOINT gable_step", ReadOnlyMemory<StoredValue>.Empty, cancellation);
         var result = await step();
-        await session.ExecuteAsync(result.Fault is null ? "RELEASE SAVEPOINT gable_step" : "ROLLBACK TO SAVEPOINT gable_step", ReadOnlyMemory<Model.StoredValue>.Empty, cancellation);
+        await session.ExecuteAsync(result.Fault is null ? "RELEASE SAVEPOINT gable_step" : "ROLLBACK TO SAVEPOINT gable_step", ReadOnlyMemory<StoredValue>.Empty, cancellation);
         return result;
     }
 

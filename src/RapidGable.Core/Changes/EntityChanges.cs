@@ -372,7 +372,7 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
     private static Property LinkColumn(string name, Property end) => end with { Column = name, Nullable = false };
 
     /// <summary>What a caller may write of a set; a fault when nothing.</summary>
-    private WriteAccess Access(EntitySet set, SetOperations operation, string path) => _service.Writing(set, operation, unit.Caller)
+    private WriteAccess Access(EntitySet set, SetOperations operation, string path) => unit.Writing(set, operation)
         ?? throw new FaultException(new RequestFault(403, "forbidden", $"You may not {Grant.Words(operation)} entities of {set.Name}.", path.Length == 0 ? null : path.TrimEnd('/')));
 
     private async Task<ChangeStatements> StatementsAsync(EntitySet whole)

@@ -30,7 +30,7 @@ public sealed record ValueRules
     /// <summary>What people are told instead of the built-in words; null = these.</summary>
     public string? Message { get; init; }
 
-    public bool IsEmpty => Equals(None);
+    public bool IsEmpty => Values.IsEmpty && Equals(None with { Values = Values });
 
     /// <summary>What is wrong with a value, in words; null = nothing that the value alone tells.</summary>
     /// <param name="value">A published value, not null.</param>
