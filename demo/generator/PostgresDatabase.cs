@@ -21,8 +21,20 @@ public static class PostgresDatabase
         source.Open();
         foreach (var table in NetworkDatabase.Tables)
             Copy(source, target, table);
+        Run(target, CountOn);
         Run(target, "CREATE INDEX reading_by_sensor ON reading (station_id, sensor_no, taken_at); ANALYZE");
     }
+
+    /// <summary>Rows that are copied with their numbers do not count for the sequences that give the next ones.</summary>
+    private const string CountOn = """
+        DO $$
+        DECLARE c record;
+        BEGIN
+            FOR c IN SELECT table_name, column_name FROM information_schema.columns WHERE table_schema = 'public' AND is_identity = 'YES' LOOP
+                EXECUTE format('SELECT setval(pg_get_serial_sequence(%L, %L), (SELECT coalesce(max(%I), 1) FROM %I))', quote_ident(c.table_name), c.column_name, c.column_name, c.table_name);
+            END LOOP;
+        END $$
+        """;
 
     private static void Copy(SqliteConnection source, NpgsqlConnection target, string table)
     {

@@ -131,7 +131,7 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
         return new ReadRequest(Request(document.RootElement, null, null, asText), document, answer) { Repeatable = again as Repeatable };
 
         ChangeRequest Request(JsonElement? json, byte[]? content, string? contentType, bool numbersAsText) =>
-            new(verb, change, lexed, json, content, contentType, new BodyForm(Is40(), numbersAsText), preconditions, PathOf) { Id = options.Id };
+            new(verb, change, lexed, json, content, contentType, new BodyForm(Is40(), numbersAsText), preconditions, PathOf) { Id = options.Id, ContinuesOnError = exchange.Preferences.ContinueOnError && change.Request.Path.Kind == ResourceKind.Collection && verb != ChangeVerb.Post };
 
         RequestFault NotTaken(string wanted)
         {
@@ -252,6 +252,8 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
             request = request with { Before = async address => before = (await ReadAsync(unit, address, options, "", read.Answer)).Value };
         if (!(await ChangeRunner.RunAsync(unit, request, exchange.Cancellation)).Is(out var result, out var fault))
             return (null, fault, null);
+        if (!result.Members.IsEmpty)
+            return (result, null, await MembersAsync(unit, request, result, read.Answer, options));
         if (result.Address is null)
             return (result, null, null);
         var path = request.Change.Request.Path;
@@ -268,6 +270,20 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
             return (result, null, now with { Body = WithBefore(now.Body, before.Body) });
         // What the caller may write and not read has no representation for them.
         return (result, null, wantsBody ? back.Value : back.Value is { } tagged ? tagged with { ContentType = null, Body = [] } : null);
+    }
+
+    /// <summary>What became of many entities: all of them when they are asked for, else those that could not change; null = there is nothing to tell.</summary>
+    private async Task<ReadBack?> MembersAsync(ChangeUnit unit, ChangeRequest request, ChangeResult result, Negotiated answer, Options options)
+    {
+        var asksForAll = exchange.Preferences.Return == "representation" && request.Verb != ChangeVerb.Delete;
+        var told = result.Members.Where(m => m.Fault is not null || asksForAll).ToList();
+        if (told.Count == 0)
+            return null;
+        var members = new List<(ChangedMember, byte[]?)>(told.Count);
+        foreach (var member in told)
+            members.Add((member, member is { Fault: null, Address: { } address, Change: not MemberChange.Delete } ? (await ReadAsync(unit, address, options, "", answer)).Value?.Body : null));
+        var links = new LinkBuilder(exchange.Root, RequestAddress.Read(Uri.EscapeDataString(result.Set!.Name), "").Value!);
+        return new ReadBack(200, answer.ContentType, ChangedMembers.Write(answer.Format, links.Context, Uri.EscapeDataString(result.Set.Name), !request.Change.Request.Path.IsEach, members), null);
     }
 
     /// <summary>The state before the change, as an annotation behind the state after it.</summary>
@@ -306,8 +322,10 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
     private KeptAnswer AnswerOf(ChangeResult result, ReadBack? back, string print)
     {
         var headers = new Dictionary<string, string>();
-        if (exchange.Preferences.Return is not null && result.Outcome is ChangeOutcome.Created or ChangeOutcome.Updated && result.Address is not null)
+        if (exchange.Preferences.Return is not null && result.Outcome is ChangeOutcome.Created or ChangeOutcome.Updated && (result.Address is not null || !result.Members.IsEmpty))
             exchange.Preferences.Apply("return");
+        if (exchange.Preferences.ContinueOnError && !result.Members.IsEmpty)
+            exchange.Preferences.Apply("continue-on-error");
         if (exchange.Preferences.AsksForBefore && back?.ContentType is not null && result.Outcome == ChangeOutcome.Updated)
             exchange.Preferences.Apply("before");
         if (exchange.Preferences.Applied is { } applied)

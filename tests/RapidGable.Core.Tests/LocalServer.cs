@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Data.Common;
 using System.Diagnostics;
 using System.Net;
@@ -17,6 +18,24 @@ internal static class LocalServer
 
     public static Process Start(string command, params string[] arguments) =>
         Process.Start(new ProcessStartInfo(command, arguments) { RedirectStandardError = true, RedirectStandardOutput = true, WorkingDirectory = "/tmp" })!;
+
+    /// <summary>Starts a server and reads what it says for as long as it runs: one that nobody listens to stands still once its pipe is full.</summary>
+    /// <param name="said">Takes the last lines, for who wants to know why it ended.</param>
+    public static Process Serve(ConcurrentQueue<string> said, string command, params string[] arguments)
+    {
+        var process = Start(command, arguments);
+        void Keep(object sender, DataReceivedEventArgs line)
+        {
+            said.Enqueue(line.Data ?? "");
+            if (said.Count > 50)
+                said.TryDequeue(out _);
+        }
+        process.OutputDataReceived += Keep;
+        process.ErrorDataReceived += Keep;
+        process.BeginOutputReadLine();
+        process.BeginErrorReadLine();
+        return process;
+    }
 
     /// <summary>Runs a command to its end, which must be a good one.</summary>
     public static async Task RunAsync(string command, params string[] arguments)

@@ -23,7 +23,7 @@ public sealed class MariaDbServer : IAsyncLifetime
         for (var attempt = 0; ; attempt++)
         {
             Port = LocalServer.FreePort();
-            _process = LocalServer.Start("mariadbd", "--no-defaults", "--user=mysql", "--datadir=" + data, "--port=" + Port, "--bind-address=127.0.0.1",
+            _process = LocalServer.Serve([], "mariadbd", "--no-defaults", "--user=mysql", "--datadir=" + data, "--port=" + Port, "--bind-address=127.0.0.1",
                 "--tmpdir=" + data, "--socket=" + Path.Combine(_folder, "s"), "--pid-file=" + Path.Combine(_folder, "pid"), "--init-file=" + start, "--innodb-flush-log-at-trx-commit=0", "--log-error=" + Path.Combine(data, "log.err"));
             if (await LocalServer.IsReadyAsync(_process, () => ExecuteAsync("", "SELECT 1")))
                 return;

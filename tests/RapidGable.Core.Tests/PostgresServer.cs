@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Diagnostics;
 using Npgsql;
 
@@ -8,6 +9,7 @@ public sealed class PostgresServer : IAsyncLifetime
 {
     public const string Password = "nothing-secret-7";
     private readonly string _folder = Directory.CreateTempSubdirectory("gable-pg").FullName;
+    private readonly ConcurrentQueue<string> _said = new();
     private Process? _process;
     private int _databases;
 
@@ -30,11 +32,11 @@ public sealed class PostgresServer : IAsyncLifetime
                 return;
             _process.Kill(entireProcessTree: true);
             if (attempt == 3)
-                throw new InvalidOperationException("PostgreSQL does not start: " + await _process.StandardError.ReadToEndAsync());
+                throw new InvalidOperationException("PostgreSQL does not start: " + string.Join('\n', _said));
         }
     }
 
-    private Process Run() => LocalServer.Start("runuser", "-u", "postgres", "--", Directory.GetDirectories("/usr/lib/postgresql").Order().Last() + "/bin/postgres", "-D", Path.Combine(_folder, "data"),
+    private Process Run() => LocalServer.Serve(_said, "runuser", "-u", "postgres", "--", Directory.GetDirectories("/usr/lib/postgresql").Order().Last() + "/bin/postgres", "-D", Path.Combine(_folder, "data"),
         "-p", Port.ToString(), "-k", _folder, "-c", "listen_addresses=127.0.0.1", "-c", "fsync=off", "-c", "max_connections=60");
 
     /// <summary>Ends the server as a crash would, without a word to anybody, and starts it again at the same place.</summary>

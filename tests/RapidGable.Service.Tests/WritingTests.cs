@@ -260,6 +260,32 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         Assert.Contains(part, await ReadAsync(read));
     }
 
+    [Theory] // M-30, M-32, P-34, J-53: what cannot be done is told, and the rest is done
+    [InlineData("PATCH", "Tags", """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"id":3,"label":null},{"id":4,"label":"four"},{"@removed":{"reason":"deleted"},"@id":"Tags(2)"}]}""", "continue-on-error",
+        """[{"@removed":{"reason":"deleted"},"@Org.OData.Core.V1.DataModificationException":{"failedOperation":"insert","responseCode":400,"info":{"code":"required","message":"'value/1/label' cannot be null.","severity":"error","target":"value/1/label","details":[]}},"id":3,"label":null}]""",
+        "Tags", """[{"id":1,"label":"one"},{"id":4,"label":"four"}]""")]
+    [InlineData("PATCH", "Tags", """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"id":3,"label":"three"},{"@removed":{"reason":"deleted"},"id":2}]}""", "return=representation",
+        """[{"id":1,"label":"one"},{"id":3,"label":"three"},{"@removed":{"reason":"deleted"},"@id":"Tags(2)"}]""",
+        "Tags", """[{"id":1,"label":"one"},{"id":3,"label":"three"}]""")]
+    [InlineData("PATCH", "Tags", """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"@id":"Tags(9)","label":"nine"},7]}""", "continue-on-error, return=representation",
+        """[{"id":1,"label":"one"},{"@removed":""",
+        "Tags", """[{"id":1,"label":"one"},{"id":2,"label":"new"}]""")]
+    [InlineData("PATCH", "Gauges", """{"@context":"#$delta","value":[{"@removed":{"reason":"deleted"},"code":"A/1"},{"@removed":{"reason":"deleted"},"code":"gone"},{"code":"B","level":-1},{"code":"B","level":2}]}""", "continue-on-error",
+        """[{"@id":"Gauges('A%2F1')","@Org.OData.Core.V1.DataModificationException":{"failedOperation":"delete","responseCode":409,"info":{"code":""",
+        "Gauges?$select=code,level", "\"code\":\"B\",\"level\":2")]
+    [InlineData("DELETE", "Gauges/$filter(true)/$each", null, "continue-on-error",
+        """[{"@id":"Gauges('A%2F1')","@Org.OData.Core.V1.DataModificationException":{"failedOperation":"delete","responseCode":409,""",
+        "Gauges?$select=code", "\"code\":\"A/1\"}]")]
+    [InlineData("PATCH", "Tags/$filter(true)/$each", """{"label":"all"}""", "return=representation", """#Tags","value":[{"id":1,"label":"all"},{"id":2,"label":"all"}]""", "Tags", """[{"id":1,"label":"all"},{"id":2,"label":"all"}]""")]
+    [InlineData("PATCH", "Gauges/$filter(true)/$each", """{"level":5,"@etag":"x"}""", "continue-on-error", "", "Gauges?$select=level", "\"level\":5},{")]
+    public async Task Many_are_changed_as_far_as_they_can_be(string method, string target, string? body, string prefer, string answered, string read, string kept)
+    {
+        var answer = await SendAsync(method, target, body, $"OData-Version: 4.01 | OData-MaxVersion: 4.01 | Prefer: {prefer}");
+        Assert.Equal((answered.Length == 0 ? 204 : 200, prefer), (answer.Status, answer.Headers.GetValueOrDefault("Preference-Applied", "").Replace("return=representation, continue-on-error", "continue-on-error, return=representation")));
+        Assert.True(answer.Text.Contains(answered, StringComparison.Ordinal), answer.Text);
+        Assert.Contains(kept, (await SendAsync("GET", read, null, "OData-MaxVersion: 4.01")).Text);
+    }
+
     [Fact] // M-27
     public async Task Parts_and_links_go_with_an_entity_and_nothing_else_does()
     {

@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using System.Text.Json;
 using RapidGable.Model;
 using RapidGable.Queries;
@@ -21,6 +22,9 @@ public sealed record ChangeRequest(ChangeVerb Verb, PreparedChange Change, Lexed
     /// <summary>For a DELETE of references: the one that goes (<c>$id</c>); null = not said.</summary>
     public string? Id { get; init; }
 
+    /// <summary>Of many entities those that can change do, and the others are told (Protocol 8.2.8.3).</summary>
+    public bool ContinuesOnError { get; init; }
+
     /// <summary>Called with the address of the entity before it changes, in the transaction; null = nobody asks.</summary>
     public Func<string, Task>? Before { get; init; }
 }
@@ -37,4 +41,7 @@ public sealed record ChangeResult(ChangeOutcome Outcome, string? Address, string
 {
     /// <summary>The set of the entity.</summary>
     public EntitySet? Set { get; init; }
+
+    /// <summary>For a change of many: each of them, in the order of the request.</summary>
+    public ImmutableArray<ChangedMember> Members { get; init; } = [];
 }

@@ -95,12 +95,14 @@ public sealed class ChangeRunner
         return _path switch
         {
             { IsReference: true } => await ReferenceAsync(),
-            { IsEach: true } => await EachAsync(),
-            { Kind: ResourceKind.Collection } => _request.Verb == ChangeVerb.Post ? await CreateAsync() : await DeltaAsync(),
+            { IsEach: true } => await Sets().EachAsync(_request.Verb == ChangeVerb.Delete ? null : Read(_path.Target, SentFor.Merge, [])),
+            { Kind: ResourceKind.Collection } => _request.Verb == ChangeVerb.Post ? await CreateAsync() : await Sets().DeltaAsync(_reader),
             { Kind: ResourceKind.Entity } => await EntityAsync(),
             _ => await PropertyAsync(),
         };
     }
+
+    private SetChanges Sets() => new(_unit, _request, _finder, _changes, Cancellation);
 
     /// <summary>The entity that the last step starts from, for paths that end with one.</summary>
     private async Task<EntityRow> ParentAsync()
@@ -302,54 +304,5 @@ public sealed class ChangeRunner
         var items = body.ValueKind == System.Text.Json.JsonValueKind.Object && body.TryGetProperty("value", out var list) && list.ValueKind == System.Text.Json.JsonValueKind.Array ? list.EnumerateArray() : Enumerable.Repeat(body, 1);
         return [.. items.Select(item => item.ValueKind == System.Text.Json.JsonValueKind.Object && (item.TryGetProperty("@odata.id", out var id) || item.TryGetProperty("@id", out id)) && id.ValueKind == System.Text.Json.JsonValueKind.String ? id.GetString()!
             : throw new FaultException(new RequestFault(400, "body", "The body is a reference to one entity: {\"@odata.id\": \"…\"}.")))];
-    }
-
-    /// <summary>One change of every member of a collection (Protocol 11.4.14, 11.4.15).</summary>
-    private async Task<ChangeResult> EachAsync()
-    {
-        var rows = await _finder.LocateAsync(_request.Change, _request.Lexed, _path);
-        var sent = _request.Verb == ChangeVerb.Delete ? null : Read(_path.Target, SentFor.Merge, []);
-        foreach (var row in rows)
-        {
-            if (sent is null)
-                await _changes.DeleteAsync(row, _request.Preconditions);
-            else
-                await _changes.UpdateAsync(row, sent, SentFor.Merge, _request.Preconditions);
-        }
-        return new ChangeResult(sent is null ? ChangeOutcome.Deleted : ChangeOutcome.Updated, null) { Set = _path.Target };
-    }
-
-    /// <summary>A delta payload: what is listed is created, changed or deleted, all of it or nothing (Protocol 11.4.13).</summary>
-    private async Task<ChangeResult> DeltaAsync()
-    {
-        if (_path.Hops.Length > 0 || _path.Cast is not null)
-            throw new FaultException(RequestFault.NotImplemented("Changes of a collection are taken by its set alone.", "path"));
-        if (!_reader.ReadDelta(_request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body.")), _path.Target, []).Is(out var items, out var fault))
-            throw new FaultException(fault);
-        // A collection has no tag of its own; each item may bring one.
-        if (_request.Preconditions.IfMatch is { } tags && !tags.Contains("*"))
-            throw new FaultException(new RequestFault(412, "changed", "A collection has no tag; give the one of an entity as '@etag' with it.", "If-Match"));
-        foreach (var item in items)
-            await ItemAsync(item);
-        return new ChangeResult(ChangeOutcome.Updated, null) { Set = _path.Target };
-    }
-
-    private async Task ItemAsync(SentRelated item)
-    {
-        var set = _path.Target;
-        var key = item.Entity is { } entity && entity.Key.Length == set.Type.Key.Length ? set.Type.Key.Select(k => entity.Key.First(v => v.Property.Column == k.Column).Value!).ToImmutableArray() : default;
-        var row = item.Reference is { } reference ? await _finder.ResolveAsync(reference, set, item.Path, isNeeded: item.Removed is null) : key.IsDefault ? null : await _finder.FindAsync(set, key);
-        var stated = item.Entity?.ETag is { } tag ? new Preconditions([tag], null) : Preconditions.None;
-        if (item.Removed is { } isDeleted)
-        {
-            if (!isDeleted)
-                throw new FaultException(new RequestFault(400, "value", $"An entity leaves '{set.Name}' only when it is deleted; the reason is 'deleted'.", item.Path));
-            if (row is not null)
-                await _changes.DeleteAsync(row, stated, path: item.Path + "/");
-        }
-        else if (row is null)
-            await _changes.CreateAsync(item.Entity!, []);
-        else
-            await _changes.UpdateAsync(row, item.Entity ?? SentEntity.Nothing(set), SentFor.Merge, stated);
     }
 }

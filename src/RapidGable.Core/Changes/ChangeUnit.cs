@@ -58,7 +58,9 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
             return fault;
         await session.ExecuteAsync("SAVEPOINT gable_step", ReadOnlyMemory<StoredValue>.Empty, cancellation);
         var result = await step();
-        await session.ExecuteAsync(result.Fault is null ? "RELEASE SAVEPOINT gable_step" : "ROLLBACK TO SAVEPOINT gable_step", ReadOnlyMemory<StoredValue>.Empty, cancellation);
+        if (result.Fault is not null)
+            await session.ExecuteAsync("ROLLBACK TO SAVEPOINT gable_step", ReadOnlyMemory<StoredValue>.Empty, cancellation);
+        await session.ExecuteAsync("RELEASE SAVEPOINT gable_step", ReadOnlyMemory<StoredValue>.Empty, cancellation);
         return result;
     }
 

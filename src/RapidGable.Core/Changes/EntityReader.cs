@@ -59,15 +59,24 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
         return _faults.Count > 0 ? RequestFault.Of(_faults) : sent;
     }
 
-    /// <summary>The items of a delta payload (JSON format 15), as related entities without a relation.</summary>
-    public Result<List<SentRelated>> ReadDelta(JsonElement body, EntitySet set, IReadOnlyCollection<string> given)
+    /// <summary>The items of a delta payload (JSON format 15), each with what is wrong with it.</summary>
+    /// <returns>A fault is about the payload as a whole.</returns>
+    public Result<List<DeltaItem>> ReadDelta(JsonElement body, EntitySet set)
     {
         if (body.ValueKind != JsonValueKind.Object || !body.TryGetProperty("value", out var items) || items.ValueKind != JsonValueKind.Array)
             return new RequestFault(400, "body", "The body is a delta payload: an object with an array 'value' of entities and of deleted ones with '@removed'.");
         if (body.EnumerateObject().FirstOrDefault(m => m.Name is "@context" or "@odata.context") is { Value.ValueKind: JsonValueKind.String } context && !context.Value.GetString()!.EndsWith("$delta", StringComparison.Ordinal))
             return new RequestFault(400, "body", "The context of a delta payload ends with $delta.", "@context");
-        var read = items.EnumerateArray().Select((item, i) => Related(item, set, given, $"value/{i}", isDelta: true, 1)).OfType<SentRelated>().ToList();
-        return _faults.Count > 0 ? RequestFault.Of(_faults) : read;
+        var read = new List<DeltaItem>();
+        foreach (var item in items.EnumerateArray())
+        {
+            var related = Related(item, set, [], $"value/{read.Count}", isDelta: true, 1);
+            read.Add(new DeltaItem(item, related, [.. _faults]));
+            if (_entities > Limits.SentEntities)
+                return RequestFault.Of(_faults);
+            _faults.Clear();
+        }
+        return read;
     }
 
     /// <summary>The value of one property, as an entity that holds nothing else.</summary>

@@ -1,6 +1,8 @@
 // What a request sends to be written, bound to the model: names have become properties, values have the types of these.
 using System.Collections.Immutable;
+using System.Text.Json;
 using RapidGable.Model;
+using RapidGable.Requests;
 
 namespace RapidGable.Changes;
 
@@ -59,3 +61,9 @@ public sealed record SentRelated(string? Reference, SentEntity? Entity, string P
     /// <summary>It is to be taken away: true = deleted, false = no longer related; null = it is there.</summary>
     public bool? Removed { get; init; }
 }
+
+/// <summary>An item of a delta payload.</summary>
+/// <param name="Sent">As it stands in the payload.</param>
+/// <param name="Related">What it says; null = nothing that can be understood.</param>
+/// <param name="Faults">What is wrong with it; empty = nothing.</param>
+public sealed record DeltaItem(JsonElement Sent, SentRelated? Related, ImmutableArray<RequestFault> Faults);

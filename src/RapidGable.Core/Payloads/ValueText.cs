@@ -10,7 +10,7 @@ using RapidGable.Sources;
 
 namespace RapidGable.Payloads;
 
-internal static class JsonText
+public static class JsonText
 {
     /// <summary>Payloads are UTF-8 read as JSON, never pasted into a page: letters beyond ASCII stay as they are.</summary>
     public static readonly JavaScriptEncoder Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping;
