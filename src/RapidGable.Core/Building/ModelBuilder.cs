@@ -67,9 +67,15 @@ public sealed class ModelBuilder
         var sets = drafts.Select(d => EntitySet(d, relations)).ToImmutableArray();
         var model = new EntityModel(_declaration.Name, _declaration.Title, _declaration.Namespace, sets);
         _writing.Check(drafts, model);
-        model = WithComputed(model, drafts);
+        model = WithComputed(WithForms(model), drafts);
         return new BuiltService(model, [.. _inferences]);
     }
+
+    /// <summary>The model with the rules about rows in the form that documents have for them.</summary>
+    private static EntityModel WithForms(EntityModel model) => new(model.Service, model.Title, model.Namespace, [.. model.Sets.Select(set => set.RowRules.IsEmpty ? set : set with
+    {
+        RowRules = [.. set.RowRules.Select(r => r.Condition is { } condition && Access.BoundRule.Bind(model, set, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = condition }).Value is { } rule ? r with { Form = new ConstraintBuilder(model, set, rule).Build() } : r)],
+    })]);
 
     /// <summary>The model with the properties that are computed; their types are those of their expressions.</summary>
     private EntityModel WithComputed(EntityModel model, List<SetDraft> drafts) => new(model.Service, model.Title, model.Namespace, [.. model.Sets.Select(set =>

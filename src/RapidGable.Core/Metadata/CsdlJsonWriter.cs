@@ -227,7 +227,7 @@ public sealed class CsdlJsonWriter
 
     private void WriteAnnotation(string target, XElement annotation)
     {
-        _json.WritePropertyName($"{target}@{Attribute(annotation, "Term")}");
+        _json.WritePropertyName($"{target}@{Attribute(annotation, "Term")}{(Attribute(annotation, "Qualifier") is { } qualifier ? "#" + qualifier : "")}");
         WriteValue(annotation);
     }
 
@@ -265,6 +265,25 @@ public sealed class CsdlJsonWriter
                     _json.WritePropertyName(Attribute(member, "Property")!);
                     WriteValue(member);
                 }
+                _json.WriteEndObject();
+                break;
+            case "Null":
+                _json.WriteNullValue();
+                break;
+            case "Not" or "Neg":
+                _json.WriteStartObject();
+                _json.WritePropertyName("$" + Name(element));
+                WriteExpression(element.Elements().Single());
+                _json.WriteEndObject();
+                break;
+            case "And" or "Or" or "Eq" or "Ne" or "Gt" or "Ge" or "Lt" or "Le" or "Add" or "Sub" or "Mul" or "Div" or "DivBy" or "Mod" or "Apply":
+                _json.WriteStartObject();
+                _json.WriteStartArray("$" + Name(element));
+                foreach (var operand in element.Elements())
+                    WriteExpression(operand);
+                _json.WriteEndArray();
+                if (Attribute(element, "Function") is { } function)
+                    _json.WriteString("$Function", function);
                 _json.WriteEndObject();
                 break;
             default:

@@ -17,25 +17,23 @@ public sealed class CsdlXmlWriter
     private readonly EntityModel _model;
     private readonly XmlWriter _xml;
 
-    private CsdlXmlWriter(EntityModel model, XmlWriter xml)
-    {
-        _model = model;
-        _xml = xml;
-    }
+    private readonly ODataVersion _version;
+
+    private CsdlXmlWriter(EntityModel model, XmlWriter xml, ODataVersion version) => (_model, _xml, _version) = (model, xml, version);
 
     /// <summary>The whole document in UTF-8 without a byte order mark.</summary>
     public static byte[] Write(EntityModel model, ODataVersion version)
     {
         using var stream = new MemoryStream();
         using (var xml = XmlWriter.Create(stream, new XmlWriterSettings { Encoding = new UTF8Encoding(false), Indent = true }))
-            new CsdlXmlWriter(model, xml).WriteDocument(version);
+            new CsdlXmlWriter(model, xml, version).WriteDocument();
         return stream.ToArray();
     }
 
-    private void WriteDocument(ODataVersion version)
+    private void WriteDocument()
     {
         _xml.WriteStartElement("edmx", "Edmx", Edmx);
-        _xml.WriteAttributeString("Version", version == ODataVersion.V40 ? "4.0" : "4.01");
+        _xml.WriteAttributeString("Version", _version == ODataVersion.V40 ? "4.0" : "4.01");
         foreach (var (ns, alias) in Vocabularies)
         {
             _xml.WriteStartElement("Reference", Edmx);
@@ -58,7 +56,7 @@ public sealed class CsdlXmlWriter
             if (set.IsUnkeyed)
                 WriteUnkeyed(set);
             else
-                WriteType(set.Type);
+                WriteType(set);
             foreach (var derived in set.Type.Derived)
                 WriteDerived(set.Type, derived);
         }
@@ -105,8 +103,9 @@ public sealed class CsdlXmlWriter
 
     private static string FunctionName(EntitySet set) => "Read_" + set.Name;
 
-    private void WriteType(EntityType type)
+    private void WriteType(EntitySet set)
     {
+        var type = set.Type;
         _xml.WriteStartElement("EntityType", Edm);
         _xml.WriteAttributeString("Name", type.Name);
         _xml.WriteStartElement("Key", Edm);
@@ -121,7 +120,72 @@ public sealed class CsdlXmlWriter
             Annotation("Core.Description", "String", description);
         if (!type.AlternateKeys.IsEmpty)
             WriteAlternateKeys(type);
+        WriteRowRules(set);
         _xml.WriteEndElement();
+    }
+
+    /// <summary>What written rows must be: as constraints where the version has a form for them, else in words.</summary>
+    private void WriteRowRules(EntitySet set)
+    {
+        const SetOperations always = SetOperations.Create | SetOperations.Update;
+        var rules = set.Operations.HasFlag(SetOperations.Create) || set.Operations.HasFlag(SetOperations.Update) ? set.RowRules.Where(r => r.Who is null).ToList() : [];
+        var told = rules.Where(r => r is { On: always, Form: { } form } && (_version != ODataVersion.V40 || form.IsOf40) && form.Paths.All(p => IsSeen(set.Type, p))).ToList();
+        foreach (var rule in told)
+        {
+            _xml.WriteStartElement("Annotation", Edm);
+            _xml.WriteAttributeString("Term", "Validation.Constraint");
+            // A term stands once on its target, and further times with qualifiers.
+            if (told.Count > 1)
+                _xml.WriteAttributeString("Qualifier", "Rule" + Text(told.IndexOf(rule) + 1));
+            _xml.WriteStartElement("Record", Edm);
+            Element("PropertyValue", Edm, ("Property", "FailureMessage"), ("String", rule.Message ?? $"The entity does not fulfil a rule: {rule.Condition}."));
+            _xml.WriteStartElement("PropertyValue", Edm);
+            _xml.WriteAttributeString("Property", "Condition");
+            WriteConstraint(rule.Form!);
+            _xml.WriteEndElement();
+            _xml.WriteEndElement();
+            _xml.WriteEndElement();
+        }
+        var words = rules.Except(told).Select(r => Words(set, r)).OfType<string>().ToList();
+        if (words.Count > 0)
+            Annotation("Core.LongDescription", "String", string.Join(' ', words));
+    }
+
+    /// <summary>A rule in words; null when there are none that tell nothing of what is not seen.</summary>
+    private static string? Words(EntitySet set, RowRule rule)
+    {
+        var when = rule.On switch { SetOperations.Create => "When created: ", SetOperations.Update => "When changed: ", _ => "" };
+        if (rule.Message is { } message)
+            return when + message;
+        var seen = set.Type.Properties.SelectMany(p => p.IsGroup ? p.Members.Select(m => (m.Column, Name: $"{p.Name}/{m.Name}")) : [(p.Column, p.Name)]).ToList();
+        var names = rule.Unique.SelectMany(c => seen.Where(p => p.Column == c).Take(1)).Select(p => p.Name).ToList();
+        return names.Count == 0 || names.Count < rule.Unique.Length ? null : $"{when}No two entities have the same {string.Join(", ", names)}.";
+    }
+
+    private void WriteConstraint(ConstraintExpression expression)
+    {
+        _xml.WriteStartElement(expression.Element, Edm);
+        if (expression.Element == "Apply")
+            _xml.WriteAttributeString("Function", expression.Text);
+        else if (expression.Operands.IsEmpty && expression.Element != "Null")
+            _xml.WriteString(expression.Text);
+        foreach (var operand in expression.Operands)
+            WriteConstraint(operand);
+        _xml.WriteEndElement();
+    }
+
+    /// <summary>Whether a path leads over what this model shows.</summary>
+    private bool IsSeen(EntityType type, string path)
+    {
+        var names = path.Split('/');
+        for (var i = 0; i < names.Length; i++)
+        {
+            if (type.FindNavigation(names[i]) is { } navigation)
+                type = _model.Target(navigation).Type;
+            else
+                return type.FindProperty(names[i]) is { } property && (i == names.Length - 1 ? !property.IsGroup : i == names.Length - 2 && property.Members.Any(m => m.Name == names[i + 1]));
+        }
+        return true;
     }
 
     private void WriteDerived(EntityType type, DerivedType derived)

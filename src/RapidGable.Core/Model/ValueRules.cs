@@ -88,6 +88,9 @@ public sealed record RowRule(SetOperations On)
     /// <summary>A condition in the filter language that the row fulfils; null = <see cref="Unique"/> says it.</summary>
     public string? Condition { get; init; }
 
+    /// <summary>The condition as documents tell it; null = they have no form for it.</summary>
+    public ConstraintExpression? Form { get; init; }
+
     /// <summary>Columns whose values together no other row has; empty = <see cref="Condition"/> says it.</summary>
     public ImmutableArray<string> Unique { get; init; } = [];
 

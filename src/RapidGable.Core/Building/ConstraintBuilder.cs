@@ -1,0 +1,76 @@
+using System.Collections.Immutable;
+using RapidGable.Access;
+using RapidGable.Model;
+using RapidGable.Requests;
+
+namespace RapidGable.Building;
+
+/// <summary>Rules about rows as expressions of metadata documents, for those that can be told so.</summary>
+/// <param name="set">The set whose rows the rule is about.</param>
+/// <param name="rule">The rule, bound to the whole model.</param>
+internal sealed class ConstraintBuilder(EntityModel model, EntitySet set, BoundRule rule)
+{
+    /// <returns>Null when documents have no form for it, or it is about the caller or about what is not published.</returns>
+    public ConstraintExpression? Build() => rule.Condition is null || rule.Attributes.Any() ? null : Of(rule.Condition);
+
+    private ConstraintExpression? Of(BoundExpression expression) => expression switch
+    {
+        BoundLogical logical => Node(logical.Operator.ToString(), logical.Left, logical.Right),
+        BoundComparison { Operator: BinaryOperator.Eq or BinaryOperator.Ne or BinaryOperator.Gt or BinaryOperator.Ge or BinaryOperator.Lt or BinaryOperator.Le } comparison => Node(comparison.Operator.ToString(), comparison.Left, comparison.Right),
+        BoundNot not => Node("Not", not.Operand),
+        BoundNegation negation => Node("Neg", negation.Operand),
+        BoundArithmetic arithmetic => Node(arithmetic.Operator.ToString(), arithmetic.Left, arithmetic.Right),
+        BoundCall call => Node("Apply", [.. call.Arguments]) is { } apply ? apply with { Text = "odata." + (call.Function == CanonicalFunction.MatchesPattern ? "matchesPattern" : call.Function.ToString().ToLowerInvariant()) } : null,
+        BoundIn isIn => In(isIn),
+        BoundTruth truth => Of(truth.Operand),
+        BoundProperty { Scope: "" } property => Path(property.Hops, property.Property),
+        BoundRelated { Scope: "" } related => new ConstraintExpression("Path", string.Join('/', related.Hops.Select(h => h.Name))),
+        BoundNull => new ConstraintExpression("Null", ""),
+        BoundLiteral literal => Constant(rule.LiteralOf(literal.Slot, Caller.Anonymous).Value, literal.LiteralType),
+        _ => null,
+    };
+
+    private ConstraintExpression? Node(string element, params BoundExpression[] operands)
+    {
+        var of = operands.Select(Of).ToList();
+        return of.Contains(null) ? null : new ConstraintExpression(element, "", [.. of.Select(o => o!)]);
+    }
+
+    /// <summary>One of some values: a list of comparisons, which both versions have.</summary>
+    private ConstraintExpression? In(BoundIn isIn)
+    {
+        if (Of(isIn.Operand) is not { } operand)
+            return null;
+        var members = isIn.Members.Select(Of).ToList();
+        if (members.Contains(null))
+            return null;
+        var all = members.Select(m => m!).Concat(isIn.WithNull ? [new ConstraintExpression("Null", "")] : Enumerable.Empty<ConstraintExpression>()).Select(m => new ConstraintExpression("Eq", "", [operand, m])).ToList();
+        return all.Count == 0 ? null : all.Skip(1).Aggregate(all[0], (left, right) => new ConstraintExpression("Or", "", [left, right]));
+    }
+
+    private ConstraintExpression? Path(ImmutableArray<NavigationProperty> hops, Property property)
+    {
+        var type = (hops is [.., var last] ? model.Target(last) : set).Type;
+        var group = type.Properties.FirstOrDefault(p => p.IsGroup && p.Members.Any(m => m.Column == property.Column));
+        return group is null && type.FindProperty(property.Name) is null ? null
+            : new ConstraintExpression("Path", string.Join('/', hops.Select(h => h.Name).Concat(group is null ? [property.Name] : new[] { group.Name, property.Name })));
+    }
+
+    private static ConstraintExpression? Constant(object value, EdmType type)
+    {
+        var element = type.Kind switch
+        {
+            EdmKind.Boolean => "Bool",
+            EdmKind.String => "String",
+            EdmKind.Decimal => "Decimal",
+            EdmKind.Single or EdmKind.Double => "Float",
+            EdmKind.Date => "Date",
+            EdmKind.TimeOfDay => "TimeOfDay",
+            EdmKind.DateTimeOffset => "DateTimeOffset",
+            EdmKind.Duration => "Duration",
+            EdmKind.Guid => "Guid",
+            _ => type.IsIntegral ? "Int" : null,
+        };
+        return element is null ? null : new ConstraintExpression(element, ValueConversion.Text(value));
+    }
+}

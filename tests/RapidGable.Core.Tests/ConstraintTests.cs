@@ -1,0 +1,107 @@
+using System.Text;
+using System.Text.Json;
+using System.Xml.Linq;
+using RapidGable.Access;
+using RapidGable.Metadata;
+using RapidGable.Payloads;
+
+namespace RapidGable.Core.Tests;
+
+/// <summary>Rules about rows in metadata documents (A-42), as expressions that both document formats have.</summary>
+public class ConstraintTests
+{
+    private static async Task<LoadedService> LoadAsync(string valid, string more = "")
+    {
+        var folder = new TestWorkspace().WithSource().Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n").WithDatabase("""
+            CREATE TABLE station (id INTEGER PRIMARY KEY, code TEXT NOT NULL UNIQUE, altitude DECIMAL(6,1));
+            CREATE TABLE visit (id INTEGER PRIMARY KEY, purpose TEXT, planned DATE, done TIMESTAMP, cost DECIMAL(8,2), hours DOUBLE PRECISION, urgent BOOLEAN, sealed TEXT, lat REAL, lon REAL, station_id INTEGER REFERENCES station (id));
+            """).WithService($"  - {{ from: station, name: Stations }}\n  - from: visit\n    name: Visits\n    allow: [read, create, update]\n    hide: [sealed]\n    group: {{ place: [lat, lon] }}\n    valid: {valid}\n{more}");
+        var workspace = await folder.LoadAsync();
+        Assert.Empty(workspace.Diagnostics.Items);
+        return new LoadedService(folder, workspace);
+    }
+
+    private sealed record LoadedService(TestWorkspace Folder, Building.LoadedWorkspace Workspace) : IAsyncDisposable
+    {
+        public byte[] Document(ODataVersion version, string? hidden = null)
+        {
+            var model = Workspace.Services[0].Model;
+            return CsdlXmlWriter.Write(hidden is null ? model : AccessGate.VisibleTo(model, Caller.Anonymous, AccessGate.Bind(model)), version);
+        }
+
+        public IEnumerable<XElement> Annotations(ODataVersion version, string term, string? hidden = null) =>
+            XDocument.Parse(Encoding.UTF8.GetString(Document(version, hidden))).Descendants().Where(e => e.Name.LocalName == "EntityType").Elements().Where(e => e.Attribute("Term")?.Value == term);
+
+        public async ValueTask DisposeAsync()
+        {
+            await Workspace.DisposeAsync();
+            Folder.Dispose();
+        }
+    }
+
+    /// <summary>An expression on one line, without the namespace.</summary>
+    private static string Short(XElement element)
+    {
+        var name = element.Name.LocalName;
+        var inside = element.HasElements ? string.Join(' ', element.Elements().Select(Short)) : element.Value;
+        return $"{name}{(element.Attribute("Function") is { } function ? ":" + function.Value : "")}({inside})";
+    }
+
+    [Theory]
+    [InlineData("cost gt 0", "Gt(Path(cost) Int(0))", true)]
+    [InlineData("cost eq null or done ne null", "Or(Eq(Path(cost) Null()) Ne(Path(done) Null()))", true)]
+    [InlineData("planned ge 2024-01-01 and not (urgent eq true)", "And(Ge(Path(planned) Date(2024-01-01)) Not(Eq(Path(urgent) Bool(true))))", true)]
+    [InlineData("done lt 2030-01-01T00:00:00Z", "Lt(Path(done) DateTimeOffset(2030-01-01T00:00:00Z))", true)]
+    [InlineData("hours le 7.5", "Le(Path(hours) Decimal(7.5))", true)]
+    [InlineData("purpose in ('Read','It''s due')", "Or(Eq(Path(purpose) String(Read)) Eq(Path(purpose) String(It's due)))", true)]
+    [InlineData("place/lat gt 50", "Gt(Path(place/lat) Int(50))", true)]
+    [InlineData("station/code ne 'X'", "Ne(Path(station/code) String(X))", true)]
+    [InlineData("station ne null", "Ne(Path(station) Null())", true)]
+    [InlineData("concat(purpose,'!') ne '!'", "Ne(Apply:odata.concat(Path(purpose) String(!)) String(!))", true)]
+    [InlineData("length(purpose) ge 3", "Ge(Apply:odata.length(Path(purpose)) Int(3))", false)]
+    [InlineData("matchesPattern(purpose,'^[A-Z]')", "Apply:odata.matchesPattern(Path(purpose) String(^[A-Z]))", false)]
+    [InlineData("date(done) ge planned", "Ge(Apply:odata.date(Path(done)) Path(planned))", false)]
+    [InlineData("cost add 1 lt 100", "Lt(Add(Path(cost) Int(1)) Int(100))", false)]
+    public async Task A_condition_is_told_as_an_expression(string where, string expected, bool isOf40)
+    {
+        await using var service = await LoadAsync($"[{{ where: \"{where}\", message: No. }}]");
+        var told = Assert.Single(service.Annotations(ODataVersion.V401, "Validation.Constraint"));
+        Assert.Equal(expected, Short(told.Descendants().First(e => e.Attribute("Property")?.Value == "Condition").Elements().Single()));
+        Assert.Equal("No.", told.Descendants().First(e => e.Attribute("Property")?.Value == "FailureMessage").Attribute("String")!.Value);
+        Assert.Equal(isOf40 ? 1 : 0, service.Annotations(ODataVersion.V40, "Validation.Constraint").Count());
+        Assert.Equal(isOf40 ? [] : ["No."], service.Annotations(ODataVersion.V40, "Core.LongDescription").Select(a => a.Attribute("String")!.Value));
+    }
+
+    [Theory]
+    [InlineData("[{ where: purpose ne @region, message: About the caller. }]", "About the caller.")]
+    [InlineData("[{ where: cost gt 0, on: update, message: Say what it cost. }]", "When changed: Say what it cost.")]
+    [InlineData("[{ where: cost gt 0, who: technician, message: For some. }]", null)]
+    [InlineData("[{ unique: [station_id, planned] }]", "No two entities have the same station_id, planned.")]
+    [InlineData("[{ unique: [lat, sealed] }]", null)]
+    [InlineData("[{ unique: [lat], on: create, message: One a place. }]", "When created: One a place.")]
+    public async Task What_has_no_form_is_told_in_words_or_not_at_all(string valid, string? words)
+    {
+        await using var service = await LoadAsync(valid);
+        Assert.Empty(service.Annotations(ODataVersion.V401, "Validation.Constraint"));
+        Assert.Equal(words is null ? [] : [words], service.Annotations(ODataVersion.V401, "Core.LongDescription").Select(a => a.Attribute("String")!.Value));
+    }
+
+    [Fact]
+    public async Task Several_have_qualifiers_and_the_other_format_says_the_same()
+    {
+        await using var service = await LoadAsync("[{ where: cost gt 0 }, { where: \"not (length(purpose) lt -1)\" }]");
+        Assert.Equal(["Rule1", "Rule2"], service.Annotations(ODataVersion.V401, "Validation.Constraint").Select(a => a.Attribute("Qualifier")!.Value));
+        using var json = JsonDocument.Parse(CsdlJsonWriter.Write(service.Document(ODataVersion.V401)));
+        var type = json.RootElement.GetProperty("T").GetProperty("visit");
+        Assert.Equal("""{"$Gt":[{"$Path":"cost"},0]}""", JsonSerializer.Serialize(type.GetProperty("@Validation.Constraint#Rule1").GetProperty("Condition")));
+        Assert.Equal("""{"$Not":{"$Lt":[{"$Apply":[{"$Path":"purpose"}],"$Function":"odata.length"},-1]}}""", JsonSerializer.Serialize(type.GetProperty("@Validation.Constraint#Rule2").GetProperty("Condition")));
+    }
+
+    [Fact] // what a caller may not see is not told by a rule about it
+    public async Task A_rule_about_what_a_caller_does_not_see_is_not_told()
+    {
+        await using var service = await LoadAsync("[{ where: cost gt 0 }]", "    rules: [{ who: anyone, may: [read, create], hide: [cost] }]\n");
+        Assert.Single(service.Annotations(ODataVersion.V401, "Validation.Constraint"));
+        Assert.Empty(service.Annotations(ODataVersion.V401, "Validation.Constraint", "cost"));
+    }
+}
