@@ -85,9 +85,10 @@ internal static class SendCommand
                 }
             });
         }
-        catch (Exception exception) when (exception is HttpRequestException or IOException or DecoderFallbackException)
+        catch (Exception exception) when (exception is HttpRequestException or IOException or DecoderFallbackException or OperationCanceledException)
         {
-            Console.Error.WriteLine($"gable: broken off after line {place.Done}: {exception.Message} Call it again to go on from there.");
+            var why = exception is not OperationCanceledException ? exception.Message : cancellation.IsCancellationRequested ? "it was interrupted." : "the service did not answer in time.";
+            Console.Error.WriteLine($"gable: broken off after line {place.Done}: {why} Call it again to go on from there.");
             Tell(asked, sender, place, clock.Elapsed);
             return 1;
         }
@@ -253,6 +254,8 @@ internal static class SendCommand
                     return;
                 }
                 var answers = (await response.Content.ReadFromJsonAsync<JsonObject>(cancellation))!["responses"]!.AsArray();
+                if (answers.FirstOrDefault(a => (int)a!["status"]! == 503) is { } busy)
+                    throw new IOException($"The service answers 503: {MessageOf(busy["body"]?["error"])}");
                 foreach (var answer in answers)
                     Take(answer!, lines);
             }
@@ -265,8 +268,6 @@ internal static class SendCommand
                 Written++;
             else if (status is 401 or 403 or 405 or 404 && !asked.Upserts && Written == 0)
                 Stop = $"{set} answers {status}: {MessageOf(answer["body"]?["error"])}";
-            else if (status is 503)
-                throw new IOException($"The service answers {status}: {MessageOf(answer["body"]?["error"])}");
             else
                 RefusedLines.Add(new Refused(number, status, answer["body"]?["error"]?.DeepClone(), JsonNode.Parse(lines.Find(l => l.Number == number)!.Json!)));
         }
@@ -274,12 +275,13 @@ internal static class SendCommand
         private JsonObject RequestOf(SentLine line)
         {
             var entity = JsonNode.Parse(line.Json!)!.AsObject();
-            var headers = new JsonObject { ["content-type"] = "application/json", ["prefer"] = "return=minimal" };
-            if (!asked.IsWhole)
+            var headers = new JsonObject
             {
-                headers["repeatability-request-id"] = $"{place.Run}-{line.Number}";
-                headers["repeatability-first-sent"] = place.Begun.ToString("r", CultureInfo.InvariantCulture);
-            }
+                ["content-type"] = "application/json",
+                ["prefer"] = "return=minimal",
+                ["repeatability-request-id"] = $"{place.Run}-{line.Number}",
+                ["repeatability-first-sent"] = place.Begun.ToString("r", CultureInfo.InvariantCulture),
+            };
             var request = new JsonObject
             {
                 ["id"] = line.Number.ToString(CultureInfo.InvariantCulture),

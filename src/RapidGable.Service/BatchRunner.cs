@@ -131,6 +131,8 @@ internal static class BatchRunner
     {
         for (var attempt = 1; ; attempt++)
         {
+            if (attempt > 1)
+                await Task.Delay(Random.Shared.Next(5, 25 * attempt), exchange.Cancellation);
             await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, face.Now);
             var known = new Dictionary<string, string>(addresses);
             var results = new List<BatchResponse>();
@@ -140,10 +142,7 @@ internal static class BatchRunner
             if (isGood && await CommitAsync(unit, face) is { } fault)
                 (isGood, results[^1]) = (false, results[^1] with { Response = Failed(fault) });
             if (!isGood && unit.HasCollided && attempt < Limits.ChangeAttempts)
-            {
-                await Task.Delay(Random.Shared.Next(5, 25 * attempt), exchange.Cancellation);
                 continue;
-            }
             foreach (var (id, address) in known)
                 addresses[id] = address;
             return results;

@@ -187,11 +187,9 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
     {
         if (InnerExchange.UnitOf(exchange.Context) is { } shared)
         {
-            if (read.Repeatable is not null)
-                return RequestFault.NotImplemented("A request in a group is repeatable with all of it only, which is not supported; send it by itself.", RepeatMemory.IdHeader);
             try
             {
-                return await OnceAsync(shared, read, options) is var (result, fault, back) && fault is not null ? fault : await SendAsync(AnswerOf(result!, back, ""));
+                return read.Repeatable is { } asked ? await InGroupAsync(shared, read, options, asked) : await OnceAsync(shared, read, options) is var (result, fault, back) && fault is not null ? fault : await SendAsync(AnswerOf(result!, back, ""));
             }
             catch (SourceException exception)
             {
@@ -203,6 +201,37 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
             return await TryAsync(read, options, null);
         using var turn = await repeats.EnterAsync(repeatable.Id, exchange.Cancellation);
         return repeats.Find(repeatable.Id) is { } known ? await AgainAsync(known, repeatable) : await TryAsync(read, options, repeatable);
+    }
+
+    /// <summary>A repeatable request of a group: its answer is kept when all of the group is done. Nobody else answers it until then.</summary>
+    private async Task<RequestFault?> InGroupAsync(ChangeUnit unit, ReadRequest read, Options options, Repeatable repeatable)
+    {
+        if (unit.Holds(repeatable.Id))
+            return new RequestFault(400, "repeatability", "Another request of the group has this id.", RepeatMemory.IdHeader);
+        using var patience = CancellationTokenSource.CreateLinkedTokenSource(exchange.Cancellation);
+        patience.CancelAfter(TimeSpan.FromSeconds(Limits.StatementSeconds));
+        try
+        {
+            unit.Hold(repeatable.Id, await repeats.EnterAsync(repeatable.Id, patience.Token));
+        }
+        catch (OperationCanceledException) when (!exchange.Cancellation.IsCancellationRequested)
+        {
+            return new RequestFault(409, "repeatability", "The same request is being answered right now; send it again later.", RepeatMemory.IdHeader);
+        }
+        var set = read.Request.Change.Request.Path.Target;
+        var isKept = RepeatedChanges.AreKept(unit, set);
+        if ((isKept ? await RepeatedChanges.FindAsync(unit, set, repeatable.Id, exchange.Cancellation) : repeats.Find(repeatable.Id)) is { } known)
+            return await AgainAsync(known, repeatable);
+        var (result, fault, back) = await OnceAsync(unit, read, options);
+        if (fault is not null)
+            return fault;
+        var answer = AnswerOf(result!, back, repeatable.Print);
+        var text = JsonSerializer.Serialize(answer);
+        if (isKept)
+            await RepeatedChanges.KeepAsync(unit, set, repeatable.Id, text, exchange.Cancellation);
+        else
+            unit.WhenFinal(() => repeats.Keep(repeatable.Id, text));
+        return await SendAsync(answer, isRepeatable: true);
     }
 
     private async Task<RequestFault?> TryAsync(ReadRequest read, Options options, Repeatable? repeatable)

@@ -159,13 +159,37 @@ public sealed class SafeWritingTests : IAsyncLifetime
         Assert.Equal("1", await CountAsync());
     }
 
-    [Fact]
-    public async Task A_repeatable_request_inside_a_group_is_not_done_by_half()
+    private static string Group(params (string Id, string Code)[] stations) => JsonSerializer.Serialize(new
     {
-        var body = JsonSerializer.Serialize(new { requests = new[] { new { id = "1", atomicityGroup = "g", method = "POST", url = "Stations", headers = new Dictionary<string, string> { ["content-type"] = "application/json", ["repeatability-request-id"] = "x", ["repeatability-first-sent"] = DateTimeOffset.UtcNow.ToString("r") }, body = new { code = "B-1", name = "New" } } } });
-        var answer = await _http.SendAsync("/odata/s/$batch", "POST", body);
-        Assert.Equal(501, answer.Json.GetProperty("responses")[0].GetProperty("status").GetInt32());
-        Assert.Equal("1", await CountAsync());
+        requests = stations.Select((s, i) => new { id = $"{i}", atomicityGroup = "g", method = "POST", url = "Stations", headers = new Dictionary<string, string> { ["content-type"] = "application/json", ["repeatability-request-id"] = s.Id, ["repeatability-first-sent"] = DateTimeOffset.UtcNow.ToString("r") }, body = new { code = s.Code, name = "New" } }),
+    });
+
+    private async Task<string> GroupAsync(params (string, string)[] stations) =>
+        string.Join(' ', (await _http.SendAsync("/odata/s/$batch", "POST", Group(stations))).Json.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32()));
+
+    [Theory] // kept in memory, and in a table of the source
+    [InlineData(false)]
+    [InlineData(true)]
+    public async Task A_group_that_comes_again_is_answered_again_and_done_once(bool isKept)
+    {
+        if (isKept)
+        {
+            await _http.DisposeAsync();
+            _folder.Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\nrepeats: gable_repeats\n");
+            _http = await RunningService.StartAsync(_folder.Folder);
+        }
+        // A group that fails keeps nothing, not even of what went well in it.
+        Assert.Equal("424 409", await GroupAsync(("a", "B-1"), ("b", "ASH")));
+        Assert.Equal("201 201", await GroupAsync(("a", "B-1"), ("b", "B-2")));
+        var answers = await Task.WhenAll(Enumerable.Range(0, 8).Select(_ => GroupAsync(("a", "B-1"), ("b", "B-2"))));
+        Assert.All(answers, a => Assert.Equal("201 201", a));
+        Assert.Equal("3", await CountAsync());
+        Assert.Equal("400 424", await GroupAsync(("a", "B-3"), ("c", "B-4")));
+        Assert.Equal("424 400", await GroupAsync(("d", "B-3"), ("d", "B-4")));
+        // Several at once are done once as well.
+        answers = await Task.WhenAll(Enumerable.Range(0, 8).Select(_ => GroupAsync(("e", "B-5"), ("f", "B-6"))));
+        Assert.All(answers, a => Assert.Equal("201 201", a));
+        Assert.Equal("5", await CountAsync());
     }
 
     [Theory] // format, text -> written, refused
@@ -186,8 +210,34 @@ public sealed class SafeWritingTests : IAsyncLifetime
         Assert.Empty(Directory.EnumerateFiles(_folder.Folder, "*.sent"));
     }
 
+    [Theory] // the third request gets through, and its answer is lost
+    [InlineData("")]
+    [InlineData("--atomic")]
+    [InlineData("--upsert")]
+    public async Task Send_goes_on_where_it_was_broken_off_and_writes_nothing_twice(string option)
+    {
+        await using var proxy = await BreakingProxy.StartAsync(_http.Address, whole: 2);
+        _folder.Write("new.csv", "code,name\n" + string.Concat(Enumerable.Range(1, 40).Select(i => $"B-{i},No {i}\n")));
+        string[] call = ["send", proxy.Address + "/odata/s/Stations", "new.csv", "--batch", "10", "--json", .. option.Split(' ', StringSplitOptions.RemoveEmptyEntries)];
+        var broken = await Gable.RunAsync(_folder.Folder, call);
+        Assert.Equal(1, broken.Code);
+        Assert.True(proxy.IsBroken, broken.Output + broken.Errors);
+        Assert.Contains("broken off after line 21:", broken.Errors); // the first line of the file are names
+        Assert.Equal(20, broken.Json.GetProperty("written").GetInt32());
+        Assert.Equal("31", await CountAsync());
+        var point = Assert.Single(Directory.EnumerateFiles(_folder.Folder, "new.csv.*.sent"));
+        Assert.EndsWith(" 21", File.ReadAllText(point));
+
+        proxy.Mend();
+        var rest = await Gable.RunAsync(_folder.Folder, call);
+        Assert.True(rest.Code == 0, rest.Output + rest.Errors);
+        Assert.Equal((20, 0, 21), (rest.Json.GetProperty("written").GetInt32(), rest.Json.GetProperty("refused").GetArrayLength(), rest.Json.GetProperty("resumedAfter").GetInt32()));
+        Assert.Equal("41", await CountAsync());
+        Assert.False(File.Exists(point));
+    }
+
     [Fact]
-    public async Task Send_goes_on_where_it_was_broken_off_and_writes_nothing_twice()
+    public async Task Send_again_is_refused_or_changes_what_is_there()
     {
         _folder.Write("new.jsonl", string.Concat(Enumerable.Range(1, 40).Select(i => $"{{\"code\":\"B-{i}\",\"name\":\"No {i}\"}}\n")));
         string[] call = ["send", _http.Address + "/odata/s/Stations", "new.jsonl", "--batch", "10", "--json"];

@@ -10,6 +10,8 @@ namespace RapidGable.Changes;
 /// <param name="now">The one instant of all of them, in UTC.</param>
 public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime now) : IAsyncDisposable
 {
+    private readonly List<Action> _whenFinal = [];
+    private readonly Dictionary<string, IDisposable> _held = [];
     private ISource? _source;
     private ISourceSession? _session;
     private readonly Dictionary<(string Set, SetOperations Operation), WriteAccess?> _writing = [];
@@ -70,7 +72,21 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
     {
         if (_session is not null)
             await _session.CommitAsync(cancellation);
+        foreach (var then in _whenFinal)
+            then();
     }
+
+    /// <summary>Whether what a source keeps can change in this transaction.</summary>
+    public bool CanReach(ISource source) => _source is null || _source == source;
+
+    /// <summary>Done once the changes are final, and not at all when they are undone.</summary>
+    public void WhenFinal(Action then) => _whenFinal.Add(then);
+
+    /// <summary>Whether something is held under a name, see <see cref="Hold"/>.</summary>
+    public bool Holds(string name) => _held.ContainsKey(name);
+
+    /// <summary>Keeps something to itself until it ends.</summary>
+    public void Hold(string name, IDisposable held) => _held.Add(name, held);
 
     /// <summary>Undoes what is not final.</summary>
     public async ValueTask DisposeAsync()
@@ -78,5 +94,8 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
         if (_session is not null)
             await _session.DisposeAsync();
         _session = null;
+        foreach (var held in _held.Values)
+            held.Dispose();
+        _held.Clear();
     }
 }

@@ -6,8 +6,8 @@ namespace RapidGable.Changes;
 /// <summary>Answers that are kept in the same transaction as the changes that they tell of: either both are there or none is.</summary>
 public static class RepeatedChanges
 {
-    /// <summary>Whether the source of a set keeps answers.</summary>
-    public static bool AreKept(ChangeUnit unit, EntitySet set) => unit.Service.Model.Repeats.ContainsKey(set.Source.Source);
+    /// <summary>Whether the source of a set keeps answers, and can in this transaction.</summary>
+    public static bool AreKept(ChangeUnit unit, EntitySet set) => unit.Service.Model.Repeats.ContainsKey(set.Source.Source) && unit.CanReach(unit.Service.SourceOf(set));
 
     /// <summary>The answer that was given before; null = none was.</summary>
     public static async Task<string?> FindAsync(ChangeUnit unit, EntitySet set, string id, CancellationToken cancellation)
