@@ -19,8 +19,8 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
     /// <summary>What of an entity goes into the answer.</summary>
     private sealed record ReadBack(int Status, string? ContentType, byte[] Body, string? ETag);
 
-    /// <param name="notSignedIn">The fault for somebody who is not known; null = nobody can sign in.</param>
-    public async Task<RequestFault?> AnswerAsync(string path, string query, RequestFault? notSignedIn)
+    /// <param name="notSignedIn">Gives the fault for somebody who is not known; null = nobody can sign in.</param>
+    public async Task<RequestFault?> AnswerAsync(string path, string query, Func<RequestFault?> notSignedIn)
     {
         if (!RequestAddress.Read(path, query).Is(out var address, out var fault) || !Split(address).Is(out var options, out fault) || !(address with { Options = options.Path }).ResolveEntityId(exchange.Root).Is(out address, out fault)
             || !LexedRequest.Read(address).Is(out var lexed, out fault) || !exchange.Service.PrepareChange(lexed, exchange.Caller).Is(out var change, out fault))
@@ -32,7 +32,7 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
         {
             var declared = bound.Root is not null && exchange.Service.Model.FindSet(bound.Target.Name) is { } whole ? ChangeRunner.Taken(bound, whole, exchange.Service.Model) : [];
             if (verb is { } closed && declared.Contains(closed))
-                return exchange.Caller.IsSignedIn || notSignedIn is null ? new RequestFault(403, "forbidden", $"{exchange.Request.Method} is not open to you here.") : notSignedIn;
+                return (exchange.Caller.IsSignedIn ? null : notSignedIn()) ?? new RequestFault(403, "forbidden", $"{exchange.Request.Method} is not open to you here.");
             var mayRead = bound.Root is null || change.Visible.FindSet(bound.Target.Name) is not null;
             var allowed = string.Join(", ", (mayRead && !bound.IsEach ? ["GET", "HEAD"] : Array.Empty<string>()).Concat(seen.Select(v => v.ToString().ToUpperInvariant())).Append("OPTIONS"));
             return ODataFace.Refused(exchange, allowed, seen.Count == 0 ? $"{exchange.Request.Method} is not allowed here; this resource can be read only." : $"{exchange.Request.Method} is not allowed here; {allowed} are.");

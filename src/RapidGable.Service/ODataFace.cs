@@ -158,6 +158,9 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
 
     private async Task<RequestFault?> AnswerAsync(Exchange exchange, string path, string query)
     {
+        // Some clients encode the sign of the resources that are told apart here.
+        if (path.StartsWith("%24batch", StringComparison.OrdinalIgnoreCase) || path.EndsWith("/%24query", StringComparison.OrdinalIgnoreCase))
+            path = path.Replace("%24", "$", StringComparison.Ordinal);
         if (path.StartsWith(StatusMonitors.Segment, StringComparison.Ordinal))
             return await monitors.AnswerAsync(exchange, path[StatusMonitors.Segment.Length..]);
         if (exchange.Preferences.RespondAsync && !InnerExchange.Is(exchange.Context))
@@ -184,7 +187,7 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         if (!isRead)
         {
             var change = new ODataChange(exchange, repeats, time);
-            var refusal = await change.AnswerAsync(path, query, signIn.IsOffered ? NotSignedIn : null);
+            var refusal = await change.AnswerAsync(path, query, () => signIn.IsOffered ? NotSignedIn : null);
             if (refusal is null && !HttpMethods.IsOptions(method))
                 audit.Changed(exchange.Context, exchange.Caller.Name, exchange.Response.StatusCode);
             return refusal;

@@ -439,7 +439,8 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
               {"id":"1","method":"POST","url":"Basins","headers":{"content-type":"application/json"},"body":{"id":1,"name":"x"}},
               {"id":"2","method":"POST","url":"Basins","headers":{"content-type":"application/json"},"body":{"id":70,"name":"B70"}}]}
             """;
-        async Task<List<int>> StatesAsync(string headers) => [.. (await SendAsync("POST", "$batch", body, headers)).Json.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32())];
+        // Some clients encode the sign.
+        async Task<List<int>> StatesAsync(string headers) => [.. (await SendAsync("POST", headers.Length > 0 ? "%24batch" : "$batch", body, headers)).Json.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32())];
         Assert.Equal([409, 424], await StatesAsync(""));
         Assert.Equal([409, 201], await StatesAsync("Prefer: odata.continue-on-error"));
     }

@@ -23,7 +23,13 @@ public sealed class AuditFolder(string folder)
                 options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
             using var stream = new FileStream(PathOf(day.Key), options);
             // One write for all, so that lines of two writers do not mix.
-            stream.Write([.. day.SelectMany(e => JsonSerializer.SerializeToUtf8Bytes(e, Json).Append((byte)'\n'))]);
+            using var lines = new MemoryStream();
+            foreach (var happened in day)
+            {
+                JsonSerializer.Serialize(lines, happened, Json);
+                lines.WriteByte((byte)'\n');
+            }
+            stream.Write(lines.GetBuffer().AsSpan(0, (int)lines.Length));
         }
     }
 

@@ -12,6 +12,7 @@ namespace RapidGable.Service.Auditing;
 public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogger<AuditLog> log) : BackgroundService
 {
     private const int MostWaiting = 10_000;
+    private static readonly TimeSpan Gathering = TimeSpan.FromMilliseconds(20);
     private static readonly TimeSpan SignInPause = TimeSpan.FromMinutes(10);
 
     private readonly Channel<AuditEvent> _waiting = Channel.CreateBounded<AuditEvent>(new BoundedChannelOptions(MostWaiting) { SingleReader = true });
@@ -69,6 +70,8 @@ public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogge
         using var stop = stoppingToken.Register(() => _waiting.Writer.TryComplete());
         while (await _waiting.Reader.WaitToReadAsync(CancellationToken.None))
         {
+            // Events come in numbers; what comes together is written together.
+            await Task.Delay(Gathering, CancellationToken.None);
             List<AuditEvent> events = [];
             while (events.Count < 1_000 && _waiting.Reader.TryRead(out var happened))
                 events.Add(happened);
