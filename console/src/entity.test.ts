@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { PropertyInfo, SetInfo } from './api';
-import { bodyOf, choicesUrl, entityUrl, faultOf, fieldsOf, textsOf } from './entity';
+import { bodyOf, choicesUrl, clockOf, entityUrl, faultOf, fieldsOf, textsOf } from './entity';
 
 function property(name: string, type: string, more: Partial<PropertyInfo> = {}): PropertyInfo {
   return {
@@ -103,4 +103,27 @@ describe('addresses', () => {
       "/Stations?$select=id,name&$orderby=name&$top=50&$filter=contains(tolower(name)%2C'weir')",
     );
   });
+});
+
+describe('clockOf', () => {
+  it.each([
+    ['Edm.DateTimeOffset', '2024-05-01T14:30:00Z', 'datetime-local', '2024-05-01T14:30:00', '2024-05-01T14:30:00Z'],
+    ['Edm.DateTimeOffset', '2024-05-01T14:30:00.125Z', 'datetime-local', '2024-05-01T14:30:00.125', undefined],
+    ['Edm.DateTimeOffset', '', 'datetime-local', '', ''],
+    ['Edm.TimeOfDay', '14:30:00', 'time', '14:30:00', '14:30:00'],
+  ])('edits %s %s as %s', (type, text, editor, shown, back) => {
+    const clock = clockOf(type, text);
+    expect([clock?.type, clock?.shown, clock?.read(shown)]).toEqual([editor, shown, back ?? text]);
+  });
+
+  it('reads what browsers leave out', () => {
+    expect(clockOf('Edm.DateTimeOffset', '')?.read('2024-05-01T14:30')).toBe('2024-05-01T14:30:00Z');
+    expect(clockOf('Edm.TimeOfDay', '')?.read('14:30')).toBe('14:30:00');
+  });
+
+  it.each([
+    ['Edm.DateTimeOffset', '2024-05-01T14:30:00.1234567Z'],
+    ['Edm.DateTimeOffset', '2024-05-01T14:30:00+02:00'],
+    ['Edm.Duration', 'PT15M'],
+  ])('leaves %s %s as text', (type, text) => expect(clockOf(type, text)).toBeUndefined());
 });

@@ -157,3 +157,18 @@ export function choicesUrl(root: string, set: SetInfo, value: string, text: stri
 export function chosenUrl(root: string, set: SetInfo, value: string, text: string): string {
   return `${labelled(root, set, value)}&$filter=${encodeURIComponent(`${value} eq ${literal(typeOf(set, value), text)}`)}`;
 }
+
+/** The editor for a point in time or a time of day, as far as a browser's can hold the value; undefined = it is edited as text. */
+export function clockOf(type: string, text: string) {
+  const seconds = (value: string) => (/(^|T)\d\d:\d\d$/.test(value) ? `${value}:00` : value);
+  if (type === 'Edm.DateTimeOffset' && /^(|\d{4}-\d\d-\d\dT\d\d:\d\d(:\d\d(\.\d{1,3})?)?Z)$/.test(text))
+    return {
+      type: 'datetime-local',
+      note: 'In UTC.',
+      shown: text.replace('Z', ''),
+      read: (value: string) => (value ? `${seconds(value)}Z` : ''),
+    };
+  if (type === 'Edm.TimeOfDay' && /^(|\d\d:\d\d(:\d\d(\.\d{1,3})?)?)$/.test(text))
+    return { type: 'time', note: '', shown: text, read: (value: string) => (value ? seconds(value) : '') };
+  return undefined;
+}

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { PropertyInfo } from './api';
-import { and, condition, filterable, literal, operatorsFor, pageUrl } from './query';
+import { and, condition, exampleFilter, filterable, literal, operatorsFor, pageUrl } from './query';
 
 const property = (type: string, nullable = false): PropertyInfo => ({
   name: 'p',
@@ -72,6 +72,16 @@ describe('and', () => {
     expect(and('', 'a eq 1')).toBe('a eq 1');
     expect(and('a eq 1', 'b eq 2')).toBe('a eq 1 and b eq 2');
     expect(and('a eq 1 or a eq 2', 'b eq 2')).toBe('(a eq 1 or a eq 2) and b eq 2');
+  });
+});
+
+describe('exampleFilter', () => {
+  it('is about what the set has', () => {
+    const named = (name: string, type: string) => ({ ...property(type), name });
+    expect(exampleFilter([named('id', 'Edm.Int64'), named('name', 'Edm.String'), named('urgent', 'Edm.Boolean')])).toBe(
+      "urgent eq true and contains(name,'e')",
+    );
+    expect(exampleFilter([named('id', 'Edm.Int64')])).toBe('');
   });
 });
 

@@ -51,6 +51,13 @@ export function filterable(properties: PropertyInfo[]): PropertyInfo[] {
     .filter((p) => p.isFilterable);
 }
 
+/** What a filter of the set may look like. */
+export function exampleFilter(properties: PropertyInfo[]): string {
+  const of = (type: string) => filterable(properties).find((p) => p.type === type && !p.conversion)?.name;
+  const [flag, word] = [of('Edm.Boolean'), of('Edm.String')];
+  return [flag && `${flag} eq true`, word && `contains(${word},'e')`].filter(Boolean).join(' and ');
+}
+
 const shapes: Record<string, RegExp> = {
   'Edm.Boolean': /^(true|false)$/,
   'Edm.Guid': /^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$/i,

@@ -50,7 +50,14 @@ internal static class FillCommand
                 Console.Out.WriteLine(Body(i));
             return 0;
         }
-        return await Terminal.WithStatusAsync("Filling", json, _ => WriteAsync(service, set, caller, count, seed, Body, json, cancellation));
+        var fault = await Terminal.WithStatusAsync("Filling", json, _ => WriteAsync(service, set, caller, count, Body, cancellation));
+        if (json)
+            Terminal.WriteJson(new { ok = fault is null, written = fault is null ? count : 0, seed, fault });
+        else if (fault is not null)
+            Console.Error.WriteLine($"gable: nothing is written, since {fault}");
+        else
+            Terminal.Out.MarkupLine($"{(count == 1 ? "1 entity" : $"{count:N0} entities")} of {Markup.Escape(set.Name)} written  [grey]seed {seed}[/]");
+        return fault is null ? 0 : 1;
     }
 
     private static (PublishedService Service, EntitySet Set) Find(LoadedWorkspace workspace, string name)
@@ -80,7 +87,8 @@ internal static class FillCommand
         }
     }
 
-    private static async Task<int> WriteAsync(PublishedService service, EntitySet set, Caller caller, int count, int seed, Func<int, string> body, bool json, CancellationToken cancellation)
+    /// <returns>Why nothing is written; null = all is.</returns>
+    private static async Task<string?> WriteAsync(PublishedService service, EntitySet set, Caller caller, int count, Func<int, string> body, CancellationToken cancellation)
     {
         var lexed = LexedRequest.Read(RequestAddress.Read(Uri.EscapeDataString(set.Name), "").Value!).Value!;
         await using var unit = new ChangeUnit(service, caller, DateTime.UtcNow);
@@ -102,17 +110,9 @@ internal static class FillCommand
         if (made < count)
         {
             var message = fault is null ? "no entity could be made" : fault.Details.IsEmpty ? fault.Message : string.Join(' ', fault.Details.Select(d => d.Message));
-            if (json)
-                Terminal.WriteJson(new { ok = false, written = 0, seed, fault = message });
-            else
-                Console.Error.WriteLine($"gable: nothing is written, since entity {made + 1} is refused: {message}{(fault?.Status is 403 or 404 ? " Say with --as who writes." : "")}");
-            return 1;
+            return $"entity {made + 1} is refused: {message}{(fault?.Status is 403 or 404 ? " Say with --as who writes." : "")}";
         }
         await unit.CommitAsync(cancellation);
-        if (json)
-            Terminal.WriteJson(new { ok = true, written = made, seed });
-        else
-            Terminal.Out.MarkupLine($"{Markup.Escape(Terminal.Plural(made, "entity").Replace("entitys", "entities"))} of {Markup.Escape(set.Name)} written  [grey]seed {seed}[/]");
-        return 0;
+        return null;
     }
 }

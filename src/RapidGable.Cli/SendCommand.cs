@@ -4,7 +4,6 @@ using System.Globalization;
 using System.Net.Http.Json;
 using System.Security.Cryptography;
 using System.Text;
-using System.Text.Json;
 using System.Text.Json.Nodes;
 using RapidGable.Model;
 using RapidGable.Verification;
@@ -148,7 +147,7 @@ internal static class SendCommand
     private static void Tell(Asked asked, Sender sender, ResumePoint place, TimeSpan time)
     {
         if (asked.Report is { } file)
-            File.WriteAllLines(file, sender.RefusedLines.Select(r => JsonSerializer.Serialize(new { line = r.Line, status = r.Status, error = r.Error, sent = r.Sent })));
+            File.WriteAllLines(file, sender.RefusedLines.Select(r => Terminal.JsonLine(new { line = r.Line, status = r.Status, error = r.Error, sent = r.Sent })));
         if (asked.Json)
         {
             Terminal.WriteJson(new { ok = sender.RefusedLines.Count == 0 && sender.Stop is null, written = sender.Written, refused = sender.RefusedLines.Select(r => new { line = r.Line, status = r.Status, error = r.Error }), resumedAfter = place.Start == 0 ? (long?)null : place.Start, seconds = Math.Round(time.TotalSeconds, 3) });

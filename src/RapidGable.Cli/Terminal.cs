@@ -23,7 +23,12 @@ internal static class Terminal
         Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
     };
 
+    private static readonly JsonSerializerOptions Line = new(Json) { WriteIndented = false };
+
     public static void WriteJson(object value) => Console.Out.WriteLine(JsonSerializer.Serialize(value, Json));
+
+    /// <summary>A value as one line of a file of JSON lines.</summary>
+    public static string JsonLine(object value) => JsonSerializer.Serialize(value, Line);
 
     /// <summary>Shows each finding with its line and caret.</summary>
     public static void WriteDiagnostics(Diagnostics diagnostics)

@@ -65,8 +65,10 @@ public sealed class ConsoleWritingTests : BrowserTests
         await OpenAsync("purpose eq 'Made in a browser'");
         await Expect(Field("station_id")).ToHaveValueAsync("Ashford Weir (1)");
         await Field("purpose").FillAsync("Changed in a browser");
+        await Field("done_at").FillAsync("2024-05-02T10:15:30");
         await Role(AriaRole.Button, "Save").ClickAsync();
         await Expect(Dialog).ToBeHiddenAsync();
+        Assert.Contains("\"done_at\":\"2024-05-02T10:15:30Z\"", (await Service.SendAsync("/odata/s/Visits?$filter=purpose%20eq%20'Changed%20in%20a%20browser'")).Text);
 
         await OpenAsync("purpose eq 'Changed in a browser'");
         await Role(AriaRole.Button, "Delete …").ClickAsync();

@@ -10,7 +10,7 @@ import { FilterBuilder } from '../parts/FilterBuilder';
 import { Heading } from '../parts/Heading';
 import { RequestShown } from '../parts/RequestShown';
 import { Failed, NotFound, Pending } from '../parts/States';
-import { and, type DataQuery, pageUrl } from '../query';
+import { and, type DataQuery, exampleFilter, pageUrl } from '../query';
 
 /** A set's rows: every page, order and filter is a request to the public face, and that request is shown. */
 export function DataPage() {
@@ -98,7 +98,12 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
       {edited !== undefined && (
         <EntityDrawer service={service} set={set} row={edited ?? undefined} close={() => setEdited(undefined)} />
       )}
-      <FilterField key={query.filter} filter={query.filter} apply={(filter) => change({ filter })} />
+      <FilterField
+        key={query.filter}
+        filter={query.filter}
+        example={exampleFilter(set.properties)}
+        apply={(filter) => change({ filter })}
+      />
       {set.searched.length > 0 && (
         <SearchField
           key={`search ${query.search}`}
@@ -213,7 +218,13 @@ function SearchField({
   );
 }
 
-function FilterField({ filter, apply }: { filter: string; apply: (filter: string) => void }) {
+interface FilterProps {
+  filter: string;
+  example: string;
+  apply: (filter: string) => void;
+}
+
+function FilterField({ filter, example, apply }: FilterProps) {
   const [text, setText] = useState(filter);
   return (
     <form
@@ -226,7 +237,7 @@ function FilterField({ filter, apply }: { filter: string; apply: (filter: string
         <TextInput
           label="Filter"
           description="An expression as in $filter; build one below, or write it."
-          placeholder="telemetered eq true and contains(name,'Weir')"
+          placeholder={example}
           value={text}
           onChange={(event) => setText(event.currentTarget.value)}
           styles={{ input: { fontFamily: 'var(--mantine-font-family-monospace)' } }}

@@ -3,7 +3,7 @@ import { useDebouncedValue } from '@mantine/hooks';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { type Entity, fetchRows, type ServiceDetails, type SetInfo } from '../api';
-import { choicesUrl, chosenUrl, type Field, isNumber, labelOf } from '../entity';
+import { choicesUrl, chosenUrl, clockOf, type Field, isNumber, labelOf } from '../entity';
 
 interface InputProps {
   service: ServiceDetails;
@@ -54,6 +54,18 @@ export function FieldInput({ service, field, isNew, text, change, fault, isDisab
         minRows={3}
         maxRows={8}
         placeholder={hint}
+      />
+    );
+  const clock = clockOf(property.type, text);
+  if (clock)
+    return (
+      <TextInput
+        {...common}
+        type={clock.type}
+        description={[property.description, clock.note].filter(Boolean).join(' ') || undefined}
+        step={1}
+        value={clock.shown}
+        onChange={(event) => change(clock.read(event.currentTarget.value))}
       />
     );
   const unit = unitOf(field);
