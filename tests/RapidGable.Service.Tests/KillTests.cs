@@ -7,8 +7,8 @@ using RapidGable.Core.Tests;
 namespace RapidGable.Service.Tests;
 
 /// <summary>
-/// Writers that go on while the service's process is killed and the database crashes under them: what was acknowledged is there, nothing is
-/// there twice, and no group is there in part. PostgreSQL keeps the answers of repeatable requests in a table, so that a request without an
+/// Writers that go on while the service's process is killed, its connections break and the database crashes under them: what was acknowledged is
+/// there, nothing is there twice, and no group is there in part. PostgreSQL keeps the answers of repeatable requests in a table, so that a request without an
 /// answer can be sent again, also to the next process.
 /// </summary>
 public sealed class KillTests : IAsyncLifetime
@@ -89,7 +89,7 @@ public sealed class KillTests : IAsyncLifetime
         Assert.Equal("", string.Join(", ", words.Where(w => w.Key.StartsWith("group", StringComparison.Ordinal) && w.Value.Order().ToArray() is not [0, 1, 2]).Select(w => w.Key)));
     }
 
-    /// <summary>Kills the process again and again, and crashes the database now and then, until the work is done.</summary>
+    /// <summary>Kills the process again and again, breaks its connections and crashes the database in between, until the work is done.</summary>
     private async Task<int> DisturbAsync(Task work, CancellationToken cancellation)
     {
         var random = new Random(5);
@@ -106,6 +106,11 @@ public sealed class KillTests : IAsyncLifetime
             if (kills % 4 == 0)
             {
                 await _server.CrashAsync();
+                continue;
+            }
+            if (kills % 4 == 2)
+            {
+                await _server.ExecuteAsync("postgres", $"SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = '{_database}'");
                 continue;
             }
             _serve.Kill(entireProcessTree: true);
@@ -149,29 +154,39 @@ public sealed class KillTests : IAsyncLifetime
         }
     }
 
-    /// <summary>A group without an answer is left as it is: it may be done, or not, but never in part.</summary>
+    /// <summary>A group that is sent until all of it is answered, the same each time.</summary>
     private async Task GroupAsync(HttpClient client, string word, CancellationToken cancellation)
     {
-        var requests = new JsonArray([.. Enumerable.Range(0, GroupSize).Select(i => (JsonNode)new JsonObject
+        var (id, sent) = (Guid.NewGuid().ToString(), DateTimeOffset.UtcNow.ToString("r"));
+        var body = new JsonObject
         {
-            ["id"] = $"{i}", ["atomicityGroup"] = "g", ["method"] = "POST", ["url"] = "Marks", ["headers"] = new JsonObject { ["content-type"] = "application/json", ["prefer"] = "return=minimal" }, ["body"] = new JsonObject { ["word"] = word, ["part"] = i },
-        })]);
-        try
-        {
-            using var response = await client.PostAsJsonAsync("$batch", new JsonObject { ["requests"] = requests }, cancellation);
-            if (!response.IsSuccessStatusCode)
-                return;
-            var answers = (await response.Content.ReadFromJsonAsync<JsonObject>(cancellation))!["responses"]!.AsArray();
-            if (answers.All(a => (int)a!["status"]! == 204))
+            ["requests"] = new JsonArray([.. Enumerable.Range(0, GroupSize).Select(i => (JsonNode)new JsonObject
             {
-                _groups[word] = true;
-                Interlocked.Add(ref _done, GroupSize);
-            }
-        }
-        catch (Exception exception) when (exception is HttpRequestException or IOException || (exception is OperationCanceledException && !cancellation.IsCancellationRequested))
+                ["id"] = $"{i}", ["atomicityGroup"] = "g", ["method"] = "POST", ["url"] = "Marks", ["body"] = new JsonObject { ["word"] = word, ["part"] = i },
+                ["headers"] = new JsonObject { ["content-type"] = "application/json", ["prefer"] = "return=minimal", ["repeatability-request-id"] = $"{id}-{i}", ["repeatability-first-sent"] = sent },
+            })]),
+        };
+        while (true)
         {
+            try
+            {
+                using var response = await client.PostAsJsonAsync("$batch", body, cancellation);
+                if (response.IsSuccessStatusCode)
+                {
+                    var answers = (await response.Content.ReadFromJsonAsync<JsonObject>(cancellation))!["responses"]!.AsArray().Select(a => (int)a!["status"]!).ToList();
+                    if (answers.TrueForAll(a => a == 204))
+                        break;
+                    // A group that is not done is told so in every part of it.
+                    Assert.All(answers, a => Assert.Contains(a, new[] { 424, 503 }));
+                }
+            }
+            catch (Exception exception) when (exception is HttpRequestException or IOException || (exception is OperationCanceledException && !cancellation.IsCancellationRequested))
+            {
+            }
             await Task.Delay(20, cancellation);
         }
+        _groups[word] = true;
+        Interlocked.Add(ref _done, GroupSize);
     }
 
     private static async Task<int?> StatusAsync(HttpClient client, HttpRequestMessage request, CancellationToken cancellation)
