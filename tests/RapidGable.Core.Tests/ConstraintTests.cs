@@ -72,6 +72,28 @@ public class ConstraintTests
         Assert.Equal(isOf40 ? [] : ["No."], service.Annotations(ODataVersion.V40, "Core.LongDescription").Select(a => a.Attribute("String")!.Value));
     }
 
+    [Theory] // A-39, A-40, A-41: what single values must be
+    [InlineData("cost: { least: 0, most: 99.5 }", "Validation.Minimum Decimal=0, Validation.Maximum Decimal=99.5")]
+    [InlineData("hours: { most: 7.5 }", "Validation.Maximum Float=7.5")]
+    [InlineData("station_id: { least: 1 }", "Validation.Minimum Int=1")]
+    [InlineData("planned: { least: 2000-01-01 }", "Validation.Minimum Date=2000-01-01")]
+    [InlineData("done: { most: 2100-01-01T00:00:00Z }", "Validation.Maximum DateTimeOffset=2100-01-01T00:00:00Z")]
+    [InlineData("purpose: { pattern: '[A-Z].*' }", "Validation.Pattern String=^(?:[A-Z].*)$")]
+    [InlineData("purpose: { values: [Read, Clean] }", "Validation.AllowedValues Read Clean")]
+    [InlineData("purpose: { shortest: 3, longest: 80, message: Say why. }", "Core.LongDescription String=At least 3 characters. At most 80 characters. Say why.")]
+    [InlineData("purpose: { exists: Stations/code }", "Core.LongDescription String=Must be the code of one of Stations.")]
+    [InlineData("purpose: { write: create }", "Core.Immutable Bool=true")]
+    [InlineData("purpose: { write: never }", "Core.Permissions EnumMember=Core.Permission/Read")]
+    [InlineData("purpose: { make: user }", "Core.Computed Bool=true")]
+    [InlineData("purpose: { default: user }", "Core.ComputedDefaultValue Bool=true")]
+    public async Task A_rule_of_a_value_stands_with_its_property(string column, string expected)
+    {
+        await using var service = await LoadAsync("[]", $"    columns:\n      {column}\n");
+        var property = XDocument.Parse(Encoding.UTF8.GetString(service.Document(ODataVersion.V40))).Descendants().First(e => e.Name.LocalName == "Property" && e.Attribute("Name")!.Value == column.Split(':')[0]);
+        Assert.Equal(expected, string.Join(", ", property.Elements().Select(a => a.Attributes().Skip(1).FirstOrDefault() is { } value ? $"{a.Attribute("Term")!.Value} {value.Name.LocalName}={value.Value}"
+            : $"{a.Attribute("Term")!.Value} {string.Join(' ', a.Descendants().Where(d => d.Attribute("String") is not null).Select(d => d.Attribute("String")!.Value))}")));
+    }
+
     [Theory]
     [InlineData("[{ where: purpose ne @region, message: About the caller. }]", "About the caller.")]
     [InlineData("[{ where: cost gt 0, on: update, message: Say what it cost. }]", "When changed: Say what it cost.")]

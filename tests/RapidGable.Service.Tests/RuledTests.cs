@@ -193,7 +193,7 @@ public sealed class RuledTests(WritingFixture engines) : IAsyncLifetime
         Assert.Equal("Visits create,Tasks create,Tasks create,Tasks delete,Tasks delete,Visits delete", string.Join(',', notes.Select(n => $"{n.GetProperty("what")} {n.GetProperty("op")}")));
     }
 
-    [Fact] // A-24, A-43, A-44
+    [Fact]
     public async Task The_metadata_tells_the_rules()
     {
         var text = (await engines.Services[1].SendAsync(Root + "$metadata")).Text;
