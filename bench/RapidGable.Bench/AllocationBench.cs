@@ -52,7 +52,7 @@ public class AllocationBench
     public static async Task<string> RunAsync(string workspaceFolder)
     {
         await using var workspace = await WorkspaceLoader.LoadAsync(workspaceFolder, _ => null, default);
-        foreach (var service in workspace.Services)
+        foreach (var service in workspace.Services.Where(s => s.Model.FindSet("Sensors") is not null))
             Services[service.Model.Service] = new PublishedService(service.Model, workspace.Sources, "r");
         var job = Job.Default.WithToolchain(InProcessNoEmitToolchain.Instance).WithWarmupCount(3).WithIterationCount(3).WithInvocationCount(16).WithUnrollFactor(1);
         var summary = BenchmarkRunner.Run<AllocationBench>(ManualConfig.CreateEmpty().AddJob(job).AddDiagnoser(MemoryDiagnoser.Default).AddLogger(NullLogger.Instance).AddColumnProvider(DefaultColumnProviders.Instance).WithOptions(ConfigOptions.DisableLogFile));

@@ -159,8 +159,10 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
     private async Task<RequestFault?> AnswerAsync(Exchange exchange, string path, string query)
     {
         // Some clients encode the sign of the resources that are told apart here.
-        if (path.StartsWith("%24batch", StringComparison.OrdinalIgnoreCase) || path.EndsWith("/%24query", StringComparison.OrdinalIgnoreCase))
-            path = path.Replace("%24", "$", StringComparison.Ordinal);
+        if (path.Equals("%24batch", StringComparison.OrdinalIgnoreCase))
+            path = "$batch";
+        else if (path.EndsWith("/%24query", StringComparison.OrdinalIgnoreCase))
+            path = path[..^"%24query".Length] + "$query";
         if (path.StartsWith(StatusMonitors.Segment, StringComparison.Ordinal))
             return await monitors.AnswerAsync(exchange, path[StatusMonitors.Segment.Length..]);
         if (exchange.Preferences.RespondAsync && !InnerExchange.Is(exchange.Context))

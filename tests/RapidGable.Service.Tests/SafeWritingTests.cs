@@ -100,17 +100,20 @@ public sealed class SafeWritingTests : IAsyncLifetime
         Assert.DoesNotContain("new", lines[0]);
     }
 
+    private async Task KeepAnswersAsync()
+    {
+        await _http.DisposeAsync();
+        _folder.Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\nrepeats: gable_repeats\n");
+        _http = await RunningService.StartAsync(_folder.Folder);
+    }
+
     [Theory] // kept in memory, and in a table of the source
     [InlineData(false)]
     [InlineData(true)]
     public async Task A_request_that_comes_again_is_answered_again_and_done_once(bool isKept)
     {
         if (isKept)
-        {
-            await _http.DisposeAsync();
-            _folder.Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\nrepeats: gable_repeats\n");
-            _http = await RunningService.StartAsync(_folder.Folder);
-        }
+            await KeepAnswersAsync();
         var headers = Repeat("5c3a7f5e-0001");
         var answers = await Task.WhenAll(Enumerable.Range(0, 16).Select(_ => PostAsync("B-1", headers)));
         foreach (var answer in answers)
@@ -173,11 +176,7 @@ public sealed class SafeWritingTests : IAsyncLifetime
     public async Task A_group_that_comes_again_is_answered_again_and_done_once(bool isKept)
     {
         if (isKept)
-        {
-            await _http.DisposeAsync();
-            _folder.Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\nrepeats: gable_repeats\n");
-            _http = await RunningService.StartAsync(_folder.Folder);
-        }
+            await KeepAnswersAsync();
         // A group that fails keeps nothing, not even of what went well in it.
         Assert.Equal("424 409", await GroupAsync(("a", "B-1"), ("b", "ASH")));
         Assert.Equal("201 201", await GroupAsync(("a", "B-1"), ("b", "B-2")));

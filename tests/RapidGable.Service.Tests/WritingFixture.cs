@@ -29,6 +29,7 @@ public sealed class WritingFixture : IAsyncLifetime
           - { from: tag, name: Tags, type: Tag, allow: [read, create, update, delete] }
           - { from: note, name: Notes, type: Note, version: row, require-version: true, allow: [read, create, update, delete] }
           - { from: closed, name: Closed, type: Closed, allow: [read, create] }
+          - { from: branch, name: Branches, type: Branch, allow: [read, create, update, delete] }
           - { from: looked, name: Looked, type: Looked, key: code }
           - from: device
             name: Devices
@@ -65,11 +66,15 @@ public sealed class WritingFixture : IAsyncLifetime
         CREATE TABLE device (id INT NOT NULL PRIMARY KEY, kind VARCHAR(10) NULL, label VARCHAR(20) NULL, reach INT NULL, blades INT NULL);
         CREATE TABLE site (id INT NOT NULL PRIMARY KEY, title VARCHAR(20) NULL);
         CREATE TABLE mast (site_id INT NOT NULL PRIMARY KEY, height DECIMAL(6,2) NULL, FOREIGN KEY (site_id) REFERENCES site (id));
+        CREATE TABLE branch (id INT NOT NULL PRIMARY KEY, parent_id INT NULL, FOREIGN KEY (parent_id) REFERENCES branch (id) ON DELETE CASCADE);
         CREATE VIEW looked AS SELECT code, level FROM gauge;
         """;
 
     private const string Rows = """
-        DELETE FROM gauge_tag; DELETE FROM part; DELETE FROM note; DELETE FROM tag; DELETE FROM gauge; UPDATE basin SET parent_id = NULL; DELETE FROM basin; DELETE FROM closed; DELETE FROM device; DELETE FROM mast; DELETE FROM site;
+        DELETE FROM gauge_tag; DELETE FROM part; DELETE FROM note; DELETE FROM tag; DELETE FROM gauge; UPDATE basin SET parent_id = NULL; DELETE FROM basin; DELETE FROM closed; DELETE FROM device; DELETE FROM mast; DELETE FROM site; DELETE FROM branch;
+        INSERT INTO branch (id, parent_id) VALUES (1, NULL);
+        INSERT INTO branch (id, parent_id) VALUES (2, 1);
+        INSERT INTO branch (id, parent_id) VALUES (3, 2);
         INSERT INTO device (id, kind, label, reach) VALUES (1, 'radar', 'r1', 10);
         INSERT INTO device (id, kind, label, blades) VALUES (2, 'wheel', 'w1', 4);
         INSERT INTO site (id, title) VALUES (1, 'one');

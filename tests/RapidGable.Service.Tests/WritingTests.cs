@@ -260,6 +260,15 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         Assert.Contains(part, await ReadAsync(read));
     }
 
+    [Theory] // M-27, M-32: what goes with one of them is deleted as it should be
+    [InlineData("Branches/$filter(true)/$each", "")]
+    [InlineData("Branches/$filter(id gt 1)/$each", "{\"id\":1,\"parent_id\":null}")]
+    public async Task Those_that_go_with_one_another_are_deleted_together(string target, string left)
+    {
+        Assert.Equal(204, (await SendAsync("DELETE", target)).Status);
+        Assert.Contains($"\"value\":[{left}]", await ReadAsync("Branches"));
+    }
+
     [Theory] // M-30, M-32, P-34, J-53: what cannot be done is told, and the rest is done
     [InlineData("PATCH", "Tags", """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"id":3,"label":null},{"id":4,"label":"four"},{"@removed":{"reason":"deleted"},"@id":"Tags(2)"}]}""", "continue-on-error",
         """[{"@removed":{"reason":"deleted"},"@Org.OData.Core.V1.DataModificationException":{"failedOperation":"insert","responseCode":400,"info":{"code":"required","message":"'value/1/label' cannot be null.","severity":"error","target":"value/1/label","details":[]}},"id":3,"label":null}]""",

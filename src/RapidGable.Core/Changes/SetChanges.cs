@@ -32,6 +32,9 @@ internal sealed class SetChanges(ChangeUnit unit, ChangeRequest request, EntityF
         var members = ImmutableArray.CreateBuilder<ChangedMember>(rows.Count);
         foreach (var row in rows)
         {
+            // What went with one before it is deleted as it should be.
+            if (sent is null && members.Count > 0 && await finder.FindAsync(row.Set, row.Key) is null)
+                continue;
             var address = await finder.AddressAsync(row);
             var fault = await TryAsync(async () =>
             {
