@@ -235,6 +235,10 @@ internal static partial class LoadBench
             the micro-mapper fills objects for a serializer, the ORM also makes the SQL. A figure is the service's requests per second divided by theirs, in
             brackets the same by processor time of the web process; above 1 the service is faster or cheaper.
 
+            Writes: a row is a reading, answered with itself. A batch of 100 is one JSON batch whose hundred requests are a group; theirs is an array that is
+            inserted in one transaction. The file of 100,000 JSON lines is sent by `gable send --atomic --batch 100`, each line a repeatable request, and to the
+            others by a client written for it. What the service does besides is not in theirs: it reads what is wrong with a value, asks rules, and notes who changed what.
+
             ![Processor time against the floor](performance.svg)
             {table}
             """);

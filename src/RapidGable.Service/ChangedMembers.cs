@@ -58,7 +58,7 @@ internal static class ChangedMembers
             Why(json, member.Change, fault);
         if (member.Sent is not { ValueKind: JsonValueKind.Object } sent || (member.Address is not null && member.Change != MemberChange.Insert))
             return;
-        foreach (var value in sent.EnumerateObject().Where(m => !m.Name.StartsWith('@') || m.Name.EndsWith("id", StringComparison.Ordinal)))
+        foreach (var value in sent.EnumerateObject().Where(m => !m.Name.StartsWith('@') || m.Name is "@id" or "@odata.id").DistinctBy(m => m.Name))
             value.WriteTo(json);
     }
 
