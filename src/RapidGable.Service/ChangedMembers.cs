@@ -10,7 +10,7 @@ internal static class ChangedMembers
 {
     private const string Exception = "@Org.OData.Core.V1.DataModificationException";
 
-    /// <param name="context">Of the delta or the collection; null = the format has none.</param>
+    /// <param name="context">Gives the context URL of a fragment.</param>
     /// <param name="members">In the order of the request, each that is there with its representation.</param>
     public static byte[] Write(PayloadFormat format, Func<string, string> context, string set, bool isDelta, IEnumerable<(ChangedMember Member, byte[]? Now)> members)
     {
@@ -18,7 +18,7 @@ internal static class ChangedMembers
         using (var json = new Utf8JsonWriter(stream, new JsonWriterOptions { Encoder = JsonText.Encoder }))
         {
             json.WriteStartObject();
-            if (format.Level != MetadataLevel.None)
+            if (format.HasContext)
                 json.WriteString(format.Control("context"), context(isDelta ? set + "/$delta" : set));
             json.WriteStartArray("value");
             foreach (var (member, now) in members)

@@ -100,6 +100,9 @@ public class ConstraintTests
     [InlineData("[{ where: cost gt 0, who: technician, message: For some. }]", null)]
     [InlineData("[{ unique: [station_id, planned] }]", "No two entities have the same station_id, planned.")]
     [InlineData("[{ unique: [lat, sealed] }]", null)]
+    [InlineData("[{ unique: [lat, sealed], message: About what is hidden. }]", null)]
+    [InlineData("[{ where: 'station/Visits/any(v:v/cost gt 1 and v/place/lat gt 2)', message: Some visit costs. }]", "Some visit costs.")]
+    [InlineData("[{ where: station/Visits/$count gt 0, message: There are some. }]", "There are some.")]
     [InlineData("[{ unique: [lat], on: create, message: One a place. }]", "When created: One a place.")]
     public async Task What_has_no_form_is_told_in_words_or_not_at_all(string valid, string? words)
     {
@@ -119,11 +122,16 @@ public class ConstraintTests
         Assert.Equal("""{"$Not":{"$Lt":[{"$Apply":[{"$Path":"purpose"}],"$Function":"odata.length"},-1]}}""", JsonSerializer.Serialize(type.GetProperty("@Validation.Constraint#Rule2").GetProperty("Condition")));
     }
 
-    [Fact] // what a caller may not see is not told by a rule about it
-    public async Task A_rule_about_what_a_caller_does_not_see_is_not_told()
+    [Theory] // what a caller may not see is not told by a rule about it
+    [InlineData("[{ where: cost gt 0, message: It costs. }]", "Validation.Constraint")]
+    [InlineData("[{ where: cost gt 0, on: update, message: It costs. }]", "Core.LongDescription")]
+    [InlineData("[{ where: cost gt 0 or purpose ne @region, message: It costs. }]", "Core.LongDescription")]
+    [InlineData("[{ where: 'station/Visits/any(v:v/cost gt 1)', message: It costs. }]", "Core.LongDescription")]
+    [InlineData("[{ unique: [cost], message: It costs. }]", "Core.LongDescription")]
+    public async Task A_rule_about_what_a_caller_does_not_see_is_not_told(string valid, string term)
     {
-        await using var service = await LoadAsync("[{ where: cost gt 0 }]", "    rules: [{ who: anyone, may: [read, create], hide: [cost] }]\n");
-        Assert.Single(service.Annotations(ODataVersion.V401, "Validation.Constraint"));
-        Assert.Empty(service.Annotations(ODataVersion.V401, "Validation.Constraint", "cost"));
+        await using var service = await LoadAsync(valid, "    rules: [{ who: anyone, may: [read, create], hide: [cost] }]\n");
+        Assert.Single(service.Annotations(ODataVersion.V401, term));
+        Assert.Empty(service.Annotations(ODataVersion.V401, term, "cost"));
     }
 }

@@ -10,8 +10,37 @@ namespace RapidGable.Building;
 /// <param name="rule">The rule, bound to the whole model.</param>
 internal sealed class ConstraintBuilder(EntityModel model, EntitySet set, BoundRule rule)
 {
-    /// <returns>Null when documents have no form for it, or it is about the caller or about what is not published.</returns>
-    public ConstraintExpression? Build() => rule.Condition is null || rule.Attributes.Any() ? null : Of(rule.Condition);
+    private readonly Dictionary<string, (string Path, EntityType Type)> _scopes = new() { [""] = ("", set.Type) };
+
+    /// <summary>The rule with its form, where documents have one and it is not about the caller, and with what it is about.</summary>
+    public RowRule Describe(RowRule declared)
+    {
+        if (rule.Condition is null)
+            return declared;
+        var about = About(rule.Condition).ToList();
+        return declared with { Form = rule.Attributes.Any() ? null : Of(rule.Condition), About = about.Contains(null) ? null : [.. about.Select(p => p!)] };
+    }
+
+    /// <summary>Every path in an expression, also behind its relations; null = one that has none.</summary>
+    private IEnumerable<string?> About(BoundExpression expression)
+    {
+        IEnumerable<string?> own = expression switch
+        {
+            BoundProperty property => [Path(property.Hops, property.Property, _scopes[property.Scope].Type) is { } path ? _scopes[property.Scope].Path + path.Text : null],
+            BoundRelated related => [_scopes[related.Scope].Path + string.Join('/', related.Hops.Select(h => h.Name))],
+            BoundOverRelated over => [Enter(over)],
+            BoundRootValue or BoundSearchTerm => [null],
+            _ => [],
+        };
+        return own.ToList().Concat(expression.Operands.SelectMany(About));
+    }
+
+    private string Enter(BoundOverRelated over)
+    {
+        var path = _scopes[over.OuterScope].Path + string.Join('/', over.Hops.Append(over.Navigation).Select(h => h.Name));
+        _scopes[over.Scope] = (path + "/", over.Target.Type);
+        return path;
+    }
 
     private ConstraintExpression? Of(BoundExpression expression) => expression switch
     {
@@ -23,7 +52,7 @@ internal sealed class ConstraintBuilder(EntityModel model, EntitySet set, BoundR
         BoundCall call => Node("Apply", [.. call.Arguments]) is { } apply ? apply with { Text = "odata." + (call.Function == CanonicalFunction.MatchesPattern ? "matchesPattern" : call.Function.ToString().ToLowerInvariant()) } : null,
         BoundIn isIn => In(isIn),
         BoundTruth truth => Of(truth.Operand),
-        BoundProperty { Scope: "" } property => Path(property.Hops, property.Property),
+        BoundProperty { Scope: "" } property => Path(property.Hops, property.Property, set.Type),
         BoundRelated { Scope: "" } related => new ConstraintExpression("Path", string.Join('/', related.Hops.Select(h => h.Name))),
         BoundNull => new ConstraintExpression("Null", ""),
         BoundLiteral literal => Constant(rule.LiteralOf(literal.Slot, Caller.Anonymous).Value, literal.LiteralType),
@@ -48,9 +77,9 @@ internal sealed class ConstraintBuilder(EntityModel model, EntitySet set, BoundR
         return all.Count == 0 ? null : all.Skip(1).Aggregate(all[0], (left, right) => new ConstraintExpression("Or", "", [left, right]));
     }
 
-    private ConstraintExpression? Path(ImmutableArray<NavigationProperty> hops, Property property)
+    private ConstraintExpression? Path(ImmutableArray<NavigationProperty> hops, Property property, EntityType from)
     {
-        var type = (hops is [.., var last] ? model.Target(last) : set).Type;
+        var type = hops is [.., var last] ? model.Target(last).Type : from;
         var group = type.Properties.FirstOrDefault(p => p.IsGroup && p.Members.Any(m => m.Column == property.Column));
         return group is null && type.FindProperty(property.Name) is null ? null
             : new ConstraintExpression("Path", string.Join('/', hops.Select(h => h.Name).Concat(group is null ? [property.Name] : new[] { group.Name, property.Name })));

@@ -74,7 +74,7 @@ public sealed class ModelBuilder
     /// <summary>The model with the rules about rows in the form that documents have for them.</summary>
     private static EntityModel WithForms(EntityModel model) => new(model.Service, model.Title, model.Namespace, [.. model.Sets.Select(set => set.RowRules.IsEmpty ? set : set with
     {
-        RowRules = [.. set.RowRules.Select(r => r.Condition is { } condition && Access.BoundRule.Bind(model, set, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = condition }).Value is { } rule ? r with { Form = new ConstraintBuilder(model, set, rule).Build() } : r)],
+        RowRules = [.. set.RowRules.Select(r => r.Condition is { } condition && Access.BoundRule.Bind(model, set, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = condition }).Value is { } rule ? new ConstraintBuilder(model, set, rule).Describe(r) : r)],
     })]);
 
     /// <summary>The model with the properties that are computed; their types are those of their expressions.</summary>

@@ -8,7 +8,7 @@ using RapidGable.Payloads;
 namespace RapidGable.Metadata;
 
 /// <summary>The metadata document as CSDL XML 4.0 or 4.01.</summary>
-public sealed class CsdlXmlWriter
+public sealed partial class CsdlXmlWriter
 {
     private const string Edmx = "http://docs.oasis-open.org/odata/ns/edmx";
     private const string Edm = "http://docs.oasis-open.org/odata/ns/edm";
@@ -124,70 +124,6 @@ public sealed class CsdlXmlWriter
         _xml.WriteEndElement();
     }
 
-    /// <summary>What written rows must be: as constraints where the version has a form for them, else in words.</summary>
-    private void WriteRowRules(EntitySet set)
-    {
-        const SetOperations always = SetOperations.Create | SetOperations.Update;
-        var rules = set.Operations.HasFlag(SetOperations.Create) || set.Operations.HasFlag(SetOperations.Update) ? set.RowRules.Where(r => r.Who is null).ToList() : [];
-        var told = rules.Where(r => r is { On: always, Form: { } form } && (_version != ODataVersion.V40 || form.IsOf40) && form.Paths.All(p => IsSeen(set.Type, p))).ToList();
-        foreach (var rule in told)
-        {
-            _xml.WriteStartElement("Annotation", Edm);
-            _xml.WriteAttributeString("Term", "Validation.Constraint");
-            // A term stands once on its target, and further times with qualifiers.
-            if (told.Count > 1)
-                _xml.WriteAttributeString("Qualifier", "Rule" + Text(told.IndexOf(rule) + 1));
-            _xml.WriteStartElement("Record", Edm);
-            Element("PropertyValue", Edm, ("Property", "FailureMessage"), ("String", rule.Message ?? $"The entity does not fulfil a rule: {rule.Condition}."));
-            _xml.WriteStartElement("PropertyValue", Edm);
-            _xml.WriteAttributeString("Property", "Condition");
-            WriteConstraint(rule.Form!);
-            _xml.WriteEndElement();
-            _xml.WriteEndElement();
-            _xml.WriteEndElement();
-        }
-        var words = rules.Except(told).Select(r => Words(set, r)).OfType<string>().ToList();
-        if (words.Count > 0)
-            Annotation("Core.LongDescription", "String", string.Join(' ', words));
-    }
-
-    /// <summary>A rule in words; null when there are none that tell nothing of what is not seen.</summary>
-    private static string? Words(EntitySet set, RowRule rule)
-    {
-        var when = rule.On switch { SetOperations.Create => "When created: ", SetOperations.Update => "When changed: ", _ => "" };
-        if (rule.Message is { } message)
-            return when + message;
-        var seen = set.Type.Properties.SelectMany(p => p.IsGroup ? p.Members.Select(m => (m.Column, Name: $"{p.Name}/{m.Name}")) : [(p.Column, p.Name)]).ToList();
-        var names = rule.Unique.SelectMany(c => seen.Where(p => p.Column == c).Take(1)).Select(p => p.Name).ToList();
-        return names.Count == 0 || names.Count < rule.Unique.Length ? null : $"{when}No two entities have the same {string.Join(", ", names)}.";
-    }
-
-    private void WriteConstraint(ConstraintExpression expression)
-    {
-        _xml.WriteStartElement(expression.Element, Edm);
-        if (expression.Element == "Apply")
-            _xml.WriteAttributeString("Function", expression.Text);
-        else if (expression.Operands.IsEmpty && expression.Element != "Null")
-            _xml.WriteString(expression.Text);
-        foreach (var operand in expression.Operands)
-            WriteConstraint(operand);
-        _xml.WriteEndElement();
-    }
-
-    /// <summary>Whether a path leads over what this model shows.</summary>
-    private bool IsSeen(EntityType type, string path)
-    {
-        var names = path.Split('/');
-        for (var i = 0; i < names.Length; i++)
-        {
-            if (type.FindNavigation(names[i]) is { } navigation)
-                type = _model.Target(navigation).Type;
-            else
-                return type.FindProperty(names[i]) is { } property && (i == names.Length - 1 ? !property.IsGroup : i == names.Length - 2 && property.Members.Any(m => m.Name == names[i + 1]));
-        }
-        return true;
-    }
-
     private void WriteDerived(EntityType type, DerivedType derived)
     {
         _xml.WriteStartElement("EntityType", Edm);
@@ -263,33 +199,6 @@ public sealed class CsdlXmlWriter
             Annotation("Core.MediaType", "String", mediaType);
         _xml.WriteEndElement();
     }
-
-    /// <summary>What written values must be (Validation vocabulary).</summary>
-    private void WriteRules(Property property)
-    {
-        var rules = property.Rules;
-        var kind = property.Type.Kind switch { EdmKind.Decimal => "Decimal", EdmKind.Single or EdmKind.Double => "Float", EdmKind.Date => "Date", EdmKind.TimeOfDay => "TimeOfDay", EdmKind.DateTimeOffset => "DateTimeOffset", EdmKind.Duration => "Duration", _ => "Int" };
-        if (rules.Least is { } least)
-            Annotation("Validation.Minimum", kind, ValueConversion.Text(least));
-        if (rules.Most is { } most)
-            Annotation("Validation.Maximum", kind, ValueConversion.Text(most));
-        if (rules.Pattern is { } pattern)
-            Annotation("Validation.Pattern", "String", pattern.ToString());
-        if (rules.Shortest is not null || (rules.Longest is not null && property.Type.MaxLength is null) || rules.Exists is not null || rules.Message is not null)
-            Annotation("Core.LongDescription", "String", string.Join(' ', new[] { rules.Shortest is { } shortest ? $"At least {Text(shortest)} characters." : null, rules.Longest is { } longest ? $"At most {Text(longest)} characters." : null, rules.Exists is { } exists ? $"Must be the {exists.Property} of one of {exists.Set}." : null, rules.Message }.OfType<string>()));
-    }
-
-    private void WriteAllowedValues(ImmutableArray<string> values) => Annotated("Validation.AllowedValues", () =>
-    {
-        _xml.WriteStartElement("Collection", Edm);
-        foreach (var value in values)
-        {
-            _xml.WriteStartElement("Record", Edm);
-            Element("PropertyValue", Edm, ("Property", "Value"), ("String", value));
-            _xml.WriteEndElement();
-        }
-        _xml.WriteEndElement();
-    });
 
     /// <summary>A default as a literal of the type; null when the source's text is none.</summary>
     private static string? DefaultLiteral(EdmType type, string value) => type.Kind switch

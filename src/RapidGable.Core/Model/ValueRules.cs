@@ -91,6 +91,9 @@ public sealed record RowRule(SetOperations On)
     /// <summary>The condition as documents tell it; null = they have no form for it.</summary>
     public ConstraintExpression? Form { get; init; }
 
+    /// <summary>The paths of everything that the condition is about; null = that cannot be said.</summary>
+    public ImmutableArray<string>? About { get; init; }
+
     /// <summary>Columns whose values together no other row has; empty = <see cref="Condition"/> says it.</summary>
     public ImmutableArray<string> Unique { get; init; } = [];
 

@@ -166,32 +166,17 @@ internal abstract class CellJsonWriter
         {
             switch (RowValue.Published(row, Property, column))
             {
-                case bool flag:
-                    json.WriteBooleanValue(flag);
-                    break;
                 case long number when numbersAsText && Property.Type.Kind == EdmKind.Int64:
                     json.WriteStringValue(number.ToString(CultureInfo.InvariantCulture));
                     break;
-                case long number:
-                    json.WriteNumberValue(number);
-                    break;
                 case decimal number when numbersAsText:
                     json.WriteStringValue(number.ToString(CultureInfo.InvariantCulture));
-                    break;
-                case decimal number:
-                    json.WriteNumberValue(number);
-                    break;
-                case double number when double.IsFinite(number):
-                    json.WriteNumberValue(number);
-                    break;
-                case double number:
-                    json.WriteStringValue(double.IsNaN(number) ? "NaN" : number > 0 ? "INF" : "-INF");
                     break;
                 case DateTime instant:
                     json.WriteStringValue(instant.ToString(_instantFormat, CultureInfo.InvariantCulture));
                     break;
                 case var other:
-                    json.WriteStringValue(ValueConversion.Text(other));
+                    PublishedJson.Write(json, other);
                     break;
             }
         }
