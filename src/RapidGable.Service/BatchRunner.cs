@@ -129,10 +129,9 @@ internal static class BatchRunner
     /// <summary>Requests that are done as a whole or not at all, in one transaction; it is tried again when others got in its way (M-51).</summary>
     private static async Task<List<BatchResponse>> GroupAsync(Exchange exchange, List<BatchRequest> group, HashSet<string> failed, Dictionary<string, string> addresses, ODataFace face)
     {
-        for (var attempt = 1; ; attempt++)
+        using var tries = new ChangeTries(exchange.Service.Turns);
+        while (true)
         {
-            if (attempt > 1)
-                await Task.Delay(Random.Shared.Next(5, 25 * attempt), exchange.Cancellation);
             await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, face.Now);
             var known = new Dictionary<string, string>(addresses);
             var results = new List<BatchResponse>();
@@ -141,7 +140,7 @@ internal static class BatchRunner
             var isGood = results.TrueForAll(r => r.Response.IsSuccess);
             if (isGood && await CommitAsync(unit, face) is { } fault)
                 (isGood, results[^1]) = (false, results[^1] with { Response = Failed(fault) });
-            if (!isGood && unit.HasCollided && attempt < Limits.ChangeAttempts)
+            if (!isGood && unit.HasCollided && await tries.AgainAsync(unit, exchange.Cancellation))
                 continue;
             foreach (var (id, address) in known)
                 addresses[id] = address;

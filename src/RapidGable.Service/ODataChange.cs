@@ -1,4 +1,3 @@
-using System.Diagnostics;
 using System.Text.Json;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
@@ -236,12 +235,12 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
 
     private async Task<RequestFault?> TryAsync(ReadRequest read, Options options, Repeatable? repeatable)
     {
-        var clock = Stopwatch.StartNew();
-        for (var attempt = 1; ; attempt++)
+        using var tries = new ChangeTries(exchange.Service.Turns);
+        while (true)
         {
+            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, time.GetUtcNow().UtcDateTime);
             try
             {
-                await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, time.GetUtcNow().UtcDateTime);
                 var set = read.Request.Change.Request.Path.Target;
                 var isKept = repeatable is not null && RepeatedChanges.AreKept(unit, set);
                 if (isKept && await RepeatedChanges.FindAsync(unit, set, repeatable!.Id, exchange.Cancellation) is { } known)
@@ -256,11 +255,15 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
                 await unit.CommitAsync(CancellationToken.None);
                 if (repeatable is not null && !isKept)
                     repeats.Keep(repeatable.Id, JsonSerializer.Serialize(answer));
+                // Others need not wait until the caller has taken the answer.
+                await unit.DisposeAsync();
+                tries.Dispose();
                 return await SendAsync(answer, repeatable is not null);
             }
-            catch (SourceException exception) when (exception.Kind == SourceFaultKind.Collision && attempt < Limits.ChangeAttempts && clock.Elapsed.TotalSeconds < Limits.StatementSeconds)
+            catch (SourceException exception) when (exception.Kind == SourceFaultKind.Collision)
             {
-                await Task.Delay(Random.Shared.Next(5, 25 * attempt), exchange.Cancellation);
+                if (!await tries.AgainAsync(unit, exchange.Cancellation))
+                    throw;
             }
         }
     }

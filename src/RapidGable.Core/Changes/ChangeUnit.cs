@@ -22,6 +22,9 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
 
     public DateTime Now => now;
 
+    /// <summary>Where its changes are; null before the first.</summary>
+    public ISource? Source => _source;
+
     /// <summary>Something of it met the change of somebody else and was undone; all of it may be tried again.</summary>
     public bool HasCollided { get; set; }
 

@@ -54,9 +54,6 @@ public static class Limits
     /// <summary>Entities in one body, related ones among them.</summary>
     public const int SentEntities = 1_000;
 
-    /// <summary>How often changes are tried that others got in the way of.</summary>
-    public const int ChangeAttempts = 5;
-
     /// <summary>Hours for which a repeatable request may be sent again.</summary>
     public const int RepeatHours = 24;
 

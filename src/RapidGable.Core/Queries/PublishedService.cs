@@ -50,6 +50,9 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
     /// <summary>The source that a set is read from.</summary>
     public ISource SourceOf(EntitySet set) => sources[set.Source.Source];
 
+    /// <summary>In what order changes are tried again.</summary>
+    public Changes.ChangeTurns Turns { get; } = new();
+
     /// <summary>A short text that changes with what is published.</summary>
     public string Revision => revision;
 
