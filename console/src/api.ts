@@ -21,6 +21,8 @@ export interface PropertyInfo {
   enumMembers?: string[];
   members?: PropertyInfo[];
   description?: string;
+  /** What it is measured in: a unit or currency, or the path to the text that says so. */
+  measure?: { text?: string; path?: string };
   /** When callers may write it. */
   write: 'always' | 'create' | 'never';
   isRequired: boolean;
@@ -179,10 +181,14 @@ export function callAs(name: string, secret: string): void {
   else authorization = secret.startsWith('gablekey_') ? `Bearer ${secret}` : basic();
 }
 
+/** Large numbers as texts, since a browser would round them. */
+export const exactJson = 'application/json;IEEE754Compatible=true';
+
 /** A request to a service as the caller of this page. */
 function askService(url: string, init: RequestInit = {}): Promise<Response> {
   const headers = new Headers(init.headers);
   headers.set('OData-MaxVersion', '4.01');
+  if (!headers.has('Accept')) headers.set('Accept', exactJson);
   if (authorization) headers.set('Authorization', authorization);
   // The browser sends nothing that it knows of this address by itself, and does not ask people either.
   return ask(url, { ...init, headers, credentials: 'omit' });
@@ -389,9 +395,7 @@ export interface Page {
 
 export async function fetchPage(url: string, pageSize: number): Promise<Page> {
   const start = performance.now();
-  const response = await askService(url, {
-    headers: { Accept: 'application/json', Prefer: `maxpagesize=${pageSize}` },
-  });
+  const response = await askService(url, { headers: { Prefer: `maxpagesize=${pageSize}` } });
   const text = await response.text();
   const milliseconds = performance.now() - start;
   const body = JSON.parse(text);
@@ -425,7 +429,7 @@ export async function fetchEntity(url: string): Promise<TaggedEntity> {
 
 async function write(method: string, url: string, body: Entity | undefined, tag: string | undefined): Promise<void> {
   const headers: Record<string, string> = { Prefer: 'return=minimal' };
-  if (body) headers['Content-Type'] = 'application/json';
+  if (body) headers['Content-Type'] = exactJson;
   if (tag) headers['If-Match'] = tag;
   await (await askService(url, { method, headers, body: body && JSON.stringify(body) })).text();
 }
@@ -444,4 +448,10 @@ export function deleteEntity(url: string, tag: string | undefined): Promise<void
 
 export async function fetchRows(url: string): Promise<Entity[]> {
   return (await (await askService(url)).json()).value;
+}
+
+/** A single value; null when there is none. */
+export async function fetchValue(url: string): Promise<string | null> {
+  const response = await askService(url);
+  return response.status === 204 ? null : String((await response.json()).value);
 }

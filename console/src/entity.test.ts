@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { PropertyInfo, SetInfo } from './api';
-import { bodyOf, choicesUrl, clockOf, entityUrl, faultOf, fieldsOf, textsOf } from './entity';
+import { bodyOf, choicesUrl, clockOf, entityUrl, faultOf, fieldsOf, textsOf, unitUrl } from './entity';
 
 function property(name: string, type: string, more: Partial<PropertyInfo> = {}): PropertyInfo {
   return {
@@ -76,7 +76,7 @@ describe('fields', () => {
 
   it('become the body of a new entity, or of what changes', () => {
     const fields = fieldsOf(set, true);
-    const entity = { minutes: 5, purpose: 'Going', done: false, position: { latitude: 52.5 } };
+    const entity = { minutes: '5', purpose: 'Going', done: false, position: { latitude: 52.5 } };
     const before = textsOf(entity, fields);
     expect(before.minutes).toBe('5');
     expect(before['position/latitude']).toBe('52.5');
@@ -85,6 +85,22 @@ describe('fields', () => {
       minutes: null,
       done: true,
     });
+  });
+
+  it('keep numbers that a browser would round', () => {
+    const fields = fieldsOf(set, true);
+    const entity = { id: '9007199254740993', station_id: '-9223372036854775808', minutes: '12345678901234567.89' };
+    expect(bodyOf(fields, textsOf(entity, fields), {}, true)).toMatchObject(entity);
+  });
+
+  it('say where their unit stands', () => {
+    const measured = (measure: PropertyInfo['measure']) => ({
+      path: 'value',
+      property: property('value', 'Edm.Decimal', { measure }),
+    });
+    expect(unitUrl('/R(1)', measured({ path: 'Sensor/größe' }))).toBe('/R(1)/Sensor/gr%C3%B6%C3%9Fe');
+    expect(unitUrl('/R(1)', measured({ text: 'm' }))).toBeUndefined();
+    expect(unitUrl(undefined, measured({ path: 'unit' }))).toBeUndefined();
   });
 });
 

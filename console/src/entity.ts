@@ -96,7 +96,8 @@ function textFault(property: PropertyInfo, text: string, told: (words: string) =
 function valueOf(property: PropertyInfo, text: string): unknown {
   if (text === '') return null;
   if (property.type === 'Edm.Boolean') return text === 'true';
-  return isNumber(property) ? Number(text) : text;
+  // Those that a browser's numbers cannot hold are sent as the texts that they are.
+  return isNumber(property) && !/Int64|Decimal/.test(property.type) ? Number(text) : text;
 }
 
 /** The body of a new entity, or of a change: only what differs. */
@@ -115,6 +116,12 @@ export function bodyOf(
     else body[path] = value;
   }
   return body;
+}
+
+/** Where the unit of a value stands, for one that differs from row to row. */
+export function unitUrl(url: string | undefined, { property }: Field): string | undefined {
+  const path = property.measure?.path;
+  return url && path ? `${url}/${path.split('/').map(encodeURIComponent).join('/')}` : undefined;
 }
 
 function literal(type: string, text: string): string {

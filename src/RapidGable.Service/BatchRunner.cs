@@ -129,7 +129,7 @@ internal static class BatchRunner
     /// <summary>Requests that are done as a whole or not at all, in one transaction; it is tried again when others got in its way (M-51).</summary>
     private static async Task<List<BatchResponse>> GroupAsync(Exchange exchange, List<BatchRequest> group, HashSet<string> failed, Dictionary<string, string> addresses, ODataFace face)
     {
-        using var tries = new ChangeTries(exchange.Service.Turns);
+        using var tries = new ChangeTries();
         while (true)
         {
             await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, face.Now);

@@ -169,6 +169,7 @@ internal static class ManagementInterface
         property.DefaultValue,
         made = property.Maker?.ToString() ?? (property.HasComputedDefault ? "a value of the database" : null),
         property.Expression,
+        measure = property.Measure is { } measure ? new { text = measure.IsPath ? null : measure.Text, path = measure.IsPath ? measure.Text : null } : null,
         maxLength = property.Type.Kind == EdmKind.String ? property.Type.MaxLength : null,
         scale = property.Type.Kind == EdmKind.Decimal ? property.Type.Scale : null,
         values = property.Rules.Values.IsEmpty ? property.AllowedValues.IsEmpty ? null : property.AllowedValues.AsEnumerable() : property.Rules.Values.Select(ValueConversion.Text),

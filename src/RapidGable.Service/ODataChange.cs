@@ -235,7 +235,7 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
 
     private async Task<RequestFault?> TryAsync(ReadRequest read, Options options, Repeatable? repeatable)
     {
-        using var tries = new ChangeTries(exchange.Service.Turns);
+        using var tries = new ChangeTries();
         while (true)
         {
             await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, time.GetUtcNow().UtcDateTime);

@@ -14,6 +14,12 @@ public sealed class ConsoleWritingTests : BrowserTests
             rules: { read: anyone, create: anyone, update: anyone, delete: anyone }
             sets:
               - { from: station, name: Stations, type: Station, hide: [photo] }
+              - { from: sensor, name: Sensors, type: Sensor }
+              - from: reading
+                name: Readings
+                type: Reading
+                allow: [read, create, update]
+                columns: { value: { measured-in: = Sensor/unit } }
               - from: visit
                 name: Visits
                 type: Visit
@@ -96,6 +102,21 @@ public sealed class ConsoleWritingTests : BrowserTests
         await Role(AriaRole.Button, "Save").ClickAsync();
         await Role(AriaRole.Button, "Start again from theirs").ClickAsync();
         await Expect(Field("purpose")).ToHaveValueAsync("Theirs again");
+    }
+
+    [Fact] // a browser's own numbers would round them, and another row would be changed
+    public async Task Numbers_stay_exact_and_stand_beside_their_unit()
+    {
+        Assert.Equal(201, (await Service.SendAsync("/odata/s/Readings", "POST", """{"id":9007199254740993,"station_id":1,"sensor_no":1,"taken_at":"2024-05-01T00:00:00Z","value":1.5}""")).Status);
+        await GoAsync("services/s/Readings?filter=" + Uri.EscapeDataString("id eq 9007199254740993"));
+        await Expect(Role(AriaRole.Region, "Rows of Readings")).ToContainTextAsync("9007199254740993");
+        await Role(AriaRole.Button, "Edit row 1").ClickAsync();
+        await Expect(Field("value")).ToHaveValueAsync("1.5");
+        await Expect(Dialog.GetByText("m", new() { Exact = true })).ToBeVisibleAsync();
+        await Field("value").FillAsync("1234567.8901");
+        await Role(AriaRole.Button, "Save").ClickAsync();
+        await Expect(Dialog).ToBeHiddenAsync();
+        Assert.Contains("\"value\":1234567.8901", (await Service.SendAsync("/odata/s/Readings(9007199254740993)")).Text);
     }
 
     [Fact]

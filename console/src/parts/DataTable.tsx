@@ -48,11 +48,15 @@ export function DataTable({ properties, rows, label, order, sort, edit }: DataTa
                   {property.isSortable ? (
                     <button type="button" className="sort" title={property.facets} onClick={() => turn(property.name)}>
                       {property.name}
+                      <Unit of={property} />
                       {direction === 'ascending' && <IconArrowUp size={14} aria-hidden />}
                       {direction === 'descending' && <IconArrowDown size={14} aria-hidden />}
                     </button>
                   ) : (
-                    <span title={property.facets}>{property.name}</span>
+                    <span title={property.facets}>
+                      {property.name}
+                      <Unit of={property} />
+                    </span>
                   )}
                 </Table.Th>
               );
@@ -79,6 +83,16 @@ export function DataTable({ properties, rows, label, order, sort, edit }: DataTa
         </Table.Tbody>
       </Table>
     </div>
+  );
+}
+
+/** What all values of a column are measured in. */
+function Unit({ of: { measure } }: { of: PropertyInfo }) {
+  if (!measure?.text) return null;
+  return (
+    <Text span inherit fw={400} c="dimmed">
+      {measure.text}
+    </Text>
   );
 }
 

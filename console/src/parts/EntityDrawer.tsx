@@ -139,7 +139,8 @@ function Editor({ service, set, url, start, may, close }: EditorProps) {
             service={service}
             field={field}
             isNew={isNew}
-            text={texts[field.path] ?? ''}
+            url={url}
+            texts={texts}
             change={(text) => change(field.path, text)}
             fault={faultAt(field)}
             isDisabled={!mayChange}

@@ -2,22 +2,27 @@ import { Loader, Select, Text, Textarea, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type Entity, fetchRows, type ServiceDetails, type SetInfo } from '../api';
-import { choicesUrl, chosenUrl, clockOf, type Field, isNumber, labelOf } from '../entity';
+import { type Entity, fetchRows, fetchValue, type ServiceDetails, type SetInfo } from '../api';
+import { choicesUrl, chosenUrl, clockOf, type Field, isNumber, labelOf, unitUrl } from '../entity';
 
 interface InputProps {
   service: ServiceDetails;
   field: Field;
   isNew: boolean;
-  text: string;
+  /** The entity's address; a new one has none. */
+  url?: string;
+  /** What is in all fields. */
+  texts: Record<string, string>;
   change: (text: string) => void;
   fault?: string;
   isDisabled: boolean;
 }
 
 /** The editor that fits a value: a choice of related rows, of listed values, a date, a long text, a number with its unit. */
-export function FieldInput({ service, field, isNew, text, change, fault, isDisabled }: InputProps) {
+export function FieldInput({ service, field, isNew, url, texts, change, fault, isDisabled }: InputProps) {
   const { property } = field;
+  const text = texts[field.path] ?? '';
+  const unit = useUnit(field, url, texts);
   const target = field.relation && service.sets.find((s) => s.name === field.relation?.target && s.kind === 'set');
   const common = {
     label: field.path,
@@ -68,7 +73,6 @@ export function FieldInput({ service, field, isNew, text, change, fault, isDisab
         onChange={(event) => change(clock.read(event.currentTarget.value))}
       />
     );
-  const unit = unitOf(field);
   return (
     <TextInput
       {...common}
@@ -78,17 +82,24 @@ export function FieldInput({ service, field, isNew, text, change, fault, isDisab
       onChange={(event) => change(event.currentTarget.value)}
       placeholder={hint}
       rightSection={unit && <Text size="xs">{unit}</Text>}
-      rightSectionWidth={unit ? 64 : undefined}
+      rightSectionWidth={unit ? `${unit.length + 2}ch` : undefined}
       spellCheck={false}
     />
   );
 }
 
-/** What a number counts, where its name ends with it. */
-function unitOf({ property }: Field): string | undefined {
-  const last = property.name.split('_').at(-1) ?? '';
-  const isUnit = /^(km2|m3s|m|km|mm|cm|s|ms|minutes|hours|days|months|percent|celsius)$/.test(last);
-  return isNumber(property) && isUnit && last !== property.name ? last : undefined;
+/** What a number is measured in; where that differs it is asked for, and a new entity has none yet. */
+function useUnit(field: Field, url: string | undefined, texts: Record<string, string>): string | undefined {
+  const { measure } = field.property;
+  const asked = unitUrl(url, field);
+  const told = useQuery({
+    queryKey: ['unit', asked],
+    queryFn: () => fetchValue(asked ?? ''),
+    enabled: asked !== undefined,
+    gcTime: 0,
+    retry: false,
+  });
+  return (measure?.text ?? (measure?.path && texts[measure.path]) ?? told.data ?? '') || undefined;
 }
 
 function hintOf({ property }: Field): string | undefined {

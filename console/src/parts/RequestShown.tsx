@@ -1,5 +1,5 @@
 import { Group, Text } from '@mantine/core';
-import type { Page } from '../api';
+import { exactJson, type Page } from '../api';
 import { Address } from './Address';
 
 interface RequestShownProps {
@@ -21,7 +21,7 @@ export function RequestShown({ url, pageSize, page, isFetching }: RequestShownPr
       </Group>
       <Group justify="space-between">
         <Text size="xs" c="dimmed" className="address">
-          Prefer: maxpagesize={pageSize} · OData-MaxVersion: 4.01
+          Prefer: maxpagesize={pageSize} · OData-MaxVersion: 4.01 · Accept: {exactJson}
         </Text>
         <Text size="xs" c="dimmed">
           {isFetching

@@ -102,7 +102,7 @@ public sealed class ModelBuilder
             Note($"{set.Name}/{name.Value}", type.ToString(), $"declared; computed as {expression.Value}");
             // A value that is only looked up stays as it is kept; any other has the engine's usual form.
             var kept = (bound.Value.Condition as Requests.BoundProperty)?.Property;
-            return new Property(name.Value, type, true, name.Value, kept?.StorageForm) { Expression = expression.Value, Access = PropertyAccess.ReadOnly, Conversion = kept?.Conversion, Description = kept?.Description };
+            return new Property(name.Value, type, true, name.Value, kept?.StorageForm) { Expression = expression.Value, Access = PropertyAccess.ReadOnly, Conversion = kept?.Conversion, Description = kept?.Description, Measure = kept?.Measure is { IsPath: false } measure ? measure : null };
         }
         return null;
     }

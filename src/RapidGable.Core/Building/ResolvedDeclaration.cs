@@ -237,6 +237,8 @@ public sealed class ResolvedDeclaration
                 yield return $"\"true\": {YamlText.Of(flag.True)}, \"false\": {YamlText.Of(flag.False)}";
                 break;
         }
+        if (property.Measure is { } measure)
+            yield return $"{(measure.IsCurrency ? "currency" : "measured-in")}: {YamlText.Of(measure.ToString())}";
         if (property.MediaType is { } mediaType)
             yield return $"media-type: {YamlText.Of(mediaType)}";
         if (!property.Nullable)

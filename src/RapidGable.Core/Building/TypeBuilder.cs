@@ -101,10 +101,10 @@ internal sealed partial class TypeBuilder
     /// <summary>The complex type of some members; sets share one of the same name if the members are the same. Null when they differ, which is then reported.</summary>
     public EdmType? FromMembers(string name, ImmutableArray<Property> members, SourceLocation location)
     {
-        ImmutableArray<Property> plain = [.. members.Select(m => new Property(m.Name, m.Type, m.Nullable, m.Column) { Description = m.Description })];
+        ImmutableArray<Property> plain = [.. members.Select(m => new Property(m.Name, m.Type, m.Nullable, m.Column) { Description = m.Description, Measure = m.Measure is { IsPath: true } ? null : m.Measure })];
         if (!_types.TryGetValue(name, out var known))
             return _types[name] = new EdmType(EdmKind.Complex) { Complex = new ComplexType(_namespace, name, plain, false) };
-        string Shown(IEnumerable<Property> properties) => string.Join(", ", properties.Select(p => $"{p.Name} {p.Type}{(p.Nullable ? "" : ", never null")}"));
+        string Shown(IEnumerable<Property> properties) => string.Join(", ", properties.Select(p => $"{p.Name} {p.Type}{(p.Nullable ? "" : ", never null")}{(p.Measure is null ? "" : $" in {p.Measure}")}"));
         if (known.Complex is { } complex && Shown(complex.Properties) == Shown(plain))
             return known;
         _diagnostics.Error("type-differs", $"The complex type '{name}' would have other members here than elsewhere.", location,

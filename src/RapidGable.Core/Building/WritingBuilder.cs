@@ -11,7 +11,27 @@ namespace RapidGable.Building;
 internal sealed partial class WritingBuilder(Diagnostics diagnostics)
 {
     /// <summary>A property with the rules and the maker that are declared for its column.</summary>
-    public Property Apply(Property property, ColumnDeclaration declared) => property with { Rules = Rules(property, declared), Maker = Maker(property, declared) };
+    public Property Apply(Property property, ColumnDeclaration declared) => property with { Rules = Rules(property, declared), Maker = Maker(property, declared), Measure = Measure(property, declared) };
+
+    private Measure? Measure(Property property, ColumnDeclaration declared)
+    {
+        if ((declared.Currency ?? declared.MeasuredIn) is not { } text)
+            return null;
+        var isCurrency = declared.Currency is not null;
+        if (isCurrency && declared.MeasuredIn is { } other)
+            diagnostics.Error("measure", $"'{declared.Column.Value}' has a 'currency' and is 'measured-in' something; it is one of them.", other.Location);
+        else if (!property.Type.IsNumeric)
+            diagnostics.Error("measure", $"'{declared.Column.Value}' is {property.Type.Name}, and only numbers have a unit or a currency.", text.Location);
+        else if (text.Value.Trim() is "" or "=")
+            diagnostics.Error("measure", $"'{declared.Column.Value}' is measured in nothing.", text.Location, "Write a unit or a code, or = and a path to the text that holds it.");
+        else if (text.Value.StartsWith('='))
+            return new Measure(text.Value[1..].Trim(), true, isCurrency);
+        else if (isCurrency && !(text.Value.Length == 3 && text.Value.All(char.IsAsciiLetterUpper)))
+            diagnostics.Error("measure", $"'{text.Value}' is no code of a currency: three capital letters, such as EUR.", text.Location);
+        else
+            return new Measure(text.Value, false, isCurrency);
+        return null;
+    }
 
     private ValueRules Rules(Property property, ColumnDeclaration declared)
     {
@@ -199,6 +219,8 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
                     continue;
                 if (property.Rules.Exists is { } exists)
                     CheckExists(exists, property, model, column.Exists!);
+                if (property.Measure is { IsPath: true } measure)
+                    CheckMeasure(Access.BoundRule.BindValue(model, set, measure.Text), (column.Currency ?? column.MeasuredIn)!);
                 if (property.Maker is { From: ValueSource.Expression } maker && Access.BoundRule.BindValue(model, set, maker.Text) is var bound)
                     CheckValue(bound, property.Type, (column.Make ?? column.Remake ?? column.Default)!);
             }
@@ -218,6 +240,14 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
             diagnostics.Error("value-rule", $"'{rule.Set}' has no property '{rule.Property}'.{NearestName.Hint(rule.Property, set.Type.Properties.Select(p => p.Name))}", text.Location);
         else if (there.IsGroup || (there.Type.Kind != property.Type.Kind && !(there.Type.IsNumeric && property.Type.IsNumeric)))
             diagnostics.Error("value-rule", $"'{text.Value}' is {there.Type.Name}, and '{property.Column}' is {property.Type.Name}.", text.Location);
+    }
+
+    private void CheckMeasure(Result<Access.BoundRule> bound, Located<string> text)
+    {
+        if (bound.Fault is { } fault)
+            diagnostics.Error("measure", $"The unit cannot be looked up: {fault.Message}", text.Location, fault.Pointer());
+        else if (bound.Value!.Condition is not BoundProperty { Scope: "", Property.Type: { Kind: EdmKind.String, IsCollection: false } })
+            diagnostics.Error("measure", $"'{text.Value}' does not lead to a text of the same entity or of one that it refers to.", text.Location);
     }
 
     private void CheckValue(Result<Access.BoundRule> bound, EdmType type, Located<string> text)

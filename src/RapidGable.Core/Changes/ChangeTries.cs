@@ -1,4 +1,5 @@
 using System.Diagnostics;
+using System.Runtime.CompilerServices;
 using RapidGable.Model;
 using RapidGable.Sources;
 
@@ -8,9 +9,11 @@ namespace RapidGable.Changes;
 /// The tries of a change that others get in the way of, within the time of a statement. After its first collision a change waits for
 /// its turn: those that collided go one after the other, so that they do not meet each other again and each of them gets through.
 /// </summary>
-/// <param name="turns">The turn of each source, shared by all changes of a service.</param>
-public sealed class ChangeTries(ChangeTurns turns) : IDisposable
+public sealed class ChangeTries : IDisposable
 {
+    /// <summary>One turn for each source, for as long as it is in use.</summary>
+    private static readonly ConditionalWeakTable<ISource, SemaphoreSlim> Turns = [];
+
     private readonly Stopwatch _clock = Stopwatch.StartNew();
     private SemaphoreSlim? _turn;
 
@@ -28,7 +31,7 @@ public sealed class ChangeTries(ChangeTurns turns) : IDisposable
             await Task.Delay(Random.Shared.Next(5, 25), cancellation);
             return true;
         }
-        var turn = turns.Of(source);
+        var turn = Turns.GetValue(source, _ => new SemaphoreSlim(1));
         if (!await turn.WaitAsync(left, cancellation))
             return false;
         _turn = turn;
@@ -41,12 +44,4 @@ public sealed class ChangeTries(ChangeTurns turns) : IDisposable
         _turn?.Release();
         _turn = null;
     }
-}
-
-/// <summary>One turn for each source.</summary>
-public sealed class ChangeTurns
-{
-    private readonly System.Collections.Concurrent.ConcurrentDictionary<ISource, SemaphoreSlim> _turns = new();
-
-    internal SemaphoreSlim Of(ISource source) => _turns.GetOrAdd(source, _ => new SemaphoreSlim(1));
 }

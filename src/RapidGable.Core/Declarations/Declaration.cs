@@ -100,6 +100,12 @@ public sealed record ColumnDeclaration(Located<string> Column)
     /// <summary>What a number counts.</summary>
     public Located<string>? Unit { get; init; }
 
+    /// <summary>What people measure a number in, or where that stands.</summary>
+    public Located<string>? MeasuredIn { get; init; }
+
+    /// <summary>The code of an amount's currency, or where it stands.</summary>
+    public Located<string>? Currency { get; init; }
+
     public Located<string>? True { get; init; }
 
     public Located<string>? False { get; init; }

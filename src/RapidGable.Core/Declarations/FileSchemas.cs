@@ -177,6 +177,8 @@ public static class FileSchemas
         ("type", Text("A type of the standard, with facets as in string(40), or one of the service; collection(…) of them for JSON.")),
         ("format", Scalar("How a date or time is written, such as dd.MM.yyyy.")),
         ("unit", Words("What a number counts.", "microseconds", "milliseconds", "seconds", "minutes", "hours", "days")),
+        ("measured-in", Scalar("What a number is measured in, such as m³/s; or = and the path to the text that says so.")),
+        ("currency", Text("The currency of an amount, as its ISO 4217 code; or = and the path to the text that says so.")),
         ("true", Scalar("What is stored for true.")),
         ("false", Scalar("What is stored for false.")),
         ("stream", Flag("The content is fetched by itself.")),

@@ -228,6 +228,8 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             Type = reader.Text("type"),
             Format = reader.Text("format"),
             Unit = reader.Text("unit"),
+            MeasuredIn = reader.Text("measured-in"),
+            Currency = reader.Text("currency"),
             True = reader.Text("true"),
             False = reader.Text("false"),
             IsStream = reader.Flag("stream", false),

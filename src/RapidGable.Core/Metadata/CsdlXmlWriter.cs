@@ -12,7 +12,7 @@ public sealed partial class CsdlXmlWriter
 {
     private const string Edmx = "http://docs.oasis-open.org/odata/ns/edmx";
     private const string Edm = "http://docs.oasis-open.org/odata/ns/edm";
-    private static readonly (string Namespace, string Alias)[] Vocabularies = [("Org.OData.Core.V1", "Core"), ("Org.OData.Capabilities.V1", "Capabilities"), ("Org.OData.Validation.V1", "Validation"), ("Org.OData.Aggregation.V1", "Aggregation")];
+    private static readonly (string Namespace, string Alias)[] Vocabularies = [("Org.OData.Core.V1", "Core"), ("Org.OData.Capabilities.V1", "Capabilities"), ("Org.OData.Validation.V1", "Validation"), ("Org.OData.Aggregation.V1", "Aggregation"), ("Org.OData.Measures.V1", "Measures")];
 
     private readonly EntityModel _model;
     private readonly XmlWriter _xml;
@@ -113,7 +113,7 @@ public sealed partial class CsdlXmlWriter
             Element("PropertyRef", Edm, ("Name", key.Name));
         _xml.WriteEndElement();
         foreach (var property in type.Properties)
-            WriteProperty(property, type.Properties.Any(s => s.MediaTypeColumn is { } column && column == property.Column));
+            WriteProperty(property, type.Properties.Any(s => s.MediaTypeColumn is { } column && column == property.Column), type);
         foreach (var navigation in type.Navigations)
             WriteNavigation(type, navigation);
         if (type.Description is { } description)
@@ -130,7 +130,7 @@ public sealed partial class CsdlXmlWriter
         _xml.WriteAttributeString("Name", derived.Name);
         _xml.WriteAttributeString("BaseType", _model.QualifiedName(type));
         foreach (var property in derived.Properties)
-            WriteProperty(property);
+            WriteProperty(property, owner: type);
         _xml.WriteEndElement();
     }
 
@@ -157,7 +157,8 @@ public sealed partial class CsdlXmlWriter
         _xml.WriteEndElement();
     });
 
-    private void WriteProperty(Property property, bool isMediaType = false)
+    /// <param name="owner">What paths in its annotations start at; null = it is part of complex values, which have none.</param>
+    private void WriteProperty(Property property, bool isMediaType = false, EntityType? owner = null)
     {
         var type = property.Type;
         _xml.WriteStartElement("Property", Edm);
@@ -195,6 +196,8 @@ public sealed partial class CsdlXmlWriter
         else if (!property.AllowedValues.IsEmpty)
             WriteAllowedValues(property.AllowedValues);
         WriteRules(property);
+        if (property.Measure is { } measure && (!measure.IsPath || (owner is not null && IsSeen(owner, measure.Text))))
+            Annotation(measure.IsCurrency ? "Measures.ISOCurrency" : "Measures.Unit", measure.IsPath ? "Path" : "String", measure.Text);
         if (property is { MediaType: { } mediaType, MediaTypeColumn: null })
             Annotation("Core.MediaType", "String", mediaType);
         _xml.WriteEndElement();

@@ -57,6 +57,9 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
     /// <summary>What written values must be beyond their type.</summary>
     public ValueRules Rules { get; init; } = ValueRules.None;
 
+    /// <summary>What a number is measured in; null = not declared.</summary>
+    public Measure? Measure { get; init; }
+
     /// <summary>How the service makes the value; null = callers or the source give it.</summary>
     public ValueMaker? Maker { get; init; }
 
@@ -70,6 +73,13 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
     public IEnumerable<Property> Leaves => Members.IsEmpty ? [this] : Members.SelectMany(m => m.Leaves);
 
     public bool IsGroup => !Members.IsEmpty;
+}
+
+/// <summary>The unit of measure or the currency of a number (Measures vocabulary).</summary>
+/// <param name="Text">The unit as people write it, a currency's code of ISO 4217, or the path from the entity to the text property that holds it.</param>
+public sealed record Measure(string Text, bool IsPath, bool IsCurrency)
+{
+    public override string ToString() => IsPath ? "= " + Text : Text;
 }
 
 /// <summary>What a caller may do with a property, where entities may be written at all.</summary>

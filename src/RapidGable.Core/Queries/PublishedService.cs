@@ -50,9 +50,6 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
     /// <summary>The source that a set is read from.</summary>
     public ISource SourceOf(EntitySet set) => sources[set.Source.Source];
 
-    /// <summary>In what order changes are tried again.</summary>
-    public Changes.ChangeTurns Turns { get; } = new();
-
     /// <summary>A short text that changes with what is published.</summary>
     public string Revision => revision;
 
