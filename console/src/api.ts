@@ -69,6 +69,8 @@ export interface SetInfo {
   requiresFilter: boolean;
   version?: string;
   changes?: string;
+  /** What written rows must be: a condition, or columns whose values no two rows share. */
+  valid: { condition?: string; unique: string[]; on?: string; who?: string; message?: string }[];
   derived: {
     name: string;
     table?: string;

@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { PropertyInfo, SetInfo } from './api';
-import { bodyOf, choicesUrl, clockOf, entityUrl, faultOf, fieldsOf, textsOf, unitUrl } from './entity';
+import { bodyOf, choicesUrl, clockOf, entityUrl, faultOf, fieldsOf, notesOf, textsOf, unitUrl } from './entity';
 
 function property(name: string, type: string, more: Partial<PropertyInfo> = {}): PropertyInfo {
   return {
@@ -45,6 +45,35 @@ function field(name: string) {
   if (!found) throw new Error(`There is no field ${name}.`);
   return found;
 }
+
+describe('what is declared of a property', () => {
+  it.each([
+    [
+      property('minutes', 'Edm.Decimal', { rules: { least: '1', most: '480' }, measure: { text: 'min' } }),
+      'in min · at least 1 · at most 480',
+    ],
+    [property('value', 'Edm.Decimal', { measure: { path: 'sensor/unit' } }), 'in what sensor/unit says'],
+    [
+      property('code', 'Edm.String', { write: 'create', rules: { shortest: 3, longest: 9, pattern: '^(?:[A-Z]+)$' } }),
+      'written at create only · 3 characters or more · 9 characters or fewer · like [A-Z]+',
+    ],
+    [property('number', 'Edm.String', { write: 'never', made: 'VIS-{00000}' }), 'made: VIS-{00000}'],
+    [property('purpose', 'Edm.String', { made: 'Inspection' }), 'Inspection if left out'],
+    [property('label', 'Edm.String', { write: 'never', expression: 'station/code' }), 'computed: station/code'],
+    [property('stamp', 'Edm.Int64', { write: 'never' }), 'never written'],
+    [property('region', 'Edm.String', { values: ['north', 'south'] }), 'one of north, south'],
+    [
+      property('position', 'T.Position', { members: [property('latitude', 'Edm.Double', { measure: { text: '°' } })] }),
+      'latitude Edm.Double in °',
+    ],
+    [property('id', 'Edm.Int64', { write: 'create', isKey: true }), ''],
+  ])('%o', (of, notes) => expect(notesOf(of, { allow: ['read', 'create'] })).toBe(notes));
+
+  it('says nothing of writing where nothing is written', () => {
+    const code = property('code', 'Edm.String', { write: 'never', values: ['a'], rules: { longest: 9 } });
+    expect(notesOf(code, { allow: ['read'] })).toBe('');
+  });
+});
 
 describe('fields', () => {
   it('are what may be written, with the relations that they choose from', () => {

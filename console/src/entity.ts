@@ -17,6 +17,33 @@ export function isNumber(property: PropertyInfo): boolean {
   return numbers.test(property.type);
 }
 
+/** What else is declared of a property, on one line: how it is kept, measured, made and written, and what its values must be. */
+export function notesOf(property: PropertyInfo, set: Pick<SetInfo, 'allow'>): string {
+  const { measure, expression, made, write, values, rules = {} } = property;
+  const isWritten = set.allow.includes('create') || set.allow.includes('update');
+  const notes: (string | false | 0 | undefined)[] = [
+    property.members
+      ?.map((member) => [member.name, member.facets, notesOf(member, { allow: [] })].filter(Boolean).join(' '))
+      .join(', '),
+    property.conversion,
+    measure && `in ${measure.text ?? `what ${measure.path} says`}`,
+    expression && `computed: ${expression}`,
+  ];
+  if (isWritten)
+    notes.push(
+      made && (write === 'never' ? `made: ${made}` : `${made} if left out`),
+      !made && !expression && write === 'never' && 'never written',
+      !property.isKey && write === 'create' && 'written at create only',
+      values && `one of ${values.join(', ')}`,
+      rules.least && `at least ${rules.least}`,
+      rules.most && `at most ${rules.most}`,
+      rules.shortest && `${rules.shortest} characters or more`,
+      rules.longest && `${rules.longest} characters or fewer`,
+      rules.pattern && `like ${rules.pattern.replace(/^\^\(\?:(.*)\)\$$/, '$1')}`,
+    );
+  return notes.filter(Boolean).join(' · ');
+}
+
 /** The values of an entity that can be written, new or changed, in the order of its type. */
 export function fieldsOf(set: SetInfo, isNew: boolean): Field[] {
   const relationOf = (name: string) =>

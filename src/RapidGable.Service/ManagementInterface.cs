@@ -137,6 +137,14 @@ internal static class ManagementInterface
         set.RequiresFilter,
         version = set.Version?.Column ?? (set.IsVersionedByRow ? "row" : null),
         changes = set.Changes?.Stamp.Column,
+        valid = set.RowRules.Select(r => new
+        {
+            r.Condition,
+            r.Unique,
+            on = r.On switch { SetOperations.Create => "create", SetOperations.Update => "update", _ => null },
+            who = r.Who?.ToString(),
+            r.Message,
+        }),
         derived = set.Type.Derived.Select(d => new { d.Name, table = d.Rows?.Source.ToString(), discriminator = d.Discriminator?.Column, values = d.Values, properties = d.Properties.Select(p => Property(set, p)) }),
         navigations = set.Type.Navigations.Select(n => new
         {

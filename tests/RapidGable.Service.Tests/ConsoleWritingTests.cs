@@ -104,6 +104,16 @@ public sealed class ConsoleWritingTests : BrowserTests
         await Expect(Field("purpose")).ToHaveValueAsync("Theirs again");
     }
 
+    [Fact]
+    public async Task A_set_tells_what_its_rows_must_be()
+    {
+        await GoAsync("services/s?set=Visits");
+        await Expect(Page.GetByText("Allows read, create, update, delete.")).ToBeVisibleAsync();
+        await Expect(Page.GetByRole(AriaRole.Row, new() { Name = "purpose Edm.String" })).ToContainTextAsync("3 characters or more");
+        await Expect(Page.GetByRole(AriaRole.Row, new() { Name = "report eq null or done_at ne null" })).ToContainTextAsync("A report belongs to a visit that is done.");
+        await CheckPageAsync();
+    }
+
     [Fact] // a browser's own numbers would round them, and another row would be changed
     public async Task Numbers_stay_exact_and_stand_beside_their_unit()
     {

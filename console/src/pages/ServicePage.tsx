@@ -3,6 +3,7 @@ import { IconArrowRight, IconArrowsSplit2, IconKey } from '@tabler/icons-react';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams, useSearchParams } from 'react-router';
 import { fetchService, type NavigationInfo, type ServiceDetails, type SetInfo } from '../api';
+import { notesOf } from '../entity';
 import { Address } from '../parts/Address';
 import { Heading } from '../parts/Heading';
 import { Empty, Failed, Pending } from '../parts/States';
@@ -90,7 +91,7 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
         <Address url={service.faces.odata + encodeURIComponent(set.name)} label="the address of the set" />
       )}
       <Text size="sm" c="dimmed" mt={4}>
-        Pages of {set.pageSize} rows, at most {set.largestPage} on request.
+        Allows {set.allow.join(', ')}. Pages of {set.pageSize} rows, at most {set.largestPage} on request.
         {set.requiresFilter && ' Read with a filter only.'}
         {set.version && ` Tags from ${set.version}.`}
         {set.changes && ` Changes followed by ${set.changes}.`}
@@ -121,22 +122,23 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
                 </Table.Td>
                 <Table.Td>
                   {property.facets}
-                  {(property.members || property.conversion) && (
+                  {notesOf(property, set) && (
                     <Text size="xs" c="dimmed">
-                      {property.members?.map((member) => `${member.name} ${member.facets}`).join(', ') ??
-                        property.conversion}
+                      {notesOf(property, set)}
                     </Text>
                   )}
                 </Table.Td>
                 <Table.Td>{property.nullable ? 'yes' : 'no'}</Table.Td>
                 <Table.Td c="dimmed">
-                  {property.members?.map((member) => member.column).join(', ') ?? property.column}
+                  {property.members?.map((member) => member.column).join(', ') ??
+                    (property.expression ? '' : property.column)}
                 </Table.Td>
               </Table.Tr>
             ))}
           </Table.Tbody>
         </Table>
       </Table.ScrollContainer>
+      {set.valid.length > 0 && <RowRules set={set} />}
       <Title order={4} size="h5" mt="md" mb={4}>
         Relations
       </Title>
@@ -161,6 +163,40 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
         </Table>
       )}
     </Paper>
+  );
+}
+
+/** What written rows must be. */
+function RowRules({ set }: { set: SetInfo }) {
+  return (
+    <>
+      <Title order={4} size="h5" mt="md" mb={4}>
+        Rules of rows
+      </Title>
+      <Table verticalSpacing={4}>
+        <Table.Thead>
+          <Table.Tr>
+            <Table.Th>Every row</Table.Th>
+            <Table.Th>Else people are told</Table.Th>
+          </Table.Tr>
+        </Table.Thead>
+        <Table.Tbody>
+          {set.valid.map((rule, index) => (
+            <Table.Tr key={index}>
+              <Table.Td>
+                {rule.condition ?? `differs from others in ${rule.unique.join(', ')}`}
+                {(rule.on || rule.who) && (
+                  <Text size="xs" c="dimmed">
+                    {[rule.on && `at ${rule.on} only`, rule.who && `for ${rule.who}`].filter(Boolean).join(', ')}
+                  </Text>
+                )}
+              </Table.Td>
+              <Table.Td>{rule.message ?? 'in built-in words'}</Table.Td>
+            </Table.Tr>
+          ))}
+        </Table.Tbody>
+      </Table>
+    </>
   );
 }
 
