@@ -15,21 +15,64 @@ public sealed class MariaDbServer : IAsyncLifetime
 
     public async Task InitializeAsync()
     {
-        var data = Path.Combine(_folder, "data");
-        var start = Path.Combine(_folder, "start.sql");
-        await File.WriteAllTextAsync(start, $"CREATE USER 'tester'@'%' IDENTIFIED BY '{Password}';\nGRANT ALL ON *.* TO 'tester'@'%' WITH GRANT OPTION;\n");
+        await File.WriteAllTextAsync(Path.Combine(_folder, "start.sql"), $"CREATE USER IF NOT EXISTS 'tester'@'%' IDENTIFIED BY '{Password}';\nGRANT ALL ON *.* TO 'tester'@'%' WITH GRANT OPTION;\n");
         await LocalServer.RunAsync("chown", "-R", "mysql", _folder);
-        await LocalServer.RunAsync("mariadb-install-db", "--no-defaults", "--user=mysql", "--datadir=" + data, "--auth-root-authentication-method=normal", "--skip-test-db");
+        await LocalServer.RunAsync("mariadb-install-db", "--no-defaults", "--user=mysql", "--datadir=" + Path.Combine(_folder, "data"), "--auth-root-authentication-method=normal", "--skip-test-db");
         for (var attempt = 0; ; attempt++)
         {
             Port = LocalServer.FreePort();
-            _process = LocalServer.Serve([], "mariadbd", "--no-defaults", "--user=mysql", "--datadir=" + data, "--port=" + Port, "--bind-address=127.0.0.1",
-                "--tmpdir=" + data, "--socket=" + Path.Combine(_folder, "s"), "--pid-file=" + Path.Combine(_folder, "pid"), "--init-file=" + start, "--innodb-flush-log-at-trx-commit=0", "--log-error=" + Path.Combine(data, "log.err"));
+            _process = Run();
             if (await LocalServer.IsReadyAsync(_process, () => ExecuteAsync("", "SELECT 1")))
                 return;
             _process.Kill();
             if (attempt == 3)
-                throw new InvalidOperationException("MariaDB does not start: " + await File.ReadAllTextAsync(Path.Combine(data, "log.err")));
+                throw new InvalidOperationException("MariaDB does not start: " + await File.ReadAllTextAsync(Path.Combine(_folder, "data", "log.err")));
+        }
+    }
+
+    private Process Run()
+    {
+        var data = Path.Combine(_folder, "data");
+        // What is committed survives the process, though not the machine.
+        return LocalServer.Serve([], "mariadbd", "--no-defaults", "--user=mysql", "--datadir=" + data, "--port=" + Port, "--bind-address=127.0.0.1",
+            "--tmpdir=" + data, "--socket=" + Path.Combine(_folder, "s"), "--pid-file=" + Path.Combine(_folder, "pid"), "--init-file=" + Path.Combine(_folder, "start.sql"),
+            "--innodb-flush-log-at-trx-commit=2", "--log-error=" + Path.Combine(data, "log.err"));
+    }
+
+    /// <summary>Ends the server without a word to anybody, and starts it again at the same place.</summary>
+    public async Task CrashAsync()
+    {
+        _process!.Kill();
+        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(20));
+        await _process.WaitForExitAsync(limit.Token);
+        _process.Dispose();
+        _process = Run();
+        Assert.True(await LocalServer.IsReadyAsync(_process, () => ExecuteAsync("", "SELECT 1")), "MariaDB does not come back after a crash.");
+    }
+
+    /// <summary>Ends all connections to a database.</summary>
+    public async Task DisconnectAsync(string database)
+    {
+        await using var connection = new MySqlConnection(Connection(""));
+        await connection.OpenAsync();
+        var ids = new List<ulong>();
+        await using (var asked = new MySqlCommand($"SELECT id FROM information_schema.processlist WHERE db = '{database}'", connection))
+        await using (var reader = await asked.ExecuteReaderAsync())
+        {
+            while (await reader.ReadAsync())
+                ids.Add(Convert.ToUInt64(reader.GetValue(0)));
+        }
+        foreach (var id in ids)
+        {
+            await using var kill = new MySqlCommand($"KILL {id}", connection);
+            try
+            {
+                await kill.ExecuteNonQueryAsync();
+            }
+            catch (MySqlException)
+            {
+                // It has ended meanwhile.
+            }
         }
     }
 

@@ -46,6 +46,7 @@ internal static partial class MariaDbFault
             1040 or 1203 => (SourceFaultKind.Busy, "The server takes no more connections."),
             1213 or 1020 => (SourceFaultKind.Collision, "Two changes wait for each other."),
             1205 => (SourceFaultKind.Busy, "The rows are locked by somebody else."),
+            1053 or 1152 or 1184 or 1927 => (SourceFaultKind.Unavailable, $"The connection to {place} was ended there."),
             1969 or 3024 or 1317 => (SourceFaultKind.TooSlow, "The statement passed its time limit."),
             1242 or 1365 => (SourceFaultKind.DivisionByZero, exception.Message),
             1139 => (SourceFaultKind.BadPattern, exception.Message),
@@ -55,11 +56,18 @@ internal static partial class MariaDbFault
             // The library does not say why, so the name is looked up once more.
             _ when exception.ErrorCode == MySqlErrorCode.UnableToConnectToHost => (SourceFaultKind.Unavailable,
                 IsKnown(settings.Server) ? $"Nothing listens on {place}: the connection was refused." : $"The host '{settings.Server}' is not known: its name cannot be resolved."),
-            _ when exception.ErrorCode is MySqlErrorCode.CommandTimeoutExpired || exception.InnerException is IOException or EndOfStreamException
+            // The library's own faults have no number, and what broke is somewhere inside of them.
+            _ when exception.ErrorCode is MySqlErrorCode.CommandTimeoutExpired or MySqlErrorCode.None || Inside(exception).Any(e => e is IOException or SocketException)
                 => (SourceFaultKind.Unavailable, $"The connection to {place} broke."),
             _ => (SourceFaultKind.Broken, $"{(int)exception.ErrorCode}: {exception.Message}"),
         };
         return new SourceException(kind, message, exception);
+    }
+
+    private static IEnumerable<Exception> Inside(Exception exception)
+    {
+        for (var inner = exception.InnerException; inner is not null; inner = inner.InnerException)
+            yield return inner;
     }
 
     /// <summary>Which rule of the database a change broke; null = none.</summary>

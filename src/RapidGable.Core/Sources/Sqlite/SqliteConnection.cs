@@ -13,14 +13,15 @@ internal sealed class SqliteConnection : IDisposable
     private readonly HashSet<string> _known = new(StringComparer.Ordinal);
     private readonly Queue<string> _age = new();
     private readonly delegate_progress _progress;
+    private readonly string _path;
     private long _deadline = long.MaxValue;
     private CancellationToken _cancellation;
 
     static SqliteConnection() => Batteries_V2.Init();
 
-    private SqliteConnection(sqlite3 database)
+    private SqliteConnection(sqlite3 database, string path)
     {
-        Database = database;
+        (Database, _path) = (database, path);
         _progress = _ => Environment.TickCount64 > _deadline || _cancellation.IsCancellationRequested ? 1 : 0;
         raw.sqlite3_progress_handler(database, InstructionsBetweenLooks, _progress, null);
         SqliteFunctions.Register(database);
@@ -42,7 +43,7 @@ internal sealed class SqliteConnection : IDisposable
         }
         raw.sqlite3_busy_timeout(database, 2_000);
         raw.sqlite3_extended_result_codes(database, 1);
-        var connection = new SqliteConnection(database);
+        var connection = new SqliteConnection(database, path);
         try
         {
             connection.Run(isWriting ? "PRAGMA foreign_keys = 1" : "PRAGMA query_only = 1");
@@ -78,7 +79,7 @@ internal sealed class SqliteConnection : IDisposable
         try
         {
             int code;
-            while ((code = raw.sqlite3_step(statement)) == raw.SQLITE_ROW)
+            while ((code = Step(statement)) == raw.SQLITE_ROW)
             {
             }
             if (code != raw.SQLITE_DONE)
@@ -96,7 +97,38 @@ internal sealed class SqliteConnection : IDisposable
         if (_idle.Remove(sql, out var kept))
             return kept;
         var code = raw.sqlite3_prepare_v2(Database, sql, out var statement);
+        if (IsLeftInTheMiddle(code) && Recover())
+            code = raw.sqlite3_prepare_v2(Database, sql, out statement);
         return code == raw.SQLITE_OK ? statement : throw Fault(code);
+    }
+
+    /// <summary>The next row of a statement; the code is the library's.</summary>
+    public int Step(sqlite3_stmt statement)
+    {
+        var code = raw.sqlite3_step(statement);
+        if (!IsLeftInTheMiddle(code) || !Recover())
+            return code;
+        raw.sqlite3_reset(statement);
+        return raw.sqlite3_step(statement);
+    }
+
+    private static bool IsLeftInTheMiddle(int code) => code is raw.SQLITE_READONLY_ROLLBACK or raw.SQLITE_READONLY_RECOVERY;
+
+    /// <summary>
+    /// A program that was ended in the middle of a change leaves the file so, and who only reads it cannot undo that. The first program that may write
+    /// does, as soon as it looks at the file.
+    /// </summary>
+    /// <returns>False when this program may not write it either.</returns>
+    private bool Recover()
+    {
+        var isOpen = raw.sqlite3_open_v2(_path, out var database, raw.SQLITE_OPEN_READWRITE | raw.SQLITE_OPEN_NOMUTEX, null) == raw.SQLITE_OK;
+        using (database)
+        {
+            if (!isOpen)
+                return false;
+            raw.sqlite3_busy_timeout(database, 2_000);
+            return raw.sqlite3_exec(database, "SELECT count(*) FROM sqlite_schema") == raw.SQLITE_OK;
+        }
     }
 
     public void Give(string sql, sqlite3_stmt statement)
@@ -128,6 +160,8 @@ internal sealed class SqliteConnection : IDisposable
         var message = raw.sqlite3_errmsg(Database).utf8_to_string() ?? "";
         if (SqliteFault.Constraint(code, message) is { } broken)
             return new SourceException(SourceFaultKind.Constraint, message) { Constraint = broken };
+        if (IsLeftInTheMiddle(code))
+            return new SourceException(SourceFaultKind.Unavailable, "A program was ended in the middle of a change of the database file, and this one may not write the file to undo that. Open it once with a program that may.");
         var kind = (code & 0xFF) switch
         {
             raw.SQLITE_BUSY or raw.SQLITE_LOCKED => SourceFaultKind.Busy,

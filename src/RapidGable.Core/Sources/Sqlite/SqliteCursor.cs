@@ -15,7 +15,7 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
         if (_ended)
             return new(false);
         cancellation.ThrowIfCancellationRequested();
-        var code = raw.sqlite3_step(statement);
+        var code = connection.Step(statement);
         if (code == raw.SQLITE_ROW)
             return new(true);
         _ended = true;
