@@ -54,7 +54,7 @@ public class ConstraintTests
     [InlineData("done lt 2030-01-01T00:00:00Z", "Lt(Path(done) DateTimeOffset(2030-01-01T00:00:00Z))", true)]
     [InlineData("hours le 7.5", "Le(Path(hours) Decimal(7.5))", true)]
     [InlineData("purpose in ('Read','It''s due')", "Or(Eq(Path(purpose) String(Read)) Eq(Path(purpose) String(It's due)))", true)]
-    [InlineData("place/lat gt 50", "Gt(Path(place/lat) Int(50))", true)]
+    [InlineData("place/lat gt 50", "Gt(Path(place/lat) Float(50))", true)]
     [InlineData("station/code ne 'X'", "Ne(Path(station/code) String(X))", true)]
     [InlineData("station ne null", "Ne(Path(station) Null())", true)]
     [InlineData("concat(purpose,'!') ne '!'", "Ne(Apply:odata.concat(Path(purpose) String(!)) String(!))", true)]

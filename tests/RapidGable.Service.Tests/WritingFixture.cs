@@ -30,6 +30,7 @@ public sealed class WritingFixture : IAsyncLifetime
           - { from: note, name: Notes, type: Note, version: row, require-version: true, allow: [read, create, update, delete] }
           - { from: closed, name: Closed, type: Closed, allow: [read, create] }
           - { from: branch, name: Branches, type: Branch, allow: [read, create, update, delete] }
+          - { from: kept, name: Kept, type: Kept, allow: [read, create, update, delete], columns: { clock: timeofday } }
           - { from: looked, name: Looked, type: Looked, key: code }
           - from: device
             name: Devices
@@ -67,11 +68,13 @@ public sealed class WritingFixture : IAsyncLifetime
         CREATE TABLE site (id INT NOT NULL PRIMARY KEY, title VARCHAR(20) NULL);
         CREATE TABLE mast (site_id INT NOT NULL PRIMARY KEY, height DECIMAL(6,2) NULL, FOREIGN KEY (site_id) REFERENCES site (id));
         CREATE TABLE branch (id INT NOT NULL PRIMARY KEY, parent_id INT NULL, FOREIGN KEY (parent_id) REFERENCES branch (id) ON DELETE CASCADE);
+        CREATE TABLE kept (id {serial}, small SMALLINT NULL, whole INT NULL, large BIGINT NULL, amount DECIMAL(18,4) NULL, ratio {double} NULL, flag BOOLEAN NULL, day DATE NULL, at {timestamp} NULL, clock TIME(3) NULL,
+            word VARCHAR(20) NULL, body TEXT NULL, data {blob} NULL, uid UUID NULL);
         CREATE VIEW looked AS SELECT code, level FROM gauge;
         """;
 
     private const string Rows = """
-        DELETE FROM gauge_tag; DELETE FROM part; DELETE FROM note; DELETE FROM tag; DELETE FROM gauge; UPDATE basin SET parent_id = NULL; DELETE FROM basin; DELETE FROM closed; DELETE FROM device; DELETE FROM mast; DELETE FROM site; DELETE FROM branch;
+        DELETE FROM gauge_tag; DELETE FROM part; DELETE FROM note; DELETE FROM tag; DELETE FROM gauge; UPDATE basin SET parent_id = NULL; DELETE FROM basin; DELETE FROM closed; DELETE FROM device; DELETE FROM mast; DELETE FROM site; DELETE FROM branch; DELETE FROM kept;
         INSERT INTO branch (id, parent_id) VALUES (1, NULL);
         INSERT INTO branch (id, parent_id) VALUES (2, 1);
         INSERT INTO branch (id, parent_id) VALUES (3, 2);

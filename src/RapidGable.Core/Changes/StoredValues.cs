@@ -20,7 +20,7 @@ internal static class StoredValues
         {
             if (conversion.Encode(value) is not { } encoded)
                 return Wrong($"'{path}' cannot be kept: no stored value stands for it ({conversion.Description}).");
-            stored = encoded is decimal number && property.StoredType.IsFloating ? (double)number : encoded;
+            stored = encoded is decimal number && property.StoredType.IsFloating ? StoredValue.Nearest(number) : encoded;
             if (conversion is not (JsonConversion or StreamConversion or NumberConversion) && !Equals(conversion.Decode(stored), value))
                 return Wrong($"'{path}' is finer than what is kept of it: {conversion.Description}.");
         }
@@ -33,6 +33,8 @@ internal static class StoredValues
                 break;
             case decimal number when dialect.Kept(number) is null:
                 return Wrong($"'{path}' has more digits than this database keeps of a number.");
+            case double number when !dialect.Has(number):
+                return Wrong($"'{path}' cannot be kept: this database has no {ValueConversion.Text(number)}.");
             case long number when property.StoredType.Kind == EdmKind.Decimal:
                 stored = (decimal)number;
                 break;

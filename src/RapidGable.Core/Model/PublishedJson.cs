@@ -26,7 +26,7 @@ public static class PublishedJson
                 json.WriteNumberValue(number);
                 break;
             case double number:
-                json.WriteStringValue(double.IsNaN(number) ? "NaN" : number > 0 ? "INF" : "-INF");
+                json.WriteStringValue(ValueConversion.Text(number));
                 break;
             default:
                 json.WriteStringValue(ValueConversion.Text(value));

@@ -37,6 +37,9 @@ public readonly record struct StoredValue
 
     public static StoredValue From(double value) => new(StoredValueKind.Double, BitConverter.DoubleToInt64Bits(value), null);
 
+    /// <summary>The double that is nearest to a decimal; the runtime's own conversion may be the one beside it when there are more than 15 digits.</summary>
+    public static double Nearest(decimal number) => double.Parse(number.ToString(CultureInfo.InvariantCulture), CultureInfo.InvariantCulture);
+
     public static StoredValue From(string value) => new(StoredValueKind.Text, 0, value);
 
     public static StoredValue From(byte[] value) => new(StoredValueKind.Blob, 0, value);

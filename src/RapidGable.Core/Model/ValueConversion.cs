@@ -56,6 +56,8 @@ public abstract record ValueConversion(EdmType Stored)
     {
         bool flag => flag ? "true" : "false",
         decimal number => (number / 1.000000000000000000000000000000000m).ToString(CultureInfo.InvariantCulture),
+        double.PositiveInfinity => "INF",
+        double.NegativeInfinity => "-INF",
         double number => number.ToString("R", CultureInfo.InvariantCulture),
         DateOnly date => date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
         TimeOnly time => time.ToString("HH:mm:ss.FFFFFFF", CultureInfo.InvariantCulture),

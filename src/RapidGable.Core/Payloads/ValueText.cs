@@ -31,12 +31,7 @@ internal static class ValueText
         EdmKind.Boolean => row.GetBoolean(cell.Column) ? "true" : "false",
         EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => row.GetInt64(cell.Column).ToString(CultureInfo.InvariantCulture),
         EdmKind.Decimal => row.GetDecimal(cell.Column).ToString(CultureInfo.InvariantCulture),
-        EdmKind.Single or EdmKind.Double => row.GetDouble(cell.Column) switch
-        {
-            double.PositiveInfinity => "INF",
-            double.NegativeInfinity => "-INF",
-            var value => value.ToString("R", CultureInfo.InvariantCulture),
-        },
+        EdmKind.Single or EdmKind.Double => ValueConversion.Text(row.GetDouble(cell.Column)),
         EdmKind.Guid => row.GetGuid(cell.Column).ToString(),
         EdmKind.Date => row.GetDate(cell.Column).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
         EdmKind.TimeOfDay => row.GetTimeOfDay(cell.Column).ToString("HH:mm:ss.FFFFFFF", CultureInfo.InvariantCulture),

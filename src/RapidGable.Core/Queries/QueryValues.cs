@@ -301,6 +301,8 @@ public sealed class QueryValues
         value = StoredValue.Null;
         if (Converted(literal, parameter.Type) is not { } published)
             return new RequestFault(400, "type", NoValue(literal, parameter.Type), literal.Target, literal.Text, literal.Position);
+        if (published is double number && !dialect.Has(number))
+            return RequestFault.NotImplemented($"This database has no {ValueConversion.Text(number)} to compare with.", literal.Target);
         if (parameter.Conversion is not { } conversion)
         {
             value = dialect.Encode(published, parameter.Type, parameter.StorageForm);
@@ -339,6 +341,7 @@ public sealed class QueryValues
         _ when literal.Kind == LiteralKind.Text => Lexer.Plain((string)literal.Value, type),
         EdmKind.Duration when literal.Value is string text => Lexer.TryDuration(text, out var duration) ? duration : null,
         EdmKind.Decimal when literal.Value is long number => (decimal)number,
+        EdmKind.Double when literal.Value is long number => (double)number,
         _ => literal.Value,
     };
 }

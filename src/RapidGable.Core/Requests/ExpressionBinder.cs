@@ -311,7 +311,7 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             throw Converted(property, "compared with an expression", position);
     }
 
-    /// <summary>A literal takes the type of what it meets: 4.01 lets durations be written as plain text.</summary>
+    /// <summary>A literal takes the type of what it meets: 4.01 lets durations be written as plain text, and a whole number beside a double is one (URL conventions 5.1.1.1.1).</summary>
     private static (BoundExpression, BoundExpression) Adapt(BoundExpression left, BoundExpression right) =>
         (Adapted(left, right), Adapted(right, left));
 
@@ -319,7 +319,7 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
     {
         if (expression is not BoundLiteral literal)
             return expression;
-        var isOther = (literal.Kind, other.Type?.Kind) is (LiteralKind.String, EdmKind.Duration or EdmKind.Enum) or (LiteralKind.Enum, EdmKind.Enum) or (LiteralKind.Text, not null);
+        var isOther = (literal.Kind, other.Type?.Kind) is (LiteralKind.String, EdmKind.Duration or EdmKind.Enum) or (LiteralKind.Enum, EdmKind.Enum) or (LiteralKind.Integer, EdmKind.Double) or (LiteralKind.Text, not null);
         return new BoundLiteral(literal.Slot, literal.Kind, isOther ? other.Type! : literal.LiteralType,
             other is BoundProperty { Property.Conversion: { Use: not ConvertedUse.Anything } conversion } ? conversion : null);
     }

@@ -154,6 +154,9 @@ public abstract class SqlDialect
     /// <summary>The value that a decimal can be kept as; null when digits would be lost.</summary>
     public virtual decimal? Kept(decimal value) => value;
 
+    /// <summary>Whether a number can be there at all; some engines have no infinity and no NaN.</summary>
+    public virtual bool Has(double value) => true;
+
     /// <summary>Whether a cursor of the engine gives such a value for a column of the type; links can be forged.</summary>
     public virtual bool IsStored(StoredValue value, EdmType type) => true;
 

@@ -135,7 +135,9 @@ internal sealed class SqliteDialect : SqlDialect
     public override string LockRows => "";
 
     /// <summary>Numbers beyond 64 bits are kept as floating ones, which hold 15 to 17 digits.</summary>
-    public override decimal? Kept(decimal value) => decimal.IsInteger(value) && Math.Abs(value) <= long.MaxValue || Math.Abs(value) < 1e15m && (decimal)(double)value == value ? value : null;
+    public override decimal? Kept(decimal value) => decimal.IsInteger(value) && Math.Abs(value) <= long.MaxValue || Math.Abs(value) < 1e15m && (decimal)StoredValue.Nearest(value) == value ? value : null;
+
+    public override bool Has(double value) => !double.IsNaN(value);
 
     public override StoredValue Encode(object value, EdmType type, string? storageForm) => value switch
     {
@@ -165,7 +167,7 @@ internal sealed class SqliteDialect : SqlDialect
 
     private static StoredValue Number(decimal number) => decimal.IsInteger(number) && Math.Abs(number) < long.MaxValue
         ? StoredValue.From((long)number)
-        : StoredValue.From((double)number);
+        : StoredValue.From(StoredValue.Nearest(number));
 
     private static string Part(string sql, int start, int length) => $"CAST(substr({sql}, {start}, {length}) AS INTEGER)";
 
