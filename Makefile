@@ -17,11 +17,11 @@ console: tools
 test: tools
 	@scripts/test
 
-# The random tests with twenty times as many cases.
+# The random tests with ten to twenty times as many cases.
 soak: tools
 	@scripts/need-postgresql && scripts/need-mariadb
 	GABLE_SOAK=20 dotnet test tests/RapidGable.Core.Tests -c Release --filter "FullyQualifiedName~Random"
-	GABLE_SOAK=20 dotnet test tests/RapidGable.Service.Tests -c Release --filter "FullyQualifiedName~RoundTrip"
+	GABLE_SOAK=20 dotnet test tests/RapidGable.Service.Tests -c Release --filter "FullyQualifiedName~RoundTrip|FullyQualifiedName~RandomChanges"
 
 # ONLY="load sqlite expand" measures a part of it, and writes no table.
 bench: tools console demo-data

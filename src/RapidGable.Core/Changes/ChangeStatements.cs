@@ -49,6 +49,9 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
         return found;
     }
 
+    /// <summary>See <see cref="SqlDialect.KeepsWhatRefersToItself"/>.</summary>
+    public bool KeepsWhatRefersToItself => dialect.KeepsWhatRefersToItself;
+
     /// <summary>See <see cref="ISourceSession.SerializeAsync"/>.</summary>
     public ValueTask SerializeAsync(string subject) => session.SerializeAsync(subject, cancellation);
 

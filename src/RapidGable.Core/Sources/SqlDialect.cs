@@ -154,6 +154,9 @@ public abstract class SqlDialect
     /// <summary>The value that a decimal can be kept as; null when digits would be lost.</summary>
     public virtual decimal? Kept(decimal value) => value;
 
+    /// <summary>Whether a row that refers to itself by a foreign key cannot be deleted.</summary>
+    public virtual bool KeepsWhatRefersToItself => false;
+
     /// <summary>Whether a number can be there at all; some engines have no infinity and no NaN.</summary>
     public virtual bool Has(double value) => true;
 

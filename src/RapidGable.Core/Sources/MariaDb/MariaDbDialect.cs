@@ -142,6 +142,8 @@ internal sealed class MariaDbDialect : SqlDialect
 
     public override string DefaultRow => "() VALUES ()";
 
+    public override bool KeepsWhatRefersToItself => true;
+
     public override bool Has(double value) => double.IsFinite(value);
 
     public override StoredValue Encode(object value, EdmType type, string? storageForm) => value switch
