@@ -21,7 +21,7 @@ test: tools
 soak: tools
 	@scripts/need-postgresql && scripts/need-mariadb
 	GABLE_SOAK=20 dotnet test tests/RapidGable.Core.Tests -c Release --filter "FullyQualifiedName~Random"
-	GABLE_SOAK=20 dotnet test tests/RapidGable.Service.Tests -c Release --filter "FullyQualifiedName~RoundTrip|FullyQualifiedName~RandomChanges"
+	GABLE_SOAK=20 dotnet test tests/RapidGable.Service.Tests -c Release --filter "FullyQualifiedName~RoundTrip|FullyQualifiedName~RandomChanges|FullyQualifiedName~MutatedBodies"
 
 # ONLY="load sqlite expand" measures a part of it, and writes no table.
 bench: tools console demo-data

@@ -2,6 +2,7 @@ using System.Buffers.Text;
 using System.Text;
 using System.Text.Json;
 using RapidGable.Model;
+using RapidGable.Payloads;
 using RapidGable.Requests;
 
 namespace RapidGable.Service;
@@ -16,6 +17,8 @@ internal static class JsonBatch
         try
         {
             using var document = JsonDocument.Parse(body, Options);
+            if (HalfCharacters.Find(body) is { } half)
+                return Fault($"A name or text in the batch is no valid Unicode text: half of a character stands alone behind byte {half}.");
             if (document.RootElement.ValueKind != JsonValueKind.Object || !document.RootElement.TryGetProperty("requests", out var requests) || requests.ValueKind != JsonValueKind.Array)
                 return Fault("A JSON batch is an object with an array 'requests'.");
             var read = new List<BatchRequest>();

@@ -52,6 +52,16 @@ public class WritingDeclarationTests
     public async Task A_column_that_cannot_be_so_is_told(string column, string place, string message) => Tells(await FaultsAsync($"  - from: visit\n    name: Visits\n    columns:\n      {column}\n"), place, message);
 
     [Theory]
+    [InlineData(1.0, null, double.NaN, false)]
+    [InlineData(null, 5.0, double.NaN, false)]
+    [InlineData(null, null, double.NaN, true)]
+    [InlineData(1.0, null, double.PositiveInfinity, true)]
+    [InlineData(1.0, 5.0, double.PositiveInfinity, false)]
+    [InlineData(1.0, 5.0, 5.0, true)]
+    public void What_is_no_number_is_within_no_bounds(double? least, double? most, double value, bool isKept) =>
+        Assert.Equal(isKept, new Model.ValueRules { Least = least, Most = most }.Fault(value) is null);
+
+    [Theory]
     [InlineData("valid: x", "shape 10:12", "'valid' must be a list of rules.")]
     [InlineData("valid: [x]", "shape 10:13", "each rule under 'valid' holds names with values, such as 'where' and 'message'.")]
     [InlineData("valid: [{ message: m }]", "value-rule 10:13", "A rule under 'valid' says with 'where' what a row fulfils, or with 'unique' which columns no two rows share.")]

@@ -94,6 +94,7 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("PATCH", "Tags(1)", """{"label":"'; DROP TABLE t; --"}""", "Prefer: return=representation", 200, "'; DROP TABLE t; --")]
     [InlineData("PATCH", "Tags(1)", "{\"label\":\"a\\u0000b\"}", "", 400, "U+0000")]
     [InlineData("PATCH", "Tags(1)", "{\"label\":\"\\ud800\"}", "", 400, "no valid Unicode text")]
+    [InlineData("PATCH", "Tags(1)", "{\"la\\ud800bel\":\"x\"}", "", 400, "behind byte 1")]
     [InlineData("PATCH", "Tags(1)", """{"label":"a","label":"b"}""", "", 400, "given twice")] // J-42
     [InlineData("PATCH", "Tags(1)", """{"label":"a",/* why */"x":1}""", "", 400, "is not JSON")]
     [InlineData("PATCH", "Tags(1)", """{"label":"a",}""", "", 400, "is not JSON")]

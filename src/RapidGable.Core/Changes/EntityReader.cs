@@ -3,6 +3,7 @@ using System.Text.Json;
 using System.Text.Unicode;
 using RapidGable.Access;
 using RapidGable.Model;
+using RapidGable.Payloads;
 using RapidGable.Requests;
 
 namespace RapidGable.Changes;
@@ -43,7 +44,11 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
             return new RequestFault(400, "body", "The body is not valid UTF-8.");
         try
         {
-            return JsonDocument.Parse(body, Options);
+            var document = JsonDocument.Parse(body, Options);
+            if (HalfCharacters.Find(body.Span) is not { } half)
+                return document;
+            document.Dispose();
+            return new RequestFault(400, "body", $"A name or text in the body is no valid Unicode text: half of a character stands alone behind byte {half}.");
         }
         catch (JsonException exception)
         {

@@ -54,12 +54,12 @@ internal sealed class ValueReader(bool numbersAsText, ICollection<RequestFault> 
                 fault = $"is {Shown(value)}, and takes true or false";
                 return null;
         }
-        if (value.ValueKind != JsonValueKind.String || Text(value) is not { } text)
+        if (value.ValueKind != JsonValueKind.String)
         {
-            fault = value.ValueKind == JsonValueKind.String ? "is no valid Unicode text" : $"is {Shown(value)}, and takes {type.Name} as a text";
+            fault = $"is {Shown(value)}, and takes {type.Name} as a text";
             return null;
         }
-        return OfText(text, type, out fault);
+        return OfText(value.GetString()!, type, out fault);
     }
 
     /// <summary>A value of a type as the protocol writes it in a text.</summary>
@@ -278,19 +278,6 @@ internal sealed class ValueReader(bool numbersAsText, ICollection<RequestFault> 
         foreach (var missing in isMerged ? [] : type.Properties.Where(p => !p.Nullable && !p.Type.IsCollection && !seen.Contains(p.Name)))
             Wrong($"{path}/{missing.Name}", $"'{path}/{missing.Name}' is missing, and cannot be null.", "required");
         json.WriteEndObject();
-    }
-
-    private static string? Text(JsonElement value)
-    {
-        try
-        {
-            return value.GetString();
-        }
-        catch (InvalidOperationException)
-        {
-            // Half of a surrogate pair.
-            return null;
-        }
     }
 
     private static int FractionDigits(string text)

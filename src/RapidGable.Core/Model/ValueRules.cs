@@ -36,6 +36,8 @@ public sealed record ValueRules
     /// <param name="value">A published value, not null.</param>
     public string? Fault(object value)
     {
+        if (value is double.NaN && (Least ?? Most) is not null)
+            return Message ?? "is no number, so it is not within its bounds";
         if (Least is not null && Compare(value, Least) < 0)
             return Message ?? $"is less than {ValueConversion.Text(Least)}";
         if (Most is not null && Compare(value, Most) > 0)
