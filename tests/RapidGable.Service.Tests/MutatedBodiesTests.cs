@@ -115,4 +115,78 @@ public sealed class MutatedBodiesTests(WritingFixture engines) : IAsyncLifetime
         }
         Assert.True(statuses.Where(s => s.Key < 300).Sum(s => s.Value) > count / 8 && statuses.GetValueOrDefault(400) > count / 4, string.Join(", ", statuses));
     }
+
+    private const string Multipart = """
+        --b
+        Content-Type: multipart/mixed;boundary=c
+
+        --c
+        Content-Type: application/http
+        Content-Transfer-Encoding: binary
+        Content-ID: 1
+
+        POST Basins HTTP/1.1
+        Content-Type: application/json
+
+        {"id":8,"name":"Eight"}
+        --c
+        Content-Type: application/http
+        Content-ID: 2
+
+        PATCH $1 HTTP/1.1
+        Content-Type: application/json
+        Prefer: return=representation
+
+        {"parent_id":1}
+        --c--
+        --b
+        Content-Type: application/http
+
+        GET Basins(8)?$select=name HTTP/1.1
+        Accept: application/json
+
+        --b
+        Content-Type: application/http
+
+        DELETE Tags(2) HTTP/1.1
+
+        --b--
+        """;
+
+    [Fact] // batches of the older form
+    public async Task Mutated_parts_are_done_or_refused_with_a_reason()
+    {
+        var service = engines.Services[0];
+        var random = new Random(8);
+        var statuses = new Dictionary<int, int>();
+        for (var n = 0; n < 300; n++)
+        {
+            if (n % 20 == 0)
+                await engines.ResetAsync();
+            var before = await StateAsync(service);
+            var text = new StringBuilder(Multipart.ReplaceLineEndings(random.Next(8) == 0 ? "\n" : "\r\n"));
+            for (var changes = random.Next(0, 3); changes > 0; changes--)
+            {
+                var at = random.Next(text.Length);
+                _ = random.Next(3) switch
+                {
+                    0 => text.Remove(at, Math.Min(random.Next(1, 12), text.Length - at)),
+                    1 => text.Insert(at, new[] { "\r\n", "--b", "--c--", ":", " ", "\0", "é", "Content-Length: 5\r\n", "HTTP/1.1", "\r\n\r\n", "Content-ID: 1\r\n", "GET ", "//" }[random.Next(13)]),
+                    _ => text.Insert(at, Multipart.AsSpan(random.Next(Multipart.Length - 30), 30)),
+                };
+            }
+            var answer = await service.SendAsync(Root + "$batch", "POST", text.ToString(), ("Content-Type", "multipart/mixed;boundary=b"), ("Accept", "application/json"));
+            var said = $"{n}:\n{text}\n{answer.Status} {answer.Text}";
+            statuses[answer.Status] = statuses.GetValueOrDefault(answer.Status) + 1;
+            Assert.True(answer.Status is < 500 or 501, said);
+            if (answer.Status >= 400)
+            {
+                Assert.NotEmpty(answer.Json.GetProperty("error").GetProperty("message").GetString()!);
+                Assert.True(before == await StateAsync(service), said);
+            }
+            else
+                Assert.True(answer.Json.GetProperty("responses").EnumerateArray().All(r => r.GetProperty("status").GetInt32() is < 500 or 501), said);
+        }
+        Assert.True(statuses.GetValueOrDefault(200) > 75 && statuses.GetValueOrDefault(400) > 35, string.Join(", ", statuses));
+    }
 }
