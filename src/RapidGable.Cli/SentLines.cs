@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text;
 using System.Text.Json;
+using System.Text.RegularExpressions;
 using CsvHelper;
 using CsvHelper.Configuration;
 using RapidGable.Verification;
@@ -14,7 +15,7 @@ namespace RapidGable.Cli;
 internal sealed record SentLine(long Number, string? Json, string? Fault);
 
 /// <summary>Reads entities from JSON, JSON lines or CSV, one at a time.</summary>
-internal static class SentLines
+internal static partial class SentLines
 {
     /// <param name="format">json, jsonl or csv.</param>
     /// <param name="types">Types of the properties by name, for CSV, whose values are texts.</param>
@@ -85,15 +86,21 @@ internal static class SentLines
 
     private static IEnumerable<SentLine> Csv(TextReader reader, IReadOnlyDictionary<string, CsdlProperty> types)
     {
-        using var csv = new CsvReader(reader, new CsvConfiguration(CultureInfo.InvariantCulture) { BadDataFound = null, MissingFieldFound = null, DetectDelimiter = true, DetectDelimiterValues = [",", ";", "\t"], TrimOptions = TrimOptions.None }, leaveOpen: true);
+        var isBad = false;
+        using var csv = new CsvReader(reader, new CsvConfiguration(CultureInfo.InvariantCulture) { BadDataFound = _ => isBad = true, MissingFieldFound = null, DetectDelimiter = true, DetectDelimiterValues = [",", ";", "\t"], TrimOptions = TrimOptions.None }, leaveOpen: true);
         if (!csv.Read() || !csv.ReadHeader())
             yield break;
         var names = csv.HeaderRecord!.Select(h => h.Trim()).ToArray();
         while (csv.Read())
         {
-            var number = csv.Context.Parser!.RawRow;
-            var fields = csv.Context.Parser.Record!;
-            yield return fields.Length > names.Length ? new SentLine(number, null, $"It has {fields.Length} fields, and the first line has {names.Length}.") : Entity(number, names, fields, types);
+            var parser = csv.Context.Parser!;
+            var fields = parser.Record!;
+            // A quote that is never closed takes the rest of the file with it, the end of its last line included.
+            var isOpen = isBad && fields[^1].EndsWith('\n');
+            var number = parser.RawRow - (isOpen ? parser.RawRecord.TrimStart('\r', '\n') : parser.RawRecord.Trim('\r', '\n')).Count(c => c == '\n');
+            yield return isBad ? new SentLine(number, null, isOpen ? "A quote is not closed before the end of the file." : "A quote stands inside of a field; write the field in quotes, and each quote in it twice.")
+                : fields.Length != names.Length ? new SentLine(number, null, $"It has {fields.Length} fields, and the first line has {names.Length}.") : Entity(number, names, fields, types);
+            isBad = false;
         }
     }
 
@@ -120,9 +127,13 @@ internal static class SentLines
     {
         if (type is "Edm.Boolean" && text.ToLowerInvariant() is "true" or "false" or "1" or "0")
             json.WriteBooleanValue(text is "1" || text.Equals("true", StringComparison.OrdinalIgnoreCase));
-        else if (type is "Edm.Byte" or "Edm.SByte" or "Edm.Int16" or "Edm.Int32" or "Edm.Int64" or "Edm.Decimal" or "Edm.Single" or "Edm.Double" && decimal.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number))
-            json.WriteNumberValue(number);
+        else if (type is "Edm.Byte" or "Edm.SByte" or "Edm.Int16" or "Edm.Int32" or "Edm.Int64" or "Edm.Decimal" or "Edm.Single" or "Edm.Double" && Number().Match(text) is { Success: true } number)
+            // Digit by digit as it is written, in the form of JSON.
+            json.WriteRawValue($"{(number.Groups["minus"].Success ? "-" : "")}{(number.Groups["whole"].Value is { Length: > 0 } whole ? whole : "0")}{(number.Groups["part"].Value is { Length: > 0 } part ? "." + part : "")}{number.Groups["power"].Value}");
         else
             json.WriteStringValue(text);
     }
+
+    [GeneratedRegex(@"^(?:(?<minus>-)|\+)?(?=\.?[0-9])0*(?<whole>[0-9]*)(?:\.(?<part>[0-9]*))?(?<power>[eE][+-]?[0-9]+)?$")]
+    private static partial Regex Number();
 }

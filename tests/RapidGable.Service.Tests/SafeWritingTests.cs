@@ -197,6 +197,10 @@ public sealed class SafeWritingTests : IAsyncLifetime
     [InlineData("json", "[{\"code\":\"B-1\",\"name\":\"One\"},{\"code\":\"B-2\",\"name\":\"Two\"}]", 2, "")]
     [InlineData("json", "{\"code\":\"B-1\",\"name\":\"One\"}", 1, "")]
     [InlineData("csv", "code,name,height\r\nB-1,\"One, two\",1.5\r\nB-2,Two,\r\nB-3,Three,high\r\n", 2, "4 400")]
+    [InlineData("csv", "\uFEFFcode;name;height\nB-1;\"Two\nlines\";1.5\n\nB-2;Two;7\n", 2, "")]
+    [InlineData("csv", "code,name,height\nB-1,\"Two\nlines\",1.5\nB-2,Two\nB-3,Three,1,2\nB-4,a 6\" pipe,1\nB-5,Five,2\n", 2, "4 0,5 0,6 0")]
+    [InlineData("csv", "code,name,height\nB-1,One,1\n\nB-2,\"Two,2\nB-3,Three,3\n", 1, "4 0")]
+    [InlineData("csv", "code,code,height\nB-1,One,1\n", 0, "2 400")]
     public async Task Send_writes_a_file(string format, string text, int written, string refused)
     {
         _folder.Write($"new.{format}", text);
@@ -207,6 +211,27 @@ public sealed class SafeWritingTests : IAsyncLifetime
         Assert.Equal(refused.Split(',', StringSplitOptions.RemoveEmptyEntries).Length, File.ReadAllLines(Path.Combine(_folder.Folder, "refused.jsonl")).Length);
         Assert.Equal($"{written + 1}", await CountAsync());
         Assert.Empty(Directory.EnumerateFiles(_folder.Folder, "*.sent"));
+    }
+
+    [Theory] // numbers are sent as they are written
+    [InlineData("1e-200", "1E-200")]
+    [InlineData("1.7976931348623157e308", "1.7976931348623157E+308")]
+    [InlineData("+007.50", "7.5")]
+    [InlineData(".5", "0.5")]
+    [InlineData("-0.25", "-0.25")]
+    [InlineData("0", "0")]
+    [InlineData("000", "0")]
+    [InlineData("1,5", null)]
+    [InlineData("1e", null)]
+    [InlineData(".", null)]
+    [InlineData("- 5", null)]
+    public async Task A_number_of_a_table_is_sent_as_it_is_written(string text, string? expected)
+    {
+        _folder.Write("new.csv", $"code;name;height\nB-1;One;{text}\n");
+        var sent = await Gable.RunAsync(_folder.Folder, "send", _http.Address + "/odata/s/Stations", "new.csv", "--json");
+        Assert.True(expected is null == (sent.Code == 1), sent.Output + sent.Errors);
+        if (expected is not null)
+            Assert.Contains($"\"height\":{expected}", (await _http.SendAsync("/odata/s/Stations('B-1')")).Text);
     }
 
     [Theory] // the third request gets through, and its answer is lost
