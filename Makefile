@@ -17,7 +17,7 @@ console: tools
 test: tools
 	@scripts/test
 
-# The random tests with ten to twenty times as many cases.
+# The random tests with twenty times as many cases.
 soak: tools
 	@scripts/need-postgresql && scripts/need-mariadb
 	GABLE_SOAK=20 dotnet test tests/RapidGable.Core.Tests -c Release --filter "FullyQualifiedName~Random"

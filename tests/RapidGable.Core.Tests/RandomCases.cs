@@ -11,14 +11,11 @@ namespace RapidGable.Core.Tests;
 /// <summary>Asks a service random questions and compares with what the evaluator says.</summary>
 internal static class RandomCases
 {
-    /// <summary>How many times more cases than usual: <c>make soak</c>.</summary>
-    public static int Soak => int.TryParse(Environment.GetEnvironmentVariable("GABLE_SOAK"), out var times) ? times : 1;
-
     /// <param name="maxPage">Rows of a page, whose next links are followed; null = all in one.</param>
     public static async Task QueriesAsync(PublishedService service, MemorySet set, int cases, int? maxPage = null, bool fixedCases = false)
     {
         var queries = new List<(string Url, string Expected)>();
-        RandomQuery.For(set, 3).Sample(q => { lock (queries) queries.Add(($"{set.Name}?{q.Text("&")}", q.Collection("value", set.Rows).ToJsonString())); }, iter: fixedCases ? cases : cases * Soak, threads: 1);
+        RandomQuery.For(set, 3).Sample(q => { lock (queries) queries.Add(($"{set.Name}?{q.Text("&")}", q.Collection("value", set.Rows).ToJsonString())); }, iter: fixedCases ? cases : cases * Soak.Times, threads: 1);
         foreach (var (url, expected) in queries)
         {
             var body = await AllAsync(service, url, maxPage);
@@ -29,7 +26,7 @@ internal static class RandomCases
     public static async Task AggregatesAsync(PublishedService service, MemorySet set, int cases, bool fixedCases = false)
     {
         var queries = new List<RandomApply>();
-        RandomApply.For(set).Sample(a => { lock (queries) queries.Add(a); }, iter: fixedCases ? cases : cases * Soak, threads: 1);
+        RandomApply.For(set).Sample(a => { lock (queries) queries.Add(a); }, iter: fixedCases ? cases : cases * Soak.Times, threads: 1);
         foreach (var query in queries)
         {
             var url = $"{set.Name}?$apply={query.Text}";

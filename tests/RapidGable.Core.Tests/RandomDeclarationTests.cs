@@ -18,7 +18,7 @@ public abstract class RandomDeclarationTests(Engine engine, PostgresServer? post
     [Fact]
     public async Task Whatever_is_declared_the_answer_is_that_of_an_evaluator_in_memory()
     {
-        for (var seed = 1; seed <= Worlds * RandomCases.Soak; seed++)
+        for (var seed = 1; seed <= Worlds * Soak.Times; seed++)
         {
             var world = new RandomWorld(seed, Quote);
             using var folder = new TestWorkspace();

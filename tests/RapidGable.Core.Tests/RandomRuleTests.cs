@@ -59,7 +59,7 @@ public abstract class RandomRuleTests(Engine engine, PostgresServer? postgres = 
     public async Task The_answers_are_those_of_an_evaluator_of_its_own()
     {
         var random = new Random(11);
-        var (worlds, asked) = ((Engine == Engine.Sqlite ? 100 : 30) * int.Parse(Environment.GetEnvironmentVariable("GABLE_SOAK") ?? "1"), 0);
+        var (worlds, asked) = ((Engine == Engine.Sqlite ? 100 : 30) * Soak.Times, 0);
         for (var world = 0; world < worlds; world++)
         {
             string[] Some(double chance) => [.. new[] { "level", "note" }.Where(_ => random.NextDouble() < chance)];

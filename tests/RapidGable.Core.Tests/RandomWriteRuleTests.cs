@@ -99,7 +99,7 @@ public abstract class RandomWriteRuleTests(Engine engine, PostgresServer? postgr
     public async Task What_is_written_is_what_an_evaluator_of_its_own_lets_through()
     {
         var random = new Random(23);
-        var worlds = (Engine == Engine.Sqlite ? 80 : 25) * int.Parse(Environment.GetEnvironmentVariable("GABLE_SOAK") ?? "1");
+        var worlds = (Engine == Engine.Sqlite ? 80 : 25) * Soak.Times;
         var (done, refused) = (0, 0);
         for (var world = 0; world < worlds; world++)
         {

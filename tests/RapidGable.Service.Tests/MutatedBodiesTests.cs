@@ -1,4 +1,5 @@
 using System.Text;
+using RapidGable.Core.Tests;
 
 namespace RapidGable.Service.Tests;
 
@@ -83,8 +84,7 @@ public sealed class MutatedBodiesTests(WritingFixture engines) : IAsyncLifetime
     [InlineData(2, 500)]
     public async Task They_are_done_or_refused_with_a_reason(int engine, int count)
     {
-        // Ten times more with 'make soak'.
-        count *= Environment.GetEnvironmentVariable("GABLE_SOAK") is null ? 1 : 10;
+        count *= Soak.Times;
         var service = engines.Services[engine];
         var random = new Random(engine + 3);
         var statuses = new Dictionary<int, int>();

@@ -1,4 +1,5 @@
 using System.Text.Json.Nodes;
+using RapidGable.Core.Tests;
 
 namespace RapidGable.Service.Tests;
 
@@ -12,8 +13,7 @@ public sealed class RandomChangesTests(WritingFixture engines) : IAsyncLifetime
     private const string Root = "/odata/s/";
     private static readonly string[] Codes = ["A/1", "B", "C", "D'1", "é"];
 
-    /// <summary>Ten times more than usual with <c>make soak</c>.</summary>
-    private static int Changes => 300 * (int.TryParse(Environment.GetEnvironmentVariable("GABLE_SOAK"), out _) ? 10 : 1);
+    private static int Changes => 300 * Soak.Times;
 
     public Task InitializeAsync() => engines.ResetAsync();
 

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using RapidGable.Core.Tests;
 
 namespace RapidGable.Service.Tests;
 
@@ -12,8 +13,7 @@ public sealed class RoundTripTests(WritingFixture engines) : IAsyncLifetime
     private const string Root = "/odata/s/Kept";
     private static readonly (string, string)[] Exact = [("Content-Type", "application/json;IEEE754Compatible=true"), ("Accept", "application/json;IEEE754Compatible=true;odata.metadata=none"), ("Prefer", "return=representation")];
 
-    /// <summary>Twenty times more than usual with <c>make soak</c>.</summary>
-    private static int Requests => 400 * (int.TryParse(Environment.GetEnvironmentVariable("GABLE_SOAK"), out var times) ? times : 1);
+    private static int Requests => 400 * Soak.Times;
 
     public Task InitializeAsync() => engines.ResetAsync();
 

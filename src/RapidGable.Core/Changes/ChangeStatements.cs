@@ -49,9 +49,6 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
         return found;
     }
 
-    /// <summary>See <see cref="SqlDialect.KeepsWhatRefersToItself"/>.</summary>
-    public bool KeepsWhatRefersToItself => dialect.KeepsWhatRefersToItself;
-
     /// <summary>See <see cref="ISourceSession.SerializeAsync"/>.</summary>
     public ValueTask SerializeAsync(string subject) => session.SerializeAsync(subject, cancellation);
 
@@ -135,6 +132,20 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
     {
         var parameters = new List<StoredValue>();
         return RunAsync($"DELETE FROM {dialect.Table(table.Schema, table.Name)} WHERE {Where(where, parameters)}", parameters);
+    }
+
+    /// <summary>Deletes one row of a set.</summary>
+    /// <param name="where">Its key.</param>
+    public async Task RemoveAsync(EntitySet set, IEnumerable<(Property Column, object Value)> where)
+    {
+        var key = where.ToDictionary(w => w.Column.Column);
+        foreach (var own in dialect.KeepsWhatRefersToItself ? set.Type.Navigations.Where(n => n.TargetSet == set.Name && n is { IsCollection: false, IsHeldByTarget: false, Link: null }) : [])
+        {
+            // Where it refers to itself, that goes first.
+            if (own.Joins.All(j => j.Own.Nullable && key.ContainsKey(j.Target.Column)))
+                await UpdateAsync(set.Source, [.. own.Joins.Select(j => new ColumnValue(j.Own, null))], key.Values.Concat(own.Joins.Select(j => (j.Own, key[j.Target.Column].Value))));
+        }
+        await DeleteAsync(set.Source, key.Values);
     }
 
     private async Task<long> RunAsync(string sql, List<StoredValue> parameters) => await session.ExecuteAsync(sql, parameters.ToArray(), cancellation);

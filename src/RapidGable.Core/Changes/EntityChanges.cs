@@ -137,24 +137,11 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
                 var ties = await ColumnsAsync(row, derived.Table!.Joins.Select(j => j.Own), statements);
                 await statements.DeleteAsync(derived.Rows!.Source, derived.Table.Joins.Select((j, i) => (j.Target, ties[i]!)));
             }
-            await RemoveAsync(statements, row with { Set = whole });
+            await statements.RemoveAsync(whole, row.Where);
             return row;
         }, isDelete: true);
         if (before is not null)
             await ChangeNotes.WriteAsync(unit, whole, row, "delete", before, null, statements);
-    }
-
-    /// <summary>Takes away a row alone.</summary>
-    public static async Task RemoveAsync(ChangeStatements statements, EntityRow row)
-    {
-        var (set, key) = (row.Set, row.Where.ToDictionary(w => w.Column.Column, w => w.Value));
-        // Some engines take a row's reference to itself for one by others, so it goes first.
-        foreach (var navigation in statements.KeepsWhatRefersToItself ? set.Type.Navigations.Where(n => n.TargetSet == set.Name && n is { IsCollection: false, IsHeldByTarget: false, Link: null }) : [])
-        {
-            if (navigation.Joins.All(j => j.Own.Nullable && key.ContainsKey(j.Target.Column)))
-                await statements.UpdateAsync(set.Source, [.. navigation.Joins.Select(j => new ColumnValue(j.Own, null))], row.Where.Concat(navigation.Joins.Select(j => (j.Own, key[j.Target.Column]))));
-        }
-        await statements.DeleteAsync(set.Source, row.Where);
     }
 
     /// <summary>Relates two entities; nothing happens when they are related already (Protocol 11.4.6).</summary>
