@@ -23,6 +23,8 @@ public abstract class EngineTests(Engine engine, PostgresServer? postgres = null
 
     private protected PublishedService Service { get; private set; } = null!;
 
+    private protected TestWorkspace Folder => _folder;
+
     /// <summary>Statements that make the tables.</summary>
     protected abstract string Tables { get; }
 

@@ -22,6 +22,9 @@ public sealed class AccessRestriction(
 
     public ImmutableArray<(string Column, ImmutableArray<BoundRule> ShownBy)> Covered => covered;
 
+    /// <summary>The same rows with all of their values.</summary>
+    public AccessRestriction RowsOnly => covered.IsEmpty ? this : new AccessRestriction(model, set, allowing, denying, []);
+
     /// <summary>All columns that a statement may read of the table.</summary>
     public IEnumerable<string> Columns => set.Type.Properties.SelectMany(p => p.Leaves).Concat(set.Type.Hidden).Concat(set.Type.Key)
         .Concat(set.Type.Derived.SelectMany(d => d.Properties.Where(p => p.Via is null).Append(d.Discriminator)).OfType<Property>())

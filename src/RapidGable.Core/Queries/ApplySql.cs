@@ -12,6 +12,11 @@ namespace RapidGable.Queries;
 /// <param name="join">Writes one join.</param>
 internal sealed class ApplySql(SqlDialect dialect, Func<SourceObjectName, string> table, Func<PlanParameter, string> parameter, Func<SelectPlan, string, string> select, Func<PlanJoin, string> join)
 {
+    /// <summary>As in <see cref="SqlExpressions.Guards"/>.</summary>
+    public ImmutableArray<string> Guards { get; init; } = [];
+
+    public RowGuard? Guard { get; init; }
+
     public string Write(ApplyPlan plan)
     {
         var alias = plan.Input.From.Alias;
@@ -28,12 +33,12 @@ internal sealed class ApplySql(SqlDialect dialect, Func<SourceObjectName, string
 
     private string Stage(StagePlan plan, string input)
     {
-        var expressions = new SqlExpressions(dialect, table, plan.Aliases, parameter);
+        var expressions = new SqlExpressions(dialect, table, plan.Aliases, parameter) { Guards = Guards, Guard = Guard };
         var from = $"FROM (\n{input}\n) AS s{string.Concat(plan.Joins.Select(j => "\n" + join(j)))}";
         var carried = string.Join(", ", plan.Carried.Select(c => "s." + dialect.Quote(c)));
         return plan.Stage switch
         {
-            BoundRestriction restriction => $"SELECT {carried}\n{from}\nWHERE {expressions.Predicate(restriction.Condition, exact: false)}",
+            BoundRestriction restriction => $"SELECT {carried}\n{from}\nWHERE {expressions.Condition(restriction.Condition)}",
             BoundExtension extension => $"SELECT {carried}, {string.Join(", ", extension.Items.Select(i => $"{expressions.Output(new PlanExpression(i.Expression))} AS {dialect.Quote(i.Property.Column)}"))}\n{from}",
             BoundRanking ranking => Ranking(ranking, plan, expressions, from, carried),
             BoundSlice slice => $"SELECT {carried}\n{from}\nORDER BY {Order(slice.Order, expressions)}\n{Slice(slice)}",

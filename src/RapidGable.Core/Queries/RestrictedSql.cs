@@ -7,13 +7,15 @@ namespace RapidGable.Queries;
 /// <summary>Writes the rows and values of a table that a caller may see, as a table of the statement.</summary>
 internal sealed class RestrictedSql(SqlDialect dialect, Func<PlanParameter, string> parameter)
 {
-    public string Write(AccessRestriction restriction)
+    /// <param name="isMarked">Rows say by <see cref="RowGuard.Marker"/> that they are seen, for expressions that must not meet others.</param>
+    /// <param name="isFenced">Nothing around it is evaluated before its rows have been chosen.</param>
+    public string Write(AccessRestriction restriction, bool isMarked = false, bool isFenced = false)
     {
         // The conditions are about the tables as they are, whatever the caller may see of them.
         var level = new PlanLevel(restriction.Model, "a", n => "a" + n);
         foreach (var rule in restriction.Allowing.Concat(restriction.Denying).Where(r => r.Condition is not null))
             level.Reach(rule.Condition!);
-        SqlExpressions For(BoundRule rule) => new(dialect, dialect.From, level.Aliases, p => parameter(Of(rule, p)));
+        SqlExpressions For(BoundRule rule) => new(dialect, dialect.From, level.Aliases, p => parameter(Of(rule, p))) { ComparesExactly = true };
         string Any(IEnumerable<BoundRule> rules) => string.Join(" OR ", rules.Select(r => r.Condition is { } condition ? For(r).Predicate(condition, exact: false) : $"({dialect.False} = {dialect.False})"));
 
         var conditions = new List<string>();
@@ -29,7 +31,9 @@ internal sealed class RestrictedSql(SqlDialect dialect, Func<PlanParameter, stri
         }
         var columns = covered.Count == 0 ? "a.*" : string.Join(", ", restriction.Columns.Select(Column));
         var joins = string.Concat(level.Joins.Select(j => $" LEFT JOIN {dialect.From(j.Table.Source)} AS {j.Table.Alias} ON {string.Join(" AND ", j.On.Select(o => $"{j.Table.Alias}.{dialect.Quote(o.Target.Column)} = {j.LeftAlias}.{dialect.Quote(o.Own.Column)}"))}"));
-        return $"(SELECT {columns} FROM {dialect.From(restriction.Set.Source)} AS a{joins}{(conditions.Count == 0 ? "" : " WHERE " + string.Join(" AND ", conditions))})";
+        if (isMarked)
+            columns += $", {(conditions.Count == 0 ? dialect.True : $"COALESCE({string.Join(" AND ", conditions)}, {dialect.False})")} AS {RowGuard.Marker}";
+        return $"(SELECT {columns} FROM {dialect.From(restriction.Set.Source)} AS a{joins}{(conditions.Count == 0 ? "" : " WHERE " + string.Join(" AND ", conditions))}{(isFenced ? dialect.Fence : "")})";
     }
 
     internal static PlanParameter Of(BoundRule rule, PlanParameter asked) => asked switch

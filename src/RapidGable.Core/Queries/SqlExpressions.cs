@@ -17,6 +17,23 @@ internal sealed record RootAlias(string Alias, bool IsTable);
 /// <param name="table">Writes a table, or what of it the caller may see.</param>
 internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, string> table, ImmutableDictionary<string, string> aliases, Func<PlanParameter, string> parameter, RootAlias? root = null)
 {
+    /// <summary>What must hold of the rows around an expression before it may be evaluated, see <see cref="RowGuard"/>; empty = nothing.</summary>
+    public ImmutableArray<string> Guards { get; init; } = [];
+
+    /// <summary>Guards expressions over related rows; null = none of the statement are restricted.</summary>
+    public RowGuard? Guard { get; init; }
+
+    /// <summary>Texts are compared character by character, whatever the collations of their columns say.</summary>
+    public bool ComparesExactly { get; init; }
+
+    /// <summary>The condition of a WHERE clause. Its parts that could tell of rows which rules take away are only evaluated for rows that are seen.</summary>
+    public string Condition(BoundExpression condition) => Guards.IsEmpty || !RowGuard.IsNeeded(condition) ? Predicate(condition, exact: false)
+        : condition is BoundLogical { Operator: BinaryOperator.And } both ? $"{Condition(both.Left)} AND {Condition(both.Right)}"
+        : RowGuard.Of(Guards, Predicate(condition, exact: false));
+
+    /// <summary>A value that may stand in a WHERE clause, guarded as <see cref="Condition"/>.</summary>
+    public string GuardedValue(PlanValue value) => !Guards.IsEmpty && value is PlanExpression expression && RowGuard.IsNeeded(expression.Expression) ? RowGuard.Of(Guards, Value(value)) : Value(value);
+
     public string Value(PlanValue value) => value switch
     {
         PlanColumn column => Column(column.Alias, column.Property),
@@ -34,7 +51,7 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
         : Value(value);
 
     /// <summary>Expressions about the entity that a path leads to.</summary>
-    public SqlExpressions From(string path) => path.Length == 0 ? this : new SqlExpressions(dialect, table, Below(path), parameter, root);
+    public SqlExpressions From(string path) => path.Length == 0 ? this : new SqlExpressions(dialect, table, Below(path), parameter, root) { Guards = Guards, Guard = Guard, ComparesExactly = ComparesExactly };
 
     /// <summary>The aliases as they are seen from an entity that a path leads to.</summary>
     private ImmutableDictionary<string, string> Below(string path) => aliases.Where(a => a.Key == path || a.Key.StartsWith(path + "/", StringComparison.Ordinal))
@@ -82,12 +99,11 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
     /// <summary>A subquery over the related rows: some that fulfil the condition, or none that do not.</summary>
     private string Lambda(BoundLambda lambda)
     {
-        var (from, conditions, inside) = Related(lambda);
+        var (from, conditions, inner) = Related(lambda);
         if (lambda.Condition is { } condition)
         {
-            var inner = new SqlExpressions(dialect, table, inside, parameter, root);
             // A condition that is null counts as not fulfilled.
-            conditions.Add(lambda.IsAll ? $"(NOT COALESCE({inner.Predicate(condition, exact: true)}, {dialect.False}))" : inner.Predicate(condition, exact: false));
+            conditions.Add(lambda.IsAll ? $"(NOT COALESCE({inner.Exactly(condition)}, {dialect.False}))" : inner.Condition(condition));
         }
         return $"({(lambda.IsAll ? "NOT " : "")}EXISTS (SELECT 1 FROM {from} WHERE {string.Join(" AND ", conditions)}))";
     }
@@ -147,14 +163,17 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
 
     private string Count(BoundCount count)
     {
-        var (from, conditions, inside) = Related(count);
+        var (from, conditions, inner) = Related(count);
         if (count.Condition is { } condition)
-            conditions.Add(new SqlExpressions(dialect, table, inside, parameter, root).Predicate(condition, exact: false));
+            conditions.Add(inner.Condition(condition));
         return $"(SELECT COUNT(*) FROM {from} WHERE {string.Join(" AND ", conditions)})";
     }
 
-    /// <summary>The related rows with what their condition needs, what ties them to the outer row, and the aliases that hold inside.</summary>
-    private (string From, List<string> Conditions, ImmutableDictionary<string, string> Aliases) Related(BoundOverRelated over)
+    /// <summary>A predicate in which null does not stand for false, guarded as <see cref="Condition"/>.</summary>
+    private string Exactly(BoundExpression condition) => !Guards.IsEmpty && RowGuard.IsNeeded(condition) ? RowGuard.Of(Guards, Predicate(condition, exact: true)) : Predicate(condition, exact: true);
+
+    /// <summary>The related rows with what their condition needs, what ties them to the outer row, and what writes expressions about them.</summary>
+    private (string From, List<string> Conditions, SqlExpressions Inner) Related(BoundOverRelated over)
     {
         var (navigation, alias) = (over.Navigation, over.Scope);
         var outer = aliases[Planner.AliasKey(over.OuterScope, Planner.PathOf(over.Hops))];
@@ -175,7 +194,16 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
             inside = inside.SetItem(Planner.AliasKey(over.Scope, join.Path), $"{alias}_{i}");
             from.Append($" LEFT JOIN {table(join.Target.Source)} AS {alias}_{i} ON ").AppendJoin(" AND ", join.Navigation.Joins.Select(p => $"{alias}_{i}.{dialect.Quote(p.Target.Column)} = {parent}.{dialect.Quote(p.Own.Column)}"));
         }
-        return (from.ToString(), conditions, inside);
+        return (from.ToString(), conditions, new SqlExpressions(dialect, table, inside, parameter, root) { Guards = InnerGuards(over, alias, conditions), Guard = Guard, ComparesExactly = ComparesExactly });
+    }
+
+    /// <param name="related">That the row is related to the outer one: rules may leave it to be reached over that one only.</param>
+    private ImmutableArray<string> InnerGuards(BoundOverRelated over, string alias, IEnumerable<string> related)
+    {
+        if (Guard is null)
+            return [];
+        var seen = Guard.Seen(over.Joins.Select((j, i) => ($"{alias}_{i}", j.Target.Source)).Prepend((alias, over.Target.Source))).ToList();
+        return seen.Count == 0 && Guards.IsEmpty ? [] : [.. seen, .. Guard.Opaque(related)];
     }
 
     private SqlOperand Operand(BoundExpression expression, BoundExpression? partner)
@@ -217,18 +245,34 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
         }
         var nullable = left.MayBeNull || right.MayBeNull;
         var both = left.MayBeNull && right.MayBeNull;
+        // What is exactly equal is equal by every collation, so that the plain comparison may stay for the sake of indexes.
+        var exactly = ComparesExactly && IsText(left) ? ExactTexts(left, a, right, b) : null;
+        string Equal(Func<string, string, string> compare) => exactly is { } texts ? $"{compare(a, b)} AND {compare(texts.Left, texts.Right)}" : compare(a, b);
         switch (comparison.Operator)
         {
             case BinaryOperator.Eq:
-                return both || (nullable && exact) ? $"({dialect.NullSafeEqual(a, b)})" : $"({a} = {b})";
+                return both || (nullable && exact) ? $"({Equal(dialect.NullSafeEqual)})" : $"({Equal((x, y) => $"{x} = {y}")})";
+            case BinaryOperator.Ne when nullable:
+                return $"(NOT ({Equal(dialect.NullSafeEqual)}))";
             case BinaryOperator.Ne:
-                return nullable ? $"(NOT ({dialect.NullSafeEqual(a, b)}))" : $"({a} <> {b})";
+                return exactly is null ? $"({a} <> {b})" : $"({exactly.Value.Left} <> {exactly.Value.Right})";
             default:
+                (a, b) = exactly ?? (a, b);
                 var sign = comparison.Operator switch { BinaryOperator.Gt => ">", BinaryOperator.Ge => ">=", BinaryOperator.Lt => "<", _ => "<=" };
                 var plain = nullable && exact ? $"COALESCE({a} {sign} {b}, {dialect.False})" : $"({a} {sign} {b})";
                 // Null is equal to itself, so it is also greater or equal (URL conventions 5.1.1.1.4).
                 return both && sign.Length == 2 ? $"({plain} OR ({a} IS NULL AND {b} IS NULL))" : plain;
         }
+    }
+
+    private static bool IsText(BoundExpression expression) => expression.Type is { Kind: EdmKind.String, IsCollection: false };
+
+    /// <summary>Both sides as texts that compare exactly; null = they do as they are.</summary>
+    private (string Left, string Right)? ExactTexts(BoundExpression left, string a, BoundExpression right, string b)
+    {
+        string? Form(BoundExpression side) => ExpressionPaths.All(side).OfType<BoundProperty>().Select(p => p.Property.StorageForm).FirstOrDefault(f => f is not null);
+        var (x, y) = (dialect.Exact(new SqlOperand(a, EdmType.String, Form(left))), dialect.Exact(new SqlOperand(b, EdmType.String, Form(right))));
+        return x is null && y is null ? null : (x ?? a, y ?? b);
     }
 
     private static bool LacksStored(BoundExpression expression) => expression is BoundLiteral { Conversion.MayLackStored: true };
@@ -248,6 +292,8 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
         if (members.Count == 0)
             return isIn.WithNull ? $"({operand.Sql} IS NULL)" : dialect.False;
         var plain = $"{members[0].Left} IN ({string.Join(", ", members.Select(m => m.Right))})";
+        if (ComparesExactly && IsText(isIn.Operand) && ExactTexts(isIn.Operand, members[0].Left, isIn.Operand, members[0].Left) is { } exactly)
+            plain = $"({plain} AND {exactly.Left} IN ({string.Join(", ", members.Select(m => dialect.Exact(new SqlOperand(m.Right, EdmType.String)) ?? m.Right))}))";
         if (isIn.WithNull)
             plain = $"({plain} OR {operand.Sql} IS NULL)";
         return exact && (isIn.Operand.MayBeNull || isIn.Members.Any(LacksStored)) ? $"COALESCE({plain}, {dialect.False})" : $"({plain})";

@@ -12,8 +12,27 @@ public sealed class SqlWriter
 {
     private readonly SqlDialect _dialect;
     private readonly List<PlanParameter> _parameters = [];
+    private readonly RowGuard? _guard;
+    private readonly bool _isFenced;
 
     private SqlWriter(SqlDialect dialect) => _dialect = dialect;
+
+    /// <param name="tables">All tables of the statement that rules may restrict.</param>
+    /// <param name="isGuarded">Expressions of the statement must not meet rows that rules take away, see <see cref="RowGuard"/>.</param>
+    /// <param name="isStaged">They go through stages, so that what rules leave is chosen before anything around it is evaluated.</param>
+    private SqlWriter(SqlDialect dialect, bool isGuarded, bool isStaged, IEnumerable<PlanTable> tables)
+        : this(dialect)
+    {
+        if (!isGuarded)
+            return;
+        _guard = new RowGuard(dialect, source => From(source, isMarked: false, isFenced: false));
+        _isFenced = isStaged || tables.Any(t => _guard.NeedsFence(t.Source));
+    }
+
+    private SqlWriter(SqlDialect dialect, SelectPlan plan)
+        : this(dialect, RowGuard.IsNeeded(plan), plan.From.Apply is not null, Tables(plan))
+    {
+    }
 
     /// <summary>Writes all statements of a plan; the fault is 501 for what the dialect cannot express.</summary>
     /// <param name="dialectOf">The dialect of a source, by its name.</param>
@@ -42,7 +61,7 @@ public sealed class SqlWriter
 
     public static SqlStatement Write(SelectPlan plan, SqlDialect dialect)
     {
-        var writer = new SqlWriter(dialect);
+        var writer = new SqlWriter(dialect, plan);
         var text = writer.Select(plan, plan.Output.IsEmpty ? "COUNT(*)" : null);
         return new SqlStatement(text, [.. writer._parameters]);
     }
@@ -87,19 +106,26 @@ public sealed class SqlWriter
 
     private static SqlStatement WriteChildren(ImmutableArray<ChildrenPlan> all, int number, SqlDialect dialect)
     {
-        var writer = new SqlWriter(dialect);
+        var (isGuarded, tables) = (false, Tables(all[number].Main).ToList());
+        for (int? i = number; i is { } at; i = all[at].Parent)
+        {
+            isGuarded |= RowGuard.IsNeeded(all[at].Related);
+            tables.AddRange(Tables(all[at].Related));
+        }
+        var main = all[number].Main;
+        var writer = new SqlWriter(dialect, isGuarded || RowGuard.IsNeeded(main), main.From.Apply is not null, tables) { GuardsChildren = tables.Exists(t => RowGuard.IsRestricted(t.Source)) };
         var text = writer.Children(all, number);
         return new SqlStatement(text, [.. writer._parameters]);
     }
 
     private string Select(SelectPlan plan, string? output)
     {
-        var expressions = new SqlExpressions(_dialect, From, plan.Aliases, Parameter, new RootAlias(plan.From.Alias, IsTable: true));
+        var expressions = new SqlExpressions(_dialect, Inner, plan.Aliases, Parameter, new RootAlias(plan.From.Alias, IsTable: true)) { Guards = Guards(plan), Guard = _guard };
         var sql = new StringBuilder("SELECT ").Append(output ?? string.Join(", ", Outputs(plan.Output, expressions)));
         sql.Append("\nFROM ").Append(From(plan.From)).Append(" AS ").Append(plan.From.Alias);
         foreach (var join in plan.Joins)
             sql.Append('\n').Append(Join(join, alias => alias));
-        var terms = plan.Order.Select(o => expressions.Value(o.Value)).ToList();
+        var terms = plan.Order.Select(o => expressions.GuardedValue(o.Value)).ToList();
         var conditions = plan.Where.SelectMany(c => Conditions(c, plan, expressions, terms)).ToList();
         if (conditions.Count > 0)
             sql.Append("\nWHERE ").AppendJoin("\n  AND ", conditions);
@@ -111,6 +137,18 @@ public sealed class SqlWriter
             sql.Append(" OFFSET ").Append(Parameter(new SkipParameter()));
         return sql.ToString();
     }
+
+    /// <summary>What must hold before an expression of the caller may be evaluated: every row that is joined is seen, and the rows of a path belong together.</summary>
+    private ImmutableArray<string> Guards(SelectPlan plan)
+    {
+        if (_guard is null || !Tables(plan).Any(t => t.Apply is null && RowGuard.IsRestricted(t.Source)))
+            return [];
+        var together = plan.Joins.Where(j => !j.Outer && !j.On.IsEmpty).SelectMany(j => On(j, j.Table.Alias, j.LeftAlias));
+        ImmutableArray<string> guards = [.. _guard.Seen(Tables(plan).Where(t => t.Apply is null).Select(t => (t.Alias, t.Source))), .. _guard.Opaque(together)];
+        return guards.IsEmpty ? [RowGuard.Fenced] : guards;
+    }
+
+    private IEnumerable<string> On(PlanJoin join, string table, string left) => join.On.Select(p => $"{table}.{_dialect.Quote(p.Target.Column)} = {left}.{_dialect.Quote(p.Own.Column)}");
 
     private string Changed(string stamp, Property property, int mark)
     {
@@ -137,37 +175,62 @@ public sealed class SqlWriter
     }
 
     private string From(PlanTable table) => table.Apply is { } apply
-        ? $"(\n{new ApplySql(_dialect, From, Parameter, (plan, output) => Select(plan, output), join => Join(join, alias => alias)).Write(apply)}\n)" : From(table.Source);
+        ? $"(\n{new ApplySql(_dialect, Inner, Parameter, (plan, output) => Select(plan, output) + (_isFenced && IsRestricted(plan) ? _dialect.Fence : ""), join => Join(join, alias => alias)) { Guards = _isFenced && IsRestricted(apply.Input) ? [RowGuard.Fenced] : [], Guard = _guard }.Write(apply)}\n)" : From(table.Source);
+
+    /// <summary>Some parents may be kept from the caller, so that an expression must not meet the children of others.</summary>
+    private bool GuardsChildren { get; init; }
+
+    private static IEnumerable<PlanTable> Tables(RelatedPlan plan) => plan.Joins.Select(j => j.Table).Prepend(plan.From);
+
+    private static IEnumerable<PlanTable> Tables(SelectPlan plan) => plan.Joins.Select(j => j.Table).Prepend(plan.From);
+
+    private static bool IsRestricted(SelectPlan plan) => Tables(plan).Any(t => RowGuard.IsRestricted(t.Source));
 
     /// <summary>A table, or what of it the caller may see. Every table of a statement is written here.</summary>
-    private string From(SourceObjectName source) => source.Restriction switch
+    private bool IsMarked => _guard is not null && _dialect.KeepsMarkers;
+
+    private string From(SourceObjectName source) => From(source, IsMarked, _isFenced);
+
+    /// <summary>A table of a subquery within an expression, which has guards of its own: a fence would keep indexes from it.</summary>
+    private string Inner(SourceObjectName source) => From(source, IsMarked, isFenced: false);
+
+    private string From(SourceObjectName source, bool isMarked, bool isFenced) => source.Restriction switch
     {
-        AccessRestriction restriction => new RestrictedSql(_dialect, Parameter).Write(restriction),
-        ComputedSource computed => Computed(computed),
+        AccessRestriction restriction => new RestrictedSql(_dialect, Parameter).Write(restriction, isMarked, isFenced),
+        ComputedSource computed => Computed(computed, isMarked, isFenced),
         _ => _dialect.From(source),
     };
 
     /// <summary>Rows with the values that are computed from them; a level deeper each name gets its own, so that none hides another.</summary>
-    private string Computed(ComputedSource source)
+    private string Computed(ComputedSource source, bool isMarked, bool isFenced)
     {
         var level = new PlanLevel(source.Model, "g", n => "g" + n);
         foreach (var (_, value) in source.Values)
             level.Reach(value.Condition!);
+        // A value that is asked for in a condition is evaluated with it.
+        var restricted = level.Joins.Select(j => j.Table).Prepend(new PlanTable(source.Rows, "g")).Where(t => RowGuard.IsRestricted(t.Source)).ToList();
+        var guard = restricted.Count > 0 && source.Values.Any(v => RowGuard.IsNeeded(v.Value.Condition!)) ? new RowGuard(_dialect, s => From(s, isMarked: false, isFenced: false)) : null;
+        isMarked |= guard is not null && _dialect.KeepsMarkers;
+        isFenced |= guard is not null && restricted.Exists(t => guard.NeedsFence(t.Source));
+        ImmutableArray<string> guards = guard is null ? [] : [.. guard.Seen(restricted.Select(t => (t.Alias, t.Source)))];
         string Value(BoundRule value)
         {
-            var expressions = new SqlExpressions(_dialect, From, level.Aliases, p => Parameter(RestrictedSql.Of(value, p)));
-            return value.Condition is BoundProperty kept ? expressions.Raw(kept) : expressions.Output(new PlanExpression(value.Condition!));
+            var expressions = new SqlExpressions(_dialect, s => From(s, isMarked, isFenced: false), level.Aliases, p => Parameter(RestrictedSql.Of(value, p))) { Guards = guards, Guard = guard };
+            if (value.Condition is BoundProperty kept)
+                return expressions.Raw(kept);
+            var written = expressions.Output(new PlanExpression(value.Condition!));
+            return !guards.IsEmpty && RowGuard.IsNeeded(value.Condition!) ? RowGuard.Of(guards, written) : written;
         }
         var columns = source.Values.Select(v => $"{Value(v.Value)} AS {_dialect.Quote(v.Column)}");
-        var joins = string.Concat(level.Joins.Select(j => $" LEFT JOIN {From(j.Table.Source)} AS {j.Table.Alias} ON {string.Join(" AND ", j.On.Select(o => $"{j.Table.Alias}.{_dialect.Quote(o.Target.Column)} = {j.LeftAlias}.{_dialect.Quote(o.Own.Column)}"))}"));
-        return $"(SELECT g.*, {string.Join(", ", columns)} FROM {From(source.Rows)} AS g{joins})";
+        var joins = string.Concat(level.Joins.Select(j => $" LEFT JOIN {From(j.Table.Source, isMarked, isFenced)} AS {j.Table.Alias} ON {string.Join(" AND ", On(j, j.Table.Alias, j.LeftAlias))}"));
+        return $"(SELECT g.*, {string.Join(", ", columns)} FROM {From(source.Rows, isMarked, isFenced)} AS g{joins})";
     }
 
     private IEnumerable<string> Conditions(PlanCondition condition, SelectPlan plan, SqlExpressions expressions, List<string> terms) => condition switch
     {
         PlanKeyCondition key => [$"{expressions.Value(key.Column)} = {Parameter(new LiteralParameter(key.Value.Slot, key.Column.Property.Type, key.Column.Property.StorageForm, key.Value.Conversion))}"],
         PlanBridgeCondition bridge => [$"{expressions.Value(bridge.Column)} = {Parameter(new BridgeParameter(bridge.Index, bridge.Column.Property))}"],
-        PlanFilter filter => [expressions.From(filter.Base).Predicate(filter.Condition, exact: false)],
+        PlanFilter filter => [expressions.From(filter.Base).Condition(filter.Condition)],
         PlanChanged changed => [Changed(expressions.Value(changed.Stamp), changed.Stamp.Property, changed.Mark)],
         PlanSeek seek => Seek(seek.Nulls, plan.Order, terms),
         _ => throw new InvalidOperationException(condition.GetType().Name),
@@ -216,7 +279,7 @@ public sealed class SqlWriter
         var (table, left) = (alias(join.Table.Alias), alias(join.LeftAlias));
         if (join.On.IsEmpty)
             return $"CROSS JOIN {From(join.Table.Source)} AS {table}";
-        return $"{(join.Outer ? "LEFT JOIN" : "JOIN")} {From(join.Table.Source)} AS {table} ON {string.Join(" AND ", join.On.Select(p => $"{table}.{_dialect.Quote(p.Target.Column)} = {left}.{_dialect.Quote(p.Own.Column)}"))}";
+        return $"{(join.Outer ? "LEFT JOIN" : "JOIN")} {From(join.Table.Source)} AS {table} ON {string.Join(" AND ", On(join, table, left))}";
     }
 
     /// <summary>
@@ -256,7 +319,7 @@ public sealed class SqlWriter
     /// <summary>The page with the given columns and those of its order.</summary>
     private (string Sql, List<string> Order) Page(SelectPlan plan, IEnumerable<string> keys)
     {
-        var expressions = new SqlExpressions(_dialect, From, plan.Aliases, Parameter, new RootAlias(plan.From.Alias, IsTable: true));
+        var expressions = new SqlExpressions(_dialect, Inner, plan.Aliases, Parameter, new RootAlias(plan.From.Alias, IsTable: true));
         var orders = plan.Order.Select((o, i) => $"{expressions.Value(o.Value)} AS o{i}");
         return (Select(plan, string.Join(", ", keys.Concat(orders))), [.. plan.Order.Select((o, i) => _dialect.OrderTerm("o" + i, o.Descending, o.MayBeNull))]);
     }
@@ -277,22 +340,27 @@ public sealed class SqlWriter
         return string.Join('\n', plan.Related.Joins.Select(j => Join(j, alias => alias)).Prepend($"FROM p{depth} AS p\n{children}"));
     }
 
-    private SqlExpressions Expressions(RelatedPlan plan) => new(_dialect, From, plan.Aliases, Parameter, new RootAlias("p", IsTable: false));
+    private SqlExpressions Expressions(RelatedPlan plan) => new(_dialect, Inner, plan.Aliases, Parameter, new RootAlias("p", IsTable: false));
 
     private string FirstChildren(RelatedPlan plan, LinkTable? link, IReadOnlyList<(string, string)> references, string page, bool needsRoot)
     {
         // Inside, the table and what it is joined to go by other aliases.
         static string Inside(string alias, string outer) => alias + outer[1..];
-        SqlExpressions At(string alias) => new(_dialect, From, plan.Aliases.ToImmutableDictionary(a => a.Key, a => Inside(alias, a.Value)), Parameter, new RootAlias(_dialect.InnerParents, IsTable: false));
+        SqlExpressions At(string alias) => new(_dialect, Inner, plan.Aliases.ToImmutableDictionary(a => a.Key, a => Inside(alias, a.Value)), Parameter, new RootAlias(_dialect.InnerParents, IsTable: false))
+        {
+            Guards = _guard is null ? [] : [.. _guard.Seen(Tables(plan).Select(t => (Inside(alias, t.Alias), t.Source)))],
+            Guard = _guard,
+        };
         return _dialect.FirstChildren(new ChildrenSql(link is null ? From(plan.From.Source) : Linked(plan.From, link), [.. plan.Set.Type.Key.Select(k => _dialect.Quote(k.Column))], references,
             link is not null, Parameter(new ChildLimitParameter(plan.Expand.Top)), page)
         {
             IsPerParent = needsRoot,
+            IsGuarded = GuardsChildren && plan.Expand.Filter is { } own && RowGuard.IsNeeded(own),
             RowId = link is null ? plan.From.Source.RowId : null,
             Skip = plan.Expand.Skip is { } slot ? Parameter(new ChildSkipParameter(slot)) : null,
             Joins = alias => string.Concat(plan.Joins.Take(plan.InnerJoins).Select(j => " " + Join(j, outer => Inside(alias, outer)))),
             Order = alias => [.. plan.Order.Select(o => _dialect.OrderTerm(At(alias).Value(o.Value), o.Descending, o.MayBeNull))],
-            Filter = plan.Expand.Filter is { } filter ? alias => At(alias).Predicate(filter, exact: false) : null,
+            Filter = plan.Expand.Filter is { } filter ? alias => At(alias).Condition(filter) : null,
         });
     }
 
@@ -309,7 +377,7 @@ public sealed class SqlWriter
     /// <summary>What the entities of a page are related by, each once.</summary>
     private static SqlStatement WriteKeys(RemotePlan plan, SqlDialect dialect)
     {
-        var writer = new SqlWriter(dialect);
+        var writer = new SqlWriter(dialect, plan.Parent);
         var keys = string.Join(", ", plan.Own.Select((p, i) => $"{writer.Column(plan.Parent.From.Alias, p)} AS k{i}"));
         var page = writer.Select(plan.Parent, keys);
         var text = $"SELECT DISTINCT {string.Join(", ", plan.Own.Select((_, i) => "k" + i))} FROM (\n{page}\n) AS q WHERE {string.Join(" AND ", plan.Own.Select((_, i) => $"k{i} IS NOT NULL"))}";
@@ -319,7 +387,7 @@ public sealed class SqlWriter
     /// <summary>The related rows of a batch of these.</summary>
     private static SqlStatement WriteBatch(RemotePlan plan, SqlDialect dialect)
     {
-        var writer = new SqlWriter(dialect);
+        var writer = new SqlWriter(dialect, RowGuard.IsNeeded(plan.Related), isStaged: false, Tables(plan.Related));
         var items = Enumerable.Range(0, RemotePlan.BatchSize).Select(n => $"SELECT {n + 1} AS n, {string.Join(", ", plan.Target.Select((t, i) => $"{writer.Parameter(new BatchParameter(n, i, t))} AS k{i}"))}");
         var page = string.Join("\nUNION ALL ", items);
         var children = writer.FirstChildren(plan.Related, null, [.. plan.Target.Select((t, i) => (dialect.Quote(t.Column), "k" + i))], page, needsRoot: false);

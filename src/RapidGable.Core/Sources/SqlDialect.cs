@@ -38,6 +38,18 @@ public abstract class SqlDialect
     /// <summary>Equality that holds for two nulls and is never unknown.</summary>
     public abstract string NullSafeEqual(string left, string right);
 
+    /// <summary>A text that compares character by character, whatever its column's collation says; null = it does so as it is.</summary>
+    public virtual string? Exact(SqlOperand text) => null;
+
+    /// <summary>Whether a computed column of a subquery is evaluated for its own row as it is written, whatever conditions stand beside it.</summary>
+    public abstract bool KeepsMarkers { get; }
+
+    /// <summary>A condition as the engine evaluates it row by row, without replacing columns in it by values that other conditions compare them with.</summary>
+    public virtual string Opaque(string condition) => condition;
+
+    /// <summary>What stands at the end of a subquery, so that nothing around it is evaluated before its rows have been chosen.</summary>
+    public abstract string Fence { get; }
+
     public virtual string True => "1";
 
     public virtual string False => "0";
@@ -182,6 +194,9 @@ public sealed record ChildrenSql(string Table, IReadOnlyList<string> Key, IReadO
     /// <summary>The filter or the order is about each parent's row, beside what it is referred to by.</summary>
     public bool IsPerParent { get; init; }
 
+    /// <summary>The filter must not be evaluated for children of other parents, which the caller may not see.</summary>
+    public bool IsGuarded { get; init; }
+
     /// <summary>As in <see cref="SourceObjectName.RowId"/>, of the children's table.</summary>
     public string? RowId { get; init; }
 
@@ -212,5 +227,5 @@ public sealed record ChildrenSql(string Table, IReadOnlyList<string> Key, IReadO
     public string BelongTo(string alias) => string.Join(" AND ", References.Select(r => $"{alias}.{r.Child} = p.{r.Parent}"));
 
     /// <summary><see cref="Filter"/> behind other conditions; empty when there is none.</summary>
-    public string AndFilter(string alias) => Filter is { } filter ? $" AND {filter(alias)}" : "";
+    public string AndFilter(string alias) => Filter is not { } filter ? "" : IsGuarded ? $" AND (CASE WHEN {BelongTo(alias)} THEN {filter(alias)} END)" : $" AND {filter(alias)}";
 }

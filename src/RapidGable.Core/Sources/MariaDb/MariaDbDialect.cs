@@ -27,6 +27,14 @@ internal sealed class MariaDbDialect : SqlDialect
 
     public override string Column(string quotedColumn, string? storageForm) => storageForm == SmallLetters ? $"LOWER({quotedColumn})" : quotedColumn;
 
+    public override string? Exact(SqlOperand text) => $"CONVERT({text.Sql} USING utf8mb4) COLLATE utf8mb4_nopad_bin";
+
+    public override bool KeepsMarkers => false;
+
+    public override string Opaque(string condition) => $"EXISTS (SELECT 1 FROM DUAL WHERE {condition})";
+
+    public override string Fence => " LIMIT 18446744073709551615";
+
     public override string NullSafeEqual(string left, string right) => $"{left} <=> {right}";
 
     // Nulls come first ascending and last descending by themselves.
@@ -173,6 +181,8 @@ internal sealed class MariaDbDialect : SqlDialect
     // There are no lateral joins: the children of the page's parents are numbered, and only theirs.
     public override string FirstChildren(ChildrenSql children)
     {
+        if (children.IsGuarded)
+            return FirstChildren(Fenced(children));
         var references = string.Join(", ", children.References.Select(r => "y." + r.Child));
         var parents = string.Join(", ", children.References.Select(r => "z." + r.Parent));
         var rank = $"c.gable_rank {(children.Skip is null ? $"<= {children.Limit}" : $"> {children.Skip} AND c.gable_rank <= {children.Skip} + {children.Limit}")}";
@@ -183,5 +193,14 @@ internal sealed class MariaDbDialect : SqlDialect
         }
         var belong = children.References.Count == 1 ? $"{references} IN" : $"({references}) IN";
         return $"JOIN (SELECT y.*, ROW_NUMBER() OVER (PARTITION BY {references} ORDER BY {children.OrderOf("y")}) AS gable_rank FROM {children.From("y")} WHERE {belong} (SELECT {parents} FROM ({children.Page}) AS z){children.AndFilter("y")}) AS c ON {children.BelongTo("c")} AND {rank}";
+    }
+
+    /// <summary>The same over the children of the page's parents alone, chosen before the filter is evaluated.</summary>
+    private ChildrenSql Fenced(ChildrenSql children)
+    {
+        var references = string.Join(", ", children.References.Select(r => "w." + r.Child));
+        var parents = string.Join(", ", children.References.Select(r => "z." + r.Parent));
+        var belong = children.References.Count == 1 ? $"{references} IN" : $"({references}) IN";
+        return children with { IsGuarded = false, Table = $"(SELECT w.* FROM {children.Table} AS w WHERE {belong} (SELECT {parents} FROM ({children.Page}) AS z){Fence})" };
     }
 }

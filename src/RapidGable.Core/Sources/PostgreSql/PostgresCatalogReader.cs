@@ -17,7 +17,7 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
             CASE WHEN t.typtype = 'd' THEN t.typtypmod ELSE a.atttypmod END, a.attnotnull OR t.typnotnull, a.attidentity::text, a.attgenerated::text,
             pg_get_expr(d.adbin, d.adrelid), col_description(c.oid, a.attnum), e.typname, e.typtype::text, format_type(e.oid, NULL),
             CASE WHEN coalesce(b.typtype, t.typtype) = 'e' THEN (SELECT array_agg(l.enumlabel::text ORDER BY l.enumsortorder) FROM pg_enum l WHERE l.enumtypid = coalesce(b.oid, t.oid)) END,
-            a.attndims
+            a.attndims, coalesce((SELECT NOT o.collisdeterministic FROM pg_collation o WHERE o.oid = a.attcollation), FALSE)
         FROM pg_class c
         JOIN pg_namespace n ON n.oid = c.relnamespace
         LEFT JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
@@ -156,7 +156,7 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
         var constant = generated.Length == 0 ? Constant(expression) : null;
         return new SourceColumn(row.GetString(4), shown, type, !row.GetBoolean(10), reason)
         {
-            StorageForm = form,
+            StorageForm = form is null && row.GetBoolean(20) ? PostgresTypes.Loose : form,
             MediaType = mediaType,
             IsComputed = generated.Length > 0 || identity == "a",
             HasComputedDefault = identity == "d" || (generated.Length == 0 && expression is not null && constant is null && expression != "NULL"),

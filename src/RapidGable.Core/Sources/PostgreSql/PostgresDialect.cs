@@ -58,6 +58,12 @@ internal sealed class PostgresDialect : SqlDialect
     // A text that is read as a uuid is still a text to a join.
     public override bool CanJoin(string? storageForm, string? other) => (storageForm == PostgresTypes.AsUuid) == (other == PostgresTypes.AsUuid);
 
+    public override string? Exact(SqlOperand text) => text.StorageForm == PostgresTypes.Loose ? $"({text.Sql}) COLLATE \"C\"" : null;
+
+    public override string Fence => " OFFSET 0";
+
+    public override bool KeepsMarkers => true;
+
     public override string NullSafeEqual(string left, string right) => $"{left} IS NOT DISTINCT FROM {right}";
 
     // The expression of an index names its columns without their table, and is asked where that is the only one.

@@ -8,6 +8,9 @@ internal static class PostgresTypes
     /// <summary>How a column is cast to text when it has no type of its own here.</summary>
     public const string AsText = "text";
 
+    /// <summary>A text whose collation takes different texts as equal.</summary>
+    public const string Loose = "loose";
+
     /// <summary>A timestamp without a zone, which counts as UTC.</summary>
     public const string Local = "local";
 

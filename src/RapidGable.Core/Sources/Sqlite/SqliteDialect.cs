@@ -13,6 +13,15 @@ internal sealed class SqliteDialect : SqlDialect
     /// <summary>Uuids whose letters are of either case compare in small ones.</summary>
     public override string Column(string quotedColumn, string? storageForm) => storageForm == "mixed" ? $"lower({quotedColumn})" : quotedColumn;
 
+    // A column may be declared with a collation that ignores the case of letters, or blanks at the end.
+    public override string? Exact(SqlOperand text) => $"{text.Sql} COLLATE BINARY";
+
+    public override bool KeepsMarkers => false;
+
+    public override string Opaque(string condition) => $"(SELECT {condition})";
+
+    public override string Fence => " LIMIT -1";
+
     public override string NullSafeEqual(string left, string right) => $"{left} IS {right}";
 
     // Nulls come first ascending and last descending by themselves.
