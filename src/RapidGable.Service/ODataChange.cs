@@ -323,7 +323,7 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
         [.. after.AsSpan(0, after.AsSpan().LastIndexOf((byte)'}')), .. System.Text.Encoding.UTF8.GetBytes($",\"@{exchange.Service.Model.Namespace}.before\":"), .. before, (byte)'}'];
 
     /// <summary>A created entity is answered with itself, a changed one only when it is asked for (P-31).</summary>
-    private bool WantsBody(ChangeOutcome outcome, Options options) => exchange.Preferences.Return switch
+    private bool WantsBody(ChangeOutcome outcome, Options options) => outcome != ChangeOutcome.Linked && exchange.Preferences.Return switch
     {
         "minimal" => false,
         "representation" => true,

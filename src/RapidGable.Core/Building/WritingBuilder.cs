@@ -11,7 +11,7 @@ namespace RapidGable.Building;
 internal sealed partial class WritingBuilder(Diagnostics diagnostics)
 {
     /// <summary>A property with the rules and the maker that are declared for its column.</summary>
-    public Property Apply(Property property, ColumnDeclaration declared) => property with { Rules = Rules(property, declared), Maker = Maker(property, declared), Measure = Measure(property, declared) };
+    public Property Apply(Property property, ColumnDeclaration declared) => property with { Rules = Rules(property, declared), Maker = Maker(property, declared), Measure = Measure(property, declared), RefersToAll = declared.RefersToAll };
 
     private Measure? Measure(Property property, ColumnDeclaration declared)
     {

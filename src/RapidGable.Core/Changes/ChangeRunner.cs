@@ -1,5 +1,7 @@
 using System.Collections.Immutable;
 using System.Text;
+using System.Text.Json;
+using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Requests;
@@ -35,7 +37,9 @@ public sealed class ChangeRunner
         if (path.Root is null || path.IsCrossJoin || whole.IsUnkeyed)
             return [];
         var holder = path.Hops.Length == 0 ? null : model.FindSet((path.Hops.Length > 1 ? path.Hops[^2].Target : path.Root).Name);
-        var mayLink = holder?.Operations.HasFlag(SetOperations.Update) == true || path.Hops is [.., { Navigation.IsHeldByTarget: true }] && May(SetOperations.Update);
+        // The entity changes that holds the relation; a link table belongs to both.
+        var mayHolder = holder?.Operations.HasFlag(SetOperations.Update) == true;
+        var mayLink = path.Hops is not [.., { Navigation: var last }] ? false : last.IsHeldByTarget ? May(SetOperations.Update) || last.IsContained && May(SetOperations.Delete) : last.Link is not null ? mayHolder && May(SetOperations.Update) : mayHolder;
         IEnumerable<ChangeVerb> verbs = path switch
         {
             { IsReference: true, Kind: ResourceKind.Collection, Hops: [.., { Navigation.Link.Needs: not null }] } => mayLink ? [ChangeVerb.Delete] : [],
@@ -52,7 +56,7 @@ public sealed class ChangeRunner
         return [.. verbs];
     }
 
-    private static bool IsOpen(Property property, EntitySet whole) => property.IsGroup ? property.Members.Any(m => IsOpen(m, whole)) : property is { Access: PropertyAccess.Full, IsComputed: false, Expression: null } && !whole.Type.Key.Contains(property);
+    private static bool IsOpen(Property property, EntitySet whole) => property.IsGroup ? property.Members.Any(m => IsOpen(m, whole)) : ColumnAccesses.IsWritten(property, whole, SetOperations.Update);
 
     /// <summary>Does what is asked; whatever is wrong leaves the transaction to be undone.</summary>
     /// <exception cref="SourceException">When a source fails; <see cref="SourceFaultKind.Collision"/> is worth another try of the whole unit.</exception>
@@ -70,7 +74,7 @@ public sealed class ChangeRunner
 
     /// <summary>Takes away a row that a trial made, whatever the declaration allows.</summary>
     /// <param name="entity">The JSON of its properties, those of its key among them.</param>
-    public static async Task RemoveAsync(PublishedService service, EntitySet set, ImmutableDictionary<string, System.Text.Json.JsonElement> entity, CancellationToken cancellation)
+    public static async Task RemoveAsync(PublishedService service, EntitySet set, ImmutableDictionary<string, JsonElement> entity, CancellationToken cancellation)
     {
         var faults = new List<RequestFault>();
         var reader = new ValueReader(false, faults);
@@ -193,8 +197,8 @@ public sealed class ChangeRunner
         if (_request.Before is { } before)
             await before(await _finder.AddressAsync(row));
         var property = _path.Property!;
-        if (_unit.Writing(row.Set, SetOperations.Update) is { } access && property.Leaves.Any(l => access.Closed.Contains(l.Column)))
-            throw new FaultException(new RequestFault(403, "forbidden", $"'{property.Name}' is not yours to write.", property.Name));
+        if (_unit.Writing(row.Set, SetOperations.Update) is { } access && property.Leaves.Any(l => access.Of(l) == ColumnAccess.Closed))
+            throw new FaultException(ColumnGate.Closed(property.Name));
         var sent = _request switch
         {
             { Verb: ChangeVerb.Delete } => Cleared(row.Set, property),
@@ -239,7 +243,7 @@ public sealed class ChangeRunner
     private async Task<SentEntity> AddedAsync(EntityRow row, Property property)
     {
         var faults = new List<RequestFault>();
-        var item = _request.Body is { ValueKind: System.Text.Json.JsonValueKind.Object } body && body.TryGetProperty("value", out var value) ? value : _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body."));
+        var item = _request.Body is { ValueKind: JsonValueKind.Object } body && body.TryGetProperty("value", out var value) ? value : _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body."));
         var added = new ValueReader(_request.Form.NumbersAsText, faults).Item(item, property.Type, property.Name);
         if (faults.Count > 0)
             throw new FaultException(RequestFault.Of(faults));
@@ -253,9 +257,10 @@ public sealed class ChangeRunner
         var target = _path.Target;
         var parent = await ParentAsync();
         var preconditions = _request.Preconditions;
-        var references = _request.Verb == ChangeVerb.Delete ? _request.Id is { } id ? [id] : [] : References();
+        var references = _request.Verb == ChangeVerb.Delete ? _request.Id is { } id ? [(id, null)] : [] : References();
         if (_request.Verb != ChangeVerb.Delete && !(navigation.IsCollection && _request.Verb == ChangeVerb.Put) && references.Count != 1)
             throw new FaultException(new RequestFault(400, "body", "The body is a reference to one entity: {\"@odata.id\": \"…\"}."));
+        EntityRow? other;
         if (_request.Verb == ChangeVerb.Delete)
         {
             if (navigation.IsCollection && references.Count == 0 && _path.Hops[^1].Key is null)
@@ -263,46 +268,60 @@ public sealed class ChangeRunner
                 if (_request.Form.Is40)
                     throw new FaultException(new RequestFault(400, "id", "Say with $id which reference goes.", "$id"));
                 await ReplaceAsync(parent, navigation, [], preconditions);
+                return new ChangeResult(ChangeOutcome.Linked, null) { Set = parent.Set };
             }
-            else
-            {
-                var gone = references.Count > 0 ? await _finder.ResolveAsync(references[0], target, "$id") : _path.Hops[^1].Key is null ? null : await OneAsync();
-                await _changes.UnlinkAsync(parent, navigation, gone, preconditions, true, "$id");
-            }
+            other = references.Count > 0 ? await _finder.ResolveAsync(references[0].Id, target, "$id") : _path.Hops[^1].Key is null ? null : await OneAsync();
+            await _changes.UnlinkAsync(parent, navigation, other, preconditions, true, "", isAsked: true);
         }
         else
         {
-            var rows = new List<EntityRow>();
-            foreach (var reference in references)
-                rows.Add((await _finder.ResolveAsync(reference, target, "@odata.id"))!);
+            var rows = new List<(EntityRow Row, string? ETag)>();
+            foreach (var (reference, tag) in references)
+                rows.Add(((await _finder.ResolveAsync(reference, target, "@odata.id"))!, tag));
             if (navigation.IsCollection && _request.Verb == ChangeVerb.Put)
+            {
                 await ReplaceAsync(parent, navigation, rows, preconditions);
-            else
-                await _changes.LinkAsync(parent, navigation, rows[0], preconditions, true, "@odata.id");
+                return new ChangeResult(ChangeOutcome.Linked, null) { Set = parent.Set };
+            }
+            other = rows[0].Row;
+            var state = preconditions.IsEmpty && rows[0].ETag is { } sent ? new Preconditions([sent], null) : preconditions;
+            await _changes.LinkAsync(parent, navigation, other, state, true, "");
         }
-        return new ChangeResult(ChangeOutcome.Linked, null) { Set = parent.Set };
+        // The entity whose row has changed, so that its new tag can be told.
+        var changed = navigation.Link is not null || (navigation.IsContained && _request.Verb == ChangeVerb.Delete) ? null : navigation.IsHeldByTarget ? other : parent;
+        return new ChangeResult(ChangeOutcome.Linked, changed is { Set.HasVersion: true } ? await _finder.AddressAsync(changed) : null) { Set = (changed ?? parent).Set };
     }
 
-    private async Task ReplaceAsync(EntityRow parent, NavigationProperty navigation, List<EntityRow> rows, Preconditions preconditions)
+    private async Task ReplaceAsync(EntityRow parent, NavigationProperty navigation, List<(EntityRow Row, string? ETag)> rows, Preconditions preconditions)
     {
         var relation = new SentRelation(navigation, _path.Target, RelationMode.Replace, [.. await ReferencesOfAsync(rows)], "");
-        await _changes.UpdateAsync(parent, SentEntity.Nothing(parent.Set) with { Relations = [relation] }, SentFor.Merge, preconditions);
+        var sent = SentEntity.Nothing(parent.Set) with { Relations = [relation] };
+        if (navigation.Link is not null || navigation.IsContained)
+        {
+            await _changes.UpdateAsync(parent, sent, SentFor.Merge, preconditions);
+            return;
+        }
+        // The entity itself does not change; those that it is related to do, each in a state of its own.
+        if (preconditions.IfMatch is { } tags && !tags.Contains("*"))
+            throw new FaultException(new RequestFault(412, "changed", "A collection has no tag; give that of each entity as '@odata.etag' beside its '@odata.id'.", "If-Match"));
+        await _changes.BackwardAsync(parent, sent, isNew: false);
     }
 
-    private async Task<List<SentRelated>> ReferencesOfAsync(List<EntityRow> rows)
+    private async Task<List<SentRelated>> ReferencesOfAsync(List<(EntityRow Row, string? ETag)> rows)
     {
         var references = new List<SentRelated>();
-        foreach (var row in rows)
-            references.Add(new SentRelated(await _finder.AddressAsync(row), null, "value"));
+        foreach (var (row, tag) in rows)
+            references.Add(new SentRelated(await _finder.AddressAsync(row), null, "value") { ETag = tag });
         return references;
     }
 
-    /// <summary>The references of a body: one, or a list under 'value'.</summary>
-    private List<string> References()
+    /// <summary>The references of a body: one, or a list under 'value'; each with the state that it is about, where that is said.</summary>
+    private List<(string Id, string? ETag)> References()
     {
         var body = _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body."));
-        var items = body.ValueKind == System.Text.Json.JsonValueKind.Object && body.TryGetProperty("value", out var list) && list.ValueKind == System.Text.Json.JsonValueKind.Array ? list.EnumerateArray() : Enumerable.Repeat(body, 1);
-        return [.. items.Select(item => item.ValueKind == System.Text.Json.JsonValueKind.Object && (item.TryGetProperty("@odata.id", out var id) || item.TryGetProperty("@id", out id)) && id.ValueKind == System.Text.Json.JsonValueKind.String ? id.GetString()!
-            : throw new FaultException(new RequestFault(400, "body", "The body is a reference to one entity: {\"@odata.id\": \"…\"}.")))];
+        var items = body.ValueKind == JsonValueKind.Object && body.TryGetProperty("value", out var list) && list.ValueKind == JsonValueKind.Array ? list.EnumerateArray() : Enumerable.Repeat(body, 1);
+        static string? Text(JsonElement item, string name) =>
+            item.ValueKind == JsonValueKind.Object && (item.TryGetProperty("@odata." + name, out var text) || item.TryGetProperty("@" + name, out text)) && text.ValueKind == JsonValueKind.String ? text.GetString() : null;
+        return [.. items.Select(item => (Text(item, "id") ?? throw new FaultException(new RequestFault(400, "body", "The body is a reference to one entity: {\"@odata.id\": \"…\"}.")), Text(item, "etag")))];
     }
 }

@@ -12,6 +12,9 @@ internal sealed record ColumnValue(Property Property, object? Value, string Path
 {
     /// <summary>The column is set to what it holds and one more.</summary>
     public bool IsIncrement { get; init; }
+
+    /// <summary>A relation to another entity gives the value.</summary>
+    public bool IsRelated { get; init; }
 }
 
 /// <summary>

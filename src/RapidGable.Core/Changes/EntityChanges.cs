@@ -28,6 +28,8 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
 {
     private readonly PublishedService _service = unit.Service;
     private readonly RowVersions _versions = new(unit.Now);
+    private readonly List<EntityRow> _created = [];
+    private readonly ReferenceCheck _references = new(unit, finder, cancellation);
 
     /// <summary>Creates an entity and what belongs to it.</summary>
     /// <param name="given">Columns whose values the place of the entity gives.</param>
@@ -42,6 +44,8 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
         AddMissing(columns, await ForwardAsync(sent, null));
         if (sent.Type is { Discriminator: { } discriminator, Values: [var mark, ..] })
             AddMissing(columns, [new ColumnValue(discriminator, mark)]);
+        ColumnGate.Admit(columns, access, sent.Path);
+        await _references.CheckAsync(columns, access, null, sent.Path);
         await new ValueMaking(unit, access.Set, statements, _service).AddAsync(columns, SetOperations.Create);
         AddMissing(columns, _versions.First(whole));
         RowDefaults.Require(whole, sent, columns);
@@ -53,6 +57,7 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
             var key = await statements.InsertAsync(whole.Source, own, whole.Type.Key);
             return new EntityRow(sent.Set, [.. key.Select(k => k!)]);
         }, columns);
+        _created.Add(row);
         if (sent.Type is { Table: { } table, Rows: { } rows })
         {
             var ties = await ColumnsAsync(row, table.Joins.Select(j => j.Own), statements);
@@ -66,14 +71,14 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
 
     /// <summary>Changes an entity.</summary>
     /// <param name="use">Whether what is not sent stays or becomes its default.</param>
-    /// <param name="isAsked">The change itself is what the request is about, so that a tag may be asked for.</param>
-    public async Task UpdateAsync(EntityRow row, SentEntity sent, SentFor use, Preconditions preconditions, bool isAsked = true)
+    /// <param name="needsState">As in <see cref="TieAsync"/>; what is part of another entity goes with the state of that one.</param>
+    public async Task UpdateAsync(EntityRow row, SentEntity sent, SentFor use, Preconditions preconditions, bool needsState = true)
     {
         var access = Access(row.Set, SetOperations.Update, sent.Path);
         var (whole, statements) = (access.Set, await StatementsAsync(access.Set));
-        var version = await LockAsync(row, access, statements, preconditions, isAsked, sent);
+        var version = await LockAsync(row, access, statements, preconditions, needsState, sent);
         var before = whole.Log is null ? null : await ColumnsAsync(row, ChangeNotes.Columns(whole), statements);
-        var columns = sent.Values.Select(v => new ColumnValue(v.Property, v.Value, v.Path)).ToList();
+        var columns = sent.Values.Select(v => new ColumnValue(v.Property, v.Value, v.Path) { IsRelated = v.IsRelated }).ToList();
         await MergeAsync(row, sent, columns, statements);
         if (use == SentFor.Replace)
             AddMissing(columns, RowDefaults.Of(whole, sent, access));
@@ -81,6 +86,8 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
         // Contained entities are part of this one, so that it is another one when they change.
         if (columns.Count > 0 || sent.Relations.Any(r => r.Navigation.IsContained))
         {
+            ColumnGate.Admit(columns, access, sent.Path);
+            await _references.CheckAsync(columns, access, row, sent.Path);
             await new ValueMaking(unit, whole, statements, _service).AddAsync(columns, SetOperations.Update, row);
             AddMissing(columns, _versions.Next(whole, version));
             var extra = columns.Where(c => c.Property.Via is not null).ToList();
@@ -100,15 +107,16 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
     }
 
     /// <summary>Sets columns of an entity, which its relations to others are made of.</summary>
-    private async Task TieAsync(EntityRow row, IReadOnlyList<ColumnValue> columns, Preconditions preconditions, bool isAsked, string path) =>
-        await UpdateAsync(row, SentEntity.Nothing(row.Set) with { Values = [.. columns.Select(c => new SentValue(c.Property, c.Value, c.Path))], Path = path }, SentFor.Merge, preconditions, isAsked);
+    /// <param name="needsState">Whether the change must say which state it is about, where the set asks for that.</param>
+    private async Task TieAsync(EntityRow row, IReadOnlyList<ColumnValue> columns, Preconditions preconditions, bool needsState, string path) =>
+        await UpdateAsync(row, SentEntity.Nothing(row.Set) with { Values = [.. columns.Select(c => new SentValue(c.Property, c.Value, c.Path) { IsRelated = true })], Path = path }, SentFor.Merge, preconditions, needsState);
 
     /// <summary>Deletes an entity, its links, and what is part of it.</summary>
-    public async Task DeleteAsync(EntityRow row, Preconditions preconditions, bool isAsked = true, string path = "")
+    public async Task DeleteAsync(EntityRow row, Preconditions preconditions, bool needsState = true, string path = "")
     {
         var access = Access(row.Set, SetOperations.Delete, path);
         var statements = await StatementsAsync(access.Set);
-        await LockAsync(row, access, statements, preconditions, isAsked, SentEntity.Nothing(row.Set));
+        await LockAsync(row, access, statements, preconditions, needsState, SentEntity.Nothing(row.Set) with { Path = path });
         await DropAsync(row, row.Set, statements);
     }
 
@@ -144,24 +152,25 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
             await ChangeNotes.WriteAsync(unit, whole, row, "delete", before, null, statements);
     }
 
-    /// <summary>Relates two entities; nothing happens when they are related already (Protocol 11.4.6).</summary>
-    public async Task LinkAsync(EntityRow row, NavigationProperty navigation, EntityRow target, Preconditions preconditions, bool isAsked, string path)
+    /// <summary>Relates two entities (Protocol 11.4.6).</summary>
+    /// <param name="preconditions">What is asked of the state of the entity that changes: that which holds the relation, or this one where a link table does.</param>
+    /// <param name="needsState">As in <see cref="TieAsync"/>.</param>
+    public async Task LinkAsync(EntityRow row, NavigationProperty navigation, EntityRow target, Preconditions preconditions, bool needsState, string path)
     {
         if (navigation.Link is { } link)
         {
             if (link.Needs is not null)
                 throw new FaultException(new RequestFault(400, "link", $"A link of '{navigation.Name}' holds more than the two entities, so it cannot be made by relating them.", path));
-            var (statements, pair) = await PairAsync(row, link, target, preconditions, isAsked, path);
+            var (statements, pair) = await PairAsync(row, link, target, preconditions, needsState, path);
             if (!await statements.ExistsAsync(link.Source, [pair[0].Property], pair.Select(c => (c.Property, c.Value!))))
                 await ToldAsync(SentEntity.Nothing(row.Set), async () => await statements.InsertAsync(link.Source, pair, []));
             return;
         }
         if (!navigation.IsHeldByTarget)
         {
-            await TieAsync(row, await TiesAsync(navigation, target, path), preconditions, isAsked, path);
+            await TieAsync(row, await TiesAsync(navigation, target, path), preconditions, needsState, path);
             return;
         }
-        await CheckStateAsync(row, preconditions, isAsked);
         if (navigation.IsRemote)
             throw new FaultException(RequestFault.NotImplemented($"'{navigation.Name}' is kept in another database, at the other end. Change it there.", path));
         var own = await ColumnsAsync(row, navigation.Joins.Select(j => j.Own), await StatementsAsync(_service.Model.FindSet(row.Set.Name)!));
@@ -170,18 +179,20 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
             foreach (var other in await RelatedAsync(row, navigation))
             {
                 if (!other.Is(target))
-                    await UnlinkAsync(row, navigation, other, Preconditions.None, false, path);
+                    await UnlinkAsync(row, navigation, other, Preconditions.None, true, path);
             }
         }
-        await TieAsync(target, [.. navigation.Joins.Select((j, i) => new ColumnValue(j.Target, own[i], path))], Preconditions.None, false, path);
+        await TieAsync(target, [.. navigation.Joins.Select((j, i) => new ColumnValue(j.Target, own[i], path))], preconditions, needsState, path);
     }
 
     /// <summary>Ends the relation of two entities; null = of a single-valued one, whatever it leads to.</summary>
-    public async Task UnlinkAsync(EntityRow row, NavigationProperty navigation, EntityRow? target, Preconditions preconditions, bool isAsked, string path)
+    /// <param name="preconditions">As in <see cref="LinkAsync"/>.</param>
+    /// <param name="isAsked">The request is about this relation, so that it must be there.</param>
+    public async Task UnlinkAsync(EntityRow row, NavigationProperty navigation, EntityRow? target, Preconditions preconditions, bool needsState, string path, bool isAsked = false)
     {
         if (navigation.Link is { } link)
         {
-            var (statements, pair) = await PairAsync(row, link, target!, preconditions, isAsked, path);
+            var (statements, pair) = await PairAsync(row, link, target!, preconditions, needsState, path);
             if (await statements.DeleteAsync(link.Source, pair.Select(c => (c.Property, c.Value!))) == 0 && isAsked)
                 throw new FaultException(RequestFault.NotFound("These two are not related.", path));
             return;
@@ -190,25 +201,24 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
         {
             if (navigation.Joins.FirstOrDefault(j => !j.Own.Nullable) is not null)
                 throw new FaultException(new RequestFault(400, "required", $"'{navigation.Name}' cannot be without an entity.", path));
-            await TieAsync(row, [.. navigation.Joins.Where(j => !row.Set.Type.Key.Any(k => k.Column == j.Own.Column)).Select(j => new ColumnValue(j.Own, null, path))], preconditions, isAsked, path);
+            await TieAsync(row, [.. navigation.Joins.Where(j => !row.Set.Type.Key.Any(k => k.Column == j.Own.Column)).Select(j => new ColumnValue(j.Own, null, path))], preconditions, needsState, path);
             return;
         }
-        await CheckStateAsync(row, preconditions, isAsked);
         foreach (var other in target is null ? await RelatedAsync(row, navigation) : [target])
         {
             if (target is not null && isAsked && !(await RelatedAsync(row, navigation)).Exists(r => r.Is(target)))
                 throw new FaultException(RequestFault.NotFound("These two are not related.", path));
             if (navigation.IsContained)
-                await DeleteAsync(other, Preconditions.None, false, path);
+                await DeleteAsync(other, preconditions, needsState && (isAsked || HasOwnState(row, navigation)), path);
             else if (navigation.Joins.Any(j => !j.Target.Nullable))
                 throw new FaultException(new RequestFault(400, "required", $"An entity of {other.Set.Name} cannot be without what '{navigation.Name}' ties it to; delete it, or relate it to another.", path));
             else
-                await TieAsync(other, [.. navigation.Joins.Select(j => new ColumnValue(j.Target, null, path))], Preconditions.None, false, path);
+                await TieAsync(other, [.. navigation.Joins.Select(j => new ColumnValue(j.Target, null, path))], preconditions, needsState, path);
         }
     }
 
-    /// <summary>Makes what a body says of related entities hold.</summary>
-    private async Task BackwardAsync(EntityRow row, SentEntity sent, bool isNew)
+    /// <summary>Makes what a body says of related entities hold, in what these or a link table hold of the relations.</summary>
+    public async Task BackwardAsync(EntityRow row, SentEntity sent, bool isNew)
     {
         foreach (var relation in sent.Relations.Where(r => r.Navigation.IsHeldByTarget || r.Navigation.Link is not null))
         {
@@ -223,7 +233,7 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
             foreach (var other in await RelatedAsync(row, navigation))
             {
                 if (!kept.Exists(k => k.Is(other)))
-                    await UnlinkAsync(row, navigation, other, Preconditions.None, false, relation.Path);
+                    await UnlinkAsync(row, navigation, other, Preconditions.None, true, relation.Path);
             }
         }
     }
@@ -237,9 +247,9 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
             if (target is null)
                 return; // gone already, which is what was asked for
             if (isDeleted)
-                await DeleteAsync(target, Preconditions.None, false, item.Path);
+                await DeleteAsync(target, TagOf(item.ETag), HasOwnState(row, navigation), item.Path);
             else
-                await UnlinkAsync(row, navigation, target, Preconditions.None, false, item.Path);
+                await UnlinkAsync(row, navigation, target, TagOf(item.ETag), true, item.Path);
             return;
         }
         if (target is null)
@@ -253,13 +263,20 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
             return;
         }
         kept.Add(target);
+        var needsState = HasOwnState(row, navigation);
         if (item.Entity is { } entity && (entity.Values.Length > 0 || entity.Relations.Length > 0))
-            await UpdateAsync(target, entity, SentFor.Merge, TagOf(entity), isAsked: false);
-        if (isNew || item.Reference is not null || !(await RelatedAsync(row, navigation)).Exists(r => r.Is(target)))
-            await LinkAsync(row, navigation, target, Preconditions.None, false, item.Path);
+        {
+            await UpdateAsync(target, entity, SentFor.Merge, TagOf(item.ETag), needsState);
+            needsState = false;
+        }
+        if (isNew || !(await RelatedAsync(row, navigation)).Exists(r => r.Is(target)))
+            await LinkAsync(row, navigation, target, needsState ? TagOf(item.ETag) : Preconditions.None, needsState, item.Path);
     }
 
-    private static Preconditions TagOf(SentEntity entity) => entity.ETag is { } tag ? new Preconditions([tag], null) : Preconditions.None;
+    /// <summary>Whether a related entity changes by a state of its own. What is part of an entity goes with the state of that one, where it has to be said.</summary>
+    private static bool HasOwnState(EntityRow row, NavigationProperty navigation) => !navigation.IsContained || row.Set is not { RequiresVersion: true, HasVersion: true };
+
+    private static Preconditions TagOf(string? tag) => tag is null ? Preconditions.None : new Preconditions([tag], null);
 
     /// <summary>The entity that an item of a relation is about; null = it is not there yet.</summary>
     private async Task<EntityRow?> FindAsync(EntityRow row, SentRelation relation, SentRelated item, bool isNew)
@@ -293,14 +310,15 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
             {
                 if (navigation.Joins.Any(j => !j.Own.Nullable))
                     throw new FaultException(new RequestFault(400, "required", $"'{relation.Path}' cannot be without an entity.", relation.Path));
-                columns.AddRange(navigation.Joins.Select(j => new ColumnValue(j.Own, null, relation.Path)));
+                columns.AddRange(navigation.Joins.Select(j => new ColumnValue(j.Own, null, relation.Path) { IsRelated = true }));
                 continue;
             }
             var target = item.Reference is { } reference ? await finder.ResolveAsync(reference, relation.Target, item.Path) : null;
+            var isTied = false;
             if (target is null && item.Entity is { } entity)
             {
                 if (row is not null && (await RelatedAsync(row, navigation)).FirstOrDefault() is { } current && (entity.Key.IsEmpty || await IsOneOfAsync(row, navigation, entity)))
-                    target = current;
+                    (target, isTied) = (current, true);
                 else if (entity.Key.Length == relation.Target.Type.Key.Length && row is not null)
                     target = await finder.FindAsync(relation.Target, [.. relation.Target.Type.Key.Select(k => entity.Key.First(v => v.Property.Column == k.Column).Value!)]);
                 if (navigation.IsRemote)
@@ -308,11 +326,12 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
                 if (target is null)
                     target = await CreateAsync(entity, []);
                 else if (entity.Values.Length > 0 || entity.Relations.Length > 0)
-                    await UpdateAsync(target, entity, SentFor.Merge, TagOf(entity), isAsked: false);
+                    await UpdateAsync(target, entity, SentFor.Merge, TagOf(item.ETag));
             }
             else if (target is not null && item.Entity is { } changed && (changed.Values.Length > 0 || changed.Relations.Length > 0))
-                await UpdateAsync(target, changed, SentFor.Merge, TagOf(changed), isAsked: false);
-            columns.AddRange(await TiesAsync(navigation, target!, item.Path));
+                await UpdateAsync(target, changed, SentFor.Merge, TagOf(item.ETag));
+            if (!isTied)
+                columns.AddRange(await TiesAsync(navigation, target!, item.Path));
         }
         return columns;
     }
@@ -323,14 +342,14 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
         var values = await finder.ColumnsAsync(target, [.. navigation.Joins.Select(j => j.Target)]);
         if (values.Contains(null))
             throw new FaultException(new RequestFault(400, "bind-target", "This entity has no value by which others are related to it.", path));
-        return [.. navigation.Joins.Select((j, i) => new ColumnValue(j.Own, values[i], path))];
+        return [.. navigation.Joins.Select((j, i) => new ColumnValue(j.Own, values[i], path) { IsRelated = true })];
     }
 
     /// <summary>Columns of related entities that tie them to one.</summary>
     public async Task<IReadOnlyList<ColumnValue>> HeldTiesAsync(EntityRow row, NavigationProperty navigation, string path)
     {
         var own = await finder.ColumnsAsync(row, [.. navigation.Joins.Select(j => j.Own)]);
-        return own.Contains(null) ? throw new FaultException(new RequestFault(400, "bind-target", "This entity has no value by which others are related to it.", path)) : [.. navigation.Joins.Select((j, i) => new ColumnValue(j.Target, own[i], path))];
+        return own.Contains(null) ? throw new FaultException(new RequestFault(400, "bind-target", "This entity has no value by which others are related to it.", path)) : [.. navigation.Joins.Select((j, i) => new ColumnValue(j.Target, own[i], path) { IsRelated = true })];
     }
 
     /// <summary>The related entities that the caller may know of.</summary>
@@ -357,11 +376,17 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
         return [.. found.Select(k => new EntityRow(target, [.. k.Select(v => v!)]))];
     }
 
-    private async Task<(ChangeStatements Statements, List<ColumnValue> Pair)> PairAsync(EntityRow row, LinkTable link, EntityRow target, Preconditions preconditions, bool isAsked, string path)
+    /// <summary>The columns of a link. Both ends must be open to change, since the link is a part of either.</summary>
+    private async Task<(ChangeStatements Statements, List<ColumnValue> Pair)> PairAsync(EntityRow row, LinkTable link, EntityRow target, Preconditions preconditions, bool needsState, string path)
     {
-        var access = Access(row.Set, SetOperations.Update, path);
-        var statements = await StatementsAsync(access.Set);
-        await LockAsync(row, access, statements, preconditions, isAsked, SentEntity.Nothing(row.Set));
+        var statements = await StatementsAsync(_service.Model.FindSet(row.Set.Name)!);
+        foreach (var (end, state, needs) in new[] { (row, preconditions, needsState), (target, Preconditions.None, false) })
+        {
+            // What this request made is changed by it as a whole.
+            if (_created.Exists(c => c.Is(end)))
+                continue;
+            await LockAsync(end, Access(end.Set, SetOperations.Update, path), statements, state, needs, SentEntity.Nothing(end.Set) with { Path = path });
+        }
         var (own, other) = (await ColumnsAsync(row, link.Own.Select(o => o.Own), statements), await finder.ColumnsAsync(target, [.. link.Target.Select(t => t.Target)]));
         return (statements, [.. link.Own.Select((o, i) => new ColumnValue(LinkColumn(o.Link, o.Own), own[i], path)), .. link.Target.Select((t, i) => new ColumnValue(LinkColumn(t.Link, t.Target), other[i], path))]);
     }
@@ -383,23 +408,23 @@ internal sealed class EntityChanges(ChangeUnit unit, EntityModel model, EntityFi
 
     /// <summary>Takes the row for this transaction alone, if it is one that may be changed and as the caller means it to be.</summary>
     /// <returns>The value of the version column; null = there is none.</returns>
-    private async Task<object?> LockAsync(EntityRow row, WriteAccess access, ChangeStatements statements, Preconditions preconditions, bool isAsked, SentEntity sent)
+    private async Task<object?> LockAsync(EntityRow row, WriteAccess access, ChangeStatements statements, Preconditions preconditions, bool needsState, SentEntity sent)
     {
         var output = access.Set.Version is { } version ? [version] : access.Set.Type.Key.Take(1).ToList();
         if (await statements.FindAsync(access.Set.Source with { Restriction = null }, output, row.Where, isLocked: true) is not { } found)
             throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
         if (access.Before.Restriction is not null && !await statements.ExistsAsync(access.Before, access.Set.Type.Key, row.Where))
             throw new FaultException(new RequestFault(403, "forbidden", $"You may not {Grant.Words(access.Operation)} this entity of {row.Set.Name}.", sent.Path.Length == 0 ? null : sent.Path.TrimEnd('/')));
-        await CheckStateAsync(row, preconditions, isAsked, statements);
+        await CheckStateAsync(row, preconditions, needsState, statements, sent.Path.TrimEnd('/'));
         return access.Set.Version is null ? null : found[0];
     }
 
-    private async Task CheckStateAsync(EntityRow row, Preconditions preconditions, bool isAsked, ChangeStatements? statements = null)
+    private static async Task CheckStateAsync(EntityRow row, Preconditions preconditions, bool needsState, ChangeStatements statements, string path)
     {
-        var isRequired = isAsked && row.Set is { RequiresVersion: true, HasVersion: true };
+        var isRequired = needsState && row.Set is { RequiresVersion: true, HasVersion: true };
         if (preconditions.IsEmpty && !isRequired)
             return;
-        if (preconditions.Check(await TagAsync(row, statements ?? await StatementsAsync(_service.Model.FindSet(row.Set.Name)!)), isRequired) is { } fault)
+        if (preconditions.Check(await TagAsync(row, statements), isRequired, path) is { } fault)
             throw new FaultException(fault);
     }
 

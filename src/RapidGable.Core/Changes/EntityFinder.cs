@@ -70,8 +70,14 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<stri
     public async Task<object?[]> ColumnsAsync(EntityRow row, IReadOnlyList<Property> columns) =>
         await WithStatementsAsync(row.Set, s => s.FindAsync(row.Set.Source with { Restriction = null, RowId = null }, columns, row.Where)) ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
 
-    /// <summary>Whether some entity of a set has a value.</summary>
-    public Task<bool> HasAsync(EntitySet set, Property property, object value) => WithStatementsAsync(set, s => s.ExistsAsync(set.Source with { Restriction = null }, [property], [(property, value)]));
+    /// <summary>Whether some entity has these values, among those that the caller may read or among all.</summary>
+    /// <param name="set">Name of the set.</param>
+    /// <param name="where">Properties of the whole set with published values; none is null.</param>
+    public async Task<bool> HasAsync(string set, IReadOnlyList<(Property Property, object Value)> where, bool amongAll)
+    {
+        var seen = amongAll ? _service.Model.FindSet(set) : _service.ModelFor(unit.Caller).FindSet(set);
+        return seen is not null && await WithStatementsAsync(seen, s => s.ExistsAsync(amongAll ? seen.Source with { Restriction = null } : seen.Source, [where[0].Property], where));
+    }
 
     /// <summary>The address of an entity below the service root, encoded.</summary>
     public async Task<string> AddressAsync(EntityRow row)

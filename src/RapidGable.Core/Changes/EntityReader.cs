@@ -154,7 +154,7 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
                 if (whole.Type.Key.Contains(property) && Read(member.Value, property, at) is { } part)
                     key.Add(part);
                 else if (allowed?.Closed.Contains(property.Column) == true && IsWritten(property, use))
-                    _faults.Add(new RequestFault(403, "forbidden", $"'{at}' is not yours to write.", at));
+                    _faults.Add(ColumnGate.Closed(at));
                 else
                     Value(member.Value, property, at, use, values, whole);
             }
@@ -187,8 +187,7 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
     private static bool IsSeen(EntitySet set, Property property) => set.Type.FindProperty(property.Name) is not null || set.Type.Derived.Any(d => d.Properties.Any(p => p.Name == property.Name));
 
     /// <summary>What is never written, or not now, is passed over in bodies (M-05, M-18).</summary>
-    private static bool IsWritten(Property property, SentFor use) =>
-        !property.IsComputed && property.Expression is null && property.Access != PropertyAccess.ReadOnly && (use == SentFor.Create || property.Access == PropertyAccess.Full) && property.Maker is null or { IsDefault: true, AtUpdate: false };
+    private static bool IsWritten(Property property, SentFor use) => ColumnAccesses.IsWritten(property, use == SentFor.Create ? SetOperations.Create : SetOperations.Update);
 
     private DerivedType? TypeOf(JsonElement body, EntitySet set, EntitySet whole, string path)
     {
@@ -329,7 +328,7 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
             Wrong(at, $"'{at}' is {ValueReader.Shown(value)}, and takes an object.", "value");
             return null;
         }
-        var (reference, others) = ((string?)null, false);
+        var (reference, tag, others) = ((string?)null, (string?)null, false);
         JsonElement? removed = null;
         foreach (var member in value.EnumerateObject())
         {
@@ -337,6 +336,9 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
             {
                 case "@id" or "id" when member.Value.ValueKind == JsonValueKind.String && (member.Name.StartsWith('@') || isDelta && target.Type.FindProperty("id") is null):
                     reference = member.Value.GetString();
+                    break;
+                case "@etag" when member.Value.ValueKind == JsonValueKind.String:
+                    tag = member.Value.GetString();
                     break;
                 case "@removed":
                     removed = member.Value;
@@ -356,13 +358,13 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
             var reason = deletion.ValueKind == JsonValueKind.Object && deletion.TryGetProperty("reason", out var said) && said.ValueKind == JsonValueKind.String ? said.GetString() : null;
             if (reason is not ("deleted" or "changed"))
                 Wrong(at, $"'{at}' is removed for a reason that is deleted or changed.", "value");
-            return new SentRelated(reference, reference is null ? Entity(value, target, SentFor.Merge, given, at + "/", depth) : null, at) { Removed = reason == "deleted" };
+            return new SentRelated(reference, reference is null ? Entity(value, target, SentFor.Merge, given, at + "/", depth) : null, at) { Removed = reason == "deleted", ETag = tag };
         }
         if (reference is not null && !others)
-            return new SentRelated(reference, null, at);
+            return new SentRelated(reference, null, at) { ETag = tag };
         // Whether it is there is known only when it is looked for; what a new one needs is asked then.
         var isNew = reference is null && !isDelta && (isOfNew || (!isOnly && !HoldsKey(value, target)));
-        return new SentRelated(reference, Entity(value, target, isNew ? SentFor.Create : SentFor.Merge, given, at + "/", depth), at);
+        return new SentRelated(reference, Entity(value, target, isNew ? SentFor.Create : SentFor.Merge, given, at + "/", depth), at) { ETag = tag };
     }
 
     private static bool HoldsKey(JsonElement value, EntitySet target) => target.Type.Key.Any(k => value.TryGetProperty(k.Name, out _));

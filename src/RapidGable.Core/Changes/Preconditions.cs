@@ -15,10 +15,12 @@ public sealed record Preconditions(ImmutableArray<string>? IfMatch, ImmutableArr
     /// <summary>What is wrong with an entity that is there; null = nothing.</summary>
     /// <param name="tag">Its tag; null = it has none.</param>
     /// <param name="isRequired">The change must say which state it is about.</param>
-    public RequestFault? Check(string? tag, bool isRequired)
+    /// <param name="path">Where the entity stands in the body; empty = the request is about it.</param>
+    public RequestFault? Check(string? tag, bool isRequired, string path = "")
     {
         if (isRequired && IfMatch is null)
-            return new RequestFault(428, "precondition-required", "Say with If-Match which state of the entity this is about; its tag comes with the entity.", "If-Match");
+            return path.Length == 0 ? new RequestFault(428, "precondition-required", "Say with If-Match which state of the entity this is about; its tag comes with the entity.", "If-Match")
+                : new RequestFault(428, "precondition-required", $"'{path}' changes an entity that has a state of its own. Send its tag as @odata.etag beside its @odata.id, or change that entity by a request about it, with If-Match.", path);
         if (IfMatch is { } wanted && !wanted.Any(t => t == "*" || IsSame(t, tag)))
             return new RequestFault(412, "changed", "The entity has changed since this tag was given. Read it again.", "If-Match");
         if (IfNoneMatch is { } unwanted && unwanted.Any(t => t == "*" || IsSame(t, tag)))

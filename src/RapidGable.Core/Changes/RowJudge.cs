@@ -33,7 +33,7 @@ internal sealed class RowJudge(ChangeUnit unit, WriteAccess access, ChangeStatem
     {
         var rule = column.Property.Rules.Exists!;
         var set = _service.Model.FindSet(rule.Set)!;
-        return await finder.HasAsync(set, set.Type.FindProperty(rule.Property)!, column.Value!) ? null
+        return await finder.HasAsync(rule.Set, [(set.Type.FindProperty(rule.Property)!, column.Value!)], column.Property.RefersToAll) ? null
             : new RequestFault(422, "rule-broken", column.Property.Rules.Message ?? $"'{path}{column.Property.Name}' is not the {rule.Property} of any of {rule.Set}.", path + column.Property.Name);
     }
 

@@ -14,6 +14,9 @@ public sealed record SentValue(Property Property, object? Value, string Path)
 {
     /// <summary>For JSON text of a complex value: its members change those that there are (M-16).</summary>
     public bool IsMerged { get; init; }
+
+    /// <summary>A relation to another entity gives the value.</summary>
+    public bool IsRelated { get; init; }
 }
 
 /// <summary>An entity of a set.</summary>
@@ -58,6 +61,9 @@ public sealed record SentRelation(NavigationProperty Navigation, EntitySet Targe
 /// <param name="Entity">The entity itself; null = a reference only.</param>
 public sealed record SentRelated(string? Reference, SentEntity? Entity, string Path)
 {
+    /// <summary>The state of it that the change is about, as an entity tag; null = not said.</summary>
+    public string? ETag { get; init; }
+
     /// <summary>It is to be taken away: true = deleted, false = no longer related; null = it is there.</summary>
     public bool? Removed { get; init; }
 }

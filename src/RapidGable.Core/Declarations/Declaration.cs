@@ -156,6 +156,9 @@ public sealed record ColumnDeclaration(Located<string> Column)
     /// <summary>Set and property that must hold the value, as <c>Set/property</c>.</summary>
     public Located<string>? Exists { get; init; }
 
+    /// <summary>Its values may refer to entities that the caller may not read.</summary>
+    public bool RefersToAll { get; init; }
+
     /// <summary>No other row has the value.</summary>
     public bool IsUnique { get; init; }
 

@@ -199,6 +199,7 @@ public static class FileSchemas
         ("pattern", Text("A regular expression that the whole text matches.")),
         ("values", OneOrMany("The only values.")),
         ("exists", Text("Set/property: some entity has the value.")),
+        ("references", Words("What its values may refer to: entities that the caller may read, or all.", "visible", "all")),
         ("unique", Flag("No other row has the value.")),
         ("message", Text("What people are told when a rule of the column is broken.")));
 

@@ -251,6 +251,7 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             Pattern = reader.Text("pattern"),
             Values = reader.Texts("values"),
             Exists = reader.Text("exists"),
+            RefersToAll = RefersToAll(reader.Text("references")),
             IsUnique = reader.Flag("unique", false),
             Message = reader.Text("message"),
         };
@@ -276,6 +277,13 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
                 diagnostics.Error("write", $"'{word.Value}' does not say when a property may be written.{NearestName.Hint(word.Value, ["always", "create", "never"])}", word.Location, "Write always, create or never.");
                 return PropertyAccess.Full;
         }
+    }
+
+    private bool RefersToAll(Located<string>? word)
+    {
+        if (word?.Value is not (null or "visible" or "all"))
+            diagnostics.Error("value-rule", $"'{word.Value}' does not say which entities a value may refer to.{NearestName.Hint(word.Value, ["visible", "all"])}", word.Location, "Write visible (those that the caller may read) or all.");
+        return word?.Value == "all";
     }
 
     private GroupDeclaration? Group(Located<string> name, YamlNode node, MappingReader set)

@@ -57,6 +57,9 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
     /// <summary>What written values must be beyond their type.</summary>
     public ValueRules Rules { get; init; } = ValueRules.None;
 
+    /// <summary>Its values may refer to entities that the caller may not read; else such an entity counts as missing.</summary>
+    public bool RefersToAll { get; init; }
+
     /// <summary>What a number is measured in; null = not declared.</summary>
     public Measure? Measure { get; init; }
 
