@@ -90,6 +90,8 @@ internal sealed class PostgresDialect : SqlDialect
 
     public override string? Call(CanonicalFunction function, IReadOnlyList<SqlOperand> arguments)
     {
+        // Texts of a loose collation are not searched by the server, so they are taken as they are.
+        arguments = [.. arguments.Select(x => Exact(x) is { } exact ? x with { Sql = exact } : x)];
         var a = arguments.Count > 0 ? arguments[0].Sql : "";
         var b = arguments.Count > 1 ? arguments[1].Sql : "";
         return function switch
