@@ -23,6 +23,7 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
     private long? _top;
     private long _skip;
     private bool _counts;
+    private int _most;
     private Position _start = new("", null, 0);
 
     /// <summary>Where a page starts.</summary>
@@ -45,7 +46,7 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
         var first = _start.Path.Length == 0 ? 0 : paths.IndexOf(_start.Path);
         if (first < 0)
             return RequestFault.GoneSkipToken;
-        var most = Math.Min(exchange.Preferences.MaxPageSize ?? Limits.DefaultPageSize, Limits.DefaultLargestPage);
+        var most = Math.Min(exchange.Preferences.MaxPageSize ?? Limits.DefaultPageSize, Math.Min(_most, Limits.DefaultLargestPage));
         if (exchange.Preferences.MaxPageSize is not null)
             exchange.Preferences.Apply("maxpagesize");
         var rows = (int)Math.Min(most, (_top ?? long.MaxValue) - _start.Before);
@@ -116,6 +117,8 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
     {
         var model = exchange.Service.ModelFor(exchange.Caller);
         var sets = model.Sets.Where(s => s is { ContainedIn: null, IsUnkeyed: false } && (_search.Count > 0 ? s.IsSearchable : !s.RequiresFilter)).ToList();
+        // A page holds entities of several sets, so the smallest limit among them holds.
+        _most = sets.SelectMany(s => new[] { s.LargestPage, s.LargestCost }).OfType<int>().DefaultIfEmpty(Limits.DefaultLargestPage).Min();
         if (address.Segments.Length == 1)
             return sets.ConvertAll(s => Uri.EscapeDataString(s.Name));
         if (address.Segments.Length > 2)
@@ -190,7 +193,7 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
     private Task<InnerResponse> RunAsync(string target, IEnumerable<(string, string)> headers)
     {
         var version = exchange.Request.Headers["OData-MaxVersion"].ToString();
-        return InnerExchange.RunAsync(exchange.Context, exchange.Caller, new InnerRequest("GET", new Uri(exchange.Root).AbsolutePath + target, [.. headers, .. version.Length > 0 ? [("OData-MaxVersion", version)] : Array.Empty<(string, string)>()], []), face, exchange.Cancellation);
+        return InnerExchange.RunAsync(exchange.Context, exchange.Caller, new InnerRequest("GET", new Uri(exchange.Root).AbsolutePath + target, [.. headers, .. version.Length > 0 ? [("OData-MaxVersion", version)] : Array.Empty<(string, string)>()], []), face, exchange.Cancellation, InnerExchange.UnitOf(exchange.Context));
     }
 
     /// <summary>The error that a set answered with, as this answer's own.</summary>

@@ -28,7 +28,7 @@ internal static class BatchRunner
     {
         if (!HttpMethods.IsPost(exchange.Request.Method))
             return ODataFace.Refused(exchange, "POST, OPTIONS", $"{exchange.Request.Method} is not allowed here; $batch takes POST.");
-        if (InnerExchange.Is(exchange.Context) && !exchange.Preferences.RespondAsync)
+        if (InnerExchange.IsPart(exchange.Context))
             return new RequestFault(400, "batch", "A batch inside of a batch is not possible.");
         if (query.Length > 0 && RequestAddress.Read("", query).Fault is { } bad)
             return bad;
@@ -174,7 +174,7 @@ internal static class BatchRunner
         if (Target(request, exchange.Root, root, addresses) is not { } target)
             return new BatchResponse(request, Failed(RequestFault.NotFound($"'{request.Url}' is not an address of this service.")));
         string? AddressOf(string reference) => Reference(reference) is { } id && addresses.TryGetValue(id, out var address) ? address + reference[(id.Length + 1)..] : null;
-        var response = await InnerExchange.RunAsync(exchange.Context, exchange.Caller, new InnerRequest(request.Method.ToUpperInvariant(), target, request.Headers, request.Body), face, exchange.Cancellation, unit, AddressOf);
+        var response = await InnerExchange.RunAsync(exchange.Context, exchange.Caller, new InnerRequest(request.Method.ToUpperInvariant(), target, request.Headers, request.Body), face, exchange.Cancellation, unit, AddressOf, isPart: true);
         if (request.Id.Length > 0)
         {
             // What a request made is where it says; else a reference is about what it addressed.

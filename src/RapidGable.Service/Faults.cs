@@ -15,6 +15,7 @@ internal static class Faults
         SourceFaultKind.TooSlow => new RequestFault(503, "source-too-slow", "The query took longer than this service allows. Ask for less, or narrow the filter."),
         SourceFaultKind.DivisionByZero => new RequestFault(400, "division-by-zero", "The expression divides by zero for some row."),
         SourceFaultKind.Overflow => new RequestFault(400, "overflow", "A number in the expression leaves the range of its type."),
+        SourceFaultKind.TooComplex => new RequestFault(400, "too-deep", "The request is larger or nests deeper than the database takes."),
         SourceFaultKind.BadPattern => new RequestFault(400, "pattern", "The database does not take this regular expression."),
         SourceFaultKind.BadData => new RequestFault(500, "bad-data", "A stored value does not have the type it is published with. The service's log says which, and 'gable check' lists them all."),
         _ => Internal,

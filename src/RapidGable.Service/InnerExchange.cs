@@ -22,9 +22,12 @@ internal sealed record InnerResponse(int Status, IReadOnlyList<(string Name, str
 /// <summary>Runs requests that do not come over a connection of their own: parts of a batch, and those that are answered later.</summary>
 internal static class InnerExchange
 {
-    private sealed record Mark(Caller Caller, ChangeUnit? Unit, Func<string, string?>? AddressOf);
+    private sealed record Mark(Caller Caller, ChangeUnit? Unit, Func<string, string?>? AddressOf, bool IsPart);
 
     public static bool Is(HttpContext context) => context.Features.Get<Mark>() is not null;
+
+    /// <summary>Whether the request is a part of a batch, which holds no other batch, in whatever form it is asked for.</summary>
+    public static bool IsPart(HttpContext context) => context.Features.Get<Mark>() is { IsPart: true };
 
     /// <summary>Who sent the request that this one stands in; null = it stands in none.</summary>
     public static Caller? CallerOf(HttpContext context) => context.Features.Get<Mark>()?.Caller;
@@ -37,10 +40,11 @@ internal static class InnerExchange
 
     /// <param name="unit">The changes that it is done together with; null = it stands alone.</param>
     /// <param name="addressOf">Addresses by their references; null = there are none.</param>
-    public static async Task<InnerResponse> RunAsync(HttpContext outer, Caller caller, InnerRequest request, ODataFace face, CancellationToken cancellation, ChangeUnit? unit = null, Func<string, string?>? addressOf = null)
+    /// <param name="isPart">It is a part of a batch.</param>
+    public static async Task<InnerResponse> RunAsync(HttpContext outer, Caller caller, InnerRequest request, ODataFace face, CancellationToken cancellation, ChangeUnit? unit = null, Func<string, string?>? addressOf = null, bool isPart = false)
     {
         var context = new DefaultHttpContext { RequestServices = outer.RequestServices, RequestAborted = cancellation };
-        context.Features.Set(new Mark(caller, unit, addressOf));
+        context.Features.Set(new Mark(caller, unit, addressOf, isPart || IsPart(outer)));
         var lifetime = new Lifetime(cancellation);
         context.Features.Set<IHttpRequestLifetimeFeature>(lifetime);
         context.Connection.RemoteIpAddress = outer.Connection.RemoteIpAddress;

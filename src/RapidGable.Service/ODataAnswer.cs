@@ -55,7 +55,7 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
         if (prepared.Request.IsDelta && !negotiated.Format.HasContext)
             return new RequestFault(406, "not-acceptable", "Changes need their control information; ask for them with metadata=minimal.", "Accept");
         if (!QueryValues.Make(prepared.Request, lexed, preferences.MaxPageSize, time.GetUtcNow().UtcDateTime, exchange.Caller).Is(out var values, out fault)
-            || !(await QueryRun.StartAsync(prepared, values, exchange.Cancellation, tracks, InnerExchange.UnitOf(exchange.Context)?.Within(prepared.Source))).Is(out var run, out fault))
+            || !(await QueryRun.StartAsync(prepared, values, exchange.Cancellation, tracks, InnerExchange.UnitOf(exchange.Context) is { } unit ? await unit.ReadingAsync(prepared.Source, exchange.Cancellation) : null)).Is(out var run, out fault))
             return fault;
         await using (run)
         {

@@ -371,6 +371,9 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
             headers["OData-EntityId"] = exchange.Root + result.Address;
         if (hasBody)
             headers[HeaderNames.ContentType] = back!.ContentType!;
+        // What cannot be sent must be known while the change can still be undone.
+        if (headers.Values.FirstOrDefault(v => v.Any(c => c is < ' ' or > '~')) is { } unsendable)
+            throw new InvalidOperationException($"A header of an answer cannot be sent: '{unsendable}'.");
         return new KeptAnswer(print, !hasBody ? StatusCodes.Status204NoContent : result.Outcome == ChangeOutcome.Created ? StatusCodes.Status201Created : StatusCodes.Status200OK, headers, hasBody ? System.Text.Encoding.UTF8.GetString(back!.Body) : "");
     }
 

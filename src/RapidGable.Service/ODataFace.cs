@@ -194,6 +194,8 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
                 audit.Changed(exchange.Context, exchange.Caller.Name, exchange.Response.StatusCode);
             return refusal;
         }
+        if (exchange.Request.Headers.Range.ToString().TrimStart().StartsWith("items", StringComparison.OrdinalIgnoreCase))
+            return RequestFault.NotImplemented("Ranges of items are not supported; ask with $top and $skip, and follow the next link.", "Range");
         if (!LexedRequest.Read(address).Is(out var lexed, out fault) || !exchange.Service.Prepare(lexed, exchange.Caller).Is(out var prepared, out fault))
             return fault;
         if (lexed.SchemaVersion is { } schema && schema != "*")
@@ -218,6 +220,8 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
             return new RequestFault(415, "content-type", "The body of $query is text/plain: the query options as they would stand in the address.", "Content-Type");
         if (!(await Bodies.ReadAsync(exchange)).Is(out var body, out var fault))
             return fault;
+        if (!System.Text.Unicode.Utf8.IsValid(body))
+            return new RequestFault(400, "encoding", "The body of $query is not valid UTF-8.");
         var text = System.Text.Encoding.UTF8.GetString(body).Trim('\r', '\n');
         if (text.Length + query.Length > Limits.UrlLength)
             return new RequestFault(413, "too-large", $"The query is longer than {Limits.UrlLength} characters.");

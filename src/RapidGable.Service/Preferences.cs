@@ -50,11 +50,19 @@ internal sealed class Preferences
 
     private int? Number(string name) => _items.TryGetValue(name, out var item) && int.TryParse(item.Value, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
 
-    /// <summary>States a preference as applied, in the words of the request.</summary>
+    /// <summary>States a preference as applied: its name, with the prefix where the request has it, and its value where that is one that is known.</summary>
     public void Apply(string name)
     {
         var (echo, value) = _items[name];
-        _applied.Add(value.Length == 0 ? echo : $"{echo}={value}");
+        var known = name switch
+        {
+            "maxpagesize" => MaxPageSize?.ToString(CultureInfo.InvariantCulture),
+            "return" => Return,
+            "omit-values" => OmitNulls ? "nulls" : null,
+            _ when value.Equals("true", StringComparison.OrdinalIgnoreCase) => "true",
+            _ => null,
+        };
+        _applied.Add((echo.StartsWith("odata.", StringComparison.OrdinalIgnoreCase) ? "odata." + name : name) + (known is null ? "" : "=" + known));
     }
 
     private static IEnumerable<string> Split(string header)

@@ -108,7 +108,9 @@ internal sealed class StatusMonitors(IServiceProvider services, TimeProvider tim
         context.Response.StatusCode = answer.Status;
         foreach (var (name, value) in answer.Headers)
             context.Response.Headers[name] = value;
-        await context.Response.Body.WriteAsync(answer.Body, context.RequestAborted);
+        // A 204 takes no body, not even an empty one.
+        if (answer.Body.Length > 0)
+            await context.Response.Body.WriteAsync(answer.Body, context.RequestAborted);
     }
 
     private void Forget()

@@ -76,6 +76,10 @@ internal sealed class SetChanges(ChangeUnit unit, ChangeRequest request, EntityF
         {
             var key = related.Entity is { } entity && entity.Key.Length == set.Type.Key.Length ? set.Type.Key.Select(k => entity.Key.First(v => v.Property.Column == k.Column).Value!).ToImmutableArray() : default;
             var row = related.Reference is { } reference ? await finder.ResolveAsync(reference, set, related.Path, isNeeded: related.Removed is null) : key.IsDefault ? null : await finder.FindAsync(set, key);
+            if (row is not null && related.Reference is not null && !key.IsDefault && !row.Key.SequenceEqual(key))
+                throw new FaultException(new RequestFault(400, "contradiction", $"'{related.Path}' names one entity by '@id' and another by its key.", related.Path));
+            if (row is null && related.Reference is not null && related.Removed is null)
+                throw finder.NoTarget(related.Reference, related.Path);
             member = member with { Address = row is null ? null : await finder.AddressAsync(row), Change = related.Removed is not null ? MemberChange.Delete : row is null ? MemberChange.Insert : MemberChange.Update };
             var stated = related.Entity?.ETag is { } tag ? new Preconditions([tag], null) : Preconditions.None;
             if (related.Removed is { } isDeleted)

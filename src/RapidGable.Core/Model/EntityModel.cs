@@ -43,6 +43,9 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
     /// <summary>Not declared by the type: made by the request, so its type stands beside its value (JSON format 4.5.3).</summary>
     public bool IsDynamic { get; init; }
 
+    /// <summary>Of a property that a request computes: how large its expression is; null = it is a plain value.</summary>
+    public PropertySize? Size { get; init; }
+
     /// <summary>For a property of a derived type with a table of its own: the way to that table's row; null = the entity's own table.</summary>
     public NavigationProperty? Via { get; init; }
 
@@ -77,6 +80,11 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
 
     public bool IsGroup => !Members.IsEmpty;
 }
+
+/// <summary>How large the expression is that a property stands for.</summary>
+/// <param name="Parts">Operators, calls, values, with those of computed values that it names.</param>
+/// <param name="Texts">Texts that are put together in one of its values at most.</param>
+public sealed record PropertySize(long Parts, long Texts);
 
 /// <summary>The unit of measure or the currency of a number (Measures vocabulary).</summary>
 /// <param name="Text">The unit as people write it, a currency's code of ISO 4217, or the path from the entity to the text property that holds it.</param>

@@ -15,6 +15,15 @@ public static class Limits
     /// <summary>Operators, calls, names and literals in one expression.</summary>
     public const int ExpressionNodes = 1_000;
 
+    /// <summary>Parts of all expressions of a request once every computed value that they name stands in them.</summary>
+    public const int BoundParts = 5_000;
+
+    /// <summary>Texts that one value may be put together from, with those of computed values that it names.</summary>
+    public const int JoinedTexts = 50;
+
+    /// <summary>How deep <c>any</c>, <c>all</c> and <c>$count</c> may nest in one expression.</summary>
+    public const int LambdaDepth = 8;
+
     /// <summary>Members of an <c>in</c> list.</summary>
     public const int InMembers = 500;
 

@@ -97,7 +97,10 @@ public sealed class QueryValues
             FetchRows = top is { } asked && asked <= page ? rows : rows + 1,
             ChildRows = request.AllExpands.Where(e => e.Navigation.IsCollection || e.Navigation.IsRemote).Select(e => Page(e.Target, maxPageSize)).DefaultIfEmpty(0).Min(),
         };
-        if (set.LargestCost is { } most && rows * (1 + values.ExpandedPerRow(request.Expand)) is var cost && cost > most)
+        // The smallest limit among all sets of the answer holds. A combination of several sets is a row of each.
+        var most = request.AllExpands.Where(e => e.Kind == ExpandKind.Entities).Select(e => e.Target.LargestCost).Append(set.LargestCost).Min();
+        var own = request.Path is { IsCrossJoin: true, Root: { } joined } ? joined.Type.Navigations.Length : 1;
+        if (most is not null && rows * (own + values.ExpandedPerRow(request.Expand)) is var cost && cost > most)
             return new RequestFault(400, "too-costly", $"The answer could hold up to {cost:0} rows, and {most} is the most for you. Ask for less with $top or maxpagesize, or expand less.", "$top");
         if (lexed.DeltaToken is { } delta)
         {

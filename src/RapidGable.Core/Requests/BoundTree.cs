@@ -318,6 +318,13 @@ public sealed record BoundRequest(BoundPath Path, BoundSelect? Select)
     /// <summary>All expanded relations, nested ones among them.</summary>
     public IEnumerable<BoundExpand> AllExpands => Expand.SelectMany(e => e.WithNested);
 
+    /// <summary>Every expression of it, wherever it stands.</summary>
+    internal IEnumerable<BoundExpression> Expressions => new[]
+    {
+        Path.Hops.SelectMany(h => h.Before), Path.Filters, [Filter], OrderBy.Select(o => o.Expression), Select?.Computed.Select(c => c.Expression) ?? [], Apply?.Stages.SelectMany(s => s.Expressions) ?? [],
+        AllExpands.SelectMany(e => e.OrderBy.Select(o => o.Expression).Append(e.Filter).Append(e.Count).Concat(e.Select.Computed.Select(c => c.Expression))),
+    }.SelectMany(e => e).OfType<BoundExpression>();
+
     /// <summary>Every set that the answer can tell something about.</summary>
     public IEnumerable<EntitySet> TouchedSets(EntityModel model)
     {
@@ -329,9 +336,7 @@ public sealed record BoundRequest(BoundPath Path, BoundSelect? Select)
             yield return model.Target(joined);
         foreach (var expand in AllExpands)
             yield return expand.Target;
-        var expressions = AllExpands.SelectMany(e => e.OrderBy.Select(o => o.Expression).Append(e.Filter).Append(e.Count).Concat(e.Select.Computed.Select(c => c.Expression)))
-            .Concat(OrderBy.Select(o => o.Expression)).Append(Filter).Concat(Apply?.Stages.SelectMany(s => s.Expressions) ?? []).Concat(Select?.Computed.Select(c => c.Expression) ?? []).OfType<BoundExpression>().ToList();
-        foreach (var set in expressions.SelectMany(e => ExpressionPaths.Sets(e, model)))
+        foreach (var set in Expressions.SelectMany(e => ExpressionPaths.Sets(e, model)))
             yield return set;
     }
 }

@@ -19,7 +19,9 @@ internal sealed class ExpandBinder(EntityModel model, string expandText, EntityS
             var expression = bound.BindComputed(item.Expression);
             if (type.FindProperty(item.Alias.Text) is not null || type.FindNavigation(item.Alias.Text) is not null)
                 throw bound.Refused("alias", $"'{type.Name}' has a property '{item.Alias.Text}' already; a computed one needs another name.", item.Alias.Position);
-            var property = new Property(item.Alias.Text, expression.Type!, true, item.Alias.Text) { IsDynamic = true };
+            if (ExpressionSize.Fault(expression, "$compute") is { } tooLarge)
+                throw new FaultException(tooLarge);
+            var property = new Property(item.Alias.Text, expression.Type!, true, item.Alias.Text) { IsDynamic = true, Size = ExpressionSize.Of(expression) };
             if (!computed.TryAdd(item.Alias.Text, new BoundComputed(property, expression)))
                 throw bound.Refused("alias", $"'{item.Alias.Text}' is computed twice.", item.Alias.Position);
         }

@@ -189,6 +189,8 @@ internal sealed partial class ExpressionBinder
         foreach (var item in compute)
         {
             var value = BindComputed(item.Expression);
+            if (ExpressionSize.Fault(value, target) is { } tooLarge)
+                throw new FaultException(tooLarge);
             _countedComputed[item.Alias.Text] = new BoundComputed(new Property(item.Alias.Text, value.Type!, true, item.Alias.Text), value);
         }
         var conditions = new List<BoundExpression>();
@@ -208,6 +210,8 @@ internal sealed partial class ExpressionBinder
         var inner = new LambdaScope(id, lambda.Variable?.Text ?? "", item is null ? model.Target(found.Navigation!) : found.Scope.Set, []) { Item = item };
         if (_scopes.Any(s => s.Variable == inner.Variable && inner.Variable.Length > 0))
             throw Fault("variable", $"The name '{inner.Variable}' stands for another entity already.", lambda.Variable!.Position);
+        if (_scopes.Count >= Limits.LambdaDepth)
+            throw Fault("too-deep", $"any, all and $count nest more than {Limits.LambdaDepth} levels deep.", lambda.OperatorPosition);
         _scopes.Push(inner);
         var condition = lambda.Condition is { } syntax ? BindCondition(syntax) : null;
         _scopes.Pop();

@@ -60,6 +60,7 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
         {
             PageSize = sets.Min(s => s.PageSize),
             LargestPage = sets.Min(s => s.LargestPage),
+            LargestCost = sets.Min(s => s.LargestCost),
             IsTransient = true,
         };
         var kind = segments.Length == 1 ? ResourceKind.Collection : EndSegment(segments[1], false, segments.Length - 2);

@@ -70,6 +70,8 @@ public sealed class RequestBinder
             request = request with { OrderBy = [.. request.OrderBy, .. path.Root.Type.Navigations.SelectMany(n => _model.Target(n).Type.Key.Select(k => new BoundOrderTerm(new BoundProperty([n], k), false)))] };
         if (path is { Kind: ResourceKind.Collection or ResourceKind.Count, Target.RequiresFilter: true, Hops.IsEmpty: true } && request.Filter is null && path.Filters.IsEmpty)
             throw new FaultException(new RequestFault(400, "filter-required", $"'{path.Target.Name}' is not read as a whole; say which of its entities with $filter or $search.", "$filter"));
+        if (ExpressionSize.Fault(request.Expressions) is { } tooLarge)
+            throw new FaultException(tooLarge);
         if (request.SkipTokenNulls is { } position && position.Length != (set.IsUnkeyed ? 1 : request.TotalOrder.Length))
             throw new FaultException(RequestFault.ForeignSkipToken);
         return request;

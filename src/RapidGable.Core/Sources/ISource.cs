@@ -24,6 +24,9 @@ public enum SourceFaultKind
     /// <summary>A regular expression that the engine does not take.</summary>
     BadPattern,
 
+    /// <summary>The statement is larger or nests deeper than the engine takes.</summary>
+    TooComplex,
+
     /// <summary>A stored value does not have the type that its column states.</summary>
     BadData,
 

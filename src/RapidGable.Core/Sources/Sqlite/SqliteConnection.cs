@@ -171,6 +171,7 @@ internal sealed class SqliteConnection : IDisposable
             _ when message == SqliteFunctions.DivisionByZero => SourceFaultKind.DivisionByZero,
             _ when message is SqliteFunctions.Overflow or "integer overflow" => SourceFaultKind.Overflow,
             _ when message == SqliteFunctions.SlowPattern => SourceFaultKind.TooSlow,
+            _ when message is "parser stack overflow" || message.StartsWith("Expression tree is too large", StringComparison.Ordinal) || message.StartsWith("at most ", StringComparison.Ordinal) || message.StartsWith("too many ", StringComparison.Ordinal) => SourceFaultKind.TooComplex,
             _ when message == "malformed JSON" => SourceFaultKind.BadData,
             _ => SourceFaultKind.Broken,
         };
