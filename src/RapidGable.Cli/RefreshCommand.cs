@@ -58,10 +58,18 @@ internal static class RefreshCommand
         var changed = outcome.GetProperty("changed").EnumerateArray().ToList();
         foreach (var opened in outcome.GetProperty("opened").EnumerateArray())
             Terminal.Out.MarkupLine($"[olive]{Markup.Escape($"{opened.GetProperty("service").GetString()}: {opened.GetProperty("text").GetString()}")}[/]");
-        if (changed.Count == 0)
+        var settings = outcome.GetProperty("settings").EnumerateArray().Select(s => s.GetString()!).ToList();
+        if (changed.Count == 0 && settings.Count == 0)
             Terminal.Out.WriteLine("Nothing has changed.");
+        foreach (var text in settings)
+            Terminal.Out.WriteLine(char.ToUpperInvariant(text[0]) + text[1..] + ".");
         foreach (var change in changed)
-            Terminal.Out.MarkupLine($"[green]{Markup.Escape(change.GetProperty("service").GetString()!)}[/]: {Revision(change, "before", "new")} -> {Revision(change, "after", "gone")}");
+        {
+            var service = change.GetProperty("service").GetString()!;
+            Terminal.Out.MarkupLine($"[green]{Markup.Escape(service)}[/]: {Revision(change, "before", "new")} -> {Revision(change, "after", "gone")}");
+            foreach (var difference in outcome.GetProperty("differences").EnumerateArray().Where(d => d.GetProperty("service").GetString() == service))
+                Terminal.Out.WriteLine($"  {difference.GetProperty("text").GetString()}");
+        }
     }
 
     private static string Revision(JsonElement change, string name, string otherwise) =>

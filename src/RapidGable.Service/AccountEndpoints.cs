@@ -9,6 +9,7 @@ using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service;
 
@@ -164,13 +165,14 @@ internal static class AccountEndpoints
 
     /// <summary>What a read of the OData face gives to somebody else.</summary>
     /// <param name="url">Path and options, from <c>/odata/</c> on.</param>
-    private static async Task<IResult> ViewAsync(string? url, string? user, string? roles, string? attributes, HttpContext context, ODataFace face, AccountStore store, AuditLog audit)
+    private static async Task<IResult> ViewAsync(string? url, string? user, string? roles, string? attributes, HttpContext context, ODataFace face, Allowances allowances, AccountStore store, AuditLog audit)
     {
         if (url is null || !url.StartsWith(ODataFace.Prefix, StringComparison.Ordinal))
             return ManagementInterface.Problem(400, "no-face", $"Give the address below {ODataFace.Prefix} as 'url'.");
         var caller = CallerOf(store, user, roles, attributes);
         audit.Managed(context, AdministratorOf(context), $"looked as {user ?? roles ?? "nobody known"}");
-        var answer = await InnerExchange.RunAsync(context, caller, new InnerRequest("GET", url.Replace(" ", "%20", StringComparison.Ordinal), [], []), face, context.RequestAborted);
+        using var allowance = allowances.For(context, caller);
+        var answer = await InnerExchange.RunAsync(context, caller, new InnerRequest("GET", url.Replace(" ", "%20", StringComparison.Ordinal), [], []), face, allowance, context.RequestAborted);
         return ManagementInterface.Json(new { answer.Status, type = answer.ContentType, isWhole = answer.Body.Length <= ShownBytes, body = Encoding.UTF8.GetString(answer.Body.AsSpan(0, Math.Min(answer.Body.Length, ShownBytes))) });
     }
 

@@ -193,7 +193,7 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
     private Task<InnerResponse> RunAsync(string target, IEnumerable<(string, string)> headers)
     {
         var version = exchange.Request.Headers["OData-MaxVersion"].ToString();
-        return InnerExchange.RunAsync(exchange.Context, exchange.Caller, new InnerRequest("GET", new Uri(exchange.Root).AbsolutePath + target, [.. headers, .. version.Length > 0 ? [("OData-MaxVersion", version)] : Array.Empty<(string, string)>()], []), face, exchange.Cancellation, InnerExchange.UnitOf(exchange.Context));
+        return InnerExchange.RunAsync(exchange.Context, exchange.Caller, new InnerRequest("GET", new Uri(exchange.Root).AbsolutePath + target, [.. headers, .. version.Length > 0 ? [("OData-MaxVersion", version)] : Array.Empty<(string, string)>()], []), face, exchange.Allowance, exchange.Cancellation, InnerExchange.UnitOf(exchange.Context));
     }
 
     /// <summary>The error that a set answered with, as this answer's own.</summary>

@@ -4,6 +4,7 @@ using RapidGable.Changes;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Requests;
+using RapidGable.Service.Traffic;
 using RapidGable.Sources;
 
 namespace RapidGable.Service;
@@ -20,6 +21,18 @@ internal sealed record Batch(IReadOnlyList<BatchRequest> Requests, bool AnswersA
 
 /// <summary>One answer of a batch.</summary>
 internal sealed record BatchResponse(BatchRequest Request, InnerResponse Response);
+
+/// <summary>Writes the answer to a batch, piece by piece.</summary>
+internal interface IBatchWriter
+{
+    string ContentType { get; }
+
+    /// <summary>The next answers: one, or those of a group.</summary>
+    byte[] Write(IReadOnlyList<BatchResponse> responses);
+
+    /// <summary>What follows the last of them.</summary>
+    byte[] End();
+}
 
 /// <summary><c>$batch</c> (Protocol 11.7): several requests in one body, in JSON or multipart.</summary>
 internal static class BatchRunner
@@ -48,17 +61,19 @@ internal static class BatchRunner
             exchange.Preferences.Apply("continue-on-error");
             exchange.Response.Headers["Preference-Applied"] = exchange.Preferences.Applied;
         }
-        var responses = await RunAsync(exchange, batch, goesOn, face);
         // The answer comes in the format of the request unless the other one is asked for (Protocol 11.7.8).
         var accept = exchange.Request.Headers.Accept.ToString();
         var asJson = accept.Contains("application/json", StringComparison.OrdinalIgnoreCase) && !accept.Contains("multipart/mixed", StringComparison.OrdinalIgnoreCase) || isJson && !accept.Contains("multipart/mixed", StringComparison.OrdinalIgnoreCase);
-        if (asJson)
-            await ODataAnswer.SendAsync(exchange.Context, "application/json", JsonBatch.Write(responses));
-        else
+        IBatchWriter writer = asJson ? new JsonBatchWriter() : new MultipartBatchWriter();
+        exchange.Response.ContentType = writer.ContentType;
+        // Each answer goes as soon as it is there, so that no more than one of them is held.
+        var delivery = new Delivery(exchange.Context, exchange.Traffic, () => false);
+        await foreach (var answers in RunAsync(exchange, batch, goesOn, face))
         {
-            var boundary = "answer-" + Guid.NewGuid().ToString("N");
-            await ODataAnswer.SendAsync(exchange.Context, $"multipart/mixed;boundary={boundary}", MultipartBatch.Write(responses, boundary));
+            await delivery.SendAsync(writer.Write(answers));
+            exchange.Allowance.Give(answers.Sum(a => a.Response.Held));
         }
+        await delivery.SendAsync(writer.End());
         return null;
     }
 
@@ -98,9 +113,9 @@ internal static class BatchRunner
         return id is "metadata" or "batch" or "all" or "entity" || id.StartsWith("crossjoin", StringComparison.Ordinal) ? null : id;
     }
 
-    private static async Task<List<BatchResponse>> RunAsync(Exchange exchange, Batch batch, bool goesOn, ODataFace face)
+    /// <summary>The answers, those of a group together, as they come.</summary>
+    private static async IAsyncEnumerable<List<BatchResponse>> RunAsync(Exchange exchange, Batch batch, bool goesOn, ODataFace face)
     {
-        var responses = new List<BatchResponse>();
         var failed = new HashSet<string>();
         var addresses = new Dictionary<string, string>();
         var stopped = false;
@@ -115,13 +130,12 @@ internal static class BatchRunner
             if (results.Exists(r => !r.Response.IsSuccess))
             {
                 // A group is done as a whole or not at all.
-                results = [.. results.Select(r => r.Response.IsSuccess ? r with { Response = NotRun("Another request of the same group failed.") } : r)];
+                results = [.. results.Select(r => r.Response.IsSuccess ? r with { Response = NotRun("Another request of the same group failed.") with { Held = r.Response.Held } } : r)];
                 failed.UnionWith(unit.Select(r => r.Id).Append(unit[0].Group ?? unit[0].Id));
                 stopped |= !goesOn;
             }
-            responses.AddRange(results);
+            yield return results;
         }
-        return responses;
     }
 
     private static InnerResponse NotRun(string message) => new(424, [("Content-Type", "application/json")], ErrorJsonWriter.Write(new RequestFault(424, "dependency", message)));
@@ -132,7 +146,7 @@ internal static class BatchRunner
         using var tries = new ChangeTries();
         while (true)
         {
-            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, face.Now);
+            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, face.Now, exchange.Allowance);
             var known = new Dictionary<string, string>(addresses);
             var results = new List<BatchResponse>();
             foreach (var request in group)
@@ -141,7 +155,10 @@ internal static class BatchRunner
             if (isGood && await CommitAsync(unit, face) is { } fault)
                 (isGood, results[^1]) = (false, results[^1] with { Response = Failed(fault) });
             if (!isGood && unit.HasCollided && await tries.AgainAsync(unit, exchange.Cancellation))
+            {
+                exchange.Allowance.Give(results.Sum(r => r.Response.Held));
                 continue;
+            }
             foreach (var (id, address) in known)
                 addresses[id] = address;
             return results;
@@ -174,7 +191,7 @@ internal static class BatchRunner
         if (Target(request, exchange.Root, root, addresses) is not { } target)
             return new BatchResponse(request, Failed(RequestFault.NotFound($"'{request.Url}' is not an address of this service.")));
         string? AddressOf(string reference) => Reference(reference) is { } id && addresses.TryGetValue(id, out var address) ? address + reference[(id.Length + 1)..] : null;
-        var response = await InnerExchange.RunAsync(exchange.Context, exchange.Caller, new InnerRequest(request.Method.ToUpperInvariant(), target, request.Headers, request.Body), face, exchange.Cancellation, unit, AddressOf, isPart: true);
+        var response = await InnerExchange.RunAsync(exchange.Context, exchange.Caller, new InnerRequest(request.Method.ToUpperInvariant(), target, request.Headers, request.Body), face, exchange.Allowance, exchange.Cancellation, unit, AddressOf, isPart: true);
         if (request.Id.Length > 0)
         {
             // What a request made is where it says; else a reference is about what it addressed.

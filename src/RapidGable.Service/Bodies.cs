@@ -22,6 +22,7 @@ internal static class Bodies
         int count;
         while ((count = await request.Body.ReadAsync(chunk, exchange.Cancellation)) > 0)
         {
+            exchange.Allowance.Take(count);
             buffer.Write(chunk, 0, count);
             if (buffer.Length > Limits.BodyBytes)
                 return tooLarge;

@@ -99,40 +99,50 @@ internal static class JsonBatch
 
     private static RequestFault Fault(string message) => new(400, "batch", message);
 
-    public static byte[] Write(IReadOnlyList<BatchResponse> responses)
+    internal static bool IsJsonType(string? type) => type is not null && IsJson(type);
+}
+
+/// <summary>The answer to a batch in JSON (JSON format 19.4).</summary>
+internal sealed class JsonBatchWriter : IBatchWriter
+{
+    private bool _hasBegun;
+
+    public string ContentType => "application/json";
+
+    public byte[] Write(IReadOnlyList<BatchResponse> responses)
     {
         using var stream = new MemoryStream();
-        using (var json = new Utf8JsonWriter(stream))
+        foreach (var (request, response) in responses)
         {
+            stream.Write(_hasBegun ? ","u8 : "{\"responses\":["u8);
+            _hasBegun = true;
+            using var json = new Utf8JsonWriter(stream);
             json.WriteStartObject();
-            json.WriteStartArray("responses");
-            foreach (var (request, response) in responses)
-            {
-                json.WriteStartObject();
-                json.WriteString("id", request.Id);
-                if (request.Group is { } group)
-                    json.WriteString("atomicityGroup", group);
-                json.WriteNumber("status", response.Status);
-                json.WriteStartObject("headers");
-                foreach (var header in response.Headers.Where(h => !h.Name.Equals("Content-Length", StringComparison.OrdinalIgnoreCase)).GroupBy(h => h.Name.ToLowerInvariant()))
-                    json.WriteString(header.Key, string.Join(", ", header.Select(h => h.Value)));
-                json.WriteEndObject();
-                if (response.Body.Length > 0)
-                {
-                    json.WritePropertyName("body");
-                    var type = response.ContentType ?? "";
-                    if (IsJson(type))
-                        json.WriteRawValue(response.Body, skipInputValidation: true);
-                    else if (type.StartsWith("text/", StringComparison.OrdinalIgnoreCase))
-                        json.WriteStringValue(response.Body);
-                    else
-                        json.WriteStringValue(Base64Url.EncodeToString(response.Body));
-                }
-                json.WriteEndObject();
-            }
-            json.WriteEndArray();
+            json.WriteString("id", request.Id);
+            if (request.Group is { } group)
+                json.WriteString("atomicityGroup", group);
+            json.WriteNumber("status", response.Status);
+            json.WriteStartObject("headers");
+            foreach (var header in response.Headers.Where(h => !h.Name.Equals("Content-Length", StringComparison.OrdinalIgnoreCase)).GroupBy(h => h.Name.ToLowerInvariant()))
+                json.WriteString(header.Key, string.Join(", ", header.Select(h => h.Value)));
+            json.WriteEndObject();
+            if (response.Body.Length > 0)
+                WriteBody(json, response);
             json.WriteEndObject();
         }
         return stream.ToArray();
     }
+
+    private static void WriteBody(Utf8JsonWriter json, InnerResponse response)
+    {
+        json.WritePropertyName("body");
+        if (JsonBatch.IsJsonType(response.ContentType))
+            json.WriteRawValue(response.Body, skipInputValidation: true);
+        else if (response.ContentType?.StartsWith("text/", StringComparison.OrdinalIgnoreCase) == true)
+            json.WriteStringValue(response.Body);
+        else
+            json.WriteStringValue(Base64Url.EncodeToString(response.Body));
+    }
+
+    public byte[] End() => Encoding.UTF8.GetBytes(_hasBegun ? "]}" : "{\"responses\":[]}");
 }

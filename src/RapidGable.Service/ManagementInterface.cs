@@ -69,6 +69,8 @@ internal static class ManagementInterface
             {
                 kept = outcome.IsKept,
                 changed = outcome.Changed.Select(c => new { service = c.Service, before = c.Before, after = c.After }),
+                differences = outcome.Differences.Select(o => new { service = o.Service, text = o.Text }),
+                settings = outcome.Settings,
                 opened = outcome.Opened.Select(o => new { service = o.Service, text = o.Text }),
                 faults = outcome.Faults.Select(f => new { f.Code, f.Message, location = f.Location.ToString(), f.Advice }),
             }, JsonOptions);

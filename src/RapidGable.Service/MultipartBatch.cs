@@ -98,39 +98,44 @@ internal static class MultipartBatch
     }
 
     private static RequestFault Fault(string message) => new(400, "batch", message);
+}
 
-    /// <summary>The parts in the order of the requests; those of a change set as one part, which is a single error when it failed (Protocol 11.7.7.5).</summary>
-    public static byte[] Write(IReadOnlyList<BatchResponse> responses, string boundary)
+/// <summary>The answer to a batch as multipart text; a change set is one part, which is a single error when it failed (Protocol 11.7.7.5).</summary>
+internal sealed class MultipartBatchWriter : IBatchWriter
+{
+    private readonly string _boundary = "answer-" + Guid.NewGuid().ToString("N");
+
+    public string ContentType => $"multipart/mixed;boundary={_boundary}";
+
+    public byte[] Write(IReadOnlyList<BatchResponse> responses)
     {
         using var stream = new MemoryStream();
-        void Text(string text) => stream.Write(Encoding.UTF8.GetBytes(text));
-        void Part(BatchResponse response, string inside, bool withId)
+        if (responses[0].Request.Group is null)
         {
-            Text($"--{inside}\r\nContent-Type: application/http\r\nContent-Transfer-Encoding: binary\r\n{(withId && response.Request.Id.Length > 0 ? $"Content-ID: {response.Request.Id}\r\n" : "")}\r\n");
-            stream.Write(StatusMonitors.HttpText(response.Response));
-            Text("\r\n");
+            foreach (var response in responses)
+                Part(stream, response, _boundary, withId: true);
         }
-        for (var i = 0; i < responses.Count;)
+        else if (responses.FirstOrDefault(r => !r.Response.IsSuccess && r.Response.Status != 424) is { } failed)
+            Part(stream, failed, _boundary, withId: false);
+        else
         {
-            var set = responses[i].Request.Group is { } group ? responses.Skip(i).TakeWhile(r => r.Request.Group == group).ToList() : null;
-            if (set is null)
-                Part(responses[i++], boundary, withId: true);
-            else
-            {
-                i += set.Count;
-                if (set.Find(r => !r.Response.IsSuccess && r.Response.Status != 424) is { } failed)
-                {
-                    Part(failed, boundary, withId: false);
-                    continue;
-                }
-                var inner = "set-" + Guid.NewGuid().ToString("N");
-                Text($"--{boundary}\r\nContent-Type: multipart/mixed;boundary={inner}\r\n\r\n");
-                foreach (var response in set)
-                    Part(response, inner, withId: true);
-                Text($"--{inner}--\r\n");
-            }
+            var inner = "set-" + Guid.NewGuid().ToString("N");
+            Text(stream, $"--{_boundary}\r\nContent-Type: multipart/mixed;boundary={inner}\r\n\r\n");
+            foreach (var response in responses)
+                Part(stream, response, inner, withId: true);
+            Text(stream, $"--{inner}--\r\n");
         }
-        Text($"--{boundary}--\r\n");
         return stream.ToArray();
     }
+
+    public byte[] End() => Encoding.UTF8.GetBytes($"--{_boundary}--\r\n");
+
+    private static void Part(MemoryStream stream, BatchResponse response, string boundary, bool withId)
+    {
+        Text(stream, $"--{boundary}\r\nContent-Type: application/http\r\nContent-Transfer-Encoding: binary\r\n{(withId && response.Request.Id.Length > 0 ? $"Content-ID: {response.Request.Id}\r\n" : "")}\r\n");
+        stream.Write(StatusMonitors.HttpText(response.Response));
+        Text(stream, "\r\n");
+    }
+
+    private static void Text(MemoryStream stream, string text) => stream.Write(Encoding.UTF8.GetBytes(text));
 }

@@ -6,6 +6,7 @@ using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Queries;
 using RapidGable.Requests;
+using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service;
 
@@ -55,7 +56,7 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
         if (prepared.Request.IsDelta && !negotiated.Format.HasContext)
             return new RequestFault(406, "not-acceptable", "Changes need their control information; ask for them with metadata=minimal.", "Accept");
         if (!QueryValues.Make(prepared.Request, lexed, preferences.MaxPageSize, time.GetUtcNow().UtcDateTime, exchange.Caller).Is(out var values, out fault)
-            || !(await QueryRun.StartAsync(prepared, values, exchange.Cancellation, tracks, InnerExchange.UnitOf(exchange.Context) is { } unit ? await unit.ReadingAsync(prepared.Source, exchange.Cancellation) : null)).Is(out var run, out fault))
+            || !(await QueryRun.StartAsync(prepared, values.With(exchange.Allowance), exchange.Cancellation, tracks, InnerExchange.UnitOf(exchange.Context) is { } unit ? await unit.ReadingAsync(prepared.Source, exchange.Cancellation) : null)).Is(out var run, out fault))
             return fault;
         await using (run)
         {
@@ -131,33 +132,39 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
         await Results.Bytes(content, contentType, enableRangeProcessing: true, entityTag: tag).ExecuteAsync(exchange.Context);
     }
 
+    /// <summary>
+    /// Writes the answer. One that is not large is made whole first, and the session given back, so that a caller who takes it slowly keeps nobody waiting.
+    /// </summary>
     private async Task StreamAsync(RequestAddress address, PreparedRequest prepared, Negotiated negotiated, QueryRun run)
     {
         var response = exchange.Response;
-        using var output = new PayloadOutput((bytes, cancellation) =>
+        var isInner = InnerExchange.Is(exchange.Context);
+        var delivery = new Delivery(exchange.Context, exchange.Traffic, () => run.IsAwaited);
+        using var held = new HeldAnswer(exchange.Allowance, Limits.WholeAnswerBytes);
+        var isOnePiece = false;
+        using var output = new PayloadOutput(SendPieceAsync, length =>
         {
+            isOnePiece = true;
+            response.ContentLength = length;
+        });
+        await ODataJsonWriter.For(prepared, negotiated.Format).WriteAsync(run, new LinkBuilder(exchange.Root, address), output, exchange.Cancellation);
+        if (held.Length == 0)
+            return;
+        await run.DisposeAsync();
+        response.ContentType = negotiated.ContentType;
+        response.ContentLength = held.Length;
+        await held.SendAsync(delivery.SendAsync);
+
+        async ValueTask SendPieceAsync(ReadOnlyMemory<byte> piece, CancellationToken cancellation)
+        {
+            if (isOnePiece)
+                await run.DisposeAsync();
+            else if (!isInner && !response.HasStarted && held.TryKeep(piece))
+                return;
             if (!response.HasStarted)
                 response.ContentType = negotiated.ContentType;
-            var sent = response.Body.WriteAsync(bytes, cancellation);
-            return sent.IsCompletedSuccessfully ? sent : SlowAsync(sent.AsTask());
-        }, length => response.ContentLength = length);
-        var writer = ODataJsonWriter.For(prepared, negotiated.Format);
-        await writer.WriteAsync(run, new LinkBuilder(exchange.Root, address), output, exchange.Cancellation);
-    }
-
-    /// <summary>Waits for a caller who takes their time, and cuts who takes too much: the answer holds a session of the source.</summary>
-    private async ValueTask SlowAsync(Task sent)
-    {
-        try
-        {
-            await sent.WaitAsync(TimeSpan.FromSeconds(Limits.PieceSeconds));
-        }
-        catch (TimeoutException)
-        {
-            exchange.Context.Abort();
-            // The bytes are in use until this has ended.
-            await sent.ContinueWith(_ => { }, TaskScheduler.Default);
-            throw new OperationCanceledException(exchange.Cancellation);
+            await held.SendAsync(delivery.SendAsync);
+            await delivery.SendAsync(piece);
         }
     }
 

@@ -93,7 +93,7 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
     {
         if (!Negotiation.Content(BodyKind.Json, exchange.Version, exchange.Request.Headers.Accept, options.Format, "").Is(out var answer, out var fault) || !Conditions().Is(out var preconditions, out fault))
             return fault;
-        if (!(await Bodies.ReadAsync(exchange)).Is(out var body, out fault) || !repeats.Of(exchange.Context, exchange.Service.Model.Service, exchange.Caller.Name, body).Is(out var again, out fault))
+        if (!(await Bodies.ReadAsync(exchange)).Is(out var body, out fault) || !repeats.Of(exchange.Context, exchange.Service.Model.Service, exchange.Caller, body).Is(out var again, out fault))
             return fault;
         if (verb == ChangeVerb.Delete)
             return new ReadRequest(Request(null, null, null, false), null, answer) { Repeatable = again as Repeatable };
@@ -228,8 +228,13 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
         var text = JsonSerializer.Serialize(answer);
         if (isKept)
             await RepeatedChanges.KeepAsync(unit, set, repeatable.Id, text, exchange.Cancellation);
+        else if (!repeats.Reserve(text))
+            return Faults.From(new MemoryExceededException(isProcess: true));
         else
+        {
             unit.WhenFinal(() => repeats.Keep(repeatable.Id, text));
+            unit.WhenUndone(() => repeats.Release(text));
+        }
         return await SendAsync(answer, isRepeatable: true);
     }
 
@@ -238,7 +243,7 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
         using var tries = new ChangeTries();
         while (true)
         {
-            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, time.GetUtcNow().UtcDateTime);
+            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, time.GetUtcNow().UtcDateTime, exchange.Allowance);
             try
             {
                 var set = read.Request.Change.Request.Path.Target;
@@ -249,12 +254,15 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
                 if (fault is not null)
                     return fault;
                 var answer = AnswerOf(result!, back, repeatable?.Print ?? "");
+                var text = repeatable is null ? "" : JsonSerializer.Serialize(answer);
                 if (isKept)
-                    await RepeatedChanges.KeepAsync(unit, set, repeatable!.Id, JsonSerializer.Serialize(answer), exchange.Cancellation);
+                    await RepeatedChanges.KeepAsync(unit, set, repeatable!.Id, text, exchange.Cancellation);
+                else if (repeatable is not null && !repeats.Reserve(text))
+                    throw new MemoryExceededException(isProcess: true);
                 // Whether the caller is still there makes no difference from here on.
-                await unit.CommitAsync(CancellationToken.None);
+                await CommitAsync(unit, repeatable is not null && !isKept ? text : null);
                 if (repeatable is not null && !isKept)
-                    repeats.Keep(repeatable.Id, JsonSerializer.Serialize(answer));
+                    repeats.Keep(repeatable.Id, text);
                 // Others need not wait until the caller has taken the answer.
                 await unit.DisposeAsync();
                 tries.Dispose();
@@ -265,6 +273,20 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
                 if (!await tries.AgainAsync(unit, exchange.Cancellation))
                     throw;
             }
+        }
+    }
+
+    /// <param name="reserved">An answer for which memory is reserved, to be given back when the change is not made; null = none.</param>
+    private async Task CommitAsync(ChangeUnit unit, string? reserved)
+    {
+        try
+        {
+            await unit.CommitAsync(CancellationToken.None);
+        }
+        catch when (reserved is not null)
+        {
+            repeats.Release(reserved);
+            throw;
         }
     }
 
@@ -338,7 +360,7 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
             query.Add("$expand=" + Uri.EscapeDataString(nested));
         if (!RequestAddress.Read(path, string.Join('&', query)).Is(out var address, out var fault) || !LexedRequest.Read(address).Is(out var lexed, out fault) || !exchange.Service.Prepare(lexed, exchange.Caller).Is(out var prepared, out fault)
             || !QueryValues.Make(prepared.Request, lexed, null, unit.Now, exchange.Caller).Is(out var values, out fault)
-            || !(await QueryRun.StartAsync(prepared, values, exchange.Cancellation, within: unit.Within(prepared.Source))).Is(out var run, out fault))
+            || !(await QueryRun.StartAsync(prepared, values.With(exchange.Allowance), exchange.Cancellation, within: unit.Within(prepared.Source))).Is(out var run, out fault))
             return fault;
         await using (run)
         {

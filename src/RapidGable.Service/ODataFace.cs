@@ -9,13 +9,16 @@ using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Traffic;
 using RapidGable.Sources;
 
 namespace RapidGable.Service;
 
 /// <summary>One request to one service.</summary>
 /// <param name="Root">The service's absolute address, with a slash at its end.</param>
-internal sealed record Exchange(HttpContext Context, PublishedService Service, Caller Caller, ODataVersion Version, string Root, Preferences Preferences)
+/// <param name="Allowance">What the request may take of memory and of sessions.</param>
+/// <param name="Traffic">What the workspace declares of how much callers may ask.</param>
+internal sealed record Exchange(HttpContext Context, PublishedService Service, Caller Caller, ODataVersion Version, string Root, Preferences Preferences, RequestAllowance Allowance, Declarations.TrafficDeclaration Traffic)
 {
     public CancellationToken Cancellation => Context.RequestAborted;
 
@@ -25,7 +28,7 @@ internal sealed record Exchange(HttpContext Context, PublishedService Service, C
 }
 
 /// <summary>The OData 4.0 and 4.01 face: <c>/odata/{service}/…</c>.</summary>
-internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, TrafficGate traffic, AuditLog audit, RequestCounters counters, StatusMonitors monitors, RepeatMemory repeats, TimeProvider time, ILogger<ODataFace> log)
+internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, TrafficGate traffic, Allowances allowances, AuditLog audit, RequestCounters counters, StatusMonitors monitors, RepeatMemory repeats, TimeProvider time, ILogger<ODataFace> log)
 {
     public const string Prefix = "/odata/";
 
@@ -84,7 +87,7 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
             response.Redirect($"{Prefix}{name}/{(query.Length > 0 ? "?" + query : "")}", permanent: true);
             return;
         }
-        var exchange = new Exchange(context, service, caller, version, $"{context.Request.Scheme}://{context.Request.Host}{Prefix}{name}/", new Preferences(context.Request.Headers));
+        var exchange = new Exchange(context, service, caller, version, $"{context.Request.Scheme}://{context.Request.Host}{Prefix}{name}/", new Preferences(context.Request.Headers), InnerExchange.AllowanceOf(context) ?? allowances.For(context, caller), registry.Workspace.Declaration.Traffic);
         try
         {
             if (await AnswerAsync(exchange, rest[(slash + 1)..], query) is { } refusal)
@@ -103,6 +106,10 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
             Note(exception, name);
             await FailAsync(context, Faults.From(exception));
         }
+        catch (MemoryExceededException exception)
+        {
+            await FailAsync(context, Faults.From(exception));
+        }
         catch (BadHttpRequestException exception)
         {
             await FailAsync(context, new RequestFault(exception.StatusCode, exception.StatusCode == 413 ? "too-large" : "body", exception.StatusCode == 413 ? $"The body is larger than {Limits.BodyBytes} bytes." : "The body cannot be read."));
@@ -115,6 +122,9 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         finally
         {
             counters.Count(name, response.StatusCode);
+            // What stands inside of another request holds what that one does.
+            if (!InnerExchange.Is(context))
+                exchange.Allowance.Dispose();
         }
     }
 
@@ -237,7 +247,7 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
             return;
         }
         context.Response.StatusCode = fault.Status;
-        if (fault.Code == "source-busy")
+        if (fault.Code is "source-busy" or "too-many" or "memory" && !context.Response.Headers.ContainsKey(HeaderNames.RetryAfter))
             context.Response.Headers[HeaderNames.RetryAfter] = "1";
         context.Response.Headers.Remove("Preference-Applied");
         context.Response.Headers.Remove(HeaderNames.ETag);

@@ -3,8 +3,10 @@ using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
 using Microsoft.AspNetCore.Http;
+using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Requests;
+using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service;
 
@@ -14,7 +16,7 @@ namespace RapidGable.Service;
 internal sealed record Repeatable(string Id, string Print);
 
 /// <summary>The answers of repeatable requests, as long as the service runs; sources that keep them in a table of their own do without.</summary>
-internal sealed class RepeatMemory(TimeProvider time)
+internal sealed class RepeatMemory(Allowances allowances, TimeProvider time)
 {
     public const string IdHeader = "Repeatability-Request-ID";
     public const string SentHeader = "Repeatability-First-Sent";
@@ -32,7 +34,7 @@ internal sealed class RepeatMemory(TimeProvider time)
     }
 
     /// <summary>What the headers of a request say; null = it is not repeatable.</summary>
-    public Result<object> Of(HttpContext context, string service, string? caller, byte[] body)
+    public Result<object> Of(HttpContext context, string service, Caller caller, byte[] body)
     {
         var (id, sent) = (context.Request.Headers[IdHeader].ToString(), context.Request.Headers[SentHeader].ToString());
         if (id.Length == 0 && sent.Length == 0)
@@ -48,18 +50,47 @@ internal sealed class RepeatMemory(TimeProvider time)
         }
         var (path, query) = ODataFace.RawTarget(context);
         var print = Convert.ToHexStringLower(SHA256.HashData([.. Encoding.UTF8.GetBytes($"{context.Request.Method} {path}?{query}\n"), .. body]).AsSpan(0, 16));
-        var whose = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes($"{service}\n{caller}")).AsSpan(0, 8));
+        var whose = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes($"{service}\n{caller.Identity}")).AsSpan(0, 8));
         return Result<object>.Of(new Repeatable($"{whose}-{id}", print));
     }
 
     public string? Find(string id) => _answers.GetValueOrDefault(id);
 
+    private static long Bytes(string answer) => 200 + (2L * answer.Length);
+
+    /// <summary>Makes sure that an answer can be kept, before the change that it tells of is made; the oldest answers go for it. False when there is no memory.</summary>
+    public bool Reserve(string answer)
+    {
+        while (!allowances.Process.TryTake(Bytes(answer)))
+        {
+            if (!ForgetOldest())
+                return false;
+        }
+        return true;
+    }
+
+    /// <summary>Gives back what was reserved.</summary>
+    public void Release(string answer) => allowances.Process.Give(Bytes(answer));
+
+    /// <summary>Keeps an answer for which memory is reserved.</summary>
     public void Keep(string id, string answer)
     {
         if (_answers.TryAdd(id, answer))
             _age.Enqueue(id);
-        while (_answers.Count > Limits.RepeatedAnswers && _age.TryDequeue(out var oldest))
-            _answers.TryRemove(oldest, out _);
+        else
+            Release(answer);
+        while (_answers.Count > Limits.RepeatedAnswers && ForgetOldest())
+        {
+        }
+    }
+
+    private bool ForgetOldest()
+    {
+        if (!_age.TryDequeue(out var oldest))
+            return false;
+        if (_answers.TryRemove(oldest, out var gone))
+            Release(gone);
+        return true;
     }
 
     /// <summary>Waits until nobody else answers the same request.</summary>

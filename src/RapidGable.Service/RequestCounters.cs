@@ -1,5 +1,6 @@
 using System.Collections.Concurrent;
 using System.Text;
+using RapidGable.Sources;
 
 namespace RapidGable.Service;
 
@@ -10,7 +11,7 @@ internal sealed class RequestCounters
 
     public void Count(string service, int status) => _requests.AddOrUpdate((service, status), 1, (_, n) => n + 1);
 
-    public string Write(ServiceRegistry registry)
+    public string Write(ServiceRegistry registry, ByteBudget memory)
     {
         var text = new StringBuilder("# HELP gable_requests_total Requests answered.\n# TYPE gable_requests_total counter\n");
         foreach (var ((service, status), count) in _requests.Where(r => registry.Find(r.Key.Service) is not null).OrderBy(r => r.Key.Service, StringComparer.Ordinal).ThenBy(r => r.Key.Status))
@@ -18,6 +19,9 @@ internal sealed class RequestCounters
         text.Append("# HELP gable_cached_plans Plans kept for request shapes.\n# TYPE gable_cached_plans gauge\n");
         foreach (var service in registry.All)
             text.Append($"gable_cached_plans{{service=\"{service.Model.Service}\"}} {service.CachedPlans}\n");
+        text.Append($"# HELP gable_memory_bytes Bytes that requests, kept answers and plans hold.\n# TYPE gable_memory_bytes gauge\ngable_memory_bytes {memory.Used}\n");
+        text.Append($"# HELP gable_memory_peak_bytes The most that they have held.\n# TYPE gable_memory_peak_bytes gauge\ngable_memory_peak_bytes {memory.Peak}\n");
+        text.Append($"# HELP gable_memory_limit_bytes The most that they may hold.\n# TYPE gable_memory_limit_bytes gauge\ngable_memory_limit_bytes {memory.Most}\n");
         return text.ToString();
     }
 }

@@ -11,6 +11,7 @@ using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service;
 
@@ -60,7 +61,7 @@ public static class ServiceHost
         });
         builder.Services.AddSingleton(registry).AddSingleton(time).AddSingleton(new LentKeys(options.Lent))
             .AddSingleton<AccountStore>().AddSingleton<PasswordCheck>().AddSingleton<KeySets>().AddSingleton<TokenSignIn>().AddSingleton<CertificateSignIn>().AddSingleton<SignIn>()
-            .AddSingleton<AuditLog>().AddHostedService(s => s.GetRequiredService<AuditLog>()).AddSingleton<TrafficGate>().AddSingleton<RequestCounters>().AddSingleton<StatusMonitors>().AddSingleton<RepeatMemory>().AddSingleton<ODataFace>().AddHostedService<Refresher>();
+            .AddSingleton<AuditLog>().AddHostedService(s => s.GetRequiredService<AuditLog>()).AddSingleton<TrafficGate>().AddSingleton<Allowances>().AddSingleton<RequestCounters>().AddSingleton<StatusMonitors>().AddSingleton<RepeatMemory>().AddSingleton<ODataFace>().AddHostedService<Refresher>();
         builder.Services.AddCors();
         Administration.Configure(builder.Services);
         var app = builder.Build();
@@ -102,8 +103,8 @@ public static class ServiceHost
             }
             return Results.Text(!isInsider ? "ready" : registry.Problem is { } problem ? $"ready, with the last good state: {problem}" : audit.Problem is { } lost ? $"ready, but {lost}" : "ready");
         });
-        app.MapGet("/metrics", async (HttpContext context, RequestCounters counters, Administration administration) =>
-            await administration.IsInsiderAsync(context) ? Results.Text(counters.Write(registry), "text/plain; version=0.0.4") : Results.NotFound());
+        app.MapGet("/metrics", async (HttpContext context, RequestCounters counters, Allowances allowances, Administration administration) =>
+            await administration.IsInsiderAsync(context) ? Results.Text(counters.Write(registry, allowances.Process), "text/plain; version=0.0.4") : Results.NotFound());
     }
 
     private static void MapConsole(WebApplication app, string folder)

@@ -7,8 +7,10 @@ using Microsoft.Extensions.Logging.Abstractions;
 using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Metadata;
+using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Queries;
+using RapidGable.Sources;
 
 namespace RapidGable.Service;
 
@@ -20,19 +22,40 @@ public sealed record RefreshOutcome(ImmutableArray<(string Service, string? Befo
     /// <summary>What becomes visible or possible with it, service and sentence.</summary>
     public ImmutableArray<(string Service, string Text)> Opened { get; init; } = [];
 
+    /// <summary>What differs in each changed service, in words.</summary>
+    public ImmutableArray<(string Service, string Text)> Differences { get; init; } = [];
+
+    /// <summary>What differs in the workspace and its sources, in words; empty = nothing.</summary>
+    public ImmutableArray<string> Settings { get; init; } = [];
+
     public bool IsKept => !Faults.IsEmpty;
 }
 
 /// <summary>The services that are published now. A refresh swaps all of them at once, or leaves them as they are.</summary>
-/// <param name="reload">Reads the workspace anew; null = it cannot be refreshed.</param>
-public sealed class ServiceRegistry(LoadedWorkspace workspace, Func<CancellationToken, Task<LoadedWorkspace>>? reload = null) : IAsyncDisposable
+public sealed class ServiceRegistry : IAsyncDisposable
 {
+    private const long Mebibyte = 1024 * 1024;
+
     // Requests that run on a former state may still open sessions of its sources; they end long before this.
     private static readonly TimeSpan Retirement = TimeSpan.FromMinutes(10);
 
+    private readonly Func<CancellationToken, Task<LoadedWorkspace>>? _reload;
     private readonly SemaphoreSlim _refreshing = new(1);
     private readonly List<(LoadedWorkspace Workspace, DateTimeOffset Since)> _retired = [];
-    private volatile State _state = State.Of(workspace);
+    private readonly ByteBudget _plans;
+    private volatile State _state;
+
+    /// <param name="reload">Reads the workspace anew; null = it cannot be refreshed.</param>
+    public ServiceRegistry(LoadedWorkspace workspace, Func<CancellationToken, Task<LoadedWorkspace>>? reload = null)
+    {
+        _reload = reload;
+        Memory = new ByteBudget((workspace.Declaration.Traffic.Memory ?? Math.Clamp(GC.GetGCMemoryInfo().TotalAvailableMemoryBytes / 4 / Mebibyte, 128, 1024)) * Mebibyte);
+        _plans = new ByteBudget(Limits.PlanBytes, Memory);
+        _state = State.Of(workspace, _plans);
+    }
+
+    /// <summary>What all requests, kept answers and plans hold together; set when the service starts.</summary>
+    public ByteBudget Memory { get; }
 
     public LoadedWorkspace Workspace => _state.Workspace;
 
@@ -46,18 +69,22 @@ public sealed class ServiceRegistry(LoadedWorkspace workspace, Func<Cancellation
     /// <summary>Reads files and catalogs anew. A fault in them keeps the last good state and is reported.</summary>
     public async Task<RefreshOutcome> RefreshAsync(TimeProvider time, ILogger? log, CancellationToken cancellation)
     {
-        if (reload is null)
+        if (_reload is null)
             throw new InvalidOperationException("This registry was made without a way to read its workspace again.");
         log ??= NullLogger.Instance;
         await _refreshing.WaitAsync(cancellation);
         try
         {
-            var loaded = await reload(cancellation);
+            var loaded = await _reload(cancellation);
             var outcome = await TakeAsync(loaded, time);
             if (outcome.IsKept)
                 log.LogWarning("Refresh: the last good state is kept. {Problem}", Problem);
             foreach (var (service, before, after) in outcome.Changed)
                 log.LogInformation("Refresh: {Service} is now {After}, and was {Before}", service, after ?? "gone", before ?? "absent");
+            foreach (var (service, text) in outcome.Differences)
+                log.LogInformation("Refresh: in {Service} {Text}", service, text);
+            foreach (var text in outcome.Settings)
+                log.LogInformation("Refresh: {Text}", text);
             foreach (var (service, text) in outcome.Opened)
                 log.LogWarning("Refresh: in {Service} {Text}", service, text);
             return outcome;
@@ -78,22 +105,26 @@ public sealed class ServiceRegistry(LoadedWorkspace workspace, Func<Cancellation
             return new RefreshOutcome([], faults);
         }
         Problem = null;
-        var (before, now) = (_state, State.Of(loaded));
+        var (before, now) = (_state, State.Of(loaded, _plans));
         if (before.Fingerprint == now.Fingerprint)
         {
             await loaded.DisposeAsync();
             return new RefreshOutcome([], []);
         }
         _state = now;
+        foreach (var former in before.Services.Values)
+            former.Forget();
         _retired.Add((before.Workspace, time.GetUtcNow()));
         foreach (var old in _retired.Where(r => time.GetUtcNow() - r.Since > Retirement).ToList())
         {
             _retired.Remove(old);
             await old.Workspace.DisposeAsync();
         }
-        var names = before.Services.Keys.Union(now.Services.Keys).Order(StringComparer.Ordinal);
+        var names = before.Services.Keys.Union(now.Services.Keys).Order(StringComparer.Ordinal).ToList();
         return new RefreshOutcome([.. names.Select(n => (n, before.Services.GetValueOrDefault(n)?.Revision, now.Services.GetValueOrDefault(n)?.Revision)).Where(c => c.Item2 != c.Item3)], [])
         {
+            Differences = [.. names.Where(n => before.Texts.ContainsKey(n) && now.Texts.ContainsKey(n)).SelectMany(n => PublishedText.Differences(before.Texts[n], now.Texts[n]).Select(t => (n, t)))],
+            Settings = [.. Changes(before, now)],
             Opened = [.. now.Services.Where(s => s.Value.Revision != before.Services.GetValueOrDefault(s.Key)?.Revision).OrderBy(s => s.Key, StringComparer.Ordinal)
                 .SelectMany(s => AccessVisibility.Of(s.Value).NewSince(before.Services.GetValueOrDefault(s.Key) is { } former ? AccessVisibility.Of(former) : new AccessVisibility([])).Select(t => (s.Key, t)))],
         };
@@ -106,25 +137,52 @@ public sealed class ServiceRegistry(LoadedWorkspace workspace, Func<Cancellation
         await _state.Workspace.DisposeAsync();
     }
 
-    /// <param name="Fingerprint">The same for two states that answer every request alike.</param>
-    private sealed record State(LoadedWorkspace Workspace, FrozenDictionary<string, PublishedService> Services, string Fingerprint)
+    /// <summary>What a change of the workspace and its sources does, in words.</summary>
+    private static IEnumerable<string> Changes(State before, State now)
     {
-        public static State Of(LoadedWorkspace workspace)
+        foreach (var section in now.Sections.Keys.Union(before.Sections.Keys).Order(StringComparer.Ordinal).Where(s => before.Sections.GetValueOrDefault(s) != now.Sections.GetValueOrDefault(s)))
         {
-            var services = workspace.Services.ToFrozenDictionary(s => s.Model.Service, s => new PublishedService(s.Model, workspace.Sources, RevisionOf(s)), StringComparer.Ordinal);
-            var sources = workspace.Declaration.Sources.Select(s => $"{s.Name} {s.Engine.Value} {string.Join(' ', s.Settings.OrderBy(e => e.Key).Select(e => $"{e.Key}={e.Value.Value}"))}");
-            return new State(workspace, services, Hash([], string.Join('\n', services.Values.OrderBy(s => s.Model.Service, StringComparer.Ordinal).Select(s => $"{s.Model.Service} {s.Model.Title} {s.Revision}").Concat(sources))));
+            yield return (before.Sections.ContainsKey(section), now.Sections.ContainsKey(section)) switch
+            {
+                (false, _) => $"{section} is new",
+                (_, false) => $"{section} is gone",
+                _ when section == "transport" => "transport has changed: it is taken when the service starts again",
+                _ when section == "limits" => "limits have changed: they hold from the next request on, 'memory' when the service starts again",
+                _ when section.StartsWith("source ", StringComparison.Ordinal) => $"the settings of {section} have changed: its sessions are opened anew",
+                _ => $"{section} has changed",
+            };
+        }
+        if (before.TextHash != now.TextHash && before.Sections.SequenceEqual(now.Sections) && before.Services.All(s => now.Services.GetValueOrDefault(s.Key)?.Revision == s.Value.Revision))
+            yield return "the texts have changed, and nothing that they say";
+    }
+
+    /// <param name="Texts">What each service says, see <see cref="PublishedText"/>.</param>
+    /// <param name="Sections">The parts of the workspace, and its sources, each as text.</param>
+    /// <param name="TextHash">Changes with every change of the files.</param>
+    private sealed record State(LoadedWorkspace Workspace, FrozenDictionary<string, PublishedService> Services, ImmutableDictionary<string, ImmutableSortedDictionary<string, string>> Texts, ImmutableSortedDictionary<string, string> Sections, string TextHash)
+    {
+        /// <summary>The same for two states that answer every request alike.</summary>
+        public string Fingerprint { get; } = Hash([], string.Join('\n', Services.Values.OrderBy(s => s.Model.Service, StringComparer.Ordinal).Select(s => $"{s.Model.Service} {s.Revision}").Concat(Sections.Select(s => $"{s.Key} {s.Value}")).Append(TextHash)));
+
+        public static State Of(LoadedWorkspace workspace, ByteBudget plans)
+        {
+            var texts = workspace.Services.ToImmutableDictionary(s => s.Model.Service, s => PublishedText.Of(s.Model));
+            var services = workspace.Services.ToFrozenDictionary(s => s.Model.Service, s => new PublishedService(s.Model, workspace.Sources, RevisionOf(s, texts[s.Model.Service]), plans), StringComparer.Ordinal);
+            var declared = workspace.Declaration;
+            var sections = new Dictionary<string, string>
+            {
+                ["title"] = declared.Title, ["refresh-seconds"] = PublishedText.Of(declared.RefreshSeconds), ["sign-in"] = PublishedText.Of(declared.SignIn), ["transport"] = PublishedText.Of(declared.Transport),
+                ["limits"] = PublishedText.Of(declared.Traffic), ["audit"] = PublishedText.Of(declared.Audit), ["checks"] = PublishedText.Of(declared.Checks),
+            };
+            foreach (var source in declared.Sources)
+                sections["source " + source.Name] = PublishedText.Of(source);
+            return new State(workspace, services, texts, sections.ToImmutableSortedDictionary(StringComparer.Ordinal), declared.TextHash);
         }
     }
 
-    /// <summary>A short text made from all that is published: the metadata, where everything comes from, and the rules of each set.</summary>
-    private static string RevisionOf(BuiltService service)
-    {
-        var sets = service.Model.Sets.Select(s => $"{s.Name} {s.Source} {s.Source.Query} {s.PageSize} {s.LargestPage} {s.Operations} {string.Join(';', s.Rules)} {string.Join(',', s.DefaultOrder)} "
-            + string.Join('|', s.Type.Properties.SelectMany(p => p.Leaves).Concat(s.Type.Hidden).Select(p => $"{p.Name} {p.Column} {p.StorageForm} {p.StoredType} {p.Conversion?.Description} {p.MediaTypeColumn}"))
-            + string.Join('|', s.Type.Navigations.Select(n => $"{n.Name} {string.Join(',', n.Joins.Select(j => j.Own.Column + "=" + j.Target.Column))} {n.Link?.Source}")));
-        return Hash(CsdlXmlWriter.Write(service.Model, ODataVersion.V401), string.Join('\n', sets))[..8];
-    }
+    /// <summary>A short text made from all that is published: the metadata, and all that is said of each set.</summary>
+    private static string RevisionOf(BuiltService service, ImmutableSortedDictionary<string, string> texts) =>
+        Hash(CsdlXmlWriter.Write(service.Model, ODataVersion.V401), string.Join('\n', texts.Select(t => $"{t.Key} {t.Value}")))[..8];
 
     private static string Hash(byte[] first, string rest) => Convert.ToHexStringLower(SHA256.HashData([.. first, .. Encoding.UTF8.GetBytes(rest)]));
 }

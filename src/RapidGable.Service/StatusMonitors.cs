@@ -3,30 +3,36 @@ using System.Security.Cryptography;
 using System.Text;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
-using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Requests;
+using RapidGable.Service.Traffic;
+using RapidGable.Sources;
 
 namespace RapidGable.Service;
 
 /// <summary>Requests that are answered later, and the resources that tell how far they are (Protocol 11.6).</summary>
-internal sealed class StatusMonitors(IServiceProvider services, TimeProvider time)
+internal sealed class StatusMonitors(IServiceProvider services, Allowances allowances, TimeProvider time)
 {
     /// <summary>First segment of a monitor's address below the service root.</summary>
     public const string Segment = "$async/";
 
     private readonly ConcurrentDictionary<string, Pending> _pending = new();
 
-    private sealed record Pending(string Service, Caller Caller, Task<InnerResponse> Task, CancellationTokenSource Cancellation, DateTimeOffset Started);
+    private sealed record Pending(string Service, string Caller, string Who, Task<InnerResponse> Task, CancellationTokenSource Cancellation, RequestAllowance Allowance)
+    {
+        /// <summary>Ends the wait; set once the place is known.</summary>
+        public ITimer? Timer { get; set; }
+    }
 
     /// <summary>Starts the request of an exchange; answers at once when it is ready within the time that the caller is willing to wait.</summary>
     public async Task<RequestFault?> StartAsync(Exchange exchange, ODataFace face)
     {
-        Forget();
-        if (_pending.Count >= Limits.PendingRequests)
+        var who = exchange.Allowance.Who;
+        if (_pending.Count >= Limits.PendingRequests || _pending.Values.Count(p => p.Who == who) >= Limits.PendingRequestsOfOne)
         {
             exchange.Response.Headers[HeaderNames.RetryAfter] = "10";
-            return new RequestFault(503, "too-many", $"{Limits.PendingRequests} requests wait for their answers to be fetched. Try again later, or ask without respond-async.");
+            return _pending.Count >= Limits.PendingRequests ? new RequestFault(503, "too-many", $"{Limits.PendingRequests} requests wait for their answers to be fetched. Try again later, or ask without respond-async.")
+                : new RequestFault(429, "too-many", $"{Limits.PendingRequestsOfOne} of your requests wait for their answers to be fetched. Fetch or delete them first, or ask without respond-async.");
         }
         if (!(await Bodies.ReadAsync(exchange)).Is(out var body, out var fault))
             return fault;
@@ -38,14 +44,18 @@ internal sealed class StatusMonitors(IServiceProvider services, TimeProvider tim
         // The outer context ends before the answer is ready; only what does not change is taken from it.
         var outer = new DefaultHttpContext { RequestServices = services };
         (outer.Request.Scheme, outer.Request.Host) = (context.Request.Scheme, context.Request.Host);
-        var task = Task.Run(() => InnerExchange.RunAsync(outer, exchange.Caller, request, face, cancellation.Token));
+        // The answer outlives this request, so it draws on an allowance of its own.
+        var allowance = allowances.For(context, exchange.Caller);
+        var task = Task.Run(() => InnerExchange.RunAsync(outer, exchange.Caller, request, face, allowance, cancellation.Token));
         if (exchange.Preferences.Wait is { } seconds && await Task.WhenAny(task, Task.Delay(TimeSpan.FromSeconds(Math.Min(seconds, Limits.StatementSeconds)), exchange.Cancellation)) == task)
         {
-            await WriteAsync(context, await task);
+            using (allowance)
+                await WriteAsync(context, await task);
             return null;
         }
         var id = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16));
-        _pending[id] = new Pending(exchange.Service.Model.Service, exchange.Caller, task, cancellation, time.GetUtcNow());
+        var pending = _pending[id] = new Pending(exchange.Service.Model.Service, exchange.Caller.Identity, who, task, cancellation, allowance);
+        pending.Timer = time.CreateTimer(_ => Remove(id), null, TimeSpan.FromMinutes(Limits.MonitorMinutes), Timeout.InfiniteTimeSpan);
         exchange.Preferences.Apply("respond-async");
         exchange.Response.Headers["Preference-Applied"] = exchange.Preferences.Applied;
         Accepted(exchange, id);
@@ -62,8 +72,7 @@ internal sealed class StatusMonitors(IServiceProvider services, TimeProvider tim
     /// <summary>Answers a request to a monitor.</summary>
     public async Task<RequestFault?> AnswerAsync(Exchange exchange, string id)
     {
-        Forget();
-        if (!_pending.TryGetValue(id, out var pending) || pending.Service != exchange.Service.Model.Service || pending.Caller.Name != exchange.Caller.Name)
+        if (!_pending.TryGetValue(id, out var pending) || pending.Service != exchange.Service.Model.Service || pending.Caller != exchange.Caller.Identity)
             return RequestFault.NotFound("There is no such status monitor; it has been deleted, or its time is over.");
         var method = exchange.Request.Method;
         if (HttpMethods.IsDelete(method))
@@ -113,16 +122,13 @@ internal sealed class StatusMonitors(IServiceProvider services, TimeProvider tim
             await context.Response.Body.WriteAsync(answer.Body, context.RequestAborted);
     }
 
-    private void Forget()
-    {
-        var oldest = time.GetUtcNow() - TimeSpan.FromMinutes(Limits.MonitorMinutes);
-        foreach (var (id, _) in _pending.Where(p => p.Value.Started < oldest))
-            Remove(id);
-    }
-
     private void Remove(string id)
     {
-        if (_pending.TryRemove(id, out var pending))
-            pending.Cancellation.Cancel();
+        if (!_pending.TryRemove(id, out var pending))
+            return;
+        pending.Cancellation.Cancel();
+        pending.Timer?.Dispose();
+        // What it holds is in use until it has ended.
+        _ = pending.Task.ContinueWith(_ => pending.Allowance.Dispose(), TaskScheduler.Default);
     }
 }

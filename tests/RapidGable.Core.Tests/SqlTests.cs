@@ -129,7 +129,7 @@ public class SqlTests(NetworkFixture network) : IClassFixture<NetworkFixture>
         Assert.NotSame(first, network.Prepare("Stations?$filter=id ne 2&$top=9").Value);
         var cache = new PlanCache<string>(3);
         foreach (var i in Enumerable.Range(0, 10))
-            cache.Add("s" + i, "p" + i);
+            cache.Add("s" + i, "p" + i, 0);
         Assert.Equal((3, null, "p9"), (cache.Count, cache.Find("s0"), cache.Find("s9")));
     }
 }

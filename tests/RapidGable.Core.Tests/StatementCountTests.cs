@@ -90,7 +90,7 @@ public class StatementCountTests(NetworkFixture network) : IClassFixture<Network
 
         public Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation) => inner.DescribeQueryAsync(name, select, cancellation);
 
-        public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
+        public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, RequestAllowance request, CancellationToken cancellation)
         {
             OpenSessions++;
             return new Session(this, await inner.OpenSessionAsync(kind, cancellation));

@@ -8,9 +8,11 @@ namespace RapidGable.Changes;
 
 /// <summary>Changes that are done as a whole or not at all: one transaction of one source.</summary>
 /// <param name="now">The one instant of all of them, in UTC.</param>
-public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime now) : IAsyncDisposable
+/// <param name="allowance">What the request may take of memory and of sessions; null = it is the service's own.</param>
+public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime now, RequestAllowance? allowance = null) : IAsyncDisposable
 {
     private readonly List<Action> _whenFinal = [];
+    private readonly List<Action> _whenUndone = [];
     private readonly Dictionary<string, IDisposable> _held = [];
     private ISource? _source;
     private ISourceSession? _session;
@@ -29,7 +31,7 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
     public bool HasCollided { get; set; }
 
     /// <summary>What the unit's own statements take.</summary>
-    internal QueryValues Values { get; } = QueryValues.Outside(caller.Within(service.Model.Service), now);
+    internal QueryValues Values { get; } = QueryValues.Outside(caller.Within(service.Model.Service), now, allowance ?? RequestAllowance.Own);
 
     /// <summary>The transaction, begun at its first use.</summary>
     /// <returns>The fault is 501 for a second source, since no two databases end a transaction together.</returns>
@@ -79,6 +81,7 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
     {
         if (_session is not null)
             await _session.CommitAsync(cancellation);
+        _whenUndone.Clear();
         foreach (var then in _whenFinal)
             then();
     }
@@ -88,6 +91,9 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
 
     /// <summary>Done once the changes are final, and not at all when they are undone.</summary>
     public void WhenFinal(Action then) => _whenFinal.Add(then);
+
+    /// <summary>Done when the changes are undone, and not at all when they become final.</summary>
+    public void WhenUndone(Action then) => _whenUndone.Add(then);
 
     /// <summary>Whether something is held under a name, see <see cref="Hold"/>.</summary>
     public bool Holds(string name) => _held.ContainsKey(name);
@@ -101,6 +107,10 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
         if (_session is not null)
             await _session.DisposeAsync();
         _session = null;
+        foreach (var then in _whenUndone)
+            then();
+        _whenUndone.Clear();
+        _whenFinal.Clear();
         foreach (var held in _held.Values)
             held.Dispose();
         _held.Clear();

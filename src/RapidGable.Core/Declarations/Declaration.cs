@@ -25,6 +25,9 @@ public sealed record WorkspaceDeclaration(
     public AuditDeclaration Audit { get; init; } = AuditDeclaration.Standard;
 
     public ImmutableArray<AccessCheckDeclaration> Checks { get; init; } = [];
+
+    /// <summary>Changes with every change of the files that were read.</summary>
+    public string TextHash { get; init; } = "";
 }
 
 /// <summary>One database connection.</summary>

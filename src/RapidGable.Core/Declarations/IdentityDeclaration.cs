@@ -72,10 +72,31 @@ public sealed record TransportDeclaration
     public ImmutableArray<string> Origins { get; init; } = [];
 }
 
-/// <summary>How much one caller may ask; null = as much as they like.</summary>
+/// <summary>How much callers may ask. What is null is not limited.</summary>
 public sealed record TrafficDeclaration(int? RequestsPerMinute, int? RequestsAtOnce)
 {
     public static readonly TrafficDeclaration Free = new(null, null);
+
+    /// <summary>Mebibytes that all requests may hold together; null = a quarter of the machine's memory, at most 1 GiB.</summary>
+    public int? Memory { get; init; }
+
+    /// <summary>Mebibytes that one request may hold.</summary>
+    public int RequestMemory { get; init; } = 64;
+
+    /// <summary>Requests that may wait for a session of one source.</summary>
+    public int Waiting { get; init; } = 500;
+
+    /// <summary>Requests of one caller that may wait for a session of one source.</summary>
+    public int WaitingOfOne { get; init; } = 100;
+
+    /// <summary>While others wait, a caller has a share of a source's sessions.</summary>
+    public bool IsFair { get; init; } = true;
+
+    /// <summary>Seconds that a caller may let a large answer wait, beside what <see cref="DownloadRate"/> gives.</summary>
+    public int DownloadSeconds { get; init; } = 20;
+
+    /// <summary>Kibibytes of a large answer that a caller takes in a second at least.</summary>
+    public int DownloadRate { get; init; } = 32;
 }
 
 /// <summary>Where it is noted who signed in, was refused, and changed something.</summary>

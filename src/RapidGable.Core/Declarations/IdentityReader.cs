@@ -44,7 +44,17 @@ internal sealed class IdentityReader(MappingReader root)
     {
         if (root.Mapping("limits") is not { } reader)
             return TrafficDeclaration.Free;
-        var read = new TrafficDeclaration(reader.Number("requests-per-minute", 1, 1_000_000), reader.Number("requests-at-once", 1, 10_000));
+        var usual = TrafficDeclaration.Free;
+        var read = new TrafficDeclaration(reader.Number("requests-per-minute", 1, 1_000_000), reader.Number("requests-at-once", 1, 10_000))
+        {
+            Memory = reader.Number("memory", 16, 1_000_000),
+            RequestMemory = reader.Number("request-memory", 8, 100_000) ?? usual.RequestMemory,
+            Waiting = reader.Number("waiting", 0, 100_000) ?? usual.Waiting,
+            WaitingOfOne = reader.Number("waiting-per-caller", 0, 100_000) ?? usual.WaitingOfOne,
+            IsFair = reader.Flag("fair-share", usual.IsFair),
+            DownloadSeconds = reader.Number("download-seconds", 1, 86_400) ?? usual.DownloadSeconds,
+            DownloadRate = reader.Number("download-rate", 1, 1_000_000) ?? usual.DownloadRate,
+        };
         reader.ReportUnknown("'limits'");
         return read;
     }

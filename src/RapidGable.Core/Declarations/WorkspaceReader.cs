@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Security.Cryptography;
 using System.Text;
 using System.Text.RegularExpressions;
 using RapidGable.Model;
@@ -13,6 +14,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
     internal static readonly string[] OfferKinds = ["table", "view", "materialized-view"];
 
     private readonly Diagnostics _diagnostics = new();
+    private readonly IncrementalHash _texts = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
     private NamingPolicy _names;
 
     /// <summary>Reads the folder. The declaration holds whatever could be read; it is complete only without errors.</summary>
@@ -52,7 +54,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         foreach (var source in services.SelectMany(s => s.Sets.Select(e => e.Source).Prepend(s.Source)).Distinct().Where(s => !names.Contains(s.Value)))
             _diagnostics.Error("no-source", $"There is no source '{source.Value}'.{NearestName.Hint(source.Value, names)}",
                 source.Location, $"Write sources/{source.Value}.yaml, or name one of: {Listing(names)}.");
-        return new WorkspaceDeclaration(folder, title, sources, services) { RefreshSeconds = refresh, Names = _names, SignIn = signIn, Transport = transport, Traffic = traffic, Audit = audit, Checks = checks };
+        return new WorkspaceDeclaration(folder, title, sources, services) { RefreshSeconds = refresh, Names = _names, SignIn = signIn, Transport = transport, Traffic = traffic, Audit = audit, Checks = checks, TextHash = Convert.ToHexStringLower(_texts.GetHashAndReset()) };
     }
 
     private static string Listing(List<string> names) => names.Count == 0 ? "(none yet)" : string.Join(", ", names);
@@ -71,7 +73,10 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         string text;
         try
         {
-            text = new UTF8Encoding(false, throwOnInvalidBytes: true).GetString(File.ReadAllBytes(Path.Combine(folder, file))).TrimStart('\uFEFF');
+            var bytes = File.ReadAllBytes(Path.Combine(folder, file));
+            _texts.AppendData(Encoding.UTF8.GetBytes(file));
+            _texts.AppendData(bytes);
+            text = new UTF8Encoding(false, throwOnInvalidBytes: true).GetString(bytes).TrimStart('\uFEFF');
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {

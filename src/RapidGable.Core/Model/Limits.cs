@@ -45,8 +45,11 @@ public static class Limits
     /// <summary>Bytes of a request's body.</summary>
     public const int BodyBytes = 4 * 1024 * 1024;
 
-    /// <summary>Seconds in which a caller takes the next 32 KiB of an answer; beyond it the connection is cut, since the answer holds a session of the source.</summary>
-    public const int PieceSeconds = 10;
+    /// <summary>Bytes of an answer that is made whole, and its session given back, before it is sent; a larger one is sent while it is read.</summary>
+    public const int WholeAnswerBytes = 4 * 1024 * 1024;
+
+    /// <summary>Seconds for which a caller may let an answer wait while others wait for the session that it holds.</summary>
+    public const int StallSeconds = 1;
 
     /// <summary>Wrong passwords for one name from one address, after which none is looked at for <see cref="SignInPauseMinutes"/>.</summary>
     public const int SignInAttempts = 5;
@@ -72,11 +75,14 @@ public static class Limits
     /// <summary>Requests in one batch.</summary>
     public const int BatchRequests = 100;
 
-    /// <summary>Bytes of an answer that is held in memory: a part of a batch, or one that is fetched later.</summary>
+    /// <summary>Bytes of an answer that is held in memory, a part of a batch or one that is fetched later; all parts of a request draw on its memory besides.</summary>
     public const int HeldAnswerBytes = 32 * 1024 * 1024;
 
     /// <summary>Answers that wait to be fetched.</summary>
     public const int PendingRequests = 100;
+
+    /// <summary>Answers of one caller that wait to be fetched.</summary>
+    public const int PendingRequestsOfOne = 20;
 
     /// <summary>Minutes for which an answer waits to be fetched.</summary>
     public const int MonitorMinutes = 10;
@@ -107,6 +113,9 @@ public static class Limits
 
     /// <summary>Different views of a service, by what rules leave to callers, that are kept; beyond it all are made anew.</summary>
     public const int CachedViews = 500;
+
+    /// <summary>Bytes that the plans of all services may take, of the memory of the process.</summary>
+    public const int PlanBytes = 64 * 1024 * 1024;
 
     /// <summary>Plans kept in a service's cache; the oldest go first.</summary>
     public const int CachedPlans = 2_000;

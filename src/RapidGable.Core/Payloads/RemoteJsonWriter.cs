@@ -33,6 +33,7 @@ internal sealed class RemoteJsonWriter(RemoteShape shape, PayloadFormat format, 
                 _entity.WriteOwnMembers(json, context, row);
                 json.WriteEndObject();
             }
+            context.Run.Values.Allowance.Take(buffer.WrittenCount + 64);
             entities.Add(buffer.WrittenMemory);
             if (entities.Count == most)
                 found.Last[key] = [.. shape.Order.Select(row.GetStored)];

@@ -33,7 +33,8 @@ public sealed record PreparedChange(BoundRequest Request, EntityModel Model, Ent
 /// One service as it is published: an immutable model, its sources, and the plans made so far. The whole way of a
 /// request up to its statements is <see cref="Prepare"/>.
 /// </summary>
-public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<string, ISource> sources, string revision)
+/// <param name="memory">What plans are kept in; null = as much as they need.</param>
+public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<string, ISource> sources, string revision, ByteBudget? memory = null)
 {
     private readonly ConcurrentDictionary<string, View> _views = new();
     private readonly ImmutableDictionary<string, ImmutableArray<BoundRule>> _rules = AccessGate.Bind(model);
@@ -71,7 +72,7 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         if (source is not null && !SqlWriter.Compile(Planner.Plan(permitted, view.Model), name => sources[name].Dialect).Is(out query, out fault))
             return fault;
         var prepared = new PreparedRequest(bound, query, source, view.Model, sources);
-        view.Plans.Add(lexed.Shape, prepared);
+        view.Plans.Add(lexed.Shape, prepared, query?.Characters ?? 0);
         return prepared;
     }
 
@@ -86,7 +87,7 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         if (AsksUnseen(bound.Path, view.Model))
             return RequestFault.NotFound("There is no such resource for you to change.", "path");
         var prepared = new PreparedChange(bound, view.Changeable, view.Model);
-        view.Changes.Add(lexed.Shape, prepared);
+        view.Changes.Add(lexed.Shape, prepared, 0);
         return prepared;
     }
 
@@ -198,6 +199,18 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
     /// <summary>Plans in the cache, over all views.</summary>
     public int CachedPlans => _views.Values.Sum(v => v.Plans.Count);
 
+    /// <summary>Drops all views and plans; those that come next are made anew.</summary>
+    public void Forget()
+    {
+        foreach (var signature in _views.Keys)
+        {
+            if (!_views.TryRemove(signature, out var view))
+                continue;
+            view.Plans.Clear();
+            view.Changes.Clear();
+        }
+    }
+
     private View ViewFor(Caller caller)
     {
         // Nearly every request of an open service comes from the same caller: nobody known.
@@ -209,34 +222,63 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         caller = caller.Within(model.Service);
         var signature = AccessGate.Signature(model, caller, _rules);
         if (_views.Count >= Limits.CachedViews && !_views.ContainsKey(signature))
-            _views.Clear();
+            Forget();
         return _views.GetOrAdd(signature, _ =>
         {
             var visible = AccessGate.VisibleTo(model, caller, _rules);
-            return new View(visible, AccessGate.ChangeableBy(model.Stored, visible, caller, _rules), new PlanCache<PreparedRequest>(Limits.CachedPlans), new PlanCache<PreparedChange>(Limits.CachedPlans));
+            return new View(visible, AccessGate.ChangeableBy(model.Stored, visible, caller, _rules), new PlanCache<PreparedRequest>(Limits.CachedPlans, memory), new PlanCache<PreparedChange>(Limits.CachedPlans, memory));
         });
     }
 
     private sealed record View(EntityModel Model, EntityModel Changeable, PlanCache<PreparedRequest> Plans, PlanCache<PreparedChange> Changes);
 }
 
-/// <summary>Plans by request shape; when it is full, the oldest go.</summary>
-public sealed class PlanCache<T>(int capacity)
+/// <summary>Plans by request shape; when it is full, or there is no memory for more, the oldest go.</summary>
+/// <param name="memory">Null = as much as they need.</param>
+public sealed class PlanCache<T>(int capacity, ByteBudget? memory = null)
     where T : class
 {
-    private readonly ConcurrentDictionary<string, T> _plans = new(StringComparer.Ordinal);
+    private readonly ConcurrentDictionary<string, (T Plan, long Bytes)> _plans = new(StringComparer.Ordinal);
     private readonly ConcurrentQueue<string> _age = new();
 
     public int Count => _plans.Count;
 
-    public T? Find(string shape) => _plans.GetValueOrDefault(shape);
+    public T? Find(string shape) => _plans.TryGetValue(shape, out var known) ? known.Plan : null;
 
-    public void Add(string shape, T plan)
+    /// <param name="characters">Of its statements.</param>
+    public void Add(string shape, T plan, long characters)
     {
-        if (!_plans.TryAdd(shape, plan))
+        // About what the trees, the texts and the writers of a plan take.
+        var bytes = 4_096 + (2 * shape.Length) + (6 * characters);
+        while (memory?.TryTake(bytes) == false)
+        {
+            if (!ForgetOldest())
+                return;
+        }
+        if (!_plans.TryAdd(shape, (plan, bytes)))
+        {
+            memory?.Give(bytes);
             return;
+        }
         _age.Enqueue(shape);
-        while (_plans.Count > capacity && _age.TryDequeue(out var oldest))
-            _plans.TryRemove(oldest, out _);
+        while (_plans.Count > capacity && ForgetOldest())
+        {
+        }
+    }
+
+    private bool ForgetOldest()
+    {
+        if (!_age.TryDequeue(out var oldest))
+            return false;
+        if (_plans.TryRemove(oldest, out var gone))
+            memory?.Give(gone.Bytes);
+        return true;
+    }
+
+    public void Clear()
+    {
+        while (ForgetOldest())
+        {
+        }
     }
 }

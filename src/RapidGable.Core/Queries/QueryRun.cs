@@ -14,6 +14,7 @@ public sealed class QueryRun : IAsyncDisposable
     private readonly List<ChildRows> _children = [];
     private readonly List<List<object[]>> _remoteKeys = [];
     private bool _isShared;
+    private bool _isDisposed;
 
     private QueryRun(ISourceSession session, SqlDialect dialect, CompiledQuery query, QueryValues values, IReadOnlyDictionary<string, ISource> sources)
     {
@@ -252,8 +253,14 @@ public sealed class QueryRun : IAsyncDisposable
         return cursor.GetInt64(0);
     }
 
+    /// <summary>Whether others wait for the session that this one holds.</summary>
+    public bool IsAwaited => !_isShared && _session.IsAwaited;
+
     public async ValueTask DisposeAsync()
     {
+        if (_isDisposed)
+            return;
+        _isDisposed = true;
         await CloseAsync();
         if (!_isShared)
             await _session.DisposeAsync();

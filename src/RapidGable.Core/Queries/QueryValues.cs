@@ -60,15 +60,25 @@ public sealed class QueryValues
     public int ChildRows { get; private init; }
 
     /// <summary>What statements of the service's own take: the caller's attributes and the time.</summary>
-    internal static QueryValues Outside(Caller caller, DateTime now) =>
-        new(LexedRequest.Read(RequestAddress.Read("", "").Value!).Value!, new BoundRequest(new BoundPath(ResourceKind.ServiceDocument, null, null, [], null), null), now, caller);
+    internal static QueryValues Outside(Caller caller, DateTime now, RequestAllowance allowance) =>
+        new(LexedRequest.Read(RequestAddress.Read("", "").Value!).Value!, new BoundRequest(new BoundPath(ResourceKind.ServiceDocument, null, null, [], null), null), now, caller) { Allowance = allowance };
 
     /// <summary>Whether a source can be told who asks. A role of the database that is not known would leave it with the rights of the service itself.</summary>
     internal bool CanTell(ISource source) => !source.CallerSettings.TryGetValue("role", out var attribute) || _caller.Attribute(attribute) is { Length: 1 } values && values[0] is not ("" or "none");
 
     /// <summary>A session of a source that is told who asks, as far as it is declared; several values of an attribute are joined by commas, and a missing one is empty.</summary>
-    internal ValueTask<ISourceSession> OpenAsync(ISource source, SessionKind kind, CancellationToken cancellation) => source.CallerSettings.Count == 0 ? source.OpenSessionAsync(kind, cancellation)
-        : source.OpenSessionAsync(kind, [.. source.CallerSettings.Select(s => (s.Key, string.Join(',', _caller.Attribute(s.Value))))], cancellation);
+    internal ValueTask<ISourceSession> OpenAsync(ISource source, SessionKind kind, CancellationToken cancellation) =>
+        source.OpenSessionAsync(kind, source.CallerSettings.Count == 0 ? [] : [.. source.CallerSettings.Select(s => (s.Key, string.Join(',', _caller.Attribute(s.Value))))], Allowance, cancellation);
+
+    /// <summary>What the request may take of memory and of sessions.</summary>
+    public RequestAllowance Allowance { get; private set; } = RequestAllowance.Own;
+
+    /// <summary>The values with what the request that they are for may take.</summary>
+    public QueryValues With(RequestAllowance allowance)
+    {
+        Allowance = allowance;
+        return this;
+    }
 
     /// <summary>Fingerprint of the order of this request, which its next link carries.</summary>
     public string Order => _order.Value;

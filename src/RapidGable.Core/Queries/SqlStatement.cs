@@ -26,6 +26,9 @@ public sealed record CompiledQuery(SqlStatement Main, SqlStatement? Count, SqlSt
     /// <summary>For a result whose changes can be followed.</summary>
     public TrackingStatements? Tracking { get; init; }
 
+    /// <summary>Characters of all statements.</summary>
+    internal long Characters => Main.Text.Length + (Count?.Text.Length ?? 0) + (Probe?.Text.Length ?? 0) + Children.Sum(c => (long)c.Text.Length) + Remotes.Sum(r => (long)r.Batch.Text.Length);
+
     /// <summary>Several statements need one state of the data; related rows are read in step with their parents.</summary>
     public SessionKind Needs => !Children.IsEmpty ? SessionKind.Interleaved : Count is not null || Probe is not null || !Remotes.IsEmpty ? SessionKind.OneState : SessionKind.Plain;
 }

@@ -12,6 +12,9 @@ public enum SourceFaultKind
     /// <summary>It is locked by somebody else; worth trying again.</summary>
     Busy,
 
+    /// <summary>Too many requests wait for it already.</summary>
+    QueueFull,
+
     /// <summary>The statement ran past its time limit.</summary>
     TooSlow,
 
@@ -132,16 +135,16 @@ public interface ISource : IAsyncDisposable
     /// <summary>A column as another type that the engine itself reads and compares; null when it has to be converted.</summary>
     SourceColumn? Retype(SourceColumn column, EdmType type) => null;
 
-    /// <summary>Takes a session from the pool; waits while all are in use.</summary>
-    ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation);
+    /// <summary>Takes a session from the pool for the service itself.</summary>
+    ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation) => OpenSessionAsync(kind, [], RequestAllowance.Own, cancellation);
 
     /// <summary>Settings of a session that tell the database who asks, so that its own row security judges too: setting -> attribute of the caller. Empty = it is not told.</summary>
     IReadOnlyDictionary<string, string> CallerSettings => ImmutableDictionary<string, string>.Empty;
 
-    /// <summary>As the other, with the values of <see cref="CallerSettings"/>, which hold for this session alone.</summary>
-    /// <param name="settings">A value for each of them.</param>
-    ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, CancellationToken cancellation) =>
-        settings.Count == 0 ? OpenSessionAsync(kind, cancellation) : throw new NotSupportedException("This source cannot be told who asks.");
+    /// <summary>Takes a session from the pool; waits while all are in use.</summary>
+    /// <param name="settings">A value for each of <see cref="CallerSettings"/>, which holds for this session alone; empty = the database is not told who asks.</param>
+    /// <param name="request">What the request that it is for may take.</param>
+    ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, RequestAllowance request, CancellationToken cancellation);
 }
 
 /// <summary>Where a view's column comes from.</summary>
@@ -169,6 +172,9 @@ public sealed record SourceStatement(string Sql, ReadOnlyMemory<StoredValue> Par
 /// <summary>A connection in use by one request.</summary>
 public interface ISourceSession : IAsyncDisposable
 {
+    /// <summary>Whether others wait for a session of the source.</summary>
+    bool IsAwaited => false;
+
     /// <summary>Runs a reading statement, or in a <see cref="SessionKind.Changing"/> session one that changes rows and gives some of them back.</summary>
     ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation);
 

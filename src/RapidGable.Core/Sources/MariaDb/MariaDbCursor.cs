@@ -127,15 +127,16 @@ internal sealed class MariaDbCursor(MariaDbSource source, MySqlDataReader reader
 }
 
 /// <summary>All rows of a statement, held.</summary>
-internal sealed class MariaDbPage : MariaDbRows
+internal sealed class MariaDbPage(RequestAllowance request) : MariaDbRows
 {
+    private long _bytes;
     private readonly List<object[]> _rows = [];
     private string[] _names = [];
     private int _position = -1;
 
-    public static async Task<MariaDbPage> ReadAsync(MariaDbSource source, MySqlDataReader reader, CancellationToken cancellation)
+    public static async Task<MariaDbPage> ReadAsync(MariaDbSource source, MySqlDataReader reader, RequestAllowance request, CancellationToken cancellation)
     {
-        var page = new MariaDbPage();
+        var page = new MariaDbPage(request);
         await using (reader)
         {
             var cursor = new MariaDbCursor(source, reader);
@@ -144,6 +145,9 @@ internal sealed class MariaDbPage : MariaDbRows
             {
                 var row = new object[reader.FieldCount];
                 reader.GetValues(row);
+                var bytes = HeldRow.Bytes(row);
+                request.Take(bytes);
+                page._bytes += bytes;
                 page._rows.Add(row);
             }
         }
@@ -160,5 +164,10 @@ internal sealed class MariaDbPage : MariaDbRows
 
     protected override string Name(int column) => _names[column];
 
-    public override ValueTask DisposeAsync() => default;
+    public override ValueTask DisposeAsync()
+    {
+        request.Give(_bytes);
+        _bytes = 0;
+        return default;
+    }
 }

@@ -116,9 +116,11 @@ internal sealed class MariaDbSource : ISource
         _ => null,
     };
 
-    public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
+    public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, RequestAllowance request, CancellationToken cancellation)
     {
-        await _gate.EnterAsync(cancellation);
+        if (settings.Count > 0)
+            throw new NotSupportedException("This source cannot be told who asks.");
+        var pass = await _gate.EnterAsync(request, cancellation);
         MySqlConnection? connection = null;
         try
         {
@@ -130,13 +132,13 @@ internal sealed class MariaDbSource : ISource
                 SessionKind.Changing => await connection.BeginTransactionAsync(IsolationLevel.ReadCommitted, isReadOnly: false, cancellation),
                 _ => await connection.BeginTransactionAsync(IsolationLevel.RepeatableRead, isReadOnly: true, cancellation),
             };
-            return new MariaDbSession(this, connection, transaction, kind is SessionKind.Interleaved or SessionKind.Changing);
+            return new MariaDbSession(this, connection, pass, transaction, kind is SessionKind.Interleaved or SessionKind.Changing);
         }
         catch (Exception exception)
         {
             if (connection is not null)
                 await connection.DisposeAsync();
-            _gate.Leave();
+            pass.Leave();
             if (exception is OperationCanceledException)
                 throw;
             throw Fault(exception);
@@ -148,13 +150,13 @@ internal sealed class MariaDbSource : ISource
 
     internal SourceException Fault(Exception exception) => MariaDbFault.From(exception, _settings);
 
-    internal void Return() => _gate.Leave();
-
     public ValueTask DisposeAsync() => _database.DisposeAsync();
 }
 
-internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection connection, MySqlTransaction? transaction, bool interleaved) : ISourceSession
+internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection connection, SessionPass pass, MySqlTransaction? transaction, bool interleaved) : ISourceSession
 {
+    public bool IsAwaited => pass.IsAwaited;
+
     private bool _hasLocks;
 
     public async ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
@@ -169,9 +171,9 @@ internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection conne
             var reader = await command.ExecuteReaderAsync(cancellation);
             // A connection has one reader and the server no cursors that could be read in turn: such a page is held, and its
             // size is bounded by the pages of its sets.
-            return interleaved ? await MariaDbPage.ReadAsync(source, reader, cancellation) : new MariaDbCursor(source, reader);
+            return interleaved ? await MariaDbPage.ReadAsync(source, reader, pass.Request, cancellation) : new MariaDbCursor(source, reader);
         }
-        catch (Exception exception) when (exception is not OperationCanceledException)
+        catch (Exception exception) when (exception is not (OperationCanceledException or MemoryExceededException))
         {
             throw await WithColumnsAsync(source.Fault(exception), sql, cancellation);
         }
@@ -185,7 +187,7 @@ internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection conne
             Add(command, parameters.Span);
             return await command.ExecuteNonQueryAsync(cancellation);
         }
-        catch (Exception exception) when (exception is not OperationCanceledException)
+        catch (Exception exception) when (exception is not (OperationCanceledException or MemoryExceededException))
         {
             throw await WithColumnsAsync(source.Fault(exception), sql, cancellation);
         }
@@ -274,7 +276,7 @@ internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection conne
         }
         finally
         {
-            source.Return();
+            pass.Leave();
         }
     }
 }

@@ -147,17 +147,18 @@ internal sealed class PostgresCursor(PostgresSource source, NpgsqlDataReader rea
 }
 
 /// <summary>Rows that are held.</summary>
-internal class PostgresHeldRows : PostgresRows
+internal class PostgresHeldRows(RequestAllowance request) : PostgresRows
 {
+    private long _bytes;
     private readonly List<object[]> _rows = [];
     private string[] _names = [];
     private string[] _types = [];
     private int _position = -1;
 
     /// <summary>Holds all rows of the reader's current result.</summary>
-    public static async Task<PostgresHeldRows> ReadAllAsync(NpgsqlDataReader reader, CancellationToken cancellation)
+    public static async Task<PostgresHeldRows> ReadAllAsync(NpgsqlDataReader reader, RequestAllowance request, CancellationToken cancellation)
     {
-        var rows = new PostgresHeldRows();
+        var rows = new PostgresHeldRows(request);
         await rows.HoldAsync(reader, cancellation);
         return rows;
     }
@@ -169,6 +170,7 @@ internal class PostgresHeldRows : PostgresRows
     protected async Task<int> HoldAsync(NpgsqlDataReader reader, CancellationToken cancellation)
     {
         _rows.Clear();
+        GiveBack();
         _position = -1;
         if (_names.Length == 0)
         {
@@ -180,6 +182,9 @@ internal class PostgresHeldRows : PostgresRows
             var row = new object[_names.Length];
             for (var i = 0; i < row.Length; i++)
                 row[i] = reader.IsDBNull(i) ? DBNull.Value : Value(reader, i);
+            var bytes = HeldRow.Bytes(row);
+            request.Take(bytes);
+            _bytes += bytes;
             _rows.Add(row);
         }
         return _rows.Count;
@@ -205,11 +210,21 @@ internal class PostgresHeldRows : PostgresRows
 
     protected override string TypeName(int column) => _types[column];
 
-    public override ValueTask DisposeAsync() => default;
+    public override ValueTask DisposeAsync()
+    {
+        GiveBack();
+        return default;
+    }
+
+    private void GiveBack()
+    {
+        request.Give(_bytes);
+        _bytes = 0;
+    }
 }
 
 /// <summary>Rows from a cursor on the server, a batch at a time, so that several can be read in turn over one connection. It goes with its transaction.</summary>
-internal sealed class PostgresBatchCursor(PostgresSource source, NpgsqlConnection connection, string name) : PostgresHeldRows
+internal sealed class PostgresBatchCursor(PostgresSource source, NpgsqlConnection connection, RequestAllowance request, string name) : PostgresHeldRows(request)
 {
     private const int BatchRows = 200;
 
@@ -227,7 +242,7 @@ internal sealed class PostgresBatchCursor(PostgresSource source, NpgsqlConnectio
             await using var reader = await command.ExecuteReaderAsync(cancellation);
             _ended = await HoldAsync(reader, cancellation) < BatchRows;
         }
-        catch (Exception exception) when (exception is not OperationCanceledException)
+        catch (Exception exception) when (exception is not (OperationCanceledException or MemoryExceededException))
         {
             throw source.Fault(exception);
         }

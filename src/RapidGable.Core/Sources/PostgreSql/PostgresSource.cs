@@ -92,18 +92,16 @@ internal sealed class PostgresSource : ISource
     public SourceColumn? Retype(SourceColumn column, EdmType type) =>
         type.Kind == EdmKind.Guid && column is { Type: { Kind: EdmKind.String, IsCollection: false }, StorageForm: null or PostgresTypes.AsText } ? column with { Type = type, StorageForm = PostgresTypes.AsUuid } : null;
 
-    public ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation) => OpenSessionAsync(kind, [], cancellation);
-
-    public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, CancellationToken cancellation)
+    public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, RequestAllowance request, CancellationToken cancellation)
     {
-        await _gate.EnterAsync(cancellation);
+        var pass = await _gate.EnterAsync(request, cancellation);
         NpgsqlConnection? connection = null;
         try
         {
             connection = await _database.OpenConnectionAsync(cancellation);
             if (settings.Count > 0)
                 await TellAsync(connection, settings, cancellation);
-            var session = new PostgresSession(this, connection, kind);
+            var session = new PostgresSession(this, connection, pass, kind);
             if (kind == SessionKind.Changing)
                 await session.BeginChangingAsync(cancellation);
             return session;
@@ -112,7 +110,7 @@ internal sealed class PostgresSource : ISource
         {
             if (connection is not null)
                 await connection.DisposeAsync();
-            _gate.Leave();
+            pass.Leave();
             if (exception is OperationCanceledException)
                 throw;
             throw Fault(exception);
@@ -133,18 +131,18 @@ internal sealed class PostgresSource : ISource
 
     internal SourceException Fault(Exception exception) => PostgresFault.From(exception, _settings);
 
-    internal void Return() => _gate.Leave();
-
     public ValueTask DisposeAsync() => _database.DisposeAsync();
 }
 
-internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection connection, SessionKind kind) : ISourceSession
+internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection connection, SessionPass pass, SessionKind kind) : ISourceSession
 {
     /// <summary>More rows than these are not held, but fetched from cursors of the server, which takes more turns.</summary>
     private const int MostHeld = 20_000;
 
     private NpgsqlTransaction? _transaction;
     private int _cursors;
+
+    public bool IsAwaited => pass.IsAwaited;
 
     /// <summary>Begins the transaction; without this the server lets nothing be changed. Rows that it locks are read as they are then.</summary>
     public async Task BeginChangingAsync(CancellationToken cancellation)
@@ -161,7 +159,7 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
             await using var command = Command(sql, parameters);
             return await command.ExecuteNonQueryAsync(cancellation);
         }
-        catch (Exception exception) when (exception is not OperationCanceledException)
+        catch (Exception exception) when (exception is not (OperationCanceledException or MemoryExceededException))
         {
             throw source.Fault(exception);
         }
@@ -197,7 +195,7 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
             {
                 await using var command = Command(sql, parameters);
                 await using var reader = await command.ExecuteReaderAsync(cancellation);
-                return await PostgresHeldRows.ReadAllAsync(reader, cancellation);
+                return await PostgresHeldRows.ReadAllAsync(reader, pass.Request, cancellation);
             }
             if (kind != SessionKind.Plain)
                 _transaction ??= await connection.BeginTransactionAsync(IsolationLevel.RepeatableRead, cancellation);
@@ -208,9 +206,9 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
             var name = $"c{_cursors++}_{Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(sql)).AsSpan(0, 8))}";
             await using (var declare = Command($"DECLARE {name} NO SCROLL CURSOR FOR {sql}", parameters))
                 await declare.ExecuteNonQueryAsync(cancellation);
-            return new PostgresBatchCursor(source, connection, name);
+            return new PostgresBatchCursor(source, connection, pass.Request, name);
         }
-        catch (Exception exception) when (exception is not OperationCanceledException)
+        catch (Exception exception) when (exception is not (OperationCanceledException or MemoryExceededException))
         {
             throw source.Fault(exception);
         }
@@ -240,13 +238,13 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
             var cursors = new List<IRowCursor>(statements.Count);
             for (var i = 0; i < statements.Count - 1; i++)
             {
-                cursors.Add(await PostgresHeldRows.ReadAllAsync(reader, cancellation));
+                cursors.Add(await PostgresHeldRows.ReadAllAsync(reader, pass.Request, cancellation));
                 await reader.NextResultAsync(cancellation);
             }
             cursors.Add(new PostgresCursor(source, reader));
             return cursors;
         }
-        catch (Exception exception) when (exception is not OperationCanceledException)
+        catch (Exception exception) when (exception is not (OperationCanceledException or MemoryExceededException))
         {
             throw source.Fault(exception);
         }
@@ -292,7 +290,7 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
         }
         finally
         {
-            source.Return();
+            pass.Leave();
         }
     }
 }

@@ -22,19 +22,19 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
 
     public async Task<SourceCatalog> ReadCatalogAsync(CancellationToken cancellation)
     {
-        await using var session = (SqliteSession)await OpenSessionAsync(SessionKind.Plain, cancellation);
+        await using var session = (SqliteSession)await OpenSessionAsync(SessionKind.Plain, [], RequestAllowance.Own, cancellation);
         return await new SqliteCatalogReader(session, cancellation).ReadAsync();
     }
 
     public async Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation)
     {
-        await using var session = (SqliteSession)await OpenSessionAsync(SessionKind.Plain, cancellation);
+        await using var session = (SqliteSession)await OpenSessionAsync(SessionKind.Plain, [], RequestAllowance.Own, cancellation);
         return await new SqliteObjectReader(session, cancellation).DescribeAsync(item);
     }
 
     public async Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation)
     {
-        await using var session = await OpenSessionAsync(SessionKind.Plain, cancellation);
+        await using var session = await OpenSessionAsync(SessionKind.Plain, [], RequestAllowance.Own, cancellation);
         // SQLite reads one statement and stops. It must be sound by itself, and so must what it becomes a part of: then nothing follows it.
         await (await session.QueryAsync(select, default, cancellation)).DisposeAsync();
         await using var cursor = (SqliteCursor)await session.QueryAsync($"SELECT * FROM (\n{select}\n) AS q WHERE 1 = 0 LIMIT 0", default, cancellation);
@@ -52,7 +52,7 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
 
     public async Task<IReadOnlyDictionary<string, ColumnOrigin>> OriginsAsync(SourceObject view, CancellationToken cancellation)
     {
-        await using var session = await OpenSessionAsync(SessionKind.Plain, cancellation);
+        await using var session = await OpenSessionAsync(SessionKind.Plain, [], RequestAllowance.Own, cancellation);
         await using var cursor = (SqliteCursor)await session.QueryAsync($"SELECT * FROM {Dialect.From(view)} LIMIT 0", default, cancellation);
         return cursor.Origins().Where(o => o.Origin is not null).DistinctBy(o => o.Name).ToDictionary(o => o.Name, o => o.Origin!);
     }
@@ -66,68 +66,70 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
         _ => null,
     };
 
-    public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation)
+    public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, RequestAllowance request, CancellationToken cancellation)
     {
+        if (settings.Count > 0)
+            throw new NotSupportedException("This source cannot be told who asks.");
         if (kind == SessionKind.Changing)
-            return await OpenChangingAsync(cancellation);
-        await _gate.EnterAsync(cancellation);
+            return await OpenChangingAsync(request, cancellation);
+        var pass = await _gate.EnterAsync(request, cancellation);
         try
         {
             if (!_idle.TryTake(out var connection))
                 connection = SqliteConnection.Open(path, shownPath);
             connection.LimitTime(statementTime, cancellation);
-            return new SqliteSession(this, connection, kind != SessionKind.Plain);
+            return new SqliteSession(this, connection, pass, kind != SessionKind.Plain);
         }
         catch
         {
-            _gate.Leave();
+            pass.Leave();
             throw;
         }
     }
 
-    private async Task<ISourceSession> OpenChangingAsync(CancellationToken cancellation)
+    private async Task<ISourceSession> OpenChangingAsync(RequestAllowance request, CancellationToken cancellation)
     {
-        await _writing.EnterAsync(cancellation);
+        var pass = await _writing.EnterAsync(request, cancellation);
         try
         {
             _writer ??= SqliteConnection.Open(path, shownPath, isWriting: true);
             _writer.LimitTime(statementTime, cancellation);
             _writer.Run("BEGIN IMMEDIATE");
-            return new SqliteChangingSession(this, _writer);
+            return new SqliteChangingSession(this, _writer, pass);
         }
         catch
         {
-            DropWriter();
+            DropWriter(pass);
             throw;
         }
     }
 
-    internal void ReturnWriter(bool sound)
+    internal void ReturnWriter(SessionPass pass, bool sound)
     {
         if (!sound)
         {
-            DropWriter();
+            DropWriter(pass);
             return;
         }
         _writer!.LiftTimeLimit();
-        _writing.Leave();
+        pass.Leave();
     }
 
-    private void DropWriter()
+    private void DropWriter(SessionPass pass)
     {
         _writer?.Dispose();
         _writer = null;
-        _writing.Leave();
+        pass.Leave();
     }
 
-    internal void Return(SqliteConnection connection, bool sound)
+    internal void Return(SqliteConnection connection, SessionPass pass, bool sound)
     {
         connection.LiftTimeLimit();
         if (sound)
             _idle.Add(connection);
         else
             connection.Dispose();
-        _gate.Leave();
+        pass.Leave();
     }
 
     public ValueTask DisposeAsync()
@@ -140,10 +142,12 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
     }
 }
 
-internal sealed class SqliteSession(SqliteSource source, SqliteConnection connection, bool snapshot) : ISourceSession
+internal sealed class SqliteSession(SqliteSource source, SqliteConnection connection, SessionPass pass, bool snapshot) : ISourceSession
 {
     private bool _begun;
     private bool _disposed;
+
+    public bool IsAwaited => pass.IsAwaited;
 
     public ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
     {
@@ -187,7 +191,7 @@ internal sealed class SqliteSession(SqliteSource source, SqliteConnection connec
                 sound = false;
             }
         }
-        source.Return(connection, sound);
+        source.Return(connection, pass, sound);
         return default;
     }
 
@@ -215,7 +219,7 @@ internal sealed class SqliteSession(SqliteSource source, SqliteConnection connec
 }
 
 /// <summary>The one transaction that changes the file at the moment.</summary>
-internal sealed class SqliteChangingSession(SqliteSource source, SqliteConnection connection) : ISourceSession
+internal sealed class SqliteChangingSession(SqliteSource source, SqliteConnection connection, SessionPass pass) : ISourceSession
 {
     private bool _isOpen = true;
     private bool _disposed;
@@ -261,7 +265,7 @@ internal sealed class SqliteChangingSession(SqliteSource source, SqliteConnectio
                 sound = false;
             }
         }
-        source.ReturnWriter(sound);
+        source.ReturnWriter(pass, sound);
         return default;
     }
 }

@@ -6,9 +6,9 @@ using RapidGable.Declarations;
 using RapidGable.Requests;
 using RapidGable.Service.Auditing;
 
-namespace RapidGable.Service;
+namespace RapidGable.Service.Traffic;
 
-/// <summary>Lets each caller send only so many requests in a minute, and at once, as the workspace declares. Callers nobody knows are told apart by their addresses.</summary>
+/// <summary>Lets each caller send only so many requests in a minute, and at once, as the workspace declares. Anonymous callers are told apart by their addresses.</summary>
 internal sealed class TrafficGate(ServiceRegistry registry, AuditLog audit) : IDisposable
 {
     private sealed record Limiters(TrafficDeclaration Declared, PartitionedRateLimiter<string>? PerMinute, PartitionedRateLimiter<string>? AtOnce) : IDisposable
@@ -28,10 +28,10 @@ internal sealed class TrafficGate(ServiceRegistry registry, AuditLog audit) : ID
     {
         fault = null;
         var declared = registry.Workspace.Declaration.Traffic;
-        if (declared == TrafficDeclaration.Free)
+        if (declared is { RequestsPerMinute: null, RequestsAtOnce: null })
             return null;
         var limiters = LimitersOf(declared);
-        var who = caller.Name is { } name ? "name " + name : $"address {context.Connection.RemoteIpAddress}";
+        var who = Allowances.Who(context, caller);
         if (limiters.PerMinute is { } perMinute && perMinute.AttemptAcquire(who) is { IsAcquired: false } late)
         {
             context.Response.Headers[HeaderNames.RetryAfter] = $"{Math.Max(1, Math.Ceiling(late.TryGetMetadata(MetadataName.RetryAfter, out var wait) ? wait.TotalSeconds : 1)):0}";

@@ -1,0 +1,69 @@
+namespace RapidGable.Sources;
+
+/// <summary>How callers wait for the sessions of a source while all are in use.</summary>
+/// <param name="Waiting">Requests that may wait at once.</param>
+/// <param name="WaitingOfOne">Requests of one caller that may wait at once.</param>
+/// <param name="IsFair">While others wait, a caller has a share of the sessions, and who used the source least is next; else whoever came first.</param>
+public sealed record SessionSharing(int Waiting, int WaitingOfOne, bool IsFair)
+{
+    public static readonly SessionSharing Standard = new(500, 100, true);
+}
+
+/// <summary>What one request may take of what all share: bytes in memory and sessions of sources. Everything that it holds is given back when it ends.</summary>
+/// <param name="who">Whose request it is: the same text for all requests of one caller.</param>
+/// <param name="process">What all requests hold together.</param>
+/// <param name="most">Bytes that the request may hold.</param>
+public sealed class RequestAllowance(string who, bool isAnonymous, ByteBudget process, long most, SessionSharing sharing) : IDisposable
+{
+    private long _used;
+    private bool _isOver;
+
+    /// <summary>What the service itself takes, for nobody's request.</summary>
+    public static readonly RequestAllowance Own = new("", false, new ByteBudget(long.MaxValue), long.MaxValue, SessionSharing.Standard);
+
+    public string Who => who;
+
+    /// <summary>The caller is not signed in; all such callers have a share together.</summary>
+    public bool IsAnonymous => isAnonymous;
+
+    public SessionSharing Sharing => sharing;
+
+    /// <summary>Bytes that the request holds.</summary>
+    public long Used => Interlocked.Read(ref _used);
+
+    /// <summary>Takes bytes; null when there are so many, else why there are not.</summary>
+    public MemoryExceededException? TryTake(long bytes)
+    {
+        if (Interlocked.Add(ref _used, bytes) > most)
+        {
+            Interlocked.Add(ref _used, -bytes);
+            return new MemoryExceededException(isProcess: false);
+        }
+        if (process.TryTake(bytes))
+            return null;
+        Interlocked.Add(ref _used, -bytes);
+        return new MemoryExceededException(isProcess: true);
+    }
+
+    /// <exception cref="MemoryExceededException">When there are not so many bytes.</exception>
+    public void Take(long bytes)
+    {
+        if (TryTake(bytes) is { } exceeded)
+            throw exceeded;
+    }
+
+    public void Give(long bytes)
+    {
+        if (Volatile.Read(ref _isOver))
+            return;
+        Interlocked.Add(ref _used, -bytes);
+        process.Give(bytes);
+    }
+
+    /// <summary>The request has ended.</summary>
+    public void Dispose()
+    {
+        Volatile.Write(ref _isOver, true);
+        process.Give(Interlocked.Exchange(ref _used, 0));
+    }
+}
