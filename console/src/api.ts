@@ -218,7 +218,7 @@ async function send(method: string, url: string, body?: unknown): Promise<Respon
   });
 }
 
-/** Who manages; nobody yet when the name is missing and signing in is required. */
+/** Who manages; nobody when the name is missing. Without administrators a link that the service told opens the console. */
 export interface Session {
   required: boolean;
   name?: string | null;
@@ -232,6 +232,16 @@ export async function fetchSession(): Promise<Session> {
 export async function signIn(name: string, password: string): Promise<void> {
   const isKey = password.startsWith('gablekey_');
   await (await send('POST', '/manage/session', isKey ? { key: password } : { name, password })).text();
+}
+
+const linkMark = '#link=';
+
+/** Signs in by the link that the page was opened with, if it is one; it leaves the address, since it is good once. */
+export async function signInByLink(): Promise<void> {
+  if (!location.hash.startsWith(linkMark)) return;
+  const link = location.hash.slice(linkMark.length);
+  history.replaceState(null, '', location.pathname + location.search);
+  await (await send('POST', '/manage/session', { link })).text();
 }
 
 export async function signOut(): Promise<void> {

@@ -5,7 +5,7 @@ import { QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-qu
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, RouterProvider } from 'react-router';
-import { RequestError } from './api';
+import { RequestError, signInByLink } from './api';
 import { AccessPage } from './pages/AccessPage';
 import { AccountsPage } from './pages/AccountsPage';
 import { AuditPage } from './pages/AuditPage';
@@ -63,6 +63,9 @@ const router = createBrowserRouter(
   ],
   { basename: '/console' },
 );
+
+// A link that opens nothing leads to the page for signing in, which says what to do.
+await signInByLink().catch(() => undefined);
 
 const root = document.getElementById('root');
 if (root)

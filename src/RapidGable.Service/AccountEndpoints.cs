@@ -47,21 +47,22 @@ internal static class AccountEndpoints
     /// <summary>The largest answer that is shown as somebody else sees it.</summary>
     private const int ShownBytes = 512 * 1024;
 
-    private sealed record Credentials(string? Name, string? Password, string? Key);
+    private sealed record Credentials(string? Name, string? Password, string? Key, string? Link);
 
     public static void MapSession(IEndpointRouteBuilder app)
     {
         app.MapGet("/manage/session", async (HttpContext context, Administration administration) =>
-            Results.Json(new { required = administration.IsRequired, name = await administration.NameOfAsync(context) }));
+            Results.Json(new { required = administration.IsRequired, name = context.Request.Headers.Authorization.Count > 0 || context.Request.Headers.Cookie.Count > 0 ? await administration.NameOfAsync(context) : null }));
         app.MapPost("/manage/session", async (HttpContext context, Administration administration) =>
         {
             if (!Administration.IsOwnClient(context))
                 return ManagementInterface.NotOwnClient;
             var fault = await BodyAsync<Credentials>(context) switch
             {
+                { Link: { } token } => await administration.SignInByLinkAsync(context, token),
                 { Key: { } key } => await administration.SignInAsync(context, key),
                 { Name: { } name, Password: { } password } => await administration.SignInAsync(context, name, password),
-                _ => new Requests.RequestFault(400, "body", "Send name and password, or key, as JSON."),
+                _ => new Requests.RequestFault(400, "body", "Send name and password, key, or link, as JSON."),
             };
             return fault is null ? Results.NoContent() : ManagementInterface.Problem(fault.Status, fault.Code, fault.Message);
         });
@@ -170,7 +171,7 @@ internal static class AccountEndpoints
         if (url is null || !url.StartsWith(ODataFace.Prefix, StringComparison.Ordinal))
             return ManagementInterface.Problem(400, "no-face", $"Give the address below {ODataFace.Prefix} as 'url'.");
         var caller = CallerOf(store, user, roles, attributes);
-        audit.Managed(context, AdministratorOf(context), $"looked as {user ?? roles ?? "nobody known"}");
+        audit.Managed(context, AdministratorOf(context), $"looked as {user ?? roles ?? "an anonymous caller"}");
         using var allowance = allowances.For(context, caller);
         var answer = await InnerExchange.RunAsync(context, caller, new InnerRequest("GET", url.Replace(" ", "%20", StringComparison.Ordinal), [], []), face, allowance, context.RequestAborted);
         return ManagementInterface.Json(new { answer.Status, type = answer.ContentType, isWhole = answer.Body.Length <= ShownBytes, body = Encoding.UTF8.GetString(answer.Body.AsSpan(0, Math.Min(answer.Body.Length, ShownBytes))) });

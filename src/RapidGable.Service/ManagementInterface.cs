@@ -49,7 +49,7 @@ internal static class ManagementInterface
             context.Response.Headers.CacheControl = "no-store";
             var administration = context.RequestServices.GetRequiredService<Administration>();
             if (await administration.NameOfAsync(context) is not { } name)
-                return administration.IsRequired ? Problem(401, "sign-in", "Administrators sign in first, at the console or with a key of theirs.") : Results.NotFound();
+                return Problem(401, "sign-in", administration.IsRequired ? "Administrators sign in first, at the console or with a key of theirs." : "There is no administrator yet. Open the link that 'gable serve' printed; it also stands in the file 'console-link' of the workspace.");
             context.Items[AdministratorItem] = name;
             return HttpMethods.IsGet(context.Request.Method) || Administration.IsOwnClient(context) ? await next(invocation) : NotOwnClient;
         });
@@ -60,7 +60,13 @@ internal static class ManagementInterface
             ? Results.Json(Details(service, registry.Workspace, context), JsonOptions)
             : Problem(404, "not-found", $"There is no service '{name}'."));
         manage.MapGet("/sources", () => Results.Json(new { sources = registry.Workspace.Sources.Keys.Order(StringComparer.Ordinal).Select(n => SourceViews.Summary(registry.Workspace, n)) }, JsonOptions));
-        manage.MapGet("/sources/{source}/object", (string source, string? name, int? rows, HttpContext context) => ObjectAsync(registry.Workspace, source, name ?? "", rows ?? 10, context.RequestAborted));
+        manage.MapGet("/sources/{source}/object", (string source, string? name, int? rows, HttpContext context, AuditLog audit) =>
+        {
+            // Rows of others are looked at in front of a witness.
+            if ((rows ?? 10) > 0)
+                audit.Managed(context, (string)context.Items[AdministratorItem]!, $"looked at rows of {name} in {source}");
+            return ObjectAsync(registry.Workspace, source, name ?? "", rows ?? 10, context.RequestAborted);
+        });
         manage.MapPost("/refresh", async (HttpContext context, AuditLog audit, ILogger<ServiceRegistry> log) =>
         {
             var outcome = await registry.RefreshAsync(time, log, context.RequestAborted);
@@ -75,7 +81,12 @@ internal static class ManagementInterface
                 faults = outcome.Faults.Select(f => new { f.Code, f.Message, location = f.Location.ToString(), f.Advice }),
             }, JsonOptions);
         });
-        manage.MapGet("/explain", (string? url, bool? run, string? user, string? roles, string? attributes, AccountStore store, HttpContext context) => ExplainAsync(url, run, AccountEndpoints.CallerOf(store, user, roles, attributes), registry, time, context.RequestAborted));
+        manage.MapGet("/explain", (string? url, bool? run, string? user, string? roles, string? attributes, AccountStore store, HttpContext context, AuditLog audit) =>
+        {
+            if (run == true)
+                audit.Managed(context, (string)context.Items[AdministratorItem]!, $"ran a request as {user ?? roles ?? "an anonymous caller"}");
+            return ExplainAsync(url, run, AccountEndpoints.CallerOf(store, user, roles, attributes), registry, time, context.RequestAborted);
+        });
     }
 
     private static async Task<IResult> ObjectAsync(LoadedWorkspace workspace, string source, string name, int rows, CancellationToken cancellation)

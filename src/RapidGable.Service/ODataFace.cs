@@ -40,7 +40,7 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         var slash = rest.IndexOf('/');
         var name = slash < 0 ? rest : rest[..slash];
         response.Headers["OData-Version"] = "4.0";
-        response.Headers.Vary = "Accept, OData-MaxVersion, Prefer, Authorization";
+        response.Headers.Vary = registry.Workspace.Declaration.Transport.Origins.IsEmpty ? "Accept, OData-MaxVersion, Prefer, Authorization" : "Accept, OData-MaxVersion, Prefer, Authorization, Origin";
         if (!Negotiation.TryVersion(context.Request.Headers, out var version, out var fault))
         {
             await FailAsync(context, fault!);
@@ -64,7 +64,7 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         }
         // What one caller sees is not for a cache that others share (RFC 9111, 5.2.2.7); not every way to sign in sends Authorization.
         if (caller.IsSignedIn && !InnerExchange.Is(context))
-            response.Headers.CacheControl = "private";
+            response.Headers.CacheControl = "private, no-cache";
         using var pass = traffic.Enter(context, caller, out fault);
         if (fault is not null)
         {

@@ -60,11 +60,13 @@ public static class ServiceHost
             compression.MimeTypes = ["application/json", "application/xml", "text/plain", "text/html", "text/css", "text/javascript", "application/javascript", "image/svg+xml", "multipart/mixed"];
         });
         builder.Services.AddSingleton(registry).AddSingleton(time).AddSingleton(new LentKeys(options.Lent))
-            .AddSingleton<AccountStore>().AddSingleton<PasswordCheck>().AddSingleton<KeySets>().AddSingleton<TokenSignIn>().AddSingleton<CertificateSignIn>().AddSingleton<SignIn>()
+            .AddSingleton<ConsoleLink>().AddSingleton<AccountStore>().AddSingleton<PasswordCheck>().AddSingleton<KeySets>().AddSingleton<TokenSignIn>().AddSingleton<CertificateSignIn>().AddSingleton<SignIn>()
             .AddSingleton<AuditLog>().AddHostedService(s => s.GetRequiredService<AuditLog>()).AddSingleton<TrafficGate>().AddSingleton<Allowances>().AddSingleton<RequestCounters>().AddSingleton<StatusMonitors>().AddSingleton<RepeatMemory>().AddSingleton<ODataFace>().AddHostedService<Refresher>();
         builder.Services.AddCors();
         Administration.Configure(builder.Services);
         var app = builder.Build();
+        if (!options.IsTrial)
+            app.Lifetime.ApplicationStarted.Register(() => TellLink(app));
         app.Lifetime.ApplicationStopped.Register(() => registry.DisposeAsync().AsTask().GetAwaiter().GetResult());
         Transport.Use(app, workspace.Declaration.Transport);
         app.UseResponseCompression();
@@ -80,6 +82,15 @@ public static class ServiceHost
         MapConsole(app, options.ConsoleFolder ?? Path.Combine(AppContext.BaseDirectory, "console"));
         return app;
     }
+
+    private static void TellLink(WebApplication app)
+    {
+        if (!app.Services.GetRequiredService<Administration>().IsRequired && app.Urls.FirstOrDefault() is { } address)
+            app.Services.GetRequiredService<ConsoleLink>().Tell(address);
+    }
+
+    /// <summary>The link that opens the console of a started service whose workspace has no administrator; null = it has some.</summary>
+    public static string? ConsoleLinkOf(WebApplication app) => app.Services.GetRequiredService<ConsoleLink>().Current;
 
     private static void MapHealth(WebApplication app, ServiceRegistry registry)
     {

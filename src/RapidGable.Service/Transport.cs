@@ -76,10 +76,10 @@ internal static class Transport
         });
         if (transport.Origins.IsEmpty)
             return;
-        // The management interface is for pages of this service only.
-        app.UseWhen(context => !ODataFace.RawTarget(context).Path.StartsWith("/manage", StringComparison.OrdinalIgnoreCase), open => open.UseCors(policy => policy.WithOrigins([.. transport.Origins]).WithMethods("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS")
-            .WithHeaders("Authorization", "Content-Type", "Accept", "Accept-Language", "OData-Version", "OData-MaxVersion", "Prefer", "If-Match", "If-None-Match")
-            .WithExposedHeaders("OData-Version", "OData-EntityId", "Location", "ETag", "Preference-Applied", "Retry-After").SetPreflightMaxAge(TimeSpan.FromMinutes(10))));
+        // The management interface is for pages of this service only. The path is compared as routing reads it, decoded.
+        app.UseWhen(context => !context.Request.Path.StartsWithSegments("/manage", StringComparison.OrdinalIgnoreCase), open => open.UseCors(policy => policy.WithOrigins([.. transport.Origins]).WithMethods("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS")
+            .WithHeaders("Authorization", "Content-Type", "Accept", "Accept-Language", "OData-Version", "OData-MaxVersion", "Prefer", "If-Match", "If-None-Match", "Range", "X-Requested-With", RepeatMemory.IdHeader, RepeatMemory.SentHeader)
+            .WithExposedHeaders("OData-Version", "OData-EntityId", "Location", "ETag", "Preference-Applied", "Retry-After", "AsyncResult", "Allow", RepeatMemory.ResultHeader).SetPreflightMaxAge(TimeSpan.FromMinutes(10))));
     }
 
     private static ForwardedHeadersOptions Forwarded(TransportDeclaration transport)

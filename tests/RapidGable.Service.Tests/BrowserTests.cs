@@ -53,6 +53,10 @@ public abstract class BrowserTests : IAsyncLifetime
             if (message.Type == "error")
                 PageErrors.Add(message.Text);
         };
+        if (Service.ConsoleLink is not { } link)
+            return;
+        await Page.GotoAsync(link);
+        await Expect(Page.GetByRole(AriaRole.Button, new PageGetByRoleOptions { Name = "Sign out" })).ToBeVisibleAsync();
     }
 
     protected Task GoAsync(string path) => Page.GotoAsync(Service.Address + "/console/" + path);

@@ -348,14 +348,13 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     }
 
     [Fact]
-    public async Task Management_explains_a_request_and_answers_only_loopback_names()
+    public async Task Management_explains_a_request()
     {
         var explained = await service.Http.SendAsync("/manage/explain?url=" + Uri.EscapeDataString(service.Http.Address + Root + "Stations?$filter=name eq 'x'&$count=true".Replace(" ", "%20")));
         var statements = explained.Json.GetProperty("statements");
         Assert.Equal(2, statements.GetArrayLength());
         Assert.Equal("'x'", statements[1].GetProperty("parameters")[0].GetProperty("value").GetString());
         Assert.Equal(400, (await service.Http.SendAsync("/manage/explain?url=" + Uri.EscapeDataString("/odata/s/Stations?$filter=nam%20eq%201"))).Status);
-        Assert.Equal(404, (await service.Http.SendAsync("/manage/services", "GET", ("Host", "rivers.example.org"))).Status);
         Assert.Equal(12, (await service.Http.SendAsync("/manage/services/s")).Json.GetProperty("sets").GetArrayLength());
     }
 

@@ -34,6 +34,12 @@ public sealed class RunningService : IAsyncDisposable
 
     public string Address { get; }
 
+    /// <summary>The link that opens the console as long as there is no administrator; null = there is one.</summary>
+    public string? ConsoleLink => ServiceHost.ConsoleLinkOf(_app);
+
+    /// <summary>What commands send in place of an administrator's key; null = there is an administrator.</summary>
+    public string? LinkToken => ConsoleLink?.Split('=')[1];
+
     /// <param name="handler">How it is called; null = without cookies and certificates.</param>
     public static async Task<RunningService> StartAsync(string folder, TimeProvider? time = null, SocketsHttpHandler? handler = null)
     {
@@ -54,6 +60,9 @@ public sealed class RunningService : IAsyncDisposable
         using var request = new HttpRequestMessage(new HttpMethod(method), new Uri(url, new UriCreationOptions { DangerousDisablePathAndQueryCanonicalization = true }));
         if (json is not null)
             request.Content = new StringContent(json, Encoding.UTF8, "application/json");
+        // Who started the service may manage it, unless a test sends something of its own.
+        if (LinkToken is { } token && (target.StartsWith("/manage", StringComparison.Ordinal) || target is "/metrics" or "/health/ready") && !headers.Any(h => h.Name is "Authorization" or "Cookie"))
+            headers = [.. headers, ("Authorization", "Bearer " + token)];
         foreach (var (name, value) in headers)
         {
             if (name.StartsWith("Content-", StringComparison.OrdinalIgnoreCase) && request.Content is { } content)

@@ -155,7 +155,7 @@ public sealed class SignInTests : IAsyncLifetime
     [Fact]
     public async Task Answers_to_somebody_are_theirs_alone()
     {
-        Assert.Equal("private", (await GetAsync("/odata/s/Visits", "Bearer " + _key)).Header("Cache-Control"));
+        Assert.Equal("private, no-cache", (await GetAsync("/odata/s/Visits", "Bearer " + _key)).Header("Cache-Control"));
         Assert.Null((await GetAsync("/odata/s/Places")).Header("Cache-Control"));
     }
 

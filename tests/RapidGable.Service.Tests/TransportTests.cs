@@ -76,7 +76,7 @@ public sealed class TransportTests : IDisposable
             Assert.Contains("https://water.example.org/odata/s/", answer.Text);
             Assert.Equal("max-age=172800", answer.Header("Strict-Transport-Security"));
             // Whoever is behind the proxy is not on this machine.
-            Assert.Equal(404, (await http.SendAsync("/manage/services", "GET", ("X-Forwarded-For", "192.0.2.7"))).Status);
+            Assert.Equal(401, (await http.SendAsync("/manage/services", "GET", ("X-Forwarded-For", "192.0.2.7"))).Status);
         }
         await using (var http = await StartAsync("transport: { proxies: [10.0.0.1], hsts-days: 2 }\n"))
         {
@@ -96,6 +96,9 @@ public sealed class TransportTests : IDisposable
         Assert.Equal(200, (await http.SendAsync("/odata/s/Visits", "GET", basic, ("X-Forwarded-For", "192.0.2.7"), ("X-Forwarded-Proto", "https"))).Status);
         var refused = await http.SendAsync("/odata/s/Visits", "GET", basic, ("X-Forwarded-For", "192.0.2.7"));
         Assert.Equal((401, "tls-needed"), (refused.Status, refused.Json.GetProperty("error").GetProperty("code").GetString()));
+        // Nor is a key or a token.
+        foreach (var bearer in new[] { "gablekey_0123_4567", "a.b.c" })
+            Assert.Contains("tls-needed", (await http.SendAsync("/odata/s/Visits", "GET", ("Authorization", "Bearer " + bearer), ("X-Forwarded-For", "192.0.2.7"))).Text);
     }
 
     [Theory]
@@ -126,7 +129,22 @@ public sealed class TransportTests : IDisposable
         Assert.Null(answer.Header("Access-Control-Allow-Credentials"));
         var preflight = await http.SendAsync("/odata/s/Visits", "OPTIONS", ("Origin", origin), ("Access-Control-Request-Method", "GET"), ("Access-Control-Request-Headers", "authorization"));
         Assert.Equal(may ? origin : null, preflight.Header("Access-Control-Allow-Origin"));
-        Assert.Null((await http.SendAsync("/manage/services", "GET", ("Origin", origin))).Header("Access-Control-Allow-Origin"));
+        Assert.Contains("Origin", answer.Header("Vary"));
+        foreach (var management in new[] { "/manage/services", "/%6danage/services", "/MANAGE/services", "/x/../manage/services" })
+            Assert.Null((await http.SendAsync(management, "GET", ("Origin", origin))).Header("Access-Control-Allow-Origin"));
+    }
+
+    [Theory] // what the documents recommend to send
+    [InlineData("If-Match")]
+    [InlineData("Prefer")]
+    [InlineData("X-Requested-With")]
+    [InlineData("Repeatability-Request-ID")]
+    [InlineData("Repeatability-First-Sent")]
+    public async Task Pages_of_declared_origins_may_send(string header)
+    {
+        await using var http = await StartAsync("transport: { origins: [https://map.example.org] }\n");
+        var preflight = await http.SendAsync("/odata/s/Visits", "OPTIONS", ("Origin", "https://map.example.org"), ("Access-Control-Request-Method", "PATCH"), ("Access-Control-Request-Headers", header.ToLowerInvariant()));
+        Assert.Contains(header, preflight.Header("Access-Control-Allow-Headers") ?? "", StringComparison.OrdinalIgnoreCase);
     }
 
     [Theory]

@@ -3,7 +3,8 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { signIn } from '../api';
 
-export function SignInPage() {
+/** @param isRequired Whether there are administrators at all. */
+export function SignInPage({ isRequired }: { isRequired: boolean }) {
   const client = useQueryClient();
   const [name, setName] = useState('');
   const [password, setPassword] = useState('');
@@ -29,6 +30,12 @@ export function SignInPage() {
             <Text size="sm" c="dimmed">
               The console is for administrators. Callers of services need no account here.
             </Text>
+            {!isRequired && (
+              <Alert color="yellow" title="There is no administrator yet">
+                Open the link that “gable serve” printed. It is good once; the next one stands in the file
+                “console-link” in the workspace’s folder.
+              </Alert>
+            )}
             {enter.isError && (
               <Alert color="red" role="alert">
                 {enter.error.message}

@@ -20,12 +20,12 @@ import { Failed, Pending } from './States';
 /** What stands around every page: the workspace's name, the services, the colours. */
 export function Frame() {
   const session = useQuery({ queryKey: ['session'], queryFn: fetchSession });
-  const mayLook = session.data !== undefined && (!session.data.required || !!session.data.name);
+  const mayLook = !!session.data?.name;
   const workspace = useQuery({ queryKey: ['workspace'], queryFn: fetchWorkspace, enabled: mayLook });
   const services = useQuery({ queryKey: ['services'], queryFn: fetchServices, enabled: mayLook });
   if (session.isPending) return <Pending what="the console" />;
   if (session.isError) return <Failed error={session.error} retry={session.refetch} />;
-  if (!mayLook) return <SignInPage />;
+  if (!mayLook) return <SignInPage isRequired={session.data.required} />;
   return (
     <AppShell header={{ height: 52 }} navbar={{ width: 216, breakpoint: 'sm' }} padding="lg">
       <a className="skip" href="#content">
@@ -45,7 +45,7 @@ export function Frame() {
             </Text>
           </Group>
           <Group gap="sm" wrap="nowrap">
-            {session.data.required && <SignOutButton name={session.data.name ?? ''} />}
+            <SignOutButton name={session.data.name ?? ''} />
             <SchemeButton />
           </Group>
         </Group>

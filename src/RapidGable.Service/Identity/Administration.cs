@@ -1,5 +1,4 @@
 using System.Collections.Concurrent;
-using System.Net;
 using System.Security.Claims;
 using System.Security.Cryptography;
 using System.Text;
@@ -47,14 +46,14 @@ internal sealed class ConsoleSessions(TimeProvider time) : ITicketStore
 
 /// <summary>
 /// Who may use the management interface: administrators, by the cookie of the console or a key. As long as the workspace has none, whoever
-/// works on the same machine; there the host is a loopback name too, so that no web page reaches it by another.
+/// has the link that the service told when it started.
 /// </summary>
-internal sealed class Administration(AccountStore store, PasswordCheck passwords, AuditLog audit, TimeProvider time)
+internal sealed class Administration(AccountStore store, PasswordCheck passwords, ConsoleLink link, AuditLog audit, TimeProvider time)
 {
     public const string Scheme = "console";
 
-    /// <summary>Who works on the same machine, before there are administrators.</summary>
-    public const string LocalName = "local";
+    /// <summary>Who came by the link, before there are administrators.</summary>
+    public const string LinkName = "link";
 
     private const string StampClaim = "stamp";
     private const string KeyClaim = "key";
@@ -89,8 +88,6 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
     /// <summary>The administrator of a request; null = it is none's.</summary>
     public async Task<string?> NameOfAsync(HttpContext context)
     {
-        if (!IsRequired)
-            return IsLocal(context) ? LocalName : null;
         if (context.Request.Headers.Authorization is { Count: > 0 } header)
             return ByKey(context, header.ToString());
         return (await context.AuthenticateAsync(Scheme)) is { Succeeded: true, Principal.Identity.Name: { } name } ? name : null;
@@ -99,20 +96,44 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
     private string? ByKey(HttpContext context, string header)
     {
         const string Bearer = "Bearer ";
-        if (!header.StartsWith(Bearer, StringComparison.OrdinalIgnoreCase) || header.Length > 300 || store.Current?.FindKey(header[Bearer.Length..].Trim(), time.GetUtcNow().UtcDateTime) is not { Key.IsAdministrator: true } found)
+        var key = header.StartsWith(Bearer, StringComparison.OrdinalIgnoreCase) && header.Length <= 300 ? header[Bearer.Length..].Trim() : "";
+        if (SignIn.IsPlainFromAfar(context))
+            audit.Refused(context, AuditEvents.SignInRefused, null, 401, "tls-needed", "a key of management over plain HTTP");
+        else if (!IsRequired && link.Is(key))
+            return LinkName;
+        else if (key.Length > 0 && store.Current?.FindKey(key, time.GetUtcNow().UtcDateTime) is { Key.IsAdministrator: true } found)
         {
-            audit.Refused(context, AuditEvents.SignInRefused, null, 401, "sign-in", "a key that opens no management");
-            return null;
+            audit.SignedIn(context, found.Key.Name, "key", found.Id);
+            return found.Key.Name;
         }
-        audit.SignedIn(context, found.Key.Name, "key", found.Id);
-        return found.Key.Name;
+        else
+            audit.Refused(context, AuditEvents.SignInRefused, null, 401, "sign-in", "a key that opens no management");
+        return null;
     }
+
+    /// <summary>Signs in to the console of a workspace without administrators by the link that the service told; the answer sets its cookie.</summary>
+    public async Task<RequestFault?> SignInByLinkAsync(HttpContext context, string token)
+    {
+        if (SignIn.IsPlainFromAfar(context))
+            return PlainFromAfar;
+        if (IsRequired || !link.Use(token))
+        {
+            audit.Refused(context, AuditEvents.SignInRefused, null, 401, "sign-in", "a link that opens nothing");
+            return SignIn.Refused(IsRequired ? "The workspace has administrators, who sign in with their password or a key." : "The link has been used, or is that of another start of the service. The file 'console-link' in the workspace's folder holds the one that opens the console now.");
+        }
+        var identity = new ClaimsIdentity([new Claim(ClaimTypes.Name, LinkName), new Claim(StampClaim, link.Stamp)], Scheme);
+        await context.SignInAsync(Scheme, new ClaimsPrincipal(identity));
+        audit.SignedIn(context, LinkName, "link");
+        return null;
+    }
+
+    private static RequestFault PlainFromAfar => new(401, "tls-needed", "Passwords, keys and links are taken over TLS only; everybody on the way could have read this one.");
 
     /// <summary>Signs in to the console; the answer sets its cookie.</summary>
     public async Task<RequestFault?> SignInAsync(HttpContext context, string name, string password)
     {
         if (SignIn.IsPlainFromAfar(context))
-            return new RequestFault(401, "tls-needed", "Passwords are taken over TLS only; everybody on the way could have read this one.");
+            return PlainFromAfar;
         var account = store.Current?.Administrators.GetValueOrDefault(name);
         if (await passwords.RefuseAsync(context, "administrator", name, password, account?.Password) is { } fault)
         {
@@ -128,6 +149,8 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
     /// <summary>Signs in to the console with an administrator's key; the answer sets its cookie.</summary>
     public async Task<RequestFault?> SignInAsync(HttpContext context, string key)
     {
+        if (SignIn.IsPlainFromAfar(context))
+            return PlainFromAfar;
         if (ByKey(context, "Bearer " + key) is not { } name || store.Current?.FindKey(key.Trim(), time.GetUtcNow().UtcDateTime) is not { } found)
             return SignIn.Refused("The key is not an administrator's, is revoked, or its time is over.");
         var identity = new ClaimsIdentity([new Claim(ClaimTypes.Name, name), new Claim(KeyClaim, found.Id), new Claim(StampClaim, StampOf(found.Key.Secret))], Scheme);
@@ -138,13 +161,15 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
     private bool IsGood(ClaimsPrincipal principal)
     {
         var stamp = principal.FindFirst(StampClaim)?.Value;
+        if (principal.Identity?.Name == LinkName && stamp == link.Stamp)
+            return !IsRequired;
         if (principal.FindFirst(KeyClaim)?.Value is { } id)
             return store.Current?.Keys.GetValueOrDefault(id) is { IsAdministrator: true } key && !(key.Expires <= time.GetUtcNow().UtcDateTime) && stamp == StampOf(key.Secret);
         return principal.Identity?.Name is { } name && store.Current?.Administrators.GetValueOrDefault(name) is { } account && stamp == StampOf(account.Password);
     }
 
-    /// <summary>Whether a request may hear what is only for those who run the service: administrators, and who works on its machine.</summary>
-    public async Task<bool> IsInsiderAsync(HttpContext context) => IsFromHere(context) || await NameOfAsync(context) is not null;
+    /// <summary>Whether a request may hear what is only for those who run the service.</summary>
+    public async Task<bool> IsInsiderAsync(HttpContext context) => (context.Request.Headers.Authorization.Count > 0 || context.Request.Headers.Cookie.Count > 0) && await NameOfAsync(context) is not null;
 
     private static string StampOf(string hash) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(hash)));
 
@@ -156,11 +181,4 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
         return headers.ContainsKey(ManagementInterface.ClientHeader) && headers["Sec-Fetch-Site"].ToString() is "" or "same-origin" or "none"
             && (headers.Origin.Count == 0 || headers.Origin.ToString().Equals($"{context.Request.Scheme}://{context.Request.Host}", StringComparison.OrdinalIgnoreCase));
     }
-
-    private static bool IsFromHere(HttpContext context) =>
-        Peer.Of(context) is { } address && IPAddress.IsLoopback(address) && context.Connection.RemoteIpAddress is { } client && IPAddress.IsLoopback(client) && !context.Request.Headers.ContainsKey("X-Forwarded-For");
-
-    private static bool IsLocal(HttpContext context) => IsFromHere(context)
-        && context.Request.Host.Host.Trim('[', ']') is var host
-        && (host is "localhost" || (IPAddress.TryParse(host, out var named) && IPAddress.IsLoopback(named)));
 }

@@ -57,6 +57,8 @@ internal sealed class SignIn(ServiceRegistry registry, AccountStore store, Passw
             return Refused("Nobody can sign in here.");
         if (headers.Count > 1 || !AuthenticationHeaderValue.TryParse(headers[0], out var header) || header.Parameter is not { } parameter)
             return Refused("The header Authorization cannot be read.");
+        if (IsPlainFromAfar(context))
+            return new RequestFault(401, "tls-needed", "Passwords, keys and tokens are taken over TLS only; everybody on the way could have read this one.", "Authorization");
         return header.Scheme.ToLowerInvariant() switch
         {
             "basic" => await PasswordAsync(parameter, context),
@@ -78,8 +80,6 @@ internal sealed class SignIn(ServiceRegistry registry, AccountStore store, Passw
 
     private async ValueTask<Result<Caller>> PasswordAsync(string parameter, HttpContext context)
     {
-        if (IsPlainFromAfar(context))
-            return new RequestFault(401, "tls-needed", "Passwords are taken over TLS only; everybody on the way could have read this one.", "Authorization");
         string text;
         try
         {
