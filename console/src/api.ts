@@ -367,6 +367,8 @@ export interface AuditEvent {
   status?: number;
   code?: string;
   detail?: string;
+  /** How many like it are told by this one. */
+  count?: number;
 }
 
 export async function fetchAudit(event: string | null): Promise<{ isKept: boolean; events: AuditEvent[] }> {

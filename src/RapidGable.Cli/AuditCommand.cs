@@ -49,7 +49,7 @@ internal static class AuditCommand
         var table = new Table().Border(TableBorder.None).AddColumns("time (UTC)", "event", "caller", "from", "what");
         foreach (var e in events)
         {
-            var what = string.Join(' ', new[] { e.By is { } by && e.Event == AuditEvents.SignIn ? $"by {by}" : null, e.Status?.ToString(System.Globalization.CultureInfo.InvariantCulture), e.Method, e.Event == AuditEvents.Management ? null : e.Path, e.Detail }.OfType<string>());
+            var what = string.Join(' ', new[] { e.By is { } by && e.Event == AuditEvents.SignIn ? $"by {by}" : null, e.Status?.ToString(System.Globalization.CultureInfo.InvariantCulture), e.Method, e.Event == AuditEvents.Management ? null : e.Path, e.Detail, e is { Count: { } more, Event: not AuditEvents.Lost } ? $"and {more} like it" : null }.OfType<string>());
             table.AddRow($"{e.Time:yyyy-MM-dd HH:mm:ss}", e.Event is AuditEvents.SignIn or AuditEvents.Management ? e.Event : $"[red]{e.Event}[/]", Markup.Escape(e.Caller ?? "-"), Markup.Escape(e.Address ?? "-"), Markup.Escape(what));
         }
         Terminal.Out.Write(table);

@@ -108,15 +108,30 @@ internal static class AccountEndpoints
 
     private static object Shown(ServiceRegistry registry, AccountFile file)
     {
-        var uses = AuditLog.FolderOf(registry.Workspace.Declaration)?.Read().Where(e => e.Event == AuditEvents.SignIn).ToList() ?? [];
-        DateTime? LastUse(Func<AuditEvent, bool> isOf) => uses.FirstOrDefault(isOf)?.Time;
+        var uses = LastUses(registry, [.. file.Users.Keys.Select(u => "user " + u), .. file.Keys.Keys.Select(k => "key " + k)]);
+        DateTime? LastUse(string of) => uses.TryGetValue(of, out var time) ? time : null;
         return new
         {
             roles = registry.All.SelectMany(s => s.Model.Sets).SelectMany(s => s.Rules).SelectMany(r => r.Who.Roles).Concat(file.Users.Values.SelectMany(u => u.Roles)).Distinct().Order(StringComparer.Ordinal),
-            users = file.Users.Select(u => new { name = u.Key, u.Value.Roles, u.Value.Attributes, lastUse = LastUse(e => e.By == "password" && e.Caller == u.Key) }),
-            keys = file.Keys.Select(k => new { id = k.Key, k.Value.Name, k.Value.Roles, k.Value.Attributes, k.Value.Services, k.Value.May, k.Value.IsAdministrator, k.Value.Made, k.Value.Expires, lastUse = LastUse(e => e.Key == k.Key) }),
+            users = file.Users.Select(u => new { name = u.Key, u.Value.Roles, u.Value.Attributes, lastUse = LastUse("user " + u.Key) }),
+            keys = file.Keys.Select(k => new { id = k.Key, k.Value.Name, k.Value.Roles, k.Value.Attributes, k.Value.Services, k.Value.May, k.Value.IsAdministrator, k.Value.Made, k.Value.Expires, lastUse = LastUse("key " + k.Key) }),
             administrators = file.Administrators.Keys,
         };
+    }
+
+    /// <summary>When each of some accounts was used last; the log is read back until all are known.</summary>
+    private static Dictionary<string, DateTime> LastUses(ServiceRegistry registry, HashSet<string> wanted)
+    {
+        var found = new Dictionary<string, DateTime>();
+        foreach (var use in AuditLog.FolderOf(registry.Workspace.Declaration)?.Read() ?? [])
+        {
+            if (found.Count == wanted.Count)
+                break;
+            var of = use.Event != AuditEvents.SignIn ? null : use.Key is { } key ? "key " + key : use.By == "password" ? "user " + use.Caller : null;
+            if (of is not null && wanted.Contains(of))
+                found.TryAdd(of, use.Time);
+        }
+        return found;
     }
 
     /// <param name="Note">For the audit log.</param>

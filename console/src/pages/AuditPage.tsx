@@ -74,7 +74,15 @@ function Events({ events }: { events: AuditEvent[] }) {
               </Table.Td>
               <Table.Td>
                 <Text size="sm">
-                  {[event.by && `by ${event.by}`, event.status, event.code, event.detail].filter(Boolean).join(', ')}
+                  {[
+                    event.by && `by ${event.by}`,
+                    event.status,
+                    event.code,
+                    event.detail,
+                    event.count && event.event !== 'lost' && `and ${event.count} like it`,
+                  ]
+                    .filter(Boolean)
+                    .join(', ')}
                 </Text>
               </Table.Td>
             </Table.Tr>

@@ -63,6 +63,9 @@ public static class Limits
     /// <summary>Minutes for which a name that had too many wrong passwords waits.</summary>
     public const int SignInPauseMinutes = 5;
 
+    /// <summary>Lines of refusals in the audit log of a day; like ones within a minute are one line anyway, and beyond this they are counted only.</summary>
+    public const int RefusalsNoted = 5_000;
+
     /// <summary>Entities in one body, related ones among them.</summary>
     public const int SentEntities = 1_000;
 

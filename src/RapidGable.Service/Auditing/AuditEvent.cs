@@ -23,7 +23,7 @@ public static class AuditEvents
     /// <summary>An administrator, or who works in the workspace's folder, looked at or changed something.</summary>
     public const string Management = "management";
 
-    /// <summary>So much happened that some of it is not noted.</summary>
+    /// <summary>So much happened, or was refused in a day, that some of it is not noted.</summary>
     public const string Lost = "lost";
 
     public static readonly string[] All = [SignIn, SignInRefused, Refused, Changed, Limited, Management, Lost];
@@ -34,7 +34,7 @@ public static class AuditEvents
 /// <param name="Event">One of <see cref="AuditEvents"/>.</param>
 public sealed record AuditEvent(DateTime Time, [property: JsonPropertyName("event")] string Event)
 {
-    /// <summary>Who; null = nobody known.</summary>
+    /// <summary>Who; null = an anonymous caller.</summary>
     public string? Caller { get; init; }
 
     /// <summary>How they showed it: password, key, token, certificate, proxy, console, or command.</summary>
@@ -55,6 +55,9 @@ public sealed record AuditEvent(DateTime Time, [property: JsonPropertyName("even
 
     /// <summary>The code of the error, as docs/errors.md lists it.</summary>
     public string? Code { get; init; }
+
+    /// <summary>How many like it followed within a minute and are told by this one; null = it stands for itself.</summary>
+    public int? Count { get; init; }
 
     /// <summary>In words, where there is more to say.</summary>
     public string? Detail { get; init; }

@@ -1,4 +1,5 @@
 using System.Globalization;
+using System.Text;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 
@@ -8,6 +9,7 @@ namespace RapidGable.Service.Auditing;
 public sealed class AuditFolder(string folder)
 {
     private const string Ending = ".jsonl";
+    private const int PieceBytes = 64 * 1024;
 
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull };
 
@@ -40,21 +42,34 @@ public sealed class AuditFolder(string folder)
             File.Delete(path);
     }
 
-    /// <summary>The events, newest first; a line that cannot be read is left out.</summary>
-    public IEnumerable<AuditEvent> Read()
+    /// <summary>The events, newest first; a line that cannot be read is left out. Files are read from their end, a piece at a time.</summary>
+    public IEnumerable<AuditEvent> Read() => Days().OrderByDescending(d => d.Day).SelectMany(d => LinesFromEnd(d.Path)).Select(Parse).OfType<AuditEvent>();
+
+    private static IEnumerable<string> LinesFromEnd(string path)
     {
-        foreach (var (_, path) in Days().OrderByDescending(d => d.Day))
+        using var stream = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
+        var piece = new byte[PieceBytes];
+        // The beginning of a line whose end is known already.
+        byte[] rest = [];
+        for (var end = stream.Length; end > 0;)
         {
-            List<AuditEvent> day = [];
-            using var reader = new StreamReader(new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete));
-            while (reader.ReadLine() is { } line)
+            var count = (int)Math.Min(PieceBytes, end);
+            end -= count;
+            stream.Position = end;
+            stream.ReadExactly(piece, 0, count);
+            var text = piece.AsMemory(0, count);
+            for (int at; (at = text.Span.LastIndexOf((byte)'\n')) >= 0; text = text[..at])
             {
-                if (Parse(line) is { } found)
-                    day.Add(found);
+                byte[] line = [.. text.Span[(at + 1)..], .. rest];
+                rest = [];
+                if (line.Length > 0)
+                    yield return Encoding.UTF8.GetString(line);
             }
-            for (var i = day.Count - 1; i >= 0; i--)
-                yield return day[i];
+            // A line is short; what has no end for so long is none of ours.
+            rest = text.Length + rest.Length > PieceBytes ? [] : [.. text.Span, .. rest];
         }
+        if (rest.Length > 0)
+            yield return Encoding.UTF8.GetString(rest);
     }
 
     private static AuditEvent? Parse(string line)

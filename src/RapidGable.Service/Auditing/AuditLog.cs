@@ -5,6 +5,7 @@ using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
 using RapidGable.Declarations;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service.Auditing;
 
@@ -16,7 +17,10 @@ public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogge
     private static readonly TimeSpan SignInPause = TimeSpan.FromMinutes(10);
 
     private readonly Channel<AuditEvent> _waiting = Channel.CreateBounded<AuditEvent>(new BoundedChannelOptions(MostWaiting) { SingleReader = true });
+    private static readonly TimeSpan Look = TimeSpan.FromSeconds(5);
+
     private readonly ConcurrentDictionary<string, DateTime> _signedIn = new();
+    private readonly RefusalCounter _refusals = new();
     private int _lost;
     private bool _isBroken;
     private DateOnly _swept;
@@ -40,9 +44,17 @@ public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogge
         Note(Of(context, AuditEvents.SignIn) with { Caller = caller, By = by, Key = key });
     }
 
-    /// <summary>Notes what somebody was not let do.</summary>
-    public void Refused(HttpContext context, string kind, string? caller, int status, string code, string? detail = null) =>
-        Note(Of(context, kind) with { Caller = caller, Status = status, Code = code, Detail = detail });
+    /// <summary>Notes what somebody was not let do; the same again within a minute is counted.</summary>
+    public void Refused(HttpContext context, string kind, string? caller, int status, string code, string? detail = null)
+    {
+        var refusal = Of(context, kind) with { Caller = caller, Status = status, Code = code, Detail = detail };
+        // Paths differ without end; what comes first in them says enough.
+        var place = string.Join('/', (refusal.Path ?? "").Split('/', '(').Take(4));
+        if (_refusals.Add(string.Join('\n', kind, Allowances.Network(context.Connection.RemoteIpAddress), caller, status, code, detail, refusal.Method, place), refusal) is { } told)
+            Note(told);
+        if (_refusals.TakeReached(refusal.Time) is { } reached)
+            Note(reached);
+    }
 
     /// <summary>Notes what somebody changed over a service.</summary>
     public void Changed(HttpContext context, string? caller, int status) => Note(Of(context, AuditEvents.Changed) with { Caller = caller, Status = status });
@@ -68,17 +80,38 @@ public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogge
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         using var stop = stoppingToken.Register(() => _waiting.Writer.TryComplete());
-        while (await _waiting.Reader.WaitToReadAsync(CancellationToken.None))
+        var isOver = false;
+        while (!isOver)
         {
-            // Events come in numbers; what comes together is written together.
-            await Task.Delay(Gathering, CancellationToken.None);
+            isOver = !await WaitAsync();
             List<AuditEvent> events = [];
             while (events.Count < 1_000 && _waiting.Reader.TryRead(out var happened))
                 events.Add(happened);
+            var now = time.GetUtcNow().UtcDateTime;
+            events.AddRange(_refusals.Collect(now, isOver));
             if (Interlocked.Exchange(ref _lost, 0) is > 0 and var lost)
-                events.Add(new AuditEvent(time.GetUtcNow().UtcDateTime, AuditEvents.Lost) { Detail = $"{lost} events came faster than they could be noted" });
-            Write(events);
+                events.Add(new AuditEvent(now, AuditEvents.Lost) { Count = lost, Detail = $"{lost} events came faster than they could be noted" });
+            if (events.Count > 0)
+                Write(events);
         }
+    }
+
+    /// <summary>Waits for events, or until it is time to look at what was counted; false when none will come.</summary>
+    private async Task<bool> WaitAsync()
+    {
+        using var look = new CancellationTokenSource(Look);
+        try
+        {
+            if (!await _waiting.Reader.WaitToReadAsync(look.Token))
+                return false;
+        }
+        catch (OperationCanceledException)
+        {
+            return true;
+        }
+        // Events come in numbers; what comes together is written together.
+        await Task.Delay(Gathering, CancellationToken.None);
+        return true;
     }
 
     private void Write(List<AuditEvent> events)
