@@ -1,8 +1,8 @@
-# make demo | test | soak | bench | attack | console | lint | clean
+# make demo | test | soak | bench | attack | audit | sbom | console | lint | clean
 PORT ?= 8460
 SHELL := /bin/bash
 
-.PHONY: demo test soak bench attack console lint tools clean demo-data
+.PHONY: demo test soak bench attack audit sbom console lint tools clean demo-data
 
 demo: tools console demo-data
 	@scripts/demo-accounts
@@ -27,9 +27,18 @@ soak: tools
 bench: tools console demo-data
 	@scripts/bench $(ONLY)
 
-# Tools of Debian that try to inject SQL and to hold connections, against the demo; some minutes.
+# The project's own attacks on all three engines, then tools of Debian that try to inject SQL and to hold connections, against the demo; under ten minutes.
+# 'make test' runs the first part in a short form.
 attack: tools demo-data
 	@scripts/attack
+
+# Whether packages that are used have known faults.
+audit: tools
+	@scripts/audit
+
+# What the service and the console are made of, as CycloneDX documents in artifacts/sbom.
+sbom: tools
+	@scripts/sbom
 
 lint: tools
 	@scripts/lint

@@ -103,6 +103,8 @@ internal static partial class LoadBench
             }
             if (IsWanted("allocation"))
                 table.Append(await AllocationBench.RunAsync(workspace));
+            if (IsWanted("guards"))
+                table.Append(await GuardBench.RunAsync(folder));
             if (onlyEngine is null && onlyRoute is null)
                 Write(root, table.ToString(), bars);
         }

@@ -13,13 +13,18 @@ using RapidGable.Building;
 using RapidGable.Demo;
 using RapidGable.Service;
 
-// args: the project's folder, and what to measure only: "load", with an engine and a part of a route's name where given, such as "load sqlite expand".
+// args: the project's folder, and what to measure only: "load", with an engine and a part of a route's name where given, such as "load sqlite expand"; or "guards".
 var folder = Directory.CreateTempSubdirectory("gable-bench").FullName;
 try
 {
     if (args is [_, "load", ..])
     {
         await LoadBench.RunAsync(folder, args[0], args.ElementAtOrDefault(2), args.ElementAtOrDefault(3));
+        return;
+    }
+    if (args is [_, "guards", ..])
+    {
+        Console.WriteLine(await GuardBench.RunAsync(folder));
         return;
     }
     Directory.CreateDirectory(Path.Combine(folder, "sources"));

@@ -67,7 +67,7 @@ internal static class ServeCommand
         if (!System.Net.IPAddress.IsLoopback(address) && workspace.Declaration.Transport.Hosts.IsEmpty)
             Console.Error.WriteLine("gable: warning: 'transport' of workspace.yaml names no 'hosts', so web pages of any name that leads to this address reach the service.");
         if (ServiceHost.ConsoleLinkOf(app) is { } link)
-            Console.Out.WriteLine($"There is no administrator yet. This link opens the console, once; the next one stands in {Path.Combine(folder, "console-link")}:\n  {link}");
+            Console.Error.WriteLine($"There is no administrator yet. This link opens the console, once; the next one stands in {Path.Combine(folder, "console-link")}:\n  {link}");
         Console.Out.WriteLine($"Ready: {AddressOf(app)}/");
         await app.WaitForShutdownAsync(cancellation);
         return 0;

@@ -41,7 +41,11 @@ public static class ServiceHost
         var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory });
         builder.WebHost.ConfigureKestrel(kestrel =>
         {
-            kestrel.Listen(options.Address ?? IPAddress.Loopback, options.Port, listen => Transport.Secure(listen, workspace.Declaration));
+            kestrel.Listen(options.Address ?? IPAddress.Loopback, options.Port, listen =>
+            {
+                Transport.Secure(listen, workspace.Declaration);
+                listen.Use(UnreadableRequests.Middleware);
+            });
             kestrel.AddServerHeader = false;
             // Our own limit is lower and answers with an error body; this one only keeps memory bounded.
             kestrel.Limits.MaxRequestLineSize = 256 * 1024;

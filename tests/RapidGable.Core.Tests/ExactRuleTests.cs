@@ -11,6 +11,7 @@ public sealed class PostgresExactRuleTests(PostgresServer server) : ExactRuleTes
 public sealed class MariaDbExactRuleTests(MariaDbServer server) : ExactRuleTests(Engine.MariaDb, null, server), IClassFixture<MariaDbServer>;
 
 /// <summary>Conditions of rules compare texts character by character, whatever the collations of their columns take as equal.</summary>
+[Trait("Category", "Attack")]
 public abstract class ExactRuleTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null) : EngineTests(engine, postgres, mariaDb)
 {
     private string Text => Engine switch { Engine.Sqlite => "VARCHAR(20) COLLATE NOCASE", Engine.PostgreSql => "VARCHAR(20) COLLATE loose", _ => "VARCHAR(20)" };
@@ -46,5 +47,16 @@ public abstract class ExactRuleTests(Engine engine, PostgresServer? postgres = n
         var tom = new Caller(true, []) { Name = "tom", Attributes = ImmutableDictionary<string, ImmutableArray<string>>.Empty };
         var answer = await GetAsync("Papers?$select=id", tom, new PublishedService(workspace.Services[0].Model, workspace.Sources, "r"));
         Assert.Equal(expected, answer.StartsWith('{') ? string.Join(',', System.Text.RegularExpressions.Regex.Matches(answer, @"'id':(\d+)").Select(m => m.Groups[1].Value)) : answer);
+    }
+
+    [Theory] // an equality keeps the index; an order of texts does not, where the column has another
+    [InlineData("owner eq @user", false)]
+    [InlineData("owner in ('tom','ada')", false)]
+    [InlineData("owner ge 'b'", true)]
+    [InlineData("kind ge 'b'", false)] // no index
+    public async Task What_costs_an_index_is_warned_of(string rows, bool warns)
+    {
+        await using var workspace = await LoadAsync(Declared(rows));
+        Assert.Equal(warns, workspace.Diagnostics.Items.Any(d => d.Code == "rule-index" && d.Message.Contains("'owner'")));
     }
 }

@@ -11,6 +11,7 @@ public sealed class PostgresForgedPositionTests(PostgresServer server) : ForgedP
 public sealed class MariaDbForgedPositionTests(MariaDbServer server) : ForgedPositionTests(Engine.MariaDb, null, server), IClassFixture<MariaDbServer>;
 
 /// <summary>Next and delta links with values that no answer of the service ever held.</summary>
+[Trait("Category", "Attack")]
 public abstract class ForgedPositionTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null) : EngineTests(engine, postgres, mariaDb)
 {
     protected override string Tables => $"""

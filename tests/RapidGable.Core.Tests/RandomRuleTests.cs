@@ -13,6 +13,7 @@ public sealed class PostgresRandomRuleTests(PostgresServer server) : RandomRuleT
 public sealed class MariaDbRandomRuleTests(MariaDbServer server) : RandomRuleTests(Engine.MariaDb, null, server), IClassFixture<MariaDbServer>;
 
 /// <summary>Random rules, callers and requests: the answers are those of an evaluator of its own, which knows rows and delegates only.</summary>
+[Trait("Category", "Attack")]
 public abstract class RandomRuleTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null) : EngineTests(engine, postgres, mariaDb)
 {
     protected override string Tables => RuleWorld.Tables;

@@ -16,6 +16,7 @@ public sealed class PostgresRandomWriteRuleTests(PostgresServer server) : Random
 public sealed class MariaDbRandomWriteRuleTests(MariaDbServer server) : RandomWriteRuleTests(Engine.MariaDb, null, server), IClassFixture<MariaDbServer>;
 
 /// <summary>Random rules about writing: what is let through and what is then in the table is what an evaluator without SQL says.</summary>
+[Trait("Category", "Attack")]
 public abstract class RandomWriteRuleTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null) : EngineTests(engine, postgres, mariaDb)
 {
     private static readonly string[] Operations = ["read", "create", "update", "delete"];

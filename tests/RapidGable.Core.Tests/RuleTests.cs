@@ -10,6 +10,7 @@ public sealed class PostgresRuleTests(PostgresServer server) : RuleTests(Engine.
 public sealed class MariaDbRuleTests(MariaDbServer server) : RuleTests(Engine.MariaDb, null, server), IClassFixture<MariaDbServer>;
 
 /// <summary>Rows and columns that rules leave to a caller, on every way to them.</summary>
+[Trait("Category", "Attack")]
 public abstract class RuleTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null) : EngineTests(engine, postgres, mariaDb)
 {
     protected override string Tables => """

@@ -3,6 +3,7 @@ using RapidGable.Sources;
 namespace RapidGable.Core.Tests;
 
 /// <summary>Who gets the next session of a source, and what requests may hold of memory.</summary>
+[Trait("Category", "Attack")]
 public sealed class SessionGateTests
 {
     private readonly ByteBudget _process = new(1_000);
@@ -75,20 +76,32 @@ public sealed class SessionGateTests
         Assert.Equal(2, (await TakeAsync(gate, Of("c"), 2)).Count);
     }
 
-    [Theory]
-    [InlineData(2, 10, 2)]
-    [InlineData(10, 3, 3)]
-    public async Task The_queue_has_an_end(int waiting, int waitingOfOne, int expected)
+    [Fact] // as many as the queue holds, of whomever; one caller's own part counts while others wait
+    public async Task The_queue_has_an_end()
     {
         var gate = Gate(1);
-        var sharing = new SessionSharing(waiting, waitingOfOne, true);
+        var sharing = new SessionSharing(4, 2, true);
         var held = await gate.EnterAsync(Of("a", sharing: sharing), CancellationToken.None);
-        var queue = Enumerable.Range(0, expected).Select(_ => gate.EnterAsync(Of("a", sharing: sharing), CancellationToken.None).AsTask()).ToList();
-        var refused = await Assert.ThrowsAsync<SourceException>(async () => await gate.EnterAsync(Of("a", sharing: sharing), CancellationToken.None));
-        Assert.Equal(SourceFaultKind.QueueFull, refused.Kind);
+        List<Task<SessionPass>> Wait(string who, int count) => [.. Enumerable.Range(0, count).Select(_ => gate.EnterAsync(Of(who, sharing: sharing), CancellationToken.None).AsTask())];
+        async Task IsFullAsync(Task waiting) => Assert.Equal(SourceFaultKind.QueueFull, (await Assert.ThrowsAsync<SourceException>(() => waiting)).Kind);
+        var alone = Wait("a", 4);
+        await IsFullAsync(Wait("a", 1)[0]);
+        // Somebody else gets in, and the last one of who has too many goes.
+        var other = Wait("b", 2);
+        await IsFullAsync(alone[3]);
+        await IsFullAsync(alone[2]);
+        await IsFullAsync(Wait("b", 1)[0]);
+        await IsFullAsync(Wait("c", 1)[0]);
+        Assert.All(other, o => Assert.False(o.IsCompleted));
         held.Leave();
-        foreach (var next in queue)
+        (await other[0]).Leave();
+        for (List<Task<SessionPass>> left = [alone[0], alone[1], other[1]]; left.Count > 0;)
+        {
+            var next = await Task.WhenAny(left);
             (await next).Leave();
+            left.Remove(next);
+        }
+        Assert.Single(await TakeAsync(gate, Of("last"), 1));
     }
 
     [Fact] // who leaves the queue takes no session with them

@@ -9,6 +9,7 @@ using RapidGable.Service.Identity;
 namespace RapidGable.Service.Tests;
 
 /// <summary>Administrators, their sessions and keys, what they do to accounts, and the audit log.</summary>
+[Trait("Category", "Attack")]
 public sealed class AdministrationTests : IAsyncLifetime
 {
     private static readonly string Ada = PasswordHash.Make("long enough");

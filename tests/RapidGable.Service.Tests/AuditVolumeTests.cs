@@ -5,6 +5,7 @@ using RapidGable.Service.Auditing;
 namespace RapidGable.Service.Tests;
 
 /// <summary>Refusals in numbers fill no log, and reading a log of any size holds little of it.</summary>
+[Trait("Category", "Attack")]
 public sealed class AuditVolumeTests : IDisposable
 {
     private static readonly DateTime Noon = new(2026, 5, 1, 12, 0, 0, DateTimeKind.Utc);

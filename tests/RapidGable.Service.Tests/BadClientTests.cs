@@ -6,6 +6,7 @@ using RapidGable.Core.Tests;
 namespace RapidGable.Service.Tests;
 
 /// <summary>Callers who go away, who do not read what they asked for, or who ask for far too much; with one session for all of them.</summary>
+[Trait("Category", "Attack")]
 public sealed class BadClientTests : IAsyncLifetime
 {
     private readonly TestWorkspace _folder = new TestWorkspace().WithSource()

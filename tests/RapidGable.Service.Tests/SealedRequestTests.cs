@@ -4,6 +4,7 @@ namespace RapidGable.Service.Tests;
 
 /// <summary>Requests that are small and mean much, or fail where they should not, the same on every engine.</summary>
 [Collection("writing")]
+[Trait("Category", "Attack")]
 public sealed class SealedRequestTests(WritingFixture engines) : IAsyncLifetime
 {
     public Task InitializeAsync() => engines.ResetAsync();
@@ -142,5 +143,21 @@ public sealed class SealedRequestTests(WritingFixture engines) : IAsyncLifetime
         Assert.Equal(501, (await engines.SameAsync("GET", "/odata/s/Tags", null, ("Range", "items=0-1"))).Status);
         var two = await engines.SameAsync("PATCH", "/odata/s/Tags", """{"value":[{"@id":"Tags(1)","id":2,"label":"both"}]}""", ("OData-Version", "4.01"));
         Assert.True(two.Status == 400 && two.Text.Contains("contradiction"), $"{two.Status} {two.Text}");
+    }
+
+    [Theory]
+    [InlineData("GET /odata/s/Tags%00 HTTP/1.1")]
+    [InlineData("GET /odata/%00 HTTP/1.1")]
+    [InlineData("NO REQUEST")]
+    public async Task What_no_server_reads_is_told_in_our_words(string line)
+    {
+        foreach (var service in engines.Services.Take(1))
+        {
+            var answer = await service.SendRawAsync(Encoding.ASCII.GetBytes($"{line}\r\nHost: {new Uri(service.Address).Authority}\r\n\r\n"));
+            Assert.StartsWith("HTTP/1.1 400 Bad Request\r\n", answer);
+            var body = answer[(answer.IndexOf("\r\n\r\n", StringComparison.Ordinal) + 4)..];
+            Assert.Equal("request", System.Text.Json.JsonDocument.Parse(body).RootElement.GetProperty("error").GetProperty("code").GetString());
+            Assert.Equal(200, (await service.SendAsync("/odata/s/Tags")).Status);
+        }
     }
 }

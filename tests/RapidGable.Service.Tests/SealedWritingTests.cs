@@ -2,6 +2,7 @@ namespace RapidGable.Service.Tests;
 
 /// <summary>Relations write nothing that a plain value could not, and every entity that changes asks for its state, the same on every engine.</summary>
 [Collection("writing")]
+[Trait("Category", "Attack")]
 public sealed class SealedWritingTests(WritingFixture engines) : IAsyncLifetime
 {
     private static readonly (string, string) V401 = ("OData-Version", "4.01");

@@ -10,6 +10,7 @@ namespace RapidGable.Service.Tests;
 /// Callers who ask for much and take it slowly, or not at all, beside others who want a little. The service is a process of its own with a fixed heap; what is
 /// asserted is the order of events, and what the service counts of its memory.
 /// </summary>
+[Trait("Category", "Attack")]
 public sealed class SharingTests : IAsyncLifetime
 {
     private const int Memory = 64;
@@ -38,8 +39,6 @@ public sealed class SharingTests : IAsyncLifetime
         }
         while (await _serve.StandardOutput.ReadLineAsync() is { } line)
         {
-            if (line.Contains("#link="))
-                _token = line.Split("#link=")[1];
             if (!line.StartsWith("Ready: "))
                 continue;
             _address = line[7..].TrimEnd('/');
@@ -48,6 +47,7 @@ public sealed class SharingTests : IAsyncLifetime
         _ = _serve.StandardError.ReadToEndAsync();
         _ = _serve.StandardOutput.ReadToEndAsync();
         Assert.NotEqual("", _address);
+        _token = (await File.ReadAllTextAsync(Path.Combine(_folder.Folder, "console-link"))).Trim().Split("#link=")[1];
     }
 
     public Task DisposeAsync()

@@ -8,6 +8,7 @@ using RapidGable.Service.Identity;
 namespace RapidGable.Service.Tests;
 
 /// <summary>Callers who sign in with a password or a key, over HTTP.</summary>
+[Trait("Category", "Attack")]
 public sealed class SignInTests : IAsyncLifetime
 {
     private sealed class Clock : TimeProvider

@@ -8,6 +8,7 @@ using RapidGable.Service.Identity;
 namespace RapidGable.Service.Tests;
 
 /// <summary>TLS, client certificates, proxies, host names, and what browsers are told, against the real service.</summary>
+[Trait("Category", "Attack")]
 public sealed class TransportTests : IDisposable
 {
     private readonly TestWorkspace _folder = new TestWorkspace().WithSource()

@@ -54,7 +54,7 @@ public static class WorkspaceLoader
             try
             {
                 var built = await ModelBuilder.BuildAsync(service, catalogs.ToImmutable(), sources.ToImmutable(), diagnostics, cancellation);
-                ReportRules(service, built.Model, diagnostics);
+                ReportRules(service, built.Model, name => sources[name].Dialect, catalogs.ToImmutable(), diagnostics);
                 services.Add(built with { Model = built.Model.Keeping(repeats) });
             }
             catch (SourceException exception)
@@ -66,7 +66,7 @@ public static class WorkspaceLoader
     }
 
     /// <summary>The conditions of rules must mean something to the model.</summary>
-    private static void ReportRules(ServiceDeclaration service, EntityModel model, Diagnostics diagnostics)
+    private static void ReportRules(ServiceDeclaration service, EntityModel model, Func<string, SqlDialect> dialectOf, ImmutableDictionary<string, SourceCatalog> catalogs, Diagnostics diagnostics)
     {
         foreach (var rule in service.Sets.SelectMany(s => s.Rules).Where(r => r.Rows is not null || r.WithCheck is not null).Distinct())
         {
@@ -75,8 +75,10 @@ public static class WorkspaceLoader
             {
                 foreach (var condition in new[] { rule.Rows, rule.WithCheck }.OfType<Located<string>>())
                 {
-                    if (BoundRule.Bind(model, set, grant with { Rows = condition.Value }).Fault is { } fault)
+                    if (!BoundRule.Bind(model, set, grant with { Rows = condition.Value }).Is(out var bound, out var fault))
                         diagnostics.Error("rule", $"The condition of a rule of '{set.Name}' cannot be kept: {fault.Message}", condition.Location, fault.Pointer());
+                    else if (bound.Condition is { } written && RuleIndexAdvice.Of(written, set, model, dialectOf, catalogs) is { } column)
+                        diagnostics.Warning("rule-index", $"A rule of '{set.Name}' compares '{column}' exactly, and its index sorts by a collation that does not, so the rule reads all rows.", condition.Location, "Compare with eq, which the index serves, or give the column a collation that compares exactly.");
                 }
             }
         }

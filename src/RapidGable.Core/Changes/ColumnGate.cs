@@ -32,6 +32,7 @@ internal static class ColumnGate
         var target = column.Path.Length > 0 ? column.Path : path.TrimEnd('/');
         var shown = target.Length > 0 ? $"'{target}'" : "The relation";
         var isSetOnce = access.Operation != SetOperations.Create && ColumnAccesses.IsWritten(column.Property, SetOperations.Create);
-        return new RequestFault(400, "read-only", isSetOnce ? $"{shown} is set when the entity is created, and cannot be changed later." : $"{shown} cannot be set: the service or the database makes the value.", target.Length > 0 ? target : null);
+        var message = isSetOnce ? $"{shown} is set when the entity is created, and cannot be changed later." : $"{shown} cannot be set: the service or the database makes the value.";
+        return new RequestFault(400, "read-only", message, target.Length > 0 ? target : null);
     }
 }

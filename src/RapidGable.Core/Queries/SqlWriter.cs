@@ -20,9 +20,10 @@ public sealed class SqlWriter
     /// <param name="tables">All tables of the statement that rules may restrict.</param>
     /// <param name="isGuarded">Expressions of the statement must not meet rows that rules take away, see <see cref="RowGuard"/>.</param>
     /// <param name="isStaged">They go through stages, so that what rules leave is chosen before anything around it is evaluated.</param>
-    private SqlWriter(SqlDialect dialect, bool isGuarded, bool isStaged, IEnumerable<PlanTable> tables)
+    private SqlWriter(SqlDialect dialect, bool isGuarded, bool isStaged, IEnumerable<PlanTable> tables, bool isFenced = false)
         : this(dialect)
     {
+        _isFenced = isFenced;
         if (!isGuarded)
             return;
         _guard = new RowGuard(dialect, source => From(source, isMarked: false, isFenced: false));
@@ -40,21 +41,33 @@ public sealed class SqlWriter
     {
         try
         {
-            var dialect = dialectOf(plan.Main.From.Source.Source);
-            return new CompiledQuery(
-                Write(plan.Main, dialect), plan.Count is { } count ? Write(count, dialect) : null, plan.Probe is { } probe ? Write(probe, dialect) : null,
-                [.. plan.Children.Select((_, i) => WriteChildren(plan.Children, i, dialect))], plan.Shape)
-            {
-                ChildDepths = [.. plan.Children.Select(c => Depth(plan.Children, c))],
-                Remotes = [.. plan.Remotes.Select(r => new RemoteStatements(r, WriteKeys(r, dialect), WriteBatch(r, dialectOf(r.Related.From.Source.Source))))],
-                Tracking = plan.Tracking is { } changes ? Tracking(changes, plan.Main.From.Source, dialect) : null,
-                Bridge = plan.Bridge is { } bridge ? new BridgeStatement(bridge, Write(bridge.Select, dialectOf(bridge.Select.From.Source.Source))) : null,
-            };
+            return Written(plan, dialectOf);
         }
         catch (FaultException exception)
         {
             return exception.Fault;
         }
+    }
+
+    /// <summary>The main statement of a plan with another protection of hidden rows than its own, so that what each of them costs can be measured; never for callers.</summary>
+    internal static SqlStatement WriteWith(HiddenRowProtection protection, SelectPlan plan, SqlDialect dialect)
+    {
+        var writer = new SqlWriter(dialect, protection == HiddenRowProtection.Guard && RowGuard.IsNeeded(plan), plan.From.Apply is not null, Tables(plan), protection == HiddenRowProtection.Fence);
+        return new SqlStatement(writer.Select(plan, plan.Output.IsEmpty ? "COUNT(*)" : null), [.. writer._parameters]);
+    }
+
+    private static CompiledQuery Written(QueryPlan plan, Func<string, SqlDialect> dialectOf)
+    {
+        var dialect = dialectOf(plan.Main.From.Source.Source);
+        return new CompiledQuery(
+            Write(plan.Main, dialect), plan.Count is { } count ? Write(count, dialect) : null, plan.Probe is { } probe ? Write(probe, dialect) : null,
+            [.. plan.Children.Select((_, i) => WriteChildren(plan.Children, i, dialect))], plan.Shape)
+        {
+            ChildDepths = [.. plan.Children.Select(c => Depth(plan.Children, c))],
+            Remotes = [.. plan.Remotes.Select(r => new RemoteStatements(r, WriteKeys(r, dialect), WriteBatch(r, dialectOf(r.Related.From.Source.Source))))],
+            Tracking = plan.Tracking is { } changes ? Tracking(changes, plan.Main.From.Source, dialect) : null,
+            Bridge = plan.Bridge is { } bridge ? new BridgeStatement(bridge, Write(bridge.Select, dialectOf(bridge.Select.From.Source.Source))) : null,
+        };
     }
 
     private static int Depth(ImmutableArray<ChildrenPlan> all, ChildrenPlan child) => child.Parent is { } parent ? Depth(all, all[parent]) + 1 : 1;
@@ -424,4 +437,17 @@ public sealed class SqlWriter
             _ => _dialect.Parameter(index + 1),
         };
     }
+}
+
+/// <summary>How expressions are kept from rows that rules take away.</summary>
+internal enum HiddenRowProtection
+{
+    /// <summary>Not at all.</summary>
+    None,
+
+    /// <summary>As the service does it, see <see cref="RowGuard"/>.</summary>
+    Guard,
+
+    /// <summary>The rows are chosen by themselves first.</summary>
+    Fence,
 }

@@ -62,8 +62,9 @@ internal sealed class SessionGate
             if (_free > 0 && (_waiting.Count == 0 || !request.Sharing.IsFair || MayHold(request)))
                 return Grant(request);
             var share = ShareOf(request.Who);
-            if (_waiting.Count >= request.Sharing.Waiting || share.Waiting >= request.Sharing.WaitingOfOne)
-                throw new SourceException(SourceFaultKind.QueueFull, $"{_waiting.Count} requests wait for one of {_sessions} sessions, {share.Waiting} of them of the same caller.");
+            var othersWait = _callersWaiting > (share.Waiting > 0 ? 1 : 0);
+            if ((othersWait && share.Waiting >= request.Sharing.WaitingOfOne) || (_waiting.Count >= request.Sharing.Waiting && !MakeRoom(request)))
+                throw Full();
             waiter = new Waiter(request);
             _waiting.AddLast(waiter);
             Count(waiter.Request, share, 1);
@@ -74,12 +75,29 @@ internal sealed class SessionGate
         }
         catch (Exception exception) when (exception is TimeoutException or OperationCanceledException)
         {
-            if (!Withdraw(waiter))
+            if (!Withdraw(waiter) && waiter.Turn.Task is { IsCompletedSuccessfully: true })
                 (await waiter.Turn.Task).Leave(); // it came just then
             if (exception is OperationCanceledException)
                 throw;
             throw new SourceException(SourceFaultKind.Busy, $"All {_sessions} sessions were in use for {_longestWait.TotalSeconds:0} seconds.");
         }
+    }
+
+    private SourceException Full() => new(SourceFaultKind.QueueFull, $"{_waiting.Count} requests wait for one of {_sessions} sessions.");
+
+    /// <summary>Sends the last one away of a caller who has more than their part of a full queue, so that somebody else gets in; false when nobody has.</summary>
+    private bool MakeRoom(RequestAllowance request)
+    {
+        var last = _waiting.Last;
+        while (last is not null && (last.Value.Request.Who == request.Who || ShareOf(last.Value.Request.Who).Waiting <= last.Value.Request.Sharing.WaitingOfOne))
+            last = last.Previous;
+        if (last is null)
+            return false;
+        var full = Full();
+        _waiting.Remove(last);
+        Count(last.Value.Request, ShareOf(last.Value.Request.Who), -1);
+        last.Value.Turn.SetException(full);
+        return true;
     }
 
     private bool Withdraw(Waiter waiter)

@@ -1,0 +1,24 @@
+using System.Collections.Immutable;
+using RapidGable.Model;
+using RapidGable.Requests;
+using RapidGable.Sources;
+
+namespace RapidGable.Building;
+
+/// <summary>
+/// Conditions of rules compare texts exactly, whatever the collation of a column. An equality keeps the column's index for that; an order of texts cannot, since
+/// the index is sorted in another one.
+/// </summary>
+internal static class RuleIndexAdvice
+{
+    /// <summary>A column whose index a condition could use if it did not have to compare exactly; null = there is none.</summary>
+    public static string? Of(BoundExpression condition, EntitySet set, EntityModel model, Func<string, SqlDialect> dialectOf, ImmutableDictionary<string, SourceCatalog> catalogs) =>
+        ExpressionPaths.All(condition).OfType<BoundComparison>().Where(c => c.Operator is not (BinaryOperator.Eq or BinaryOperator.Ne))
+            .SelectMany(c => new[] { c.Left, c.Right }).OfType<BoundProperty>().Where(p => p is { Scope: "", Property.Type: { Kind: EdmKind.String, IsCollection: false } })
+            .Select(p => (p.Property, Set: p.Hops.Aggregate(set, (_, hop) => model.Target(hop))))
+            .FirstOrDefault(p => dialectOf(p.Set.Source.Source).Exact(new SqlOperand("", EdmType.String, p.Property.StorageForm)) is not null && IsIndexed(p.Property, p.Set, catalogs)).Property?.Column;
+
+    private static bool IsIndexed(Property property, EntitySet set, ImmutableDictionary<string, SourceCatalog> catalogs) =>
+        catalogs.GetValueOrDefault(set.Source.Source)?.Objects.FirstOrDefault(o => o.Name == set.Source.Name && o.Schema == set.Source.Schema) is { } table
+        && table.UniqueKeys.Concat(table.Indexes).Append(table.PrimaryKey).Any(i => !i.IsEmpty && i[0] == property.Column);
+}
