@@ -20,11 +20,11 @@ internal static class GuardBench
 
     private static readonly (string Name, string Url, int Rounds)[] Requests =
     [
-        ("one row by key", "Readings?$filter=id eq 12345 and value mul 2 gt -1", 400),
-        ("rows of an index", "Readings?$filter=station_id eq 7 and sensor_no eq 1 and round(value) ge 0&$top=50", 200),
-        ("all rows, one in many fits", "Readings/$count?$filter=round(value) eq 3", 12),
-        ("all rows, ordered by a value", "Readings?$orderby=value mul 2&$top=10", 12),
-        ("a plain comparison", "Readings?$filter=station_id eq 7 and value gt 1&$top=50", 200),
+        ("one row by key", "Readings?$filter=id eq 12345 and value mul 2 gt -1", 60),
+        ("rows of an index", "Readings?$filter=station_id eq 7 and sensor_no eq 1 and round(value) ge 0&$top=50", 30),
+        ("all rows, one in many fits", "Readings/$count?$filter=round(value) eq 3", 6),
+        ("all rows, ordered by a value", "Readings?$orderby=value mul 2&$top=10", 6),
+        ("a plain comparison", "Readings?$filter=station_id eq 7 and value gt 1&$top=50", 30),
     ];
 
     public static async Task<string> RunAsync(string folder)
@@ -102,8 +102,10 @@ internal static class GuardBench
         var times = new double[Forms.Length];
         for (var round = -Math.Max(2, rounds / 10); round < rounds; round++)
         {
-            for (var i = 0; i < statements.Count; i++)
+            // Each of them follows each other one, since a long one leaves caches cold.
+            for (var n = 0; n < statements.Count; n++)
             {
+                var i = (n + Math.Abs(round)) % statements.Count;
                 // A session has the time of a statement.
                 await using var session = await source.OpenSessionAsync(SessionKind.Plain, CancellationToken.None);
                 var clock = Stopwatch.GetTimestamp();

@@ -42,6 +42,15 @@ internal sealed class RowGuard(SqlDialect dialect, Func<SourceObjectName, string
 
     public static bool IsNeeded(RelatedPlan plan) => plan.Expand.Filter is { } filter && IsNeeded(filter) || plan.Order.Any(o => o.Value is PlanExpression ordered && IsNeeded(ordered.Expression));
 
+    /// <summary>
+    /// Whether a statement looks at every row whatever is done: nothing plain narrows it down, and no order lets it end early. Then it is cheaper to choose the rows
+    /// by themselves than to look each up once more.
+    /// </summary>
+    public static bool ReadsAll(SelectPlan plan) => plan.Where.All(c => c is PlanFilter filter && Parts(filter.Condition).All(IsNeeded))
+        && (plan.Output.IsEmpty || plan.Order is [{ Value: PlanExpression first }, ..] && IsNeeded(first.Expression));
+
+    private static IEnumerable<BoundExpression> Parts(BoundExpression condition) => condition is BoundLogical { Operator: BinaryOperator.And } both ? Parts(both.Left).Concat(Parts(both.Right)) : [condition];
+
     private static bool IsNeeded(ImmutableArray<StagePlan> stages) => stages.Any(s => s.Stage.Expressions.Any(IsNeeded) || s.Branches.Any(IsNeeded));
 
     /// <summary>An expression that is evaluated where all guards hold, and null elsewhere.</summary>

@@ -19,7 +19,7 @@ public sealed class SqlWriter
 
     /// <param name="tables">All tables of the statement that rules may restrict.</param>
     /// <param name="isGuarded">Expressions of the statement must not meet rows that rules take away, see <see cref="RowGuard"/>.</param>
-    /// <param name="isStaged">They go through stages, so that what rules leave is chosen before anything around it is evaluated.</param>
+    /// <param name="isStaged">What rules leave is chosen before anything around it is evaluated: it goes through stages, or all of it is read anyway.</param>
     private SqlWriter(SqlDialect dialect, bool isGuarded, bool isStaged, IEnumerable<PlanTable> tables, bool isFenced = false)
         : this(dialect)
     {
@@ -31,7 +31,7 @@ public sealed class SqlWriter
     }
 
     private SqlWriter(SqlDialect dialect, SelectPlan plan)
-        : this(dialect, RowGuard.IsNeeded(plan), plan.From.Apply is not null, Tables(plan))
+        : this(dialect, RowGuard.IsNeeded(plan), plan.From.Apply is not null || (!dialect.KeepsMarkers && RowGuard.ReadsAll(plan)), Tables(plan))
     {
     }
 
@@ -52,7 +52,7 @@ public sealed class SqlWriter
     /// <summary>The main statement of a plan with another protection of hidden rows than its own, so that what each of them costs can be measured; never for callers.</summary>
     internal static SqlStatement WriteWith(HiddenRowProtection protection, SelectPlan plan, SqlDialect dialect)
     {
-        var writer = new SqlWriter(dialect, protection == HiddenRowProtection.Guard && RowGuard.IsNeeded(plan), plan.From.Apply is not null, Tables(plan), protection == HiddenRowProtection.Fence);
+        var writer = protection == HiddenRowProtection.Guard ? new SqlWriter(dialect, plan) : new SqlWriter(dialect, false, false, [], protection == HiddenRowProtection.Fence);
         return new SqlStatement(writer.Select(plan, plan.Output.IsEmpty ? "COUNT(*)" : null), [.. writer._parameters]);
     }
 
@@ -156,6 +156,9 @@ public sealed class SqlWriter
     {
         if (_guard is null || !Tables(plan).Any(t => t.Apply is null && RowGuard.IsRestricted(t.Source)))
             return [];
+        // Rows that have been chosen by themselves need no look at each; rows of a path must still belong together.
+        if (_isFenced && plan.Joins.All(j => j.Outer))
+            return [RowGuard.Fenced];
         var together = plan.Joins.Where(j => !j.Outer && !j.On.IsEmpty).SelectMany(j => On(j, j.Table.Alias, j.LeftAlias));
         ImmutableArray<string> guards = [.. _guard.Seen(Tables(plan).Where(t => t.Apply is null).Select(t => (t.Alias, t.Source))), .. _guard.Opaque(together)];
         return guards.IsEmpty ? [RowGuard.Fenced] : guards;
