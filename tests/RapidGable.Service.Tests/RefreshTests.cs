@@ -60,6 +60,41 @@ public sealed class RefreshTests : IDisposable
         Assert.Equal("ready", (await service.SendAsync("/health/ready")).Text);
     }
 
+    private const string Set = "title: S\nsource: main\nnamespace: T\nrules: { read: anyone, create: anyone, update: anyone }\nsets:\n  - from: river\n    allow: [read, create, update]\n    version: row\n";
+
+    // Whatever a text says is noticed, and it is said what it is about.
+    [Theory]
+    [InlineData("services/s.yaml", Set + "    require-version: true\n", "river: require-version")]
+    [InlineData("services/s.yaml", Set + "    valid: [{ where: id gt 0, who: office }]\n", "river: valid")]
+    [InlineData("services/s.yaml", Set + "    valid: [{ where: id gt 0 }]\n", "river: valid")]
+    [InlineData("services/s.yaml", Set + "    columns: { name: { make: user } }\n", "river: properties and relations")]
+    [InlineData("services/s.yaml", Set + "    columns: { name: { references: all } }\n", "river: properties and relations")]
+    [InlineData("services/s.yaml", Set + "    columns: { name: { pattern: 'A.*' } }\n", "river: properties and relations")]
+    [InlineData("services/s.yaml", Set + "    compute: { long: 'concat(name,name)' }\n", "river: properties and relations")]
+    [InlineData("services/s.yaml", Set + "    log: { to: river_log, columns: { set: what } }\n", "river: log")]
+    [InlineData("services/s.yaml", Set + "    largest-page: 7\n    page: 5\n", "river: largest-page, page")]
+    [InlineData("services/s.yaml", Set + "  - { from: river, name: More, type: More }\n", "More is new")]
+    [InlineData("workspace.yaml", "title: Test\nlimits: { requests-at-once: 9 }\n", "limits have changed: they hold from the next request on, 'memory' when the service starts again")]
+    [InlineData("workspace.yaml", "title: Test\naudit: false\n", "audit has changed")]
+    [InlineData("workspace.yaml", "title: Other\n", "title has changed")]
+    [InlineData("workspace.yaml", "title: Test\nsign-in: { proxy: { from: [10.0.0.5], name: X-Remote-User } }\n", "sign-in has changed")]
+    [InlineData("workspace.yaml", "title: Test\ntransport: { hsts-days: 3 }\n", "transport has changed: it is taken when the service starts again")]
+    [InlineData("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\nsessions: 3\n", "the settings of source main have changed: its sessions are opened anew")]
+    [InlineData("services/s.yaml", Set + "# a note\n", "the texts have changed, and nothing that they say")]
+    public async Task Every_change_is_noticed_and_told(string file, string text, string expected)
+    {
+        _folder.WithDatabase("CREATE TABLE river_log (what TEXT)").Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n").Write("services/s.yaml", Set);
+        await using var service = await RunningService.StartAsync(_folder.Folder);
+        _folder.Write(file, text);
+        var outcome = (await RefreshAsync(service)).Json;
+        Assert.False(outcome.GetProperty("kept").GetBoolean(), outcome.ToString());
+        var told = outcome.GetProperty("differences").EnumerateArray().Select(d => d.GetProperty("text").GetString()).Concat(outcome.GetProperty("settings").EnumerateArray().Select(t => t.GetString())).ToList();
+        Assert.Equal(expected, Assert.Single(told));
+        Assert.Equal(told.Count == 1 && file.StartsWith("services") && !text.Contains("# a note") ? 1 : 0, outcome.GetProperty("changed").GetArrayLength());
+        var again = (await RefreshAsync(service)).Json;
+        Assert.Equal("[] []", $"{again.GetProperty("differences")} {again.GetProperty("settings")}");
+    }
+
     [Fact]
     public async Task A_request_that_runs_ends_on_the_state_it_began_with()
     {

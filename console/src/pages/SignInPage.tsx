@@ -31,7 +31,7 @@ export function SignInPage({ isRequired }: { isRequired: boolean }) {
               The console is for administrators. Callers of services need no account here.
             </Text>
             {!isRequired && (
-              <Alert color="yellow" title="There is no administrator yet">
+              <Alert color="cyan" title="There is no administrator yet">
                 Open the link that “gable serve” printed. It is good once; the next one stands in the file
                 “console-link” in the workspace’s folder.
               </Alert>

@@ -78,7 +78,7 @@ function SignOutButton({ name }: { name: string }) {
   const leave = useMutation({ mutationFn: signOut, onSettled: () => client.resetQueries() });
   return (
     <>
-      <Text size="sm">{name}</Text>
+      <Text size="sm">{name === 'link' ? 'by the link' : name}</Text>
       <Button size="xs" variant="default" loading={leave.isPending} onClick={() => leave.mutate()}>
         Sign out
       </Button>
