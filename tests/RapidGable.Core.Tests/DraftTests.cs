@@ -181,6 +181,10 @@ public class DraftTests
     [InlineData("workspace", "title: T\nnames: camel-case\nrefresh-seconds: 60\n", true)]
     [InlineData("workspace", "title: T\nrefresh-seconds: 0\n", false)]
     [InlineData("workspace", "titel: T\n", false)]
+    [InlineData("workspace", "limits: { memory: 256, waiting: 0, fair-share: false }\n", true)]
+    [InlineData("workspace", "limits: { fair-share: often }\n", false)]
+    [InlineData("workspace", "limits: { memory: 1 }\n", false)]
+    [InlineData("service", "source: main\nsets: [{ from: station, columns: { code: { references: some } } }]\n", false)]
     public async Task A_schema_and_the_loader_agree(string kind, string text, bool isSound)
     {
         Assert.Equal(isSound, await IsValidAsync(kind, text));
@@ -191,6 +195,9 @@ public class DraftTests
 
     [Theory] // every name that the loader takes is in the schema, and the other way round
     [InlineData("workspace", "workspace.yaml", "~", "$")]
+    [InlineData("workspace", "workspace.yaml", "limits: { ~ }", "$.properties.limits")]
+    [InlineData("workspace", "workspace.yaml", "transport: { ~ }", "$.properties.transport")]
+    [InlineData("workspace", "workspace.yaml", "audit: { ~ }", "$.properties.audit.anyOf[1]")]
     [InlineData("source", "sources/main.yaml", "engine: sqlite\noffer: { ~ }", "$.properties.offer")]
     [InlineData("service", "services/s.yaml", "source: main\n~", "$")]
     [InlineData("service", "services/s.yaml", "source: main\nsets: [{ from: a, ~ }]", "$.properties.sets.items.anyOf[1]")]

@@ -39,7 +39,14 @@ public static class FileSchemas
             ("origins", OneOrMany("Origins of web pages whose scripts may read answers.")))),
         ("limits", Object([],
             ("requests-per-minute", Number("Requests of one caller in a minute.", 1, 1_000_000)),
-            ("requests-at-once", Number("Requests of one caller at the same time.", 1, 10_000)))),
+            ("requests-at-once", Number("Requests of one caller at the same time.", 1, 10_000)),
+            ("memory", Number("MiB that all requests, kept answers and plans hold.", 16, 1_000_000)),
+            ("request-memory", Number("MiB that one request holds.", 8, 100_000)),
+            ("waiting", Number("Requests that wait for a session of one source.", 0, 100_000)),
+            ("waiting-per-caller", Number("Requests of one caller that wait for a session of one source.", 0, 100_000)),
+            ("fair-share", Flag("While others wait, no caller has more than half of the sessions; true when left out.")),
+            ("download-seconds", Number("Seconds that a large answer may wait for its caller.", 1, 86_400)),
+            ("download-rate", Number("KiB for each of which a large answer gets a further second.", 1, 1_000_000)))),
         ("audit", OneOf(new JsonObject { ["const"] = false }, Object([], ("folder", Text("Where the notes are kept, below the workspace.")), ("days", Number("How long.", 1, 36_500)))))));
 
     private static JsonObject SignIn()
