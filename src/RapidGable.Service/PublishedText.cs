@@ -23,8 +23,20 @@ internal static class PublishedText
     /// <summary>The words of a declaration for what a set says; anything else goes by its own name.</summary>
     private static readonly ImmutableDictionary<string, string> Words = new Dictionary<string, string>
     {
-        ["Type"] = "properties and relations", ["Source"] = "from", ["PageSize"] = "page", ["LargestPage"] = "largest-page", ["LargestCost"] = "largest-cost", ["Operations"] = "allow", ["DefaultOrder"] = "order", ["RowRules"] = "valid",
-        ["RequiresVersion"] = "require-version", ["IsVersionedByRow"] = "version", ["RequiresFilter"] = "require-filter", ["SearchedProperties"] = "search", ["SearchIndex"] = "search", ["ContainedIn"] = "contained",
+        ["Type"] = "properties and relations",
+        ["Source"] = "from",
+        ["PageSize"] = "page",
+        ["LargestPage"] = "largest-page",
+        ["LargestCost"] = "largest-cost",
+        ["Operations"] = "allow",
+        ["DefaultOrder"] = "order",
+        ["RowRules"] = "valid",
+        ["RequiresVersion"] = "require-version",
+        ["IsVersionedByRow"] = "version",
+        ["RequiresFilter"] = "require-filter",
+        ["SearchedProperties"] = "search",
+        ["SearchIndex"] = "search",
+        ["ContainedIn"] = "contained",
     }.ToImmutableDictionary();
 
     /// <summary>Each thing that a service says, as <c>set: what</c>, with its text.</summary>

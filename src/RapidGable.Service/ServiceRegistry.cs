@@ -171,8 +171,13 @@ public sealed class ServiceRegistry : IAsyncDisposable
             var declared = workspace.Declaration;
             var sections = new Dictionary<string, string>
             {
-                ["title"] = declared.Title, ["refresh-seconds"] = PublishedText.Of(declared.RefreshSeconds), ["sign-in"] = PublishedText.Of(declared.SignIn), ["transport"] = PublishedText.Of(declared.Transport),
-                ["limits"] = PublishedText.Of(declared.Traffic), ["audit"] = PublishedText.Of(declared.Audit), ["checks"] = PublishedText.Of(declared.Checks),
+                ["title"] = declared.Title,
+                ["refresh-seconds"] = PublishedText.Of(declared.RefreshSeconds),
+                ["sign-in"] = PublishedText.Of(declared.SignIn),
+                ["transport"] = PublishedText.Of(declared.Transport),
+                ["limits"] = PublishedText.Of(declared.Traffic),
+                ["audit"] = PublishedText.Of(declared.Audit),
+                ["checks"] = PublishedText.Of(declared.Checks),
             };
             foreach (var source in declared.Sources)
                 sections["source " + source.Name] = PublishedText.Of(source);
