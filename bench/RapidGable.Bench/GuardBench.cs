@@ -10,8 +10,8 @@ using RapidGable.Requests;
 using RapidGable.Sources;
 
 /// <summary>
-/// What it costs to keep expressions from rows that rules take away: the same statement unguarded, guarded as the service does it, and fenced, asked in turn.
-/// The unguarded one would tell of hidden rows, so it is nothing that a service may do; it is the floor.
+/// What it costs to keep expressions from rows that rules take away: the same statement unguarded, guarded as the service does it, and
+/// fenced, asked in turn. The unguarded one would tell of hidden rows, so it is nothing that a service may do; it is the floor.
 /// </summary>
 internal static class GuardBench
 {

@@ -13,7 +13,8 @@ using RapidGable.Building;
 using RapidGable.Demo;
 using RapidGable.Service;
 
-// args: the project's folder, and what to measure only: "load", with an engine and a part of a route's name where given, such as "load sqlite expand"; or "guards".
+// args: the project's folder, and what to measure only: "load", with an engine and a part of a route's name where given, such as "load
+// sqlite expand"; or "guards".
 var folder = Directory.CreateTempSubdirectory("gable-bench").FullName;
 try
 {

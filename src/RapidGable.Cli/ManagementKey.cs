@@ -3,7 +3,10 @@ using System.Net.Http.Headers;
 
 namespace RapidGable.Cli;
 
-/// <summary>What commands send to a running service: the administrator's key in the variable GABLE_KEY, or without one the token of the link in the file console-link of the folder they run in.</summary>
+/// <summary>
+/// What commands send to a running service: the administrator's key in the variable GABLE_KEY, or without one the token of the link in
+/// the file console-link of the folder they run in.
+/// </summary>
 internal static class ManagementKey
 {
     public static void AddTo(HttpRequestMessage request)

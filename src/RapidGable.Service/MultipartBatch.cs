@@ -100,7 +100,9 @@ internal static class MultipartBatch
     private static RequestFault Fault(string message) => new(400, "batch", message);
 }
 
-/// <summary>The answer to a batch as multipart text; a change set is one part, which is a single error when it failed (Protocol 11.7.7.5).</summary>
+/// <summary>
+/// The answer to a batch as multipart text; a change set is one part, which is a single error when it failed (Protocol 11.7.7.5).
+/// </summary>
 internal sealed class MultipartBatchWriter : IBatchWriter
 {
     private readonly string _boundary = "answer-" + Guid.NewGuid().ToString("N");

@@ -133,7 +133,8 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
     }
 
     /// <summary>
-    /// Writes the answer. One that is not large is made whole first, and the session given back, so that a caller who takes it slowly keeps nobody waiting.
+    /// Writes the answer. One that is not large is made whole first, and the session given back, so that a caller who takes it slowly
+    /// keeps nobody waiting.
     /// </summary>
     private async Task StreamAsync(RequestAddress address, PreparedRequest prepared, Negotiated negotiated, QueryRun run)
     {

@@ -50,7 +50,9 @@ internal sealed class Preferences
 
     private int? Number(string name) => _items.TryGetValue(name, out var item) && int.TryParse(item.Value, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
 
-    /// <summary>States a preference as applied: its name, with the prefix where the request has it, and its value where that is one that is known.</summary>
+    /// <summary>
+    /// States a preference as applied: its name, with the prefix where the request has it, and its value where that is one that is known.
+    /// </summary>
     public void Apply(string name)
     {
         var (echo, value) = _items[name];

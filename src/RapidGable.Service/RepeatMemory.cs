@@ -58,7 +58,10 @@ internal sealed class RepeatMemory(Allowances allowances, TimeProvider time)
 
     private static long Bytes(string answer) => 200 + (2L * answer.Length);
 
-    /// <summary>Makes sure that an answer can be kept, before the change that it tells of is made; the oldest answers go for it. False when there is no memory.</summary>
+    /// <summary>
+    /// Makes sure that an answer can be kept, before the change that it tells of is made; the oldest answers go for it. False when there
+    /// is no memory.
+    /// </summary>
     public bool Reserve(string answer)
     {
         while (!allowances.Process.TryTake(Bytes(answer)))

@@ -7,8 +7,8 @@ using RapidGable.Requests;
 namespace RapidGable.Service;
 
 /// <summary>
-/// A request that is not HTTP, or whose path no server decodes (<c>%00</c>), is refused by the web server before anything of ours sees it, with an empty body.
-/// Here that answer gets the error body that every other refusal has.
+/// A request that is not HTTP, or whose path no server decodes (<c>%00</c>), is refused by the web server before anything of ours sees
+/// it, with an empty body. Here that answer gets the error body that every other refusal has.
 /// </summary>
 internal static class UnreadableRequests
 {
@@ -30,7 +30,10 @@ internal static class UnreadableRequests
 
     private sealed record Pipes(PipeReader Input, PipeWriter Output) : IDuplexPipe;
 
-    /// <summary>Passes everything on; an answer that only the server itself gives, a 400 without a body, goes as ours. Answers of ours always have one.</summary>
+    /// <summary>
+    /// Passes everything on; an answer that only the server itself gives, a 400 without a body, goes as ours. Answers of ours always have
+    /// one.
+    /// </summary>
     private sealed class Writer(PipeWriter inner) : PipeWriter
     {
         private Memory<byte> _given;

@@ -12,8 +12,8 @@ public sealed class PostgresHiddenRowTests(PostgresServer server) : HiddenRowTes
 public sealed class MariaDbHiddenRowTests(MariaDbServer server) : HiddenRowTests(Engine.MariaDb, null, server), IClassFixture<MariaDbServer>;
 
 /// <summary>
-/// Rows that rules take away answer nothing: the same request gives the same status, code and body whether they are there or not. The hidden rows
-/// hold what makes expressions fail, and a column of a view that fails whenever an engine evaluates it for one of them.
+/// Rows that rules take away answer nothing: the same request gives the same status, code and body whether they are there or not. The
+/// hidden rows hold what makes expressions fail, and a column of a view that fails whenever an engine evaluates it for one of them.
 /// </summary>
 [Trait("Category", "Attack")]
 public abstract class HiddenRowTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null) : EngineTests(engine, postgres, mariaDb)

@@ -91,17 +91,37 @@ public sealed class SessionGateTests
         await IsFullAsync(alone[3]);
         await IsFullAsync(alone[2]);
         await IsFullAsync(Wait("b", 1)[0]);
-        await IsFullAsync(Wait("c", 1)[0]);
-        Assert.All(other, o => Assert.False(o.IsCompleted));
-        held.Leave();
-        (await other[0]).Leave();
-        for (List<Task<SessionPass>> left = [alone[0], alone[1], other[1]]; left.Count > 0;)
+        // Who has nothing in it gets a place from those who have most, until all have one.
+        var (third, fourth) = (Wait("c", 1)[0], Wait("d", 1)[0]);
+        await IsFullAsync(other[1]);
+        await IsFullAsync(alone[1]);
+        await IsFullAsync(Wait("e", 1)[0]);
+        List<Task<SessionPass>> left = [alone[0], other[0], third, fourth];
+        Assert.All(left, o => Assert.False(o.IsCompleted));
+        for (held.Leave(); left.Count > 0;)
         {
             var next = await Task.WhenAny(left);
             (await next).Leave();
             left.Remove(next);
         }
         Assert.Single(await TakeAsync(gate, Of("last"), 1));
+    }
+
+    [Fact] // however many addresses they come from, anonymous callers keep nobody who is signed in from a full queue
+    public async Task Anonymous_callers_fill_no_queue_for_others()
+    {
+        var gate = Gate(1);
+        var sharing = new SessionSharing(4, 4, true);
+        var held = await gate.EnterAsync(Of("a", sharing: sharing), CancellationToken.None);
+        Task<SessionPass> Wait(string who, bool isAnonymous) => gate.EnterAsync(Of(who, isAnonymous, sharing), CancellationToken.None).AsTask();
+        var crowd = Enumerable.Range(0, 4).Select(i => Wait("address " + i, true)).ToList();
+        await Assert.ThrowsAsync<SourceException>(() => Wait("address 4", true));
+        var signedIn = Wait("name ada", false);
+        await Assert.ThrowsAsync<SourceException>(() => crowd[3]);
+        held.Leave();
+        (await signedIn).Leave();
+        foreach (var caller in crowd.Take(3))
+            (await caller).Leave();
     }
 
     [Fact] // who leaves the queue takes no session with them
@@ -167,6 +187,7 @@ public sealed class SessionGateTests
         first.Dispose();
         first.Give(300); // too late, and counted already
         second.Dispose();
+        Assert.NotNull(second.TryTake(1)); // what goes on after the end of its request holds nothing
         Assert.Equal((0, 1_000), (_process.Used, _process.Peak));
         var part = new ByteBudget(800, _process);
         Assert.True(part.TryTake(800));

@@ -6,7 +6,9 @@ using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service.Tests;
 
-/// <summary>A workspace without administrators is managed by who started it, and by nobody who merely comes from the same machine.</summary>
+/// <summary>
+/// A workspace without administrators is managed by who started it, and by nobody who merely comes from the same machine.
+/// </summary>
 [Trait("Category", "Attack")]
 public sealed class ConsoleLinkTests : IAsyncLifetime
 {

@@ -19,8 +19,8 @@ public sealed class PostgresHttpWriteRuleTests(PostgresServer server) : HttpWrit
 public sealed class MariaDbHttpWriteRuleTests(MariaDbServer server) : HttpWriteRuleTests(Engine.MariaDb, null, server), IClassFixture<MariaDbServer>;
 
 /// <summary>
-/// The random rules about writing once more over HTTP: each change as a request, as a part of a batch, and in a group of one, whatever comes. What is let
-/// through and what is then in the table is what the evaluator says that knows no SQL.
+/// The random rules about writing once more over HTTP: each change as a request, as a part of a batch, and in a group of one, whatever
+/// comes. What is let through and what is then in the table is what the evaluator says that knows no SQL.
 /// </summary>
 public abstract class HttpWriteRuleTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null) : RandomWriteRuleTests(engine, postgres, mariaDb), IAsyncLifetime
 {

@@ -1,6 +1,8 @@
 namespace RapidGable.Service.Tests;
 
-/// <summary>Relations write nothing that a plain value could not, and every entity that changes asks for its state, the same on every engine.</summary>
+/// <summary>
+/// Relations write nothing that a plain value could not, and every entity that changes asks for its state, the same on every engine.
+/// </summary>
 [Collection("writing")]
 [Trait("Category", "Attack")]
 public sealed class SealedWritingTests(WritingFixture engines) : IAsyncLifetime

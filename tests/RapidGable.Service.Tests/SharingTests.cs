@@ -7,8 +7,8 @@ using RapidGable.Core.Tests;
 namespace RapidGable.Service.Tests;
 
 /// <summary>
-/// Callers who ask for much and take it slowly, or not at all, beside others who want a little. The service is a process of its own with a fixed heap; what is
-/// asserted is the order of events, and what the service counts of its memory.
+/// Callers who ask for much and take it slowly, or not at all, beside others who want a little. The service is a process of its own with
+/// a fixed heap; what is asserted is the order of events, and what the service counts of its memory.
 /// </summary>
 [Trait("Category", "Attack")]
 public sealed class SharingTests : IAsyncLifetime

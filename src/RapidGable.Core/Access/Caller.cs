@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Text.Json;
 using RapidGable.Model;
 
 namespace RapidGable.Access;
@@ -23,9 +24,13 @@ public sealed record Caller(bool IsSignedIn, ImmutableHashSet<string> Roles)
     /// <summary>What the caller signed in with is good for these operations only, whatever rules let them do.</summary>
     public SetOperations Scope { get; init; } = Everything;
 
-    /// <summary>A text that is the same for callers who may do the same by the same name: two keys of one name may open different things.</summary>
-    public string Identity => string.Join('\n', [Name ?? "", IsSignedIn ? "signed-in" : "anonymous", string.Join(',', Roles.Order(StringComparer.Ordinal)),
-        .. Attributes.OrderBy(a => a.Key, StringComparer.Ordinal).Select(a => $"{a.Key}={string.Join('\u001f', a.Value)}"), Services is null ? "*" : string.Join(',', Services.Order(StringComparer.Ordinal)), Scope.ToString()]);
+    /// <summary>The same text for callers who may do the same by the same name: two keys of one name may open different things.</summary>
+    public string Identity => JsonSerializer.Serialize<object?[]>(
+    [
+        Name, IsSignedIn, Roles.Order(StringComparer.Ordinal),
+        Attributes.OrderBy(a => a.Key, StringComparer.Ordinal).Select(a => new { a.Key, a.Value }),
+        Services?.Order(StringComparer.Ordinal), Scope,
+    ]);
 
     public static Caller WithRoles(params string[] roles) => new(true, [.. roles]);
 

@@ -11,11 +11,15 @@ public enum ColumnAccess
     /// <summary>Rules keep it from this caller.</summary>
     Closed,
 
-    /// <summary>Nobody gives it a value, or not by this operation: it is computed, made by the service, or fixed once the entity is there.</summary>
+    /// <summary>
+    /// Nobody gives it a value, or not by this operation: it is computed, made by the service, or fixed once the entity is there.
+    /// </summary>
     Fixed,
 }
 
-/// <summary>The one place that decides which columns an operation writes, whichever way a value comes: by itself, by a relation, or by an address.</summary>
+/// <summary>
+/// The one place that decides which columns an operation writes, whichever way a value comes: by itself, by a relation, or by an address.
+/// </summary>
 public static class ColumnAccesses
 {
     /// <summary>What an operation may do with a column.</summary>

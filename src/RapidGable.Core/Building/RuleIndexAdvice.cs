@@ -6,8 +6,8 @@ using RapidGable.Sources;
 namespace RapidGable.Building;
 
 /// <summary>
-/// Conditions of rules compare texts exactly, whatever the collation of a column. An equality keeps the column's index for that; an order of texts cannot, since
-/// the index is sorted in another one.
+/// Conditions of rules compare texts exactly, whatever the collation of a column. An equality keeps the column's index for that; an order
+/// of texts cannot, since the index is sorted in another one.
 /// </summary>
 internal static class RuleIndexAdvice
 {

@@ -56,7 +56,9 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
     /// <summary>The transaction of a source, when there is one: reads within it see its changes.</summary>
     public ISourceSession? Within(ISource? source) => source is not null && source == _source ? _session : null;
 
-    /// <summary>The transaction for a read of a source, begun for it when nothing has begun another; null = the source cannot be a part of it.</summary>
+    /// <summary>
+    /// The transaction for a read of a source, begun for it when nothing has begun another; null = the source cannot be a part of it.
+    /// </summary>
     public async Task<ISourceSession?> ReadingAsync(ISource? source, CancellationToken cancellation) =>
         source is null || !CanReach(source) ? null : (await SessionAsync(source, cancellation)).Is(out var session, out var fault) ? session : throw new FaultException(fault);
 

@@ -4,7 +4,9 @@ using RapidGable.Requests;
 
 namespace RapidGable.Changes;
 
-/// <summary>Holds all columns that a change is about to write to what its caller may write, before the service adds what it makes itself.</summary>
+/// <summary>
+/// Holds all columns that a change is about to write to what its caller may write, before the service adds what it makes itself.
+/// </summary>
 internal static class ColumnGate
 {
     /// <exception cref="FaultException">When some of them are not to be written; all are told.</exception>

@@ -7,8 +7,9 @@ using RapidGable.Sources;
 namespace RapidGable.Changes;
 
 /// <summary>
-/// A value that refers to another entity is looked up as its caller, like the address in a bind: one that the caller may not read counts as missing, so that
-/// nobody learns by writing which keys there are. Where a column is declared with <c>references: all</c> only the database decides.
+/// A value that refers to another entity is looked up as its caller, like the address in a bind: one that the caller may not read counts
+/// as missing, so that nobody learns by writing which keys there are. Where a column is declared with <c>references: all</c> only the
+/// database decides.
 /// </summary>
 internal sealed class ReferenceCheck(ChangeUnit unit, EntityFinder finder, CancellationToken cancellation)
 {

@@ -45,7 +45,9 @@ public static class Limits
     /// <summary>Bytes of a request's body.</summary>
     public const int BodyBytes = 4 * 1024 * 1024;
 
-    /// <summary>Bytes of an answer that is made whole, and its session given back, before it is sent; a larger one is sent while it is read.</summary>
+    /// <summary>
+    /// Bytes of an answer that is made whole, and its session given back, before it is sent; a larger one is sent while it is read.
+    /// </summary>
     public const int WholeAnswerBytes = 4 * 1024 * 1024;
 
     /// <summary>Seconds for which a caller may let an answer wait while others wait for the session that it holds.</summary>
@@ -63,7 +65,9 @@ public static class Limits
     /// <summary>Minutes for which a name that had too many wrong passwords waits.</summary>
     public const int SignInPauseMinutes = 5;
 
-    /// <summary>Lines of refusals in the audit log of a day; like ones within a minute are one line anyway, and beyond this they are counted only.</summary>
+    /// <summary>
+    /// Lines of refusals in the audit log of a day; like ones within a minute are one line anyway, and beyond this they are counted only.
+    /// </summary>
     public const int RefusalsNoted = 5_000;
 
     /// <summary>Entities in one body, related ones among them.</summary>
@@ -78,7 +82,10 @@ public static class Limits
     /// <summary>Requests in one batch.</summary>
     public const int BatchRequests = 100;
 
-    /// <summary>Bytes of an answer that is held in memory, a part of a batch or one that is fetched later; all parts of a request draw on its memory besides.</summary>
+    /// <summary>
+    /// Bytes of an answer that is held in memory, a part of a batch or one that is fetched later; all parts of a request draw on its
+    /// memory besides.
+    /// </summary>
     public const int HeldAnswerBytes = 32 * 1024 * 1024;
 
     /// <summary>Answers that wait to be fetched.</summary>

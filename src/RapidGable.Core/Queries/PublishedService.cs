@@ -206,8 +206,8 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         {
             if (!_views.TryRemove(signature, out var view))
                 continue;
-            view.Plans.Clear();
-            view.Changes.Clear();
+            view.Plans.Close();
+            view.Changes.Close();
         }
     }
 
@@ -240,6 +240,7 @@ public sealed class PlanCache<T>(int capacity, ByteBudget? memory = null)
 {
     private readonly ConcurrentDictionary<string, (T Plan, long Bytes)> _plans = new(StringComparer.Ordinal);
     private readonly ConcurrentQueue<string> _age = new();
+    private volatile bool _isClosed;
 
     public int Count => _plans.Count;
 
@@ -261,7 +262,8 @@ public sealed class PlanCache<T>(int capacity, ByteBudget? memory = null)
             return;
         }
         _age.Enqueue(shape);
-        while (_plans.Count > capacity && ForgetOldest())
+        // A request that was under way when its view was dropped may still add to it.
+        while ((_plans.Count > capacity || _isClosed) && ForgetOldest())
         {
         }
     }
@@ -275,8 +277,10 @@ public sealed class PlanCache<T>(int capacity, ByteBudget? memory = null)
         return true;
     }
 
-    public void Clear()
+    /// <summary>Drops all plans, and keeps none that come later.</summary>
+    public void Close()
     {
+        _isClosed = true;
         while (ForgetOldest())
         {
         }

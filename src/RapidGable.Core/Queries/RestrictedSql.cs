@@ -7,7 +7,8 @@ namespace RapidGable.Queries;
 /// <summary>Writes the rows and values of a table that a caller may see, as a table of the statement.</summary>
 internal sealed class RestrictedSql(SqlDialect dialect, Func<PlanParameter, string> parameter)
 {
-    /// <param name="isMarked">Rows say by <see cref="RowGuard.Marker"/> that they are seen, for expressions that must not meet others.</param>
+    /// <param name="isMarked">Rows say by <see cref="RowGuard.Marker"/> that they are seen, for expressions that must not meet
+    /// others.</param>
     /// <param name="isFenced">Nothing around it is evaluated before its rows have been chosen.</param>
     public string Write(AccessRestriction restriction, bool isMarked = false, bool isFenced = false)
     {

@@ -7,9 +7,9 @@ using RapidGable.Sources;
 namespace RapidGable.Queries;
 
 /// <summary>
-/// Keeps expressions of a caller from rows that rules take away. A database evaluates conditions in whatever order it likes; one that fails for some
-/// values, or takes long, would tell of rows that are not in the answer. So such an expression stands in a CASE that asks first whether the row is
-/// seen: no engine looks at a branch whose condition does not hold.
+/// Keeps expressions of a caller from rows that rules take away. A database evaluates conditions in whatever order it likes; one that
+/// fails for some values, or takes long, would tell of rows that are not in the answer. So such an expression stands in a CASE that asks
+/// first whether the row is seen: no engine looks at a branch whose condition does not hold.
 /// </summary>
 /// <param name="table">Writes a table, or what of it the caller may see.</param>
 internal sealed class RowGuard(SqlDialect dialect, Func<SourceObjectName, string> table)
@@ -31,7 +31,8 @@ internal sealed class RowGuard(SqlDialect dialect, Func<SourceObjectName, string
     };
 
     /// <summary>
-    /// Whether an expression can fail or take long for some value. Comparisons of columns with values do not; they stay as they are, so that indexes serve them.
+    /// Whether an expression can fail or take long for some value. Comparisons of columns with values do not; they stay as they are, so
+    /// that indexes serve them.
     /// </summary>
     public static bool IsNeeded(BoundExpression expression) => ExpressionPaths.All(expression).Any(e => e is BoundArithmetic or BoundNegation or BoundCast or BoundOverValues or BoundCall { Function: not CanonicalFunction.Now } or BoundSearchTerm { Indexed: null });
 
@@ -43,8 +44,8 @@ internal sealed class RowGuard(SqlDialect dialect, Func<SourceObjectName, string
     public static bool IsNeeded(RelatedPlan plan) => plan.Expand.Filter is { } filter && IsNeeded(filter) || plan.Order.Any(o => o.Value is PlanExpression ordered && IsNeeded(ordered.Expression));
 
     /// <summary>
-    /// Whether a statement looks at every row whatever is done: nothing plain narrows it down, and no order lets it end early. Then it is cheaper to choose the rows
-    /// by themselves than to look each up once more.
+    /// Whether a statement looks at every row whatever is done: nothing plain narrows it down, and no order lets it end early. Then it is
+    /// cheaper to choose the rows by themselves than to look each up once more.
     /// </summary>
     public static bool ReadsAll(SelectPlan plan) => plan.Where.All(c => c is PlanFilter filter && Parts(filter.Condition).All(IsNeeded))
         && (plan.Output.IsEmpty || plan.Order is [{ Value: PlanExpression first }, ..] && IsNeeded(first.Expression));
@@ -60,8 +61,9 @@ internal sealed class RowGuard(SqlDialect dialect, Func<SourceObjectName, string
     public IEnumerable<string> Seen(IEnumerable<(string Alias, SourceObjectName Source)> tables) => tables.Select(t => RestrictionOf(t.Source) is { } restriction ? Seen(t.Alias, restriction) : null).OfType<string>();
 
     /// <summary>
-    /// That the rules leave a row. A marker serves where the engine evaluates it as it stands. Others put values in the place of columns that a condition
-    /// beside it compares with them, and would then ask about another row; they look the row up once more by its key, in a subquery, where they do not.
+    /// That the rules leave a row. A marker serves where the engine evaluates it as it stands. Others put values in the place of columns
+    /// that a condition beside it compares with them, and would then ask about another row; they look the row up once more by its key, in
+    /// a subquery, where they do not.
     /// </summary>
     private string? Seen(string alias, AccessRestriction restriction)
     {

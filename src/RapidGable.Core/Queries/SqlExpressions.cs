@@ -17,7 +17,9 @@ internal sealed record RootAlias(string Alias, bool IsTable);
 /// <param name="table">Writes a table, or what of it the caller may see.</param>
 internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, string> table, ImmutableDictionary<string, string> aliases, Func<PlanParameter, string> parameter, RootAlias? root = null)
 {
-    /// <summary>What must hold of the rows around an expression before it may be evaluated, see <see cref="RowGuard"/>; empty = nothing.</summary>
+    /// <summary>
+    /// What must hold of the rows around an expression before it may be evaluated, see <see cref="RowGuard"/>; empty = nothing.
+    /// </summary>
     public ImmutableArray<string> Guards { get; init; } = [];
 
     /// <summary>Guards expressions over related rows; null = none of the statement are restricted.</summary>
@@ -26,7 +28,10 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
     /// <summary>Texts are compared character by character, whatever the collations of their columns say.</summary>
     public bool ComparesExactly { get; init; }
 
-    /// <summary>The condition of a WHERE clause. Its parts that could tell of rows which rules take away are only evaluated for rows that are seen.</summary>
+    /// <summary>
+    /// The condition of a WHERE clause. Its parts that could tell of rows which rules take away are only evaluated for rows that are
+    /// seen.
+    /// </summary>
     public string Condition(BoundExpression condition) => Guards.IsEmpty || !RowGuard.IsNeeded(condition) ? Predicate(condition, exact: false)
         : condition is BoundLogical { Operator: BinaryOperator.And } both ? $"{Condition(both.Left)} AND {Condition(both.Right)}"
         : RowGuard.Of(Guards, Predicate(condition, exact: false));
@@ -172,7 +177,9 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
     /// <summary>A predicate in which null does not stand for false, guarded as <see cref="Condition"/>.</summary>
     private string Exactly(BoundExpression condition) => !Guards.IsEmpty && RowGuard.IsNeeded(condition) ? RowGuard.Of(Guards, Predicate(condition, exact: true)) : Predicate(condition, exact: true);
 
-    /// <summary>The related rows with what their condition needs, what ties them to the outer row, and what writes expressions about them.</summary>
+    /// <summary>
+    /// The related rows with what their condition needs, what ties them to the outer row, and what writes expressions about them.
+    /// </summary>
     private (string From, List<string> Conditions, SqlExpressions Inner) Related(BoundOverRelated over)
     {
         var (navigation, alias) = (over.Navigation, over.Scope);

@@ -19,7 +19,8 @@ public sealed class SqlWriter
 
     /// <param name="tables">All tables of the statement that rules may restrict.</param>
     /// <param name="isGuarded">Expressions of the statement must not meet rows that rules take away, see <see cref="RowGuard"/>.</param>
-    /// <param name="isStaged">What rules leave is chosen before anything around it is evaluated: it goes through stages, or all of it is read anyway.</param>
+    /// <param name="isStaged">What rules leave is chosen before anything around it is evaluated: it goes through stages, or all of it is
+    /// read anyway.</param>
     private SqlWriter(SqlDialect dialect, bool isGuarded, bool isStaged, IEnumerable<PlanTable> tables, bool isFenced = false)
         : this(dialect)
     {
@@ -49,7 +50,10 @@ public sealed class SqlWriter
         }
     }
 
-    /// <summary>The main statement of a plan with another protection of hidden rows than its own, so that what each of them costs can be measured; never for callers.</summary>
+    /// <summary>
+    /// The main statement of a plan with another protection of hidden rows than its own, so that what each of them costs can be measured;
+    /// never for callers.
+    /// </summary>
     internal static SqlStatement WriteWith(HiddenRowProtection protection, SelectPlan plan, SqlDialect dialect)
     {
         var writer = protection == HiddenRowProtection.Guard ? new SqlWriter(dialect, plan) : new SqlWriter(dialect, false, false, [], protection == HiddenRowProtection.Fence);
@@ -151,7 +155,10 @@ public sealed class SqlWriter
         return sql.ToString();
     }
 
-    /// <summary>What must hold before an expression of the caller may be evaluated: every row that is joined is seen, and the rows of a path belong together.</summary>
+    /// <summary>
+    /// What must hold before an expression of the caller may be evaluated: every row that is joined is seen, and the rows of a path
+    /// belong together.
+    /// </summary>
     private ImmutableArray<string> Guards(SelectPlan plan)
     {
         if (_guard is null || !Tables(plan).Any(t => t.Apply is null && RowGuard.IsRestricted(t.Source)))
@@ -202,7 +209,7 @@ public sealed class SqlWriter
 
     private static bool IsRestricted(SelectPlan plan) => Tables(plan).Any(t => RowGuard.IsRestricted(t.Source));
 
-    /// <summary>A table, or what of it the caller may see. Every table of a statement is written here.</summary>
+    /// <summary>Restricted tables say of each row whether it is seen.</summary>
     private bool IsMarked => _guard is not null && _dialect.KeepsMarkers;
 
     private string From(SourceObjectName source) => From(source, IsMarked, _isFenced);
@@ -210,6 +217,7 @@ public sealed class SqlWriter
     /// <summary>A table of a subquery within an expression, which has guards of its own: a fence would keep indexes from it.</summary>
     private string Inner(SourceObjectName source) => From(source, IsMarked, isFenced: false);
 
+    /// <summary>A table, or what of it the caller may see. Every table of a statement is written here.</summary>
     private string From(SourceObjectName source, bool isMarked, bool isFenced) => source.Restriction switch
     {
         AccessRestriction restriction => new RestrictedSql(_dialect, Parameter).Write(restriction, isMarked, isFenced),

@@ -3,8 +3,8 @@ using RapidGable.Model;
 namespace RapidGable.Requests;
 
 /// <summary>
-/// How large an expression becomes once every computed value that it names stands in it. A value that is named twice by each of ten others is written
-/// a thousand times, however short the request is; so this is what is limited, and not the characters.
+/// How large an expression becomes once every computed value that it names stands in it. A value that is named twice by each of ten
+/// others is written a thousand times, however short the request is; so this is what is limited, and not the characters.
 /// </summary>
 internal sealed class ExpressionSize
 {

@@ -142,7 +142,8 @@ public interface ISource : IAsyncDisposable
     IReadOnlyDictionary<string, string> CallerSettings => ImmutableDictionary<string, string>.Empty;
 
     /// <summary>Takes a session from the pool; waits while all are in use.</summary>
-    /// <param name="settings">A value for each of <see cref="CallerSettings"/>, which holds for this session alone; empty = the database is not told who asks.</param>
+    /// <param name="settings">A value for each of <see cref="CallerSettings"/>, which holds for this session alone; empty = the database
+    /// is not told who asks.</param>
     /// <param name="request">What the request that it is for may take.</param>
     ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, RequestAllowance request, CancellationToken cancellation);
 }

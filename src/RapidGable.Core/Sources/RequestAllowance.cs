@@ -3,18 +3,23 @@ namespace RapidGable.Sources;
 /// <summary>How callers wait for the sessions of a source while all are in use.</summary>
 /// <param name="Waiting">Requests that may wait at once.</param>
 /// <param name="WaitingOfOne">Requests of one caller that may wait at once.</param>
-/// <param name="IsFair">While others wait, a caller has a share of the sessions, and who used the source least is next; else whoever came first.</param>
+/// <param name="IsFair">While others wait, a caller has a share of the sessions, and who used the source least is next; else whoever came
+/// first.</param>
 public sealed record SessionSharing(int Waiting, int WaitingOfOne, bool IsFair)
 {
     public static readonly SessionSharing Standard = new(500, 100, true);
 }
 
-/// <summary>What one request may take of what all share: bytes in memory and sessions of sources. Everything that it holds is given back when it ends.</summary>
+/// <summary>
+/// What one request may take of what all share: bytes in memory and sessions of sources. Everything that it holds is given back when it
+/// ends.
+/// </summary>
 /// <param name="who">Whose request it is: the same text for all requests of one caller.</param>
 /// <param name="process">What all requests hold together.</param>
 /// <param name="most">Bytes that the request may hold.</param>
 public sealed class RequestAllowance(string who, bool isAnonymous, ByteBudget process, long most, SessionSharing sharing) : IDisposable
 {
+    private readonly Lock _lock = new();
     private long _used;
     private bool _isOver;
 
@@ -31,18 +36,18 @@ public sealed class RequestAllowance(string who, bool isAnonymous, ByteBudget pr
     /// <summary>Bytes that the request holds.</summary>
     public long Used => Interlocked.Read(ref _used);
 
-    /// <summary>Takes bytes; null when there are so many, else why there are not.</summary>
+    /// <summary>Takes bytes; null when there are so many, else why there are not. A request that has ended takes none.</summary>
     public MemoryExceededException? TryTake(long bytes)
     {
-        if (Interlocked.Add(ref _used, bytes) > most)
+        lock (_lock)
         {
-            Interlocked.Add(ref _used, -bytes);
-            return new MemoryExceededException(isProcess: false);
-        }
-        if (process.TryTake(bytes))
+            if (_isOver || _used + bytes > most)
+                return new MemoryExceededException(isProcess: false);
+            if (!process.TryTake(bytes))
+                return new MemoryExceededException(isProcess: true);
+            _used += bytes;
             return null;
-        Interlocked.Add(ref _used, -bytes);
-        return new MemoryExceededException(isProcess: true);
+        }
     }
 
     /// <exception cref="MemoryExceededException">When there are not so many bytes.</exception>
@@ -52,18 +57,26 @@ public sealed class RequestAllowance(string who, bool isAnonymous, ByteBudget pr
             throw exceeded;
     }
 
+    /// <summary>Gives back what was taken; nothing is left to give back once the request has ended.</summary>
     public void Give(long bytes)
     {
-        if (Volatile.Read(ref _isOver))
-            return;
-        Interlocked.Add(ref _used, -bytes);
-        process.Give(bytes);
+        lock (_lock)
+        {
+            if (_isOver)
+                return;
+            _used -= bytes;
+            process.Give(bytes);
+        }
     }
 
     /// <summary>The request has ended.</summary>
     public void Dispose()
     {
-        Volatile.Write(ref _isOver, true);
-        process.Give(Interlocked.Exchange(ref _used, 0));
+        lock (_lock)
+        {
+            _isOver = true;
+            process.Give(_used);
+            _used = 0;
+        }
     }
 }

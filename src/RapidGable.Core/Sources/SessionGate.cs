@@ -3,8 +3,9 @@ using System.Diagnostics;
 namespace RapidGable.Sources;
 
 /// <summary>
-/// The sessions that a source may have at once, and who waits for one. As long as one is free anybody has it. While callers wait, none of them holds more than
-/// half of the sessions, nor do all anonymous callers together while others wait; the next one goes to the caller who used the source least of late.
+/// The sessions that a source may have at once, and who waits for one. As long as one is free anybody has it. While callers wait, none of
+/// them holds more than half of the sessions, nor do all anonymous callers together while others wait; the next one goes to the caller
+/// who used the source least of late.
 /// </summary>
 internal sealed class SessionGate
 {
@@ -19,13 +20,19 @@ internal sealed class SessionGate
     private int _free;
     private int _anonymous;
     private int _waitingCount;
+    private int _anonymousWaiting;
 
     /// <summary>Callers of whom some request waits, and those of them who are signed in.</summary>
     private int _callersWaiting;
     private int _signedInWaiting;
 
     /// <param name="longestWait">Who waits longer hears that the source is busy.</param>
-    public SessionGate(int sessions, TimeSpan longestWait) => (_sessions, _free, _share, _longestWait) = (sessions, sessions, Math.Max(1, sessions / 2), longestWait);
+    public SessionGate(int sessions, TimeSpan longestWait)
+    {
+        _sessions = _free = sessions;
+        _share = Math.Max(1, sessions / 2);
+        _longestWait = longestWait;
+    }
 
     private sealed class Share
     {
@@ -63,7 +70,9 @@ internal sealed class SessionGate
                 return Grant(request);
             var share = ShareOf(request.Who);
             var othersWait = _callersWaiting > (share.Waiting > 0 ? 1 : 0);
-            if ((othersWait && share.Waiting >= request.Sharing.WaitingOfOne) || (_waiting.Count >= request.Sharing.Waiting && !MakeRoom(request)))
+            if (othersWait && share.Waiting >= request.Sharing.WaitingOfOne)
+                throw Full();
+            if (_waiting.Count >= request.Sharing.Waiting && !MakeRoom(request))
                 throw Full();
             waiter = new Waiter(request);
             _waiting.AddLast(waiter);
@@ -85,12 +94,21 @@ internal sealed class SessionGate
 
     private SourceException Full() => new(SourceFaultKind.QueueFull, $"{_waiting.Count} requests wait for one of {_sessions} sessions.");
 
-    /// <summary>Sends the last one away of a caller who has more than their part of a full queue, so that somebody else gets in; false when nobody has.</summary>
+    /// <summary>
+    /// Sends the last one away of whoever has most of a full queue, where that is more than this caller would have; false when nobody
+    /// has. To a caller who is signed in all anonymous ones count as one.
+    /// </summary>
     private bool MakeRoom(RequestAllowance request)
     {
-        var last = _waiting.Last;
-        while (last is not null && (last.Value.Request.Who == request.Who || ShareOf(last.Value.Request.Who).Waiting <= last.Value.Request.Sharing.WaitingOfOne))
-            last = last.Previous;
+        LinkedListNode<Waiter>? last = null;
+        var most = ShareOf(request.Who).Waiting + 1;
+        for (var node = _waiting.Last; node is not null; node = node.Previous)
+        {
+            var other = node.Value.Request;
+            var waiting = other.IsAnonymous && !request.IsAnonymous ? _anonymousWaiting : ShareOf(other.Who).Waiting;
+            if (other.Who != request.Who && waiting > most)
+                (last, most) = (node, waiting);
+        }
         if (last is null)
             return false;
         var full = Full();
@@ -118,6 +136,7 @@ internal sealed class SessionGate
     {
         Volatile.Write(ref _waitingCount, _waiting.Count);
         share.Waiting += change;
+        _anonymousWaiting += request.IsAnonymous ? change : 0;
         if (share.Waiting != (change > 0 ? 1 : 0))
             return;
         _callersWaiting += change;

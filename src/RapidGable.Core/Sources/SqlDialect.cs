@@ -41,10 +41,15 @@ public abstract class SqlDialect
     /// <summary>A text that compares character by character, whatever its column's collation says; null = it does so as it is.</summary>
     public virtual string? Exact(SqlOperand text) => null;
 
-    /// <summary>Whether a computed column of a subquery is evaluated for its own row as it is written, whatever conditions stand beside it.</summary>
+    /// <summary>
+    /// Whether a computed column of a subquery is evaluated for its own row as it is written, whatever conditions stand beside it.
+    /// </summary>
     public abstract bool KeepsMarkers { get; }
 
-    /// <summary>A condition as the engine evaluates it row by row, without replacing columns in it by values that other conditions compare them with.</summary>
+    /// <summary>
+    /// A condition as the engine evaluates it row by row, without replacing columns in it by values that other conditions compare them
+    /// with.
+    /// </summary>
     public virtual string Opaque(string condition) => condition;
 
     /// <summary>What stands at the end of a subquery, so that nothing around it is evaluated before its rows have been chosen.</summary>

@@ -42,7 +42,9 @@ public sealed class AuditFolder(string folder)
             File.Delete(path);
     }
 
-    /// <summary>The events, newest first; a line that cannot be read is left out. Files are read from their end, a piece at a time.</summary>
+    /// <summary>
+    /// The events, newest first; a line that cannot be read is left out. Files are read from their end, a piece at a time.
+    /// </summary>
     public IEnumerable<AuditEvent> Read() => Days().OrderByDescending(d => d.Day).SelectMany(d => LinesFromEnd(d.Path)).Select(Parse).OfType<AuditEvent>();
 
     private static IEnumerable<string> LinesFromEnd(string path)

@@ -3,8 +3,8 @@ using RapidGable.Model;
 namespace RapidGable.Service.Auditing;
 
 /// <summary>
-/// Counts refusals, so that who is refused again and again fills no log: the first one is noted, those like it within a minute are counted, and after so
-/// many lines in a day only their number is. Nothing else that is noted is counted here.
+/// Counts refusals, so that who is refused again and again fills no log: the first one is noted, those like it within a minute are
+/// counted, and after so many lines in a day only their number is. Nothing else that is noted is counted here.
 /// </summary>
 internal sealed class RefusalCounter
 {

@@ -111,7 +111,9 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
         return null;
     }
 
-    /// <summary>Signs in to the console of a workspace without administrators by the link that the service told; the answer sets its cookie.</summary>
+    /// <summary>
+    /// Signs in to the console of a workspace without administrators by the link that the service told; the answer sets its cookie.
+    /// </summary>
     public async Task<RequestFault?> SignInByLinkAsync(HttpContext context, string token)
     {
         if (SignIn.IsPlainFromAfar(context))

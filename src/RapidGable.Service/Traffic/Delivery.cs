@@ -6,8 +6,8 @@ using RapidGable.Model;
 namespace RapidGable.Service.Traffic;
 
 /// <summary>
-/// Sends the pieces of an answer and counts for how long the caller lets them wait. Who takes them at the declared rate may take as long as the answer is
-/// large; who does not is cut, and at once when others wait for the session that the answer holds.
+/// Sends the pieces of an answer and counts for how long the caller lets them wait. Who takes them at the declared rate may take as long
+/// as the answer is large; who does not is cut, and at once when others wait for the session that the answer holds.
 /// </summary>
 /// <param name="isAwaited">Whether others wait for what the answer holds.</param>
 internal sealed class Delivery(HttpContext context, TrafficDeclaration declared, Func<bool> isAwaited)

@@ -3,7 +3,9 @@ using RapidGable.Sources;
 
 namespace RapidGable.Service.Traffic;
 
-/// <summary>The pieces of an answer that are kept back until it is whole, so that its session can be given back before a byte of it is sent.</summary>
+/// <summary>
+/// The pieces of an answer that are kept back until it is whole, so that its session can be given back before a byte of it is sent.
+/// </summary>
 /// <param name="most">Bytes that are kept at most.</param>
 internal sealed class HeldAnswer(RequestAllowance allowance, int most) : IDisposable
 {

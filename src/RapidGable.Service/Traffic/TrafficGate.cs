@@ -8,7 +8,10 @@ using RapidGable.Service.Auditing;
 
 namespace RapidGable.Service.Traffic;
 
-/// <summary>Lets each caller send only so many requests in a minute, and at once, as the workspace declares. Anonymous callers are told apart by their addresses.</summary>
+/// <summary>
+/// Lets each caller send only so many requests in a minute, and at once, as the workspace declares. Anonymous callers are told apart by
+/// their addresses.
+/// </summary>
 internal sealed class TrafficGate(ServiceRegistry registry, AuditLog audit) : IDisposable
 {
     private sealed record Limiters(TrafficDeclaration Declared, PartitionedRateLimiter<string>? PerMinute, PartitionedRateLimiter<string>? AtOnce) : IDisposable
