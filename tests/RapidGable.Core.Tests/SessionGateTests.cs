@@ -98,12 +98,8 @@ public sealed class SessionGateTests
         await IsFullAsync(Wait("e", 1)[0]);
         List<Task<SessionPass>> left = [alone[0], other[0], third, fourth];
         Assert.All(left, o => Assert.False(o.IsCompleted));
-        for (held.Leave(); left.Count > 0;)
-        {
-            var next = await Task.WhenAny(left);
-            (await next).Leave();
-            left.Remove(next);
-        }
+        held.Leave();
+        await AllGetTheirTurnAsync(left);
         Assert.Single(await TakeAsync(gate, Of("last"), 1));
     }
 
@@ -119,9 +115,18 @@ public sealed class SessionGateTests
         var signedIn = Wait("name ada", false);
         await Assert.ThrowsAsync<SourceException>(() => crowd[3]);
         held.Leave();
-        (await signedIn).Leave();
-        foreach (var caller in crowd.Take(3))
-            (await caller).Leave();
+        await AllGetTheirTurnAsync([.. crowd.Take(3), signedIn]);
+    }
+
+    /// <summary>Each leaves as soon as it has got in, in whatever order.</summary>
+    private static async Task AllGetTheirTurnAsync(List<Task<SessionPass>> waiting)
+    {
+        while (waiting.Count > 0)
+        {
+            var next = await Task.WhenAny(waiting);
+            (await next).Leave();
+            waiting.Remove(next);
+        }
     }
 
     [Fact] // who leaves the queue takes no session with them

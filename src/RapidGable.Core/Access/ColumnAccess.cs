@@ -24,15 +24,19 @@ public static class ColumnAccesses
 {
     /// <summary>What an operation may do with a column.</summary>
     public static ColumnAccess Of(this WriteAccess access, Property property) =>
-        access.Closed.Contains(property.Column) ? ColumnAccess.Closed : IsWritten(property, access.Set, access.Operation) ? ColumnAccess.Open : ColumnAccess.Fixed;
+        access.Closed.Contains(property.Column) ? ColumnAccess.Closed
+        : IsWritten(property, access.Set, access.Operation) ? ColumnAccess.Open
+        : ColumnAccess.Fixed;
 
     /// <summary>Whether any caller may give the value; that of a key is given once.</summary>
     /// <param name="whole">The set whose property it is.</param>
     public static bool IsWritten(Property property, EntitySet whole, SetOperations operation) =>
-        IsWritten(property, operation) && (operation == SetOperations.Create || whole.Type.Key.All(k => k.Column != property.Column || property.Via is not null));
+        IsWritten(property, operation)
+        && (operation == SetOperations.Create || property.Via is not null || whole.Type.Key.All(k => k.Column != property.Column));
 
     /// <summary>The same, whatever the key is.</summary>
     public static bool IsWritten(Property property, SetOperations operation) =>
-        !property.IsComputed && property.Expression is null && property.Access != PropertyAccess.ReadOnly && (operation == SetOperations.Create || property.Access == PropertyAccess.Full)
+        property is { IsComputed: false, Expression: null }
+        && (property.Access == PropertyAccess.Full || (property.Access != PropertyAccess.ReadOnly && operation == SetOperations.Create))
         && property.Maker is null or { IsDefault: true, AtUpdate: false };
 }

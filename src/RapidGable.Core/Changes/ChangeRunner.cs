@@ -39,7 +39,12 @@ public sealed class ChangeRunner
         var holder = path.Hops.Length == 0 ? null : model.FindSet((path.Hops.Length > 1 ? path.Hops[^2].Target : path.Root).Name);
         // The entity changes that holds the relation; a link table belongs to both.
         var mayHolder = holder?.Operations.HasFlag(SetOperations.Update) == true;
-        var mayLink = path.Hops is not [.., { Navigation: var last }] ? false : last.IsHeldByTarget ? May(SetOperations.Update) || last.IsContained && May(SetOperations.Delete) : last.Link is not null ? mayHolder && May(SetOperations.Update) : mayHolder;
+        var mayLink = path.Hops is [.., { Navigation: var last }] && last switch
+        {
+            { IsHeldByTarget: true } => May(SetOperations.Update) || (last.IsContained && May(SetOperations.Delete)),
+            { Link: not null } => mayHolder && May(SetOperations.Update),
+            _ => mayHolder,
+        };
         IEnumerable<ChangeVerb> verbs = path switch
         {
             { IsReference: true, Kind: ResourceKind.Collection, Hops: [.., { Navigation.Link.Needs: not null }] } => mayLink ? [ChangeVerb.Delete] : [],
@@ -56,7 +61,9 @@ public sealed class ChangeRunner
         return [.. verbs];
     }
 
-    private static bool IsOpen(Property property, EntitySet whole) => property.IsGroup ? property.Members.Any(m => IsOpen(m, whole)) : ColumnAccesses.IsWritten(property, whole, SetOperations.Update);
+    private static bool IsOpen(Property property, EntitySet whole) => property.IsGroup
+        ? property.Members.Any(m => IsOpen(m, whole))
+        : ColumnAccesses.IsWritten(property, whole, SetOperations.Update);
 
     /// <summary>Does what is asked; whatever is wrong leaves the transaction to be undone.</summary>
     /// <exception cref="SourceException">When a source fails; <see cref="SourceFaultKind.Collision"/> is worth another try of the whole unit.</exception>
@@ -259,7 +266,7 @@ public sealed class ChangeRunner
         var preconditions = _request.Preconditions;
         var references = _request.Verb == ChangeVerb.Delete ? _request.Id is { } id ? [(id, null)] : [] : References();
         if (_request.Verb != ChangeVerb.Delete && !(navigation.IsCollection && _request.Verb == ChangeVerb.Put) && references.Count != 1)
-            throw new FaultException(new RequestFault(400, "body", "The body is a reference to one entity: {\"@odata.id\": \"…\"}."));
+            throw new FaultException(NoReference);
         EntityRow? other;
         if (_request.Verb == ChangeVerb.Delete)
         {
@@ -270,7 +277,10 @@ public sealed class ChangeRunner
                 await ReplaceAsync(parent, navigation, [], preconditions);
                 return new ChangeResult(ChangeOutcome.Linked, null) { Set = parent.Set };
             }
-            other = references.Count > 0 ? await _finder.ResolveAsync(references[0].Id, target, "$id") : _path.Hops[^1].Key is null ? null : await OneAsync();
+            if (references.Count > 0)
+                other = await _finder.ResolveAsync(references[0].Id, target, "$id");
+            else
+                other = _path.Hops[^1].Key is null ? null : await OneAsync();
             await _changes.UnlinkAsync(parent, navigation, other, preconditions, true, "", isAsked: true);
         }
         else
@@ -288,8 +298,10 @@ public sealed class ChangeRunner
             await _changes.LinkAsync(parent, navigation, other, state, true, "");
         }
         // The entity whose row has changed, so that its new tag can be told.
-        var changed = navigation.Link is not null || (navigation.IsContained && _request.Verb == ChangeVerb.Delete) ? null : navigation.IsHeldByTarget ? other : parent;
-        return new ChangeResult(ChangeOutcome.Linked, changed is { Set.HasVersion: true } ? await _finder.AddressAsync(changed) : null) { Set = (changed ?? parent).Set };
+        var isGone = navigation.IsContained && _request.Verb == ChangeVerb.Delete;
+        var changed = navigation.Link is not null || isGone ? null : navigation.IsHeldByTarget ? other : parent;
+        var address = changed is { Set.HasVersion: true } ? await _finder.AddressAsync(changed) : null;
+        return new ChangeResult(ChangeOutcome.Linked, address) { Set = (changed ?? parent).Set };
     }
 
     private async Task ReplaceAsync(EntityRow parent, NavigationProperty navigation, List<(EntityRow Row, string? ETag)> rows, Preconditions preconditions)
@@ -303,7 +315,10 @@ public sealed class ChangeRunner
         }
         // The entity itself does not change; those that it is related to do, each in a state of its own.
         if (preconditions.IfMatch is { } tags && !tags.Contains("*"))
-            throw new FaultException(new RequestFault(412, "changed", "A collection has no tag; give that of each entity as '@odata.etag' beside its '@odata.id'.", "If-Match"));
+        {
+            const string Advice = "A collection has no tag; give that of each entity as '@odata.etag' beside its '@odata.id'.";
+            throw new FaultException(new RequestFault(412, "changed", Advice, "If-Match"));
+        }
         await _changes.BackwardAsync(parent, sent, isNew: false);
     }
 
@@ -319,9 +334,19 @@ public sealed class ChangeRunner
     private List<(string Id, string? ETag)> References()
     {
         var body = _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body."));
-        var items = body.ValueKind == JsonValueKind.Object && body.TryGetProperty("value", out var list) && list.ValueKind == JsonValueKind.Array ? list.EnumerateArray() : Enumerable.Repeat(body, 1);
-        static string? Text(JsonElement item, string name) =>
-            item.ValueKind == JsonValueKind.Object && (item.TryGetProperty("@odata." + name, out var text) || item.TryGetProperty("@" + name, out text)) && text.ValueKind == JsonValueKind.String ? text.GetString() : null;
-        return [.. items.Select(item => (Text(item, "id") ?? throw new FaultException(new RequestFault(400, "body", "The body is a reference to one entity: {\"@odata.id\": \"…\"}.")), Text(item, "etag")))];
+        var isList = body.ValueKind == JsonValueKind.Object && body.TryGetProperty("value", out var list) && list.ValueKind == JsonValueKind.Array;
+        IEnumerable<JsonElement> items = isList ? body.GetProperty("value").EnumerateArray() : [body];
+        return [.. items.Select(item => (Annotation(item, "id") ?? throw new FaultException(NoReference), Annotation(item, "etag")))];
+    }
+
+    private static RequestFault NoReference => new(400, "body", "The body is a reference to one entity: {\"@odata.id\": \"…\"}.");
+
+    /// <summary>The text of an annotation, with or without the prefix of 4.0; null = there is none.</summary>
+    private static string? Annotation(JsonElement item, string name)
+    {
+        if (item.ValueKind != JsonValueKind.Object)
+            return null;
+        var isThere = item.TryGetProperty("@odata." + name, out var text) || item.TryGetProperty("@" + name, out text);
+        return isThere && text.ValueKind == JsonValueKind.String ? text.GetString() : null;
     }
 }

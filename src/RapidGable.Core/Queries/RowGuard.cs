@@ -34,14 +34,17 @@ internal sealed class RowGuard(SqlDialect dialect, Func<SourceObjectName, string
     /// Whether an expression can fail or take long for some value. Comparisons of columns with values do not; they stay as they are, so
     /// that indexes serve them.
     /// </summary>
-    public static bool IsNeeded(BoundExpression expression) => ExpressionPaths.All(expression).Any(e => e is BoundArithmetic or BoundNegation or BoundCast or BoundOverValues or BoundCall { Function: not CanonicalFunction.Now } or BoundSearchTerm { Indexed: null });
+    public static bool IsNeeded(BoundExpression expression) => ExpressionPaths.All(expression).Any(e => e is BoundArithmetic or BoundNegation
+        or BoundCast or BoundOverValues or BoundCall { Function: not CanonicalFunction.Now } or BoundSearchTerm { Indexed: null });
 
     /// <summary>Whether a statement may evaluate such an expression where it chooses rows.</summary>
     public static bool IsNeeded(SelectPlan plan) => plan.Where.Any(c => c is PlanFilter filter && IsNeeded(filter.Condition))
-        || plan.Order.Any(o => o.Value is PlanExpression ordered && IsNeeded(ordered.Expression))
+        || IsNeeded(plan.Order)
         || plan.From.Apply is { } apply && (IsNeeded(apply.Input) || IsNeeded(apply.Stages));
 
-    public static bool IsNeeded(RelatedPlan plan) => plan.Expand.Filter is { } filter && IsNeeded(filter) || plan.Order.Any(o => o.Value is PlanExpression ordered && IsNeeded(ordered.Expression));
+    public static bool IsNeeded(RelatedPlan plan) => (plan.Expand.Filter is { } filter && IsNeeded(filter)) || IsNeeded(plan.Order);
+
+    private static bool IsNeeded(ImmutableArray<PlanOrder> order) => order.Any(o => o.Value is PlanExpression by && IsNeeded(by.Expression));
 
     /// <summary>
     /// Whether a statement looks at every row whatever is done: nothing plain narrows it down, and no order lets it end early. Then it is
@@ -50,15 +53,18 @@ internal sealed class RowGuard(SqlDialect dialect, Func<SourceObjectName, string
     public static bool ReadsAll(SelectPlan plan) => plan.Where.All(c => c is PlanFilter filter && Parts(filter.Condition).All(IsNeeded))
         && (plan.Output.IsEmpty || plan.Order is [{ Value: PlanExpression first }, ..] && IsNeeded(first.Expression));
 
-    private static IEnumerable<BoundExpression> Parts(BoundExpression condition) => condition is BoundLogical { Operator: BinaryOperator.And } both ? Parts(both.Left).Concat(Parts(both.Right)) : [condition];
+    private static IEnumerable<BoundExpression> Parts(BoundExpression condition) =>
+        condition is BoundLogical { Operator: BinaryOperator.And } both ? Parts(both.Left).Concat(Parts(both.Right)) : [condition];
 
-    private static bool IsNeeded(ImmutableArray<StagePlan> stages) => stages.Any(s => s.Stage.Expressions.Any(IsNeeded) || s.Branches.Any(IsNeeded));
+    private static bool IsNeeded(ImmutableArray<StagePlan> stages) =>
+        stages.Any(s => s.Stage.Expressions.Any(IsNeeded) || s.Branches.Any(IsNeeded));
 
     /// <summary>An expression that is evaluated where all guards hold, and null elsewhere.</summary>
     public static string Of(ImmutableArray<string> guards, string sql) => $"(CASE WHEN {string.Join(" AND ", guards)} THEN {sql} END)";
 
     /// <summary>For each restricted one of some tables: that the rules leave its row, or that an outer join found none.</summary>
-    public IEnumerable<string> Seen(IEnumerable<(string Alias, SourceObjectName Source)> tables) => tables.Select(t => RestrictionOf(t.Source) is { } restriction ? Seen(t.Alias, restriction) : null).OfType<string>();
+    public IEnumerable<string> Seen(IEnumerable<(string Alias, SourceObjectName Source)> tables) =>
+        tables.Select(t => RestrictionOf(t.Source) is { } restriction ? Seen(t.Alias, restriction) : null).OfType<string>();
 
     /// <summary>
     /// That the rules leave a row. A marker serves where the engine evaluates it as it stands. Others put values in the place of columns
@@ -73,7 +79,8 @@ internal sealed class RowGuard(SqlDialect dialect, Func<SourceObjectName, string
         if (key.Count == 0)
             return null; // its rows are fenced, see SqlWriter
         var rows = table(restriction.Set.Source with { RowId = null, Restriction = restriction.RowsOnly });
-        return $"({alias}.{key[0]} IS NULL OR EXISTS (SELECT 1 FROM {rows} AS seen WHERE {string.Join(" AND ", key.Select(k => $"seen.{k} = {alias}.{k}"))}))";
+        var isSame = string.Join(" AND ", key.Select(k => $"seen.{k} = {alias}.{k}"));
+        return $"({alias}.{key[0]} IS NULL OR EXISTS (SELECT 1 FROM {rows} AS seen WHERE {isSame}))";
     }
 
     /// <summary>Whether rows of a table can only be kept apart by a fence, since nothing tells one from another.</summary>
