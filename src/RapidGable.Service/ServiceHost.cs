@@ -72,6 +72,7 @@ public static class ServiceHost
         if (!options.IsTrial)
             app.Lifetime.ApplicationStarted.Register(() => TellLink(app));
         app.Lifetime.ApplicationStopped.Register(() => registry.DisposeAsync().AsTask().GetAwaiter().GetResult());
+        UnreadableRequests.Use(app);
         Transport.Use(app, workspace.Declaration.Transport);
         app.UseResponseCompression();
         var face = app.Services.GetRequiredService<ODataFace>();

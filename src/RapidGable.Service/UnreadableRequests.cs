@@ -1,6 +1,8 @@
 using System.IO.Pipelines;
 using System.Text;
+using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Connections;
+using Microsoft.AspNetCore.Http;
 using RapidGable.Payloads;
 using RapidGable.Requests;
 
@@ -18,30 +20,64 @@ internal static class UnreadableRequests
 
     public static Func<ConnectionDelegate, ConnectionDelegate> Middleware { get; } = next => connection =>
     {
-        connection.Transport = new Pipes(connection.Transport.Input, new Writer(connection.Transport.Output));
+        var writer = new Writer(connection.Transport.Output);
+        connection.Features.Set(writer);
+        connection.Transport = new Pipes(connection.Transport.Input, writer);
         return next(connection);
     };
 
+    /// <summary>While the service itself answers, everything goes as it is: stored bytes may look like an answer of the web server.</summary>
+    public static void Use(WebApplication app) => app.Use((context, next) =>
+    {
+        if (context.Features.Get<Writer>() is { } writer)
+        {
+            writer.Begin();
+            // Answers of HTTP/2 are sent side by side, and its own refusals are not text.
+            if (HttpProtocol.IsHttp10(context.Request.Protocol) || HttpProtocol.IsHttp11(context.Request.Protocol))
+            {
+                context.Response.OnCompleted(() =>
+                {
+                    writer.End();
+                    return Task.CompletedTask;
+                });
+            }
+        }
+        return next(context);
+    });
+
     private static byte[] Make()
     {
-        var body = ErrorJsonWriter.Write(new RequestFault(400, "request", "The request cannot be read: it is not HTTP, or its address holds what no address can."));
-        return [.. Encoding.ASCII.GetBytes($"HTTP/1.1 400 Bad Request\r\nContent-Type: application/json\r\nContent-Length: {body.Length}\r\nConnection: close\r\nOData-Version: 4.0\r\nX-Content-Type-Options: nosniff\r\n\r\n"), .. body];
+        const string Message = "The request cannot be read: it is not HTTP, or its address holds what no address can.";
+        var body = ErrorJsonWriter.Write(new RequestFault(400, "request", Message));
+        string[] head =
+        [
+            "HTTP/1.1 400 Bad Request", "Content-Type: application/json", $"Content-Length: {body.Length}", "Connection: close",
+            "OData-Version: 4.0", "X-Content-Type-Options: nosniff", "", "",
+        ];
+        return [.. Encoding.ASCII.GetBytes(string.Join("\r\n", head)), .. body];
     }
 
     private sealed record Pipes(PipeReader Input, PipeWriter Output) : IDuplexPipe;
 
     /// <summary>
-    /// Passes everything on; an answer that only the server itself gives, a 400 without a body, goes as ours. Answers of ours always have
-    /// one.
+    /// Passes everything on; while no request is being answered, a 400 without a body, which only the web server itself gives, goes as ours.
     /// </summary>
-    private sealed class Writer(PipeWriter inner) : PipeWriter
+    internal sealed class Writer(PipeWriter inner) : PipeWriter
     {
         private Memory<byte> _given;
+        private int _underWay;
+
+        /// <summary>The service has begun to answer a request of the connection.</summary>
+        public void Begin() => Interlocked.Increment(ref _underWay);
+
+        /// <summary>The answer is complete.</summary>
+        public void End() => Interlocked.Decrement(ref _underWay);
 
         public override void Advance(int bytes)
         {
             var written = _given.Span[..Math.Min(bytes, _given.Length)];
-            if (written.StartsWith(Refusal) && written.IndexOf(Empty) >= 0 && _given.Length >= Answer.Length)
+            var isServers = Volatile.Read(ref _underWay) == 0 && written.StartsWith(Refusal) && written.IndexOf(Empty) >= 0;
+            if (isServers && _given.Length >= Answer.Length)
             {
                 Answer.CopyTo(_given);
                 bytes = Answer.Length;
@@ -56,7 +92,8 @@ internal static class UnreadableRequests
 
         public override ValueTask<FlushResult> FlushAsync(CancellationToken cancellationToken = default) => inner.FlushAsync(cancellationToken);
 
-        public override ValueTask<FlushResult> WriteAsync(ReadOnlyMemory<byte> source, CancellationToken cancellationToken = default) => inner.WriteAsync(source, cancellationToken);
+        public override ValueTask<FlushResult> WriteAsync(ReadOnlyMemory<byte> source, CancellationToken cancellationToken = default) =>
+            inner.WriteAsync(source, cancellationToken);
 
         public override void CancelPendingFlush() => inner.CancelPendingFlush();
 

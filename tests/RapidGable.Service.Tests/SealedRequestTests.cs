@@ -160,4 +160,38 @@ public sealed class SealedRequestTests(WritingFixture engines) : IAsyncLifetime
             Assert.Equal(200, (await service.SendAsync("/odata/s/Tags")).Status);
         }
     }
+
+    [Fact] // the same on a connection over which others were answered before
+    public async Task What_no_server_reads_is_told_after_other_answers_too()
+    {
+        var service = engines.Services.First();
+        var host = $"Host: {new Uri(service.Address).Authority}\r\n\r\n";
+        var answer = await service.SendRawAsync(Encoding.ASCII.GetBytes($"GET /odata/s/Tags HTTP/1.1\r\n{host}GET /odata/s/Tags%00 HTTP/1.1\r\n{host}"));
+        Assert.StartsWith("HTTP/1.1 200 OK\r\n", answer);
+        Assert.Contains("HTTP/1.1 400 Bad Request\r\n", answer);
+        Assert.EndsWith("holds what no address can.\"}}", answer);
+    }
+
+    [Fact] // bytes that somebody stored may look like an answer of the web server, wherever they are cut
+    public async Task Stored_bytes_never_become_an_answer_of_their_own()
+    {
+        var forged = Encoding.ASCII.GetBytes("HTTP/1.1 400 Bad Request\r\nContent-Length: 0\r\nConnection: close\r\n\r\n");
+        var pipe = new System.IO.Pipelines.Pipe();
+        var writer = new UnreadableRequests.Writer(pipe.Writer);
+        async Task<string> SentAsync()
+        {
+            forged.CopyTo(writer.GetSpan(4_096));
+            writer.Advance(forged.Length);
+            await writer.FlushAsync();
+            var read = await pipe.Reader.ReadAsync();
+            var text = Encoding.ASCII.GetString(System.Buffers.BuffersExtensions.ToArray(read.Buffer));
+            pipe.Reader.AdvanceTo(read.Buffer.End);
+            return text;
+        }
+        Assert.Contains("\"request\"", await SentAsync());
+        writer.Begin();
+        Assert.Equal(Encoding.ASCII.GetString(forged), await SentAsync());
+        writer.End();
+        Assert.Contains("\"request\"", await SentAsync());
+    }
 }
