@@ -47,8 +47,8 @@ internal static class UnreadableRequests
 
     private static byte[] Make()
     {
-        const string Message = "The request cannot be read: it is not HTTP, or its address holds what no address can.";
-        var body = ErrorJsonWriter.Write(new RequestFault(400, "request", Message));
+        RequestFault fault = new(400, "request", "The request cannot be read: it is not HTTP, or its address holds what no address can.");
+        var body = ErrorJsonWriter.Write(fault);
         string[] head =
         [
             "HTTP/1.1 400 Bad Request", "Content-Type: application/json", $"Content-Length: {body.Length}", "Connection: close",
