@@ -34,7 +34,7 @@ internal static class DraftCommand
             return 1;
         }
         if (!WorkspaceReader.IsServiceName(service))
-            throw new UsageException($"'{service}' cannot be a service's name: it takes small letters, digits and '-', and starts with a letter.");
+            throw new UsageException($"'{service}' cannot be a service's name: it takes small letters, digits, '-' and '_', and starts with a letter.");
         var existing = workspace.Declaration.Services.FirstOrDefault(s => s.Name == service);
         var source = Source(workspace, sourceName ?? existing?.Source.Value);
         var catalog = workspace.Catalogs[source.Name];
@@ -46,7 +46,7 @@ internal static class DraftCommand
         {
             var text = File.Exists(path) ? await File.ReadAllTextAsync(path, cancellation) : null;
             var draft = await Terminal.WithStatusAsync("Looking for keys", json, progress =>
-                ServiceDraft.WriteAsync(text, service, existing, source, catalog, existing?.Names ?? workspace.Declaration.Names, chosen, progress, cancellation));
+                ServiceDraft.WriteAsync(text, service, existing, source, catalog, existing?.Names ?? workspace.Declaration.Names, chosen, patterns, progress, cancellation));
             if (!print && draft.Text != text)
             {
                 Directory.CreateDirectory(Path.GetDirectoryName(path)!);
@@ -75,7 +75,7 @@ internal static class DraftCommand
     {
         if (json)
         {
-            Terminal.WriteJson(new { file, written = !print, draft.Added, draft.Known, refused = draft.Refused.Select(r => new { @object = r.Object, why = r.Why }), text = print ? draft.Text : null });
+            Terminal.WriteJson(new { file, written = !print, draft.Added, draft.Known, leftOut = draft.LeftOut.Select(l => l.Object), draft.Hidden, refused = draft.Refused.Select(r => new { @object = r.Object, why = r.Why }), text = print ? draft.Text : null });
             return;
         }
         if (print)
@@ -86,8 +86,7 @@ internal static class DraftCommand
         Terminal.Out.MarkupLine($"[bold]{Markup.Escape($"{folder}/{file}")}[/]: {Terminal.Plural(draft.Added.Length, "set")} added{(draft.Known.IsEmpty ? "" : $", {draft.Known.Length} there already")}");
         foreach (var name in draft.Added)
             Terminal.Out.WriteLine("  + " + name);
-        foreach (var (name, why) in draft.Refused)
-            Terminal.Out.MarkupLine($"  [olive]- {Markup.Escape(name)}: {Markup.Escape(why)}[/]");
+        DraftReport.Write(draft);
         if (!draft.Added.IsEmpty)
             Terminal.Out.WriteLine($"\nNext: 'gable show {folder} {Path.GetFileNameWithoutExtension(file)}' prints what is taken from the catalog, 'gable check {folder}' proves it.");
     }

@@ -67,6 +67,8 @@ internal static class Terminal
             context => work(text => context.Status = Markup.Escape($"{title}: {text}")));
     }
 
+    public static string Plural(long count, string one, string many) => $"{count:N0} {(count == 1 ? one : many)}";
+
     public static string Plural(long count, string one) => count == 1 ? $"1 {one}" : $"{count:N0} {one}s";
 
     private static IAnsiConsole Create(TextWriter writer, bool redirected)

@@ -98,9 +98,10 @@ internal static class VerifyCommand
             reports.Add(await Terminal.WithStatusAsync($"Verifying {service.Model.Service}", silent, progress => ServiceVerifier.VerifyAsync(
                 new HttpProbe(client), new VerificationOptions(service.Model.Service, root, rows, DatabaseCount: counter.CountAsync, Progress: progress), cancellation)));
         }
-        await app.StopAsync(cancellation);
+        // A service that stops closes its sources, which these are, too.
         if (writes)
             reports.AddRange(await TryWritesAsync(workspace, silent, cancellation));
+        await app.StopAsync(cancellation);
         return new VerificationReport([.. reports]);
     }
 

@@ -36,7 +36,7 @@ public static class WriteTrial
     {
         public async Task<ChangeResponse> SendAsync(string method, string url, string? body, string? ifMatch, CancellationToken cancellation)
         {
-            using var request = new HttpRequestMessage(new HttpMethod(method), new Uri(url, new UriCreationOptions { DangerousDisablePathAndQueryCanonicalization = true }));
+            using var request = new HttpRequestMessage(new HttpMethod(method), ProbeAddress.Of(url));
             request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", key);
             request.Headers.Add("OData-MaxVersion", "4.01");
             if (ifMatch is not null)

@@ -19,7 +19,7 @@ public class DraftTests
         var file = Path.Combine(folder.Folder, $"services/{service}.yaml");
         var chosen = catalog.Objects.Where(o => patterns.Length == 0 || patterns.Any(p => Offer.Matches(p, o)));
         return await ServiceDraft.WriteAsync(File.Exists(file) ? File.ReadAllText(file) : null, service, workspace.Declaration.Services.FirstOrDefault(s => s.Name == service),
-            workspace.Sources["main"], catalog, workspace.Declaration.Names, chosen, _ => { }, CancellationToken.None);
+            workspace.Sources["main"], catalog, workspace.Declaration.Names, chosen, patterns, _ => { }, CancellationToken.None);
     }
 
     private const string Awkward = """

@@ -31,7 +31,7 @@ public class MetadataTests
     [InlineData("<ReferentialConstraint Property=\"a_id\" ReferencedProperty=\"id\" />")] // C-29
     [InlineData("<OnDelete Action=\"Cascade\" />")] // C-30
     [InlineData("<OnDelete Action=\"SetNull\" />")]
-    [InlineData("<NavigationPropertyBinding Path=\"b_by_a\" Target=\"b\" />")] // C-33
+    [InlineData("<NavigationPropertyBinding Path=\"b_by_a_id\" Target=\"b\" />")] // C-33
     [InlineData("<PropertyValue Property=\"Insertable\" Bool=\"false\" />")]
     [InlineData("<Annotation Term=\"Core.ODataVersions\" String=\"4.0 4.01\" />")] // P-07, A-02
     public async Task The_document_says_it(string expected) => Assert.Contains(expected, await MetadataAsync(Sql, "  - a\n  - b\n"));

@@ -9,7 +9,7 @@ internal sealed record ColumnDraft(Property Property, bool Hidden);
 
 /// <summary>What the sets of one service share while they are built.</summary>
 /// <param name="Note">Takes a value that nobody wrote, with its reason: subject, value, reason.</param>
-internal sealed record ServiceParts(NamingPolicy Names, TypeBuilder Types, Diagnostics Diagnostics, Action<string, string, string> Note);
+internal sealed record ServiceParts(NamingPolicy Names, TypeBuilder Types, Diagnostics Diagnostics, Action<string, string, string> Note, BuildGuard Guard);
 
 /// <summary>Columns of one object -> properties, hidden or visible, under their outside names and with their published types.</summary>
 internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, string setName, ServiceParts service)
@@ -25,6 +25,7 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
         foreach (var column in Ordered())
         {
             var declared = set.Columns.FirstOrDefault(c => c.Column.Value == column.Name);
+            service.Guard.At(column.Name, declared?.Column.Location);
             var hidden = set.Hide.Any(h => h.Value == column.Name) || (set.Show.Length > 0 && set.Show.All(s => s.Value != column.Name));
             if (Property(column, declared) is { } property)
                 drafts.Add(new ColumnDraft(property, hidden));
@@ -32,6 +33,7 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
                 _diagnostics.Warning("no-type", $"The column '{column.Name}' of '{item.Name}' is left out: {column.Reason}.", set.From.Location,
                     column.TextForm is null ? null : $"Publish it as text with 'columns: {{ {column.Name}: string }}', or 'hide' it.");
         }
+        service.Guard.AtNoColumn();
         return drafts;
     }
 
@@ -86,7 +88,8 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
             service.Note(subject, property.Name, $"declared, for column '{column.Name}'");
         else if (property.Name != column.Name)
             service.Note(subject, property.Name, service.Names == NamingPolicy.AsIs ? $"column '{column.Name}', whose name is no identifier" : $"column '{column.Name}', by the naming policy");
-        service.Note(subject, type, declared is { Type: not null } or { IsStream: true } ? $"declared; {property.Conversion?.Description ?? "stored so"}" : column.Reason);
+        service.Note(subject, type, declared is { Type: not null } or { IsStream: true } ? $"declared; {property.Conversion?.Description ?? "stored so"}"
+            : property.Conversion is HexConversion hex ? $"{column.Reason}, of a key: {hex.Description}" : column.Reason);
         if (property.Description is { } description)
             service.Note(subject, $"\"{description}\"", declared?.Description is null ? "comment of the column" : "declared");
         if (property is { IsFilterable: false } or { IsSortable: false } or { Access: not PropertyAccess.Full })
@@ -122,12 +125,21 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
             plain = plain with { Type = EdmType.String, Nullable = false };
         if (column.Type.IsCollection && wanted is null)
             return plain with { Type = column.Type, Conversion = new JsonConversion(EdmType.String, column.Type) };
+        if (wanted is null && IsBinaryKey(column))
+            return plain with { Type = HexText(column.Type), Conversion = new HexConversion(column.Type), DefaultValue = null };
         if (wanted is null)
             return declared is { Format: not null } or { Unit: not null } or { True: not null } ? Missing(declared, plain) : plain;
         return _conversions.Apply(plain, wanted, declared!) is { } converted
             ? wanted.IsCollection ? converted with { Nullable = false, AllowedValues = [] } : converted with { AllowedValues = wanted.Kind == EdmKind.Enum ? [] : converted.AllowedValues }
             : plain;
     }
+
+    /// <summary>Whether a column of bytes identifies rows, here or in another table: the standard knows no binary keys (CSDL 6.5), so it is text.</summary>
+    private bool IsBinaryKey(SourceColumn column) => column.Type is { Kind: EdmKind.Binary, IsCollection: false }
+        && (set.Key.Any(k => k.Value == column.Name) || item.PrimaryKey.Contains(column.Name)
+            || item.UniqueKeys.Any(u => u.Contains(column.Name)) || item.ForeignKeys.Any(f => f.Columns.Contains(column.Name)));
+
+    private static EdmType HexText(EdmType binary) => binary.MaxLength is { } bytes ? new EdmType(EdmKind.String, MaxLength: bytes * 2) : EdmType.String;
 
     private Property Missing(ColumnDeclaration declared, Property plain)
     {

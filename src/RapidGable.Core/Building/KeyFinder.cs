@@ -57,7 +57,7 @@ public sealed class KeyFinder
                     _keyOrigins[name] = origin;
             }
         }
-        var columns = _object.Columns.Where(c => c.Type is { MayBeKey: true }).ToList();
+        var columns = _object.Columns.Where(c => c.MayBeKey).ToList();
         progress("columns");
         var distinct = await CountAsync(columns);
         // Likely columns first, so that the best is found even where not everything can be tried.

@@ -22,6 +22,7 @@ public sealed class ModelBuilder
     private readonly List<Inference> _inferences = [];
     private readonly ServiceParts _parts;
     private readonly WritingBuilder _writing;
+    private readonly BuildGuard _guard;
 
     /// <summary>The word for a version that is made of all values.</summary>
     private const string RowVersion = "row";
@@ -34,7 +35,8 @@ public sealed class ModelBuilder
         _sources = sources;
         _diagnostics = diagnostics;
         _writing = new WritingBuilder(diagnostics);
-        _parts = new ServiceParts(declaration.Names, new TypeBuilder(declaration, diagnostics), diagnostics, Note);
+        _guard = new BuildGuard(diagnostics);
+        _parts = new ServiceParts(declaration.Names, new TypeBuilder(declaration, diagnostics), diagnostics, Note, _guard);
     }
 
     /// <summary>Builds one service. The result holds the sets that are sound; look at the diagnostics for the others.</summary>
@@ -52,23 +54,31 @@ public sealed class ModelBuilder
         var drafts = new List<SetDraft>();
         foreach (var set in _declaration.Sets)
         {
-            if (await FindAsync(set, cancellation) is not { } item)
-                continue;
-            var source = _sources[set.Source.Value];
-            item = item with { Columns = [.. item.Columns.Select(c => Retyped(c, set, source))] };
-            item = await source.DescribeAsync(item, cancellation);
-            if (Draft(set, item, drafts) is { } draft)
-            {
-                var whole = draft.Declaration.Derived.IsEmpty || draft.Key.IsEmpty ? draft : await new DerivedBuilder(draft, _catalogs[set.Source.Value], source, _declaration.Names, _diagnostics).BuildAsync(cancellation);
-                drafts.Add(whole with { Changes = await ChangesAsync(draft, source, cancellation), Log = await _writing.LogAsync(draft, _catalogs[set.Source.Value], source, cancellation) });
-            }
+            if (await _guard.TryAsync(set, () => DraftAsync(set, drafts, cancellation)) is { } draft)
+                drafts.Add(draft);
         }
         var relations = new RelationBuilder(drafts, _catalogs, _sources, _parts).Build();
-        var sets = drafts.Select(d => EntitySet(d, relations)).ToImmutableArray();
+        var sets = drafts.Select(d => _guard.Try(d.Declaration, () => EntitySet(d, relations))).OfType<EntitySet>().ToImmutableArray();
         var model = new EntityModel(_declaration.Name, _declaration.Title, _declaration.Namespace, sets);
         _writing.Check(drafts, model);
         model = WithComputed(WithForms(model), drafts);
         return new BuiltService(model, [.. _inferences]);
+    }
+
+    /// <summary>One set with all that needs no other set; null when it cannot be published, which is then reported.</summary>
+    private async Task<SetDraft?> DraftAsync(SetDeclaration set, List<SetDraft> earlier, CancellationToken cancellation)
+    {
+        if (await FindAsync(set, cancellation) is not { } item)
+            return null;
+        var source = _sources[set.Source.Value];
+        item = item with { Columns = [.. item.Columns.Select(c => Retyped(c, set, source))] };
+        item = await source.DescribeAsync(item, cancellation);
+        if (Draft(set, item, earlier) is not { } draft)
+            return null;
+        var catalog = _catalogs[set.Source.Value];
+        var hasDerived = !draft.Declaration.Derived.IsEmpty && !draft.Key.IsEmpty;
+        var whole = hasDerived ? await new DerivedBuilder(draft, catalog, source, _declaration.Names, _diagnostics).BuildAsync(cancellation) : draft;
+        return whole with { Changes = await ChangesAsync(draft, source, cancellation), Log = await _writing.LogAsync(draft, catalog, source, cancellation) };
     }
 
     /// <summary>The model with the rules about rows in the form that documents have for them.</summary>
@@ -352,10 +362,10 @@ public sealed class ModelBuilder
             names = item.PrimaryKey;
             Note(setName, "key " + string.Join(", ", names), "primary key");
         }
-        else if (item.UniqueKeys.FirstOrDefault(u => u.All(c => item.Column(c) is { Nullable: false })) is { IsDefault: false } unique)
+        else if (item.NaturalKey is { IsEmpty: false } unique)
         {
             names = unique;
-            Note(setName, "key " + string.Join(", ", names), "unique index without nulls");
+            Note(setName, "key " + string.Join(", ", names), item.Kind == SourceObjectKind.MaterializedView ? "unique index of the materialized view" : "unique index without nulls");
         }
         else
         {

@@ -37,7 +37,7 @@ internal static class OutsideNames
     };
 
     /// <summary>Words end at <c>_</c> and where small letters meet a capital; a word in capitals only becomes an ordinary one.</summary>
-    private static List<string> Words(string name)
+    public static List<string> Words(string name)
     {
         var words = new List<string>();
         var word = new StringBuilder();

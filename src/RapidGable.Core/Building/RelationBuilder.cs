@@ -14,14 +14,10 @@ internal sealed record Relations(IReadOnlyDictionary<string, List<NavigationProp
 }
 
 /// <summary>
-/// Declared relations, then foreign keys -> navigation in both directions. A single-valued one is named after its column
-/// without <c>_id</c>, or after the target's type when the key has several columns; the way back is named after the set
-/// it leads to. Names that are taken already get the other's appended, so that no name depends on the order of the file.
+/// Declared relations, then foreign keys -> navigation in both directions, under the names of <see cref="RelationNames"/>.
 /// </summary>
 internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary<string, SourceCatalog> catalogs, IReadOnlyDictionary<string, ISource> sources, ServiceParts service)
 {
-    private static readonly string[] KeySuffixes = ["_id", "_code", "_key", "_no", "Id", "ID", "Code", "Key", "No"];
-
     private readonly Diagnostics _diagnostics = service.Diagnostics;
     private readonly Dictionary<string, List<NavigationProperty>> _bySet = drafts.ToDictionary(d => d.Name, _ => new List<NavigationProperty>());
     private readonly Dictionary<string, string> _containers = [];
@@ -34,16 +30,21 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
         foreach (var draft in drafts)
         {
             foreach (var relation in draft.Declaration.Relations)
-                Declared(draft, relation);
+                service.Guard.Do(draft.Declaration, () => Declared(draft, relation));
         }
+        var inferred = new List<InferredRelation>();
         foreach (var draft in drafts.Where(d => !d.Key.IsEmpty))
         {
             foreach (var foreignKey in draft.Item.ForeignKeys)
             {
-                if (TargetOf(draft, foreignKey) is { } target && !_declared.Contains((draft.Name, target.Name, foreignKey)))
-                    Infer(draft, target, foreignKey);
+                if (TargetOf(draft, foreignKey) is not { } target || _declared.Contains((draft.Name, target.Name, foreignKey)))
+                    continue;
+                if (service.Guard.Try(draft.Declaration, () => Inferred(draft, target, foreignKey)) is { } relation)
+                    inferred.Add(relation);
             }
         }
+        foreach (var (relation, (there, back)) in inferred.Zip(new RelationNames(service.Names, IsTaken).Choose(inferred)))
+            Add(relation, there, back);
         return new Relations(_bySet, _containers);
     }
 
@@ -233,57 +234,40 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
             navigation.Joins.IsEmpty ? reason : $"{reason}{(reason.EndsWith("key", StringComparison.Ordinal) ? " " : ": ")}{string.Join(", ", navigation.Joins.Select(j => $"{j.Own.Column} = {j.Target.Column}"))}");
     }
 
-    private void Infer(SetDraft from, SetDraft to, ForeignKey foreignKey)
+    /// <summary>The relation of a foreign key; null when it cannot be published, which is then reported if it might surprise.</summary>
+    private InferredRelation? Inferred(SetDraft from, SetDraft to, ForeignKey foreignKey)
     {
         var own = foreignKey.Columns.Select(from.FindColumn).ToList();
         var other = foreignKey.TargetColumns.Select(to.FindColumn).ToList();
         if (own.Contains(null) || other.Contains(null))
-            return;
+            return null;
         var joins = own.Zip(other, (o, t) => new JoinPair(o!, t!)).ToImmutableArray();
-        if (joins.FirstOrDefault(j => !AreAlike(j, from, to)) is { } wrong)
-        {
-            _diagnostics.Warning("relation-types", $"The foreign key {from.Item.Name}.{wrong.Own.Column} -> {to.Item.Name}.{wrong.Target.Column} is not published: the types differ ({wrong.Own.Type.Name}, {wrong.Target.Type.Name}).",
-                from.Declaration.From.Location);
-            return;
-        }
-        var there = ForwardName(from, to, own!);
-        // At most one row refers to another where the columns that do so are unique.
-        var isOne = from.IsUnique(foreignKey.Columns);
-        // The first published set of the target keeps the plain way back; a second set of the same table says its name.
-        var back = BackName(from, to, there, isOne);
-        Add(from, to, new NavigationProperty(there, to.Name, false, own.Any(p => p!.Nullable), joins, back), "foreign key");
-        Add(to, from, new NavigationProperty(back, from.Name, !isOne, isOne, [.. joins.Select(j => new JoinPair(j.Target, j.Own))], there) { OnDelete = foreignKey.OnDelete, IsHeldByTarget = true }, "foreign key");
+        if (joins.FirstOrDefault(j => !AreAlike(j, from, to)) is not { } wrong)
+            return new InferredRelation(from, to, foreignKey, joins, from.IsUnique(foreignKey.Columns));
+        var columns = $"{from.Item.Name}.{wrong.Own.Column} -> {to.Item.Name}.{wrong.Target.Column}";
+        _diagnostics.Warning("relation-types", $"The foreign key {columns} is not published: the types differ ({wrong.Own.Type.Name}, {wrong.Target.Type.Name}).", from.Declaration.From.Location);
+        return null;
     }
 
-    private string ForwardName(SetDraft from, SetDraft to, List<Property?> own)
+    private void Add(InferredRelation relation, string there, string back)
     {
-        var plain = to.TypeName;
-        if (own.Count == 1)
-        {
-            var name = own[0]!.Name;
-            var suffix = Array.Find(KeySuffixes, s => name.Length > s.Length && name.EndsWith(s, StringComparison.Ordinal));
-            plain = suffix is null ? to.TypeName : name[..^suffix.Length];
-        }
-        plain = OutsideNames.Relation(plain, service.Names);
-        return Free(from, plain, $"{plain}_{string.Join("_", own.Select(p => p!.Name))}");
+        var (from, to, joins) = (relation.From, relation.To, relation.Joins);
+        var reverse = joins.Select(j => new JoinPair(j.Target, j.Own)).ToImmutableArray();
+        Add(from, to, new NavigationProperty(there, to.Name, false, joins.Any(j => j.Own.Nullable), joins, back), "foreign key");
+        Add(to, from, new NavigationProperty(back, from.Name, !relation.IsOne, relation.IsOne, reverse, there) { OnDelete = relation.Key.OnDelete, IsHeldByTarget = true }, "foreign key");
     }
 
-    private string BackName(SetDraft from, SetDraft to, string there, bool isOne)
+    /// <summary>The name of the single-valued way back of a declared relation.</summary>
+    private string ForwardName(SetDraft from, SetDraft to, List<Property> own)
     {
-        var plain = isOne ? OutsideNames.Relation(from.TypeName, service.Names) : from.Name;
-        var several = from.Item.ForeignKeys.Count(f => f.TargetObject == to.Item.FullName) > 1;
-        return Free(to, several ? $"{plain}_by_{there}" : plain, $"{plain}_by_{there}");
+        var (wanted, otherwise) = new RelationNames(service.Names, IsTaken).Forward(to, [.. own.Select(p => p.Name)]);
+        return Free(from, wanted, otherwise);
     }
 
-    private string Free(SetDraft set, string wanted, string otherwise)
-    {
-        bool Taken(string name) => set.Visible.Any(p => p.Name == name) || _bySet[set.Name].Exists(n => n.Name == name)
-            || set.Declaration.Relations.Any(r => r.Name.Value == name) || drafts.Exists(d => d.Declaration.Relations.Any(r => r.To.Value == set.Name && r.Back?.Value == name));
-        if (!Taken(wanted))
-            return wanted;
-        var name = otherwise;
-        for (var i = 2; Taken(name); i++)
-            name = $"{otherwise}_{i}";
-        return name;
-    }
+    private bool IsTaken(SetDraft set, string name) => set.Visible.Any(p => p.Name == name) || _bySet[set.Name].Exists(n => n.Name == name)
+        || set.Declaration.Relations.Any(r => r.Name.Value == name) || set.Declaration.Computed.Any(c => c.Name.Value == name)
+        || drafts.Exists(d => d.Declaration.Relations.Any(r => r.To.Value == set.Name && r.Back?.Value == name));
+
+    private string Free(SetDraft set, string wanted, string otherwise) =>
+        IsTaken(set, wanted) ? RelationNames.FirstFree(otherwise, n => !IsTaken(set, n)) : wanted;
 }

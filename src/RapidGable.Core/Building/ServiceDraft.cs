@@ -9,7 +9,17 @@ namespace RapidGable.Building;
 /// <param name="Added">Objects that got a set.</param>
 /// <param name="Known">Objects that had one already.</param>
 /// <param name="Refused">Objects that cannot be published, and why; they stand in the file as comments.</param>
-public sealed record DraftResult(string Text, ImmutableArray<string> Added, ImmutableArray<string> Known, ImmutableArray<(string Object, string Why)> Refused);
+public sealed record DraftResult(string Text, ImmutableArray<string> Added, ImmutableArray<string> Known, ImmutableArray<(string Object, string Why)> Refused)
+{
+    /// <summary>Objects that may hold secrets, with the word that says so; they stand in the file as comments.</summary>
+    public ImmutableArray<(string Object, string Word)> LeftOut { get; init; } = [];
+
+    /// <summary>Columns that look secret or personal and are hidden, as <c>object.column</c>.</summary>
+    public ImmutableArray<string> Hidden { get; init; } = [];
+
+    /// <summary>How many of the added objects have no key.</summary>
+    public int Keyless { get; init; }
+}
 
 /// <summary>
 /// Writes sets for objects of a source into a service file: a new one, or at the end of the sets of one that is there, whose
@@ -25,9 +35,16 @@ public sealed class ServiceDraft
     private readonly List<string> _added = [];
     private readonly List<string> _known = [];
     private readonly List<(string, string)> _refused = [];
+    private readonly List<(string, string)> _leftOut = [];
+    private readonly List<string> _hidden = [];
+    private readonly IReadOnlyCollection<string> _named;
+    private readonly string _text;
+    private int _keyless;
 
-    private ServiceDraft(ISource source, SourceCatalog catalog, ServiceDeclaration? existing, NamingPolicy names)
+    private ServiceDraft(ISource source, SourceCatalog catalog, ServiceDeclaration? existing, NamingPolicy names, IReadOnlyCollection<string> named, string text)
     {
+        _text = text;
+        _named = named;
         _source = source;
         _catalog = catalog;
         _existing = existing;
@@ -39,19 +56,21 @@ public sealed class ServiceDraft
     /// <param name="existing">The same, read; null when there is none.</param>
     /// <param name="names">The naming policy that holds for the service.</param>
     /// <param name="objects">What is to be published.</param>
+    /// <param name="named">Objects that are asked for by name: they become sets even if they may hold secrets, which makes comments of others.</param>
     /// <param name="progress">Is told which object's key is looked for.</param>
     /// <exception cref="InvalidDataException">When the file's sets are not written as a list with one set in a line.</exception>
     /// <exception cref="SourceException">When rows cannot be read to find a key.</exception>
     public static async Task<DraftResult> WriteAsync(
         string? text, string title, ServiceDeclaration? existing, ISource source, SourceCatalog catalog, NamingPolicy names,
-        IEnumerable<SourceObject> objects, Action<string> progress, CancellationToken cancellation)
+        IEnumerable<SourceObject> objects, IReadOnlyCollection<string> named, Action<string> progress, CancellationToken cancellation)
     {
-        var draft = new ServiceDraft(source, catalog, existing, names);
+        var draft = new ServiceDraft(source, catalog, existing, names, named, text ?? "");
         var entries = new List<string>();
-        foreach (var item in objects)
+        // Of two tables with one name, that of the default schema gets it.
+        foreach (var item in objects.OrderBy(o => catalog.ShortName(o) == o.Name ? 0 : 1))
             entries.AddRange(await draft.EntryAsync(item, progress, cancellation));
         var whole = text is null ? draft.Header(title) + string.Concat(entries.Select(e => $"  {e}\n")) : Inserted(text, entries);
-        return new DraftResult(whole, [.. draft._added], [.. draft._known], [.. draft._refused]);
+        return new DraftResult(whole, [.. draft._added], [.. draft._known], [.. draft._refused]) { LeftOut = [.. draft._leftOut], Hidden = [.. draft._hidden], Keyless = draft._keyless };
     }
 
     private string Header(string title) => $"""
@@ -78,6 +97,8 @@ public sealed class ServiceDraft
         }
         if (item.Fault is { } fault)
             return Refuse(name, fault);
+        if (!_named.Contains(name) && SensitiveNames.SecretTable(item.Name) is { } secret)
+            return LeaveOut(name, secret);
         item = await _source.DescribeAsync(item, cancellation);
         if (item.Columns.All(c => c.Type is null))
             return Refuse(name, item.Columns.IsEmpty ? "it has no columns" : "none of its columns has a type that can be published");
@@ -102,24 +123,47 @@ public sealed class ServiceDraft
             settings.Add($"name: {setName}");
         }
         settings.AddRange(Renames(item));
+        if (Hidden(item, name) is { } hidden)
+            settings.Add(hidden);
         _added.Add(name);
         return Lines(item, name, settings, comment);
+    }
+
+    /// <summary>Whether a former draft says already why an object is not published.</summary>
+    private bool IsNoted(string name) => _text.Contains($"# - {YamlText.Of(name)}   # ", StringComparison.Ordinal);
+
+    private IEnumerable<string> LeaveOut(string name, string word)
+    {
+        _leftOut.Add((name, word));
+        return IsNoted(name) ? [] : [$"# - {YamlText.Of(name)}   # left out: it may hold secrets ({word}); publish it only with rules of its own"];
+    }
+
+    /// <summary>Hides what looks secret or personal, outside of keys.</summary>
+    private string? Hidden(SourceObject item, string name)
+    {
+        var inKeys = item.NaturalKey.Concat(item.ForeignKeys.SelectMany(f => f.Columns)).ToHashSet();
+        var found = item.Columns.Where(c => c.Type is not null && !inKeys.Contains(c.Name))
+            .Select(c => (c.Name, Secret: SensitiveNames.SecretColumn(c), Personal: SensitiveNames.PersonalColumn(c)))
+            .Where(c => c.Secret is not null || c.Personal is not null).ToList();
+        if (found.Count == 0 || found.Count == item.Columns.Count(c => c.Type is not null))
+            return null;
+        _hidden.AddRange(found.Select(c => $"{name}.{c.Name}"));
+        var kinds = new[] { (found.Exists(c => c.Secret is not null), "secret"), (found.Exists(c => c.Secret is null), "personal") };
+        var looks = string.Join(" or ", kinds.Where(k => k.Item1).Select(k => k.Item2));
+        return $"hide: [{string.Join(", ", found.Select(c => YamlText.Of(c.Name)))}]   # {(found.Count == 1 ? "it looks" : "they look")} {looks}";
     }
 
     private IEnumerable<string> Refuse(string name, string why)
     {
         _refused.Add((name, why));
-        return [$"# - {YamlText.Of(name)}   # cannot be published: {OneLine(why)}"];
+        return IsNoted(name) ? [] : [$"# - {YamlText.Of(name)}   # cannot be published: {OneLine(why)}"];
     }
 
     /// <summary>Adds what identifies a row, and says it in a few words.</summary>
     private async Task<string> KeyAsync(SourceObject item, List<string> settings, Action<string> progress, CancellationToken cancellation)
     {
-        bool MayBeKey(ImmutableArray<string> columns) => columns.Length > 0 && columns.All(c => item.Column(c)?.Type is { MayBeKey: true });
-        if (MayBeKey(item.PrimaryKey))
-            return "key " + string.Join(", ", item.PrimaryKey);
-        if (item.PrimaryKey.IsEmpty && item.UniqueKeys.FirstOrDefault(u => u.All(c => item.Column(c) is { Nullable: false })) is { IsDefault: false } unique && MayBeKey(unique))
-            return "key " + string.Join(", ", unique);
+        if (!item.NaturalKey.IsEmpty && item.NaturalKey.All(c => item.Column(c) is { MayBeKey: true }))
+            return "key " + string.Join(", ", item.NaturalKey);
         progress(item.Name);
         var found = await KeyFinder.FindAsync(_source, item, _catalog, _ => { }, cancellation);
         if (found is { Candidates: [{ IsLikely: true } best, ..], Rows: > 0 })
@@ -127,6 +171,7 @@ public sealed class ServiceDraft
             settings.Add($"key: [{string.Join(", ", best.Columns.Select(YamlText.Of))}]   # identifies each of {found.Rows:N0} rows; see 'gable keys' for others");
             return "no key in the catalog";
         }
+        _keyless++;
         settings.Add("keyless: true   # " + (found.Rows == 0 ? "it has no key and no rows to find one by" : found.Candidates is [var chance, ..]
             ? $"{OneLine(string.Join(", ", chance.Columns))} is different in each of {found.Rows:N0} rows, which may be chance" : "no three columns identify a row, so it is read as a plain collection"));
         return "no key";

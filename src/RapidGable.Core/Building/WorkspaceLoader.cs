@@ -61,6 +61,10 @@ public static class WorkspaceLoader
             {
                 diagnostics.Error("source", $"A source of the service '{service.Name}' cannot be read: {exception.Message}", service.Location);
             }
+            catch (Exception exception) when (BuildGuard.IsUnexpected(exception))
+            {
+                diagnostics.Error("unexpected", $"The service '{service.Name}' cannot be built, which is a fault of Rapid Gable: {exception.Message}", service.Location);
+            }
         }
         return new LoadedWorkspace(declaration, sources.ToImmutable(), catalogs.ToImmutable(), services.ToImmutable(), diagnostics);
     }

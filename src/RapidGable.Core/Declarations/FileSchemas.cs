@@ -67,7 +67,7 @@ public static class FileSchemas
     private static JsonObject Source()
     {
         var schema = Object(["engine"],
-            ("engine", Words("The database engine.", "sqlite", "postgresql", "mariadb")),
+            ("engine", Words("The database engine.", "sqlite", "postgresql", "mariadb", "mysql")),
             ("read-only", Flag("No set may allow changes; true when left out.")),
             ("repeats", Text("The table that keeps the answers of repeatable requests, so that they outlive the service.")),
             ("offer", Object([],

@@ -16,6 +16,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
     private readonly Diagnostics _diagnostics = new();
     private readonly IncrementalHash _texts = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
     private NamingPolicy _names;
+    private IReadOnlyDictionary<string, string> _secrets = ImmutableDictionary<string, string>.Empty;
 
     /// <summary>Reads the folder. The declaration holds whatever could be read; it is complete only without errors.</summary>
     public static (WorkspaceDeclaration Workspace, Diagnostics Diagnostics) Read(string folder, Func<string, string?> environment)
@@ -28,6 +29,9 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
     {
         var title = Path.GetFileName(folder);
         int? refresh = null;
+        _secrets = WorkspaceSecrets.Read(folder);
+        if (WorkspaceSecrets.IsOpenToOthers(folder))
+            _diagnostics.Warning("secrets-mode", "Others on this machine can read the passwords in this file.", SourceLocation.WholeFile(WorkspaceSecrets.FileName), $"Run 'chmod 600 {WorkspaceSecrets.FileName}'.");
         var (signIn, transport, traffic, audit) = (SignInDeclaration.AccountsOnly, TransportDeclaration.Plain, TrafficDeclaration.Free, AuditDeclaration.Standard);
         if (!Directory.Exists(folder))
             _diagnostics.Error("no-workspace", "There is no such folder.", SourceLocation.WholeFile(title), "Make one with 'gable new FOLDER'.");
@@ -121,16 +125,19 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         return declared;
     }
 
+    /// <summary>A variable of the environment, else of the workspace's own file.</summary>
+    private string? Variable(string name) => environment(name) ?? _secrets.GetValueOrDefault(name);
+
     private Located<string>? Resolve(Located<string> value)
     {
         var missing = false;
         var text = VariableReference().Replace(value.Value, match =>
         {
             var name = match.Groups[1].Value;
-            if (environment(name) is { } found)
+            if (Variable(name) is { } found)
                 return found;
             missing = true;
-            _diagnostics.Error("no-variable", $"The variable {name} is not set.", value.Location, $"Set it before you start: export {name}=…");
+            _diagnostics.Error("no-variable", $"The variable {name} is not set.", value.Location, $"Set it before you start: export {name}=…, or write {name}=… into {WorkspaceSecrets.FileName}.");
             return "";
         });
         return missing ? null : value with { Value = text };
@@ -143,7 +150,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         var name = NameOf(file);
         if (!ServiceName().IsMatch(name))
             _diagnostics.Error("service-name", $"'{name}' cannot be a service's name: it becomes part of addresses.", SourceLocation.WholeFile(file),
-                "Name the file with small letters, digits and '-', starting with a letter.");
+                "Name the file with small letters, digits, '-' and '_', starting with a letter.");
         var title = reader.Text("title")?.Value ?? name;
         var source = reader.RequiredText("source", "the source that the sets are read from");
         var schemaNamespace = reader.Text("namespace");
@@ -190,7 +197,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
     private static bool IsNamespace(string text) =>
         text.Length <= 511 && text.Split('.').All(SimpleIdentifier.IsValid) && text is not ("Edm" or "odata" or "System" or "Transient");
 
-    /// <summary>Whether a name can be a service's: small letters, digits and '-', starting with a letter.</summary>
+    /// <summary>Whether a name can be a service's: small letters, digits, '-' and '_', starting with a letter.</summary>
     public static bool IsServiceName(string name) => ServiceName().IsMatch(name);
 
     private static string NameOf(string file) => Path.GetFileNameWithoutExtension(file);
@@ -198,7 +205,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
     [GeneratedRegex(@"\$\{([A-Za-z_][A-Za-z0-9_]*)\}")]
     private static partial Regex VariableReference();
 
-    [GeneratedRegex("^[a-z][a-z0-9-]{0,62}$")]
+    [GeneratedRegex("^[a-z][a-z0-9_-]{0,62}$")]
     private static partial Regex ServiceName();
 
 }

@@ -338,7 +338,7 @@ public sealed partial class CsdlXmlWriter
     {
         WriteChanges(set);
         Restricted("Filter", "NonFilterableProperties", NotUsable(set.Type.Properties, p => p.IsFilterable, ConvertedUse.Equality), set.RequiresFilter ? [("RequiresFilter", "true")] : []);
-        Restricted("Sort", "NonSortableProperties", NotUsable(set.Type.Properties, p => p.IsSortable && p.Type.Kind != EdmKind.Binary, ConvertedUse.Order), []);
+        Restricted("Sort", "NonSortableProperties", NotUsable(set.Type.Properties, p => p.IsSortable && p.Type.Kind != EdmKind.Binary, ConvertedUse.Sorting), []);
         if (!set.IsSearchable)
             Restriction("Search", ("Searchable", "false"));
         Annotated("Capabilities.ExpandRestrictions", () =>

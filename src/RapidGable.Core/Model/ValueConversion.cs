@@ -14,7 +14,10 @@ public enum ConvertedUse
     /// <summary>Also compared for equality: each published value has one stored value.</summary>
     Equality,
 
-    /// <summary>Also ordered: the stored order is the published one.</summary>
+    /// <summary>Also sorted by: the stored order is the published one, though not every published value has a place in it.</summary>
+    Sorting,
+
+    /// <summary>Also compared by order: the stored order is the published one.</summary>
     Order,
 
     /// <summary>Anything: only the width of a number differs.</summary>
@@ -262,6 +265,26 @@ public sealed record GuidConversion(EdmType Stored) : ValueConversion(Stored)
 
     public override object Encode(object published) =>
         Stored.Kind == EdmKind.Binary ? ((Guid)published).ToByteArray(bigEndian: true) : ((Guid)published).ToString();
+}
+
+/// <summary>Bytes as hexadecimal text in small letters, whose order is that of the bytes.</summary>
+public sealed record HexConversion(EdmType Stored) : ValueConversion(Stored)
+{
+    public override ConvertedUse Use => ConvertedUse.Sorting;
+
+    public override bool MayLackStored => true;
+
+    public override string Description => "bytes as hexadecimal text";
+
+    public override object Decode(object stored) => Convert.ToHexStringLower((byte[])stored);
+
+    // Only the one form in which the value is published equals it.
+    public override object? Encode(object published)
+    {
+        var text = (string)published;
+        var isHex = text.Length % 2 == 0 && !text.AsSpan().ContainsAnyExcept("0123456789abcdef");
+        return isHex ? Convert.FromHexString(text) : null;
+    }
 }
 
 /// <summary>A text or binary value as a stream, which is fetched by itself.</summary>

@@ -88,7 +88,7 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
     public BoundExpression BindAggregated(ExpressionSyntax syntax) => Bind(syntax) switch
     {
         BoundRelated or BoundNull => throw Type("An aggregate is made of values; name a property.", syntax.Position),
-        BoundProperty { Property: { Conversion.Use: ConvertedUse.Read or ConvertedUse.Equality or ConvertedUse.Order } property } => throw Converted(property, "aggregated", syntax.Position),
+        BoundProperty { Property: { Conversion.Use: not ConvertedUse.Anything } property } => throw Converted(property, "aggregated", syntax.Position),
         { Type.Kind: EdmKind.Binary } => throw Type("Binary values cannot be aggregated.", syntax.Position),
         var bound => bound,
     };
@@ -305,7 +305,7 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
     {
         if (expression is not BoundProperty { Property: { Conversion: { Use: not ConvertedUse.Anything } conversion } property } || other is BoundNull)
             return;
-        if (conversion.Use == ConvertedUse.Read || (conversion.Use == ConvertedUse.Equality && !isEquality))
+        if (conversion.Use == ConvertedUse.Read || (conversion.Use is ConvertedUse.Equality or ConvertedUse.Sorting && !isEquality))
             throw Converted(property, isEquality ? "compared" : "compared by order", position);
         if (other is not BoundLiteral && (other as BoundProperty)?.Property.Conversion != conversion)
             throw Converted(property, "compared with an expression", position);

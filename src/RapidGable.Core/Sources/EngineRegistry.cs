@@ -9,5 +9,5 @@ public static class EngineRegistry
 {
     public static IReadOnlyList<IEngine> All { get; } = [new SqliteEngine(), new PostgresEngine(), new MariaDbEngine()];
 
-    public static IEngine? Find(string name) => All.FirstOrDefault(e => e.Name == name);
+    public static IEngine? Find(string name) => All.FirstOrDefault(e => e.Name == name || e.OtherNames.Contains(name));
 }

@@ -98,6 +98,9 @@ public interface IEngine
     /// <summary>The word in a source file's <c>engine</c>.</summary>
     string Name { get; }
 
+    /// <summary>Other words that mean this engine.</summary>
+    IReadOnlyList<string> OtherNames => [];
+
     /// <summary>Opens a source, without connecting yet.</summary>
     /// <param name="name">Name of the source in the workspace.</param>
     /// <param name="folder">The workspace's folder, against which relative paths count.</param>

@@ -9,9 +9,18 @@ internal sealed record ServerSettings(
     string? Connection, string? Host, int? Port, string? Database, string? User, string? Password, string? Tls, string? Certificate,
     int StatementSeconds, int ConnectSeconds, int Sessions)
 {
-    public static ServerSettings Read(SettingsReader reader)
+    /// <param name="engine">The engine that a URI under <c>connection</c> must be of.</param>
+    public static ServerSettings Read(SettingsReader reader, string engine)
     {
         var connection = reader.Text("connection");
+        if (connection is not null && DatabaseAddress.IsUri(connection))
+        {
+            if (DatabaseAddress.Parse(connection, out var fault) is { } address && address.Engine == engine)
+                reader.Add(address.Settings);
+            else
+                reader.Report("connection", fault ?? $"The URI is of another engine than '{engine}'.");
+            connection = null;
+        }
         return new ServerSettings(
             connection,
             reader.Text("host"),

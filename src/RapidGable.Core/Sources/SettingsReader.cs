@@ -12,10 +12,19 @@ internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, 
     /// <summary>Whether a fault was found by this reader.</summary>
     public bool HasFaults => faults.Count > _before;
 
+    private readonly Dictionary<string, string> _added = [];
+
+    /// <summary>Adds settings that hold where the file says nothing.</summary>
+    public void Add(IReadOnlyDictionary<string, string> more)
+    {
+        foreach (var (name, text) in more)
+            _added[name] = text;
+    }
+
     public string? Text(string name)
     {
         _known.Add(name);
-        return settings.TryGetValue(name, out var text) && text.Length > 0 ? text : null;
+        return settings.TryGetValue(name, out var text) && text.Length > 0 ? text : _added.GetValueOrDefault(name);
     }
 
     public string Required(string name, string meaning, string example)

@@ -66,6 +66,13 @@ public sealed record SourceObject(
     /// <summary>Why the object cannot be read at all; null = it can.</summary>
     public string? Fault { get; init; }
 
+    /// <summary>What identifies a row by the catalog: the primary key, else a unique key without nulls; empty = nothing does.</summary>
+    public ImmutableArray<string> NaturalKey => !PrimaryKey.IsEmpty ? PrimaryKey : UniqueKeys.FirstOrDefault(IsWithoutNulls) is { IsDefault: false } unique ? unique : [];
+
+    // The columns of a materialized view are never said to be without nulls; its unique index is there to identify its rows.
+    private bool IsWithoutNulls(ImmutableArray<string> unique) =>
+        Kind == SourceObjectKind.MaterializedView || unique.All(c => Column(c) is { Nullable: false });
+
     public SourceColumn? Column(string name) => Columns.FirstOrDefault(c => c.Name == name);
 }
 
@@ -75,6 +82,9 @@ public sealed record SourceObject(
 /// <param name="Reason">Why it maps so, or why it does not, in a few words.</param>
 public sealed record SourceColumn(string Name, string DeclaredType, EdmType? Type, bool Nullable, string Reason)
 {
+    /// <summary>Whether the column can be part of a key; bytes can, as text.</summary>
+    public bool MayBeKey => Type is { MayBeKey: true } or { Kind: EdmKind.Binary, IsCollection: false };
+
     public string? StorageForm { get; init; }
 
     public bool HasComputedDefault { get; init; }

@@ -36,8 +36,7 @@ public sealed class HttpProbe(HttpClient client, string? authorization = null) :
         var clock = Stopwatch.StartNew();
         try
         {
-            // The address goes out as it is: decoding and encoding it again would change keys with special characters.
-            using var request = new HttpRequestMessage(method, new Uri(url, new UriCreationOptions { DangerousDisablePathAndQueryCanonicalization = true })) { Content = content };
+            using var request = new HttpRequestMessage(method, ProbeAddress.Of(url)) { Content = content };
             if (authorization is not null)
                 request.Headers.TryAddWithoutValidation("Authorization", authorization);
             if (accept is not null)

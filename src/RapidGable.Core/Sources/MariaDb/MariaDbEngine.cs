@@ -7,10 +7,12 @@ public sealed class MariaDbEngine : IEngine
 {
     public string Name => "mariadb";
 
+    public IReadOnlyList<string> OtherNames => ["mysql"];
+
     public ISource? Open(string name, string folder, IReadOnlyDictionary<string, string> settings, ICollection<SettingFault> faults)
     {
         var reader = new SettingsReader("MariaDB", settings, faults);
-        var server = ServerSettings.Read(reader);
+        var server = ServerSettings.Read(reader, Name);
         var builder = Connection(server, reader);
         reader.ReportUnknown();
         if (builder is null || reader.HasFaults)

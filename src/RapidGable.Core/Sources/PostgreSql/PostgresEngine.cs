@@ -9,10 +9,12 @@ public sealed partial class PostgresEngine : IEngine
 {
     public string Name => "postgresql";
 
+    public IReadOnlyList<string> OtherNames => ["postgres"];
+
     public ISource? Open(string name, string folder, IReadOnlyDictionary<string, string> settings, ICollection<SettingFault> faults)
     {
         var reader = new SettingsReader("PostgreSQL", settings, faults);
-        var server = ServerSettings.Read(reader);
+        var server = ServerSettings.Read(reader, Name);
         var builder = Connection(server, reader);
         var callerSettings = reader.Inner("caller-settings");
         foreach (var (setting, attribute) in callerSettings)
