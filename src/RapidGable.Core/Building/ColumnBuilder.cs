@@ -106,6 +106,8 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
             DefaultValue = column.DefaultValue,
             MediaType = column.MediaType,
             Description = column.Comment,
+            DeclaredType = column.DeclaredType,
+            SourceChecks = item.Checks.IsEmpty ? ValueRules.None : CheckHints.Of(column.Name, column.Type ?? EdmType.String, item.Checks),
             AllowedValues = column.AllowedValues,
         };
         if (declared?.IsStream == true)

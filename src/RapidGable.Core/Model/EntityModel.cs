@@ -63,6 +63,12 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
     /// <summary>Its values may refer to entities that the caller may not read; else such an entity counts as missing.</summary>
     public bool RefersToAll { get; init; }
 
+    /// <summary>The type of the column as the catalog spells it; empty = not known.</summary>
+    public string DeclaredType { get; init; } = "";
+
+    /// <summary>What the source's own checks say of single values: a help for who makes values up, and no rule of the service.</summary>
+    public ValueRules SourceChecks { get; init; } = ValueRules.None;
+
     /// <summary>What a number is measured in; null = not declared.</summary>
     public Measure? Measure { get; init; }
 

@@ -57,6 +57,9 @@ public sealed record SourceObject(
 
     public ImmutableArray<TextIndex> TextIndexes { get; init; } = [];
 
+    /// <summary>The conditions of CHECK constraints, as the engine spells them.</summary>
+    public ImmutableArray<string> Checks { get; init; } = [];
+
     /// <summary>Schema and name.</summary>
     public string FullName => Schema is null ? Name : $"{Schema}.{Name}";
 

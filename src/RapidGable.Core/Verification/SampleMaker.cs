@@ -1,5 +1,4 @@
 using System.Collections.Immutable;
-using System.Globalization;
 using System.Text;
 using System.Text.Json;
 using RapidGable.Model;
@@ -14,8 +13,10 @@ public sealed record SampleTarget(ImmutableDictionary<string, JsonElement> Value
 /// <param name="start">A number that the samples of other runs do not have, so that unique values stay unique.</param>
 public sealed class SampleMaker(EntitySet set, Random random, long start)
 {
-    private static readonly string[] Words = ["amber", "birch", "cedar", "delta", "ember", "fern", "gravel", "heron", "island", "juniper", "kestrel", "linden", "marsh", "north", "otter", "pebble", "quarry", "reed", "spruce", "thistle", "upland", "valley", "willow", "yarrow"];
-    private static readonly string[] Names = ["Ada", "Bo", "Clara", "Dario", "Edda", "Finn", "Greta", "Hugo", "Ines", "Jaro", "Kaja", "Lev", "Mara", "Noor", "Otto", "Pia", "Rune", "Selma", "Tom", "Vera"];
+    private readonly SampleValues _values = new(random, start);
+
+    /// <summary>Properties whose values are all different, so that keys over several columns are unique by one of them.</summary>
+    private readonly HashSet<Property> _unique = Unique(set);
 
     /// <summary>The body of a new entity as JSON.</summary>
     /// <param name="number">Of the sample, from 0.</param>
@@ -80,98 +81,17 @@ public sealed class SampleMaker(EntitySet set, Random random, long start)
         // What may be missing is missing now and then, and where rules lead elsewhere.
         if (property.Nullable && (property.Rules is { Pattern: not null } or { Exists: not null } || random.Next(4) == 0))
             return;
-        var isUnique = isKey || set.Type.AlternateKeys.Any(k => k.Contains(property)) || set.RowRules.Any(r => r.Unique.Contains(property.Column)) || property.Name.EndsWith("mail", StringComparison.OrdinalIgnoreCase);
         json.WritePropertyName(property.Name);
-        WriteValue(json, property, number, isUnique);
+        _values.Write(json, property, number, _unique.Contains(property));
     }
 
-    private void WriteValue(Utf8JsonWriter json, Property property, int number, bool isUnique)
+    /// <summary>Of each key one property that is not bounded and relates to nothing; where there is none, chance and another try have to do.</summary>
+    private static HashSet<Property> Unique(EntitySet set)
     {
-        var (type, rules) = (property.Type, property.Rules);
-        if (!rules.Values.IsEmpty || !property.AllowedValues.IsEmpty)
-        {
-            PublishedJson.Write(json, rules.Values.IsEmpty ? property.AllowedValues[random.Next(property.AllowedValues.Length)] : rules.Values[random.Next(rules.Values.Length)]);
-            return;
-        }
-        switch (type.Kind)
-        {
-            case EdmKind.Boolean:
-                json.WriteBooleanValue(random.Next(2) == 0);
-                break;
-            case EdmKind.Enum:
-                json.WriteStringValue(type.Enum!.Members[random.Next(type.Enum.Members.Length)].Name);
-                break;
-            case EdmKind.Guid:
-                var bytes = new byte[16];
-                random.NextBytes(bytes);
-                json.WriteStringValue(new Guid(bytes));
-                break;
-            case EdmKind.Date:
-                json.WriteStringValue(DayOf(rules).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture));
-                break;
-            case EdmKind.DateTimeOffset:
-                json.WriteStringValue($"{DayOf(rules):yyyy-MM-dd}T{random.Next(24):00}:{random.Next(60):00}:{random.Next(60):00}Z");
-                break;
-            case EdmKind.TimeOfDay:
-                json.WriteStringValue($"{random.Next(24):00}:{random.Next(60):00}:00");
-                break;
-            case EdmKind.Duration:
-                var least = rules.Least is TimeSpan from ? from : TimeSpan.FromMinutes(1);
-                var most = rules.Most is TimeSpan to ? to : TimeSpan.FromHours(3);
-                json.WriteStringValue(System.Xml.XmlConvert.ToString(TimeSpan.FromMinutes(Math.Round(least.TotalMinutes + (random.NextDouble() * (most - least).TotalMinutes)))));
-                break;
-            case EdmKind.Binary:
-                json.WriteStringValue(System.Buffers.Text.Base64Url.EncodeToString(Encoding.UTF8.GetBytes("sample"[..Math.Min(6, type.MaxLength ?? 6)])));
-                break;
-            case EdmKind.String:
-                json.WriteStringValue(TextOf(property, number, isUnique));
-                break;
-            case EdmKind.Single or EdmKind.Double:
-                json.WriteNumberValue(Math.Round(Bound(rules.Least, 0) + (random.NextDouble() * (Bound(rules.Most, Bound(rules.Least, 0) + 50) - Bound(rules.Least, 0))), 3));
-                break;
-            default:
-                json.WriteNumberValue(NumberOf(type, rules, number, isUnique));
-                break;
-        }
+        var tied = set.Type.Navigations.Where(n => n is { IsHeldByTarget: false, IsCollection: false }).SelectMany(n => n.Joins).Select(j => j.Own.Column).ToHashSet();
+        var keys = set.Type.AlternateKeys.Append(set.Type.Key)
+            .Concat(set.RowRules.Where(r => !r.Unique.IsEmpty).Select(r => set.Type.Properties.Where(p => r.Unique.Contains(p.Column)).ToImmutableArray()));
+        var unique = keys.Select(k => k.FirstOrDefault(p => !tied.Contains(p.Column) && SampleValues.CanBeUnique(p))).OfType<Property>();
+        return [.. unique, .. set.Type.Properties.Where(p => p.Name.EndsWith("mail", StringComparison.OrdinalIgnoreCase))];
     }
-
-    private static double Bound(object? bound, double otherwise) => bound is null ? otherwise : Convert.ToDouble(bound, CultureInfo.InvariantCulture);
-
-    private DateOnly DayOf(ValueRules rules)
-    {
-        static DateOnly? Day(object? bound) => bound switch { DateOnly date => date, DateTime instant => DateOnly.FromDateTime(instant), _ => null };
-        var least = Day(rules.Least)?.AddDays(rules.Least is DateTime ? 1 : 0);
-        var most = Day(rules.Most)?.AddDays(rules.Most is DateTime ? -1 : 0);
-        var first = least ?? most?.AddDays(-300) ?? new DateOnly(2024, 1, 1);
-        var days = Math.Max(0, (most ?? first.AddDays(300)).DayNumber - first.DayNumber);
-        return first.AddDays(random.Next(days + 1));
-    }
-
-    private decimal NumberOf(EdmType type, ValueRules rules, int number, bool isUnique)
-    {
-        var top = type.Kind switch { EdmKind.Byte => 255m, EdmKind.SByte => 127m, EdmKind.Int16 => 32_767m, EdmKind.Int32 => 2_000_000_000m, EdmKind.Decimal when type.Precision is { } p => (decimal)Math.Pow(10, Math.Min(9, p - (type.Scale ?? 0))) - 1, _ => 2_000_000_000m };
-        if (isUnique && rules.Least is null && rules.Most is null)
-            return (start + number) % (top + 1);
-        var least = rules.Least is null ? 0m : Convert.ToDecimal(rules.Least, CultureInfo.InvariantCulture);
-        var most = rules.Most is null ? Math.Min(top, least + 50) : Convert.ToDecimal(rules.Most, CultureInfo.InvariantCulture);
-        var value = least + ((most - least) * (decimal)random.NextDouble());
-        return type.IsIntegral ? Math.Floor(value) : Math.Round(value, Math.Min(2, type.Scale ?? 2), MidpointRounding.ToZero);
-    }
-
-    private string TextOf(Property property, int number, bool isUnique)
-    {
-        var name = property.Name.ToLowerInvariant();
-        var mark = isUnique ? (start + number).ToString(CultureInfo.InvariantCulture) : "";
-        var text = name.Contains("mail") ? $"{Names[random.Next(Names.Length)].ToLowerInvariant()}{mark}@example.org"
-            : name.Contains("full_name") || name.EndsWith("person", StringComparison.Ordinal) ? $"{Names[random.Next(Names.Length)]} {Capital(Words[random.Next(Words.Length)])}"
-            : isUnique ? $"S{mark}" : name.EndsWith("name", StringComparison.Ordinal) ? $"{Capital(Words[random.Next(Words.Length)])} {Words[random.Next(Words.Length)]}"
-            : Capital(string.Join(' ', Enumerable.Range(0, random.Next(1, 4)).Select(_ => Words[random.Next(Words.Length)])));
-        var most = Math.Min(property.Type.MaxLength ?? int.MaxValue, property.Rules.Longest ?? int.MaxValue);
-        while (text.Length < (property.Rules.Shortest ?? 0))
-            text += " " + Words[random.Next(Words.Length)];
-        // What tells one from another stands at the end.
-        return text.Length <= most ? text : isUnique ? text[^most..] : text[..most].TrimEnd();
-    }
-
-    private static string Capital(string word) => char.ToUpperInvariant(word[0]) + word[1..];
 }

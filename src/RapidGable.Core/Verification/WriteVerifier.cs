@@ -93,29 +93,83 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
 
     private async Task TryAsync(EntitySet set)
     {
-        var related = new Dictionary<NavigationProperty, IReadOnlyList<SampleTarget>>();
-        foreach (var navigation in set.Type.Navigations.Where(n => n is { IsCollection: false, IsHeldByTarget: false }))
-            related[navigation] = await TargetsAsync(navigation);
-        var maker = new SampleMaker(set, new Random(seed), 700_000_000 + (seed % 1_000_000));
-        var url = root + set.Name;
-        var (body, created) = ("", default(ChangeResponse)!);
-        // Rules that lead from one value to another are met by trying again.
-        for (var tries = 0; tries < MostTries && (created is null || created.Status == 422); tries++)
-        {
-            body = maker.Make(tries, n => related.GetValueOrDefault(n, []));
-            created = await probe.SendAsync("POST", url, body, null, cancellation);
-        }
-        if (!Expect("write-create", set, created!, 201, "an entity is created", url))
-            return;
-        var entity = Values(created!.Body);
+        // Entities that had to be made for this one to refer to; they go when it has gone.
+        var parents = new Stack<(EntitySet Set, ChangeResponse Created)>();
         try
         {
-            await AfterCreateAsync(set, created!, entity, body);
+            var (created, body, why) = await CreateAsync(set, parents, [set.Name], needsNew: false);
+            if (created is { Status: 409 })
+                (created, body, why) = await CreateAsync(set, parents, [set.Name], needsNew: true);
+            if (created is null)
+            {
+                Add("write-create", set, CheckOutcome.Skipped, why, null);
+                return;
+            }
+            if (!Expect("write-create", set, created, 201, "an entity is created", root + set.Name))
+                return;
+            var entity = Values(created.Body);
+            try
+            {
+                await AfterCreateAsync(set, created, entity, body);
+            }
+            finally
+            {
+                await CleanAsync(set, created, entity);
+            }
         }
         finally
         {
-            await CleanAsync(set, created!, entity);
+            while (parents.TryPop(out var parent))
+                await RemoveAsync(parent.Set, parent.Created);
         }
+    }
+
+    /// <summary>Makes an entity up and sends it, as often as it takes to meet rules that lead from one value to another.</summary>
+    /// <param name="parents">Takes what had to be made first.</param>
+    /// <param name="path">Sets that are being made already.</param>
+    /// <param name="needsNew">Whether the entities that it refers to must be new, since each can be referred to once.</param>
+    /// <returns>The last answer and what was sent; null and the reason where there is nothing to refer to.</returns>
+    private async Task<(ChangeResponse? Answer, string Body, string Why)> CreateAsync(EntitySet set, Stack<(EntitySet, ChangeResponse)> parents, ImmutableHashSet<string> path, bool needsNew)
+    {
+        var related = new Dictionary<NavigationProperty, IReadOnlyList<SampleTarget>>();
+        foreach (var navigation in set.Type.Navigations.Where(n => n is { IsCollection: false, IsHeldByTarget: false }))
+        {
+            var isRequired = navigation.Joins.All(j => !j.Own.Nullable);
+            var targets = needsNew && isRequired ? [] : await TargetsAsync(navigation);
+            if (targets.Count == 0 && isRequired && await ParentAsync(model.Target(navigation), parents, path) is { } made)
+                targets = [new SampleTarget(made)];
+            if (targets.Count == 0 && isRequired)
+                return (null, "", $"it needs an entity of '{navigation.TargetSet}' to refer to, and there is none");
+            related[navigation] = targets;
+        }
+        var maker = new SampleMaker(set, new Random(seed), 700_000_000 + ((seed + path.Count) % 1_000_000));
+        var (body, answer) = ("", default(ChangeResponse));
+        for (var tries = 0; tries < MostTries && answer is null or { Status: 409 or 422 }; tries++)
+        {
+            body = maker.Make(tries, n => related.GetValueOrDefault(n, []));
+            answer = await probe.SendAsync("POST", root + set.Name, body, null, cancellation);
+        }
+        return (answer, body, "");
+    }
+
+    /// <summary>Makes an entity for others to refer to; null when that is not allowed, or does not work.</summary>
+    private async Task<ImmutableDictionary<string, JsonElement>?> ParentAsync(EntitySet set, Stack<(EntitySet, ChangeResponse)> parents, ImmutableHashSet<string> path)
+    {
+        if (path.Contains(set.Name) || set.ContainedIn is not null || !set.Operations.HasFlag(SetOperations.Create))
+            return null;
+        var (created, _, _) = await CreateAsync(set, parents, path.Add(set.Name), needsNew: false);
+        if (created is not { Status: 201 })
+            return null;
+        parents.Push((set, created));
+        return Values(created.Body);
+    }
+
+    private async Task RemoveAsync(EntitySet set, ChangeResponse created)
+    {
+        var isGone = set.Operations.HasFlag(SetOperations.Delete)
+            && await probe.SendAsync("DELETE", created.Location ?? "", null, set.HasVersion ? "*" : null, cancellation) is { Status: 204 };
+        if (!isGone)
+            await remove(set, Values(created.Body));
     }
 
     private async Task AfterCreateAsync(EntitySet set, ChangeResponse created, ImmutableDictionary<string, JsonElement> entity, string body)

@@ -29,7 +29,15 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         WHERE k.table_schema = database() AND k.referenced_table_schema = database() ORDER BY k.table_name, k.constraint_name, k.ordinal_position
         """;
 
-    private const string Checks = "SELECT constraint_name, check_clause FROM information_schema.check_constraints WHERE constraint_schema = database() AND check_clause LIKE '%json\\_valid%'";
+    private const string Checks = "SELECT table_name, constraint_name, check_clause FROM information_schema.check_constraints WHERE constraint_schema = database() ORDER BY table_name, constraint_name";
+
+    // There each check has a name of its own in the whole database.
+    private const string ChecksOfMySql = """
+        SELECT t.table_name, c.constraint_name, c.check_clause
+        FROM information_schema.check_constraints c
+        JOIN information_schema.table_constraints t ON t.constraint_schema = c.constraint_schema AND t.constraint_name = c.constraint_name
+        WHERE c.constraint_schema = database() ORDER BY t.table_name, c.constraint_name
+        """;
 
     private const string RoutineNames = "SELECT specific_name, routine_type, dtd_identifier, routine_comment FROM information_schema.routines WHERE routine_schema = database() ORDER BY specific_name";
 
@@ -42,11 +50,13 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         var foreignKeys = (await RowsAsync(ForeignKeys)).ToLookup(r => r[0]!);
         var parameters = (await RowsAsync(Parameters)).ToLookup(r => r[0]!);
         // JSON is a text with a check here; the check is called like its column.
-        var json = (await RowsAsync(Checks)).Select(r => r[0]!).ToHashSet();
+        var isMariaDb = connection.ServerVersion.Contains("Maria", StringComparison.OrdinalIgnoreCase);
+        var checks = (await RowsAsync(isMariaDb ? Checks : ChecksOfMySql)).ToLookup(r => r[0]!);
         return new SourceCatalog([.. (await RowsAsync(Tables)).Select(table =>
         {
             var name = table[0]!;
             var isView = table[1] == "VIEW";
+            var json = checks[name].Where(c => c[2]!.Contains("json_valid", StringComparison.OrdinalIgnoreCase)).Select(c => c[1]!).ToHashSet();
             var all = keys[name].GroupBy(r => r[1]).ToList();
             var groups = all.Where(g => g.First()[4] != "FULLTEXT").ToList();
             return new SourceObject(null, name, isView ? SourceObjectKind.View : SourceObjectKind.Table,
@@ -56,6 +66,7 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
                 [.. foreignKeys[name].GroupBy(r => r[1]).Select(g => Foreign([.. g]))])
             {
                 Comment = isView || table[2] is "" or null ? null : table[2],
+                Checks = [.. checks[name].Select(c => c[2]!)],
                 TextIndexes = [.. all.Where(g => g.First()[4] == "FULLTEXT").Select(g => new TextIndex(g.Key!, [.. g.Select(r => r[2]!)]))],
                 Indexes = [.. groups.Where(g => g.First()[3] != "0").Select(g => g.Select(r => r[2]!).ToImmutableArray())],
             };

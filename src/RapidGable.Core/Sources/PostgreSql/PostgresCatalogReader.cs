@@ -6,7 +6,7 @@ using RapidGable.Model;
 
 namespace RapidGable.Sources.PostgreSql;
 
-/// <summary>Reads the whole catalog in five statements.</summary>
+/// <summary>Reads the whole catalog in six statements.</summary>
 internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection, CancellationToken cancellation)
 {
     private const string Published = "n.nspname <> 'information_schema' AND n.nspname NOT LIKE 'pg\\_%'";
@@ -70,6 +70,15 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
         ORDER BY n.nspname, c.relname, k.oid
         """;
 
+    private const string ChecksSql = $"""
+        SELECT n.nspname, c.relname, pg_get_constraintdef(k.oid)
+        FROM pg_constraint k
+        JOIN pg_class c ON c.oid = k.conrelid
+        JOIN pg_namespace n ON n.oid = c.relnamespace
+        WHERE k.contype = 'c' AND {Published}
+        ORDER BY n.nspname, c.relname, k.conname
+        """;
+
     private const string RoutinesSql = $"""
         SELECT n.nspname, p.proname, p.prokind::text, pg_get_function_result(p.oid), p.proargnames::text[],
             ARRAY(SELECT format_type(x.oid, NULL) FROM unnest(coalesce(p.proallargtypes, p.proargtypes::oid[])) WITH ORDINALITY x (oid, ord) ORDER BY x.ord),
@@ -87,6 +96,7 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
         var texts = (await RowsAsync(TextIndexes, r => (Object: Name(r), Index: TextIndexOf(r)))).ToLookup(t => t.Object, t => t.Index);
         var foreignKeys = (await RowsAsync(ForeignKeys, r => (Object: Name(r), Key: new ForeignKey(
             [.. r.GetFieldValue<string[]>(5)], $"{r.GetString(2)}.{r.GetString(3)}", [.. r.GetFieldValue<string[]>(6)], OnDelete(r.GetString(4)))))).ToLookup(k => k.Object, k => k.Key);
+        var checks = (await RowsAsync(ChecksSql, r => (Object: Name(r), Condition: r.GetString(2)))).ToLookup(c => c.Object, c => c.Condition);
         var rows = await RowsAsync(Columns, r => (Object: Name(r), Kind: r.GetString(2), Comment: Text(r, 3), Column: r.IsDBNull(4) ? null : Column(r)));
         var composites = rows.Where(r => r.Kind == "c").GroupBy(r => $"{r.Object.Schema}.{r.Object.Name}").ToDictionary(g => g.Key, g => g.Select(r => r.Column).OfType<SourceColumn>().ToImmutableArray());
         return new SourceCatalog([.. rows.Where(r => r.Kind != "c").GroupBy(o => o.Object).Select(g =>
@@ -101,6 +111,7 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
             {
                 Comment = g.First().Comment,
                 TextIndexes = [.. texts[g.Key]],
+                Checks = [.. checks[g.Key]],
                 Indexes = [.. own.Where(k => !k.IsUnique).Select(k => k.Columns.ToImmutableArray())],
             };
         })], "public")

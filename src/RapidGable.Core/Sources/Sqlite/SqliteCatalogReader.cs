@@ -9,6 +9,7 @@ namespace RapidGable.Sources.Sqlite;
 internal sealed partial class SqliteCatalogReader(ISourceSession session, CancellationToken cancellation)
 {
     private const string Tables = "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name";
+    private const string TableTexts = "SELECT name, sql FROM sqlite_schema WHERE type = 'table' AND sql LIKE '%check%'";
     private const string Views = "SELECT name FROM sqlite_schema WHERE type = 'view' ORDER BY name";
     private const string ColumnsOf = "SELECT name, type, \"notnull\", dflt_value, pk, hidden FROM pragma_table_xinfo(?1) ORDER BY cid";
 
@@ -47,13 +48,14 @@ internal sealed partial class SqliteCatalogReader(ISourceSession session, Cancel
         var numbered = kinds.Where(k => k[2] == "1").Select(r => r[0]!).ToHashSet(StringComparer.Ordinal);
         var inner = (await RowsAsync(Inner, 1)).Select(r => r[0]!).ToHashSet(StringComparer.Ordinal);
         var texts = (await RowsAsync(TextIndexes, 2)).Select(r => TextIndexOf(r[0]!, r[1]!, columns[r[0]!])).OfType<(string Table, TextIndex Index)>().ToLookup(t => t.Table, t => t.Index, StringComparer.OrdinalIgnoreCase);
+        var checks = (await RowsAsync(TableTexts, 2)).ToDictionary(r => r[0]!, r => ChecksOf(r[1]!), StringComparer.Ordinal);
         var objects = ImmutableArray.CreateBuilder<SourceObject>();
         foreach (var row in (await RowsAsync(Tables, 1)).Where(r => !inner.Contains(r[0]!)))
         {
             var table = Table(row[0]!, strict.Contains(row[0]!), columns[row[0]!], foreignKeys, columns, indexes[row[0]!]);
             // A column may have taken the name.
             var hasNumber = numbered.Contains(table.Name) && !columns[table.Name].Any(c => c[1]!.Equals("rowid", StringComparison.OrdinalIgnoreCase));
-            objects.Add(table with { RowId = hasNumber ? "rowid" : null, TextIndexes = [.. texts[table.Name]] });
+            objects.Add(table with { RowId = hasNumber ? "rowid" : null, TextIndexes = [.. texts[table.Name]], Checks = checks.GetValueOrDefault(table.Name, []) });
         }
         foreach (var row in await RowsAsync(Views, 1))
             objects.Add(await ViewAsync(row[0]!));
@@ -68,6 +70,24 @@ internal sealed partial class SqliteCatalogReader(ISourceSession session, Cancel
         static string Bare(Match match) => match.Groups["name"].Value.Trim('\'', '"', '[', ']', '`');
         return (Bare(content), new TextIndex(name, [.. columns.Where(c => c[6] == "0").Select(c => c[1]!)]) { Form = ContentNumber().Match(sql) is { Success: true } number ? Bare(number) : "rowid" });
     }
+
+    /// <summary>The conditions of <c>CHECK (…)</c> in the text of a table.</summary>
+    private static ImmutableArray<string> ChecksOf(string sql)
+    {
+        var found = ImmutableArray.CreateBuilder<string>();
+        foreach (Match match in Check().Matches(sql))
+        {
+            var (depth, end) = (1, match.Index + match.Length);
+            while (end < sql.Length && depth > 0)
+                depth += sql[end++] switch { '(' => 1, ')' => -1, _ => 0 };
+            if (depth == 0)
+                found.Add(sql[(match.Index + match.Length)..(end - 1)]);
+        }
+        return found.ToImmutable();
+    }
+
+    [GeneratedRegex(@"\bCHECK\s*\(", RegexOptions.IgnoreCase)]
+    private static partial Regex Check();
 
     [GeneratedRegex(@"USING\s+fts5\b", RegexOptions.IgnoreCase)]
     private static partial Regex FullText();
