@@ -90,6 +90,8 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
             service.Note(subject, property.Name, service.Names == NamingPolicy.AsIs ? $"column '{column.Name}', whose name is no identifier" : $"column '{column.Name}', by the naming policy");
         service.Note(subject, type, declared is { Type: not null } or { IsStream: true } ? $"declared; {property.Conversion?.Description ?? "stored so"}"
             : property.Conversion is HexConversion hex ? $"{column.Reason}, of a key: {hex.Description}" : column.Reason);
+        if (property.Unrepresentable != UnrepresentableValues.Undeclared)
+            service.Note(subject, $"unrepresentable values: {property.Unrepresentable.ToString().ToLowerInvariant()}", declared?.Unrepresentable is null ? "of the source, or by the column's default" : "declared");
         if (property.Description is { } description)
             service.Note(subject, $"\"{description}\"", declared?.Description is null ? "comment of the column" : "declared");
         if (property is { IsFilterable: false } or { IsSortable: false } or { Access: not PropertyAccess.Full })
@@ -107,9 +109,13 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
             MediaType = column.MediaType,
             Description = column.Comment,
             DeclaredType = column.DeclaredType,
+            IsForeignKey = item.ForeignKeys.Any(f => f.Columns.Contains(column.Name)),
             SourceChecks = item.Checks.IsEmpty ? ValueRules.None : CheckHints.Of(column.Name, column.Type ?? EdmType.String, item.Checks),
             AllowedValues = column.AllowedValues,
         };
+        plain = Unrepresentable(plain, column, declared);
+        if (plain is { Unrepresentable: UnrepresentableValues.Text } && declared?.Type is null)
+            return plain;
         if (declared?.IsStream == true)
             return Stream(plain, column, declared);
         if (column.Type is null && column.Fields.Length > 0 && declared?.Type is null)
@@ -134,6 +140,25 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
         return _conversions.Apply(plain, wanted, declared!) is { } converted
             ? wanted.IsCollection ? converted with { Nullable = false, AllowedValues = [] } : converted with { AllowedValues = wanted.Kind == EdmKind.Enum ? [] : converted.AllowedValues }
             : plain;
+    }
+
+    /// <summary>The property with what is declared of values that no payload has a value for.</summary>
+    private Property Unrepresentable(Property plain, SourceColumn column, ColumnDeclaration? declared)
+    {
+        if (declared?.Unrepresentable is { } word && !column.MayBeUnrepresentable)
+            _diagnostics.Warning("unrepresentable", $"Every value of the column '{column.Name}' ({column.DeclaredType}) can be served, so the word means nothing.", word.Location);
+        if (!column.MayBeUnrepresentable)
+            return plain;
+        var policy = declared?.Unrepresentable?.Value ?? column.Unrepresentable;
+        var isKey = set.Key.Any(k => k.Value == column.Name) || (set.Key.IsEmpty && item.NaturalKey.Contains(column.Name));
+        return policy switch
+        {
+            UnrepresentableValues.Text when column.TextForm is not null => plain with { Unrepresentable = policy, Type = EdmType.String, StorageForm = column.TextForm, DefaultValue = null },
+            // A key is never null.
+            UnrepresentableValues.Null when isKey => plain with { Unrepresentable = UnrepresentableValues.Fault },
+            UnrepresentableValues.Null => plain with { Unrepresentable = policy, Nullable = true, DefaultValue = plain.DefaultValue?.StartsWith("0000", StringComparison.Ordinal) == true ? null : plain.DefaultValue },
+            _ => plain with { Unrepresentable = policy },
+        };
     }
 
     /// <summary>Whether a column of bytes identifies rows, here or in another table: the standard knows no binary keys (CSDL 6.5), so it is text.</summary>

@@ -59,7 +59,7 @@ public sealed class DataProof
 
     private string Table => _source.Dialect.From(_set.Source) + " AS q";
 
-    private string Column(Property property) => _source.Dialect.Column(_source.Dialect.Quote(property.Column), property.StorageForm);
+    private string Column(Property property) => _source.Dialect.Column(_source.Dialect.Quote(property.Column), property);
 
     private async Task<DataFinding> KeyAsync()
     {
@@ -92,6 +92,8 @@ public sealed class DataProof
         var properties = _set.Type.Properties.SelectMany(p => p.Leaves).Where(p => p.Type.Kind != EdmKind.Stream && p.Expression is null).ToList();
         if (properties.Count == 0)
             return Finding("values", 0, null, []);
+        var key = _set.Type.Key;
+        properties.AddRange(key.Except(properties));
         var faults = new Dictionary<string, string>();
         long rows = 0;
         await using var session = await _source.OpenSessionAsync(SessionKind.Plain, _cancellation);
@@ -102,8 +104,10 @@ public sealed class DataProof
                 progress(rows);
             for (var i = 0; i < properties.Count; i++)
             {
-                if (faults.Count < ExamplesShown && !faults.ContainsKey(properties[i].Name) && Fault(properties[i], cursor, i) is { } fault)
-                    faults.Add(properties[i].Name, $"{properties[i].Column}: {fault}");
+                if (faults.Count >= ExamplesShown || faults.ContainsKey(properties[i].Name) || Fault(properties[i], cursor, i) is not { } fault)
+                    continue;
+                var row = _set.IsUnkeyed ? "" : $" The row is ({Shown(key, [.. key.Select(k => cursor.GetStored(properties.IndexOf(k)))])}).";
+                faults.Add(properties[i].Name, $"{properties[i].Column}: {fault}{row}");
             }
         }
         return Finding("values", rows, faults.Count == 0 ? null : "some values do not have the type they are published with:", faults.Values);
@@ -115,7 +119,7 @@ public sealed class DataProof
             return property.Nullable || property.Type.IsCollection ? null : "a null, and the property is published as never null";
         try
         {
-            return property.Conversion is null ? Read(property.Type, cursor, column) : Converted(property, cursor, column);
+            return property.Conversion is null ? Read(property, cursor, column) : Converted(property, cursor, column);
         }
         catch (SourceException exception) when (exception.Kind == SourceFaultKind.BadData)
         {
@@ -149,16 +153,32 @@ public sealed class DataProof
             ? $"{number} has more than {precision} digits" : null;
     }
 
-    /// <summary>Reads the value as its type, and says which facet it breaks.</summary>
-    private static string? Read(EdmType type, IRowCursor cursor, int column)
+    private static bool IsRepresentable(EdmType type, IRowCursor cursor, int column) => type.Kind switch
     {
+        EdmKind.Date => cursor.TryGetDate(column, out _),
+        EdmKind.DateTimeOffset => cursor.TryGetInstant(column, out _),
+        EdmKind.Duration => cursor.TryGetDuration(column, out _),
+        EdmKind.Decimal => cursor.TryGetDecimal(column, out _) || char.IsAsciiDigit(cursor.GetNumber(column)[^1]),
+        _ => true,
+    };
+
+    /// <summary>A value that is served as null, and that conditions still see as it is stored.</summary>
+    private static string Advice(SourceException odd) =>
+        $"{odd.Message} It is served as null; declare 'unrepresentable: null', so that filters take it for null, too, or 'text'.";
+
+    /// <summary>Reads the value as its type, and says which facet it breaks.</summary>
+    private static string? Read(Property property, IRowCursor cursor, int column)
+    {
+        var type = property.Type;
+        if (!IsRepresentable(type, cursor, column))
+            return property.ServesUnrepresentableAsNull ? Advice(cursor.Odd(column)) : cursor.Odd(column).Message;
         switch (type.Kind)
         {
             case EdmKind.Boolean:
                 cursor.GetBoolean(column);
                 return null;
             case EdmKind.Decimal:
-                return DecimalFault(type, cursor.GetDecimal(column));
+                return cursor.TryGetDecimal(column, out var number) ? DecimalFault(type, number) : null;
             case EdmKind.Single or EdmKind.Double:
                 cursor.GetDouble(column);
                 return null;

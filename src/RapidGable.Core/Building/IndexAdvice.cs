@@ -1,3 +1,5 @@
+using System.Security.Cryptography;
+using System.Text;
 using RapidGable.Declarations;
 using RapidGable.Model;
 using RapidGable.Sources;
@@ -34,9 +36,23 @@ public static class IndexAdvice
                     return;
                 var dialect = workspace.Sources[name.Source].Dialect;
                 diagnostics.Warning("no-index", $"Nothing finds rows of '{item.Name}' by {string.Join(", ", columns)}, which {what} needs: the whole table is read each time.", location,
-                    $"CREATE INDEX {dialect.Quote($"{item.Name}_{string.Join("_", columns)}")} ON {dialect.Table(item.Schema, item.Name)} ({string.Join(", ", columns.Select(dialect.Quote))});");
+                    $"CREATE INDEX {dialect.Quote(IndexName(item.Name, columns))} ON {dialect.Table(item.Schema, item.Name)} ({string.Join(", ", columns.Select(dialect.Quote))});");
             }
         }
+    }
+
+    /// <summary>A name that fits the 63 characters which servers take; a shortened one ends with what tells it from others.</summary>
+    internal static string IndexName(string table, IReadOnlyList<string> columns)
+    {
+        const int Longest = 63;
+        var name = $"{table}_{string.Join("_", columns)}";
+        if (Encoding.UTF8.GetByteCount(name) <= Longest)
+            return name;
+        var mark = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(name)))[..8];
+        var start = name;
+        while (Encoding.UTF8.GetByteCount(start) > Longest - mark.Length - 1)
+            start = start[..^1];
+        return $"{start.TrimEnd('_')}_{mark}";
     }
 
     /// <summary>An index serves when it starts with these columns; for several of them their order does not matter to equality.</summary>

@@ -268,6 +268,8 @@ public sealed class ResolvedDeclaration
             yield return $"values: {List(rules.Values.Select(ValueConversion.Text))}";
         if (rules.Exists is { } exists)
             yield return $"exists: {exists.Set}/{exists.Property}";
+        if (property.Unrepresentable != UnrepresentableValues.Undeclared)
+            yield return $"{UnrepresentableWords.Name}: {property.Unrepresentable.ToString().ToLowerInvariant()}";
         if (property.RefersToAll)
             yield return "references: all";
         if (rules.Message is { } message)

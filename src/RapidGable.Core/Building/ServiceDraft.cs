@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using RapidGable.Declarations;
+using RapidGable.Model;
 using RapidGable.Sources;
 
 namespace RapidGable.Building;
@@ -123,6 +124,8 @@ public sealed class ServiceDraft
             settings.Add($"name: {setName}");
         }
         settings.AddRange(Renames(item));
+        if (await UnrepresentableAsync(item, cancellation) is { } columns)
+            settings.Add(columns);
         if (Hidden(item, name) is { } hidden)
             settings.Add(hidden);
         _added.Add(name);
@@ -157,6 +160,29 @@ public sealed class ServiceDraft
     {
         _refused.Add((name, why));
         return IsNoted(name) ? [] : [$"# - {YamlText.Of(name)}   # cannot be published: {OneLine(why)}"];
+    }
+
+    /// <summary>Declares columns that hold values which no payload has a value for as null there; null = none does, or it takes too long to find out.</summary>
+    private async Task<string?> UnrepresentableAsync(SourceObject item, CancellationToken cancellation)
+    {
+        var dialect = _source.Dialect;
+        var columns = item.Columns.Where(c => c is { MayBeUnrepresentable: true, Unrepresentable: UnrepresentableValues.Undeclared } && !item.NaturalKey.Contains(c.Name))
+            .Select(c => (c.Name, Condition: dialect.Unrepresentable(dialect.Quote(c.Name), c.Type!))).Where(c => c.Condition is not null).ToList();
+        if (columns.Count == 0)
+            return null;
+        try
+        {
+            await using var session = await _source.OpenSessionAsync(SessionKind.Plain, cancellation);
+            var counts = string.Join(", ", columns.Select(c => $"COUNT(CASE WHEN {c.Condition} THEN 1 END)"));
+            await using var cursor = await session.QueryAsync($"SELECT {counts} FROM {dialect.From(item)}", default, cancellation);
+            await cursor.ReadAsync(cancellation);
+            var found = columns.Where((_, i) => cursor.GetInt64(i) > 0).Select(c => $"{YamlText.Of(c.Name)}: {{ {UnrepresentableWords.Name}: null }}").ToList();
+            return found.Count == 0 ? null : $"columns: {{ {string.Join(", ", found)} }}   # hold values that no payload has, such as infinity; 'text' shows them";
+        }
+        catch (SourceException exception) when (exception.Kind == SourceFaultKind.TooSlow)
+        {
+            return null;
+        }
     }
 
     /// <summary>Adds what identifies a row, and says it in a few words.</summary>

@@ -36,7 +36,7 @@ public static class WorkspaceLoader
             sources[item.Name] = source;
             try
             {
-                catalogs[item.Name] = Offer.Of(item.Offer, await source.ReadCatalogAsync(cancellation), diagnostics);
+                catalogs[item.Name] = Offer.Of(item.Offer, await source.ReadCatalogAsync(cancellation), diagnostics).With(item.Unrepresentable);
             }
             catch (SourceException exception)
             {

@@ -104,15 +104,33 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
         var into = columns.Count == 0 ? dialect.DefaultRow
             : $"({string.Join(", ", columns.Select(c => dialect.Quote(c.Property.Column)))}) VALUES ({string.Join(", ", columns.Select((c, i) => dialect.Assigned(i + 1, c.Property, table)))})";
         var sql = $"INSERT INTO {name} {into}";
-        if (returned.Count == 0)
+        return await NamedAsync([.. columns.Select(c => c.Property.Column)], async () =>
         {
-            await session.ExecuteAsync(sql, stored, cancellation);
-            return [];
+            if (returned.Count == 0)
+            {
+                await session.ExecuteAsync(sql, stored, cancellation);
+                return [];
+            }
+            var output = string.Join(", ", returned.Select(p => dialect.Column(dialect.Quote(p.Column), p)));
+            await using var rows = await session.QueryAsync($"{sql} RETURNING {output}", stored, cancellation);
+            if (!await rows.ReadAsync(cancellation))
+                throw new SourceException(SourceFaultKind.Broken, $"An INSERT into {table.Name} gave no row back.");
+            return Read(rows, returned);
+        });
+    }
+
+    /// <summary>Runs a statement; a parameter that the source refuses is told by its column.</summary>
+    /// <param name="columns">Of the parameters, in their order; those that follow belong to none.</param>
+    private static async Task<T> NamedAsync<T>(IReadOnlyList<string> columns, Func<Task<T>> run)
+    {
+        try
+        {
+            return await run();
         }
-        await using var rows = await session.QueryAsync($"{sql} RETURNING {string.Join(", ", returned.Select(p => dialect.Column(dialect.Quote(p.Column), p.StorageForm)))}", stored, cancellation);
-        if (!await rows.ReadAsync(cancellation))
-            throw new SourceException(SourceFaultKind.Broken, $"An INSERT into {table.Name} gave no row back.");
-        return Read(rows, returned);
+        catch (SourceException exception) when (exception.Constraint is { Columns.IsEmpty: true, Parameter: { } number } broken && number <= columns.Count)
+        {
+            throw new SourceException(exception.Kind, exception.Message, exception) { Constraint = broken with { Columns = [columns[number - 1]] } };
+        }
     }
 
     /// <summary>Changes the row of a key; at least one column.</summary>
@@ -128,7 +146,8 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
             parameters.Add(Stored(c));
             return $"{name} = {dialect.Assigned(parameters.Count, c.Property, table)}";
         }).ToList();
-        return RunAsync($"UPDATE {dialect.Table(table.Schema, table.Name)} SET {string.Join(", ", sets)} WHERE {Where(where, parameters)}", parameters);
+        var sql = $"UPDATE {dialect.Table(table.Schema, table.Name)} SET {string.Join(", ", sets)} WHERE {Where(where, parameters)}";
+        return NamedAsync([.. columns.Where(c => !c.IsIncrement).Select(c => c.Property.Column)], () => RunAsync(sql, parameters));
     }
 
     public Task<long> DeleteAsync(SourceObjectName table, IEnumerable<(Property Column, object Value)> where)
@@ -156,7 +175,7 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
     private string Where(IEnumerable<(Property Column, object Value)> where, List<StoredValue> parameters) => string.Join(" AND ", where.Select(w =>
     {
         parameters.Add(QueryValues.Stored(w.Value, w.Column, dialect));
-        return $"{dialect.Column(dialect.Quote(w.Column.Column), w.Column.StorageForm)} = {dialect.Parameter(parameters.Count, w.Column.StoredType, w.Column.StorageForm)}";
+        return $"{dialect.Column(dialect.Quote(w.Column.Column), w.Column)} = {dialect.Parameter(parameters.Count, w.Column.StoredType, w.Column.StorageForm)}";
     }));
 
     private StoredValue Stored(ColumnValue column) => Stored([column])[0];

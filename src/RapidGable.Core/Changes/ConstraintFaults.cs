@@ -23,8 +23,18 @@ internal static class ConstraintFaults
             ConstraintKind.TooLong => new RequestFault(400, "value", listed is null ? "A text or binary value is longer than the database keeps." : $"'{path}{listed}' is longer than the database keeps.", target),
             ConstraintKind.Range => new RequestFault(400, "value", listed is null ? "A value is outside of what the database keeps." : $"'{path}{listed}' is outside of what the database keeps.", target),
             ConstraintKind.Value => new RequestFault(400, "value", listed is null ? "A value is not one that the database keeps." : $"'{path}{listed}' is not one that the database keeps.", target),
+            ConstraintKind.Raised when Told(broken.Message) is { } message => new RequestFault(422, "database-rule", message, target),
             _ => new RequestFault(422, "database-rule", $"The database has a rule for {seen.Name} that this breaks.", target),
         };
+    }
+
+    private const int LongestMessage = 500;
+
+    /// <summary>A developer's message as one line; null = there is none.</summary>
+    private static string? Told(string? message)
+    {
+        var line = string.Concat((message ?? "").Select(c => char.IsControl(c) ? ' ' : c)).Trim();
+        return line.Length == 0 ? null : line.Length > LongestMessage ? line[..LongestMessage] + "…" : line;
     }
 
     private static string? Name(EntitySet set, string column) =>

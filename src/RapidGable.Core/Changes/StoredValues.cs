@@ -31,6 +31,8 @@ internal static class StoredValues
                     return Wrong($"'{path}' is no whole number of what is kept: {property.Conversion?.Description ?? property.StoredType.ToString()}.");
                 stored = (long)number;
                 break;
+            case LongDecimal when !dialect.KeepsLongNumbers:
+                return Wrong($"'{path}' has more digits than this database keeps of a number.");
             case decimal number when dialect.Kept(number) is null:
                 return Wrong($"'{path}' has more digits than this database keeps of a number.");
             case double number when !dialect.Has(number):

@@ -90,6 +90,8 @@ internal sealed class ValueReader(bool numbersAsText, ICollection<RequestFault> 
             fault = $"has {bytes.Length} bytes, and takes at most {type.MaxLength}";
             return null;
         }
+        if (value is LongDecimal longNumber)
+            return Fitting(longNumber, type, out fault);
         return value is decimal number ? Fitting(number, type, out fault) : value is long whole ? InRange(whole, type, out fault) : value;
     }
 
@@ -113,8 +115,10 @@ internal sealed class ValueReader(bool numbersAsText, ICollection<RequestFault> 
             return null;
         }
         var raw = isText ? value.GetString()! : value.GetRawText();
-        if (!decimal.TryParse(raw, NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint | NumberStyles.AllowExponent, CultureInfo.InvariantCulture, out var number) || !IsExact(raw, number))
+        if (!decimal.TryParse(raw, NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint | NumberStyles.AllowExponent, CultureInfo.InvariantCulture, out var number) || !DecimalText.IsExact(raw, number))
         {
+            if (type.Kind == EdmKind.Decimal && LongDecimal.Parse(raw) is { } longNumber)
+                return Fitting(longNumber, type, out fault);
             fault = $"is {Cut(raw)}, which no {type.Name} holds exactly";
             return null;
         }
@@ -126,30 +130,6 @@ internal sealed class ValueReader(bool numbersAsText, ICollection<RequestFault> 
             return null;
         }
         return InRange((long)number, type, out fault);
-    }
-
-    /// <summary>A decimal holds 28 digits; what is longer is rounded by the parser, which must not go unseen.</summary>
-    private static bool IsExact(string raw, decimal number)
-    {
-        var mantissa = raw.AsSpan();
-        if (mantissa.IndexOfAny('e', 'E') is >= 0 and var end)
-            mantissa = mantissa[..end];
-        var digits = 0;
-        var pending = 0;
-        foreach (var c in mantissa)
-        {
-            if (!char.IsAsciiDigit(c))
-                continue;
-            if (c == '0')
-            {
-                if (digits > 0)
-                    pending++;
-                continue;
-            }
-            digits += pending + 1;
-            pending = 0;
-        }
-        return digits <= 28 && (digits == 0) == (number == 0) || (raw.AsSpan().IndexOfAny('e', 'E') < 0 && digits == 29 && number.ToString(CultureInfo.InvariantCulture) == raw);
     }
 
     private static object? InRange(long number, EdmType type, out string? fault)
@@ -171,6 +151,16 @@ internal sealed class ValueReader(bool numbersAsText, ICollection<RequestFault> 
             fault = $"has {scale} digits after the point, and {most} are kept";
         else if (type.Precision is { } precision && (type.Scale is { } fixedScale ? wholeDigits > precision - fixedScale : wholeDigits + scale > precision))
             fault = $"is {number.ToString(CultureInfo.InvariantCulture)}, which has more digits than {type} takes";
+        return fault is null ? number : null;
+    }
+
+    private static object? Fitting(LongDecimal number, EdmType type, out string? fault)
+    {
+        fault = null;
+        if (type.Scale is { } most && number.Scale > most)
+            fault = $"has {number.Scale} digits after the point, and {most} are kept";
+        else if (type.Precision is { } precision && number.WholeDigits + (type.Scale ?? number.Scale) > precision)
+            fault = $"is {Cut(number.Text)}, which has more digits than {type} takes";
         return fault is null ? number : null;
     }
 

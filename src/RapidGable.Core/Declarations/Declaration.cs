@@ -46,6 +46,9 @@ public sealed record SourceDeclaration(
 
     /// <summary>The table that keeps the answers of repeatable requests; null = they are kept in memory.</summary>
     public Located<string>? Repeats { get; init; }
+
+    /// <summary>What becomes of values that no payload has a value for; null = nothing is declared.</summary>
+    public UnrepresentableValues? Unrepresentable { get; init; }
 }
 
 /// <summary>What of a source is on offer; patterns hold <c>*</c> and <c>?</c> and are held against names with and without their schema.</summary>
@@ -105,6 +108,9 @@ public sealed record ColumnDeclaration(Located<string> Column)
 
     /// <summary>What people measure a number in, or where that stands.</summary>
     public Located<string>? MeasuredIn { get; init; }
+
+    /// <summary>What becomes of values that no payload has a value for; null = what the source says.</summary>
+    public Located<UnrepresentableValues>? Unrepresentable { get; init; }
 
     /// <summary>The code of an amount's currency, or where it stands.</summary>
     public Located<string>? Currency { get; init; }

@@ -14,6 +14,8 @@ public static class FileSchemas
     /// <summary>The kinds of file: their folder or file name, and their schema.</summary>
     public static IReadOnlyDictionary<string, JsonObject> All => new Dictionary<string, JsonObject> { ["workspace"] = Workspace(), ["source"] = Source(), ["service"] = Service(), ["check"] = Check() };
 
+    private const string Unrepresentable = "What becomes of values that no payload has a value for, such as zero dates and infinity.";
+
     private static JsonObject File(string title, JsonObject schema)
     {
         var file = new JsonObject { ["$schema"] = "https://json-schema.org/draft/2020-12/schema", ["title"] = title };
@@ -69,6 +71,7 @@ public static class FileSchemas
         var schema = Object(["engine"],
             ("engine", Words("The database engine.", "sqlite", "postgresql", "mariadb", "mysql")),
             ("read-only", Flag("No set may allow changes; true when left out.")),
+            (UnrepresentableWords.Name, Words(Unrepresentable, UnrepresentableWords.All)),
             ("repeats", Text("The table that keeps the answers of repeatable requests, so that they outlive the service.")),
             ("offer", Object([],
                 ("schemas", Texts("The schemas on offer; all when left out.")),
@@ -184,6 +187,7 @@ public static class FileSchemas
         ("type", Text("A type of the standard, with facets as in string(40), or one of the service; collection(…) of them for JSON.")),
         ("format", Scalar("How a date or time is written, such as dd.MM.yyyy.")),
         ("unit", Words("What a number counts.", "microseconds", "milliseconds", "seconds", "minutes", "hours", "days")),
+        (UnrepresentableWords.Name, Words(Unrepresentable, UnrepresentableWords.All)),
         ("measured-in", Scalar("What a number is measured in, such as m³/s; or = and the path to the text that says so.")),
         ("currency", Text("The currency of an amount, as its ISO 4217 code; or = and the path to the text that says so.")),
         ("true", Scalar("What is stored for true.")),

@@ -34,6 +34,15 @@ internal sealed class MappingReader(YamlMapping mapping, Diagnostics diagnostics
         var other => Wrong<Located<string>>(other, $"'{name}' must be one text"),
     };
 
+    /// <summary>One word, of which <c>null</c> may be one.</summary>
+    public Located<string>? Word(string name)
+    {
+        if (mapping.Entries.FirstOrDefault(e => e.Key.Value == name).Value is not YamlScalar { Value: "null" } word)
+            return Text(name);
+        _known.Add(name);
+        return new Located<string>(word.Value, word.Location);
+    }
+
     public Located<string>? RequiredText(string name, string meaning)
     {
         if (Text(name) is { } text)

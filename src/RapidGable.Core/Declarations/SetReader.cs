@@ -229,6 +229,7 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             Format = reader.Text("format"),
             Unit = reader.Text("unit"),
             MeasuredIn = reader.Text("measured-in"),
+            Unrepresentable = UnrepresentableWords.Read(reader, diagnostics),
             Currency = reader.Text("currency"),
             True = reader.Text("true"),
             False = reader.Text("false"),

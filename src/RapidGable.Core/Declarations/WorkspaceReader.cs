@@ -103,6 +103,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         var offer = ReadOffer(reader);
         var isReadOnly = reader.Flag("read-only", true);
         var repeats = reader.Text("repeats");
+        var unrepresentable = UnrepresentableWords.Read(reader, _diagnostics);
         var settings = ImmutableDictionary.CreateBuilder<string, Located<string>>(StringComparer.Ordinal);
         foreach (var (setting, attribute) in reader.Pairs("caller-settings"))
             settings["caller-settings." + setting.Value] = attribute with { Location = setting.Location };
@@ -111,7 +112,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
             if (Resolve(value) is { } resolved)
                 settings[name.Value] = resolved;
         }
-        return engine is null ? null : new SourceDeclaration(NameOf(file), engine, settings.ToImmutable(), SourceLocation.WholeFile(file)) { Offer = offer, IsReadOnly = isReadOnly, Repeats = repeats };
+        return engine is null ? null : new SourceDeclaration(NameOf(file), engine, settings.ToImmutable(), SourceLocation.WholeFile(file)) { Offer = offer, IsReadOnly = isReadOnly, Repeats = repeats, Unrepresentable = unrepresentable?.Value };
     }
 
     private OfferDeclaration ReadOffer(MappingReader reader)

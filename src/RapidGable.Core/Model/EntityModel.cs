@@ -66,6 +66,15 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
     /// <summary>The type of the column as the catalog spells it; empty = not known.</summary>
     public string DeclaredType { get; init; } = "";
 
+    /// <summary>What becomes of values that no payload has a value for.</summary>
+    public UnrepresentableValues Unrepresentable { get; init; }
+
+    /// <summary>Whether such a value is served as null.</summary>
+    public bool ServesUnrepresentableAsNull => Nullable && Unrepresentable is UnrepresentableValues.Undeclared or UnrepresentableValues.Null;
+
+    /// <summary>Whether the column is part of a foreign key, to a published table or not.</summary>
+    public bool IsForeignKey { get; init; }
+
     /// <summary>What the source's own checks say of single values: a help for who makes values up, and no rule of the service.</summary>
     public ValueRules SourceChecks { get; init; } = ValueRules.None;
 

@@ -10,6 +10,9 @@ public static class PublishedJson
     {
         switch (value)
         {
+            case LongDecimal number:
+                json.WriteRawValue(number.Text);
+                break;
             case null:
                 json.WriteNullValue();
                 break;

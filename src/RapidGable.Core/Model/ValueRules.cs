@@ -74,6 +74,7 @@ public sealed record ValueRules
         (decimal number, long limit) => number.CompareTo(limit),
         (long number, decimal limit) => ((decimal)number).CompareTo(limit),
         (double number, _) => number.CompareTo(Convert.ToDouble(bound, System.Globalization.CultureInfo.InvariantCulture)),
+        (LongDecimal number, _) => number.Nearest.CompareTo(Convert.ToDouble(bound, System.Globalization.CultureInfo.InvariantCulture)),
         _ => Comparer<object>.Default.Compare(value, bound),
     };
 }

@@ -100,6 +100,13 @@ internal abstract class CellJsonWriter
 
     protected abstract void WriteValue(Utf8JsonWriter json, IRowCursor row, int column);
 
+    private void WriteUnrepresentable(Utf8JsonWriter json, IRowCursor row, int column)
+    {
+        if (!Property.ServesUnrepresentableAsNull)
+            throw row.Odd(column);
+        json.WriteNullValue();
+    }
+
     /// <summary>A complex value that is made of columns.</summary>
     private sealed class GroupCell(ShapeCell cell, string name, PayloadFormat format) : CellJsonWriter(cell.Property, name)
     {
@@ -206,7 +213,11 @@ internal abstract class CellJsonWriter
     {
         protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column)
         {
-            var value = row.GetDecimal(column);
+            if (!row.TryGetDecimal(column, out var value))
+            {
+                WriteLong(json, row, column);
+                return;
+            }
             // What is computed may come with zeros that nobody asked for.
             if (Property.IsDynamic)
                 value /= 1.000000000000000000000000000000000m;
@@ -214,6 +225,18 @@ internal abstract class CellJsonWriter
                 json.WriteStringValue(value.ToString(CultureInfo.InvariantCulture));
             else
                 json.WriteNumberValue(value);
+        }
+
+        /// <summary>A number of more digits than .NET's decimal has, as its text.</summary>
+        private void WriteLong(Utf8JsonWriter json, IRowCursor row, int column)
+        {
+            var number = row.GetNumber(column);
+            if (!char.IsAsciiDigit(number[^1]))
+                WriteUnrepresentable(json, row, column);
+            else if (asText)
+                json.WriteStringValue(number);
+            else
+                json.WriteRawValue(number);
         }
     }
 
@@ -253,8 +276,13 @@ internal abstract class CellJsonWriter
     {
         protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column)
         {
+            if (!row.TryGetDate(column, out var date))
+            {
+                WriteUnrepresentable(json, row, column);
+                return;
+            }
             Span<byte> text = stackalloc byte[16];
-            row.GetDate(column).TryFormat(text, out var length, "yyyy-MM-dd", CultureInfo.InvariantCulture);
+            date.TryFormat(text, out var length, "yyyy-MM-dd", CultureInfo.InvariantCulture);
             json.WriteStringValue(text[..length]);
         }
     }
@@ -275,16 +303,26 @@ internal abstract class CellJsonWriter
 
         protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column)
         {
+            if (!row.TryGetInstant(column, out var instant))
+            {
+                WriteUnrepresentable(json, row, column);
+                return;
+            }
             Span<byte> text = stackalloc byte[40];
-            row.GetInstant(column).TryFormat(text, out var length, _format, CultureInfo.InvariantCulture);
+            instant.TryFormat(text, out var length, _format, CultureInfo.InvariantCulture);
             json.WriteStringValue(text[..length]);
         }
     }
 
     private sealed class DurationCell(Property property, string name) : CellJsonWriter(property, name)
     {
-        protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column) =>
-            json.WriteStringValue(XmlConvert.ToString(row.GetDuration(column)));
+        protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column)
+        {
+            if (row.TryGetDuration(column, out var duration))
+                json.WriteStringValue(XmlConvert.ToString(duration));
+            else
+                WriteUnrepresentable(json, row, column);
+        }
     }
 
     private sealed class BinaryCell(Property property, string name) : CellJsonWriter(property, name)

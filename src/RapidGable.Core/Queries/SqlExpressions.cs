@@ -306,5 +306,5 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
         return exact && (isIn.Operand.MayBeNull || isIn.Members.Any(LacksStored)) ? $"COALESCE({plain}, {dialect.False})" : $"({plain})";
     }
 
-    private string Column(string alias, Property property) => dialect.Column($"{alias}.{dialect.Quote(property.Column)}", property.StorageForm);
+    private string Column(string alias, Property property) => dialect.Column($"{alias}.{dialect.Quote(property.Column)}", property);
 }

@@ -421,7 +421,7 @@ public sealed class SqlWriter
         return new SqlStatement(text, [.. writer._parameters]);
     }
 
-    private string Column(string alias, Property property) => _dialect.Column($"{alias}.{_dialect.Quote(property.Column)}", property.StorageForm);
+    private string Column(string alias, Property property) => _dialect.Column($"{alias}.{_dialect.Quote(property.Column)}", property);
 
     /// <summary>The placeholder of a parameter; one that is there already is used again.</summary>
     private string Parameter(PlanParameter parameter)

@@ -254,7 +254,9 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
             return TryTime(word, out var time) ? (LiteralKind.TimeOfDay, time) : null;
         if (word.AsSpan().IndexOfAnyExcept("0123456789.-") < 0 && !word.EndsWith('.')
             && decimal.TryParse(word, Integer | NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var number))
-            return (LiteralKind.Decimal, number);
+            return (LiteralKind.Decimal, DecimalText.IsExact(word, number) ? number : LongDecimal.Parse(word)!);
+        if (word.AsSpan().IndexOfAnyExcept("0123456789.-") < 0 && LongDecimal.Parse(word) is { } longNumber)
+            return (LiteralKind.Decimal, longNumber);
         if (word.AsSpan().IndexOfAnyExcept("0123456789.-+eE") < 0 && !word.EndsWith('.')
             && double.TryParse(word, Integer | NumberStyles.AllowDecimalPoint | NumberStyles.AllowExponent, CultureInfo.InvariantCulture, out var real)
             && double.IsFinite(real))
@@ -276,8 +278,8 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
             EdmKind.Date => Of(LiteralKind.Date),
             EdmKind.TimeOfDay => Of(LiteralKind.TimeOfDay),
             EdmKind.DateTimeOffset => Of(LiteralKind.DateTimeOffset),
-            EdmKind.Decimal => Classify(text) switch { { Value: long number } => (decimal)number, { Value: decimal number } => number, _ => null },
-            EdmKind.Single or EdmKind.Double => Classify(text) switch { { Value: long number } => (double)number, { Value: decimal number } => StoredValue.Nearest(number), { Value: double number } => number, _ => null },
+            EdmKind.Decimal => Classify(text) switch { { Value: long number } => (decimal)number, { Value: decimal or LongDecimal } found => found.Value, _ => null },
+            EdmKind.Single or EdmKind.Double => Classify(text) switch { { Value: long number } => (double)number, { Value: decimal number } => StoredValue.Nearest(number), { Value: LongDecimal number } => number.Nearest, { Value: double number } => number, _ => null },
             EdmKind.Binary => TryBinary(text, out var bytes) ? bytes : null,
             EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => Of(LiteralKind.Integer),
             _ => null,

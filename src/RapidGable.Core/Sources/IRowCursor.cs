@@ -41,6 +41,40 @@ public interface IRowCursor : IAsyncDisposable
 
     TimeSpan GetDuration(int column);
 
+    /// <summary>A decimal; false when it has more digits than <see cref="decimal"/>, or is no finite number: then <see cref="GetNumber"/> has its text.</summary>
+    bool TryGetDecimal(int column, out decimal value)
+    {
+        value = GetDecimal(column);
+        return true;
+    }
+
+    /// <summary>A decimal as text, with all of its digits; or NaN, Infinity, -Infinity.</summary>
+    string GetNumber(int column) => GetDecimal(column).ToString(System.Globalization.CultureInfo.InvariantCulture);
+
+    /// <summary>A date; false when it is one that no payload has, such as year 0 or infinity.</summary>
+    bool TryGetDate(int column, out DateOnly value)
+    {
+        value = GetDate(column);
+        return true;
+    }
+
+    /// <summary>A point in time in UTC; false as in <see cref="TryGetDate"/>.</summary>
+    bool TryGetInstant(int column, out DateTime value)
+    {
+        value = GetInstant(column);
+        return true;
+    }
+
+    /// <summary>A duration; false when its length is not fixed, as that of a month.</summary>
+    bool TryGetDuration(int column, out TimeSpan value)
+    {
+        value = GetDuration(column);
+        return true;
+    }
+
+    /// <summary>The failure to serve a value that one of the getters gave no value for; it names the column and the value.</summary>
+    SourceException Odd(int column) => new(SourceFaultKind.BadData, $"A value cannot be served: {GetStored(column)}.");
+
     /// <summary>The value as stored, for a next link's position.</summary>
     StoredValue GetStored(int column);
 }

@@ -72,12 +72,22 @@ public enum ConstraintKind
 
     /// <summary>A condition of the table.</summary>
     Check,
+
+    /// <summary>A refusal that the database's own developer wrote, in a trigger or routine; see <see cref="BrokenConstraint.Message"/>.</summary>
+    Raised,
 }
 
 /// <summary>The rule of the database that a change breaks.</summary>
 /// <param name="Name">Its name there; null = not told.</param>
 /// <param name="Columns">The columns concerned; empty = not told.</param>
-public sealed record BrokenConstraint(ConstraintKind Kind, string? Name, ImmutableArray<string> Columns);
+public sealed record BrokenConstraint(ConstraintKind Kind, string? Name, ImmutableArray<string> Columns)
+{
+    /// <summary>Number of the statement's parameter that is wrong, from 1; null = not told.</summary>
+    public int? Parameter { get; init; }
+
+    /// <summary>For <see cref="ConstraintKind.Raised"/>: what the developer says to whoever breaks the rule.</summary>
+    public string? Message { get; init; }
+}
 
 /// <summary>A failure of a source. The message is for the developer's log and client; callers get one made from the kind.</summary>
 public sealed class SourceException(SourceFaultKind kind, string message, Exception? inner = null) : Exception(message, inner)

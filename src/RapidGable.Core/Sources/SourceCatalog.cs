@@ -29,6 +29,12 @@ public sealed record SourceCatalog(ImmutableArray<SourceObject> Objects, string?
 {
     public ImmutableArray<SourceRoutine> Routines { get; init; } = [];
 
+    /// <summary>The same, with what its source declares of values that no payload has a value for; null = nothing.</summary>
+    public SourceCatalog With(UnrepresentableValues? declared) => declared is not { } policy ? this : this with
+    {
+        Objects = [.. Objects.Select(o => o with { Columns = [.. o.Columns.Select(c => c.MayBeUnrepresentable ? c with { Unrepresentable = policy } : c)] })],
+    };
+
     /// <summary>Finds an object by its full name, or by its name alone in the default schema, or where that is the only one of its name.</summary>
     public SourceObject? Find(string name) =>
         Objects.FirstOrDefault(o => o.FullName == name)
@@ -89,6 +95,12 @@ public sealed record SourceColumn(string Name, string DeclaredType, EdmType? Typ
     public bool MayBeKey => Type is { MayBeKey: true } or { Kind: EdmKind.Binary, IsCollection: false };
 
     public string? StorageForm { get; init; }
+
+    /// <summary>Whether the column can hold values that no payload has a value for.</summary>
+    public bool MayBeUnrepresentable { get; init; }
+
+    /// <summary>What the source says of such values.</summary>
+    public UnrepresentableValues Unrepresentable { get; init; }
 
     public bool HasComputedDefault { get; init; }
 

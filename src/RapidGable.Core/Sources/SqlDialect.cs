@@ -24,6 +24,17 @@ public abstract class SqlDialect
     /// <summary>A column as its property's type, where it is stored as another.</summary>
     public virtual string Column(string quotedColumn, string? storageForm) => quotedColumn;
 
+    /// <summary>A property's column as its stored type; values that no payload has are null where that is declared.</summary>
+    public string Column(string quotedColumn, Property property)
+    {
+        var plain = Column(quotedColumn, property.StorageForm);
+        var isNull = property.Unrepresentable == UnrepresentableValues.Null;
+        return isNull && Unrepresentable(quotedColumn, property.StoredType) is { } condition ? $"(CASE WHEN {condition} THEN NULL ELSE {plain} END)" : plain;
+    }
+
+    /// <summary>A condition that holds for values of a column that no payload has a value for; null = the engine has none of the type.</summary>
+    public virtual string? Unrepresentable(string quotedColumn, EdmType type) => null;
+
     /// <summary>Whether columns of these storage forms compare as they are, so that tables can be joined by them.</summary>
     public virtual bool CanJoin(string? storageForm, string? other) => true;
 
@@ -170,6 +181,9 @@ public abstract class SqlDialect
 
     /// <summary>The value that a decimal can be kept as; null when digits would be lost.</summary>
     public virtual decimal? Kept(decimal value) => value;
+
+    /// <summary>Whether numbers of more digits than <see cref="decimal"/> has are kept with all of them.</summary>
+    public virtual bool KeepsLongNumbers => true;
 
     /// <summary>Whether a row that refers to itself by a foreign key cannot be deleted.</summary>
     public virtual bool KeepsWhatRefersToItself => false;

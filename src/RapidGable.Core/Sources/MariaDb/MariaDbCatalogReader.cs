@@ -93,8 +93,13 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         var extra = row[10] ?? "";
         var isGenerated = extra.Contains("GENERATED", StringComparison.Ordinal) && !extra.Contains("DEFAULT_GENERATED", StringComparison.Ordinal);
         var constant = isView || isGenerated ? null : Constant(row[9]);
+        var isDate = type is { Kind: EdmKind.Date or EdmKind.DateTimeOffset };
         return new SourceColumn(row[1]!, row[3]!, type, isView || row[8] == "YES", reason)
         {
+            MayBeUnrepresentable = isDate,
+            // A date that starts as zero is meant to be none.
+            Unrepresentable = isDate && constant?.StartsWith("0000-00-00", StringComparison.Ordinal) == true ? UnrepresentableValues.Null : UnrepresentableValues.Undeclared,
+            TextForm = isDate ? MariaDbDialect.AsCharacters : null,
             MediaType = isJson || row[2] == "json" ? "application/json" : null,
             IsComputed = isGenerated || extra.Contains("on update", StringComparison.OrdinalIgnoreCase),
             HasComputedDefault = extra.Contains("auto_increment", StringComparison.Ordinal) || (!isView && constant is null && row[9] is not (null or "NULL")),

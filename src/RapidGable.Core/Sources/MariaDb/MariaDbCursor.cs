@@ -31,9 +31,17 @@ internal abstract class MariaDbRows : IRowCursor
 
     public virtual long GetInt64(int column) => Read(column, v => Convert.ToInt64(v, CultureInfo.InvariantCulture));
 
-    public virtual double GetDouble(int column) => Read(column, v => v is float single ? (double)(decimal)single : Convert.ToDouble(v, CultureInfo.InvariantCulture));
+    public virtual double GetDouble(int column) => Read(column, v => v is float single ? FloatingNumber.Widened(single) : Convert.ToDouble(v, CultureInfo.InvariantCulture));
 
-    public virtual decimal GetDecimal(int column) => Read(column, v => Convert.ToDecimal(v, CultureInfo.InvariantCulture));
+    public decimal GetDecimal(int column) => TryGetDecimal(column, out var value) ? value : throw Odd(column);
+
+    public virtual bool TryGetDecimal(int column, out decimal value)
+    {
+        value = Value(column) is LongNumber ? 0 : Read(column, v => Convert.ToDecimal(v, CultureInfo.InvariantCulture));
+        return Value(column) is not LongNumber;
+    }
+
+    public virtual string GetNumber(int column) => Convert.ToString(Value(column), CultureInfo.InvariantCulture)!;
 
     public ReadOnlySpan<byte> GetUtf8(int column)
     {
@@ -48,11 +56,28 @@ internal abstract class MariaDbRows : IRowCursor
 
     public Guid GetGuid(int column) => Read(column, v => v is Guid guid ? guid : Guid.Parse((string)v));
 
-    public DateOnly GetDate(int column) => Read(column, v => v is DateOnly date ? date : DateOnly.FromDateTime((DateTime)v));
+    public DateOnly GetDate(int column) => TryGetDate(column, out var value) ? value : throw Odd(column);
+
+    public bool TryGetDate(int column, out DateOnly value)
+    {
+        var isThere = TryGetInstant(column, out var instant);
+        value = DateOnly.FromDateTime(instant);
+        return isThere;
+    }
 
     public TimeOnly GetTimeOfDay(int column) => Read(column, v => TimeOnly.FromTimeSpan((TimeSpan)v));
 
-    public DateTime GetInstant(int column) => DateTime.SpecifyKind(Read(column, v => (DateTime)v), DateTimeKind.Utc);
+    public DateTime GetInstant(int column) => TryGetInstant(column, out var value) ? value : throw Odd(column);
+
+    public bool TryGetInstant(int column, out DateTime value)
+    {
+        var stored = Read(column, v => (MySqlDateTime)v);
+        // Zero dates, and dates with a zero in them, are no points in time.
+        value = stored.IsValidDateTime ? DateTime.SpecifyKind(stored.GetDateTime(), DateTimeKind.Utc) : default;
+        return stored.IsValidDateTime;
+    }
+
+    public SourceException Odd(int column) => Bad(column, $"no payload has a value for {GetStored(column)}");
 
     public TimeSpan GetDuration(int column) => Read(column, v => (TimeSpan)v);
 
@@ -64,7 +89,8 @@ internal abstract class MariaDbRows : IRowCursor
         bool flag => StoredValue.From(flag ? 1L : 0L),
         decimal number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
         double or float => StoredValue.From(GetDouble(column)),
-        DateTime time => StoredValue.From(MariaDbDialect.Text(time)),
+        MySqlDateTime time => StoredValue.From(MariaDbDialect.Text(time)),
+        LongNumber number => StoredValue.From(number.Text),
         TimeSpan duration => StoredValue.From(MariaDbDialect.Text(duration)),
         byte[] bytes => StoredValue.From(bytes),
         var other => StoredValue.From(Convert.ToString(other, CultureInfo.InvariantCulture)!),
@@ -98,6 +124,12 @@ internal abstract class MariaDbRows : IRowCursor
     private SourceException Bad(int column, string why) => new(SourceFaultKind.BadData, $"A value of column '{Name(column)}' cannot be served: {why}.");
 }
 
+/// <summary>A decimal of more digits than <see cref="decimal"/> has.</summary>
+internal sealed record LongNumber(string Text)
+{
+    public override string ToString() => Text;
+}
+
 /// <summary>Rows straight from the connection.</summary>
 internal sealed class MariaDbCursor(MariaDbSource source, MySqlDataReader reader) : MariaDbRows
 {
@@ -119,7 +151,20 @@ internal sealed class MariaDbCursor(MariaDbSource source, MySqlDataReader reader
 
     public override long GetInt64(int column) => reader.GetValue(column) is ulong ? base.GetInt64(column) : reader.GetInt64(column);
 
-    protected override object Value(int column) => reader.GetValue(column);
+    protected override object Value(int column) => ValueOf(reader, column);
+
+    /// <summary>A value as the library gives it, except for decimals that it has no type for.</summary>
+    internal static object ValueOf(MySqlDataReader reader, int column)
+    {
+        try
+        {
+            return reader.GetValue(column);
+        }
+        catch (Exception exception) when (exception is OverflowException or FormatException)
+        {
+            return new LongNumber(reader.GetMySqlDecimal(column).ToString());
+        }
+    }
 
     protected override string Name(int column) => NameOf(reader, column);
 
@@ -144,7 +189,8 @@ internal sealed class MariaDbPage(RequestAllowance request) : MariaDbRows
             while (await cursor.ReadAsync(cancellation))
             {
                 var row = new object[reader.FieldCount];
-                reader.GetValues(row);
+                for (var i = 0; i < row.Length; i++)
+                    row[i] = MariaDbCursor.ValueOf(reader, i);
                 var bytes = HeldRow.Bytes(row);
                 request.Take(bytes);
                 page._bytes += bytes;

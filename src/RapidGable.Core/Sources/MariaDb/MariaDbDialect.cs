@@ -22,10 +22,21 @@ internal sealed class MariaDbDialect : SqlDialect
     /// <summary>A computed duration: a TIME ends at 838 hours, so durations are counted in microseconds.</summary>
     private const string Microseconds = "microseconds";
 
+    /// <summary>A date or time that is published as the text that the server makes of it.</summary>
+    public const string AsCharacters = "characters";
+
     /// <summary>A uuid kept as text, whose letters may be of either case.</summary>
     public const string SmallLetters = "lower";
 
-    public override string Column(string quotedColumn, string? storageForm) => storageForm == SmallLetters ? $"LOWER({quotedColumn})" : quotedColumn;
+    public override string Column(string quotedColumn, string? storageForm) => storageForm switch
+    {
+        SmallLetters => $"LOWER({quotedColumn})",
+        AsCharacters => $"CAST({quotedColumn} AS CHAR)",
+        _ => quotedColumn,
+    };
+
+    public override string? Unrepresentable(string quotedColumn, EdmType type) => type.Kind is EdmKind.Date or EdmKind.DateTimeOffset
+        ? $"(YEAR({quotedColumn}) = 0 OR MONTH({quotedColumn}) = 0 OR DAYOFMONTH({quotedColumn}) = 0 OR LAST_DAY({quotedColumn}) < DATE({quotedColumn}))" : null;
 
     public override string? Exact(SqlOperand text) => $"CONVERT({text.Sql} USING utf8mb4) COLLATE utf8mb4_nopad_bin";
 
@@ -158,6 +169,7 @@ internal sealed class MariaDbDialect : SqlDialect
     {
         bool flag => StoredValue.From(flag ? 1L : 0L),
         long number => StoredValue.From(number),
+        LongDecimal number => StoredValue.From(number.Text),
         decimal number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
         double number => StoredValue.From(number),
         string text => StoredValue.From(text),
@@ -170,6 +182,9 @@ internal sealed class MariaDbDialect : SqlDialect
         byte[] bytes => StoredValue.From(bytes),
         _ => throw new ArgumentOutOfRangeException(nameof(value), value.GetType().Name),
     };
+
+    internal static string Text(MySqlConnector.MySqlDateTime time) => string.Create(CultureInfo.InvariantCulture,
+        $"{time.Year:0000}-{time.Month:00}-{time.Day:00} {time.Hour:00}:{time.Minute:00}:{time.Second:00}.{time.Microsecond:000000}");
 
     internal static string Text(DateTime instant) => instant.ToString("yyyy-MM-dd HH:mm:ss.ffffff", CultureInfo.InvariantCulture);
 

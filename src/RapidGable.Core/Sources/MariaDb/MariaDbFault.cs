@@ -81,6 +81,7 @@ internal static partial class MariaDbFault
             1048 or 1364 => Of(ConstraintKind.Required),
             1451 or 1217 => new BrokenConstraint(ConstraintKind.HasChildren, null, []),
             1452 or 1216 => new BrokenConstraint(ConstraintKind.NoParent, null, ForeignKey().Match(exception.Message) is { Success: true } own ? [.. own.Groups[1].Value.Split("`, `")] : []),
+            1644 when exception.SqlState == "45000" => new BrokenConstraint(ConstraintKind.Raised, null, []) { Message = exception.Message },
             4025 or 3819 or 1644 or 1369 => new BrokenConstraint(ConstraintKind.Check, null, []),
             1406 => Of(ConstraintKind.TooLong),
             1264 => Of(ConstraintKind.Range),

@@ -174,6 +174,7 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
             DefaultValue = constant,
             Comment = Text(row, 14),
             AllowedValues = row.IsDBNull(18) ? [] : [.. row.GetFieldValue<string[]>(18)],
+            MayBeUnrepresentable = type is { IsCollection: false, Kind: EdmKind.Date or EdmKind.DateTimeOffset or EdmKind.Duration or EdmKind.Decimal } && form != PostgresTypes.AsNumber,
             TextForm = isComposite ? PostgresTypes.AsJson : PostgresTypes.AsText,
             CompositeName = isComposite ? shown : null,
         };

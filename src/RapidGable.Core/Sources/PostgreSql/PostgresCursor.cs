@@ -30,9 +30,13 @@ internal abstract class PostgresRows : IRowCursor
 
     public long GetInt64(int column) => Read<long>(column);
 
-    public double GetDouble(int column) => TypeName(column) == "real" ? (double)(decimal)Read<float>(column) : Read<double>(column);
+    public double GetDouble(int column) => TypeName(column) == "real" ? FloatingNumber.Widened(Read<float>(column)) : Read<double>(column);
 
-    public decimal GetDecimal(int column) => Read<decimal>(column);
+    public decimal GetDecimal(int column) => TryGetDecimal(column, out var value) ? value : throw Odd(column);
+
+    public abstract bool TryGetDecimal(int column, out decimal value);
+
+    public abstract string GetNumber(int column);
 
     public virtual ReadOnlySpan<byte> GetUtf8(int column)
     {
@@ -53,19 +57,22 @@ internal abstract class PostgresRows : IRowCursor
 
     public Guid GetGuid(int column) => Read<Guid>(column);
 
-    public DateOnly GetDate(int column) => Read<DateOnly>(column);
+    public DateOnly GetDate(int column) => TryGetDate(column, out var value) ? value : throw Odd(column);
+
+    public bool TryGetDate(int column, out DateOnly value) => PostgresTime.TryDate(Read<int>(column), out value);
 
     public TimeOnly GetTimeOfDay(int column) => Read<TimeOnly>(column);
 
     // A value without a zone is in UTC, as declared.
-    public DateTime GetInstant(int column) => DateTime.SpecifyKind(Read<DateTime>(column), DateTimeKind.Utc);
+    public DateTime GetInstant(int column) => TryGetInstant(column, out var value) ? value : throw Odd(column);
 
-    public TimeSpan GetDuration(int column)
-    {
-        var interval = Read<NpgsqlInterval>(column);
-        return interval.Months == 0 ? TimeSpan.FromDays(interval.Days) + TimeSpan.FromTicks(interval.Time * 10)
-            : throw Bad(column, "it counts months, whose length is not fixed");
-    }
+    public bool TryGetInstant(int column, out DateTime value) => PostgresTime.TryInstant(Read<long>(column), out value);
+
+    public TimeSpan GetDuration(int column) => TryGetDuration(column, out var value) ? value : throw Odd(column);
+
+    public bool TryGetDuration(int column, out TimeSpan value) => PostgresTime.TryDuration(Read<NpgsqlInterval>(column), out value);
+
+    public SourceException Odd(int column) => Bad(column, $"no payload has a value for {GetStored(column)}");
 
     /// <summary>Values in the text forms that the dialect's casts take back.</summary>
     public StoredValue GetStored(int column)
@@ -78,14 +85,14 @@ internal abstract class PostgresRows : IRowCursor
         {
             "smallint" or "integer" or "bigint" => StoredValue.From(Read<long>(column)),
             "boolean" => StoredValue.From(Read<bool>(column) ? "true" : "false"),
-            "numeric" => StoredValue.From(Read<decimal>(column).ToString(CultureInfo.InvariantCulture)),
+            "numeric" => StoredValue.From(GetNumber(column)),
             "real" => StoredValue.From(Read<float>(column).ToString("R", CultureInfo.InvariantCulture)),
             "double precision" => StoredValue.From(Read<double>(column).ToString("R", CultureInfo.InvariantCulture)),
             "uuid" => StoredValue.From(Read<Guid>(column).ToString()),
-            "date" => StoredValue.From(Read<DateOnly>(column).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
-            var t when t.StartsWith("timestamp", StringComparison.Ordinal) => StoredValue.From(GetInstant(column).ToString("O", CultureInfo.InvariantCulture)),
+            "date" => StoredValue.From(PostgresTime.Text(Read<int>(column))),
+            var t when t.StartsWith("timestamp", StringComparison.Ordinal) => StoredValue.From(PostgresTime.Text(Read<long>(column))),
             "time without time zone" or "time" => StoredValue.From(Read<TimeOnly>(column).ToString("HH:mm:ss.ffffff", CultureInfo.InvariantCulture)),
-            "interval" => StoredValue.From((GetDuration(column).Ticks / (decimal)TimeSpan.TicksPerSecond).ToString(CultureInfo.InvariantCulture) + " seconds"),
+            "interval" => StoredValue.From(PostgresTime.Text(Read<NpgsqlInterval>(column))),
             "bytea" => StoredValue.From(Read<byte[]>(column)),
             _ => StoredValue.From(Read<string>(column)),
         };
@@ -135,6 +142,30 @@ internal sealed class PostgresCursor(PostgresSource source, NpgsqlDataReader rea
             return base.GetUtf8(column);
         var length = (int)reader.GetBytes(column, 0, null, 0, 0);
         return Room(length).AsSpan(0, (int)reader.GetBytes(column, 0, Room(length), 0, length));
+    }
+
+    public override bool TryGetDecimal(int column, out decimal value)
+    {
+        try
+        {
+            value = reader.GetDecimal(column);
+            return true;
+        }
+        catch (Exception exception) when (exception is InvalidCastException or OverflowException)
+        {
+            value = 0;
+            return false;
+        }
+    }
+
+    public override string GetNumber(int column) => NumberOf(reader, column);
+
+    /// <summary>A numeric of any length, from the bytes that the server sends.</summary>
+    internal static string NumberOf(NpgsqlDataReader reader, int column)
+    {
+        var bytes = new byte[reader.GetBytes(column, 0, null, 0, 0)];
+        reader.GetBytes(column, 0, bytes, 0, bytes.Length);
+        return PostgresNumber.Text(bytes);
     }
 
     protected override T Get<T>(int column) => reader.GetFieldValue<T>(column);
@@ -194,11 +225,34 @@ internal class PostgresHeldRows(RequestAllowance request) : PostgresRows
     private object Value(NpgsqlDataReader reader, int column) => _types[column] switch
     {
         "smallint" or "integer" => reader.GetFieldValue<long>(column),
-        "date" => reader.GetFieldValue<DateOnly>(column),
+        "date" => reader.GetFieldValue<int>(column),
         "interval" => reader.GetFieldValue<NpgsqlInterval>(column),
         var type when type.StartsWith("time ", StringComparison.Ordinal) || type is "time" || type.StartsWith("time(", StringComparison.Ordinal) => reader.GetFieldValue<TimeOnly>(column),
+        var type when type.StartsWith("timestamp", StringComparison.Ordinal) => reader.GetFieldValue<long>(column),
+        var type when type.StartsWith("numeric", StringComparison.Ordinal) => Number(reader, column),
         _ => reader.GetValue(column),
     };
+
+    /// <summary>A number, or its text where it has more digits.</summary>
+    private static object Number(NpgsqlDataReader reader, int column)
+    {
+        try
+        {
+            return reader.GetDecimal(column);
+        }
+        catch (Exception exception) when (exception is InvalidCastException or OverflowException)
+        {
+            return PostgresCursor.NumberOf(reader, column);
+        }
+    }
+
+    public override bool TryGetDecimal(int column, out decimal value)
+    {
+        value = _rows[_position][column] is decimal number ? number : 0;
+        return _rows[_position][column] is decimal;
+    }
+
+    public override string GetNumber(int column) => Convert.ToString(_rows[_position][column], CultureInfo.InvariantCulture)!;
 
     public override int Columns => _names.Length;
 

@@ -34,10 +34,10 @@ internal sealed class PostgresDialect : SqlDialect
         EdmKind.Decimal or EdmKind.Single or EdmKind.Double => IsNumber(text),
         _ when type.IsNumeric => long.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out _),
         EdmKind.Guid => Guid.TryParseExact(text, "D", out _),
-        EdmKind.Date => DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _),
+        EdmKind.Date => DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _) || PostgresTime.IsFar(text),
         EdmKind.TimeOfDay => TimeOnly.TryParseExact(text, "HH:mm:ss.ffffff", CultureInfo.InvariantCulture, DateTimeStyles.None, out _),
-        EdmKind.DateTimeOffset => DateTime.TryParseExact(text, "O", CultureInfo.InvariantCulture, DateTimeStyles.RoundtripKind, out _),
-        EdmKind.Duration => text.EndsWith(" seconds", StringComparison.Ordinal) && decimal.TryParse(text.AsSpan(0, text.Length - 8), NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out _),
+        EdmKind.DateTimeOffset => DateTime.TryParseExact(text, "O", CultureInfo.InvariantCulture, DateTimeStyles.RoundtripKind, out _) || PostgresTime.IsFar(text),
+        EdmKind.Duration => PostgresTime.IsFar(text) || text.EndsWith(" seconds", StringComparison.Ordinal) && decimal.TryParse(text.AsSpan(0, text.Length - 8), NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out _),
         EdmKind.Binary => false,
         _ => !text.Contains('\0'),
     };
@@ -53,6 +53,16 @@ internal sealed class PostgresDialect : SqlDialect
         PostgresTypes.AsNumber => quotedColumn + "::numeric",
         "bigint" => quotedColumn + "::text::bigint",
         _ => quotedColumn,
+    };
+
+    public override string? Unrepresentable(string quotedColumn, EdmType type) => type.Kind switch
+    {
+        // Infinity is after everything, and its counterpart before.
+        EdmKind.Date => $"{quotedColumn} NOT BETWEEN '0001-01-01' AND '9999-12-31'",
+        EdmKind.DateTimeOffset => $"({quotedColumn} < '0001-01-01' OR {quotedColumn} >= '10000-01-01')",
+        EdmKind.Duration => $"(EXTRACT(YEAR FROM {quotedColumn}) <> 0 OR EXTRACT(MONTH FROM {quotedColumn}) <> 0)",
+        EdmKind.Decimal => $"{quotedColumn}::text IN ('NaN', 'Infinity', '-Infinity')",
+        _ => null,
     };
 
     // A text that is read as a uuid is still a text to a join.
@@ -199,6 +209,7 @@ internal sealed class PostgresDialect : SqlDialect
         bool flag => StoredValue.From(flag ? "true" : "false"),
         long number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
         decimal number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
+        LongDecimal number => StoredValue.From(number.Text),
         double number => StoredValue.From(double.IsPositiveInfinity(number) ? "Infinity" : double.IsNegativeInfinity(number) ? "-Infinity" : number.ToString("R", CultureInfo.InvariantCulture)),
         string text => StoredValue.From(text),
         Guid guid => StoredValue.From(guid.ToString()),

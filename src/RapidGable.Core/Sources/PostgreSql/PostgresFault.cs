@@ -67,6 +67,11 @@ internal static partial class PostgresFault
     private static BrokenConstraint? Constraint(PostgresException exception)
     {
         BrokenConstraint Of(ConstraintKind kind, params ImmutableArray<string> columns) => new(kind, exception.ConstraintName, columns.IsEmpty && exception.ColumnName is { Length: > 0 } column ? [column] : columns);
+        if (exception.SqlState is "P0001" or "45000")
+            return Of(ConstraintKind.Raised) with { Message = exception.MessageText };
+        // What the server says of a parameter is about a value that was sent, and not about one that is stored.
+        if (ParameterNumber().Match(exception.Where ?? "") is { Success: true } parameter)
+            return Of(exception.SqlState == "22001" ? ConstraintKind.TooLong : ConstraintKind.Value) with { Parameter = int.Parse(parameter.Groups[1].ValueSpan, System.Globalization.CultureInfo.InvariantCulture) };
         return exception.SqlState switch
         {
             "23505" or "23P01" => Of(ConstraintKind.Unique, Columns(exception)),
@@ -83,6 +88,10 @@ internal static partial class PostgresFault
     /// <summary>The columns of <c>Key (code, region)=(…) already exists.</c></summary>
     private static ImmutableArray<string> Columns(PostgresException exception) =>
         KeyColumns().Match(exception.Detail ?? "") is { Success: true } match ? [.. match.Groups[1].Value.Split(", ").Select(c => c.Trim('"'))] : [];
+
+    /// <summary>The number in <c>unnamed portal parameter $2 = '…'</c>.</summary>
+    [GeneratedRegex(@"portal(?: ""[^""]*"")? parameter \$(\d+)")]
+    private static partial Regex ParameterNumber();
 
     [GeneratedRegex(@"^Key \(([^()]*)\)=")]
     private static partial Regex KeyColumns();

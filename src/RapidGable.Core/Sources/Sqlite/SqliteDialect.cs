@@ -144,6 +144,8 @@ internal sealed class SqliteDialect : SqlDialect
     public override string LockRows => "";
 
     /// <summary>Numbers beyond 64 bits are kept as floating ones, which hold 15 to 17 digits.</summary>
+    public override bool KeepsLongNumbers => false;
+
     public override decimal? Kept(decimal value) => decimal.IsInteger(value) && Math.Abs(value) <= long.MaxValue || Math.Abs(value) < 1e15m && (decimal)StoredValue.Nearest(value) == value ? value : null;
 
     public override bool Has(double value) => !double.IsNaN(value);
@@ -152,6 +154,7 @@ internal sealed class SqliteDialect : SqlDialect
     {
         bool flag => StoredValue.From(flag ? 1L : 0L),
         long number => StoredValue.From(number),
+        LongDecimal number => StoredValue.From(number.Nearest),
         decimal number => Number(number),
         double number => StoredValue.From(number),
         string text => StoredValue.From(text),

@@ -13,7 +13,9 @@ internal static class SqliteFault
         raw.SQLITE_CONSTRAINT_NOTNULL => new BrokenConstraint(ConstraintKind.Required, null, Columns(message)),
         // Only when a change ends is it known that a reference leads nowhere, and then neither side of it is told.
         raw.SQLITE_CONSTRAINT_FOREIGNKEY => new BrokenConstraint(ConstraintKind.NoParent, null, []),
-        raw.SQLITE_CONSTRAINT_CHECK or raw.SQLITE_CONSTRAINT_TRIGGER or raw.SQLITE_CONSTRAINT_VTAB or raw.SQLITE_CONSTRAINT_FUNCTION or raw.SQLITE_CONSTRAINT => new BrokenConstraint(ConstraintKind.Check, After(message, "CHECK constraint failed: "), []),
+        // Only RAISE in a trigger gives this code, and its words are the developer's.
+        raw.SQLITE_CONSTRAINT_TRIGGER => new BrokenConstraint(ConstraintKind.Raised, null, []) { Message = message },
+        raw.SQLITE_CONSTRAINT_CHECK or raw.SQLITE_CONSTRAINT_VTAB or raw.SQLITE_CONSTRAINT_FUNCTION or raw.SQLITE_CONSTRAINT => new BrokenConstraint(ConstraintKind.Check, After(message, "CHECK constraint failed: "), []),
         Datatype or raw.SQLITE_MISMATCH => new BrokenConstraint(ConstraintKind.Value, null, []),
         raw.SQLITE_TOOBIG => new BrokenConstraint(ConstraintKind.TooLong, null, []),
         _ => null,
