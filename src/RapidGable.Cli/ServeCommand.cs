@@ -1,10 +1,13 @@
 using System.CommandLine;
+using System.Diagnostics;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Connections;
 using Microsoft.AspNetCore.Hosting.Server;
 using Microsoft.AspNetCore.Hosting.Server.Features;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Hosting;
+using RapidGable.Building;
+using RapidGable.Declarations;
 using RapidGable.Service;
 
 namespace RapidGable.Cli;
@@ -27,15 +30,16 @@ internal static class ServeCommand
             if (result.Tokens.Count == 1 && !System.Net.IPAddress.TryParse(result.Tokens[0].Value, out _))
                 result.AddError($"--address needs an address such as 127.0.0.1 or 0.0.0.0, not '{result.Tokens[0].Value}'.");
         });
+        var wait = new Option<int>("--wait") { Description = "Seconds to wait at the start for databases that are down.", DefaultValueFactory = _ => 60 };
         var command = new ExampleCommand("serve", "Publish a workspace on 127.0.0.1, with its console, until Ctrl+C.",
-            "gable serve demo", "gable serve rivers --port 9000") { workspace, port, address };
-        command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(port), System.Net.IPAddress.Parse(result.GetValue(address)!), cancellation));
+            "gable serve demo", "gable serve rivers --port 9000") { workspace, port, address, wait };
+        command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(port), System.Net.IPAddress.Parse(result.GetValue(address)!), Math.Max(0, result.GetValue(wait)), cancellation));
         return command;
     }
 
-    private static async Task<int> RunAsync(string folder, int port, System.Net.IPAddress address, CancellationToken cancellation)
+    private static async Task<int> RunAsync(string folder, int port, System.Net.IPAddress address, int waitSeconds, CancellationToken cancellation)
     {
-        await using var workspace = await Terminal.LoadAsync(folder, cancellation);
+        await using var workspace = await LoadAsync(folder, TimeSpan.FromSeconds(waitSeconds), cancellation);
         Terminal.WriteDiagnostics(workspace.Diagnostics);
         if (workspace.Diagnostics.HasErrors)
         {
@@ -71,6 +75,23 @@ internal static class ServeCommand
         Console.Out.WriteLine($"Ready: {AddressOf(app)}/");
         await app.WaitForShutdownAsync(cancellation);
         return 0;
+    }
+
+    /// <summary>Loads the workspace; while a database is down, and nothing else is wrong, tries again.</summary>
+    private static async Task<LoadedWorkspace> LoadAsync(string folder, TimeSpan most, CancellationToken cancellation)
+    {
+        var clock = Stopwatch.StartNew();
+        for (var tries = 0; ; tries++)
+        {
+            var workspace = await Terminal.LoadAsync(folder, cancellation);
+            var faults = workspace.Diagnostics.Items.Where(d => d.Severity == Severity.Error).ToList();
+            if (faults.Count == 0 || faults.Exists(f => f.Code != WorkspaceLoader.SourceDown) || clock.Elapsed >= most)
+                return workspace;
+            if (tries == 0)
+                Console.Error.WriteLine($"gable: {faults[0].Message} Waiting for it, {most.TotalSeconds:0} s at most.");
+            await workspace.DisposeAsync();
+            await Task.Delay(TimeSpan.FromSeconds(1), cancellation);
+        }
     }
 
     /// <summary>The address that a started service listens on, without a slash at its end.</summary>

@@ -1,10 +1,12 @@
 using System.Collections.Immutable;
 using System.Globalization;
+using System.Text;
 using System.Text.Json;
 using System.Text.RegularExpressions;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Declarations;
+using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Queries;
@@ -17,7 +19,7 @@ namespace RapidGable.Service;
 /// What callers should find of a service: all its rows, read past the rules, and each rule asked for alone and put together here, row by
 /// row. The statements that carry rules out for callers are not used.
 /// </summary>
-internal sealed class AccessReference
+internal sealed partial class AccessReference
 {
     /// <summary>Rows of a set that are looked at, in the order of the key.</summary>
     public const int MostRows = 2_000;
@@ -159,8 +161,13 @@ internal sealed class AccessReference
         }
         // A table that is published twice holds everything twice.
         var most = _service.Model.Sets.GroupBy(s => s.Source).Max(g => g.Count());
-        return _distinctive = [.. counts.Where(c => c.Value <= most).Select(c => c.Key)];
+        // A value may be a word of the metadata, too, such as the name of a column in a table about tables.
+        var named = Name().Matches(Encoding.UTF8.GetString(CsdlXmlWriter.Write(_service.Model, ODataVersion.V401))).Select(m => m.Value).ToHashSet();
+        return _distinctive = [.. counts.Where(c => c.Value <= most && !named.Contains(c.Key)).Select(c => c.Key)];
     }
+
+    [GeneratedRegex(@"\w+")]
+    private static partial Regex Name();
 
     /// <summary>The texts in a JSON value that are long enough to be recognised; dates and times are shared by too many rows.</summary>
     private static IEnumerable<string> Texts(string json) => json.StartsWith('"') && JsonSerializer.Deserialize<string>(json) is { Length: >= ShortestHidden } text && !DateTime.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.None, out _) ? [text] : [];

@@ -152,7 +152,7 @@ internal static class BatchRunner
             foreach (var request in group)
                 results.Add(results.Exists(r => !r.Response.IsSuccess) ? new BatchResponse(request, NotRun("A request that this one depends on failed.")) : await OneAsync(exchange, request, failed, known, face, unit));
             var isGood = results.TrueForAll(r => r.Response.IsSuccess);
-            if (isGood && await CommitAsync(unit, face) is { } fault)
+            if (isGood && await CommitAsync(unit, face, exchange.Context.TraceIdentifier) is { } fault)
                 (isGood, results[^1]) = (false, results[^1] with { Response = Failed(fault) });
             if (!isGood && unit.HasCollided && await tries.AgainAsync(unit, exchange.Cancellation))
             {
@@ -166,7 +166,7 @@ internal static class BatchRunner
     }
 
     /// <summary>Makes the changes of a group final; a fault when they were undone, or nobody knows.</summary>
-    private static async Task<RequestFault?> CommitAsync(ChangeUnit unit, ODataFace face)
+    private static async Task<RequestFault?> CommitAsync(ChangeUnit unit, ODataFace face, string request)
     {
         try
         {
@@ -176,7 +176,7 @@ internal static class BatchRunner
         catch (SourceException exception)
         {
             unit.HasCollided |= exception.Kind == SourceFaultKind.Collision;
-            face.Note(exception, unit.Service.Model.Service);
+            face.Note(exception, unit.Service.Model.Service, "$batch", request);
             return Faults.From(exception);
         }
     }

@@ -39,7 +39,10 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
         if (!(await ReadAsync(asked, change, lexed, options)).Is(out var request, out fault))
             return fault;
         using (request.Document)
+        {
+            exchange.Database.Start();
             return await RunAsync(request, options);
+        }
     }
 
     /// <summary>The options of the address: those that are part of the path, and those about the answer.</summary>

@@ -1,3 +1,4 @@
+using System.Diagnostics;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Http.Features;
 using Microsoft.Extensions.Logging;
@@ -21,6 +22,9 @@ namespace RapidGable.Service;
 internal sealed record Exchange(HttpContext Context, PublishedService Service, Caller Caller, ODataVersion Version, string Root, Preferences Preferences, RequestAllowance Allowance, Declarations.TrafficDeclaration Traffic)
 {
     public CancellationToken Cancellation => Context.RequestAborted;
+
+    /// <summary>Runs while the database is asked, until its first row is there.</summary>
+    public Stopwatch Database { get; } = new();
 
     public HttpRequest Request => Context.Request;
 
@@ -75,8 +79,8 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         {
             if (registry.Find(name) is not null)
                 audit.Refused(context, AuditEvents.Refused, caller.Name, 404, "not-found");
-            // Who is not signed in cannot tell a service that is closed from one that is not there.
-            if (!caller.IsSignedIn && signIn.IsOffered)
+            // Who is not signed in cannot tell a service that is closed from one that is not there, if any is closed.
+            if (!caller.IsSignedIn && signIn.IsOffered && registry.All.Any(s => !s.IsOpenTo(caller)))
                 await RefuseAsync(context, NotSignedIn);
             else
                 await FailAsync(context, RequestFault.NotFound($"There is no service '{Uri.UnescapeDataString(name)}'."));
@@ -103,7 +107,7 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         }
         catch (SourceException exception)
         {
-            Note(exception, name);
+            Note(exception, exchange, rest[(slash + 1)..]);
             await FailAsync(context, Faults.From(exception));
         }
         catch (MemoryExceededException exception)
@@ -122,6 +126,7 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         finally
         {
             counters.Count(name, response.StatusCode);
+            NoteSlow(exchange, rest[(slash + 1)..]);
             // What stands inside of another request holds what that one does.
             if (!InnerExchange.Is(context))
                 exchange.Allowance.Dispose();
@@ -131,21 +136,45 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
     /// <summary>The instant of what begins now, in UTC.</summary>
     internal DateTime Now => time.GetUtcNow().UtcDateTime;
 
-    /// <summary>Tells the log of a source's failure that a caller hears in other words.</summary>
-    internal void Note(SourceException exception, string service) => log.LogError("{Kind} at a source of {Service}: {Message}", exception.Kind, service, exception.Message);
+    /// <summary>Tells the log of a source's failure that a caller hears in other words; one that the catalog explains has it read again.</summary>
+    /// <param name="path">Below the service's root, as it was sent.</param>
+    internal void Note(SourceException exception, Exchange exchange, string path) => Note(exception, exchange.Service.Model.Service, SetOf(path), exchange.Context.TraceIdentifier);
+
+    internal void Note(SourceException exception, string service, string set, string request)
+    {
+        log.LogError("{Kind} at a source of {Service}/{Set}, request {Request}: {Message}", exception.Kind, service, set, request, exception.Message);
+        if (exception.Kind == SourceFaultKind.Changed)
+            registry.ReportChange($"{service}/{set}: {exception.Message}");
+    }
+
+    private void NoteSlow(Exchange exchange, string path)
+    {
+        var seconds = exchange.Database.Elapsed.TotalSeconds;
+        if (seconds >= exchange.Traffic.SlowSeconds)
+            log.LogWarning("Slow: {Seconds:0.0} s in the database for {Method} {Service}/{Set}, request {Request}", seconds, exchange.Request.Method, exchange.Service.Model.Service, SetOf(path), exchange.Context.TraceIdentifier);
+    }
+
+    /// <summary>The first segment of a path: a set's name, or another resource of the service.</summary>
+    private static string SetOf(string path)
+    {
+        var end = path.AsSpan().IndexOfAny('/', '(');
+        return Uri.UnescapeDataString(end < 0 ? path : path[..end]);
+    }
 
     private static RequestFault NotSignedIn { get; } = new(401, "sign-in", "Sign in first: this is not open to everybody, or not there.", "Authorization");
 
     /// <summary>The caller of the request; of one inside of another that of the outer.</summary>
     private async ValueTask<Result<Caller>> CallerOfAsync(HttpContext context) => InnerExchange.CallerOf(context) is { } outer ? outer : await signIn.CallerOfAsync(context);
 
-    /// <summary>Whether a caller who is not signed in asks for a set that may be there for others; whether it is makes no difference.</summary>
+    /// <summary>
+    /// Whether a caller who is not signed in asks for a set that is not there for them, of a service that has sets for others. The name
+    /// makes no difference: where nothing is kept from anybody, one that is not there is simply not there.
+    /// </summary>
     private bool IsClosed(Exchange exchange, RequestFault fault, string path)
     {
-        if (fault.Status != 404 || exchange.Caller.IsSignedIn || !signIn.IsOffered)
+        if (fault.Status != 404 || exchange.Caller.IsSignedIn || !signIn.IsOffered || !exchange.Service.HasMoreForOthers(exchange.Caller))
             return false;
-        var end = path.AsSpan().IndexOfAny('/', '(');
-        var first = Uri.UnescapeDataString(end < 0 ? path : path[..end]);
+        var first = SetOf(path);
         return !first.StartsWith('$') && exchange.Service.ModelFor(exchange.Caller).FindSet(first) is null;
     }
 
@@ -247,8 +276,8 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
             return;
         }
         context.Response.StatusCode = fault.Status;
-        if (fault.Code is "source-busy" or "too-many" or "memory" && !context.Response.Headers.ContainsKey(HeaderNames.RetryAfter))
-            context.Response.Headers[HeaderNames.RetryAfter] = "1";
+        if (fault.Status is 503 or 429 && !context.Response.Headers.ContainsKey(HeaderNames.RetryAfter))
+            context.Response.Headers[HeaderNames.RetryAfter] = fault.Code is "source-unavailable" or "source-changed" or "outcome-unknown" ? "5" : "1";
         context.Response.Headers.Remove("Preference-Applied");
         context.Response.Headers.Remove(HeaderNames.ETag);
         await ODataAnswer.SendAsync(context, "application/json", ErrorJsonWriter.Write(fault));

@@ -10,6 +10,7 @@ using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Queries;
+using RapidGable.Verification;
 using RapidGable.Sources;
 
 namespace RapidGable.Service;
@@ -41,6 +42,7 @@ public sealed class ServiceRegistry : IAsyncDisposable
 
     private readonly Func<CancellationToken, Task<LoadedWorkspace>>? _reload;
     private readonly SemaphoreSlim _refreshing = new(1);
+    private readonly SemaphoreSlim _woken = new(0);
     private readonly List<(LoadedWorkspace Workspace, DateTimeOffset Since)> _retired = [];
     private readonly ByteBudget _plans;
     private volatile State _state;
@@ -61,6 +63,34 @@ public sealed class ServiceRegistry : IAsyncDisposable
 
     /// <summary>Why the last refresh kept the former state; null = it did not.</summary>
     public string? Problem { get; private set; }
+
+    /// <summary>What of the published state the databases do not have any more; null = nothing is known to be missing.</summary>
+    public string? Missing { get; private set; }
+
+    /// <summary>Whether looking again may end a problem.</summary>
+    public bool HasProblem => Problem is not null || Missing is not null;
+
+    /// <summary>Takes that a database does not fit what is published, and wakes whoever looks again.</summary>
+    public void ReportChange(string missing)
+    {
+        Missing = missing;
+        if (_woken.CurrentCount == 0)
+            _woken.Release();
+    }
+
+    /// <summary>Waits until a change is reported, or for a time.</summary>
+    /// <param name="wait">Null = for as long as it takes.</param>
+    /// <returns>Whether a change was reported.</returns>
+    public async Task<bool> WaitForChangeAsync(TimeSpan? wait, TimeProvider time, CancellationToken cancellation)
+    {
+        using var either = CancellationTokenSource.CreateLinkedTokenSource(cancellation);
+        var woken = _woken.WaitAsync(either.Token);
+        var first = await Task.WhenAny(woken, Task.Delay(wait ?? Timeout.InfiniteTimeSpan, time, either.Token));
+        // The one that lost must not take a later report away.
+        await either.CancelAsync();
+        cancellation.ThrowIfCancellationRequested();
+        return first == woken;
+    }
 
     public IEnumerable<PublishedService> All => _state.Services.Values.OrderBy(s => s.Model.Service, StringComparer.Ordinal);
 
@@ -98,13 +128,15 @@ public sealed class ServiceRegistry : IAsyncDisposable
     private async Task<RefreshOutcome> TakeAsync(LoadedWorkspace loaded, TimeProvider time)
     {
         var faults = loaded.Diagnostics.Items.Where(d => d.Severity == Severity.Error).ToImmutableArray();
+        if (faults.IsEmpty)
+            faults = BreaksOfAccepted(loaded);
         if (!faults.IsEmpty)
         {
             await loaded.DisposeAsync();
             Problem = $"{faults.Length} {(faults.Length == 1 ? "fault" : "faults")}: {string.Join("; ", faults.Take(3).Select(f => f.Message))}";
             return new RefreshOutcome([], faults);
         }
-        Problem = null;
+        (Problem, Missing) = (null, null);
         var (before, now) = (_state, State.Of(loaded, _plans));
         if (before.Fingerprint == now.Fingerprint)
         {
@@ -128,6 +160,28 @@ public sealed class ServiceRegistry : IAsyncDisposable
             Opened = [.. now.Services.Where(s => s.Value.Revision != before.Services.GetValueOrDefault(s.Key)?.Revision).OrderBy(s => s.Key, StringComparer.Ordinal)
                 .SelectMany(s => AccessVisibility.Of(s.Value).NewSince(before.Services.GetValueOrDefault(s.Key) is { } former ? AccessVisibility.Of(former) : new AccessVisibility([])).Select(t => (s.Key, t)))],
         };
+    }
+
+    /// <summary>What would break consumers of metadata that was accepted; it goes live only when it is accepted, too.</summary>
+    private static ImmutableArray<Diagnostic> BreaksOfAccepted(LoadedWorkspace loaded)
+    {
+        var found = ImmutableArray.CreateBuilder<Diagnostic>();
+        foreach (var service in loaded.Services)
+        {
+            var name = service.Model.Service;
+            var place = SourceLocation.WholeFile($"accepted/{name}.xml");
+            try
+            {
+                var breaks = AcceptedMetadata.Compare(loaded.Declaration.Folder, name, CsdlXmlWriter.Write(service.Model, ODataVersion.V401))?.Where(d => d.IsBreaking).ToList() ?? [];
+                foreach (var change in breaks)
+                    found.Add(new Diagnostic(Severity.Error, "accepted-breaks", $"{change.Subject}: {change.What}", place, $"If this is meant, accept it with 'gable check {Path.GetFileName(loaded.Declaration.Folder)} --accept', and refresh again."));
+            }
+            catch (InvalidDataException exception)
+            {
+                found.Add(new Diagnostic(Severity.Error, "accepted", exception.Message, place));
+            }
+        }
+        return found.ToImmutable();
     }
 
     public async ValueTask DisposeAsync()

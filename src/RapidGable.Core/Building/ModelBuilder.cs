@@ -130,7 +130,7 @@ public sealed class ModelBuilder
         {
             return await _sources[set.Source.Value].DescribeQueryAsync(set.From.Value, select.Value.Trim().TrimEnd(';').TrimEnd(), cancellation);
         }
-        catch (SourceException exception) when (exception.Kind == SourceFaultKind.Broken)
+        catch (SourceException exception) when (exception.Kind is SourceFaultKind.Broken or SourceFaultKind.Changed)
         {
             _diagnostics.Error("select", $"The SELECT of '{set.From.Value}' cannot be published: {exception.Message}", select.Location, "It must be one SELECT without parameters, as the database itself understands it.");
             return null;

@@ -23,6 +23,9 @@ public sealed record LoadedWorkspace(
 /// <summary>Folder -> declaration -> open sources -> catalogs -> models.</summary>
 public static class WorkspaceLoader
 {
+    /// <summary>The code of a source that is down, so that waiting may help.</summary>
+    public const string SourceDown = "source-down";
+
     /// <summary>Loads a folder; whatever is wrong stands in the result's diagnostics, all at once.</summary>
     public static async Task<LoadedWorkspace> LoadAsync(string folder, Func<string, string?> environment, CancellationToken cancellation)
     {
@@ -40,7 +43,7 @@ public static class WorkspaceLoader
             }
             catch (SourceException exception)
             {
-                diagnostics.Error("source", $"The source '{item.Name}' cannot be read: {exception.Message}", item.Location);
+                diagnostics.Error(exception.MayComeBack ? SourceDown : "source", $"The source '{item.Name}' cannot be read: {exception.Message}", item.Location);
             }
         }
         ReportWritable(declaration, diagnostics);

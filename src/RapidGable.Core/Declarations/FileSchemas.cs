@@ -43,6 +43,7 @@ public static class FileSchemas
             ("requests-per-minute", Number("Requests of one caller in a minute.", 1, 1_000_000)),
             ("requests-at-once", Number("Requests of one caller at the same time.", 1, 10_000)),
             ("memory", Number("MiB that all requests, kept answers and plans hold.", 16, 1_000_000)),
+            ("slow-seconds", Number("Seconds in the database after which a request is noted in the log; 2 unless written.", 1, 86_400)),
             ("request-memory", Number("MiB that one request holds.", 8, 100_000)),
             ("waiting", Number("Requests that wait for a session of one source.", 0, 100_000)),
             ("waiting-per-caller", Number("Requests of one caller that wait for a session of one source.", 0, 100_000)),

@@ -95,6 +95,9 @@ public sealed record TrafficDeclaration(int? RequestsPerMinute, int? RequestsAtO
     /// <summary>Seconds that a caller may let a large answer wait, beside what <see cref="DownloadRate"/> gives.</summary>
     public int DownloadSeconds { get; init; } = 20;
 
+    /// <summary>Seconds in the database after which a request is noted in the log.</summary>
+    public int SlowSeconds { get; init; } = 2;
+
     /// <summary>Kibibytes of a large answer that a caller takes in a second at least.</summary>
     public int DownloadRate { get; init; } = 32;
 }

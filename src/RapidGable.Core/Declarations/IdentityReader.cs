@@ -53,6 +53,7 @@ internal sealed class IdentityReader(MappingReader root)
             WaitingOfOne = reader.Number("waiting-per-caller", 0, 100_000) ?? usual.WaitingOfOne,
             IsFair = reader.Flag("fair-share", usual.IsFair),
             DownloadSeconds = reader.Number("download-seconds", 1, 86_400) ?? usual.DownloadSeconds,
+            SlowSeconds = reader.Number("slow-seconds", 1, 86_400) ?? usual.SlowSeconds,
             DownloadRate = reader.Number("download-rate", 1, 1_000_000) ?? usual.DownloadRate,
         };
         reader.ReportUnknown("'limits'");

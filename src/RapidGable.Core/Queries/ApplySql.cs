@@ -87,13 +87,13 @@ internal sealed class ApplySql(SqlDialect dialect, Func<SourceObjectName, string
         {
             var (key, property) = group.Keys[i];
             var isThere = keys.Contains(i);
-            output.Add($"{(isThere ? expressions.Raw(key) : "NULL")} AS {dialect.Quote(property.Column)}");
+            output.Add($"{(isThere ? expressions.Groupable(key) : "NULL")} AS {dialect.Quote(property.Column)}");
             if (property.PresenceColumn is { } presence)
                 output.Add($"{(isThere ? 1 : 0)} AS {dialect.Quote(presence)}");
         }
         output.AddRange(group.Aggregates.Select(a => $"{Aggregate(a, expressions)} AS {dialect.Quote(a.Property.Column)}"));
         // Without an aggregate the groups themselves are the rows.
-        var by = keys.Length > 0 ? $"\nGROUP BY {string.Join(", ", keys.Select(k => expressions.Raw(group.Keys[k].From)))}"
+        var by = keys.Length > 0 ? $"\nGROUP BY {string.Join(", ", keys.Select(k => expressions.Groupable(group.Keys[k].From)))}"
             : group.Aggregates.IsEmpty ? "\nLIMIT 1" : group.Sets.Length > 1 || !group.Keys.IsEmpty ? "\nHAVING COUNT(*) > 0" : "";
         return $"SELECT {string.Join(", ", output)}\n{from}{by}";
     }
@@ -104,7 +104,7 @@ internal sealed class ApplySql(SqlDialect dialect, Func<SourceObjectName, string
         if (aggregate.Value is not { } value)
             return aggregate.Condition is null ? "COUNT(*)" : $"COUNT({When("1")})";
         var isKept = aggregate.Method is AggregationMethod.Min or AggregationMethod.Max or AggregationMethod.CountDistinct && value is BoundProperty;
-        var sql = When(isKept ? expressions.Raw((BoundProperty)value) : expressions.Value(new PlanExpression(value)));
+        var sql = When(isKept ? expressions.Groupable((BoundProperty)value) : expressions.Value(new PlanExpression(value)));
         var whole = dialect.Aggregate(aggregate.Method switch
         {
             AggregationMethod.Sum => "SUM",

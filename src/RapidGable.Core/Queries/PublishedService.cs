@@ -131,6 +131,13 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
     /// <summary>Whether a caller may do anything with anything of the service.</summary>
     public bool IsOpenTo(Caller caller) => !ViewFor(caller).Changeable.Sets.IsEmpty;
 
+    /// <summary>Whether the service has sets that a caller does not see, and that a rule opens to somebody.</summary>
+    public bool HasMoreForOthers(Caller caller)
+    {
+        var seen = ViewFor(caller).Changeable.Sets;
+        return model.Sets.Any(s => !s.Rules.IsEmpty && !seen.Any(v => v.Name == s.Name));
+    }
+
     /// <summary>Whether a request is refused only since rules keep from the caller what it names.</summary>
     /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
     public bool IsKeptByRules(string path, string query, Caller caller) =>

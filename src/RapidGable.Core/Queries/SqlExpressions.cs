@@ -50,6 +50,9 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
     /// <summary>A property's column as it is kept, for statements around this one that read it like the table's.</summary>
     public string Raw(BoundProperty property) => $"{aliases[Planner.AliasKey(property.Scope, Planner.PathOf(property.Hops))]}.{dialect.Quote(property.Property.Column)}";
 
+    /// <summary>The same in a form that rows can be grouped by: not every type of a database has an equality.</summary>
+    public string Groupable(BoundProperty property) => dialect.Groupable(Raw(property), property.Property);
+
     /// <summary>As a column of the result; a computed one in the form in which its type is read.</summary>
     public string Output(PlanValue value) => value is PlanExpression { Expression: not BoundProperty } expression
         ? dialect.Result(Value(value), expression.Expression.Type!, Form(expression.Expression)) ?? throw new FaultException(RequestFault.NotImplemented($"A value of type {expression.Expression.Type!.Name} cannot be computed by this source."))

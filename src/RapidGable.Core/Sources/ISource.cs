@@ -42,6 +42,9 @@ public enum SourceFaultKind
     /// <summary>The connection broke while a change was being made final: nobody knows whether it was.</summary>
     Uncertain,
 
+    /// <summary>A table or column that is published is not there any more.</summary>
+    Changed,
+
     /// <summary>Anything else: the statement is ours, so it is our fault.</summary>
     Broken,
 }
@@ -93,6 +96,9 @@ public sealed record BrokenConstraint(ConstraintKind Kind, string? Name, Immutab
 public sealed class SourceException(SourceFaultKind kind, string message, Exception? inner = null) : Exception(message, inner)
 {
     public SourceFaultKind Kind { get; } = kind;
+
+    /// <summary>Whether the database is down, or on its way up, so that waiting may help.</summary>
+    public bool MayComeBack { get; init; }
 
     /// <summary>For <see cref="SourceFaultKind.Constraint"/>.</summary>
     public BrokenConstraint? Constraint { get; init; }

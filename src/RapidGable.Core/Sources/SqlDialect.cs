@@ -32,6 +32,16 @@ public abstract class SqlDialect
         return isNull && Unrepresentable(quotedColumn, property.StoredType) is { } condition ? $"(CASE WHEN {condition} THEN NULL ELSE {plain} END)" : plain;
     }
 
+    /// <summary>A column as it is kept, in a form that rows can be grouped by and that <see cref="Column(string, Property)"/> still takes.</summary>
+    public string Groupable(string quotedColumn, Property property)
+    {
+        var isNull = property.Unrepresentable == UnrepresentableValues.Null;
+        return isNull && Unrepresentable(quotedColumn, property.StoredType) is { } condition ? $"(CASE WHEN {condition} THEN NULL ELSE {quotedColumn} END)" : Groupable(quotedColumn, property.StorageForm);
+    }
+
+    /// <summary>As the other, by the storage form alone.</summary>
+    protected virtual string Groupable(string quotedColumn, string? storageForm) => quotedColumn;
+
     /// <summary>A condition that holds for values of a column that no payload has a value for; null = the engine has none of the type.</summary>
     public virtual string? Unrepresentable(string quotedColumn, EdmType type) => null;
 

@@ -18,7 +18,7 @@ public sealed class AccessVerifier
     private readonly AccessCase _case;
     private readonly CancellationToken _cancellation;
     private readonly List<CheckResult> _results;
-    private readonly List<string> _leaks = [];
+    private readonly List<(string Value, string Url)> _leaks = [];
     private long _answers;
 
     private AccessVerifier(string root, AccessCase asked, List<CheckResult> results, CancellationToken cancellation) => (_root, _case, _results, _cancellation) = (root, asked, results, cancellation);
@@ -49,7 +49,7 @@ public sealed class AccessVerifier
             await RefusedAsync(expected);
         }
         _results.Add(new CheckResult("access-leaks", _case.Name, _leaks.Count == 0 ? CheckOutcome.Passed : CheckOutcome.Failed,
-            _leaks.Count == 0 ? $"none of {_case.HiddenValues.Count} hidden values is in {_answers} answers" : $"A hidden value is in the answer of {_leaks[0]}.", _answers, _leaks.FirstOrDefault()));
+            _leaks.Count == 0 ? $"none of {_case.HiddenValues.Count} hidden values is in {_answers} answers" : $"The hidden value '{Cut(_leaks[0].Value)}' is in the answer of {_leaks[0].Url}.", _answers, _leaks.FirstOrDefault().Url));
     }
 
     private void Add(string check, EntitySet set, string? failure, string success, long examined, string? url) =>
@@ -73,17 +73,21 @@ public sealed class AccessVerifier
             var reader = new Utf8JsonReader(answer.Body);
             while (TryRead(ref reader))
             {
-                if (reader.TokenType == JsonTokenType.String && _case.HiddenValues.Contains(reader.GetString()!))
+                if (reader.TokenType == JsonTokenType.String && reader.GetString() is { } value && _case.HiddenValues.Contains(value))
                 {
-                    _leaks.Add(url);
+                    _leaks.Add((value, url));
                     return;
                 }
             }
             return;
         }
         var text = Encoding.UTF8.GetString(answer.Body);
-        if (_case.HiddenValues.FirstOrDefault(v => text.Contains(v, StringComparison.Ordinal) && !Uri.UnescapeDataString(url).Contains(v, StringComparison.Ordinal)) is not null)
-            _leaks.Add(url);
+        // Most answers hold none, which one pass over the text tells for all values together.
+        if (text.AsSpan().IndexOfAny(_case.HiddenTexts) < 0)
+            return;
+        var asked = Uri.UnescapeDataString(url);
+        if (_case.DistinctTexts.FirstOrDefault(v => text.Contains(v, StringComparison.Ordinal) && !asked.Contains(v, StringComparison.Ordinal)) is { } found)
+            _leaks.Add((found, url));
     }
 
     private static bool TryRead(ref Utf8JsonReader reader)
@@ -256,6 +260,8 @@ public sealed class AccessVerifier
 
     /// <summary>A row of an answer, without its annotations.</summary>
     public static ExpectedRow RowOf(JsonElement row) => new(row.EnumerateObject().Where(p => !p.Name.Contains('@')).ToImmutableSortedDictionary(p => p.Name, p => p.Value.GetRawText(), StringComparer.Ordinal));
+
+    private static string Cut(string text) => text.Length > 60 ? text[..60] + "…" : text;
 
     private static string Short(ExpectedRow row) => row.ToString() is { Length: > 160 } text ? text[..160] + "…" : row.ToString();
 

@@ -30,7 +30,7 @@ internal static partial class MariaDbFault
             : exception is IOException or SocketException or TimeoutException ? Unavailable($"The connection to {place} broke.")
             : new SourceException(SourceFaultKind.Broken, exception.Message, exception);
 
-        SourceException Unavailable(string message) => new(SourceFaultKind.Unavailable, message, exception);
+        SourceException Unavailable(string message) => new(SourceFaultKind.Unavailable, message, exception) { MayComeBack = !message.StartsWith("TLS", StringComparison.Ordinal) };
     }
 
     private static SourceException FromServer(MySqlException exception, MySqlConnectionStringBuilder settings, string place)
@@ -42,6 +42,7 @@ internal static partial class MariaDbFault
             1045 => (SourceFaultKind.Unavailable, $"The password of '{settings.UserID}' is wrong, or the user does not exist."),
             1044 => (SourceFaultKind.Unavailable, $"The user '{settings.UserID}' may not use the database '{settings.Database}'."),
             1049 => (SourceFaultKind.Unavailable, $"There is no database '{settings.Database}' on {place}."),
+            1054 or 1146 or 1356 => (SourceFaultKind.Changed, exception.Message),
             1142 or 1143 or 1227 or 1370 => (SourceFaultKind.Unavailable, $"The user '{settings.UserID}' lacks a right: {exception.Message}."),
             1040 or 1203 => (SourceFaultKind.Busy, "The server takes no more connections."),
             1213 or 1020 => (SourceFaultKind.Collision, "Two changes wait for each other."),
@@ -62,7 +63,8 @@ internal static partial class MariaDbFault
                 => (SourceFaultKind.Unavailable, $"The connection to {place} broke."),
             _ => (SourceFaultKind.Broken, $"{(int)exception.ErrorCode}: {exception.Message}"),
         };
-        return new SourceException(kind, message, exception);
+        var isDown = kind == SourceFaultKind.Unavailable && exception.ErrorCode is MySqlErrorCode.UnableToConnectToHost or MySqlErrorCode.None or MySqlErrorCode.ServerShutdown;
+        return new SourceException(kind, message, exception) { MayComeBack = isDown };
     }
 
     private static IEnumerable<Exception> Inside(Exception exception)

@@ -55,6 +55,9 @@ internal sealed class PostgresDialect : SqlDialect
         _ => quotedColumn,
     };
 
+    // Some types, such as json and point, have no equality; their texts have.
+    protected override string Groupable(string quotedColumn, string? storageForm) => storageForm == PostgresTypes.AsText ? quotedColumn + "::text" : quotedColumn;
+
     public override string? Unrepresentable(string quotedColumn, EdmType type) => type.Kind switch
     {
         // Infinity is after everything, and its counterpart before.

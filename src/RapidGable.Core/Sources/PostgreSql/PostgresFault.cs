@@ -28,14 +28,14 @@ internal static partial class PostgresFault
             case NpgsqlException tls when tls.Message.Contains("SSL", StringComparison.Ordinal):
                 return Unavailable($"TLS with {place} failed: the server does not offer it. Set 'tls: prefer' or 'tls: off' if that is intended.");
             case TimeoutException or NpgsqlException { InnerException: TimeoutException }:
-                return new SourceException(SourceFaultKind.TooSlow, $"{place} did not answer in time.", exception);
+                return new SourceException(SourceFaultKind.TooSlow, $"{place} did not answer in time.", exception) { MayComeBack = true };
             case NpgsqlException or IOException or SocketException:
-                return new SourceException(SourceFaultKind.Unavailable, $"The connection to {place} broke.", exception);
+                return new SourceException(SourceFaultKind.Unavailable, $"The connection to {place} broke.", exception) { MayComeBack = true };
             default:
                 return new SourceException(SourceFaultKind.Broken, exception.Message, exception);
         }
 
-        SourceException Unavailable(string message) => new(SourceFaultKind.Unavailable, message, exception);
+        SourceException Unavailable(string message) => new(SourceFaultKind.Unavailable, message, exception) { MayComeBack = !message.StartsWith("TLS", StringComparison.Ordinal) };
     }
 
     private static SourceException FromServer(PostgresException exception, NpgsqlConnectionStringBuilder settings)
@@ -47,6 +47,7 @@ internal static partial class PostgresFault
             "28P01" => (SourceFaultKind.Unavailable, $"The password of '{settings.Username}' is wrong."),
             "28000" => (SourceFaultKind.Unavailable, $"The user '{settings.Username}' may not connect from here, or does not exist."),
             "3D000" => (SourceFaultKind.Unavailable, $"There is no database '{settings.Database}' on {settings.Host}:{settings.Port}."),
+            "42703" or "42P01" or "3F000" => (SourceFaultKind.Changed, exception.MessageText),
             "42501" => (SourceFaultKind.Unavailable, $"The user '{settings.Username}' lacks a right: {exception.MessageText}."),
             "53300" => (SourceFaultKind.Busy, "The server takes no more connections."),
             "57014" => (SourceFaultKind.TooSlow, "The statement passed its time limit."),
@@ -60,7 +61,8 @@ internal static partial class PostgresFault
             ['5', '7', 'P', ..] or ['0', '8', ..] => (SourceFaultKind.Unavailable, exception.MessageText),
             _ => (SourceFaultKind.Broken, $"{exception.SqlState}: {exception.MessageText}"),
         };
-        return new SourceException(kind, message, exception);
+        // It starts, or stops to start again.
+        return new SourceException(kind, message, exception) { MayComeBack = exception.SqlState is "57P03" or "57P01" or "57P02" };
     }
 
     /// <summary>Which rule of the database a change broke; null = none.</summary>

@@ -176,7 +176,7 @@ internal sealed partial class SqliteCatalogReader(ISourceSession session, Cancel
             });
             return empty with { Columns = [.. columns] };
         }
-        catch (SourceException exception) when (exception.Kind == SourceFaultKind.Broken)
+        catch (SourceException exception) when (exception.Kind is SourceFaultKind.Broken or SourceFaultKind.Changed)
         {
             return empty with { Fault = $"the view cannot be read: {exception.Message}" };
         }
