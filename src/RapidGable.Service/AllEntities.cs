@@ -46,7 +46,7 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
         var first = _start.Path.Length == 0 ? 0 : paths.IndexOf(_start.Path);
         if (first < 0)
             return RequestFault.GoneSkipToken;
-        var most = Math.Min(exchange.Preferences.MaxPageSize ?? Limits.DefaultPageSize, Math.Min(_most, Limits.DefaultLargestPage));
+        var most = Math.Min(exchange.Preferences.MaxPageSize ?? _top ?? Limits.DefaultPageSize, Math.Min(_most, Limits.DefaultLargestPage));
         if (exchange.Preferences.MaxPageSize is not null)
             exchange.Preferences.Apply("maxpagesize");
         var rows = (int)Math.Min(most, (_top ?? long.MaxValue) - _start.Before);

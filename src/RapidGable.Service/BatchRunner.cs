@@ -52,7 +52,7 @@ internal static class BatchRunner
             return new RequestFault(415, "content-type", $"A batch is application/json or multipart/mixed, not {type.MediaType}.", "Content-Type");
         if (!(await Bodies.ReadAsync(exchange)).Is(out var body, out var fault))
             return fault;
-        var read = isJson ? JsonBatch.Read(body) : await MultipartBatch.ReadAsync(body, HeaderUtilities.RemoveQuotes(type.Boundary).ToString(), exchange.Cancellation);
+        var read = isJson ? JsonBatch.Read(body) : MultipartBatch.Read(body, HeaderUtilities.RemoveQuotes(type.Boundary).ToString());
         if (!read.Is(out var batch, out fault) || Check(batch) is { } wrong && (fault = wrong) is not null)
             return fault;
         var goesOn = exchange.Preferences.ContinueOnError;
@@ -61,9 +61,7 @@ internal static class BatchRunner
             exchange.Preferences.Apply("continue-on-error");
             exchange.Response.Headers["Preference-Applied"] = exchange.Preferences.Applied;
         }
-        // The answer comes in the format of the request unless the other one is asked for (Protocol 11.7.8).
-        var accept = exchange.Request.Headers.Accept.ToString();
-        var asJson = accept.Contains("application/json", StringComparison.OrdinalIgnoreCase) && !accept.Contains("multipart/mixed", StringComparison.OrdinalIgnoreCase) || isJson && !accept.Contains("multipart/mixed", StringComparison.OrdinalIgnoreCase);
+        var asJson = IsAnsweredAsJson(exchange, batch, isJson);
         IBatchWriter writer = asJson ? new JsonBatchWriter() : new MultipartBatchWriter();
         exchange.Response.ContentType = writer.ContentType;
         // Each answer goes as soon as it is there, so that no more than one of them is held.
@@ -75,6 +73,19 @@ internal static class BatchRunner
         }
         await delivery.SendAsync(writer.End());
         return null;
+    }
+
+    /// <summary>
+    /// Whether the answer is JSON: it comes in the format of the request unless the other one is asked for (Protocol 11.7.8). Clients of
+    /// 4.0 accept JSON for what is inside of the parts, and without ids the answers could not be told apart.
+    /// </summary>
+    private static bool IsAnsweredAsJson(Exchange exchange, Batch batch, bool isJson)
+    {
+        var accept = exchange.Request.Headers.Accept.ToString();
+        if (accept.Contains("multipart/mixed", StringComparison.OrdinalIgnoreCase))
+            return false;
+        var isAskedFor = exchange.Version != ODataVersion.V40 && accept.Contains("application/json", StringComparison.OrdinalIgnoreCase);
+        return isJson || (isAskedFor && batch.Requests.All(r => r.Id.Length > 0));
     }
 
     /// <summary>What is wrong with the envelope, so that nothing of it is run (J-62).</summary>
@@ -131,7 +142,7 @@ internal static class BatchRunner
             {
                 // A group is done as a whole or not at all.
                 results = [.. results.Select(r => r.Response.IsSuccess ? r with { Response = NotRun("Another request of the same group failed.") with { Held = r.Response.Held } } : r)];
-                failed.UnionWith(unit.Select(r => r.Id).Append(unit[0].Group ?? unit[0].Id));
+                failed.UnionWith(unit.Select(r => r.Id).Append(unit[0].Group ?? unit[0].Id).Where(id => id.Length > 0));
                 stopped |= !goesOn;
             }
             yield return results;
@@ -185,7 +196,7 @@ internal static class BatchRunner
 
     private static async Task<BatchResponse> OneAsync(Exchange exchange, BatchRequest request, HashSet<string> failed, Dictionary<string, string> addresses, ODataFace face, ChangeUnit? unit)
     {
-        if (request.DependsOn.Append(Reference(request.Url) ?? "").Any(failed.Contains))
+        if (request.DependsOn.Append(Reference(request.Url)).Any(id => id is not null && failed.Contains(id)))
             return new BatchResponse(request, NotRun("A request that this one depends on failed."));
         var root = new Uri(exchange.Root).AbsolutePath;
         if (Target(request, exchange.Root, root, addresses) is not { } target)

@@ -85,9 +85,16 @@ internal static class Negotiation
     private static Negotiated? Offer(BodyKind kind, ODataVersion version, MediaTypeHeaderValue? asked, string rawType) => kind switch
     {
         BodyKind.Json => Json(version, asked),
-        BodyKind.MetadataXml => Plain(version, asked, "application/xml") ?? Plain(version, asked, "application/json"),
+        BodyKind.MetadataXml => Plain(version, asked, "application/xml") ?? Plain(version, asked, "application/json") ?? Document(version, asked),
         _ => Plain(version, asked, rawType),
     };
+
+    /// <summary>
+    /// The metadata document for a client that asks for everything as JSON with control information: there is none in a document, so the
+    /// client means its payloads. In 4.0 the document is XML, which JSON documents came after.
+    /// </summary>
+    private static Negotiated? Document(ODataVersion version, MediaTypeHeaderValue? asked) => Json(version, asked) is null ? null
+        : new Negotiated(new PayloadFormat(version, MetadataLevel.Minimal, false), version == ODataVersion.V40 ? "application/xml" : "application/json");
 
     private static Negotiated? Plain(ODataVersion version, MediaTypeHeaderValue? asked, string type)
     {
@@ -118,10 +125,13 @@ internal static class Negotiation
                     break;
                 case ("odata.metadata" or "metadata", "minimal"):
                     break;
-                case ("odata.metadata" or "metadata", "none"):
+                // The words of versions 1 to 3; what they mean is told by the body, which is of version 4.
+                case ("odata", "minimalmetadata" or "light" or "verbose"):
+                    break;
+                case ("odata.metadata" or "metadata", "none") or ("odata", "nometadata"):
                     level = MetadataLevel.None;
                     break;
-                case ("odata.metadata" or "metadata", "full"):
+                case ("odata.metadata" or "metadata", "full") or ("odata", "fullmetadata"):
                     level = MetadataLevel.Full;
                     break;
                 case ("ieee754compatible", "true"):
@@ -139,7 +149,7 @@ internal static class Negotiation
         return new Negotiated(new PayloadFormat(version, level, ieee), type);
     }
 
-    private static bool IsUtf8(StringSegment value) => value.ToString().Trim('"').Equals("utf-8", StringComparison.OrdinalIgnoreCase);
+    private static bool IsUtf8(StringSegment value) => value.ToString().Trim('"').ToLowerInvariant() is "utf-8" or "utf8";
 
     private static bool Covers(MediaTypeHeaderValue asked, string type) =>
         asked.MatchesAllTypes || asked.MediaType.Equals(type, StringComparison.OrdinalIgnoreCase)

@@ -122,7 +122,9 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
                 case ("ieee754compatible", "true" or "false"):
                     asText = value == "true";
                     break;
-                case ("odata.metadata" or "metadata", "minimal" or "full" or "none") or ("odata.streaming" or "streaming" or "exponentialdecimals", "true" or "false") or ("charset", "utf-8"):
+                case ("odata.metadata" or "metadata", "minimal" or "full" or "none") or ("odata.streaming" or "streaming" or "exponentialdecimals", "true" or "false") or ("charset", "utf-8" or "utf8" or "us-ascii"):
+                // The words of versions 1 to 3: what they mean is told by the body itself.
+                case ("odata", "minimalmetadata" or "nometadata" or "fullmetadata" or "light" or "verbose"):
                     break;
                 default:
                     return new RequestFault(415, "content-type", $"The parameter '{parameter.Name}={parameter.Value}' of the Content-Type is not known.", "Content-Type");
@@ -130,6 +132,11 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
         }
         if (!EntityReader.Parse(body).Is(out var document, out fault))
             return fault;
+        if (OlderBody.Fault(document.RootElement) is { } older)
+        {
+            document.Dispose();
+            return older;
+        }
         return new ReadRequest(Request(document.RootElement, null, null, asText), document, answer) { Repeatable = again as Repeatable };
 
         ChangeRequest Request(JsonElement? json, byte[]? content, string? contentType, bool numbersAsText) =>

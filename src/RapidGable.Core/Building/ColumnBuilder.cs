@@ -101,10 +101,12 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
     /// <summary>The property with the type of its column, or with the declared one.</summary>
     private Property? Typed(SourceColumn column, string name, ColumnDeclaration? declared)
     {
+        // Clients send 0 or -1 for a key that they leave to the database.
+        var isMade = column.IsNumbered && !set.HasCallerKeys && (set.Key.IsEmpty ? item.NaturalKey : [.. set.Key.Select(k => k.Value)]).Contains(column.Name);
         var plain = new Property(name, column.Type ?? EdmType.String, column.Nullable, column.Name, column.StorageForm)
         {
-            HasComputedDefault = column.HasComputedDefault,
-            IsComputed = column.IsComputed,
+            HasComputedDefault = column.HasComputedDefault && !isMade,
+            IsComputed = column.IsComputed || isMade,
             DefaultValue = column.DefaultValue,
             MediaType = column.MediaType,
             Description = column.Comment,

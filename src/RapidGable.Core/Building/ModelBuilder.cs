@@ -331,7 +331,8 @@ public sealed class ModelBuilder
     private string TypeName(SetDeclaration set, SourceObject item, string setName, List<SetDraft> earlier)
     {
         var name = set.TypeName?.Value ?? OutsideNames.Type(item.Name, _declaration.Names);
-        if (set.TypeName is null && (earlier.Exists(d => d.TypeName == name) || name == "Container"))
+        // The function that reads rows without a key is called like the set, in the same schema.
+        if (set.TypeName is null && (earlier.Exists(d => d.TypeName == name) || name == "Container" || (set.IsKeyless && name == setName)))
             name = setName + "_type";
         if (earlier.Find(d => d.TypeName == name) is { } same)
             _diagnostics.Error("type-twice", $"The sets '{same.Name}' and '{setName}' both call their type '{name}'.", (set.TypeName ?? set.From).Location);

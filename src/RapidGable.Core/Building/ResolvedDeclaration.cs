@@ -160,6 +160,8 @@ public sealed class ResolvedDeclaration
             Line(2, changes.Log is { } log ? $"changes: {{ stamp: {YamlText.Of(changes.Stamp.Column)}, deleted: {{ from: {YamlText.Of(log.Source.Name)}, stamp: {YamlText.Of(log.Stamp.Column)} }} }}" : $"changes: {YamlText.Of(changes.Stamp.Column)}", "declared");
         if (set.RequiresFilter)
             Line(2, "require-filter: true", "declared");
+        if (declaration.HasCallerKeys)
+            Line(2, "caller-keys: true", "declared");
         Columns(set, declaration);
         Relations(set);
     }

@@ -129,7 +129,7 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
         }
         catch (SourceException exception) when (exception.Constraint is { Columns.IsEmpty: true, Parameter: { } number } broken && number <= columns.Count)
         {
-            throw new SourceException(exception.Kind, exception.Message, exception) { Constraint = broken with { Columns = [columns[number - 1]] } };
+            throw new SourceException(SourceFaultKind.Constraint, exception.Message, exception) { Constraint = broken with { Columns = [columns[number - 1]] } };
         }
     }
 

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text;
 using System.Text.Encodings.Web;
 using System.Text.Json;
+using System.Text.RegularExpressions;
 using RapidGable.Model;
 using RapidGable.Requests;
 
@@ -10,7 +11,7 @@ namespace RapidGable.Changes;
 /// <summary>JSON values -> published values of a type (JSON format 7). Nothing is cut or rounded: a value that does not fit is a fault (M-21).</summary>
 /// <param name="numbersAsText">Int64 and Decimal come as strings (<c>IEEE754Compatible=true</c>).</param>
 /// <param name="faults">Receives what is wrong, with its path.</param>
-internal sealed class ValueReader(bool numbersAsText, ICollection<RequestFault> faults)
+internal sealed partial class ValueReader(bool numbersAsText, ICollection<RequestFault> faults)
 {
     private static readonly JsonWriterOptions Relaxed = new() { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
 
@@ -80,6 +81,8 @@ internal sealed class ValueReader(bool numbersAsText, ICollection<RequestFault> 
             fault = $"has {digits} digits in its fraction of a second, and {type.Precision ?? 7} are kept";
             return null;
         }
+        if (type.Kind == EdmKind.Date)
+            text = WithoutMidnight(text);
         if (Lexer.Plain(text, type) is not { } value)
         {
             fault = type.Enum is { } enumeration ? $"is '{Cut(text)}', which is no member of {enumeration.Name}: {string.Join(", ", enumeration.Members.Select(m => m.Name))}" : $"is '{Cut(text)}', which is no {type.Name}{Example(type)}";
@@ -94,6 +97,12 @@ internal sealed class ValueReader(bool numbersAsText, ICollection<RequestFault> 
             return Fitting(longNumber, type, out fault);
         return value is decimal number ? Fitting(number, type, out fault) : value is long whole ? InRange(whole, type, out fault) : value;
     }
+
+    /// <summary>A date with a time is a date when that is midnight, wherever: clients without a type for dates send it so.</summary>
+    private static string WithoutMidnight(string text) => Midnight().IsMatch(text) ? text[..10] : text;
+
+    [GeneratedRegex(@"^\d{4}-\d\d-\d\dT00:00(:00(\.0+)?)?(Z|[+-]\d\d:\d\d)?$")]
+    private static partial Regex Midnight();
 
     private static string Example(EdmType type) => type.Kind switch
     {

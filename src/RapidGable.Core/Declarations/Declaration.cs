@@ -318,6 +318,9 @@ public sealed record SetDeclaration(Located<string> From, SourceLocation Locatio
     /// <summary>The set is read with a filter only, never as a whole.</summary>
     public bool RequiresFilter { get; init; }
 
+    /// <summary>Callers choose keys that the database would number; else it makes them whatever is sent.</summary>
+    public bool HasCallerKeys { get; init; }
+
     /// <summary>Published without a key, as a collection that is only read.</summary>
     public bool IsKeyless { get; init; }
 

@@ -70,7 +70,7 @@ public static class FileSchemas
     private static JsonObject Source()
     {
         var schema = Object(["engine"],
-            ("engine", Words("The database engine.", "sqlite", "postgresql", "mariadb", "mysql")),
+            ("engine", Words("The database engine.", "sqlite", "postgresql", "postgres", "mariadb", "mysql")),
             ("read-only", Flag("No set may allow changes; true when left out.")),
             (UnrepresentableWords.Name, Words(Unrepresentable, UnrepresentableWords.All)),
             ("repeats", Text("The table that keeps the answers of repeatable requests, so that they outlive the service.")),
@@ -177,6 +177,7 @@ public static class FileSchemas
             ("from", Text("A table with rows for this type only.")), ("hide", OneOrMany("Columns of that table that callers never see."))), Identifier)),
         ("changes", OneOf(Text("The column that grows with every change of a row."), Object(["stamp"], ("stamp", Text("The column that grows with every change of a row.")),
             ("deleted", Object(["from", "stamp"], ("from", Text("The table that keeps the keys of deleted rows.")), ("stamp", Text("Its column that grows with every deletion."))))))),
+        ("caller-keys", Flag("Callers choose keys that the database would number; else it makes them, whatever is sent.")),
         ("require-filter", Flag("Read with a filter only, never as a whole.")),
         ("page", Number("Rows in a page.", 1, 1_000_000)),
         ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),

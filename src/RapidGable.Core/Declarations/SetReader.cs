@@ -4,7 +4,7 @@ using RapidGable.Model;
 namespace RapidGable.Declarations;
 
 /// <summary>What a service says for all of its sets.</summary>
-internal sealed record SetDefaults(Located<string> Source, int? Page, int? LargestPage, ImmutableArray<RuleDeclaration> Rules);
+internal sealed record SetDefaults(Located<string> Source, int? Page, int? LargestPage, ImmutableArray<RuleDeclaration> Rules, bool HasCallerKeys);
 
 /// <summary>Reads the sets of a service file, and the rules of both.</summary>
 internal sealed partial class SetReader(Diagnostics diagnostics)
@@ -28,6 +28,7 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
                     Source = defaults.Source,
                     Page = defaults.Page,
                     LargestPage = defaults.LargestPage,
+                    HasCallerKeys = defaults.HasCallerKeys,
                     Rules = defaults.Rules,
                 });
             else if (item is YamlMapping mapping)
@@ -102,6 +103,7 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             Derived = [.. reader.Entries("derived").Select(d => Derived(d.Name, d.Value, reader)).OfType<DerivedDeclaration>()],
             Changes = Changes(reader),
             RequiresFilter = reader.Flag("require-filter", false),
+            HasCallerKeys = reader.Flag("caller-keys", defaults.HasCallerKeys),
             Page = page ?? defaults.Page,
             LargestPage = largest ?? defaults.LargestPage,
             Operations = Operations(reader),

@@ -161,10 +161,11 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         var names = ReadNames(reader);
         var page = reader.Number("page", 1, 1_000_000);
         var largest = reader.Number("largest-page", 1, 1_000_000);
+        var callerKeys = reader.Flag("caller-keys", false);
         var sets = new SetReader(_diagnostics);
         var rules = RuleReader.Read(reader, ofService: true) ?? [];
         var types = new TypeReader(_diagnostics).Read(reader);
-        var declared = source is null ? [] : sets.Read(reader, new SetDefaults(source, page, largest, rules));
+        var declared = source is null ? [] : sets.Read(reader, new SetDefaults(source, page, largest, rules, callerKeys));
         reader.ReportUnknown("a service");
         return source is null ? null : new ServiceDeclaration(
             name, title, source, schemaNamespace?.Value ?? SimpleIdentifier.From(name), declared, SourceLocation.WholeFile(file))

@@ -121,9 +121,30 @@ public sealed class CsdlJsonWriter
         _json.WriteStartObject(Attribute(property, "Name")!);
         WriteTypeOf(property);
         if (Attribute(property, "DefaultValue") is { } value)
-            _json.WriteString("$DefaultValue", value);
+        {
+            _json.WritePropertyName("$DefaultValue");
+            WriteDefault(Attribute(property, "Type")!, value);
+        }
         WriteAnnotations("", property);
         _json.WriteEndObject();
+    }
+
+    /// <summary>A default value as the JSON of its type (CSDL JSON 7.2.7).</summary>
+    private void WriteDefault(string type, string value)
+    {
+        switch (type)
+        {
+            case "Edm.Boolean":
+                _json.WriteBooleanValue(value == "true");
+                break;
+            case "Edm.Byte" or "Edm.SByte" or "Edm.Int16" or "Edm.Int32" or "Edm.Int64" or "Edm.Decimal" or "Edm.Single" or "Edm.Double":
+                // A number of JSON starts with no sign or point.
+                _json.WriteRawValue(value.TrimStart('+') is ['.', ..] fraction ? "0" + fraction : value.TrimStart('+'));
+                break;
+            default:
+                _json.WriteStringValue(value);
+                break;
+        }
     }
 
     /// <summary>Type, nullability and facets, whose defaults differ from those of XML (CSDL JSON 7.1, 7.2).</summary>

@@ -34,12 +34,15 @@ public sealed partial class CsdlXmlWriter
         _xml.WriteEndElement();
     });
 
-    /// <summary>What written rows must be: as constraints where the version has a form for them, else in words.</summary>
+    /// <summary>
+    /// What written rows must be: as constraints in 4.01, else in words. Readers of 4.0 that are in use refuse conditions, though
+    /// CSDL 4.0 has them.
+    /// </summary>
     private void WriteRowRules(EntitySet set)
     {
         const SetOperations always = SetOperations.Create | SetOperations.Update;
         var rules = set.Operations.HasFlag(SetOperations.Create) || set.Operations.HasFlag(SetOperations.Update) ? set.RowRules.Where(r => r.Who is null).ToList() : [];
-        var told = rules.Where(r => r is { On: always, Form: { } form } && (_version != ODataVersion.V40 || form.IsOf40) && form.Paths.All(p => IsSeen(set.Type, p))).ToList();
+        var told = rules.Where(r => r is { On: always, Form: { } form } && _version != ODataVersion.V40 && form.Paths.All(p => IsSeen(set.Type, p))).ToList();
         foreach (var rule in told)
         {
             _xml.WriteStartElement("Annotation", Edm);

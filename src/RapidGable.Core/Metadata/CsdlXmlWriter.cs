@@ -101,7 +101,7 @@ public sealed partial class CsdlXmlWriter
         _xml.WriteEndElement();
     }
 
-    private static string FunctionName(EntitySet set) => "Read_" + set.Name;
+    private static string FunctionName(EntitySet set) => set.Name;
 
     private void WriteType(EntitySet set)
     {
@@ -177,7 +177,7 @@ public sealed partial class CsdlXmlWriter
             if (type.Kind == EdmKind.Decimal)
                 _xml.WriteAttributeString("Scale", type.Scale is { } scale ? Text(scale) : "variable");
         }
-        if (property.DefaultValue is { } value && DefaultLiteral(type, value) is { } literal)
+        if (property.DefaultValue is { } value && DefaultLiteral.Of(type, value) is { } literal)
             _xml.WriteAttributeString("DefaultValue", literal);
         if (property.Description is { } description)
             Annotation("Core.Description", "String", description);
@@ -203,14 +203,6 @@ public sealed partial class CsdlXmlWriter
         _xml.WriteEndElement();
     }
 
-    /// <summary>A default as a literal of the type; null when the source's text is none.</summary>
-    private static string? DefaultLiteral(EdmType type, string value) => type.Kind switch
-    {
-        EdmKind.Boolean => value switch { "0" or "false" => "false", "1" or "true" => "true", _ => null },
-        EdmKind.Duration => null,
-        _ => value,
-    };
-
     private void WriteNavigation(EntityType type, NavigationProperty navigation)
     {
         var target = _model.Target(navigation);
@@ -229,7 +221,8 @@ public sealed partial class CsdlXmlWriter
             foreach (var join in navigation.Joins)
                 Element("ReferentialConstraint", Edm, ("Property", join.Own.Name), ("ReferencedProperty", join.Target.Name));
         }
-        if (navigation.OnDelete is { } action)
+        // The same readers know of no other actions.
+        if (navigation.OnDelete is { } action && (_version != ODataVersion.V40 || action is "Cascade" or "None"))
             Element("OnDelete", Edm, ("Action", action));
         _xml.WriteEndElement();
     }
@@ -370,8 +363,12 @@ public sealed partial class CsdlXmlWriter
     {
         bool May(SetOperations operation) => set.Operations.HasFlag(operation);
         static string Word(bool value) => value ? "true" : "false";
-        Restricted("InsertRestrictions", May(SetOperations.Create) ? [("Insertable", "true"), ("DeepInsertSupport/Supported", "true")] : [("Insertable", "false")]);
-        Restricted("UpdateRestrictions", May(SetOperations.Update) ? [("Updatable", "true"), ("Upsertable", Word(May(SetOperations.Create) && set.Type.Key.All(k => k is { HasComputedDefault: false, IsComputed: false, Maker: null }))), ("FilterSegmentSupported", "true"), ("DeepUpdateSupport/Supported", "true"), ("DeltaUpdateSupported", Word(set.ContainedIn is null))] : [("Updatable", "false")]);
+        Restricted("InsertRestrictions", May(SetOperations.Create) ? [("Insertable", "true")] : [("Insertable", "false")]);
+        Restricted("UpdateRestrictions", May(SetOperations.Update) ? [("Updatable", "true"), ("Upsertable", Word(May(SetOperations.Create) && set.Type.Key.All(k => k is { HasComputedDefault: false, IsComputed: false, Maker: null }))), ("FilterSegmentSupported", "true"), ("DeltaUpdateSupported", Word(set.ContainedIn is null))] : [("Updatable", "false")]);
+        if (May(SetOperations.Create))
+            Restricted("DeepInsertSupport", [("Supported", "true")]);
+        if (May(SetOperations.Update))
+            Restricted("DeepUpdateSupport", [("Supported", "true")]);
         Restricted("DeleteRestrictions", May(SetOperations.Delete) ? [("Deletable", "true"), ("FilterSegmentSupported", "true")] : [("Deletable", "false")]);
     }
 
@@ -424,19 +421,7 @@ public sealed partial class CsdlXmlWriter
     {
         _xml.WriteStartElement("Record", Edm);
         foreach (var (name, value) in flags)
-        {
-            if (name.Split('/') is not [var outer, var inner])
-            {
-                Element("PropertyValue", Edm, ("Property", name), ("Bool", value));
-                continue;
-            }
-            _xml.WriteStartElement("PropertyValue", Edm);
-            _xml.WriteAttributeString("Property", outer);
-            _xml.WriteStartElement("Record", Edm);
-            Element("PropertyValue", Edm, ("Property", inner), ("Bool", value));
-            _xml.WriteEndElement();
-            _xml.WriteEndElement();
-        }
+            Element("PropertyValue", Edm, ("Property", name), ("Bool", value));
         _xml.WriteEndElement();
     });
 

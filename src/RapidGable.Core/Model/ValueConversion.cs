@@ -267,6 +267,52 @@ public sealed record GuidConversion(EdmType Stored) : ValueConversion(Stored)
         Stored.Kind == EdmKind.Binary ? ((Guid)published).ToByteArray(bigEndian: true) : ((Guid)published).ToString();
 }
 
+/// <summary>Which day stands for a point in time that a date is compared with.</summary>
+public enum DayOfInstant
+{
+    /// <summary>The day that begins then; none when it is later on a day.</summary>
+    Same,
+
+    /// <summary>The day that it is on.</summary>
+    Floor,
+
+    /// <summary>The first day that begins then or later.</summary>
+    Ceiling,
+}
+
+/// <summary>A point in time to compare dates with, each of which begins at midnight in UTC.</summary>
+public sealed record InstantAsDateConversion(DayOfInstant Day) : ValueConversion(EdmType.Date)
+{
+    public override ConvertedUse Use => ConvertedUse.Anything;
+
+    public override bool MayLackStored => Day == DayOfInstant.Same;
+
+    public override string Description => "a point in time as Edm.Date";
+
+    public override object Decode(object stored) => ((DateOnly)stored).ToDateTime(TimeOnly.MinValue, DateTimeKind.Utc);
+
+    public override object? Encode(object published)
+    {
+        var instant = (DateTime)published;
+        var day = DateOnly.FromDateTime(instant);
+        if (instant.TimeOfDay == TimeSpan.Zero || Day == DayOfInstant.Floor)
+            return day;
+        return Day == DayOfInstant.Ceiling && day < DateOnly.MaxValue ? day.AddDays(1) : Day == DayOfInstant.Ceiling ? day : null;
+    }
+}
+
+/// <summary>A date to compare points in time with: its midnight in UTC.</summary>
+public sealed record DateAsInstantConversion() : ValueConversion(EdmType.DateTimeOffset)
+{
+    public override ConvertedUse Use => ConvertedUse.Anything;
+
+    public override string Description => "a date as Edm.DateTimeOffset";
+
+    public override object Decode(object stored) => DateOnly.FromDateTime((DateTime)stored);
+
+    public override object Encode(object published) => ((DateOnly)published).ToDateTime(TimeOnly.MinValue, DateTimeKind.Utc);
+}
+
 /// <summary>Bytes as hexadecimal text in small letters, whose order is that of the bytes.</summary>
 public sealed record HexConversion(EdmType Stored) : ValueConversion(Stored)
 {

@@ -81,7 +81,7 @@ public sealed class QueryRun : IAsyncDisposable
             run.ParentExists &= isThere;
             return run;
         }
-        catch (SourceException exception) when (values.IsResumed && exception.Kind is SourceFaultKind.BadData or SourceFaultKind.Overflow)
+        catch (SourceException exception) when (values.IsResumed && (exception.Kind is SourceFaultKind.BadData or SourceFaultKind.Overflow || exception.Constraint is { Parameter: not null }))
         {
             // No statement of ours sends such a value, so the link is not one of ours.
             await run.DisposeAsync();

@@ -97,7 +97,8 @@ public sealed class QueryValues
         if (request.Path.Root is null)
             return new QueryValues(lexed, request, now, caller ?? Caller.Anonymous);
         var set = request.Target;
-        var page = Page(set, maxPageSize);
+        // Who asks for a number of rows gets them in one answer; clients that do so mostly know of no next links.
+        var page = Page(set, maxPageSize ?? (top is { } wanted ? (int)Math.Clamp(wanted, 1, int.MaxValue) : null));
         var rows = (int)Math.Min(page, top ?? page);
         var values = new QueryValues(lexed, request, now, caller ?? Caller.Anonymous)
         {

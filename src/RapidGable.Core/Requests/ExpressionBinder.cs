@@ -290,6 +290,7 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
                 : throw Type("A related entity can only be compared with null, by eq or ne.", binary.OperatorPosition);
         }
         (left, right) = Adapt(left, right);
+        (left, right) = (DateAndTime(left, right, Mirrored(binary.Operator)), DateAndTime(right, left, binary.Operator));
         if (left is not BoundNull && right is not BoundNull && !AreComparable(left.Type!, right.Type!))
             throw Type($"'{word}' cannot compare {Describe(left)} with {Describe(right)}.", binary.OperatorPosition);
         var isEquality = binary.Operator is BinaryOperator.Eq or BinaryOperator.Ne;
@@ -309,6 +310,34 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             throw Converted(property, isEquality ? "compared" : "compared by order", position);
         if (other is not BoundLiteral && (other as BoundProperty)?.Property.Conversion != conversion)
             throw Converted(property, "compared with an expression", position);
+    }
+
+    private static BinaryOperator Mirrored(BinaryOperator op) => op switch
+    {
+        BinaryOperator.Lt => BinaryOperator.Gt,
+        BinaryOperator.Gt => BinaryOperator.Lt,
+        BinaryOperator.Le => BinaryOperator.Ge,
+        BinaryOperator.Ge => BinaryOperator.Le,
+        _ => op,
+    };
+
+    /// <summary>A point in time that is compared with a date, or a date with points in time, as many clients do: days begin at midnight in UTC.</summary>
+    /// <param name="op">How the other is compared with the literal.</param>
+    private static BoundExpression DateAndTime(BoundExpression expression, BoundExpression other, BinaryOperator op)
+    {
+        if (expression is not BoundLiteral { Conversion: null } literal || other is BoundLiteral or BoundProperty { Property.Conversion: not null })
+            return expression;
+        return (literal.Kind, other.Type?.Kind) switch
+        {
+            (LiteralKind.Date, EdmKind.DateTimeOffset) => new BoundLiteral(literal.Slot, literal.Kind, EdmType.DateTimeOffset, new DateAsInstantConversion()),
+            (LiteralKind.DateTimeOffset, EdmKind.Date) => new BoundLiteral(literal.Slot, literal.Kind, EdmType.Date, new InstantAsDateConversion(op switch
+            {
+                BinaryOperator.Lt or BinaryOperator.Ge => DayOfInstant.Ceiling,
+                BinaryOperator.Le or BinaryOperator.Gt => DayOfInstant.Floor,
+                _ => DayOfInstant.Same,
+            })),
+            _ => expression,
+        };
     }
 
     /// <summary>A literal takes the type of what it meets: 4.01 lets durations be written as plain text, and a whole number beside a double is one (URL conventions 5.1.1.1.1).</summary>

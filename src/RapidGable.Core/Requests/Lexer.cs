@@ -171,7 +171,8 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
                     ? Add(LiteralKind.Binary, bytes, length)
                     : throw Fault("literal", "The binary literal is not base64url.", start);
             case "datetime" or "guid" or "time" or "datetimeoffset" or "x":
-                throw Fault("literal", $"{word}'…' is a literal of OData 2; write the value bare, such as {(word == "guid" ? "21ec2020-3aea-1069-a2dd-08002b30309d" : "2024-05-01T12:00:00Z")}.", start);
+                return OlderLiteral.Read(word.ToLowerInvariant(), content) is { } older ? Add(older.Kind, older.Value, length)
+                    : throw Fault("literal", $"{word}'…' is a literal of OData 2 whose value cannot be read; write it bare, such as {(word == "guid" ? "21ec2020-3aea-1069-a2dd-08002b30309d" : "2024-05-01T12:00:00Z")}.", start);
             case "geography" or "geometry":
                 throw new FaultException(RequestFault.NotImplemented("Geographic literals are not supported.", target, text, start));
             case var _ when word.Contains('.'):
@@ -221,7 +222,7 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
             && RequestAddress.IsOffsetSign(Encoding.ASCII.GetBytes(text[start..Math.Min(text.Length, end + 6)]), end - start))
             end += 6;
         var word = text[start..end];
-        return Classify(word) is { } found
+        return (Classify(word) ?? OlderLiteral.Number(word, Classify)) is { } found
             ? Add(found.Kind, found.Value, word.Length)
             : throw Fault("literal", $"'{word}' at position {start} of {target} is neither a number nor a date or time.{LiteralHint(word)}", start);
     }
@@ -232,12 +233,8 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
 
     private bool IsNumberSoFar(int start, int end) => text.AsSpan(start, end - start).IndexOfAnyExcept("0123456789.-") < 0;
 
-    private static string LiteralHint(string word)
-    {
-        if (word.Length > 1 && char.ToUpperInvariant(word[^1]) is 'L' or 'M' or 'D' or 'F' && word.AsSpan(0, word.Length - 1).IndexOfAnyExcept("0123456789.-") < 0)
-            return " Numbers take no letter at the end.";
-        return word.Length >= 16 && word[10] == 'T' ? " A date with a time needs a zone: end it with Z or an offset such as +02:00." : "";
-    }
+    private static string LiteralHint(string word) =>
+        word.Length >= 16 && word[10] == 'T' ? " A date with a time needs a zone: end it with Z or an offset such as +02:00." : "";
 
     private static (LiteralKind Kind, object Value)? Classify(string word)
     {
@@ -286,7 +283,7 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
         };
     }
 
-    private static bool TryInstant(string word, out DateTime utc)
+    internal static bool TryInstant(string word, out DateTime utc)
     {
         utc = default;
         if (word[10] != 'T' || word.IndexOf('.') is var dot && dot > 0 && FractionDigits(word, dot) > 12)

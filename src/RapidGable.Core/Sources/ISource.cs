@@ -100,7 +100,7 @@ public sealed class SourceException(SourceFaultKind kind, string message, Except
     /// <summary>Whether the database is down, or on its way up, so that waiting may help.</summary>
     public bool MayComeBack { get; init; }
 
-    /// <summary>For <see cref="SourceFaultKind.Constraint"/>.</summary>
+    /// <summary>For <see cref="SourceFaultKind.Constraint"/>; otherwise the parameter that the source refuses, if it says which.</summary>
     public BrokenConstraint? Constraint { get; init; }
 }
 

@@ -104,6 +104,9 @@ public sealed record SourceColumn(string Name, string DeclaredType, EdmType? Typ
 
     public bool HasComputedDefault { get; init; }
 
+    /// <summary>The source numbers its rows by the column: identity, sequence, auto-increment or a row's own number.</summary>
+    public bool IsNumbered { get; init; }
+
     public bool IsComputed { get; init; }
 
     /// <summary>A constant default as a literal without quotes; null = none or not constant.</summary>

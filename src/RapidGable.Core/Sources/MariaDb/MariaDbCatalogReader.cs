@@ -103,6 +103,7 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
             MediaType = isJson || row[2] == "json" ? "application/json" : null,
             IsComputed = isGenerated || extra.Contains("on update", StringComparison.OrdinalIgnoreCase),
             HasComputedDefault = extra.Contains("auto_increment", StringComparison.Ordinal) || (!isView && constant is null && row[9] is not (null or "NULL")),
+            IsNumbered = extra.Contains("auto_increment", StringComparison.Ordinal),
             DefaultValue = constant,
             Comment = row[11] is "" ? null : row[11],
             AllowedValues = row[2] == "enum" ? Labels(row[3]!) : [],

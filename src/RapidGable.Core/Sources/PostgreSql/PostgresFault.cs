@@ -62,7 +62,7 @@ internal static partial class PostgresFault
             _ => (SourceFaultKind.Broken, $"{exception.SqlState}: {exception.MessageText}"),
         };
         // It starts, or stops to start again.
-        return new SourceException(kind, message, exception) { MayComeBack = exception.SqlState is "57P03" or "57P01" or "57P02" };
+        return new SourceException(kind, message, exception) { Constraint = Refused(exception), MayComeBack = exception.SqlState is "57P03" or "57P01" or "57P02" };
     }
 
     /// <summary>Which rule of the database a change broke; null = none.</summary>
@@ -71,9 +71,9 @@ internal static partial class PostgresFault
         BrokenConstraint Of(ConstraintKind kind, params ImmutableArray<string> columns) => new(kind, exception.ConstraintName, columns.IsEmpty && exception.ColumnName is { Length: > 0 } column ? [column] : columns);
         if (exception.SqlState is "P0001" or "45000")
             return Of(ConstraintKind.Raised) with { Message = exception.MessageText };
-        // What the server says of a parameter is about a value that was sent, and not about one that is stored.
-        if (ParameterNumber().Match(exception.Where ?? "") is { Success: true } parameter)
-            return Of(exception.SqlState == "22001" ? ConstraintKind.TooLong : ConstraintKind.Value) with { Parameter = int.Parse(parameter.Groups[1].ValueSpan, System.Globalization.CultureInfo.InvariantCulture) };
+        // A developer's own words, though not meant for whoever breaks the rule.
+        if (exception.Where?.EndsWith("at RAISE", StringComparison.Ordinal) == true)
+            return Of(ConstraintKind.Check);
         return exception.SqlState switch
         {
             "23505" or "23P01" => Of(ConstraintKind.Unique, Columns(exception)),
@@ -86,6 +86,10 @@ internal static partial class PostgresFault
             _ => null,
         };
     }
+
+    /// <summary>What the server says of a parameter is about a value that was sent, and not about one that is stored; null = it says nothing of any.</summary>
+    private static BrokenConstraint? Refused(PostgresException exception) => ParameterNumber().Match(exception.Where ?? "") is { Success: true } parameter
+        ? new BrokenConstraint(ConstraintKind.Value, null, []) { Parameter = int.Parse(parameter.Groups[1].ValueSpan, System.Globalization.CultureInfo.InvariantCulture) } : null;
 
     /// <summary>The columns of <c>Key (code, region)=(…) already exists.</c></summary>
     private static ImmutableArray<string> Columns(PostgresException exception) =>

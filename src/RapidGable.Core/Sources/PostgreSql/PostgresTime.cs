@@ -72,6 +72,6 @@ internal static partial class PostgresTime
         return string.Create(CultureInfo.InvariantCulture, $"{shown:0000}-{day.Month:00}-{day.Day:00}{time}{era}");
     }
 
-    [GeneratedRegex(@"^(-?infinity|\d{4,6}-\d\d-\d\d( \d\d:\d\d:\d\d\.\d{6}\+00)?( BC)?|-?\d+ months -?\d+ days -?\d+(\.\d+)? seconds)$")]
+    [GeneratedRegex(@"^(-?infinity|(\d{5,6}-[01]\d-[0-3]\d( \d\d:\d\d:\d\d\.\d{6}\+00)?|\d{4}-[01]\d-[0-3]\d( \d\d:\d\d:\d\d\.\d{6}\+00)? BC)|-?\d+ months -?\d+ days -?\d+(\.\d+)? seconds)$")]
     private static partial Regex Far();
 }

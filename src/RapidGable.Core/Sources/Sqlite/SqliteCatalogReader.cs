@@ -126,6 +126,7 @@ internal sealed partial class SqliteCatalogReader(ISourceSession session, Cancel
         {
             MediaType = mediaType,
             HasComputedDefault = isRowId || computed,
+            IsNumbered = isRowId,
             IsComputed = row[6] is "2" or "3",
             DefaultValue = constant,
         };
