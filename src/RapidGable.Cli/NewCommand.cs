@@ -23,17 +23,18 @@ internal static class NewCommand
             "gable new rivers --database mariadb://reader@127.0.0.1:3306/network --password-variable NETWORK_PASSWORD",
             "gable new rivers --engine postgresql --host db.example --database network --user reader") { folder };
         options.AddTo(command);
-        command.SetAction((result, cancellation) => RunAsync(result.GetValue(folder)!, options.Read(result), cancellation));
+        command.SetAction((result, cancellation) => RunAsync(result.GetValue(folder)!, () => options.Read(result), cancellation));
         return command;
     }
 
-    private static async Task<int> RunAsync(string folder, NewSource asked, CancellationToken cancellation)
+    private static async Task<int> RunAsync(string folder, Func<NewSource> ask, CancellationToken cancellation)
     {
         if (Directory.Exists(folder) && Directory.EnumerateFileSystemEntries(folder).Any())
             throw new UsageException($"'{folder}' exists already and is not empty.");
         if (File.Exists(folder))
             throw new UsageException($"'{folder}' is a file.");
         var name = Path.GetFileName(Path.GetFullPath(folder));
+        var asked = ask();
         var settings = asked.Settings();
         var faults = new List<SettingFault>();
         await using var source = EngineRegistry.Find(asked.Engine)!.Open("main", ".", settings, faults);

@@ -71,7 +71,9 @@ public static class ServiceHost
         var app = builder.Build();
         if (!options.IsTrial)
             app.Lifetime.ApplicationStarted.Register(() => TellLink(app));
-        app.Lifetime.ApplicationStopped.Register(() => registry.DisposeAsync().AsTask().GetAwaiter().GetResult());
+        // The sources of a trial belong to who tries, and several trials may share them.
+        if (!options.IsTrial)
+            app.Lifetime.ApplicationStopped.Register(() => registry.DisposeAsync().AsTask().GetAwaiter().GetResult());
         UnreadableRequests.Use(app);
         Transport.Use(app, workspace.Declaration.Transport);
         app.UseResponseCompression();

@@ -48,28 +48,28 @@ public class ConstraintTests
     }
 
     [Theory]
-    [InlineData("cost gt 0", "Gt(Path(cost) Int(0))", true)]
-    [InlineData("cost eq null or done ne null", "Or(Eq(Path(cost) Null()) Ne(Path(done) Null()))", true)]
-    [InlineData("planned ge 2024-01-01 and not (urgent eq true)", "And(Ge(Path(planned) Date(2024-01-01)) Not(Eq(Path(urgent) Bool(true))))", true)]
-    [InlineData("done lt 2030-01-01T00:00:00Z", "Lt(Path(done) DateTimeOffset(2030-01-01T00:00:00Z))", true)]
-    [InlineData("hours le 7.5", "Le(Path(hours) Decimal(7.5))", true)]
-    [InlineData("purpose in ('Read','It''s due')", "Or(Eq(Path(purpose) String(Read)) Eq(Path(purpose) String(It's due)))", true)]
-    [InlineData("place/lat gt 50", "Gt(Path(place/lat) Float(50))", true)]
-    [InlineData("station/code ne 'X'", "Ne(Path(station/code) String(X))", true)]
-    [InlineData("station ne null", "Ne(Path(station) Null())", true)]
-    [InlineData("concat(purpose,'!') ne '!'", "Ne(Apply:odata.concat(Path(purpose) String(!)) String(!))", true)]
-    [InlineData("length(purpose) ge 3", "Ge(Apply:odata.length(Path(purpose)) Int(3))", false)]
-    [InlineData("matchesPattern(purpose,'^[A-Z]')", "Apply:odata.matchesPattern(Path(purpose) String(^[A-Z]))", false)]
-    [InlineData("date(done) ge planned", "Ge(Apply:odata.date(Path(done)) Path(planned))", false)]
-    [InlineData("cost add 1 lt 100", "Lt(Add(Path(cost) Int(1)) Int(100))", false)]
-    public async Task A_condition_is_told_as_an_expression(string where, string expected, bool isOf40)
+    [InlineData("cost gt 0", "Gt(Path(cost) Int(0))")]
+    [InlineData("cost eq null or done ne null", "Or(Eq(Path(cost) Null()) Ne(Path(done) Null()))")]
+    [InlineData("planned ge 2024-01-01 and not (urgent eq true)", "And(Ge(Path(planned) Date(2024-01-01)) Not(Eq(Path(urgent) Bool(true))))")]
+    [InlineData("done lt 2030-01-01T00:00:00Z", "Lt(Path(done) DateTimeOffset(2030-01-01T00:00:00Z))")]
+    [InlineData("hours le 7.5", "Le(Path(hours) Decimal(7.5))")]
+    [InlineData("purpose in ('Read','It''s due')", "Or(Eq(Path(purpose) String(Read)) Eq(Path(purpose) String(It's due)))")]
+    [InlineData("place/lat gt 50", "Gt(Path(place/lat) Float(50))")]
+    [InlineData("station/code ne 'X'", "Ne(Path(station/code) String(X))")]
+    [InlineData("station ne null", "Ne(Path(station) Null())")]
+    [InlineData("concat(purpose,'!') ne '!'", "Ne(Apply:odata.concat(Path(purpose) String(!)) String(!))")]
+    [InlineData("length(purpose) ge 3", "Ge(Apply:odata.length(Path(purpose)) Int(3))")]
+    [InlineData("matchesPattern(purpose,'^[A-Z]')", "Apply:odata.matchesPattern(Path(purpose) String(^[A-Z]))")]
+    [InlineData("date(done) ge planned", "Ge(Apply:odata.date(Path(done)) Path(planned))")]
+    [InlineData("cost add 1 lt 100", "Lt(Add(Path(cost) Int(1)) Int(100))")]
+    public async Task A_condition_is_told_as_an_expression(string where, string expected)
     {
         await using var service = await LoadAsync($"[{{ where: \"{where}\", message: No. }}]");
         var told = Assert.Single(service.Annotations(ODataVersion.V401, "Validation.Constraint"));
         Assert.Equal(expected, Short(told.Descendants().First(e => e.Attribute("Property")?.Value == "Condition").Elements().Single()));
         Assert.Equal("No.", told.Descendants().First(e => e.Attribute("Property")?.Value == "FailureMessage").Attribute("String")!.Value);
-        Assert.Equal(isOf40 ? 1 : 0, service.Annotations(ODataVersion.V40, "Validation.Constraint").Count());
-        Assert.Equal(isOf40 ? [] : ["No."], service.Annotations(ODataVersion.V40, "Core.LongDescription").Select(a => a.Attribute("String")!.Value));
+        Assert.Empty(service.Annotations(ODataVersion.V40, "Validation.Constraint"));
+        Assert.Equal(["No."], service.Annotations(ODataVersion.V40, "Core.LongDescription").Select(a => a.Attribute("String")!.Value));
     }
 
     [Theory] // A-39, A-40, A-41: what single values must be

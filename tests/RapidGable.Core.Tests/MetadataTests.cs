@@ -30,7 +30,6 @@ public class MetadataTests
     [InlineData("<Annotation Term=\"Core.ComputedDefaultValue\" Bool=\"true\" />")]
     [InlineData("<ReferentialConstraint Property=\"a_id\" ReferencedProperty=\"id\" />")] // C-29
     [InlineData("<OnDelete Action=\"Cascade\" />")] // C-30
-    [InlineData("<OnDelete Action=\"SetNull\" />")]
     [InlineData("<NavigationPropertyBinding Path=\"b_by_a_id\" Target=\"b\" />")] // C-33
     [InlineData("<PropertyValue Property=\"Insertable\" Bool=\"false\" />")]
     [InlineData("<Annotation Term=\"Core.ODataVersions\" String=\"4.0 4.01\" />")] // P-07, A-02
@@ -40,4 +39,14 @@ public class MetadataTests
     [InlineData("  - a\n  - b\n", "Property=\"a_code\"")]
     [InlineData("  - a\n  - { from: b, hide: [a_id] }\n", "Property=\"a_id\"")]
     public async Task The_document_does_not_say_it(string sets, string absent) => Assert.DoesNotContain(absent, await MetadataAsync(Sql, sets));
+
+    [Fact] // readers of 4.0 that are in use know two actions
+    public async Task Actions_on_delete_depend_on_the_version()
+    {
+        using var folder = new TestWorkspace().WithSource().WithDatabase(Sql).WithService("  - a\n  - b\n");
+        await using var workspace = await folder.LoadAsync();
+        string Document(ODataVersion version) => Encoding.UTF8.GetString(CsdlXmlWriter.Write(workspace.Services[0].Model, version));
+        Assert.DoesNotContain("SetNull", Document(ODataVersion.V40));
+        Assert.Contains("<OnDelete Action=\"SetNull\" />", Document(ODataVersion.V401));
+    }
 }

@@ -109,7 +109,7 @@ public class ModelBuilderTests
         Assert.Empty(faults);
         string Of(string set) => string.Join("; ", model!.FindSet(set)!.Type.Navigations.Select(n =>
             $"{n.Name}{(n.IsCollection ? "*" : n.Nullable ? "?" : "")} -> {n.TargetSet} [{string.Join(",", n.Joins.Select(j => $"{j.Own.Column}={j.Target.Column}"))}] {n.Partner}"));
-        Assert.Equal("parent? -> river [parent_id=id] river; river* -> river [id=parent_id] parent; Gauges* -> Gauges [id=river_id] river", Of("river"));
+        Assert.Equal("parent? -> river [parent_id=id] river_by_parent; river_by_parent* -> river [id=parent_id] parent; Gauges* -> Gauges [id=river_id] river", Of("river"));
         Assert.Equal("river -> river [river_id=id] Gauges; Levels* -> Levels [river_id=r,no=n] gauge", Of("Gauges"));
         Assert.Equal("gauge -> Gauges [r=river_id,n=no] Levels; checked_by? -> person [checked_by_id=id] Levels_by_checked_by; made_by? -> person [made_by_id=id] Levels_by_made_by", string.Join("; ", Of("Levels").Split("; ").Order().Reverse().OrderBy(s => s[0] == 'g' ? 0 : s[0] == 'c' ? 1 : 2)));
         Assert.Equal("Cascade", model!.FindSet("Gauges")!.Type.FindNavigation("Levels")!.OnDelete);

@@ -181,7 +181,7 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
         Assert.Equal(200, (await http.SendAsync("/odata/s/t")).Status);
         folder.WithDatabase("DROP TABLE t");
         var broken = await http.SendAsync("/odata/s/t");
-        Assert.Equal((500, "internal"), (broken.Status, broken.Json.GetProperty("error").GetProperty("code").GetString()));
+        Assert.Equal((503, "source-changed"), (broken.Status, broken.Json.GetProperty("error").GetProperty("code").GetString()));
         Assert.DoesNotContain("no such table", broken.Text);
         Assert.Equal(200, (await http.SendAsync("/odata/s/")).Status);
     }

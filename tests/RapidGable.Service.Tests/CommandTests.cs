@@ -24,7 +24,8 @@ public sealed class CommandTests : IDisposable
         var check = await Gable.RunAsync(_folder.Folder, "check", "river-data", "--json");
         Assert.True(check.Code == 0, check.Output + check.Errors);
         var closed = await Gable.RunAsync(_folder.Folder, "verify", "river-data", "--json");
-        Assert.Equal((0, 0, 1), (closed.Code, closed.Json.GetProperty("passed").GetInt32(), closed.Json.GetProperty("skipped").GetInt32()));
+        Assert.True(closed.Code == 0 && closed.Json.GetProperty("passed").GetInt32() > 50, closed.Output + closed.Errors);
+        Assert.Contains("whatever the rules keep closed", closed.Output);
         File.WriteAllText(file, text.Replace("# rules:\n#   read: anyone", "rules:\n  read: anyone"));
         var open = await Gable.RunAsync(_folder.Folder, "verify", "river-data");
         Assert.True(open.Code == 0, open.Output + open.Errors);
@@ -35,6 +36,13 @@ public sealed class CommandTests : IDisposable
     [InlineData("new", "Required argument missing")]
     [InlineData("new taken", "exists already")]
     [InlineData("new fresh --database absent.db", "does not exist")]
+    [InlineData("new fresh", "Say which database")]
+    [InlineData("new fresh --database postgres://u@127.0.0.1:1/d --engine mariadb", "--engine says mariadb")]
+    [InlineData("new fresh --database oracle://u@h/d", "starts with postgresql://")]
+    [InlineData("new fresh --database d --engine postgresql", "'user' is missing")]
+    [InlineData("new fresh --database d --host h --user u", "Say which engine")]
+    [InlineData("new fresh --database postgresql://u@127.0.0.1/d?sslmod=x", "'sslmod'")]
+    [InlineData("new fresh --database postgresql://u@127.0.0.1:1/d --password-variable GABLE_NO_SUCH", "GABLE_NO_SUCH is not set")]
     [InlineData("nonsense", "nonsense")]
     [InlineData("check --jsn", "--jsn")]
     [InlineData("serve . --port 99999", "0 to 65535")]

@@ -1,4 +1,5 @@
 using System.Text;
+using System.Text.RegularExpressions;
 using RapidGable.Core.Tests;
 
 namespace RapidGable.Service.Tests;
@@ -175,7 +176,7 @@ public sealed class MutatedBodiesTests(WritingFixture engines) : IAsyncLifetime
                     _ => text.Insert(at, Multipart.AsSpan(random.Next(Multipart.Length - 30), 30)),
                 };
             }
-            var answer = await service.SendAsync(Root + "$batch", "POST", text.ToString(), ("Content-Type", "multipart/mixed;boundary=b"), ("Accept", "application/json"));
+            var answer = await service.SendAsync(Root + "$batch", "POST", text.ToString(), ("Content-Type", "multipart/mixed;boundary=b"));
             var said = $"{n}:\n{text}\n{answer.Status} {answer.Text}";
             statuses[answer.Status] = statuses.GetValueOrDefault(answer.Status) + 1;
             Assert.True(answer.Status is < 500 or 501, said);
@@ -185,7 +186,7 @@ public sealed class MutatedBodiesTests(WritingFixture engines) : IAsyncLifetime
                 Assert.True(before == await StateAsync(service), said);
             }
             else
-                Assert.True(answer.Json.GetProperty("responses").EnumerateArray().All(r => r.GetProperty("status").GetInt32() is < 500 or 501), said);
+                Assert.True(Regex.Matches(answer.Text, @"^HTTP/1\.1 (\d{3})", RegexOptions.Multiline).All(m => int.Parse(m.Groups[1].Value) is < 500 or 501), said);
         }
         Assert.True(statuses.GetValueOrDefault(200) > 75 && statuses.GetValueOrDefault(400) > 35, string.Join(", ", statuses));
     }

@@ -181,7 +181,7 @@ public sealed class ShapesTests(EnginesFixture engines)
             "<ComplexType Name=\"position\">", "<Property Name=\"list\" Type=\"Collection(Edm.String)\" Nullable=\"true\" />", "<Property Name=\"body\" Type=\"Edm.Stream\" />",
             "<Annotation Term=\"Core.MediaType\" String=\"image/png\" />", "<Annotation Term=\"Core.Immutable\" Bool=\"true\" />", "EnumMember=\"Core.Permission/Read\"", "Core.AlternateKeys",
             "<NavigationProperty Name=\"tasks\" Type=\"Collection(T.Task)\" Partner=\"visit\" ContainsTarget=\"true\">", "<NavigationPropertyBinding Path=\"tasks/visit\" Target=\"Visits\" />",
-            "<ReturnType Type=\"Collection(T.ImportLine)\" Nullable=\"false\" />", "<FunctionImport Name=\"ImportLog\" Function=\"T.Read_ImportLog\" IncludeInServiceDocument=\"true\">",
+            "<ReturnType Type=\"Collection(T.ImportLine)\" Nullable=\"false\" />", "<FunctionImport Name=\"ImportLog\" Function=\"T.ImportLog\" IncludeInServiceDocument=\"true\">",
             "<PropertyPath>changed_at</PropertyPath>", "<PropertyPath>german</PropertyPath>", "String=\"What people call it\"", "Core.IsMediaType",
             "<Annotation Term=\"Core.LongDescription\" String=\"Pages of 100, at most 5000 on request; ordered by opened_on descending.\" />",
         })

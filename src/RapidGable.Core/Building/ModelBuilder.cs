@@ -186,7 +186,7 @@ public sealed class ModelBuilder
             Note(name, "a SELECT", "declared");
         if (set.IsKeyless)
             Note(name, "no key", "declared: published as a function that returns a collection");
-        return new SetDraft(name, TypeName(set, item, name, earlier), set, item, visible, [.. columns.Where(c => c.Hidden).Select(c => c.Property)], key);
+        return new SetDraft(name, TypeName(set, item, name, visible, earlier), set, item, visible, [.. columns.Where(c => c.Hidden).Select(c => c.Property)], key);
     }
 
     private void CheckWritable(SetDeclaration set, SourceObject item)
@@ -328,11 +328,11 @@ public sealed class ModelBuilder
         return null;
     }
 
-    private string TypeName(SetDeclaration set, SourceObject item, string setName, List<SetDraft> earlier)
+    private string TypeName(SetDeclaration set, SourceObject item, string setName, ImmutableArray<Property> members, List<SetDraft> earlier)
     {
         var name = set.TypeName?.Value ?? OutsideNames.Type(item.Name, _declaration.Names);
-        // The function that reads rows without a key is called like the set, in the same schema.
-        if (set.TypeName is null && (earlier.Exists(d => d.TypeName == name) || name == "Container" || (set.IsKeyless && name == setName)))
+        // The function that reads rows without a key is called like the set, in the same schema; and members are not called like their type.
+        if (set.TypeName is null && (earlier.Exists(d => d.TypeName == name) || name == "Container" || (set.IsKeyless && name == setName) || members.Any(m => m.Name == name)))
             name = setName + "_type";
         if (earlier.Find(d => d.TypeName == name) is { } same)
             _diagnostics.Error("type-twice", $"The sets '{same.Name}' and '{setName}' both call their type '{name}'.", (set.TypeName ?? set.From).Location);

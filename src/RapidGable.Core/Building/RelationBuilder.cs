@@ -264,7 +264,8 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
         return Free(from, wanted, otherwise);
     }
 
-    private bool IsTaken(SetDraft set, string name) => set.Visible.Any(p => p.Name == name) || _bySet[set.Name].Exists(n => n.Name == name)
+    // A member that is called like its type has no name in some languages.
+    private bool IsTaken(SetDraft set, string name) => set.TypeName == name || set.Visible.Any(p => p.Name == name) || _bySet[set.Name].Exists(n => n.Name == name)
         || set.Declaration.Relations.Any(r => r.Name.Value == name) || set.Declaration.Computed.Any(c => c.Name.Value == name)
         || drafts.Exists(d => d.Declaration.Relations.Any(r => r.To.Value == set.Name && r.Back?.Value == name));
 

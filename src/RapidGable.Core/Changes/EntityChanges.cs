@@ -40,7 +40,9 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         var (whole, statements) = (access.Set, await StatementsAsync(access.Set));
         var columns = new List<ColumnValue>(given);
         AddMissing(columns, mustBe ?? []);
-        AddMissing(columns, sent.Values.Concat(mustBe is null ? sent.Key : []).Select(v => new ColumnValue(v.Property, v.Value, v.Path)));
+        // A key that the database makes may be a placeholder in the body.
+        var key = mustBe is null ? sent.Key.Where(v => !v.Property.IsComputed) : [];
+        AddMissing(columns, sent.Values.Concat(key).Select(v => new ColumnValue(v.Property, v.Value, v.Path)));
         AddMissing(columns, await ForwardAsync(sent, null));
         if (sent.Type is { Discriminator: { } discriminator, Values: [var mark, ..] })
             AddMissing(columns, [new ColumnValue(discriminator, mark)]);
@@ -54,8 +56,8 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         {
             var own = columns.Except(extra).ToList();
             AddMissing(own, whole.Type.Properties.Where(p => p is { Type.IsCollection: true, HasComputedDefault: false, DefaultValue: null } && p.Conversion is JsonConversion && RowDefaults.IsStored(p)).Select(p => new ColumnValue(p, "[]")));
-            var key = await statements.InsertAsync(whole.Source, own, whole.Type.Key);
-            return new EntityRow(sent.Set, [.. key.Select(k => k!)]);
+            var made = await statements.InsertAsync(whole.Source, own, whole.Type.Key);
+            return new EntityRow(sent.Set, [.. made.Select(k => k!)]);
         }, columns);
         _created.Add(row);
         if (sent.Type is { Table: { } table, Rows: { } rows })

@@ -102,6 +102,7 @@ public static class FileSchemas
         ("names", Words("How outside names are made.", "as-is", "pascal-case", "camel-case")),
         ("page", Number("Rows in a page when a set says nothing.", 1, 1_000_000)),
         ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
+        ("caller-keys", Flag("Callers choose keys that the database would number, in all sets that say nothing.")),
         ("rules", Rules()),
         ("types", Map("Enumerations and complex types, by name.", Type(), Identifier)),
         ("sets", new JsonObject { ["description"] = "What is published.", ["type"] = "array", ["minItems"] = 1, ["items"] = OneOf(Text("A table or view: its name alone publishes it."), Set()) })));

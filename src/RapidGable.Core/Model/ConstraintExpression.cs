@@ -14,7 +14,4 @@ public sealed record ConstraintExpression(string Element, string Text, Immutable
 
     /// <summary>Every path in it.</summary>
     public IEnumerable<string> Paths => Element == "Path" ? [Text] : Operands.SelectMany(o => o.Paths);
-
-    /// <summary>Whether documents of version 4.0 can hold it: they have no arithmetic, and of the functions only one that rules can use.</summary>
-    public bool IsOf40 => Element is not ("Add" or "Sub" or "Neg" or "Mul" or "Div" or "DivBy" or "Mod") && (Element != "Apply" || Text == "odata.concat") && Operands.All(o => o.IsOf40);
 }

@@ -8,24 +8,25 @@ public static class JsonValue
 {
     /// <summary>Writes a value; the result says what does not fit its type, and is null when all does. After a fault the output is of no use.</summary>
     /// <param name="numbersAsText">Int64 and Decimal as strings (IEEE754Compatible).</param>
-    public static string? Write(Utf8JsonWriter json, JsonElement value, EdmType type, bool nullable, bool numbersAsText)
+    /// <param name="typeMember">The member that says inside of a complex value what it is; null = none does.</param>
+    public static string? Write(Utf8JsonWriter json, JsonElement value, EdmType type, bool nullable, bool numbersAsText, string? typeMember = null)
     {
         if (!type.IsCollection)
-            return WriteItem(json, value, type, nullable, numbersAsText);
+            return WriteItem(json, value, type, nullable, numbersAsText, typeMember);
         if (value.ValueKind != JsonValueKind.Array)
             return $"{Shown(value)} is no array";
         var item = type with { IsCollection = false };
         json.WriteStartArray();
         foreach (var element in value.EnumerateArray())
         {
-            if (WriteItem(json, element, item, nullable: true, numbersAsText) is { } fault)
+            if (WriteItem(json, element, item, nullable: true, numbersAsText, null) is { } fault)
                 return fault;
         }
         json.WriteEndArray();
         return null;
     }
 
-    private static string? WriteItem(Utf8JsonWriter json, JsonElement value, EdmType type, bool nullable, bool numbersAsText)
+    private static string? WriteItem(Utf8JsonWriter json, JsonElement value, EdmType type, bool nullable, bool numbersAsText, string? typeMember)
     {
         if (value.ValueKind == JsonValueKind.Null)
         {
@@ -33,21 +34,23 @@ public static class JsonValue
             return nullable ? null : "it is null, and published as never null";
         }
         if (type.Complex is { } complex)
-            return WriteObject(json, value, complex, numbersAsText);
+            return WriteObject(json, value, complex, numbersAsText, typeMember);
         return WritePrimitive(json, value, type, numbersAsText) ? null : $"{Shown(value)} is no {type}";
     }
 
-    private static string? WriteObject(Utf8JsonWriter json, JsonElement value, ComplexType type, bool numbersAsText)
+    private static string? WriteObject(Utf8JsonWriter json, JsonElement value, ComplexType type, bool numbersAsText, string? typeMember)
     {
         if (value.ValueKind != JsonValueKind.Object)
             return $"{Shown(value)} is no object";
         json.WriteStartObject();
+        if (typeMember is not null)
+            json.WriteString(typeMember, "#" + type.QualifiedName);
         foreach (var property in type.Properties)
         {
             json.WritePropertyName(property.Name);
             if (value.TryGetProperty(property.Column, out var member))
             {
-                if (Write(json, member, property.Type, property.Nullable, numbersAsText) is { } fault)
+                if (Write(json, member, property.Type, property.Nullable, numbersAsText, typeMember) is { } fault)
                     return $"{property.Name}: {fault}";
             }
             else if (property.Type.IsCollection)

@@ -35,10 +35,14 @@ internal abstract class CellJsonWriter
         var writer = cell.Property.IsGroup ? new GroupCell(cell, name, format) : For(cell.Property, name, format);
         writer._omitsNulls = format.OmitsNulls;
         writer._presence = cell.Presence ?? -1;
-        if (StatesType(cell.Property, format))
+        var isComplex = cell.Property.Type is { Kind: EdmKind.Complex, IsCollection: false };
+        if (StatesType(cell.Property, format) && !isComplex)
             writer._type = (JsonEncodedText.Encode(name + format.Control("type"), JsonText.Encoder), "#" + cell.Property.Type.Name.Replace("Edm.", "", StringComparison.Ordinal));
         return writer;
     }
+
+    /// <summary>The member that says inside of a complex value what it is (JSON format 4.5.3); null = nothing says it.</summary>
+    private static string? TypeMember(Property property, PayloadFormat format) => StatesType(property, format) && property.Type.Kind == EdmKind.Complex ? format.Control("type") : null;
 
     /// <summary>Whether the type stands beside the value: for what the type does not declare, and at the level full, unless JSON tells it (JSON format 4.5.3).</summary>
     private static bool StatesType(Property property, PayloadFormat format) => format.HasContext && (property.IsDynamic || format.IsFull)
@@ -46,7 +50,7 @@ internal abstract class CellJsonWriter
 
     private static CellJsonWriter For(Property property, string name, PayloadFormat format) => property switch
     {
-        { Conversion: JsonConversion } => new JsonCell(property, name, format.Ieee754Compatible),
+        { Conversion: JsonConversion } => new JsonCell(property, name, format.Ieee754Compatible, TypeMember(property, format)),
         { Conversion: EnumConversion { Stored.Kind: EdmKind.String } conversion } => new EnumCell(property, name, conversion.Enum),
         { Conversion: not null } => new ConvertedCell(property, name, format.Ieee754Compatible),
         _ => Plain(property, name, format),
@@ -110,6 +114,7 @@ internal abstract class CellJsonWriter
     /// <summary>A complex value that is made of columns.</summary>
     private sealed class GroupCell(ShapeCell cell, string name, PayloadFormat format) : CellJsonWriter(cell.Property, name)
     {
+        private readonly string? _typeMember = TypeMember(cell.Property, format);
         private readonly ImmutableArray<(CellJsonWriter Writer, int Column)> _members = [.. cell.Members.Select(m => (For(m, m.Property.Name, format), m.Column))];
 
         protected override bool IsPresent(IRowCursor row) => _members.Any(m => m.Writer.IsPresent(row));
@@ -118,8 +123,6 @@ internal abstract class CellJsonWriter
         {
             if (!IsPresent(row))
                 return;
-            if (_type is { } type)
-                json.WriteString(type.Name, type.Value);
             json.WritePropertyName(_name);
             WriteValue(json, row, column);
         }
@@ -127,6 +130,8 @@ internal abstract class CellJsonWriter
         protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column)
         {
             json.WriteStartObject();
+            if (_typeMember is not null)
+                json.WriteString(_typeMember, "#" + Property.Type.Name);
             WriteMembers(json, row);
             json.WriteEndObject();
         }
@@ -139,9 +144,9 @@ internal abstract class CellJsonWriter
     }
 
     /// <summary>JSON that the source keeps as text.</summary>
-    private sealed class JsonCell(Property property, string name, bool numbersAsText) : CellJsonWriter(property, name)
+    private sealed class JsonCell(Property property, string name, bool numbersAsText, string? typeMember) : CellJsonWriter(property, name)
     {
-        protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column) => RowValue.WriteJson(json, row, Property, column, numbersAsText);
+        protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column) => RowValue.WriteJson(json, row, Property, column, numbersAsText, typeMember);
     }
 
     /// <summary>A member of an enumeration that is kept as text; its name is encoded once.</summary>

@@ -35,12 +35,12 @@ public static class RowValue
 
     /// <summary>Writes a value that is kept as JSON text.</summary>
     /// <exception cref="SourceException">When the text does not hold what the property's type says.</exception>
-    public static void WriteJson(Utf8JsonWriter json, IRowCursor row, Property property, int column, bool numbersAsText)
+    public static void WriteJson(Utf8JsonWriter json, IRowCursor row, Property property, int column, bool numbersAsText, string? typeMember = null)
     {
         try
         {
             using var document = JsonDocument.Parse(row.GetUtf8(column).ToArray());
-            if (JsonValue.Write(json, document.RootElement, property.Type, property.Nullable, numbersAsText) is { } fault)
+            if (JsonValue.Write(json, document.RootElement, property.Type, property.Nullable, numbersAsText, typeMember) is { } fault)
                 throw new SourceException(SourceFaultKind.BadData, $"A value of column '{property.Column}' cannot be served: {fault}.");
         }
         catch (JsonException)
