@@ -74,6 +74,11 @@ public sealed class ServiceRegistry : IAsyncDisposable
     public void ReportChange(string missing)
     {
         Missing = missing;
+        Wake();
+    }
+
+    private void Wake()
+    {
         if (_woken.CurrentCount == 0)
             _woken.Release();
     }
@@ -133,6 +138,9 @@ public sealed class ServiceRegistry : IAsyncDisposable
         if (!faults.IsEmpty)
         {
             await loaded.DisposeAsync();
+            // Whoever looks again may be waiting for nothing yet.
+            if (Problem is null)
+                Wake();
             Problem = $"{faults.Length} {(faults.Length == 1 ? "fault" : "faults")}: {string.Join("; ", faults.Take(3).Select(f => f.Message))}";
             return new RefreshOutcome([], faults);
         }
