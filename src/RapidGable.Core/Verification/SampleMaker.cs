@@ -67,8 +67,7 @@ public sealed class SampleMaker(EntitySet set, Random random, long start)
         if (!IsSent(property) || property.Column == set.Version?.Column || property.Type.IsCollection || property.Type.Kind == EdmKind.Complex)
             return;
         var isKey = set.Type.Key.Contains(property);
-        if (property.HasComputedDefault || (!withDefaults && (property.Maker is not null || (property.DefaultValue is not null && !isKey))))
-            return;
+        // A reference is given even where the source has a default for it, which would lead nowhere.
         if (tied.TryGetValue(property.Column, out var value))
         {
             if (value is { } known)
@@ -78,6 +77,8 @@ public sealed class SampleMaker(EntitySet set, Random random, long start)
             }
             return;
         }
+        if (property.HasComputedDefault || (!withDefaults && (property.Maker is not null || (property.DefaultValue is not null && !isKey))))
+            return;
         // To a table that is not published, and of which nothing is known.
         if (property is { IsForeignKey: true, Nullable: true })
             return;
