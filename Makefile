@@ -1,12 +1,14 @@
 # make demo | test | soak | bench | attack | audit | sbom | console | lint | clean
 PORT ?= 8460
+ENGINE ?= sqlite
 SHELL := /bin/bash
 
 .PHONY: demo test soak bench attack audit sbom console lint tools clean demo-data
 
+# ENGINE=postgresql or ENGINE=mariadb serves the same rows from a server of its own.
 demo: tools console demo-data
 	@scripts/demo-accounts
-	@./gable serve demo --port $(PORT)
+	@if [ "$(ENGINE)" = sqlite ]; then exec ./gable serve demo --port $(PORT); else exec scripts/demo-engine $(ENGINE) $(PORT); fi
 
 demo-data: tools
 	@test -e demo/data/network.db -a -e demo/data/lab.db || dotnet run --project demo/generator -c Release -v quiet -- demo/data

@@ -1,15 +1,23 @@
-// gable-demo FOLDER [--readings N]: makes network.db and lab.db of the demo workspace. The same seed gives the same rows.
+// gable-demo FOLDER [--readings N] [--postgresql CONNECTION | --mariadb CONNECTION]: makes network.db and lab.db of the demo workspace. The same seed gives the same rows.
+// With a connection it copies the rows of network.db, which is there already, into an empty database of that server.
 using System.Globalization;
 using RapidGable.Demo;
 using Spectre.Console;
 
 var folder = "demo/data";
 var readings = 50_000;
+Action<string>? copy = null;
 for (var i = 0; i < args.Length; i++)
 {
+    if (args[i] is "--postgresql" or "--mariadb" && i + 1 < args.Length)
+    {
+        var (engine, connection) = (args[i], args[++i]);
+        copy = file => (engine == "--mariadb" ? (Action<string, string>)MariaDbDatabase.Make : PostgresDatabase.Make)(connection, file);
+        continue;
+    }
     if (args[i] is "--help" or "-h")
     {
-        Console.WriteLine("gable-demo [FOLDER] [--readings N]\n\nMakes FOLDER/network.db and FOLDER/lab.db (in demo/data when no folder is given), with N readings (50,000).");
+        Console.WriteLine("gable-demo [FOLDER] [--readings N] [--postgresql CONNECTION | --mariadb CONNECTION]\n\nMakes FOLDER/network.db and FOLDER/lab.db (in demo/data when no folder is given), with N readings (50,000).\nWith a connection, copies FOLDER/network.db into that empty database instead.");
         return 0;
     }
     if (args[i] == "--readings")
@@ -27,6 +35,11 @@ for (var i = 0; i < args.Length; i++)
     folder = args[i];
 }
 
+if (copy is not null)
+{
+    copy(Path.Combine(folder, "network.db"));
+    return 0;
+}
 Directory.CreateDirectory(folder);
 var lab = Path.Combine(folder, "lab.db");
 File.Delete(lab + ".new");

@@ -10,8 +10,8 @@ using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Queries;
-using RapidGable.Verification;
 using RapidGable.Sources;
+using RapidGable.Verification;
 
 namespace RapidGable.Service;
 
