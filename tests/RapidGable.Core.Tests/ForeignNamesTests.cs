@@ -89,6 +89,20 @@ public sealed class ForeignNamesTests
         Assert.Equal(kindOfData, SensitiveNames.SecretColumn(column) is not null ? "secret" : SensitiveNames.PersonalColumn(column) is not null ? "personal" : null);
     }
 
+    [Theory] // rules of the whole service do not open what looks secret without a word; rules of its own are meant
+    [InlineData("rules: { read: anyone }", "  - sessions\n  - station\n", "'sessions' looks as if it held secrets")]
+    [InlineData("rules: { read: anyone }", "  - account\n", "'account' has columns that look secret (api_token)")]
+    [InlineData("rules: { read: anyone }", "  - { from: account, hide: [api_token] }\n", null)]
+    [InlineData("rules: { read: anyone }", "  - { from: sessions, rules: { read: anyone } }\n", null)]
+    [InlineData("rules: { read: office }", "  - sessions\n", null)]
+    public async Task What_looks_secret_is_not_opened_without_a_word(string rules, string sets, string? message)
+    {
+        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE sessions (sid TEXT NOT NULL PRIMARY KEY); CREATE TABLE account (id INTEGER PRIMARY KEY, api_token TEXT); CREATE TABLE station (id INTEGER PRIMARY KEY)")
+            .Write("services/s.yaml", $"title: S\nsource: main\n{rules}\nsets:\n{sets}");
+        await using var workspace = await folder.LoadAsync();
+        Assert.Equal(message is null ? [] : [message], workspace.Diagnostics.Items.Select(d => $"{d.Code}: {d.Message}").Select(m => m["open-secret: ".Length..].Split(", and the rules")[0]));
+    }
+
     [Theory] // as each engine spells its checks
     [InlineData("CHECK (((slot >= 1) AND (slot <= 8)))", "Int32", "1..8")]
     [InlineData("`slot` between 1 and 8", "Int32", "1..8")]

@@ -29,6 +29,7 @@ public abstract class RandomWriteRuleTests(Engine engine, PostgresServer? postgr
     private static string Declared(IEnumerable<Rule> rules, bool seesNorth = false) => """
         title: S
         source: main
+        caller-keys: true
         namespace: T
         sets:
           - { from: technician, name: Technicians, allow: [read, create, update, delete], rules: [{ who: anyone, may: read {north} }, { who: anyone, may: [create, update, delete] }] }

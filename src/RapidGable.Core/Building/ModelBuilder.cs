@@ -433,7 +433,21 @@ public sealed class ModelBuilder
         // The rules of a service are for sets that allow different things.
         foreach (var rule in draft.Declaration.Rules.Where(r => draft.Declaration.Written.Contains("rules") && (r.May & ~draft.Declaration.Operations) != 0))
             _diagnostics.Warning("rule", $"The rule is about '{Grant.Words(rule.May & ~draft.Declaration.Operations)}', which 'allow' of '{draft.Name}' does not list.", rule.Location);
+        ReportOpenSecrets(draft);
         return [.. draft.Declaration.Rules.Select(r => r.ToGrant())];
+    }
+
+    /// <summary>What looks secret is not opened to everybody by the rules of the whole service without a word; rules of its own are meant.</summary>
+    private void ReportOpenSecrets(SetDraft draft)
+    {
+        var isOpen = draft.Declaration.Rules.Any(r => r is { Denies: false, Who.Scope: AccessScope.Anyone } && r.May.HasFlag(SetOperations.Read));
+        if (!isOpen || draft.Declaration.Written.Contains("rules"))
+            return;
+        var columns = draft.Visible.SelectMany(p => p.Leaves).Select(p => draft.Item.Column(p.Column)).OfType<SourceColumn>().Where(c => SensitiveNames.SecretColumn(c) is not null).Select(c => c.Name).ToList();
+        if (columns.Count == 0 && SensitiveNames.SecretTable(draft.Item.Name) is null)
+            return;
+        var what = columns.Count == 0 ? "looks as if it held secrets" : $"has columns that look secret ({string.Join(", ", columns)})";
+        _diagnostics.Warning("open-secret", $"'{draft.Item.Name}' {what}, and the rules of the service let anyone read it.", draft.Declaration.From.Location, "Hide them, or write 'rules' for this set that say who may read it.");
     }
 
     private static string KindOf(SourceObject item) => item.Kind.Word().Replace('-', ' ');
