@@ -17,6 +17,7 @@ public sealed class ConsoleWritingTests : BrowserTests
               - { from: sensor, name: Sensors, type: Sensor }
               - from: reading
                 name: Readings
+                caller-keys: true
                 type: Reading
                 allow: [read, create, update]
                 columns: { value: { measured-in: = Sensor/unit } }

@@ -451,7 +451,7 @@ public sealed class EnginesTests(EnginesFixture engines)
             Assert.True(count is { Status: 200, Text: "1" }, $"{filter}: {count.Text}");
         }
         var metadata = (await http.SendAsync("/odata/s/$metadata")).Text;
-        foreach (var part in new[] { "Core.Description\" String=\"All types\"", "String=\"A small one\"", "DefaultValue=\"7\"", "Core.Computed\"", "Core.ComputedDefaultValue\"", "application/json" })
+        foreach (var part in new[] { "Core.Description\" String=\"All types\"", "String=\"A small one\"", "DefaultValue=\"7\"", "Core.Computed\"", "application/json" })
             Assert.Contains(part, metadata);
         Assert.Equal(400, (await http.SendAsync("/odata/s/t?$filter=id%20mul%209223372036854775807%20mul%204%20gt%201")).Status); // Q-39
     }
@@ -485,7 +485,7 @@ public sealed class EnginesTests(EnginesFixture engines)
             Assert.True(count is { Status: 200, Text: "1" }, $"{filter}: {count.Text}");
         }
         var metadata = (await http.SendAsync("/odata/s/$metadata")).Text;
-        foreach (var part in new[] { "Core.Description\" String=\"All types\"", "DefaultValue=\"7\"", "Core.Computed\"", "Core.ComputedDefaultValue\"", "application/json" })
+        foreach (var part in new[] { "Core.Description\" String=\"All types\"", "DefaultValue=\"7\"", "Core.Computed\"", "application/json" })
             Assert.Contains(part, metadata);
         Assert.Equal(400, (await http.SendAsync("/odata/s/t?$filter=id%20mul%209223372036854775807%20mul%204%20gt%201")).Status);
     }

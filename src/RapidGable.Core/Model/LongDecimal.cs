@@ -19,6 +19,11 @@ public sealed partial record LongDecimal
     /// <summary>Digits after the point, without zeros at the end.</summary>
     public int Scale => Text.Split('.') is [_, var fraction] ? fraction.TrimEnd('0').Length : 0;
 
+    /// <summary>Whether both are one number, whatever zeros they end with.</summary>
+    public bool IsSameAs(LongDecimal other) => Plain == other.Plain;
+
+    private string Plain => Text.Contains('.') ? Text.TrimEnd('0').TrimEnd('.') : Text;
+
     /// <summary>The nearest double, to compare with.</summary>
     public double Nearest => double.Parse(Text, CultureInfo.InvariantCulture);
 

@@ -215,10 +215,18 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
         }
         var read = await probe.SendAsync("GET", address, null, null, cancellation);
         var now = Values(read.Body);
-        var others = entity.Where(e => e.Key != property.Name && set.Type.FindProperty(e.Key) is { Expression: null } known && known.Column != set.Version?.Column && known.Maker is not { AtUpdate: true } && now.GetValueOrDefault(e.Key).ToString() != e.Value.ToString()).Select(e => e.Key).ToList();
-        var isGood = now.GetValueOrDefault(property.Name).ToString() == property.Value.ToString() && others.Count == 0;
+        var others = entity.Where(e => e.Key != property.Name && set.Type.FindProperty(e.Key) is { Expression: null } known && known.Column != set.Version?.Column && known.Maker is not { AtUpdate: true } && !IsSame(now.GetValueOrDefault(e.Key), e.Value)).Select(e => e.Key).ToList();
+        var isGood = IsSame(now.GetValueOrDefault(property.Name), property.Value) && others.Count == 0;
         Add("write-change", set, isGood ? CheckOutcome.Passed : CheckOutcome.Failed, isGood ? $"'{property.Name}' changes and nothing else does" : others.Count > 0 ? $"'{others[0]}' changes with '{property.Name}'." : $"'{property.Name}' does not change.", isGood ? null : address);
         return answer;
+    }
+
+    /// <summary>Whether two values are the same: a number may be written with more zeros at its end.</summary>
+    private static bool IsSame(JsonElement one, JsonElement other)
+    {
+        if (one.ValueKind != JsonValueKind.Number || other.ValueKind != JsonValueKind.Number)
+            return one.ToString() == other.ToString();
+        return (LongDecimal.Parse(one.GetRawText()), LongDecimal.Parse(other.GetRawText())) is ({ } left, { } right) && left.IsSameAs(right);
     }
 
     private async Task CleanAsync(EntitySet set, ChangeResponse created, ImmutableDictionary<string, JsonElement> entity)
