@@ -13,8 +13,7 @@ internal static class OlderBody
             return null;
         var isWrapped = body.TryGetProperty("d", out var inner) && inner.ValueKind is JsonValueKind.Object or JsonValueKind.Array && body.EnumerateObject().Count() == 1;
         var isVerbose = isWrapped || (body.TryGetProperty("__metadata", out var metadata) && metadata.ValueKind == JsonValueKind.Object);
-        const string Message = "The body is verbose JSON of OData 2 or 3, with 'd' or '__metadata'. This address speaks 4.0 and 4.01, whose bodies hold the properties alone; "
-            + "set the client to version 4. Version 2 is not spoken here.";
-        return isVerbose ? new RequestFault(400, "older-version", Message) : null;
+        return !isVerbose ? null : new RequestFault(400, "older-version", "The body is verbose JSON of OData 2 or 3, with 'd' or '__metadata'. This address speaks 4.0 and 4.01, "
+            + "whose bodies hold the properties alone; set the client to version 4. Version 2 is not spoken here.");
     }
 }

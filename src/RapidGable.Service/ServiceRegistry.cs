@@ -173,23 +173,24 @@ public sealed class ServiceRegistry : IAsyncDisposable
     /// <summary>What would break consumers of metadata that was accepted; it goes live only when it is accepted, too.</summary>
     private static ImmutableArray<Diagnostic> BreaksOfAccepted(LoadedWorkspace loaded)
     {
-        var found = ImmutableArray.CreateBuilder<Diagnostic>();
+        var diagnostics = new Diagnostics();
         foreach (var service in loaded.Services)
         {
             var name = service.Model.Service;
             var place = SourceLocation.WholeFile($"accepted/{name}.xml");
+            var advice = $"If this is meant, accept it with 'gable check {Path.GetFileName(loaded.Declaration.Folder)} --accept', and refresh again.";
             try
             {
-                var breaks = AcceptedMetadata.Compare(loaded.Declaration.Folder, name, CsdlXmlWriter.Write(service.Model, ODataVersion.V401))?.Where(d => d.IsBreaking).ToList() ?? [];
-                foreach (var change in breaks)
-                    found.Add(new Diagnostic(Severity.Error, "accepted-breaks", $"{change.Subject}: {change.What}", place, $"If this is meant, accept it with 'gable check {Path.GetFileName(loaded.Declaration.Folder)} --accept', and refresh again."));
+                var changes = AcceptedMetadata.Compare(loaded.Declaration.Folder, name, CsdlXmlWriter.Write(service.Model, ODataVersion.V401)) ?? [];
+                foreach (var change in changes.Where(d => d.IsBreaking))
+                    diagnostics.Error("accepted-breaks", $"{change.Subject}: {change.What}", place, advice);
             }
             catch (InvalidDataException exception)
             {
-                found.Add(new Diagnostic(Severity.Error, "accepted", exception.Message, place));
+                diagnostics.Error("accepted", exception.Message, place);
             }
         }
-        return found.ToImmutable();
+        return [.. diagnostics.Items];
     }
 
     public async ValueTask DisposeAsync()

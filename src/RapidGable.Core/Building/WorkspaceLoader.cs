@@ -43,7 +43,11 @@ public static class WorkspaceLoader
             }
             catch (SourceException exception)
             {
-                diagnostics.Error(exception.MayComeBack ? SourceDown : "source", $"The source '{item.Name}' cannot be read: {exception.Message}", item.Location);
+                var message = $"The source '{item.Name}' cannot be read: {exception.Message}";
+                if (exception.MayComeBack)
+                    diagnostics.Error("source-down", message, item.Location);
+                else
+                    diagnostics.Error("source", message, item.Location);
             }
         }
         ReportWritable(declaration, diagnostics);
