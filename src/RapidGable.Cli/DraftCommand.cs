@@ -46,7 +46,8 @@ internal static class DraftCommand
         {
             var text = File.Exists(path) ? await File.ReadAllTextAsync(path, cancellation) : null;
             var draft = await Terminal.WithStatusAsync("Looking for keys", json, progress =>
-                ServiceDraft.WriteAsync(text, service, existing, source, catalog, existing?.Names ?? workspace.Declaration.Names, chosen, patterns, progress, cancellation));
+                ServiceDraft.WriteAsync(text, service, existing, source, catalog, existing?.Names ?? workspace.Declaration.Names, chosen,
+                    patterns, progress, cancellation));
             if (!print && draft.Text != text)
             {
                 Directory.CreateDirectory(Path.GetDirectoryName(path)!);
@@ -75,7 +76,17 @@ internal static class DraftCommand
     {
         if (json)
         {
-            Terminal.WriteJson(new { file, written = !print, draft.Added, draft.Known, leftOut = draft.LeftOut.Select(l => l.Object), draft.Hidden, refused = draft.Refused.Select(r => new { @object = r.Object, why = r.Why }), text = print ? draft.Text : null });
+            Terminal.WriteJson(new
+            {
+                file,
+                written = !print,
+                draft.Added,
+                draft.Known,
+                leftOut = draft.LeftOut.Select(l => l.Object),
+                draft.Hidden,
+                refused = draft.Refused.Select(r => new { @object = r.Object, why = r.Why }),
+                text = print ? draft.Text : null
+            });
             return;
         }
         if (print)

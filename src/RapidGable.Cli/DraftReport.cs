@@ -16,8 +16,9 @@ internal static class DraftReport
             WriteList("Left out, since they may hold secrets", [.. draft.LeftOut.Select(l => l.Object)]);
         if (!draft.Hidden.IsEmpty)
             WriteList("Hidden columns that look secret or personal", draft.Hidden);
+        var sets = Terminal.Plural(draft.Keyless, "set");
         if (draft.Keyless > 0)
-            Terminal.Out.WriteLine($"Without a key, so only read: {Terminal.Plural(draft.Keyless, "set")}. 'gable keys' looks for one once there are rows.");
+            Terminal.Out.WriteLine($"Without a key, so only read: {sets}. 'gable keys' looks for one once there are rows.");
     }
 
     private static void WriteList(string title, IReadOnlyList<string> names)

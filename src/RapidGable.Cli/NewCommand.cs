@@ -44,7 +44,8 @@ internal static class NewCommand
         SourceCatalog catalog;
         try
         {
-            (catalog, draft) = await Terminal.WithStatusAsync($"Reading {source.Address}", false, progress => DraftAsync(name, source, asked.Schemas, progress, cancellation));
+            (catalog, draft) = await Terminal.WithStatusAsync($"Reading {source.Address}", false, progress =>
+                DraftAsync(name, source, asked.Schemas, progress, cancellation));
         }
         catch (SourceException exception)
         {
@@ -67,19 +68,25 @@ internal static class NewCommand
         return 0;
     }
 
-    private static async Task<(SourceCatalog, DraftResult)> DraftAsync(string title, ISource source, IReadOnlyList<string> schemas, Action<string> progress, CancellationToken cancellation)
+    private static async Task<(SourceCatalog, DraftResult)> DraftAsync(string title, ISource source, IReadOnlyList<string> schemas,
+        Action<string> progress, CancellationToken cancellation)
     {
         var catalog = await source.ReadCatalogAsync(cancellation);
-        foreach (var schema in schemas.Where(s => catalog.Objects.All(o => o.Schema != s)))
-            throw new UsageException($"The database has no schema '{schema}' with tables or views in it.{NearestName.Hint(schema, catalog.Objects.Select(o => o.Schema).OfType<string>().Distinct())}");
+        var known = catalog.Objects.Select(o => o.Schema).OfType<string>().Distinct().ToList();
+        foreach (var schema in schemas.Where(s => !known.Contains(s)))
+            throw new UsageException($"The database has no schema '{schema}' with tables or views in it.{NearestName.Hint(schema, known)}");
         var objects = catalog.Objects.Where(o => schemas.Count == 0 || schemas.Contains(o.Schema ?? "")).ToList();
-        var draft = await ServiceDraft.WriteAsync(null, title, null, source, catalog, NamingPolicy.AsIs, objects, [], progress, cancellation);
+        var draft = await ServiceDraft.WriteAsync(null, title, null, source, catalog, NamingPolicy.AsIs, objects, [], progress,
+            cancellation);
         return (catalog, draft);
     }
 
-    private static void Report(string folder, string name, string service, string address, SourceCatalog catalog, DraftResult draft, bool hasSecret)
+    private static void Report(string folder, string name, string service, string address, SourceCatalog catalog, DraftResult draft,
+        bool hasSecret)
     {
-        Terminal.Out.MarkupLine($"Connected to [bold]{Markup.Escape(address)}[/]: {Terminal.Plural(catalog.Objects.Length, "table or view", "tables and views")}, {Terminal.Plural(draft.Added.Length, "set")} drafted.");
+        var found = Terminal.Plural(catalog.Objects.Length, "table or view", "tables and views");
+        var drafted = Terminal.Plural(draft.Added.Length, "set");
+        Terminal.Out.MarkupLine($"Connected to [bold]{Markup.Escape(address)}[/]: {found}, {drafted} drafted.");
         Terminal.Out.MarkupLine($"Made the workspace [bold]{Markup.Escape(folder)}[/]:");
         foreach (var made in new[] { "workspace.yaml", "sources/main.yaml", $"services/{service}.yaml" })
             Terminal.Out.WriteLine($"  {folder}/{made}");
@@ -98,7 +105,8 @@ internal static class NewCommand
         return WorkspaceReader.IsServiceName(plain) ? plain : "main";
     }
 
-    private static string SecretName(string name) => string.Concat(ServiceName(name).ToUpperInvariant().Select(c => c == '-' ? '_' : c)) + "_PASSWORD";
+    private static string SecretName(string name) => string.Concat(ServiceName(name).ToUpperInvariant()
+        .Select(c => c == '-' ? '_' : c)) + "_PASSWORD";
 
     private static void Write(string folder, string file, string text) => File.WriteAllText(Path.Combine(folder, file), text);
 }

@@ -10,15 +10,31 @@ namespace RapidGable.Cli;
 /// <summary>Where a new workspace's database is: one URI or file, or settings one by one.</summary>
 internal sealed class NewSourceOptions
 {
-    private readonly Option<string?> _database = new("--database") { Description = "A URI such as postgresql://user@host/database, a SQLite file, or a database's name beside --host." };
-    private readonly Option<string?> _engine = new("--engine") { Description = "postgresql, mariadb, mysql or sqlite; needed without a URI." };
+    private readonly Option<string?> _database = new("--database")
+    {
+        Description = "A URI such as postgresql://user@host/database, a SQLite file, or a database's name beside --host."
+    };
+    private readonly Option<string?> _engine = new("--engine")
+    {
+        Description = "postgresql, mariadb, mysql or sqlite; needed without a URI."
+    };
     private readonly Option<string?> _host = new("--host") { Description = "The server; 127.0.0.1 when only --engine is given." };
     private readonly Option<int?> _port = new("--port") { Description = "Its port; the engine's own when left out." };
     private readonly Option<string?> _user = new("--user") { Description = "The database user." };
-    private readonly Option<string?> _variable = new("--password-variable") { Description = "The environment variable that holds the password; without it you are asked." };
+    private readonly Option<string?> _variable = new("--password-variable")
+    {
+        Description = "The environment variable that holds the password; without it you are asked."
+    };
     private readonly Option<string?> _tls = new("--tls") { Description = "off, prefer, require or verify." };
-    private readonly Option<string[]> _schemas = new("--schema") { Description = "Offer this schema only; can be repeated.", Arity = ArgumentArity.ZeroOrMore };
-    private readonly Option<bool> _writable = new("--writable") { Description = "Write 'read-only: false' into the source, so that sets can allow changes." };
+    private readonly Option<string[]> _schemas = new("--schema")
+    {
+        Description = "Offer this schema only; can be repeated.",
+        Arity = ArgumentArity.ZeroOrMore
+    };
+    private readonly Option<bool> _writable = new("--writable")
+    {
+        Description = "Write 'read-only: false' into the source, so that sets can allow changes."
+    };
 
     public void AddTo(Command command)
     {
@@ -32,7 +48,10 @@ internal sealed class NewSourceOptions
         var text = result.GetValue(_database) ?? Asked("Database (a URI such as postgresql://user@host/database, or a SQLite file)");
         var engine = result.GetValue(_engine);
         if (engine is not null && EngineRegistry.Find(engine) is null)
-            throw new UsageException($"There is no engine '{engine}'.{Model.NearestName.Hint(engine, EngineRegistry.All.Select(e => e.Name))}");
+        {
+            var hint = Model.NearestName.Hint(engine, EngineRegistry.All.Select(e => e.Name));
+            throw new UsageException($"There is no engine '{engine}'.{hint}");
+        }
         var isServer = engine is not (null or "sqlite") || result.GetValue(_host) is not null;
         if (!DatabaseAddress.IsUri(text) && !isServer)
             return File(text);
@@ -47,7 +66,8 @@ internal sealed class NewSourceOptions
         }
         else
             settings["database"] = text;
-        engine = EngineRegistry.Find(engine ?? throw new UsageException("Say which engine the server is: --engine postgresql or --engine mariadb."))!.Name;
+        engine = EngineRegistry.Find(engine
+            ?? throw new UsageException("Say which engine the server is: --engine postgresql or --engine mariadb."))!.Name;
         if (result.GetValue(_host) is { } host || !settings.ContainsKey("host"))
             settings["host"] = result.GetValue(_host) ?? "127.0.0.1";
         if (result.GetValue(_port) is { } port)
@@ -58,7 +78,8 @@ internal sealed class NewSourceOptions
             settings["tls"] = tls;
         if (!settings.ContainsKey("user"))
             settings["user"] = Asked("User");
-        return new NewSource(engine, settings, Password(settings, result.GetValue(_variable)), result.GetValue(_variable), result.GetValue(_schemas) ?? [], result.GetValue(_writable));
+        return new NewSource(engine, settings, Password(settings, result.GetValue(_variable)), result.GetValue(_variable),
+            result.GetValue(_schemas) ?? [], result.GetValue(_writable));
 
         NewSource File(string path)
         {
@@ -70,7 +91,8 @@ internal sealed class NewSourceOptions
 
     /// <summary>What is missing, from whoever sits at the terminal.</summary>
     private static string Asked(string what) => Console.IsInputRedirected || Console.IsErrorRedirected
-        ? throw new UsageException(what == "User" ? "'user' is missing: say who connects with --user, or in the URI." : "Say which database: --database with a URI such as postgresql://user@host/database, or with a SQLite file.")
+        ? throw new UsageException(what == "User" ? "'user' is missing: say who connects with --user, or in the URI."
+            : "Say which database: --database with a URI such as postgresql://user@host/database, or with a SQLite file.")
         : Terminal.Error.Prompt(new TextPrompt<string>(what + ":"));
 
     /// <summary>The password by a variable, by the URI, or as it is typed; null = there is none.</summary>
@@ -84,7 +106,8 @@ internal sealed class NewSourceOptions
         }
         if (inUri is not null || Console.IsInputRedirected || Console.IsErrorRedirected)
             return inUri;
-        var typed = Terminal.Error.Prompt(new TextPrompt<string>($"Password of {settings["user"]} (nothing if there is none):").AllowEmpty().Secret(null));
+        var typed = Terminal.Error.Prompt(new TextPrompt<string>($"Password of {settings["user"]} (nothing if there is none):")
+            .AllowEmpty().Secret(null));
         return typed.Length == 0 ? null : typed;
     }
 }
@@ -92,7 +115,8 @@ internal sealed class NewSourceOptions
 /// <summary>A database on its way into a source file.</summary>
 /// <param name="Password">Null = none.</param>
 /// <param name="Variable">The environment variable that holds it; null = it goes into the workspace's own file of secrets.</param>
-internal sealed record NewSource(string Engine, IReadOnlyDictionary<string, string> Plain, string? Password, string? Variable, IReadOnlyList<string> Schemas, bool IsWritable)
+internal sealed record NewSource(string Engine, IReadOnlyDictionary<string, string> Plain, string? Password, string? Variable,
+    IReadOnlyList<string> Schemas, bool IsWritable)
 {
     private static readonly string[] Order = ["file", "host", "port", "database", "user", "tls", "tls-certificate", "connect-seconds"];
 

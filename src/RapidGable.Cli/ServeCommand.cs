@@ -30,14 +30,20 @@ internal static class ServeCommand
             if (result.Tokens.Count == 1 && !System.Net.IPAddress.TryParse(result.Tokens[0].Value, out _))
                 result.AddError($"--address needs an address such as 127.0.0.1 or 0.0.0.0, not '{result.Tokens[0].Value}'.");
         });
-        var wait = new Option<int>("--wait") { Description = "Seconds to wait at the start for databases that are down.", DefaultValueFactory = _ => 60 };
+        var wait = new Option<int>("--wait")
+        {
+            Description = "Seconds to wait at the start for databases that are down.",
+            DefaultValueFactory = _ => 60
+        };
         var command = new ExampleCommand("serve", "Publish a workspace on 127.0.0.1, with its console, until Ctrl+C.",
             "gable serve demo", "gable serve rivers --port 9000") { workspace, port, address, wait };
-        command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(port), System.Net.IPAddress.Parse(result.GetValue(address)!), Math.Max(0, result.GetValue(wait)), cancellation));
+        command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(port),
+            System.Net.IPAddress.Parse(result.GetValue(address)!), Math.Max(0, result.GetValue(wait)), cancellation));
         return command;
     }
 
-    private static async Task<int> RunAsync(string folder, int port, System.Net.IPAddress address, int waitSeconds, CancellationToken cancellation)
+    private static async Task<int> RunAsync(string folder, int port, System.Net.IPAddress address, int waitSeconds,
+        CancellationToken cancellation)
     {
         await using var workspace = await LoadAsync(folder, TimeSpan.FromSeconds(waitSeconds), cancellation);
         Terminal.WriteDiagnostics(workspace.Diagnostics);

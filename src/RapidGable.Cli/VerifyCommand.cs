@@ -103,13 +103,17 @@ internal static class VerifyCommand
         return new VerificationReport([.. reports]);
     }
 
-    private static bool IsPartlyClosed(PublishedService service) => service.ModelFor(Caller.Anonymous).Sets.Length < service.Model.Sets.Length;
+    private static bool IsPartlyClosed(PublishedService service) =>
+        service.ModelFor(Caller.Anonymous).Sets.Length < service.Model.Sets.Length;
 
     /// <summary>Verifies services with sets that are not open to everybody, as somebody who may read all of them.</summary>
-    private static async Task<List<ServiceReport>> VerifyClosedAsync(LoadedWorkspace workspace, long rows, bool silent, CancellationToken cancellation)
+    private static async Task<List<ServiceReport>> VerifyClosedAsync(LoadedWorkspace workspace, long rows, bool silent,
+        CancellationToken cancellation)
     {
         var (opened, key, caller) = WriteTrial.Open(workspace);
-        await using var app = ServiceHost.Build(opened, new ServiceOptions(0, IsQuiet: !Console.IsErrorRedirected, Lent: new Dictionary<string, Caller> { [key] = caller }, IsTrial: true));
+        await using var app = ServiceHost.Build(opened,
+            new ServiceOptions(0, IsQuiet: !Console.IsErrorRedirected, Lent: new Dictionary<string, Caller> { [key] = caller },
+            IsTrial: true));
         await app.StartAsync(cancellation);
         using var client = new HttpClient { Timeout = TimeSpan.FromSeconds(100) };
         var reports = new List<ServiceReport>();
@@ -118,7 +122,8 @@ internal static class VerifyCommand
         {
             var root = $"{ServeCommand.AddressOf(app)}/odata/{service.Model.Service}/";
             var counter = new DatabaseCounter(service.Model, workspace.Sources);
-            var options = new VerificationOptions($"{service.Model.Service}: whatever the rules keep closed", root, rows, DatabaseCount: counter.CountAsync);
+            var options = new VerificationOptions($"{service.Model.Service}: whatever the rules keep closed", root, rows,
+                DatabaseCount: counter.CountAsync);
             reports.Add(await Terminal.WithStatusAsync($"Verifying all of {service.Model.Service}", silent, progress =>
                 ServiceVerifier.VerifyAsync(new HttpProbe(client, "Bearer " + key), options with { Progress = progress }, cancellation)));
         }

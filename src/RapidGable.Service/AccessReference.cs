@@ -162,7 +162,8 @@ internal sealed partial class AccessReference
         // A table that is published twice holds everything twice.
         var most = _service.Model.Sets.GroupBy(s => s.Source).Max(g => g.Count());
         // A value may be a word of the metadata, too, such as the name of a column in a table about tables.
-        var named = Name().Matches(Encoding.UTF8.GetString(CsdlXmlWriter.Write(_service.Model, ODataVersion.V401))).Select(m => m.Value).ToHashSet();
+        var named = Name().Matches(Encoding.UTF8.GetString(CsdlXmlWriter.Write(_service.Model, ODataVersion.V401)))
+            .Select(m => m.Value).ToHashSet();
         return _distinctive = [.. counts.Where(c => c.Value <= most && !named.Contains(c.Key)).Select(c => c.Key)];
     }
 

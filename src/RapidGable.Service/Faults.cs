@@ -18,7 +18,8 @@ internal static class Faults
         SourceFaultKind.Overflow => new RequestFault(400, "overflow", "A number in the expression leaves the range of its type."),
         SourceFaultKind.TooComplex => new RequestFault(400, "too-deep", "The request is larger or nests deeper than the database takes."),
         SourceFaultKind.BadPattern => new RequestFault(400, "pattern", "The database does not take this regular expression."),
-        SourceFaultKind.Changed => new RequestFault(503, "source-changed", "The database has changed, and what is published here does not fit it any more. The service looks at it again by itself."),
+        SourceFaultKind.Changed => new RequestFault(503, "source-changed",
+            "The database has changed, and what is published here does not fit it any more. The service looks at it again by itself."),
         SourceFaultKind.BadData => new RequestFault(500, "bad-data", "A stored value does not have the type it is published with. The service's log says which, and 'gable check' lists them all."),
         _ => Internal,
     };

@@ -85,7 +85,8 @@ internal static class Negotiation
     private static Negotiated? Offer(BodyKind kind, ODataVersion version, MediaTypeHeaderValue? asked, string rawType) => kind switch
     {
         BodyKind.Json => Json(version, asked),
-        BodyKind.MetadataXml => Plain(version, asked, "application/xml") ?? Plain(version, asked, "application/json") ?? Document(version, asked),
+        BodyKind.MetadataXml => Plain(version, asked, "application/xml") ?? Plain(version, asked, "application/json")
+            ?? Document(version, asked),
         _ => Plain(version, asked, rawType),
     };
 
@@ -94,7 +95,8 @@ internal static class Negotiation
     /// client means its payloads. In 4.0 the document is XML, which JSON documents came after.
     /// </summary>
     private static Negotiated? Document(ODataVersion version, MediaTypeHeaderValue? asked) => Json(version, asked) is null ? null
-        : new Negotiated(new PayloadFormat(version, MetadataLevel.Minimal, false), version == ODataVersion.V40 ? "application/xml" : "application/json");
+        : new Negotiated(new PayloadFormat(version, MetadataLevel.Minimal, false), version == ODataVersion.V40 ? "application/xml"
+            : "application/json");
 
     private static Negotiated? Plain(ODataVersion version, MediaTypeHeaderValue? asked, string type)
     {

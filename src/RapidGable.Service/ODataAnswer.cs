@@ -55,10 +55,12 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
         var tracks = preferences.TrackChanges && prepared.Request.CanTrack && !prepared.Request.IsDelta;
         if (prepared.Request.IsDelta && !negotiated.Format.HasContext)
             return new RequestFault(406, "not-acceptable", "Changes need their control information; ask for them with metadata=minimal.", "Accept");
-        if (!QueryValues.Make(prepared.Request, lexed, preferences.MaxPageSize, time.GetUtcNow().UtcDateTime, exchange.Caller).Is(out var values, out fault))
+        if (!QueryValues.Make(prepared.Request, lexed, preferences.MaxPageSize, time.GetUtcNow().UtcDateTime,
+            exchange.Caller).Is(out var values, out fault))
             return fault;
         exchange.Database.Start();
-        var within = InnerExchange.UnitOf(exchange.Context) is { } unit ? await unit.ReadingAsync(prepared.Source, exchange.Cancellation) : null;
+        var within = InnerExchange.UnitOf(exchange.Context) is { } unit ? await unit.ReadingAsync(prepared.Source, exchange.Cancellation)
+            : null;
         var started = await QueryRun.StartAsync(prepared, values.With(exchange.Allowance), exchange.Cancellation, tracks, within);
         exchange.Database.Stop();
         if (!started.Is(out var run, out fault))

@@ -122,7 +122,9 @@ internal sealed class ODataChange(Exchange exchange, RepeatMemory repeats, TimeP
                 case ("ieee754compatible", "true" or "false"):
                     asText = value == "true";
                     break;
-                case ("odata.metadata" or "metadata", "minimal" or "full" or "none") or ("odata.streaming" or "streaming" or "exponentialdecimals", "true" or "false") or ("charset", "utf-8" or "utf8" or "us-ascii"):
+                case ("odata.metadata" or "metadata",
+                    "minimal" or "full" or "none") or ("odata.streaming" or "streaming" or "exponentialdecimals",
+                    "true" or "false") or ("charset", "utf-8" or "utf8" or "us-ascii"):
                 // The words of versions 1 to 3: what they mean is told by the body itself.
                 case ("odata", "minimalmetadata" or "nometadata" or "fullmetadata" or "light" or "verbose"):
                     break;

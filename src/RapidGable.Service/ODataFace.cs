@@ -136,13 +136,17 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
     /// <summary>The instant of what begins now, in UTC.</summary>
     internal DateTime Now => time.GetUtcNow().UtcDateTime;
 
-    /// <summary>Tells the log of a source's failure that a caller hears in other words; one that the catalog explains has it read again.</summary>
+    /// <summary>
+    /// Tells the log of a source's failure that a caller hears in other words; one that the catalog explains has it read again.
+    /// </summary>
     /// <param name="path">Below the service's root, as it was sent.</param>
-    internal void Note(SourceException exception, Exchange exchange, string path) => Note(exception, exchange.Service.Model.Service, SetOf(path), exchange.Context.TraceIdentifier);
+    internal void Note(SourceException exception, Exchange exchange, string path) =>
+        Note(exception, exchange.Service.Model.Service, SetOf(path), exchange.Context.TraceIdentifier);
 
     internal void Note(SourceException exception, string service, string set, string request)
     {
-        log.LogError("{Kind} at a source of {Service}/{Set}, request {Request}: {Message}", exception.Kind, service, set, request, exception.Message);
+        log.LogError("{Kind} at a source of {Service}/{Set}, request {Request}: {Message}", exception.Kind, service, set, request,
+            exception.Message);
         if (exception.Kind == SourceFaultKind.Changed)
             registry.ReportChange($"{service}/{set}: {exception.Message}");
     }
@@ -151,7 +155,8 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
     {
         var seconds = exchange.Database.Elapsed.TotalSeconds;
         if (seconds >= exchange.Traffic.SlowSeconds)
-            log.LogWarning("Slow: {Seconds:0.0} s in the database for {Method} {Service}/{Set}, request {Request}", seconds, exchange.Request.Method, exchange.Service.Model.Service, SetOf(path), exchange.Context.TraceIdentifier);
+            log.LogWarning("Slow: {Seconds:0.0} s in the database for {Method} {Service}/{Set}, request {Request}", seconds,
+                exchange.Request.Method, exchange.Service.Model.Service, SetOf(path), exchange.Context.TraceIdentifier);
     }
 
     /// <summary>The first segment of a path: a set's name, or another resource of the service.</summary>
@@ -277,7 +282,8 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         }
         context.Response.StatusCode = fault.Status;
         if (fault.Status is 503 or 429 && !context.Response.Headers.ContainsKey(HeaderNames.RetryAfter))
-            context.Response.Headers[HeaderNames.RetryAfter] = fault.Code is "source-unavailable" or "source-changed" or "outcome-unknown" ? "5" : "1";
+            context.Response.Headers[HeaderNames.RetryAfter] = fault.Code is "source-unavailable" or "source-changed" or "outcome-unknown"
+                ? "5" : "1";
         context.Response.Headers.Remove("Preference-Applied");
         context.Response.Headers.Remove(HeaderNames.ETag);
         await ODataAnswer.SendAsync(context, "application/json", ErrorJsonWriter.Write(fault));

@@ -18,7 +18,9 @@ internal static class PublishedText
     private const int Deepest = 40;
 
     /// <summary>What is derived from the rest, leads back to where it came from, or says only where something is written.</summary>
-    private static readonly ImmutableHashSet<string> Skipped = ["Leaves", "MemberNames", "Place", "Location", "Stored", "Restriction", "SearchProperties", "EqualityContract", "DeclaredType", "SourceChecks", "IsForeignKey"];
+    private static readonly ImmutableHashSet<string> Skipped =
+        ["Leaves", "MemberNames", "Place", "Location", "Stored", "Restriction", "SearchProperties", "EqualityContract", "DeclaredType",
+        "SourceChecks", "IsForeignKey"];
 
     /// <summary>The words of a declaration for what a set says; anything else goes by its own name.</summary>
     private static readonly ImmutableDictionary<string, string> Words = new Dictionary<string, string>

@@ -120,7 +120,9 @@ public static class ServiceHost
                 }
             }
             if (registry.Missing is { } missing)
-                return Results.Text(isInsider ? $"ready in part, since a database has changed: {missing}{(registry.Problem is { } kept ? $" ({kept})" : "")}" : "ready in part");
+                return Results.Text(isInsider
+                    ? $"ready in part, since a database has changed: {missing}{(registry.Problem is { } kept ? $" ({kept})" : "")}"
+                    : "ready in part");
             return Results.Text(!isInsider ? "ready" : registry.Problem is { } problem ? $"ready, with the last good state: {problem}" : audit.Problem is { } lost ? $"ready, but {lost}" : "ready");
         });
         app.MapGet("/metrics", async (HttpContext context, RequestCounters counters, Allowances allowances, Administration administration) =>

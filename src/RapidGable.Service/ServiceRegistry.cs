@@ -181,7 +181,8 @@ public sealed class ServiceRegistry : IAsyncDisposable
             var advice = $"If this is meant, accept it with 'gable check {Path.GetFileName(loaded.Declaration.Folder)} --accept', and refresh again.";
             try
             {
-                var changes = AcceptedMetadata.Compare(loaded.Declaration.Folder, name, CsdlXmlWriter.Write(service.Model, ODataVersion.V401)) ?? [];
+                var changes = AcceptedMetadata.Compare(loaded.Declaration.Folder, name,
+                    CsdlXmlWriter.Write(service.Model, ODataVersion.V401)) ?? [];
                 foreach (var change in changes.Where(d => d.IsBreaking))
                     diagnostics.Error("accepted-breaks", $"{change.Subject}: {change.What}", place, advice);
             }

@@ -70,6 +70,30 @@ public class ConversionTests
     [InlineData("mm:HH", ConvertedUse.Equality)]
     public void A_format_says_whether_it_sorts(string format, ConvertedUse use) => Assert.Equal(use, new FormatConversion(Text, EdmType.DateTimeOffset, format).Use);
 
+    [Theory] // where the parts of a text stand; nothing where that is not certain
+    [InlineData("dd.MM.yyyy", CanonicalFunction.Year, 7, 4, 10)]
+    [InlineData("dd.MM.yyyy", CanonicalFunction.Day, 1, 2, 10)]
+    [InlineData("yyyyMMdd", CanonicalFunction.Month, 5, 2, 8)]
+    [InlineData("yyyy-MM-dd'T'HH:mm:ss'Z'", CanonicalFunction.Second, 18, 2, 20)]
+    [InlineData("'d'dd 'of' MMM yyyy", CanonicalFunction.Year, 12, 4, 15)]
+    [InlineData("\\dddMMyyyy", CanonicalFunction.Day, 2, 2, 9)]
+    [InlineData("yyyy-MM-dd HH:mm:ss.FFF", CanonicalFunction.Second, 18, 2, null)]
+    [InlineData("d.M.yyyy", CanonicalFunction.Year, null, null, null)]
+    [InlineData("yyyy-M-d", CanonicalFunction.Year, 1, 4, null)]
+    [InlineData("yyyy-M-d", CanonicalFunction.Day, null, null, null)]
+    [InlineData("dd.MM.yy", CanonicalFunction.Year, null, null, null)]
+    [InlineData("dd MMM yyyy", CanonicalFunction.Month, null, null, null)]
+    [InlineData("hh:mm tt", CanonicalFunction.Hour, null, null, null)]
+    [InlineData("yyyy-MM-dd HH:mm zzz", CanonicalFunction.Hour, null, null, null)]
+    [InlineData("yyyy-MM-ddTHH:mmK", CanonicalFunction.Year, null, null, null)]
+    [InlineData("d", CanonicalFunction.Day, null, null, null)]
+    [InlineData("yyyy-MM-dd", CanonicalFunction.Date, null, null, null)]
+    public void A_part_has_its_place(string format, CanonicalFunction part, int? start, int? length, int? width)
+    {
+        var expected = start is { } first ? new TextPart(first, length!.Value, width) : null;
+        Assert.Equal(expected, new FormatConversion(Text, EdmType.DateTimeOffset, format).Part(part));
+    }
+
     [Fact] // a value that is finer than the format equals no stored one, and sorts after the one it would be cut to
     public void What_is_finer_than_the_format_is_not_cut()
     {

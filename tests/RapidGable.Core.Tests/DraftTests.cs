@@ -226,7 +226,8 @@ public class DraftTests
     public void A_schema_names_the_settings_of_every_engine()
     {
         var named = FileSchemas.All["source"]["properties"]!.AsObject().Select(p => p.Key).ToHashSet();
-        Assert.Equal(EngineRegistry.All.SelectMany(e => e.OtherNames.Append(e.Name)).Order(), FileSchemas.All["source"]["properties"]!["engine"]!["enum"]!.AsArray().Select(w => w!.GetValue<string>()).Order());
+        Assert.Equal(EngineRegistry.All.SelectMany(e => e.OtherNames.Append(e.Name)).Order(),
+            FileSchemas.All["source"]["properties"]!["engine"]!["enum"]!.AsArray().Select(w => w!.GetValue<string>()).Order());
         foreach (var engine in EngineRegistry.All)
         {
             var faults = new List<SettingFault>();

@@ -17,7 +17,8 @@ public sealed class ForeignNamesTests
         folder.Write("services/s.yaml", $"title: S\nsource: main\nnames: {policy}\nsets:\n{sets}");
         await using var workspace = await folder.LoadAsync();
         Assert.DoesNotContain(workspace.Diagnostics.Items, d => d.Severity == Severity.Error);
-        return workspace.Services[0].Model.Sets.ToDictionary(s => s.Source.Name, s => string.Join(' ', s.Type.Navigations.Select(n => n.Name).Order(StringComparer.Ordinal)));
+        return workspace.Services[0].Model.Sets.ToDictionary(s => s.Source.Name, s =>
+            string.Join(' ', s.Type.Navigations.Select(n => n.Name).Order(StringComparer.Ordinal)));
     }
 
     private const string Host = "CREATE TABLE hosts (hostid INTEGER PRIMARY KEY); ";
@@ -37,18 +38,21 @@ public sealed class ForeignNamesTests
     [InlineData("CREATE TABLE item (id INTEGER PRIMARY KEY, hostid INTEGER REFERENCES hosts, templateid INTEGER REFERENCES hosts)", "hosts", "item_by_host item_by_template")]
     [InlineData("CREATE TABLE node (id INTEGER PRIMARY KEY, parent INTEGER REFERENCES node)", "node", "node_by_parent node_parent")]
     [InlineData("CREATE TABLE node (id INTEGER PRIMARY KEY, parent_id INTEGER REFERENCES node, node INTEGER)", "node", "node_by_parent parent")]
-    public async Task A_relation_is_named_after_its_column(string sql, string table, string expected) => Assert.Equal(expected, (await NavigationsAsync(Host + sql))[table]);
+    public async Task A_relation_is_named_after_its_column(string sql, string table, string expected) =>
+        Assert.Equal(expected, (await NavigationsAsync(Host + sql))[table]);
 
     [Fact] // any order of foreign keys and tables gives the same names
     public async Task Names_do_not_depend_on_an_order()
     {
-        string[] keys = ["hostid INTEGER REFERENCES hosts", "templateid INTEGER REFERENCES hosts", "host_no INTEGER REFERENCES hosts", "parent INTEGER REFERENCES item", "itemid INTEGER REFERENCES item"];
+        string[] keys = ["hostid INTEGER REFERENCES hosts", "templateid INTEGER REFERENCES hosts", "host_no INTEGER REFERENCES hosts",
+            "parent INTEGER REFERENCES item", "itemid INTEGER REFERENCES item"];
         var random = new Random(11);
         var names = new HashSet<string>();
         for (var i = 0; i < 12; i++)
         {
             random.Shuffle(keys);
-            string[] tables = [Host, $"CREATE TABLE item (id INTEGER PRIMARY KEY, {string.Join(", ", keys)}); ", "CREATE TABLE a_note (id INTEGER PRIMARY KEY, itemid INTEGER REFERENCES item); "];
+            string[] tables = [Host, $"CREATE TABLE item (id INTEGER PRIMARY KEY, {string.Join(", ", keys)}); ",
+                "CREATE TABLE a_note (id INTEGER PRIMARY KEY, itemid INTEGER REFERENCES item); "];
             random.Shuffle(tables);
             var found = await NavigationsAsync(string.Concat(tables));
             names.Add(string.Join("; ", found.OrderBy(f => f.Key, StringComparer.Ordinal).Select(f => $"{f.Key}: {f.Value}")));
@@ -66,7 +70,8 @@ public sealed class ForeignNamesTests
     [InlineData("tokenizer", null)]
     [InlineData("obsession", null)]
     [InlineData("key_value", null)]
-    public void A_table_that_may_hold_secrets_is_told_by_its_name(string table, string? word) => Assert.Equal(word, SensitiveNames.SecretTable(table));
+    public void A_table_that_may_hold_secrets_is_told_by_its_name(string table, string? word) =>
+        Assert.Equal(word, SensitiveNames.SecretTable(table));
 
     [Theory]
     [InlineData("password_hash", "String", "secret")]
@@ -86,7 +91,8 @@ public sealed class ForeignNamesTests
     public void A_column_is_told_by_its_name_and_type(string name, string kind, string? kindOfData)
     {
         var column = new SourceColumn(name, "", new EdmType(Enum.Parse<EdmKind>(kind)), true, "");
-        Assert.Equal(kindOfData, SensitiveNames.SecretColumn(column) is not null ? "secret" : SensitiveNames.PersonalColumn(column) is not null ? "personal" : null);
+        Assert.Equal(kindOfData, SensitiveNames.SecretColumn(column) is not null ? "secret"
+            : SensitiveNames.PersonalColumn(column) is not null ? "personal" : null);
     }
 
     [Theory] // rules of the whole service do not open what looks secret without a word; rules of its own are meant
@@ -100,7 +106,8 @@ public sealed class ForeignNamesTests
         using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE sessions (sid TEXT NOT NULL PRIMARY KEY); CREATE TABLE account (id INTEGER PRIMARY KEY, api_token TEXT); CREATE TABLE station (id INTEGER PRIMARY KEY)")
             .Write("services/s.yaml", $"title: S\nsource: main\n{rules}\nsets:\n{sets}");
         await using var workspace = await folder.LoadAsync();
-        Assert.Equal(message is null ? [] : [message], workspace.Diagnostics.Items.Select(d => $"{d.Code}: {d.Message}").Select(m => m["open-secret: ".Length..].Split(", and the rules")[0]));
+        Assert.Equal(message is null ? [] : [message], workspace.Diagnostics.Items.Select(d => $"{d.Code}: {d.Message}")
+            .Select(m => m["open-secret: ".Length..].Split(", and the rules")[0]));
     }
 
     [Theory] // as each engine spells its checks
@@ -146,7 +153,8 @@ public sealed class ForeignNamesTests
         var address = DatabaseAddress.Parse(text, out var fault)!;
         Assert.Null(fault);
         string[] order = ["host", "port", "database", "user", "password", "tls", "connect-seconds"];
-        Assert.Equal(expected, $"{address.Engine} {string.Join(' ', order.Where(address.Settings.ContainsKey).Select(o => $"{o}={address.Settings[o]}"))}");
+        Assert.Equal(expected,
+            $"{address.Engine} {string.Join(' ', order.Where(address.Settings.ContainsKey).Select(o => $"{o}={address.Settings[o]}"))}");
     }
 
     [Theory] // what is wrong is told without the address, which may hold a password
@@ -203,9 +211,11 @@ public sealed class ForeignNamesTests
         public Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation) =>
             item.Name == "bad" ? throw new InvalidOperationException("odd") : inner.DescribeAsync(item, cancellation);
 
-        public Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation) => inner.DescribeQueryAsync(name, select, cancellation);
+        public Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation) =>
+            inner.DescribeQueryAsync(name, select, cancellation);
 
-        public ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, RequestAllowance request, CancellationToken cancellation) =>
+        public ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings,
+            RequestAllowance request, CancellationToken cancellation) =>
             inner.OpenSessionAsync(kind, settings, request, cancellation);
 
         public ValueTask DisposeAsync() => inner.DisposeAsync();
@@ -219,17 +229,21 @@ public sealed class ForeignNamesTests
         await using var loaded = await folder.LoadAsync();
         var diagnostics = new Diagnostics();
         var sources = new Dictionary<string, ISource> { ["main"] = new FaultySource(loaded.Sources["main"]) };
-        var built = await ModelBuilder.BuildAsync(loaded.Declaration.Services[0], loaded.Catalogs, sources, diagnostics, CancellationToken.None);
+        var built = await ModelBuilder.BuildAsync(loaded.Declaration.Services[0], loaded.Catalogs, sources, diagnostics,
+            CancellationToken.None);
         Assert.Equal(["good"], built.Model.Sets.Select(s => s.Name));
-        Assert.Equal(["unexpected services/s.yaml:4:5", "no-object services/s.yaml:6:5"], diagnostics.Items.Select(d => $"{d.Code} {d.Location}"));
+        Assert.Equal(["unexpected services/s.yaml:4:5", "no-object services/s.yaml:6:5"],
+            diagnostics.Items.Select(d => $"{d.Code} {d.Location}"));
         Assert.Contains("'bad' cannot be built, which is a fault of Rapid Gable: odd", diagnostics.Items[0].Message);
     }
 
     [Fact]
     public void A_materialized_views_unique_index_is_its_key()
     {
-        var columns = ImmutableArray.Create(new SourceColumn("id", "integer", EdmType.Int32, true, ""), new SourceColumn("name", "text", EdmType.String, true, ""));
-        Assert.Equal("id", Assert.Single(new SourceObject("public", "kept", SourceObjectKind.MaterializedView, columns, [], [["id"]], []).NaturalKey));
+        var columns = ImmutableArray.Create(new SourceColumn("id", "integer", EdmType.Int32, true, ""),
+            new SourceColumn("name", "text", EdmType.String, true, ""));
+        Assert.Equal("id", Assert.Single(new SourceObject("public", "kept", SourceObjectKind.MaterializedView, columns, [], [["id"]],
+            []).NaturalKey));
         Assert.Empty(new SourceObject("public", "t", SourceObjectKind.Table, columns, [], [["id"]], []).NaturalKey);
     }
 }

@@ -40,7 +40,8 @@ public sealed class LongValuesTests
         var digits = text.Replace(".", "", StringComparison.Ordinal);
         var scale = text.Contains('.') ? text.Length - text.IndexOf('.') - 1 : 0;
         // mantissa * 10^exponent = digits / 10^scale
-        var (left, right) = (new BigInteger(mantissa) * BigInteger.Pow(10, Math.Max(0, exponent) + scale), BigInteger.Parse(digits) * BigInteger.Pow(10, Math.Max(0, -exponent)));
+        var (left, right) = (new BigInteger(mantissa) * BigInteger.Pow(10, Math.Max(0, exponent) + scale),
+            BigInteger.Parse(digits) * BigInteger.Pow(10, Math.Max(0, -exponent)));
         Assert.Equal(left, right);
     }, iter: 2_000);
 
@@ -54,7 +55,8 @@ public sealed class LongValuesTests
     [InlineData("0000000000000002", "0.00")]
     [InlineData("0001FFFF000000040001", "0.0001")]
     [InlineData("0001FFFE00000008000C", "0.00000012")]
-    public void The_servers_numbers_are_read(string bytes, string expected) => Assert.Equal(expected, PostgresNumber.Text(Convert.FromHexString(bytes)));
+    public void The_servers_numbers_are_read(string bytes, string expected) =>
+        Assert.Equal(expected, PostgresNumber.Text(Convert.FromHexString(bytes)));
 
     [Theory]
     [InlineData(8_766, "2024-01-01")]
@@ -76,7 +78,8 @@ public sealed class LongValuesTests
     [InlineData(long.MaxValue, "infinity")]
     [InlineData(-64_464_508_800_000_000, "0044-03-15 00:00:00.000000+00 BC")]
     [InlineData(252_455_616_000_000_000, "10000-01-01 00:00:00.000000+00")]
-    public void Instants_have_the_servers_texts(long microseconds, string expected) => Assert.Equal(expected, PostgresTime.Text(microseconds));
+    public void Instants_have_the_servers_texts(long microseconds, string expected) =>
+        Assert.Equal(expected, PostgresTime.Text(microseconds));
 
     [Theory]
     [InlineData("2024-13-45")]
@@ -97,7 +100,8 @@ public sealed class LongValuesTests
     [InlineData("k eq time'PT13H20M'", "k eq 13:20:00")]
     public void An_older_literal_is_the_newer_one(string older, string newer)
     {
-        object Value(string filter) => LexedRequest.Read(RequestAddress.Read("S", "$filter=" + Uri.EscapeDataString(filter)).Value!).Value!.Literals.Single().Value;
+        object Value(string filter) =>
+            LexedRequest.Read(RequestAddress.Read("S", "$filter=" + Uri.EscapeDataString(filter)).Value!).Value!.Literals.Single().Value;
         Assert.Equal(Value(newer), Value(older));
     }
 
@@ -108,7 +112,8 @@ public sealed class LongValuesTests
     [InlineData("2024-05-01T10:00:00Z", DayOfInstant.Ceiling, "2024-05-02")]
     [InlineData("2024-05-01T00:00:00Z", DayOfInstant.Ceiling, "2024-05-01")]
     public void A_point_in_time_stands_for_a_day(string instant, DayOfInstant day, string? expected) =>
-        Assert.Equal(expected, ((DateOnly?)new InstantAsDateConversion(day).Encode(DateTime.Parse(instant).ToUniversalTime()))?.ToString("yyyy-MM-dd"));
+        Assert.Equal(expected,
+            ((DateOnly?)new InstantAsDateConversion(day).Encode(DateTime.Parse(instant).ToUniversalTime()))?.ToString("yyyy-MM-dd"));
 
     [Fact] // dates compare with points in time as their midnights do
     public void Days_compare_as_their_midnights() => Gen.Select(Gen.Int[0, 40], Gen.Int[0, 2_000]).Sample((day, minutes) =>

@@ -17,7 +17,8 @@ public sealed class MariaDbServer : IAsyncLifetime
     {
         await File.WriteAllTextAsync(Path.Combine(_folder, "start.sql"), $"CREATE USER IF NOT EXISTS 'tester'@'%' IDENTIFIED BY '{Password}';\nGRANT ALL ON *.* TO 'tester'@'%' WITH GRANT OPTION;\n");
         await LocalServer.RunAsync("chown", "-R", "mysql", _folder);
-        await LocalServer.RunAsync("mariadb-install-db", "--no-defaults", "--user=mysql", "--datadir=" + Path.Combine(_folder, "data"), "--auth-root-authentication-method=normal", "--skip-test-db", "--tmpdir=" + _folder);
+        await LocalServer.RunAsync("mariadb-install-db", "--no-defaults", "--user=mysql", "--datadir=" + Path.Combine(_folder, "data"),
+            "--auth-root-authentication-method=normal", "--skip-test-db", "--tmpdir=" + _folder);
         for (var attempt = 0; ; attempt++)
         {
             Port = LocalServer.FreePort();

@@ -181,7 +181,8 @@ public sealed class AwkwardCatalogTests(EnginesFixture engines)
         await using (var workspace = await folder.LoadAsync())
         {
             var said = Assert.Single(workspace.Diagnostics.Items).Render();
-            Assert.Matches("error source-down: The source 'main' cannot be read: .*(broke|refused|cannot be resolved|did not answer)", said);
+            Assert.Matches("error source-down: The source 'main' cannot be read: .*(broke|refused|cannot be resolved|did not answer)",
+                said);
             Assert.DoesNotContain("secret-4", said);
         }
         await stop.CancelAsync();

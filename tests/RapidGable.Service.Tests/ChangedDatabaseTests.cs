@@ -11,7 +11,8 @@ public sealed class ChangedDatabaseTests(EnginesFixture engines) : IDisposable
 
     public void Dispose() => _folder.Dispose();
 
-    private const string Sql = "CREATE TABLE river (id INTEGER NOT NULL PRIMARY KEY, name VARCHAR(40)); INSERT INTO river VALUES (1, 'Alder')";
+    private const string Sql =
+        "CREATE TABLE river (id INTEGER NOT NULL PRIMARY KEY, name VARCHAR(40)); INSERT INTO river VALUES (1, 'Alder')";
 
     /// <summary>A workspace over a new database, and how to change that.</summary>
     private async Task<Func<string, Task>> PrepareAsync(string engine)
@@ -62,7 +63,8 @@ public sealed class ChangedDatabaseTests(EnginesFixture engines) : IDisposable
         Assert.Equal(200, (await http.SendAsync("/odata/s/river")).Status);
         await change("ALTER TABLE river RENAME COLUMN name TO title");
         var gone = await http.SendAsync("/odata/s/river");
-        Assert.Equal((503, "source-changed", "5"), (gone.Status, gone.Json.GetProperty("error").GetProperty("code").GetString(), gone.Header("Retry-After")));
+        Assert.Equal((503, "source-changed", "5"), (gone.Status, gone.Json.GetProperty("error").GetProperty("code").GetString(),
+            gone.Header("Retry-After")));
         Assert.DoesNotContain("name", gone.Json.GetProperty("error").GetProperty("message").GetString());
         // Nothing was accepted, so the service follows by itself.
         var back = await UntilAsync(() => http.SendAsync("/odata/s/river"), a => a.Status == 200);
@@ -122,7 +124,8 @@ public sealed class ChangedDatabaseTests(EnginesFixture engines) : IDisposable
     public async Task A_service_waits_for_a_database_that_is_down()
     {
         var port = LocalServer.FreePort();
-        _folder.WithSource().WithService("  - river\n").Write("sources/main.yaml", $"engine: postgresql\nhost: 127.0.0.1\nport: {port}\ndatabase: d\nuser: u\nconnect-seconds: 2\n");
+        _folder.WithSource().WithService("  - river\n").Write("sources/main.yaml",
+            $"engine: postgresql\nhost: 127.0.0.1\nport: {port}\ndatabase: d\nuser: u\nconnect-seconds: 2\n");
         var late = await Gable.RunAsync(_folder.Folder, "serve", ".", "--port", "0", "--wait", "2");
         Assert.Equal(1, late.Code);
         Assert.Contains("Waiting for it, 2 s at most.", late.Errors);

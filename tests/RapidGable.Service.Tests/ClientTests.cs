@@ -3,7 +3,9 @@ using RapidGable.Core.Tests;
 
 namespace RapidGable.Service.Tests;
 
-/// <summary>Clients that are in use, as they come: the adaptors of two grids, a generated typed client, and a strict reader of metadata.</summary>
+/// <summary>
+/// Clients that are in use, as they come: the adaptors of two grids, a generated typed client, and a strict reader of metadata.
+/// </summary>
 public sealed class ClientTests : IAsyncLifetime
 {
     private static readonly string Clients = Path.Combine(Gable.Root, "tests/clients");
@@ -44,7 +46,12 @@ public sealed class ClientTests : IAsyncLifetime
     /// <summary>Runs a command in the folder of the clients; gives the last line that it prints.</summary>
     private static async Task<string> RunAsync(string command, params string[] arguments)
     {
-        using var process = Process.Start(new ProcessStartInfo(command, arguments) { WorkingDirectory = Clients, RedirectStandardOutput = true, RedirectStandardError = true })!;
+        using var process = Process.Start(new ProcessStartInfo(command, arguments)
+        {
+            WorkingDirectory = Clients,
+            RedirectStandardOutput = true,
+            RedirectStandardError = true
+        })!;
         using var limit = new CancellationTokenSource(TimeSpan.FromMinutes(2));
         var (output, errors) = (process.StandardOutput.ReadToEndAsync(limit.Token), process.StandardError.ReadToEndAsync(limit.Token));
         await process.WaitForExitAsync(limit.Token);
@@ -66,7 +73,8 @@ public sealed class ClientTests : IAsyncLifetime
     public async Task A_typed_client_is_generated_compiled_and_used()
     {
         Directory.CreateDirectory(Path.Combine(Clients, "generated"));
-        await File.WriteAllTextAsync(Path.Combine(Clients, "generated/metadata.xml"), (await _service.SendAsync("/odata/s/$metadata")).Text);
+        await File.WriteAllTextAsync(Path.Combine(Clients, "generated/metadata.xml"),
+            (await _service.SendAsync("/odata/s/$metadata")).Text);
         await RunAsync("npx", "odata2ts");
         await RunAsync("npx", "tsc", "-p", ".");
         Assert.Equal("""{"taken":[200,251],"number":11,"date":[[1,1]],"made":[true,3.5],"changed":"Changed","gone":"OData server responded with error: There is no such entity."}""",

@@ -451,7 +451,8 @@ public sealed class EnginesTests(EnginesFixture engines)
             Assert.True(count is { Status: 200, Text: "1" }, $"{filter}: {count.Text}");
         }
         var metadata = (await http.SendAsync("/odata/s/$metadata")).Text;
-        foreach (var part in new[] { "Core.Description\" String=\"All types\"", "String=\"A small one\"", "DefaultValue=\"7\"", "Core.Computed\"", "application/json" })
+        foreach (var part in new[] { "Core.Description\" String=\"All types\"", "String=\"A small one\"", "DefaultValue=\"7\"",
+            "Core.Computed\"", "application/json" })
             Assert.Contains(part, metadata);
         Assert.Equal(400, (await http.SendAsync("/odata/s/t?$filter=id%20mul%209223372036854775807%20mul%204%20gt%201")).Status); // Q-39
     }
@@ -485,7 +486,8 @@ public sealed class EnginesTests(EnginesFixture engines)
             Assert.True(count is { Status: 200, Text: "1" }, $"{filter}: {count.Text}");
         }
         var metadata = (await http.SendAsync("/odata/s/$metadata")).Text;
-        foreach (var part in new[] { "Core.Description\" String=\"All types\"", "DefaultValue=\"7\"", "Core.Computed\"", "application/json" })
+        foreach (var part in new[] { "Core.Description\" String=\"All types\"", "DefaultValue=\"7\"", "Core.Computed\"",
+            "application/json" })
             Assert.Contains(part, metadata);
         Assert.Equal(400, (await http.SendAsync("/odata/s/t?$filter=id%20mul%209223372036854775807%20mul%204%20gt%201")).Status);
     }
@@ -502,8 +504,7 @@ public sealed class EnginesTests(EnginesFixture engines)
     [Fact] // more requests than sessions: all are answered, and none gets another's rows
     public async Task Many_at_once_get_their_own_answers()
     {
-        string[] targets =
-        [
+        string[] targets = [
             "Stations?$top=20&$expand=Sensors,catchment&$count=true", "Stations(7)?$select=id,code", "Sensors?$top=10&$expand=Readings($select=id)",
             "Readings/$count?$filter=sensor_no%20eq%201", "Catchments(3)/Stations?$orderby=name%20desc", "Visits?$top=5&$expand=VisitTasks,technician,station", "Stations(9999)/Sensors",
         ];

@@ -1,9 +1,13 @@
 namespace RapidGable.Service.Tests;
 
-/// <summary>Tables as they are met in databases that nobody here drew up, on each engine: what one found and another one did not stand.</summary>
+/// <summary>
+/// Tables as they are met in databases that nobody here drew up, on each engine: what one found and another one did not stand.
+/// </summary>
 internal static class ForeignSchemas
 {
-    /// <summary>What every engine takes. {binary} = 16 bytes, {serial} = a key that the database numbers, {text} = a text for keys.</summary>
+    /// <summary>
+    /// What every engine takes. {binary} = 16 bytes, {serial} = a key that the database numbers, {text} = a text for keys.
+    /// </summary>
     private const string Shared = """
         CREATE TABLE node (id INTEGER NOT NULL PRIMARY KEY, parent INTEGER NULL, label {text} NULL, FOREIGN KEY (parent) REFERENCES node (id));
         CREATE TABLE `größe` (id {serial}, `straße` {text} NULL, wert DECIMAL(10,2) NULL);

@@ -3,7 +3,9 @@ using RapidGable.Core.Tests;
 
 namespace RapidGable.Service.Tests;
 
-/// <summary>A workspace that <c>gable new</c> made for a database, and what a person does with it then: write rules, allow changes.</summary>
+/// <summary>
+/// A workspace that <c>gable new</c> made for a database, and what a person does with it then: write rules, allow changes.
+/// </summary>
 internal sealed class ForeignWorkspace : IDisposable
 {
     private readonly TestWorkspace _around = new();
@@ -34,9 +36,12 @@ internal sealed class ForeignWorkspace : IDisposable
     /// <summary>Opens everything to everybody, and allows every change of what has a key and is a table.</summary>
     public ForeignWorkspace Opened()
     {
-        var text = File.ReadAllText(ServiceFile).Replace("# rules:\n#   read: anyone", "rules: { read: anyone, create: anyone, update: anyone, delete: anyone }");
-        text = Regex.Replace(text, @"^  - (?<name>[^ #\n]+)   # table", "  - from: ${name}\n    allow: [read, create, update, delete]   # table", RegexOptions.Multiline);
-        text = Regex.Replace(text, @"^  - from: (?<name>[^ #\n]+)   # table.*\n(?!    keyless)", "$&    allow: [read, create, update, delete]\n", RegexOptions.Multiline);
+        var text = File.ReadAllText(ServiceFile).Replace("# rules:\n#   read: anyone",
+            "rules: { read: anyone, create: anyone, update: anyone, delete: anyone }");
+        text = Regex.Replace(text, @"^  - (?<name>[^ #\n]+)   # table",
+            "  - from: ${name}\n    allow: [read, create, update, delete]   # table", RegexOptions.Multiline);
+        text = Regex.Replace(text, @"^  - from: (?<name>[^ #\n]+)   # table.*\n(?!    keyless)",
+            "$&    allow: [read, create, update, delete]\n", RegexOptions.Multiline);
         File.WriteAllText(ServiceFile, text);
         return this;
     }

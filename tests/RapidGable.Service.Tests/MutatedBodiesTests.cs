@@ -10,8 +10,7 @@ public sealed class MutatedBodiesTests(WritingFixture engines) : IAsyncLifetime
 {
     private const string Root = "/odata/s/";
 
-    private static readonly (string Method, string Target, string Body)[] Seeds =
-    [
+    private static readonly (string Method, string Target, string Body)[] Seeds = [
         ("POST", "Gauges", """{"code":"C","basin_id":1,"level":1.5,"opened":"2001-02-03","place":{"lat":5.5,"lon":-1},"sort":"Level","settings":{"rate":5,"limits":{"low":1.25}},"parts":[{"line":1,"title":"Mast"}],"tags":[{"id":5,"label":"five"}]}"""),
         ("POST", "Gauges", """{"code":"D","basin":{"id":7,"name":"New","parent@odata.bind":"Basins(1)"},"tags@odata.bind":["Tags(1)","Tags(2)"],"@odata.type":"#W.Gauge"}"""),
         ("PATCH", "Gauges('B')", """{"level":2.5,"online":false,"basin@odata.bind":"Basins(2)","place":{"lat":null}}"""),
@@ -28,8 +27,7 @@ public sealed class MutatedBodiesTests(WritingFixture engines) : IAsyncLifetime
         ("POST", "$batch", """{"requests":[{"id":"1","method":"DELETE","url":"Tags(2)"},{"id":"2","method":"POST","url":"Tags","dependsOn":["1"],"headers":{"content-type":"application/json","odata-version":"4.01"},"body":{"id":6,"label":"six"}}]}"""),
     ];
 
-    private static readonly string[] Pieces =
-    [
+    private static readonly string[] Pieces = [
         "{", "}", "[", "]", ",", ":", "\"", "null", "true", "{}", "[]", "-", "0", "1e999", "1e5", "99999999999999999999", "\"\"", "\"@odata.id\":\"Basins(1)\",", "\"@removed\":{},", "@", "#", "$", "'", "\\u0000", "\\ud800", "\\",
         "é", "/*x*/", "\"id\":1,", "\"code\":\"B\",", "\"value\":[", "\"@odata.bind\":", "\"@context\":\"x\",", " ", "\n", ".5", "INF", "\"NaN\"", "\"nope\":1,", "Basins(1)", "/",
     ];
@@ -186,7 +184,8 @@ public sealed class MutatedBodiesTests(WritingFixture engines) : IAsyncLifetime
                 Assert.True(before == await StateAsync(service), said);
             }
             else
-                Assert.True(Regex.Matches(answer.Text, @"^HTTP/1\.1 (\d{3})", RegexOptions.Multiline).All(m => int.Parse(m.Groups[1].Value) is < 500 or 501), said);
+                Assert.True(Regex.Matches(answer.Text, @"^HTTP/1\.1 (\d{3})", RegexOptions.Multiline)
+                    .All(m => int.Parse(m.Groups[1].Value) is < 500 or 501), said);
         }
         Assert.True(statuses.GetValueOrDefault(200) > 75 && statuses.GetValueOrDefault(400) > 35, string.Join(", ", statuses));
     }

@@ -513,7 +513,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     public async Task A_multipart_batch_is_answered_as_it_can_be_read(string version, string first, string second, bool isJson)
     {
         var body = Multipart(Http("GET Stations(1) HTTP/1.1", first), Http("GET Stations(2) HTTP/1.1", second));
-        var (status, text, _) = await PostAsync("$batch", body, "multipart/mixed; boundary=b", ("Accept", "application/json"), ("OData-MaxVersion", version));
+        var (status, text, _) = await PostAsync("$batch", body, "multipart/mixed; boundary=b", ("Accept", "application/json"),
+            ("OData-MaxVersion", version));
         Assert.Equal(200, status);
         Assert.Equal(isJson, text.StartsWith('{'));
         Assert.Equal(!isJson, text.StartsWith("--batchresponse_"));
@@ -528,9 +529,11 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         Assert.Equal(200, status);
         Assert.Equal(["200 OK", "200 OK"], text.Split('\n').Where(l => l.StartsWith("HTTP/1.1")).Select(l => l[9..].Trim()));
         Assert.Contains("Content-ID: one\r\n", text);
-        var failing = Multipart(Http("GET Nowhere HTTP/1.1"), Http("GET Stations(1) HTTP/1.1"), Http("GET Nowhere HTTP/1.1"), Http("GET Stations(2) HTTP/1.1"));
+        var failing = Multipart(Http("GET Nowhere HTTP/1.1"), Http("GET Stations(1) HTTP/1.1"), Http("GET Nowhere HTTP/1.1"),
+            Http("GET Stations(2) HTTP/1.1"));
         var (_, all, _) = await PostAsync("$batch", failing, "multipart/mixed; boundary=b", ("Prefer", "odata.continue-on-error"));
-        Assert.Equal(["404 Not Found", "200 OK", "404 Not Found", "200 OK"], all.Split('\n').Where(l => l.StartsWith("HTTP/1.1")).Select(l => l[9..].Trim()));
+        Assert.Equal(["404 Not Found", "200 OK", "404 Not Found", "200 OK"], all.Split('\n').Where(l => l.StartsWith("HTTP/1.1"))
+            .Select(l => l[9..].Trim()));
     }
 
     [Theory] // M-43, M-45
@@ -581,8 +584,7 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     public async Task Mutated_batches_never_break_the_service()
     {
         var random = new Random(17);
-        string[] seeds =
-        [
+        string[] seeds = [
             """{"requests":[{"id":"1","method":"GET","url":"Stations?$expand=Sensors($count=true)&$top=2"},{"id":"2","method":"GET","url":"$1","dependsOn":["1"],"headers":{"prefer":"maxpagesize=1"}}]}""",
             Multipart(Http("GET Stations(1) HTTP/1.1", "Content-ID: 1\r\n"), Http("GET $1/Sensors HTTP/1.1\r\nAccept: application/json")),
         ];

@@ -9,11 +9,11 @@ public sealed class ShapesTests(EnginesFixture engines)
 {
     public const string Table = """
         CREATE TABLE odd_form (id BIGINT NOT NULL PRIMARY KEY, yes_no CHAR(1), flag SMALLINT, minutes BIGINT, stamp BIGINT, day8 BIGINT, german VARCHAR(10), digits VARCHAR(8), uid VARCHAR(36),
-            doc TEXT, list TEXT, kind_no SMALLINT, price NUMERIC(9,2), body TEXT, body_type VARCHAR(30));
+            doc TEXT, list TEXT, kind_no SMALLINT, price NUMERIC(9,2), body TEXT, body_type VARCHAR(30), noted VARCHAR(20));
         INSERT INTO odd_form VALUES
-            (1, 'Y', 1, 90, 1714521600, 20240501, '01.05.2024', '007', '21EC2020-3AEA-1069-A2DD-08002B30309D', '{"depth": 1.5, "since": "2024-05-01", "sub": {"n": 3}, "extra-one": [1, 2]}', '["a", "b"]', 2, 12.50, 'Grüße', 'text/markdown'),
-            (2, 'N', 0, 15, 1714525200, 20231231, '31.12.2023', '42', '21ec2020-3aea-1069-a2dd-08002b30309e', '{"depth": 2}', '[]', 1, 0.10, 'plain', 'text/plain'),
-            (3, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL);
+            (1, 'Y', 1, 90, 1714521600, 20240501, '01.05.2024', '007', '21EC2020-3AEA-1069-A2DD-08002B30309D', '{"depth": 1.5, "since": "2024-05-01", "sub": {"n": 3}, "extra-one": [1, 2]}', '["a", "b"]', 2, 12.50, 'Grüße', 'text/markdown', '01.05.2024 07:30:09'),
+            (2, 'N', 0, 15, 1714525200, 20231231, '31.12.2023', '42', '21ec2020-3aea-1069-a2dd-08002b30309e', '{"depth": 2}', '[]', 1, 0.10, 'plain', 'text/plain', '31.12.2023 23:59:00'),
+            (3, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL);
         """;
 
     public const string Service = """
@@ -50,6 +50,8 @@ public sealed class ShapesTests(EnginesFixture engines)
               kind_no: Weight
               price: string
               body: { stream: true, media-type-column: body_type }
+              noted: { type: datetimeoffset(0), format: dd.MM.yyyy HH:mm:ss }
+          - { from: odd_form, name: Undated, type: Undated, show: [id, digits], columns: { digits: { type: date, format: yyyyMMdd } } }
           - from: station
             name: Stations
             type: Station
@@ -119,6 +121,15 @@ public sealed class ShapesTests(EnginesFixture engines)
     [InlineData("Odd?$orderby=flag desc,id&$select=id,flag&$top=2")]
     [InlineData("Odd?$filter=contains(price,'1')")]
     [InlineData("Odd?$filter=german gt 2024-01-01")]
+    [InlineData("Odd?$filter=year(german) eq 2024&$select=id")]
+    [InlineData("Odd?$orderby=day(german) desc,id&$select=id,german")]
+    [InlineData("Odd?$compute=month(day8) as m&$select=id,m")]
+    [InlineData("Odd?$apply=compute(year(noted) as y)/groupby((y),aggregate($count as n))&$orderby=y")]
+    [InlineData("Odd?$filter=hour(german) eq 1")] // 400: a date has no hour
+    [InlineData("Odd?$filter=date(noted) eq 2024-05-01")]
+    [InlineData("Odd?$filter=fractionalseconds(noted) gt 0")]
+    [InlineData("Odd?$filter=year(stamp) eq 2024")]
+    [InlineData("Undated?$filter=year(digits) eq 7&$count=true")]
     [InlineData("Odd?$filter=doc/depth gt 1")]
     [InlineData("Odd?$filter=list eq null")]
     [InlineData("Odd?$filter=body eq 'x'")]
@@ -181,7 +192,8 @@ public sealed class ShapesTests(EnginesFixture engines)
             "<ComplexType Name=\"position\">", "<Property Name=\"list\" Type=\"Collection(Edm.String)\" Nullable=\"true\" />", "<Property Name=\"body\" Type=\"Edm.Stream\" />",
             "<Annotation Term=\"Core.MediaType\" String=\"image/png\" />", "<Annotation Term=\"Core.Immutable\" Bool=\"true\" />", "EnumMember=\"Core.Permission/Read\"", "Core.AlternateKeys",
             "<NavigationProperty Name=\"tasks\" Type=\"Collection(T.Task)\" Partner=\"visit\" ContainsTarget=\"true\">", "<NavigationPropertyBinding Path=\"tasks/visit\" Target=\"Visits\" />",
-            "<ReturnType Type=\"Collection(T.ImportLine)\" Nullable=\"false\" />", "<FunctionImport Name=\"ImportLog\" Function=\"T.ImportLog\" IncludeInServiceDocument=\"true\">",
+            "<ReturnType Type=\"Collection(T.ImportLine)\" Nullable=\"false\" />",
+                "<FunctionImport Name=\"ImportLog\" Function=\"T.ImportLog\" IncludeInServiceDocument=\"true\">",
             "<PropertyPath>changed_at</PropertyPath>", "<PropertyPath>german</PropertyPath>", "String=\"What people call it\"", "Core.IsMediaType",
             "<Annotation Term=\"Core.LongDescription\" String=\"Pages of 100, at most 5000 on request; ordered by opened_on descending.\" />",
         })
@@ -206,6 +218,13 @@ public sealed class ShapesTests(EnginesFixture engines)
     [InlineData("kind_no ne 'Heavy'", "2 3")]
     [InlineData("kind_no in ('Light',null)", "2 3")]
     [InlineData("uid eq 21EC2020-3AEA-1069-A2DD-08002B30309D", "1")]
+    [InlineData("year(german) eq 2024", "1")]
+    [InlineData("month(german) add day(german) eq 43", "2")]
+    [InlineData("year(day8) lt 2024", "2")]
+    [InlineData("not (month(day8) eq 5)", "2 3")]
+    [InlineData("year(day8) ne 2024", "2 3")]
+    [InlineData("hour(noted) eq 7 and minute(noted) eq 30 and second(noted) eq 9", "1")]
+    [InlineData("year(noted) eq year(german) and day(noted) eq day(german)", "1 2 3")]
     public async Task A_filter_means_what_it_says_on_every_engine(string filter, string expected)
     {
         foreach (var service in engines.Services)
@@ -213,6 +232,19 @@ public sealed class ShapesTests(EnginesFixture engines)
             var answer = await service.SendAsync("/odata/shapes/Odd?$select=id&$filter=" + Uri.EscapeDataString(filter));
             Assert.True(answer.Status == 200, answer.Text);
             Assert.Equal(expected, string.Join(' ', answer.Json.GetProperty("value").EnumerateArray().Select(r => r.GetProperty("id").GetInt64())));
+        }
+    }
+
+    [Theory] // a text that is no date has no parts, in a condition and outside of it
+    [InlineData("year(digits) eq 7", 0)]
+    [InlineData("not (year(digits) eq 7)", 3)]
+    [InlineData("month(digits) eq null", 3)]
+    public async Task A_text_without_the_form_has_no_parts(string filter, int expected)
+    {
+        foreach (var service in engines.Services)
+        {
+            var answer = await service.SendAsync("/odata/shapes/Undated/$count?$filter=" + Uri.EscapeDataString(filter));
+            Assert.Equal((200, expected.ToString()), (answer.Status, answer.Text));
         }
     }
 
@@ -294,8 +326,7 @@ public sealed class ShapesTests(EnginesFixture engines)
     [Fact] // mutated addresses over every shape and engine: the same status everywhere, and never a fault of ours
     public async Task Mutated_addresses_never_break_a_shape()
     {
-        string[] seeds =
-        [
+        string[] seeds = [
             "Odd?$filter=minutes gt duration'PT1H' and not flag or kind_no eq T.Weight'Heavy'&$orderby=stamp desc&$top=2", "Odd(1)/doc", "Odd(1)/body", "Odd?$filter=german in (2024-05-01,null)&$select=id,list,doc",
             "Stations?$filter=position/latitude gt 52&$select=position&$orderby=position/longitude&$top=3", "Stations(code='AB-001')/position/latitude/$value", "Sensors?$filter=kind in ('flow','level')&$count=true&$top=1",
             "Certificates('CAL%2F2')/holders?$orderby=full_name&$expand=certificates($select=code)", "Visits(1)/tasks(2)/task", "Visits(1)/tasks?$expand=visit", "ImportLog()?$orderby=row_count desc&$filter=row_count gt 1&$select=file_name",

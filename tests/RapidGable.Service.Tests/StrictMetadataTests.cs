@@ -11,7 +11,9 @@ using RapidGable.Payloads;
 
 namespace RapidGable.Service.Tests;
 
-/// <summary>Metadata documents as a strict reader takes them, on which many tools are built; and held to what the schemas of CSDL allow.</summary>
+/// <summary>
+/// Metadata documents as a strict reader takes them, on which many tools are built; and held to what the schemas of CSDL allow.
+/// </summary>
 public sealed class StrictMetadataTests
 {
     /// <summary>A service with everything that documents have something to say about.</summary>
@@ -56,7 +58,8 @@ public sealed class StrictMetadataTests
 
     private static async Task<List<byte[]>> DocumentsAsync(ODataVersion version)
     {
-        using var folder = new TestWorkspace().WithSource().Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n").WithDatabase(Sql).WithService(Sets);
+        using var folder = new TestWorkspace().WithSource().Write("sources/main.yaml",
+            "engine: sqlite\nfile: data.db\nread-only: false\n").WithDatabase(Sql).WithService(Sets);
         await using var own = await folder.LoadAsync();
         Assert.DoesNotContain(own.Diagnostics.Items, d => d.Severity == Declarations.Severity.Error);
         await using var demo = await WorkspaceLoader.LoadAsync(Path.Combine(Gable.Root, "demo"), _ => null, CancellationToken.None);
@@ -73,8 +76,11 @@ public sealed class StrictMetadataTests
             using var xml = XmlReader.Create(new MemoryStream(version == "4.0" ? document : WithoutConditions(document)));
             Assert.True(CsdlReader.TryParse(xml, out var model, out var faults), string.Join('\n', faults.Select(f => f.ToString())));
             model.Validate(out var wrong);
-            // It takes a bound for a value of the abstract type that its term is declared with, and its copy of one vocabulary lacks a member.
-            var own = wrong.Where(w => w.ErrorCode is not (EdmErrorCode.ExpressionPrimitiveKindNotValidForAssertedType or EdmErrorCode.BadUnresolvedEnumMember)).Select(f => f.ToString()).ToList();
+            // It takes a bound for a value of the abstract type that its term is declared with, and its copy of one vocabulary
+            // lacks a member.
+            var own = wrong.Where(w =>
+                w.ErrorCode is not (EdmErrorCode.ExpressionPrimitiveKindNotValidForAssertedType or EdmErrorCode.BadUnresolvedEnumMember))
+                .Select(f => f.ToString()).ToList();
             Assert.True(own.Count == 0, string.Join('\n', own));
         }
     }
@@ -82,7 +88,8 @@ public sealed class StrictMetadataTests
     private static byte[] WithoutConditions(byte[] document)
     {
         var xml = XDocument.Parse(Encoding.UTF8.GetString(document));
-        xml.Descendants().Where(e => e.Attribute("Term")?.Value == "Validation.Constraint" || e.Attribute("Action")?.Value is "SetNull" or "SetDefault").Remove();
+        xml.Descendants().Where(e => e.Attribute("Term")?.Value == "Validation.Constraint"
+            || e.Attribute("Action")?.Value is "SetNull" or "SetDefault").Remove();
         return Encoding.UTF8.GetBytes(xml.ToString());
     }
 
@@ -160,7 +167,8 @@ public sealed class StrictMetadataTests
         Measures.ISOCurrency String Path
         """.Split('\n').Select(l => l.Split(' ')).ToDictionary(l => l[0], l => l[1..]);
 
-    private static readonly HashSet<string> Constants = ["String", "Bool", "Int", "Decimal", "Float", "Date", "DateTimeOffset", "TimeOfDay", "Duration", "EnumMember", "Path", "PropertyPath"];
+    private static readonly HashSet<string> Constants = ["String", "Bool", "Int", "Decimal", "Float", "Date", "DateTimeOffset",
+        "TimeOfDay", "Duration", "EnumMember", "Path", "PropertyPath"];
     private static readonly HashSet<string> Conditions = ["And", "Or", "Not", "Eq", "Ne", "Gt", "Ge", "Lt", "Le", "Apply"];
 
     /// <summary>The form of a value: as an attribute, or as a child.</summary>
@@ -187,15 +195,19 @@ public sealed class StrictMetadataTests
             var term = element.Attribute("Term")!.Value;
             if (is40 && element.Descendants().FirstOrDefault(d => Conditions.Contains(d.Name.LocalName)) is { } dynamic)
                 return $"{term} holds {dynamic.Name.LocalName} in 4.0";
-            return !Terms.TryGetValue(term, out var forms) ? $"{term} is no term that is known here" : forms.Contains(Form(element)) ? null : $"{term} has the form {Form(element)}";
+            return !Terms.TryGetValue(term, out var forms) ? $"{term} is no term that is known here" : forms.Contains(Form(element))
+                ? null : $"{term} has the form {Form(element)}";
         }
         if (!Allowed.TryGetValue(name, out var allowed))
             return $"{name} is no element that is allowed";
-        if (element.Attributes().FirstOrDefault(a => !a.IsNamespaceDeclaration && !allowed.Attributes.Contains(a.Name.LocalName)) is { } attribute)
+        if (element.Attributes().FirstOrDefault(a => !a.IsNamespaceDeclaration
+            && !allowed.Attributes.Contains(a.Name.LocalName)) is { } attribute)
             return $"{name} has an attribute {attribute.Name.LocalName}";
-        if (name == "OnDelete" && !(is40 ? new[] { "Cascade", "None" } : ["Cascade", "None", "SetNull", "SetDefault"]).Contains(element.Attribute("Action")!.Value))
+        if (name == "OnDelete" && !(is40 ? new[] { "Cascade", "None" }
+            : ["Cascade", "None", "SetNull", "SetDefault"]).Contains(element.Attribute("Action")!.Value))
             return $"OnDelete is {element.Attribute("Action")!.Value}";
-        return element.Elements().FirstOrDefault(e => !allowed.Children.Contains(e.Name.LocalName)) is { } child ? $"{name} holds {child.Name.LocalName}" : element.Elements().Select(e => Fault(e, is40)).FirstOrDefault(f => f is not null);
+        return element.Elements().FirstOrDefault(e => !allowed.Children.Contains(e.Name.LocalName)) is { } child
+            ? $"{name} holds {child.Name.LocalName}" : element.Elements().Select(e => Fault(e, is40)).FirstOrDefault(f => f is not null);
     }
 
     [Theory]
@@ -216,9 +228,12 @@ public sealed class StrictMetadataTests
     {
         var document = (await DocumentsAsync(ODataVersion.V401)).First(d => Encoding.UTF8.GetString(d).Contains("\"bytes\""));
         using var json = JsonDocument.Parse(CsdlJsonWriter.Write(document));
-        var types = json.RootElement.EnumerateObject().First(p => p.Value.ValueKind == JsonValueKind.Object && p.Value.TryGetProperty("site", out _)).Value;
-        string Default(string type, string property) => types.GetProperty(type).GetProperty(property).GetProperty("$DefaultValue").GetRawText();
-        Assert.Equal(["\"it's\"", "\"2024-01-01\"", "0.5", "true"], [Default("site", "title"), Default("site", "opened"), Default("Well", "depth"), Default("site", "flag")]);
+        var types = json.RootElement.EnumerateObject().First(p => p.Value.ValueKind == JsonValueKind.Object
+            && p.Value.TryGetProperty("site", out _)).Value;
+        string Default(string type, string property) =>
+            types.GetProperty(type).GetProperty(property).GetProperty("$DefaultValue").GetRawText();
+        Assert.Equal(["\"it's\"", "\"2024-01-01\"", "0.5", "true"],
+            [Default("site", "title"), Default("site", "opened"), Default("Well", "depth"), Default("site", "flag")]);
         Assert.Equal("30", Default("visit", "minutes"));
     }
 }

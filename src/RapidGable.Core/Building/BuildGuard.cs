@@ -56,7 +56,8 @@ internal sealed class BuildGuard(Diagnostics diagnostics)
     }
 
     /// <summary>Whether an exception is a fault of ours.</summary>
-    public static bool IsUnexpected(Exception exception) => exception is not (OperationCanceledException or SourceException or OutOfMemoryException);
+    public static bool IsUnexpected(Exception exception) =>
+        exception is not (OperationCanceledException or SourceException or OutOfMemoryException);
 
     private T? Report<T>(SetDeclaration set, Exception exception)
         where T : class
@@ -64,7 +65,8 @@ internal sealed class BuildGuard(Diagnostics diagnostics)
         var column = _column is null ? "" : $" at its column '{_column}'";
         var message = $"The set of '{set.From.Value}' cannot be built{column}, which is a fault of Rapid Gable: {exception.Message}";
         var place = exception.TargetSite is { } method ? $" ({method.DeclaringType?.Name}.{method.Name})" : "";
-        diagnostics.Error("unexpected", message + place, _location ?? set.From.Location, "Leave the set out until this is mended, and report this message.");
+        diagnostics.Error("unexpected", message + place, _location ?? set.From.Location,
+            "Leave the set out until this is mended, and report this message.");
         return null;
     }
 }

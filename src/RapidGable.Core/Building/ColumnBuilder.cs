@@ -9,7 +9,8 @@ internal sealed record ColumnDraft(Property Property, bool Hidden);
 
 /// <summary>What the sets of one service share while they are built.</summary>
 /// <param name="Note">Takes a value that nobody wrote, with its reason: subject, value, reason.</param>
-internal sealed record ServiceParts(NamingPolicy Names, TypeBuilder Types, Diagnostics Diagnostics, Action<string, string, string> Note, BuildGuard Guard);
+internal sealed record ServiceParts(NamingPolicy Names, TypeBuilder Types, Diagnostics Diagnostics, Action<string, string, string> Note,
+    BuildGuard Guard);
 
 /// <summary>Columns of one object -> properties, hidden or visible, under their outside names and with their published types.</summary>
 internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, string setName, ServiceParts service)
@@ -88,10 +89,12 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
             service.Note(subject, property.Name, $"declared, for column '{column.Name}'");
         else if (property.Name != column.Name)
             service.Note(subject, property.Name, service.Names == NamingPolicy.AsIs ? $"column '{column.Name}', whose name is no identifier" : $"column '{column.Name}', by the naming policy");
-        service.Note(subject, type, declared is { Type: not null } or { IsStream: true } ? $"declared; {property.Conversion?.Description ?? "stored so"}"
+        service.Note(subject, type, declared is { Type: not null } or { IsStream: true }
+            ? $"declared; {property.Conversion?.Description ?? "stored so"}"
             : property.Conversion is HexConversion hex ? $"{column.Reason}, of a key: {hex.Description}" : column.Reason);
         if (property.Unrepresentable != UnrepresentableValues.Undeclared)
-            service.Note(subject, $"unrepresentable values: {property.Unrepresentable.ToString().ToLowerInvariant()}", declared?.Unrepresentable is null ? "of the source, or by the column's default" : "declared");
+            service.Note(subject, $"unrepresentable values: {property.Unrepresentable.ToString().ToLowerInvariant()}",
+                declared?.Unrepresentable is null ? "of the source, or by the column's default" : "declared");
         if (property.Description is { } description)
             service.Note(subject, $"\"{description}\"", declared?.Description is null ? "comment of the column" : "declared");
         if (property is { IsFilterable: false } or { IsSortable: false } or { Access: not PropertyAccess.Full })
@@ -102,7 +105,8 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
     private Property? Typed(SourceColumn column, string name, ColumnDeclaration? declared)
     {
         // Clients send 0 or -1 for a key that they leave to the database.
-        var isMade = column.IsNumbered && !set.HasCallerKeys && (set.Key.IsEmpty ? item.NaturalKey : [.. set.Key.Select(k => k.Value)]).Contains(column.Name);
+        var isMade = column.IsNumbered && !set.HasCallerKeys
+            && (set.Key.IsEmpty ? item.NaturalKey : [.. set.Key.Select(k => k.Value)]).Contains(column.Name);
         var plain = new Property(name, column.Type ?? EdmType.String, column.Nullable, column.Name, column.StorageForm)
         {
             HasComputedDefault = column.HasComputedDefault && !isMade,
@@ -148,27 +152,39 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
     private Property Unrepresentable(Property plain, SourceColumn column, ColumnDeclaration? declared)
     {
         if (declared?.Unrepresentable is { } word && !column.MayBeUnrepresentable)
-            _diagnostics.Warning("unrepresentable", $"Every value of the column '{column.Name}' ({column.DeclaredType}) can be served, so the word means nothing.", word.Location);
+            _diagnostics.Warning("unrepresentable",
+                $"Every value of the column '{column.Name}' ({column.DeclaredType}) can be served, so the word means nothing.",
+                word.Location);
         if (!column.MayBeUnrepresentable)
             return plain;
         var policy = declared?.Unrepresentable?.Value ?? column.Unrepresentable;
         var isKey = set.Key.Any(k => k.Value == column.Name) || (set.Key.IsEmpty && item.NaturalKey.Contains(column.Name));
         return policy switch
         {
-            UnrepresentableValues.Text when column.TextForm is not null => plain with { Unrepresentable = policy, Type = EdmType.String, StorageForm = column.TextForm, DefaultValue = null },
+            UnrepresentableValues.Text when column.TextForm is not null =>
+                plain with { Unrepresentable = policy, Type = EdmType.String, StorageForm = column.TextForm, DefaultValue = null },
             // A key is never null.
             UnrepresentableValues.Null when isKey => plain with { Unrepresentable = UnrepresentableValues.Fault },
-            UnrepresentableValues.Null => plain with { Unrepresentable = policy, Nullable = true, DefaultValue = plain.DefaultValue?.StartsWith("0000", StringComparison.Ordinal) == true ? null : plain.DefaultValue },
+            UnrepresentableValues.Null => plain with
+            {
+                Unrepresentable = policy,
+                Nullable = true,
+                DefaultValue = plain.DefaultValue?.StartsWith("0000", StringComparison.Ordinal) == true ? null : plain.DefaultValue
+            },
             _ => plain with { Unrepresentable = policy },
         };
     }
 
-    /// <summary>Whether a column of bytes identifies rows, here or in another table: the standard knows no binary keys (CSDL 6.5), so it is text.</summary>
+    /// <summary>
+    /// Whether a column of bytes identifies rows, here or in another table: the standard knows no binary keys (CSDL 6.5), so it is
+    /// text.
+    /// </summary>
     private bool IsBinaryKey(SourceColumn column) => column.Type is { Kind: EdmKind.Binary, IsCollection: false }
         && (set.Key.Any(k => k.Value == column.Name) || item.PrimaryKey.Contains(column.Name)
             || item.UniqueKeys.Any(u => u.Contains(column.Name)) || item.ForeignKeys.Any(f => f.Columns.Contains(column.Name)));
 
-    private static EdmType HexText(EdmType binary) => binary.MaxLength is { } bytes ? new EdmType(EdmKind.String, MaxLength: bytes * 2) : EdmType.String;
+    private static EdmType HexText(EdmType binary) => binary.MaxLength is { } bytes ? new EdmType(EdmKind.String, MaxLength: bytes * 2)
+        : EdmType.String;
 
     private Property Missing(ColumnDeclaration declared, Property plain)
     {

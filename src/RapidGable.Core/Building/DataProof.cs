@@ -104,9 +104,11 @@ public sealed class DataProof
                 progress(rows);
             for (var i = 0; i < properties.Count; i++)
             {
-                if (faults.Count >= ExamplesShown || faults.ContainsKey(properties[i].Name) || Fault(properties[i], cursor, i) is not { } fault)
+                if (faults.Count >= ExamplesShown || faults.ContainsKey(properties[i].Name)
+                    || Fault(properties[i], cursor, i) is not { } fault)
                     continue;
-                var row = _set.IsUnkeyed ? "" : $" The row is ({Shown(key, [.. key.Select(k => cursor.GetStored(properties.IndexOf(k)))])}).";
+                var row = _set.IsUnkeyed ? ""
+                    : $" The row is ({Shown(key, [.. key.Select(k => cursor.GetStored(properties.IndexOf(k)))])}).";
                 faults.Add(properties[i].Name, $"{properties[i].Column}: {fault}{row}");
             }
         }

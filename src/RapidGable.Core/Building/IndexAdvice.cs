@@ -35,8 +35,9 @@ public static class IndexAdvice
                 if (item is not { Kind: SourceObjectKind.Table } || IsFound(item, columns) || !said.Add($"{name.Source} {name} {string.Join(',', columns)}"))
                     return;
                 var dialect = workspace.Sources[name.Source].Dialect;
+                var (table, quoted) = (dialect.Table(item.Schema, item.Name), string.Join(", ", columns.Select(dialect.Quote)));
                 diagnostics.Warning("no-index", $"Nothing finds rows of '{item.Name}' by {string.Join(", ", columns)}, which {what} needs: the whole table is read each time.", location,
-                    $"CREATE INDEX {dialect.Quote(IndexName(item.Name, columns))} ON {dialect.Table(item.Schema, item.Name)} ({string.Join(", ", columns.Select(dialect.Quote))});");
+                    $"CREATE INDEX {dialect.Quote(IndexName(item.Name, columns))} ON {table} ({quoted});");
             }
         }
     }

@@ -77,8 +77,14 @@ public sealed class ModelBuilder
             return null;
         var catalog = _catalogs[set.Source.Value];
         var hasDerived = !draft.Declaration.Derived.IsEmpty && !draft.Key.IsEmpty;
-        var whole = hasDerived ? await new DerivedBuilder(draft, catalog, source, _declaration.Names, _diagnostics).BuildAsync(cancellation) : draft;
-        return whole with { Changes = await ChangesAsync(draft, source, cancellation), Log = await _writing.LogAsync(draft, catalog, source, cancellation) };
+        var whole = draft;
+        if (hasDerived)
+            whole = await new DerivedBuilder(draft, catalog, source, _declaration.Names, _diagnostics).BuildAsync(cancellation);
+        return whole with
+        {
+            Changes = await ChangesAsync(draft, source, cancellation),
+            Log = await _writing.LogAsync(draft, catalog, source, cancellation)
+        };
     }
 
     /// <summary>The model with the rules about rows in the form that documents have for them.</summary>
@@ -186,7 +192,8 @@ public sealed class ModelBuilder
             Note(name, "a SELECT", "declared");
         if (set.IsKeyless)
             Note(name, "no key", "declared: published as a function that returns a collection");
-        return new SetDraft(name, TypeName(set, item, name, visible, earlier), set, item, visible, [.. columns.Where(c => c.Hidden).Select(c => c.Property)], key);
+        return new SetDraft(name, TypeName(set, item, name, visible, earlier), set, item, visible,
+            [.. columns.Where(c => c.Hidden).Select(c => c.Property)], key);
     }
 
     private void CheckWritable(SetDeclaration set, SourceObject item)
@@ -331,8 +338,10 @@ public sealed class ModelBuilder
     private string TypeName(SetDeclaration set, SourceObject item, string setName, ImmutableArray<Property> members, List<SetDraft> earlier)
     {
         var name = set.TypeName?.Value ?? OutsideNames.Type(item.Name, _declaration.Names);
-        // The function that reads rows without a key is called like the set, in the same schema; and members are not called like their type.
-        if (set.TypeName is null && (earlier.Exists(d => d.TypeName == name) || name == "Container" || (set.IsKeyless && name == setName) || members.Any(m => m.Name == name)))
+        // The function that reads rows without a key is called like the set, in the same schema; and members are not called like
+        // their type.
+        if (set.TypeName is null && (earlier.Exists(d => d.TypeName == name) || name == "Container" || (set.IsKeyless && name == setName)
+            || members.Any(m => m.Name == name)))
             name = setName + "_type";
         if (earlier.Find(d => d.TypeName == name) is { } same)
             _diagnostics.Error("type-twice", $"The sets '{same.Name}' and '{setName}' both call their type '{name}'.", (set.TypeName ?? set.From).Location);
@@ -366,7 +375,8 @@ public sealed class ModelBuilder
         else if (item.NaturalKey is { IsEmpty: false } unique)
         {
             names = unique;
-            Note(setName, "key " + string.Join(", ", names), item.Kind == SourceObjectKind.MaterializedView ? "unique index of the materialized view" : "unique index without nulls");
+            Note(setName, "key " + string.Join(", ", names), item.Kind == SourceObjectKind.MaterializedView
+                ? "unique index of the materialized view" : "unique index without nulls");
         }
         else
         {
@@ -437,17 +447,22 @@ public sealed class ModelBuilder
         return [.. draft.Declaration.Rules.Select(r => r.ToGrant())];
     }
 
-    /// <summary>What looks secret is not opened to everybody by the rules of the whole service without a word; rules of its own are meant.</summary>
+    /// <summary>
+    /// What looks secret is not opened to everybody by the rules of the whole service without a word; rules of its own are meant.
+    /// </summary>
     private void ReportOpenSecrets(SetDraft draft)
     {
-        var isOpen = draft.Declaration.Rules.Any(r => r is { Denies: false, Who.Scope: AccessScope.Anyone } && r.May.HasFlag(SetOperations.Read));
+        var isOpen = draft.Declaration.Rules.Any(r => r is { Denies: false, Who.Scope: AccessScope.Anyone }
+            && r.May.HasFlag(SetOperations.Read));
         if (!isOpen || draft.Declaration.Written.Contains("rules"))
             return;
-        var columns = draft.Visible.SelectMany(p => p.Leaves).Select(p => draft.Item.Column(p.Column)).OfType<SourceColumn>().Where(c => SensitiveNames.SecretColumn(c) is not null).Select(c => c.Name).ToList();
+        var columns = draft.Visible.SelectMany(p => p.Leaves).Select(p => draft.Item.Column(p.Column)).OfType<SourceColumn>()
+            .Where(c => SensitiveNames.SecretColumn(c) is not null).Select(c => c.Name).ToList();
         if (columns.Count == 0 && SensitiveNames.SecretTable(draft.Item.Name) is null)
             return;
         var what = columns.Count == 0 ? "looks as if it held secrets" : $"has columns that look secret ({string.Join(", ", columns)})";
-        _diagnostics.Warning("open-secret", $"'{draft.Item.Name}' {what}, and the rules of the service let anyone read it.", draft.Declaration.From.Location, "Hide them, or write 'rules' for this set that say who may read it.");
+        _diagnostics.Warning("open-secret", $"'{draft.Item.Name}' {what}, and the rules of the service let anyone read it.",
+            draft.Declaration.From.Location, "Hide them, or write 'rules' for this set that say who may read it.");
     }
 
     private static string KindOf(SourceObject item) => item.Kind.Word().Replace('-', ' ');

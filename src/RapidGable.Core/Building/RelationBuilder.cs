@@ -177,8 +177,7 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
 
     private bool Contain(SetDraft from, SetDraft to, RelationDeclaration relation, ImmutableArray<JoinPair> joins, bool isRemote)
     {
-        var why = isRemote ? "its rows are in another source"
-            : from == to ? "a set cannot be part of itself"
+        var why = isRemote ? "its rows are in another source" : from == to ? "a set cannot be part of itself"
             : !from.Key.All(k => joins.Any(j => j.Own.Column == k.Column)) ? $"the relation does not run over the key of '{from.Name}'"
             : _containers.TryGetValue(to.Name, out var other) ? $"it is part of '{other}' already"
             : _containers.ContainsKey(from.Name) ? $"'{from.Name}' is itself part of another set, and one level is what this version serves"
@@ -245,7 +244,9 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
         if (joins.FirstOrDefault(j => !AreAlike(j, from, to)) is not { } wrong)
             return new InferredRelation(from, to, foreignKey, joins, from.IsUnique(foreignKey.Columns));
         var columns = $"{from.Item.Name}.{wrong.Own.Column} -> {to.Item.Name}.{wrong.Target.Column}";
-        _diagnostics.Warning("relation-types", $"The foreign key {columns} is not published: the types differ ({wrong.Own.Type.Name}, {wrong.Target.Type.Name}).", from.Declaration.From.Location);
+        _diagnostics.Warning("relation-types",
+            $"The foreign key {columns} is not published: the types differ ({wrong.Own.Type.Name}, {wrong.Target.Type.Name}).",
+            from.Declaration.From.Location);
         return null;
     }
 
@@ -254,7 +255,12 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
         var (from, to, joins) = (relation.From, relation.To, relation.Joins);
         var reverse = joins.Select(j => new JoinPair(j.Target, j.Own)).ToImmutableArray();
         Add(from, to, new NavigationProperty(there, to.Name, false, joins.Any(j => j.Own.Nullable), joins, back), "foreign key");
-        Add(to, from, new NavigationProperty(back, from.Name, !relation.IsOne, relation.IsOne, reverse, there) { OnDelete = relation.Key.OnDelete, IsHeldByTarget = true }, "foreign key");
+        var wayBack = new NavigationProperty(back, from.Name, !relation.IsOne, relation.IsOne, reverse, there)
+        {
+            OnDelete = relation.Key.OnDelete,
+            IsHeldByTarget = true
+        };
+        Add(to, from, wayBack, "foreign key");
     }
 
     /// <summary>The name of the single-valued way back of a declared relation.</summary>
@@ -265,7 +271,8 @@ internal sealed class RelationBuilder(List<SetDraft> drafts, IReadOnlyDictionary
     }
 
     // A member that is called like its type has no name in some languages.
-    private bool IsTaken(SetDraft set, string name) => set.TypeName == name || set.Visible.Any(p => p.Name == name) || _bySet[set.Name].Exists(n => n.Name == name)
+    private bool IsTaken(SetDraft set, string name) => set.TypeName == name || set.Visible.Any(p => p.Name == name)
+        || _bySet[set.Name].Exists(n => n.Name == name)
         || set.Declaration.Relations.Any(r => r.Name.Value == name) || set.Declaration.Computed.Any(c => c.Name.Value == name)
         || drafts.Exists(d => d.Declaration.Relations.Any(r => r.To.Value == set.Name && r.Back?.Value == name));
 

@@ -3,19 +3,25 @@ using RapidGable.Sources;
 
 namespace RapidGable.Building;
 
-/// <summary>Tells by their names which tables and columns probably hold secrets or what concerns a person. A guess, so it is always said and never enforced.</summary>
+/// <summary>
+/// Tells by their names which tables and columns probably hold secrets or what concerns a person. A guess, so it is always said
+/// and never enforced.
+/// </summary>
 internal static class SensitiveNames
 {
     private static readonly HashSet<string> SecretTables =
         ["session", "token", "password", "credential", "secret", "cookie", "apikey", "passkey", "otp"];
 
     private static readonly HashSet<string> SecretWords =
-        ["password", "passwd", "pwd", "pass", "passphrase", "passcode", "secret", "token", "salt", "credential", "cookie", "otp", "apikey", "sessionid", "psk", "totp"];
+        ["password", "passwd", "pwd", "pass", "passphrase", "passcode", "secret", "token", "salt", "credential", "cookie", "otp",
+            "apikey", "sessionid", "psk", "totp"];
 
     // Nobody writes these inside of another word.
-    private static readonly string[] SecretParts = ["password", "passwd", "passphrase", "secret", "apikey", "authtoken", "sessionid", "privatekey"];
+    private static readonly string[] SecretParts = ["password", "passwd", "passphrase", "secret", "apikey", "authtoken", "sessionid",
+        "privatekey"];
 
-    private static readonly string[] SecretKeys = ["api", "private", "auth", "access", "secret", "encryption", "signing", "session", "ssh", "license"];
+    private static readonly string[] SecretKeys = ["api", "private", "auth", "access", "secret", "encryption", "signing", "session",
+        "ssh", "license"];
 
     private static readonly HashSet<string> PersonalWords =
         ["email", "mail", "phone", "telephone", "mobile", "birthday", "birthdate", "dob", "ssn", "iban", "passport", "birth"];
@@ -55,5 +61,6 @@ internal static class SensitiveNames
 
     /// <summary>The words of a name in small letters and in the singular.</summary>
     private static List<string> Words(string name) =>
-        [.. OutsideNames.Words(name).Select(w => w.ToLowerInvariant()).Select(w => w.Length > 3 && w[^1] == 's' && !w.EndsWith("ss", StringComparison.Ordinal) ? w[..^1] : w)];
+        [.. OutsideNames.Words(name).Select(w => w.ToLowerInvariant())
+            .Select(w => w.Length > 3 && w[^1] == 's' && !w.EndsWith("ss", StringComparison.Ordinal) ? w[..^1] : w)];
 }

@@ -10,7 +10,8 @@ namespace RapidGable.Building;
 /// <param name="Added">Objects that got a set.</param>
 /// <param name="Known">Objects that had one already.</param>
 /// <param name="Refused">Objects that cannot be published, and why; they stand in the file as comments.</param>
-public sealed record DraftResult(string Text, ImmutableArray<string> Added, ImmutableArray<string> Known, ImmutableArray<(string Object, string Why)> Refused)
+public sealed record DraftResult(string Text, ImmutableArray<string> Added, ImmutableArray<string> Known,
+    ImmutableArray<(string Object, string Why)> Refused)
 {
     /// <summary>Objects that may hold secrets, with the word that says so; they stand in the file as comments.</summary>
     public ImmutableArray<(string Object, string Word)> LeftOut { get; init; } = [];
@@ -42,7 +43,8 @@ public sealed class ServiceDraft
     private readonly string _text;
     private int _keyless;
 
-    private ServiceDraft(ISource source, SourceCatalog catalog, ServiceDeclaration? existing, NamingPolicy names, IReadOnlyCollection<string> named, string text)
+    private ServiceDraft(ISource source, SourceCatalog catalog, ServiceDeclaration? existing, NamingPolicy names,
+        IReadOnlyCollection<string> named, string text)
     {
         _text = text;
         _named = named;
@@ -57,7 +59,8 @@ public sealed class ServiceDraft
     /// <param name="existing">The same, read; null when there is none.</param>
     /// <param name="names">The naming policy that holds for the service.</param>
     /// <param name="objects">What is to be published.</param>
-    /// <param name="named">Objects that are asked for by name: they become sets even if they may hold secrets, which makes comments of others.</param>
+    /// <param name="named">Objects that are asked for by name: they become sets even if they may hold secrets, which makes
+    /// comments of others.</param>
     /// <param name="progress">Is told which object's key is looked for.</param>
     /// <exception cref="InvalidDataException">When the file's sets are not written as a list with one set in a line.</exception>
     /// <exception cref="SourceException">When rows cannot be read to find a key.</exception>
@@ -71,7 +74,12 @@ public sealed class ServiceDraft
         foreach (var item in objects.OrderBy(o => catalog.ShortName(o) == o.Name ? 0 : 1))
             entries.AddRange(await draft.EntryAsync(item, progress, cancellation));
         var whole = text is null ? draft.Header(title) + string.Concat(entries.Select(e => $"  {e}\n")) : Inserted(text, entries);
-        return new DraftResult(whole, [.. draft._added], [.. draft._known], [.. draft._refused]) { LeftOut = [.. draft._leftOut], Hidden = [.. draft._hidden], Keyless = draft._keyless };
+        return new DraftResult(whole, [.. draft._added], [.. draft._known], [.. draft._refused])
+        {
+            LeftOut = [.. draft._leftOut],
+            Hidden = [.. draft._hidden],
+            Keyless = draft._keyless
+        };
     }
 
     private string Header(string title) => $"""
@@ -138,7 +146,8 @@ public sealed class ServiceDraft
     private IEnumerable<string> LeaveOut(string name, string word)
     {
         _leftOut.Add((name, word));
-        return IsNoted(name) ? [] : [$"# - {YamlText.Of(name)}   # left out: it may hold secrets ({word}); publish it only with rules of its own"];
+        return IsNoted(name) ? []
+            : [$"# - {YamlText.Of(name)}   # left out: it may hold secrets ({word}); publish it only with rules of its own"];
     }
 
     /// <summary>Hides what looks secret or personal, outside of keys.</summary>
@@ -153,7 +162,8 @@ public sealed class ServiceDraft
         _hidden.AddRange(found.Select(c => $"{name}.{c.Name}"));
         var kinds = new[] { (found.Exists(c => c.Secret is not null), "secret"), (found.Exists(c => c.Secret is null), "personal") };
         var looks = string.Join(" or ", kinds.Where(k => k.Item1).Select(k => k.Item2));
-        return $"hide: [{string.Join(", ", found.Select(c => YamlText.Of(c.Name)))}]   # {(found.Count == 1 ? "it looks" : "they look")} {looks}";
+        var names = string.Join(", ", found.Select(c => YamlText.Of(c.Name)));
+        return $"hide: [{names}]   # {(found.Count == 1 ? "it looks" : "they look")} {looks}";
     }
 
     private IEnumerable<string> Refuse(string name, string why)
@@ -162,12 +172,17 @@ public sealed class ServiceDraft
         return IsNoted(name) ? [] : [$"# - {YamlText.Of(name)}   # cannot be published: {OneLine(why)}"];
     }
 
-    /// <summary>Declares columns that hold values which no payload has a value for as null there; null = none does, or it takes too long to find out.</summary>
+    /// <summary>
+    /// Declares columns that hold values which no payload has a value for as null there; null = none does, or it takes too long to
+    /// find out.
+    /// </summary>
     private async Task<string?> UnrepresentableAsync(SourceObject item, CancellationToken cancellation)
     {
         var dialect = _source.Dialect;
-        var columns = item.Columns.Where(c => c is { MayBeUnrepresentable: true, Unrepresentable: UnrepresentableValues.Undeclared } && !item.NaturalKey.Contains(c.Name))
-            .Select(c => (c.Name, Condition: dialect.Unrepresentable(dialect.Quote(c.Name), c.Type!))).Where(c => c.Condition is not null).ToList();
+        var columns = item.Columns.Where(c => c is { MayBeUnrepresentable: true, Unrepresentable: UnrepresentableValues.Undeclared }
+            && !item.NaturalKey.Contains(c.Name))
+            .Select(c => (c.Name, Condition: dialect.Unrepresentable(dialect.Quote(c.Name), c.Type!)))
+            .Where(c => c.Condition is not null).ToList();
         if (columns.Count == 0)
             return null;
         try
@@ -176,8 +191,10 @@ public sealed class ServiceDraft
             var counts = string.Join(", ", columns.Select(c => $"COUNT(CASE WHEN {c.Condition} THEN 1 END)"));
             await using var cursor = await session.QueryAsync($"SELECT {counts} FROM {dialect.From(item)}", default, cancellation);
             await cursor.ReadAsync(cancellation);
-            var found = columns.Where((_, i) => cursor.GetInt64(i) > 0).Select(c => $"{YamlText.Of(c.Name)}: {{ {UnrepresentableWords.Name}: null }}").ToList();
-            return found.Count == 0 ? null : $"columns: {{ {string.Join(", ", found)} }}   # hold values that no payload has, such as infinity; 'text' shows them";
+            var found = columns.Where((_, i) => cursor.GetInt64(i) > 0)
+                .Select(c => $"{YamlText.Of(c.Name)}: {{ {UnrepresentableWords.Name}: null }}").ToList();
+            return found.Count == 0 ? null
+                : $"columns: {{ {string.Join(", ", found)} }}   # hold values that no payload has, such as infinity; 'text' shows them";
         }
         catch (SourceException exception) when (exception.Kind == SourceFaultKind.TooSlow)
         {

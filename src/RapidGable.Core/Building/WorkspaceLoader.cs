@@ -39,7 +39,8 @@ public static class WorkspaceLoader
             sources[item.Name] = source;
             try
             {
-                catalogs[item.Name] = Offer.Of(item.Offer, await source.ReadCatalogAsync(cancellation), diagnostics).With(item.Unrepresentable);
+                var offered = Offer.Of(item.Offer, await source.ReadCatalogAsync(cancellation), diagnostics);
+                catalogs[item.Name] = offered.With(item.Unrepresentable);
             }
             catch (SourceException exception)
             {
@@ -70,7 +71,9 @@ public static class WorkspaceLoader
             }
             catch (Exception exception) when (BuildGuard.IsUnexpected(exception))
             {
-                diagnostics.Error("unexpected", $"The service '{service.Name}' cannot be built, which is a fault of Rapid Gable: {exception.Message}", service.Location);
+                diagnostics.Error("unexpected",
+                    $"The service '{service.Name}' cannot be built, which is a fault of Rapid Gable: {exception.Message}",
+                    service.Location);
             }
         }
         return new LoadedWorkspace(declaration, sources.ToImmutable(), catalogs.ToImmutable(), services.ToImmutable(), diagnostics);

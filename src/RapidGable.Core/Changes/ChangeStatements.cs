@@ -127,9 +127,11 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
         {
             return await run();
         }
-        catch (SourceException exception) when (exception.Constraint is { Columns.IsEmpty: true, Parameter: { } number } broken && number <= columns.Count)
+        catch (SourceException exception) when (exception.Constraint is { Columns.IsEmpty: true, Parameter: { } number } broken
+            && number <= columns.Count)
         {
-            throw new SourceException(SourceFaultKind.Constraint, exception.Message, exception) { Constraint = broken with { Columns = [columns[number - 1]] } };
+            var named = broken with { Columns = [columns[number - 1]] };
+            throw new SourceException(SourceFaultKind.Constraint, exception.Message, exception) { Constraint = named };
         }
     }
 
@@ -175,7 +177,8 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
     private string Where(IEnumerable<(Property Column, object Value)> where, List<StoredValue> parameters) => string.Join(" AND ", where.Select(w =>
     {
         parameters.Add(QueryValues.Stored(w.Value, w.Column, dialect));
-        return $"{dialect.Column(dialect.Quote(w.Column.Column), w.Column)} = {dialect.Parameter(parameters.Count, w.Column.StoredType, w.Column.StorageForm)}";
+        var parameter = dialect.Parameter(parameters.Count, w.Column.StoredType, w.Column.StorageForm);
+        return $"{dialect.Column(dialect.Quote(w.Column.Column), w.Column)} = {parameter}";
     }));
 
     private StoredValue Stored(ColumnValue column) => Stored([column])[0];

@@ -124,7 +124,8 @@ internal sealed partial class ValueReader(bool numbersAsText, ICollection<Reques
             return null;
         }
         var raw = isText ? value.GetString()! : value.GetRawText();
-        if (!decimal.TryParse(raw, NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint | NumberStyles.AllowExponent, CultureInfo.InvariantCulture, out var number) || !DecimalText.IsExact(raw, number))
+        if (!decimal.TryParse(raw, NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint | NumberStyles.AllowExponent,
+            CultureInfo.InvariantCulture, out var number) || !DecimalText.IsExact(raw, number))
         {
             if (type.Kind == EdmKind.Decimal && LongDecimal.Parse(raw) is { } longNumber)
                 return Fitting(longNumber, type, out fault);

@@ -4,7 +4,8 @@ using RapidGable.Model;
 namespace RapidGable.Declarations;
 
 /// <summary>What a service says for all of its sets.</summary>
-internal sealed record SetDefaults(Located<string> Source, int? Page, int? LargestPage, ImmutableArray<RuleDeclaration> Rules, bool HasCallerKeys);
+internal sealed record SetDefaults(Located<string> Source, int? Page, int? LargestPage, ImmutableArray<RuleDeclaration> Rules,
+    bool HasCallerKeys);
 
 /// <summary>Reads the sets of a service file, and the rules of both.</summary>
 internal sealed partial class SetReader(Diagnostics diagnostics)

@@ -31,7 +31,8 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         int? refresh = null;
         _secrets = WorkspaceSecrets.Read(folder);
         if (WorkspaceSecrets.IsOpenToOthers(folder))
-            _diagnostics.Warning("secrets-mode", "Others on this machine can read the passwords in this file.", SourceLocation.WholeFile(WorkspaceSecrets.FileName), $"Run 'chmod 600 {WorkspaceSecrets.FileName}'.");
+            _diagnostics.Warning("secrets-mode", "Others on this machine can read the passwords in this file.",
+                SourceLocation.WholeFile(WorkspaceSecrets.FileName), $"Run 'chmod 600 {WorkspaceSecrets.FileName}'.");
         var (signIn, transport, traffic, audit) = (SignInDeclaration.AccountsOnly, TransportDeclaration.Plain, TrafficDeclaration.Free, AuditDeclaration.Standard);
         if (!Directory.Exists(folder))
             _diagnostics.Error("no-workspace", "There is no such folder.", SourceLocation.WholeFile(title), "Make one with 'gable new FOLDER'.");
@@ -112,7 +113,14 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
             if (Resolve(value) is { } resolved)
                 settings[name.Value] = resolved;
         }
-        return engine is null ? null : new SourceDeclaration(NameOf(file), engine, settings.ToImmutable(), SourceLocation.WholeFile(file)) { Offer = offer, IsReadOnly = isReadOnly, Repeats = repeats, Unrepresentable = unrepresentable?.Value };
+        return engine is null ? null : new SourceDeclaration(NameOf(file), engine, settings.ToImmutable(),
+            SourceLocation.WholeFile(file))
+        {
+            Offer = offer,
+            IsReadOnly = isReadOnly,
+            Repeats = repeats,
+            Unrepresentable = unrepresentable?.Value
+        };
     }
 
     private OfferDeclaration ReadOffer(MappingReader reader)
@@ -138,7 +146,8 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
             if (Variable(name) is { } found)
                 return found;
             missing = true;
-            _diagnostics.Error("no-variable", $"The variable {name} is not set.", value.Location, $"Set it before you start: export {name}=…, or write {name}=… into {WorkspaceSecrets.FileName}.");
+            _diagnostics.Error("no-variable", $"The variable {name} is not set.", value.Location,
+                $"Set it before you start: export {name}=…, or write {name}=… into {WorkspaceSecrets.FileName}.");
             return "";
         });
         return missing ? null : value with { Value = text };

@@ -42,7 +42,8 @@ public sealed partial class CsdlXmlWriter
     {
         const SetOperations always = SetOperations.Create | SetOperations.Update;
         var rules = set.Operations.HasFlag(SetOperations.Create) || set.Operations.HasFlag(SetOperations.Update) ? set.RowRules.Where(r => r.Who is null).ToList() : [];
-        var told = rules.Where(r => r is { On: always, Form: { } form } && _version != ODataVersion.V40 && form.Paths.All(p => IsSeen(set.Type, p))).ToList();
+        var told = rules.Where(r => r is { On: always, Form: { } form } && _version != ODataVersion.V40
+            && form.Paths.All(p => IsSeen(set.Type, p))).ToList();
         foreach (var rule in told)
         {
             _xml.WriteStartElement("Annotation", Edm);

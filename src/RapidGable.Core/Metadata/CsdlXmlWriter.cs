@@ -331,7 +331,8 @@ public sealed partial class CsdlXmlWriter
     {
         WriteChanges(set);
         Restricted("Filter", "NonFilterableProperties", NotUsable(set.Type.Properties, p => p.IsFilterable, ConvertedUse.Equality), set.RequiresFilter ? [("RequiresFilter", "true")] : []);
-        Restricted("Sort", "NonSortableProperties", NotUsable(set.Type.Properties, p => p.IsSortable && p.Type.Kind != EdmKind.Binary, ConvertedUse.Sorting), []);
+        Restricted("Sort", "NonSortableProperties", NotUsable(set.Type.Properties, p => p.IsSortable && p.Type.Kind != EdmKind.Binary,
+            ConvertedUse.Sorting), []);
         if (!set.IsSearchable)
             Restriction("Search", ("Searchable", "false"));
         Annotated("Capabilities.ExpandRestrictions", () =>
@@ -364,7 +365,10 @@ public sealed partial class CsdlXmlWriter
         bool May(SetOperations operation) => set.Operations.HasFlag(operation);
         static string Word(bool value) => value ? "true" : "false";
         Restricted("InsertRestrictions", May(SetOperations.Create) ? [("Insertable", "true")] : [("Insertable", "false")]);
-        Restricted("UpdateRestrictions", May(SetOperations.Update) ? [("Updatable", "true"), ("Upsertable", Word(May(SetOperations.Create) && set.Type.Key.All(k => k is { HasComputedDefault: false, IsComputed: false, Maker: null }))), ("FilterSegmentSupported", "true"), ("DeltaUpdateSupported", Word(set.ContainedIn is null))] : [("Updatable", "false")]);
+        Restricted("UpdateRestrictions", May(SetOperations.Update)
+            ? [("Updatable", "true"), ("Upsertable",
+            Word(May(SetOperations.Create) && set.Type.Key.All(k => k is { HasComputedDefault: false, IsComputed: false, Maker: null }))),
+            ("FilterSegmentSupported", "true"), ("DeltaUpdateSupported", Word(set.ContainedIn is null))] : [("Updatable", "false")]);
         if (May(SetOperations.Create))
             Restricted("DeepInsertSupport", [("Supported", "true")]);
         if (May(SetOperations.Update))

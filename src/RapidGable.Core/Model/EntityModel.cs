@@ -70,7 +70,8 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
     public UnrepresentableValues Unrepresentable { get; init; }
 
     /// <summary>Whether such a value is served as null.</summary>
-    public bool ServesUnrepresentableAsNull => Nullable && Unrepresentable is UnrepresentableValues.Undeclared or UnrepresentableValues.Null;
+    public bool ServesUnrepresentableAsNull => Nullable
+        && Unrepresentable is UnrepresentableValues.Undeclared or UnrepresentableValues.Null;
 
     /// <summary>Whether the column is part of a foreign key, to a published table or not.</summary>
     public bool IsForeignKey { get; init; }

@@ -9,7 +9,8 @@ public static class JsonValue
     /// <summary>Writes a value; the result says what does not fit its type, and is null when all does. After a fault the output is of no use.</summary>
     /// <param name="numbersAsText">Int64 and Decimal as strings (IEEE754Compatible).</param>
     /// <param name="typeMember">The member that says inside of a complex value what it is; null = none does.</param>
-    public static string? Write(Utf8JsonWriter json, JsonElement value, EdmType type, bool nullable, bool numbersAsText, string? typeMember = null)
+    public static string? Write(Utf8JsonWriter json, JsonElement value, EdmType type, bool nullable, bool numbersAsText,
+        string? typeMember = null)
     {
         if (!type.IsCollection)
             return WriteItem(json, value, type, nullable, numbersAsText, typeMember);
@@ -26,7 +27,8 @@ public static class JsonValue
         return null;
     }
 
-    private static string? WriteItem(Utf8JsonWriter json, JsonElement value, EdmType type, bool nullable, bool numbersAsText, string? typeMember)
+    private static string? WriteItem(Utf8JsonWriter json, JsonElement value, EdmType type, bool nullable, bool numbersAsText,
+        string? typeMember)
     {
         if (value.ValueKind == JsonValueKind.Null)
         {

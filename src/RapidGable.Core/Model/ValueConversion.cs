@@ -196,6 +196,9 @@ public sealed record FormatConversion(EdmType Stored, EdmType Published, string 
 
     public override string Description => $"{Format} as {Published.Name}";
 
+    /// <summary>Where a stored text has a part such as the year; null where that is not certain.</summary>
+    public TextPart? Part(CanonicalFunction part) => Stored.IsFloating ? null : FormatLayout.Find(Format, part);
+
     public override object? Decode(object stored)
     {
         var text = Text(stored);

@@ -42,7 +42,8 @@ internal abstract class CellJsonWriter
     }
 
     /// <summary>The member that says inside of a complex value what it is (JSON format 4.5.3); null = nothing says it.</summary>
-    private static string? TypeMember(Property property, PayloadFormat format) => StatesType(property, format) && property.Type.Kind == EdmKind.Complex ? format.Control("type") : null;
+    private static string? TypeMember(Property property, PayloadFormat format) => StatesType(property, format)
+        && property.Type.Kind == EdmKind.Complex ? format.Control("type") : null;
 
     /// <summary>Whether the type stands beside the value: for what the type does not declare, and at the level full, unless JSON tells it (JSON format 4.5.3).</summary>
     private static bool StatesType(Property property, PayloadFormat format) => format.HasContext && (property.IsDynamic || format.IsFull)
@@ -146,7 +147,8 @@ internal abstract class CellJsonWriter
     /// <summary>JSON that the source keeps as text.</summary>
     private sealed class JsonCell(Property property, string name, bool numbersAsText, string? typeMember) : CellJsonWriter(property, name)
     {
-        protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column) => RowValue.WriteJson(json, row, Property, column, numbersAsText, typeMember);
+        protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column) =>
+            RowValue.WriteJson(json, row, Property, column, numbersAsText, typeMember);
     }
 
     /// <summary>A member of an enumeration that is kept as text; its name is encoded once.</summary>

@@ -113,12 +113,14 @@ internal sealed class EntityJsonWriter
         }
         catch (SourceException exception) when (exception.Kind == SourceFaultKind.BadData)
         {
-            throw new SourceException(SourceFaultKind.BadData, $"{exception.Message} The row is {_shape.Set.Name}{KeyText(row)}.", exception);
+            throw new SourceException(SourceFaultKind.BadData, $"{exception.Message} The row is {_shape.Set.Name}{KeyText(row)}.",
+                exception);
         }
     }
 
     /// <summary>The key of the current row for messages, as it is stored.</summary>
-    private string KeyText(IRowCursor row) => $"({string.Join(", ", _shape.Key.Select(k => $"{k.Property.Column} = {row.GetStored(k.Column)}"))})";
+    private string KeyText(IRowCursor row) =>
+        $"({string.Join(", ", _shape.Key.Select(k => $"{k.Property.Column} = {row.GetStored(k.Column)}"))})";
 
     /// <summary>Writes one expanded collection, in step with its parents.</summary>
     private sealed class ManyJsonWriter(ManyShape shape, PayloadFormat format, EntityModel model)

@@ -30,7 +30,8 @@ internal static class ValueText
     {
         EdmKind.Boolean => row.GetBoolean(cell.Column) ? "true" : "false",
         EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => row.GetInt64(cell.Column).ToString(CultureInfo.InvariantCulture),
-        EdmKind.Decimal => row.TryGetDecimal(cell.Column, out var number) ? number.ToString(CultureInfo.InvariantCulture) : LongNumber(row, cell.Column),
+        EdmKind.Decimal => row.TryGetDecimal(cell.Column, out var number) ? number.ToString(CultureInfo.InvariantCulture)
+            : LongNumber(row, cell.Column),
         EdmKind.Single or EdmKind.Double => ValueConversion.Text(row.GetDouble(cell.Column)),
         EdmKind.Guid => row.GetGuid(cell.Column).ToString(),
         EdmKind.Date => row.GetDate(cell.Column).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
@@ -41,7 +42,8 @@ internal static class ValueText
         _ => Encoding.UTF8.GetString(row.GetUtf8(cell.Column)),
     };
 
-    private static string LongNumber(IRowCursor row, int column) => row.GetNumber(column) is var number && char.IsAsciiDigit(number[^1]) ? number : throw row.Odd(column);
+    private static string LongNumber(IRowCursor row, int column) => row.GetNumber(column) is var number && char.IsAsciiDigit(number[^1])
+        ? number : throw row.Odd(column);
 
     /// <summary>A converted value in the same forms.</summary>
     private static string Raw(object value, EdmType type) => value switch

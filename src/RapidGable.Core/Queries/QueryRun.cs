@@ -81,7 +81,8 @@ public sealed class QueryRun : IAsyncDisposable
             run.ParentExists &= isThere;
             return run;
         }
-        catch (SourceException exception) when (values.IsResumed && (exception.Kind is SourceFaultKind.BadData or SourceFaultKind.Overflow || exception.Constraint is { Parameter: not null }))
+        catch (SourceException exception) when (values.IsResumed
+            && (exception.Kind is SourceFaultKind.BadData or SourceFaultKind.Overflow || exception.Constraint is { Parameter: not null }))
         {
             // No statement of ours sends such a value, so the link is not one of ours.
             await run.DisposeAsync();

@@ -99,6 +99,7 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
         BoundCount count => Count(count),
         BoundCall { Function: CanonicalFunction.Now } => parameter(new NowParameter(partnerForm)),
         BoundCall { Function: CanonicalFunction.MatchesPattern, Arguments: [var matched, BoundLiteral pattern] } => dialect.Call(CanonicalFunction.MatchesPattern, [Operand(matched, null), new SqlOperand(parameter(new PatternParameter(pattern.Slot)), EdmType.String)])!,
+        BoundCall { StoredPart: { } part } call => dialect.TextPart(Operand(call.Arguments[0], null), part),
         BoundCall call => dialect.Call(call.Function, [.. call.Arguments.Select(a => Operand(a, null))])
             ?? throw new FaultException(RequestFault.NotImplemented($"The function {call.Function.ToString().ToLowerInvariant()} is not supported on this source.")),
         _ => Predicate(expression, exact: true),

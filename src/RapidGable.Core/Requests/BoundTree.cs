@@ -98,9 +98,16 @@ public sealed record BoundArithmetic(ArithmeticOperator Operator, BoundExpressio
 }
 
 public sealed record BoundCall(CanonicalFunction Function, ImmutableArray<BoundExpression> Arguments, EdmType ResultType)
-    : BoundExpression(ResultType, Arguments.Any(a => a.MayBeNull))
+    : BoundExpression(ResultType, Arguments.Any(a => a.MayBeNull) || IsStoredPart(Arguments))
 {
     internal override IEnumerable<BoundExpression> Operands => Arguments;
+
+    /// <summary>Where a part of a date is read from the text that stands for the date; null = it is not.</summary>
+    internal TextPart? StoredPart => Arguments is [BoundProperty { Property.Conversion: FormatConversion format }] ? format.Part(Function) : null;
+
+    // A text that does not have the format has no parts.
+    private static bool IsStoredPart(ImmutableArray<BoundExpression> arguments) =>
+        arguments is [BoundProperty { Property.Conversion: FormatConversion }];
 }
 
 /// <param name="WithNull">Whether null is among the members.</param>

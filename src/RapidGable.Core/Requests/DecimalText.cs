@@ -26,6 +26,7 @@ internal static class DecimalText
             digits += pending + 1;
             pending = 0;
         }
-        return digits <= 28 && (digits == 0) == (number == 0) || (raw.AsSpan().IndexOfAny('e', 'E') < 0 && digits == 29 && number.ToString(CultureInfo.InvariantCulture) == raw);
+        return digits <= 28 && (digits == 0) == (number == 0)
+            || (raw.AsSpan().IndexOfAny('e', 'E') < 0 && digits == 29 && number.ToString(CultureInfo.InvariantCulture) == raw);
     }
 }

@@ -88,7 +88,8 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
     public BoundExpression BindAggregated(ExpressionSyntax syntax) => Bind(syntax) switch
     {
         BoundRelated or BoundNull => throw Type("An aggregate is made of values; name a property.", syntax.Position),
-        BoundProperty { Property: { Conversion.Use: not ConvertedUse.Anything } property } => throw Converted(property, "aggregated", syntax.Position),
+        BoundProperty { Property: { Conversion.Use: not ConvertedUse.Anything } property } =>
+            throw Converted(property, "aggregated", syntax.Position),
         { Type.Kind: EdmKind.Binary } => throw Type("Binary values cannot be aggregated.", syntax.Position),
         var bound => bound,
     };
@@ -321,21 +322,27 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
         _ => op,
     };
 
-    /// <summary>A point in time that is compared with a date, or a date with points in time, as many clients do: days begin at midnight in UTC.</summary>
+    /// <summary>
+    /// A point in time that is compared with a date, or a date with points in time, as many clients do: days begin at midnight in
+    /// UTC.
+    /// </summary>
     /// <param name="op">How the other is compared with the literal.</param>
     private static BoundExpression DateAndTime(BoundExpression expression, BoundExpression other, BinaryOperator op)
     {
-        if (expression is not BoundLiteral { Conversion: null } literal || other is BoundLiteral or BoundProperty { Property.Conversion: not null })
+        if (expression is not BoundLiteral { Conversion: null } literal
+            || other is BoundLiteral or BoundProperty { Property.Conversion: not null })
             return expression;
         return (literal.Kind, other.Type?.Kind) switch
         {
-            (LiteralKind.Date, EdmKind.DateTimeOffset) => new BoundLiteral(literal.Slot, literal.Kind, EdmType.DateTimeOffset, new DateAsInstantConversion()),
-            (LiteralKind.DateTimeOffset, EdmKind.Date) => new BoundLiteral(literal.Slot, literal.Kind, EdmType.Date, new InstantAsDateConversion(op switch
-            {
-                BinaryOperator.Lt or BinaryOperator.Ge => DayOfInstant.Ceiling,
-                BinaryOperator.Le or BinaryOperator.Gt => DayOfInstant.Floor,
-                _ => DayOfInstant.Same,
-            })),
+            (LiteralKind.Date, EdmKind.DateTimeOffset) => new BoundLiteral(literal.Slot, literal.Kind, EdmType.DateTimeOffset,
+                new DateAsInstantConversion()),
+            (LiteralKind.DateTimeOffset, EdmKind.Date) => new BoundLiteral(literal.Slot, literal.Kind, EdmType.Date,
+                new InstantAsDateConversion(op switch
+                {
+                    BinaryOperator.Lt or BinaryOperator.Ge => DayOfInstant.Ceiling,
+                    BinaryOperator.Le or BinaryOperator.Gt => DayOfInstant.Floor,
+                    _ => DayOfInstant.Same,
+                })),
             _ => expression,
         };
     }
@@ -420,7 +427,8 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             var argument = arguments[i];
             if (argument is BoundRelated || (argument.Type is { } type && !signature.Parameters[i](type)))
                 throw Type($"{call.Name} needs {signature.Meanings[i]}, not {Describe(argument)}.", call.Arguments[i].Position);
-            NotConverted(argument, $"used in {call.Name}", call.Arguments[i].Position);
+            if (argument is not BoundProperty { Property.Conversion: FormatConversion format } || format.Part(call.Function) is null)
+                NotConverted(argument, $"used in {call.Name}", call.Arguments[i].Position);
             if (argument is BoundLiteral { Kind: LiteralKind.DateTimeOffset })
                 throw new FaultException(RequestFault.NotImplemented($"{call.Name} of a literal is not supported; it works on properties, in UTC.", target, text, call.Arguments[i].Position));
         }

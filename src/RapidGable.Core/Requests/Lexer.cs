@@ -172,7 +172,7 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
                     : throw Fault("literal", "The binary literal is not base64url.", start);
             case "datetime" or "guid" or "time" or "datetimeoffset" or "x":
                 return OlderLiteral.Read(word.ToLowerInvariant(), content) is { } older ? Add(older.Kind, older.Value, length)
-                    : throw Fault("literal", $"{word}'…' is a literal of OData 2 whose value cannot be read; write it bare, such as {(word == "guid" ? "21ec2020-3aea-1069-a2dd-08002b30309d" : "2024-05-01T12:00:00Z")}.", start);
+                    : throw Fault("literal", $"{word}'…' is a literal of OData 2 whose value cannot be read; write it bare, such as {Bare(word)}.", start);
             case "geography" or "geometry":
                 throw new FaultException(RequestFault.NotImplemented("Geographic literals are not supported.", target, text, start));
             case var _ when word.Contains('.'):
@@ -236,6 +236,8 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
     private static string LiteralHint(string word) =>
         word.Length >= 16 && word[10] == 'T' ? " A date with a time needs a zone: end it with Z or an offset such as +02:00." : "";
 
+    private static string Bare(string word) => word == "guid" ? "21ec2020-3aea-1069-a2dd-08002b30309d" : "2024-05-01T12:00:00Z";
+
     private static (LiteralKind Kind, object Value)? Classify(string word)
     {
         const NumberStyles Integer = NumberStyles.AllowLeadingSign;
@@ -275,8 +277,21 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
             EdmKind.Date => Of(LiteralKind.Date),
             EdmKind.TimeOfDay => Of(LiteralKind.TimeOfDay),
             EdmKind.DateTimeOffset => Of(LiteralKind.DateTimeOffset),
-            EdmKind.Decimal => Classify(text) switch { { Value: long number } => (decimal)number, { Value: decimal or LongDecimal } found => found.Value, _ => null },
-            EdmKind.Single or EdmKind.Double => Classify(text) switch { { Value: long number } => (double)number, { Value: decimal number } => StoredValue.Nearest(number), { Value: LongDecimal number } => number.Nearest, { Value: double number } => number, _ => null },
+            EdmKind.Decimal => Classify(text)?.Value switch
+            {
+                long number => (decimal)number,
+                decimal number => number,
+                LongDecimal number => number,
+                _ => null
+            },
+            EdmKind.Single or EdmKind.Double => Classify(text)?.Value switch
+            {
+                long number => (double)number,
+                decimal number => StoredValue.Nearest(number),
+                LongDecimal number => number.Nearest,
+                double number => number,
+                _ => null
+            },
             EdmKind.Binary => TryBinary(text, out var bytes) ? bytes : null,
             EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => Of(LiteralKind.Integer),
             _ => null,

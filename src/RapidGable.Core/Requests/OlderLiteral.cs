@@ -8,7 +8,9 @@ namespace RapidGable.Requests;
 /// </summary>
 internal static class OlderLiteral
 {
-    /// <summary>A number with the letter of its type at the end: <c>1L</c>, <c>200m</c>, <c>2.5d</c>, <c>1f</c>; null when it is none.</summary>
+    /// <summary>
+    /// A number with the letter of its type at the end: <c>1L</c>, <c>200m</c>, <c>2.5d</c>, <c>1f</c>; null when it is none.
+    /// </summary>
     /// <param name="classify">Reads a number without a letter.</param>
     public static (LiteralKind Kind, object Value)? Number(string word, Func<string, (LiteralKind Kind, object Value)?> classify)
     {

@@ -23,7 +23,8 @@ public enum LiteralKind
 public sealed record EnumLiteral(string Type, string Member);
 
 /// <summary>A literal's value with its place; the plan of a request knows only its slot.</summary>
-/// <param name="Value">bool, long, decimal, <see cref="LongDecimal"/>, double, string, Guid, DateOnly, TimeOnly, DateTime (UTC), TimeSpan, byte[] or <see cref="EnumLiteral"/>.</param>
+/// <param name="Value">bool, long, decimal, <see cref="LongDecimal"/>, double, string, Guid, DateOnly, TimeOnly, DateTime (UTC),
+/// TimeSpan, byte[] or <see cref="EnumLiteral"/>.</param>
 /// <param name="Target">The option or path it stands in.</param>
 public sealed record Literal(LiteralKind Kind, object Value, string Target, string Text, int Position);
 

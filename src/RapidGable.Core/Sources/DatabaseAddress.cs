@@ -83,7 +83,10 @@ public sealed record DatabaseAddress(string Engine, ImmutableDictionary<string, 
             var parts = pair.Split('=', 2);
             var (name, value) = (Uri.UnescapeDataString(parts[0]), parts.Length > 1 ? Uri.UnescapeDataString(parts[1]) : "");
             if (!Options.TryGetValue(name, out var setting))
-                return $"The URI has an option '{name}', which means nothing here.{NearestName.Hint(name, Options.Keys)} Options: {string.Join(", ", Options.Keys)}.";
+            {
+                var hint = NearestName.Hint(name, Options.Keys);
+                return $"The URI has an option '{name}', which means nothing here.{hint} Options: {string.Join(", ", Options.Keys)}.";
+            }
             if (setting == "tls" && !Modes.TryGetValue(value, out value!))
                 return $"'{name}' of the URI is one of disable, prefer, require, verify-ca, verify-full.";
             settings[setting] = value;

@@ -41,7 +41,10 @@ public interface IRowCursor : IAsyncDisposable
 
     TimeSpan GetDuration(int column);
 
-    /// <summary>A decimal; false when it has more digits than <see cref="decimal"/>, or is no finite number: then <see cref="GetNumber"/> has its text.</summary>
+    /// <summary>
+    /// A decimal; false when it has more digits than <see cref="decimal"/>, or is no finite number: then <see cref="GetNumber"/>
+    /// has its text.
+    /// </summary>
     bool TryGetDecimal(int column, out decimal value)
     {
         value = GetDecimal(column);

@@ -76,7 +76,9 @@ public enum ConstraintKind
     /// <summary>A condition of the table.</summary>
     Check,
 
-    /// <summary>A refusal that the database's own developer wrote, in a trigger or routine; see <see cref="BrokenConstraint.Message"/>.</summary>
+    /// <summary>
+    /// A refusal that the database's own developer wrote, in a trigger or routine; see <see cref="BrokenConstraint.Message"/>.
+    /// </summary>
     Raised,
 }
 

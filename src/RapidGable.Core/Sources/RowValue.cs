@@ -7,12 +7,16 @@ namespace RapidGable.Sources;
 /// <summary>Values of a row whose stored form is not the published one.</summary>
 public static class RowValue
 {
-    /// <summary>The value of a column by its own type, as the conversions take it: bool, long, double, decimal, <see cref="LongDecimal"/>, string, Guid, DateOnly, TimeOnly, DateTime, TimeSpan or byte[].</summary>
+    /// <summary>
+    /// The value of a column by its own type, as the conversions take it: bool, long, double, decimal, <see cref="LongDecimal"/>,
+    /// string, Guid, DateOnly, TimeOnly, DateTime, TimeSpan or byte[].
+    /// </summary>
     /// <exception cref="SourceException">When the stored value does not have the type.</exception>
     public static object Read(IRowCursor row, EdmType type, int column) => type.Kind switch
     {
         EdmKind.Boolean => row.GetBoolean(column),
-        EdmKind.Decimal => row.TryGetDecimal(column, out var number) ? number : LongDecimal.Parse(row.GetNumber(column)) ?? throw row.Odd(column),
+        EdmKind.Decimal => row.TryGetDecimal(column, out var number) ? number : LongDecimal.Parse(row.GetNumber(column))
+            ?? throw row.Odd(column),
         EdmKind.Single or EdmKind.Double => row.GetDouble(column),
         EdmKind.String or EdmKind.Enum => Encoding.UTF8.GetString(row.GetUtf8(column)),
         EdmKind.Guid => row.GetGuid(column),
@@ -35,7 +39,8 @@ public static class RowValue
 
     /// <summary>Writes a value that is kept as JSON text.</summary>
     /// <exception cref="SourceException">When the text does not hold what the property's type says.</exception>
-    public static void WriteJson(Utf8JsonWriter json, IRowCursor row, Property property, int column, bool numbersAsText, string? typeMember = null)
+    public static void WriteJson(Utf8JsonWriter json, IRowCursor row, Property property, int column, bool numbersAsText,
+        string? typeMember = null)
     {
         try
         {

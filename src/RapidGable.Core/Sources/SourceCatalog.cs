@@ -32,7 +32,8 @@ public sealed record SourceCatalog(ImmutableArray<SourceObject> Objects, string?
     /// <summary>The same, with what its source declares of values that no payload has a value for; null = nothing.</summary>
     public SourceCatalog With(UnrepresentableValues? declared) => declared is not { } policy ? this : this with
     {
-        Objects = [.. Objects.Select(o => o with { Columns = [.. o.Columns.Select(c => c.MayBeUnrepresentable ? c with { Unrepresentable = policy } : c)] })],
+        Objects = [.. Objects.Select(o =>
+            o with { Columns = [.. o.Columns.Select(c => c.MayBeUnrepresentable ? c with { Unrepresentable = policy } : c)] })],
     };
 
     /// <summary>Finds an object by its full name, or by its name alone in the default schema, or where that is the only one of its name.</summary>
@@ -76,7 +77,8 @@ public sealed record SourceObject(
     public string? Fault { get; init; }
 
     /// <summary>What identifies a row by the catalog: the primary key, else a unique key without nulls; empty = nothing does.</summary>
-    public ImmutableArray<string> NaturalKey => !PrimaryKey.IsEmpty ? PrimaryKey : UniqueKeys.FirstOrDefault(IsWithoutNulls) is { IsDefault: false } unique ? unique : [];
+    public ImmutableArray<string> NaturalKey => !PrimaryKey.IsEmpty ? PrimaryKey
+        : UniqueKeys.FirstOrDefault(IsWithoutNulls) is { IsDefault: false } unique ? unique : [];
 
     // The columns of a materialized view are never said to be without nulls; its unique index is there to identify its rows.
     private bool IsWithoutNulls(ImmutableArray<string> unique) =>

@@ -29,21 +29,30 @@ public abstract class SqlDialect
     {
         var plain = Column(quotedColumn, property.StorageForm);
         var isNull = property.Unrepresentable == UnrepresentableValues.Null;
-        return isNull && Unrepresentable(quotedColumn, property.StoredType) is { } condition ? $"(CASE WHEN {condition} THEN NULL ELSE {plain} END)" : plain;
+        return isNull && Unrepresentable(quotedColumn, property.StoredType) is { } condition
+            ? $"(CASE WHEN {condition} THEN NULL ELSE {plain} END)" : plain;
     }
 
-    /// <summary>A column as it is kept, in a form that rows can be grouped by and that <see cref="Column(string, Property)"/> still takes.</summary>
+    /// <summary>
+    /// A column as it is kept, in a form that rows can be grouped by and that <see cref="Column(string, Property)"/> still takes.
+    /// </summary>
     public string Groupable(string quotedColumn, Property property)
     {
         var isNull = property.Unrepresentable == UnrepresentableValues.Null;
-        return isNull && Unrepresentable(quotedColumn, property.StoredType) is { } condition ? $"(CASE WHEN {condition} THEN NULL ELSE {quotedColumn} END)" : Groupable(quotedColumn, property.StorageForm);
+        return isNull && Unrepresentable(quotedColumn, property.StoredType) is { } condition
+            ? $"(CASE WHEN {condition} THEN NULL ELSE {quotedColumn} END)" : Groupable(quotedColumn, property.StorageForm);
     }
 
     /// <summary>As the other, by the storage form alone.</summary>
     protected virtual string Groupable(string quotedColumn, string? storageForm) => quotedColumn;
 
-    /// <summary>A condition that holds for values of a column that no payload has a value for; null = the engine has none of the type.</summary>
+    /// <summary>
+    /// A condition that holds for values of a column that no payload has a value for; null = the engine has none of the type.
+    /// </summary>
     public virtual string? Unrepresentable(string quotedColumn, EdmType type) => null;
+
+    /// <summary>The number at a place of a text, or of a whole number's digits; null where the text has another form.</summary>
+    public abstract string TextPart(SqlOperand text, TextPart part);
 
     /// <summary>Whether columns of these storage forms compare as they are, so that tables can be joined by them.</summary>
     public virtual bool CanJoin(string? storageForm, string? other) => true;

@@ -30,12 +30,16 @@ public sealed record ExpectedSet(EntitySet Set, bool MayRead, SetOperations May)
 /// <param name="Name">In words.</param>
 /// <param name="Probe">Asks as this caller.</param>
 /// <param name="HiddenValues">Texts that no answer to them should hold.</param>
-public sealed record AccessCase(string Name, bool IsSignedIn, IServiceProbe Probe, ImmutableArray<ExpectedSet> Sets, IReadOnlySet<string> HiddenValues)
+public sealed record AccessCase(string Name, bool IsSignedIn, IServiceProbe Probe, ImmutableArray<ExpectedSet> Sets,
+    IReadOnlySet<string> HiddenValues)
 {
     private const int MostTexts = 20_000;
     private const int LongestWord = 11;
 
-    /// <summary>Hidden values that nobody writes by chance, which any text is searched for; as a value of JSON every one of them is looked for.</summary>
+    /// <summary>
+    /// Hidden values that nobody writes by chance, which any text is searched for; as a value of JSON every one of them is looked
+    /// for.
+    /// </summary>
     public ImmutableArray<string> DistinctTexts { get; } = [.. Spread([.. HiddenValues.Where(IsDistinct).Order(StringComparer.Ordinal)])];
 
     /// <summary>The same, to look for all of them in one pass: one by one they took most of the time of a trial.</summary>

@@ -49,7 +49,9 @@ public sealed class AccessVerifier
             await RefusedAsync(expected);
         }
         _results.Add(new CheckResult("access-leaks", _case.Name, _leaks.Count == 0 ? CheckOutcome.Passed : CheckOutcome.Failed,
-            _leaks.Count == 0 ? $"none of {_case.HiddenValues.Count} hidden values is in {_answers} answers" : $"The hidden value '{Cut(_leaks[0].Value)}' is in the answer of {_leaks[0].Url}.", _answers, _leaks.FirstOrDefault().Url));
+            _leaks.Count == 0 ? $"none of {_case.HiddenValues.Count} hidden values is in {_answers} answers"
+                : $"The hidden value '{Cut(_leaks[0].Value)}' is in the answer of {_leaks[0].Url}.", _answers,
+                _leaks.FirstOrDefault().Url));
     }
 
     private void Add(string check, EntitySet set, string? failure, string success, long examined, string? url) =>
@@ -86,7 +88,8 @@ public sealed class AccessVerifier
         if (text.AsSpan().IndexOfAny(_case.HiddenTexts) < 0)
             return;
         var asked = Uri.UnescapeDataString(url);
-        if (_case.DistinctTexts.FirstOrDefault(v => text.Contains(v, StringComparison.Ordinal) && !asked.Contains(v, StringComparison.Ordinal)) is { } found)
+        if (_case.DistinctTexts.FirstOrDefault(v => text.Contains(v, StringComparison.Ordinal)
+            && !asked.Contains(v, StringComparison.Ordinal)) is { } found)
             _leaks.Add((found, url));
     }
 

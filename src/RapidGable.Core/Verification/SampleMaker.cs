@@ -89,12 +89,17 @@ public sealed class SampleMaker(EntitySet set, Random random, long start)
         _values.Write(json, property, number, _unique.Contains(property));
     }
 
-    /// <summary>Of each key one property that is not bounded and relates to nothing; where there is none, chance and another try have to do.</summary>
+    /// <summary>
+    /// Of each key one property that is not bounded and relates to nothing; where there is none, chance and another try have to
+    /// do.
+    /// </summary>
     private static HashSet<Property> Unique(EntitySet set)
     {
-        var tied = set.Type.Navigations.Where(n => n is { IsHeldByTarget: false, IsCollection: false }).SelectMany(n => n.Joins).Select(j => j.Own.Column).ToHashSet();
+        var tied = set.Type.Navigations.Where(n => n is { IsHeldByTarget: false, IsCollection: false }).SelectMany(n => n.Joins)
+            .Select(j => j.Own.Column).ToHashSet();
         var keys = set.Type.AlternateKeys.Append(set.Type.Key)
-            .Concat(set.RowRules.Where(r => !r.Unique.IsEmpty).Select(r => set.Type.Properties.Where(p => r.Unique.Contains(p.Column)).ToImmutableArray()));
+            .Concat(set.RowRules.Where(r => !r.Unique.IsEmpty)
+                .Select(r => set.Type.Properties.Where(p => r.Unique.Contains(p.Column)).ToImmutableArray()));
         var unique = keys.Select(k => k.FirstOrDefault(p => !tied.Contains(p.Column) && SampleValues.CanBeUnique(p))).OfType<Property>();
         return [.. unique, .. set.Type.Properties.Where(p => p.Name.EndsWith("mail", StringComparison.OrdinalIgnoreCase))];
     }

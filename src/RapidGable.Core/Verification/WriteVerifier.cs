@@ -131,7 +131,8 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
     /// <param name="path">Sets that are being made already.</param>
     /// <param name="needsNew">Whether the entities that it refers to must be new, since each can be referred to once.</param>
     /// <returns>The last answer and what was sent; null and the reason where there is nothing to refer to.</returns>
-    private async Task<(ChangeResponse? Answer, string Body, string Why)> CreateAsync(EntitySet set, Stack<(EntitySet, ChangeResponse)> parents, ImmutableHashSet<string> path, bool needsNew)
+    private async Task<(ChangeResponse? Answer, string Body, string Why)> CreateAsync(EntitySet set,
+        Stack<(EntitySet, ChangeResponse)> parents, ImmutableHashSet<string> path, bool needsNew)
     {
         var related = new Dictionary<NavigationProperty, IReadOnlyList<SampleTarget>>();
         foreach (var navigation in set.Type.Navigations.Where(n => n is { IsCollection: false, IsHeldByTarget: false }))
@@ -145,7 +146,8 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
             related[navigation] = targets;
         }
         var tied = related.Keys.SelectMany(n => n.Joins).Select(j => j.Own.Column).ToHashSet();
-        if (set.Type.Properties.FirstOrDefault(p => p is { IsForeignKey: true, Nullable: false, DefaultValue: null } && !tied.Contains(p.Column)) is { } lost)
+        if (set.Type.Properties.FirstOrDefault(p => p is { IsForeignKey: true, Nullable: false, DefaultValue: null }
+            && !tied.Contains(p.Column)) is { } lost)
             return (null, "", $"'{lost.Name}' refers to a table that is not published");
         var maker = new SampleMaker(set, new Random(seed), 700_000_000 + ((seed + path.Count) % 1_000_000));
         var (body, answer) = ("", default(ChangeResponse));
@@ -158,7 +160,8 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
     }
 
     /// <summary>Makes an entity for others to refer to; null when that is not allowed, or does not work.</summary>
-    private async Task<ImmutableDictionary<string, JsonElement>?> ParentAsync(EntitySet set, Stack<(EntitySet, ChangeResponse)> parents, ImmutableHashSet<string> path)
+    private async Task<ImmutableDictionary<string, JsonElement>?> ParentAsync(EntitySet set, Stack<(EntitySet, ChangeResponse)> parents,
+        ImmutableHashSet<string> path)
     {
         if (path.Contains(set.Name) || set.ContainedIn is not null || !set.Operations.HasFlag(SetOperations.Create))
             return null;
@@ -200,7 +203,9 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
     {
         // Another sample has another value for it.
         using var other = JsonDocument.Parse(new SampleMaker(set, new Random(seed + 1), 800_000_000 + (seed % 1_000_000)).Make(1, _ => [], null, withDefaults: true));
-        var property = other.RootElement.EnumerateObject().FirstOrDefault(p => set.Type.FindProperty(p.Name) is { IsGroup: false, Access: PropertyAccess.Full } known && !set.Type.Key.Contains(known) && !known.IsForeignKey
+        var property = other.RootElement.EnumerateObject().FirstOrDefault(p =>
+            set.Type.FindProperty(p.Name) is { IsGroup: false, Access: PropertyAccess.Full } known && !set.Type.Key.Contains(known)
+            && !known.IsForeignKey
             && !set.Type.Navigations.Any(n => n.Joins.Any(j => j.Own.Column == known.Column)) && !set.RowRules.Any(r => r.Unique.Contains(known.Column) || r.Condition?.Contains(p.Name, StringComparison.Ordinal) == true) && entity.GetValueOrDefault(p.Name).ToString() != p.Value.ToString());
         if (property.Value.ValueKind == JsonValueKind.Undefined)
         {
@@ -215,7 +220,9 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
         }
         var read = await probe.SendAsync("GET", address, null, null, cancellation);
         var now = Values(read.Body);
-        var others = entity.Where(e => e.Key != property.Name && set.Type.FindProperty(e.Key) is { Expression: null } known && known.Column != set.Version?.Column && known.Maker is not { AtUpdate: true } && !IsSame(now.GetValueOrDefault(e.Key), e.Value)).Select(e => e.Key).ToList();
+        var others = entity.Where(e => e.Key != property.Name && set.Type.FindProperty(e.Key) is { Expression: null } known
+            && known.Column != set.Version?.Column && known.Maker is not { AtUpdate: true }
+            && !IsSame(now.GetValueOrDefault(e.Key), e.Value)).Select(e => e.Key).ToList();
         var isGood = IsSame(now.GetValueOrDefault(property.Name), property.Value) && others.Count == 0;
         Add("write-change", set, isGood ? CheckOutcome.Passed : CheckOutcome.Failed, isGood ? $"'{property.Name}' changes and nothing else does" : others.Count > 0 ? $"'{others[0]}' changes with '{property.Name}'." : $"'{property.Name}' does not change.", isGood ? null : address);
         return answer;
@@ -226,7 +233,8 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
     {
         if (one.ValueKind != JsonValueKind.Number || other.ValueKind != JsonValueKind.Number)
             return one.ToString() == other.ToString();
-        return (LongDecimal.Parse(one.GetRawText()), LongDecimal.Parse(other.GetRawText())) is ({ } left, { } right) && left.IsSameAs(right);
+        return (LongDecimal.Parse(one.GetRawText()), LongDecimal.Parse(other.GetRawText())) is ({ } left, { } right)
+            && left.IsSameAs(right);
     }
 
     private async Task CleanAsync(EntitySet set, ChangeResponse created, ImmutableDictionary<string, JsonElement> entity)

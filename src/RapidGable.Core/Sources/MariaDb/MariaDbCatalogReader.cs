@@ -29,7 +29,8 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         WHERE k.table_schema = database() AND k.referenced_table_schema = database() ORDER BY k.table_name, k.constraint_name, k.ordinal_position
         """;
 
-    private const string Checks = "SELECT table_name, constraint_name, check_clause FROM information_schema.check_constraints WHERE constraint_schema = database() ORDER BY table_name, constraint_name";
+    private const string Checks =
+        "SELECT table_name, constraint_name, check_clause FROM information_schema.check_constraints WHERE constraint_schema = database() ORDER BY table_name, constraint_name";
 
     // There each check has a name of its own in the whole database.
     private const string ChecksOfMySql = """
@@ -56,7 +57,8 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         {
             var name = table[0]!;
             var isView = table[1] == "VIEW";
-            var json = checks[name].Where(c => c[2]!.Contains("json_valid", StringComparison.OrdinalIgnoreCase)).Select(c => c[1]!).ToHashSet();
+            var json = checks[name].Where(c => c[2]!.Contains("json_valid", StringComparison.OrdinalIgnoreCase))
+                .Select(c => c[1]!).ToHashSet();
             var all = keys[name].GroupBy(r => r[1]).ToList();
             var groups = all.Where(g => g.First()[4] != "FULLTEXT").ToList();
             return new SourceObject(null, name, isView ? SourceObjectKind.View : SourceObjectKind.Table,
@@ -98,7 +100,8 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         {
             MayBeUnrepresentable = isDate,
             // A date that starts as zero is meant to be none.
-            Unrepresentable = isDate && constant?.StartsWith("0000-00-00", StringComparison.Ordinal) == true ? UnrepresentableValues.Null : UnrepresentableValues.Undeclared,
+            Unrepresentable = isDate && constant?.StartsWith("0000-00-00", StringComparison.Ordinal) == true ? UnrepresentableValues.Null
+                : UnrepresentableValues.Undeclared,
             TextForm = isDate ? MariaDbDialect.AsCharacters : null,
             MediaType = isJson || row[2] == "json" ? "application/json" : null,
             IsComputed = isGenerated || extra.Contains("on update", StringComparison.OrdinalIgnoreCase),

@@ -31,7 +31,8 @@ internal abstract class MariaDbRows : IRowCursor
 
     public virtual long GetInt64(int column) => Read(column, v => Convert.ToInt64(v, CultureInfo.InvariantCulture));
 
-    public virtual double GetDouble(int column) => Read(column, v => v is float single ? FloatingNumber.Widened(single) : Convert.ToDouble(v, CultureInfo.InvariantCulture));
+    public virtual double GetDouble(int column) => Read(column, v => v is float single ? FloatingNumber.Widened(single)
+        : Convert.ToDouble(v, CultureInfo.InvariantCulture));
 
     public decimal GetDecimal(int column) => TryGetDecimal(column, out var value) ? value : throw Odd(column);
 

@@ -141,6 +141,13 @@ internal sealed class MariaDbDialect : SqlDialect
         };
     }
 
+    public override string TextPart(SqlOperand text, TextPart part)
+    {
+        var digits = $"SUBSTRING({text.Sql}, {part.Start}, {part.Length})";
+        var isWhole = part.Width is { } width ? $"CHAR_LENGTH({text.Sql}) = {width} AND " : "";
+        return $"(CASE WHEN {isWhole}{digits} REGEXP '^[0-9]{{{part.Length}}}$' THEN CAST({digits} AS SIGNED) END)";
+    }
+
     public override string Arithmetic(ArithmeticOperator op, SqlOperand left, SqlOperand right, EdmType result)
     {
         var (a, b) = (left.Sql, right.Sql);

@@ -30,7 +30,10 @@ internal static partial class MariaDbFault
             : exception is IOException or SocketException or TimeoutException ? Unavailable($"The connection to {place} broke.")
             : new SourceException(SourceFaultKind.Broken, exception.Message, exception);
 
-        SourceException Unavailable(string message) => new(SourceFaultKind.Unavailable, message, exception) { MayComeBack = !message.StartsWith("TLS", StringComparison.Ordinal) };
+        SourceException Unavailable(string message) => new(SourceFaultKind.Unavailable, message, exception)
+        {
+            MayComeBack = !message.StartsWith("TLS", StringComparison.Ordinal)
+        };
     }
 
     private static SourceException FromServer(MySqlException exception, MySqlConnectionStringBuilder settings, string place)
@@ -63,7 +66,8 @@ internal static partial class MariaDbFault
                 => (SourceFaultKind.Unavailable, $"The connection to {place} broke."),
             _ => (SourceFaultKind.Broken, $"{(int)exception.ErrorCode}: {exception.Message}"),
         };
-        var isDown = kind == SourceFaultKind.Unavailable && exception.ErrorCode is MySqlErrorCode.UnableToConnectToHost or MySqlErrorCode.None or MySqlErrorCode.ServerShutdown;
+        var isDown = kind == SourceFaultKind.Unavailable
+            && exception.ErrorCode is MySqlErrorCode.UnableToConnectToHost or MySqlErrorCode.None or MySqlErrorCode.ServerShutdown;
         return new SourceException(kind, message, exception) { MayComeBack = isDown };
     }
 
@@ -83,7 +87,8 @@ internal static partial class MariaDbFault
             1048 or 1364 => Of(ConstraintKind.Required),
             1451 or 1217 => new BrokenConstraint(ConstraintKind.HasChildren, null, []),
             1452 or 1216 => new BrokenConstraint(ConstraintKind.NoParent, null, ForeignKey().Match(exception.Message) is { Success: true } own ? [.. own.Groups[1].Value.Split("`, `")] : []),
-            1644 when exception.SqlState == "45000" => new BrokenConstraint(ConstraintKind.Raised, null, []) { Message = exception.Message },
+            1644 when exception.SqlState == "45000" =>
+                new BrokenConstraint(ConstraintKind.Raised, null, []) { Message = exception.Message },
             4025 or 3819 or 1644 or 1369 => new BrokenConstraint(ConstraintKind.Check, null, []),
             1406 => Of(ConstraintKind.TooLong),
             1264 => Of(ConstraintKind.Range),

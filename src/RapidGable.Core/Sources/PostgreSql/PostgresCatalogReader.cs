@@ -96,7 +96,8 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
         var texts = (await RowsAsync(TextIndexes, r => (Object: Name(r), Index: TextIndexOf(r)))).ToLookup(t => t.Object, t => t.Index);
         var foreignKeys = (await RowsAsync(ForeignKeys, r => (Object: Name(r), Key: new ForeignKey(
             [.. r.GetFieldValue<string[]>(5)], $"{r.GetString(2)}.{r.GetString(3)}", [.. r.GetFieldValue<string[]>(6)], OnDelete(r.GetString(4)))))).ToLookup(k => k.Object, k => k.Key);
-        var checks = (await RowsAsync(ChecksSql, r => (Object: Name(r), Condition: r.GetString(2)))).ToLookup(c => c.Object, c => c.Condition);
+        var checks = (await RowsAsync(ChecksSql, r => (Object: Name(r), Condition: r.GetString(2))))
+            .ToLookup(c => c.Object, c => c.Condition);
         var rows = await RowsAsync(Columns, r => (Object: Name(r), Kind: r.GetString(2), Comment: Text(r, 3), Column: r.IsDBNull(4) ? null : Column(r)));
         var composites = rows.Where(r => r.Kind == "c").GroupBy(r => $"{r.Object.Schema}.{r.Object.Name}").ToDictionary(g => g.Key, g => g.Select(r => r.Column).OfType<SourceColumn>().ToImmutableArray());
         return new SourceCatalog([.. rows.Where(r => r.Kind != "c").GroupBy(o => o.Object).Select(g =>
@@ -175,7 +176,11 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
             DefaultValue = constant,
             Comment = Text(row, 14),
             AllowedValues = row.IsDBNull(18) ? [] : [.. row.GetFieldValue<string[]>(18)],
-            MayBeUnrepresentable = type is { IsCollection: false, Kind: EdmKind.Date or EdmKind.DateTimeOffset or EdmKind.Duration or EdmKind.Decimal } && form != PostgresTypes.AsNumber,
+            MayBeUnrepresentable = type is
+            {
+                IsCollection: false,
+                Kind: EdmKind.Date or EdmKind.DateTimeOffset or EdmKind.Duration or EdmKind.Decimal
+            } && form != PostgresTypes.AsNumber,
             TextForm = isComposite ? PostgresTypes.AsJson : PostgresTypes.AsText,
             CompositeName = isComposite ? shown : null,
         };

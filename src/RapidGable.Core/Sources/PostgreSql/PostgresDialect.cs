@@ -34,10 +34,14 @@ internal sealed class PostgresDialect : SqlDialect
         EdmKind.Decimal or EdmKind.Single or EdmKind.Double => IsNumber(text),
         _ when type.IsNumeric => long.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out _),
         EdmKind.Guid => Guid.TryParseExact(text, "D", out _),
-        EdmKind.Date => DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _) || PostgresTime.IsFar(text),
+        EdmKind.Date => DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _)
+            || PostgresTime.IsFar(text),
         EdmKind.TimeOfDay => TimeOnly.TryParseExact(text, "HH:mm:ss.ffffff", CultureInfo.InvariantCulture, DateTimeStyles.None, out _),
-        EdmKind.DateTimeOffset => DateTime.TryParseExact(text, "O", CultureInfo.InvariantCulture, DateTimeStyles.RoundtripKind, out _) || PostgresTime.IsFar(text),
-        EdmKind.Duration => PostgresTime.IsFar(text) || text.EndsWith(" seconds", StringComparison.Ordinal) && decimal.TryParse(text.AsSpan(0, text.Length - 8), NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out _),
+        EdmKind.DateTimeOffset => DateTime.TryParseExact(text, "O", CultureInfo.InvariantCulture, DateTimeStyles.RoundtripKind, out _)
+            || PostgresTime.IsFar(text),
+        EdmKind.Duration => PostgresTime.IsFar(text) || text.EndsWith(" seconds", StringComparison.Ordinal)
+            && decimal.TryParse(text.AsSpan(0, text.Length - 8), NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint,
+            CultureInfo.InvariantCulture, out _),
         EdmKind.Binary => false,
         _ => !text.Contains('\0'),
     };
@@ -56,7 +60,8 @@ internal sealed class PostgresDialect : SqlDialect
     };
 
     // Some types, such as json and point, have no equality; their texts have.
-    protected override string Groupable(string quotedColumn, string? storageForm) => storageForm == PostgresTypes.AsText ? quotedColumn + "::text" : quotedColumn;
+    protected override string Groupable(string quotedColumn, string? storageForm) => storageForm == PostgresTypes.AsText
+        ? quotedColumn + "::text" : quotedColumn;
 
     public override string? Unrepresentable(string quotedColumn, EdmType type) => type.Kind switch
     {
@@ -137,6 +142,14 @@ internal sealed class PostgresDialect : SqlDialect
             CanonicalFunction.TotalSeconds => $"EXTRACT(EPOCH FROM {a})",
             _ => null,
         };
+    }
+
+    public override string TextPart(SqlOperand text, TextPart part)
+    {
+        var whole = Exact(text) ?? $"({text.Sql})::text";
+        var digits = $"substr({whole}, {part.Start}, {part.Length})";
+        var isWhole = part.Width is { } width ? $"length({whole}) = {width} AND " : "";
+        return $"(CASE WHEN {isWhole}{digits} ~ '^[0-9]{{{part.Length}}}$' THEN {digits}::int END)";
     }
 
     private static string Substring(string text, string start, string? length)

@@ -30,12 +30,15 @@ internal static partial class PostgresFault
             case TimeoutException or NpgsqlException { InnerException: TimeoutException }:
                 return new SourceException(SourceFaultKind.TooSlow, $"{place} did not answer in time.", exception) { MayComeBack = true };
             case NpgsqlException or IOException or SocketException:
-                return new SourceException(SourceFaultKind.Unavailable, $"The connection to {place} broke.", exception) { MayComeBack = true };
+                return Unavailable($"The connection to {place} broke.");
             default:
                 return new SourceException(SourceFaultKind.Broken, exception.Message, exception);
         }
 
-        SourceException Unavailable(string message) => new(SourceFaultKind.Unavailable, message, exception) { MayComeBack = !message.StartsWith("TLS", StringComparison.Ordinal) };
+        SourceException Unavailable(string message) => new(SourceFaultKind.Unavailable, message, exception)
+        {
+            MayComeBack = !message.StartsWith("TLS", StringComparison.Ordinal)
+        };
     }
 
     private static SourceException FromServer(PostgresException exception, NpgsqlConnectionStringBuilder settings)
@@ -62,7 +65,11 @@ internal static partial class PostgresFault
             _ => (SourceFaultKind.Broken, $"{exception.SqlState}: {exception.MessageText}"),
         };
         // It starts, or stops to start again.
-        return new SourceException(kind, message, exception) { Constraint = Refused(exception), MayComeBack = exception.SqlState is "57P03" or "57P01" or "57P02" };
+        return new SourceException(kind, message, exception)
+        {
+            Constraint = Refused(exception),
+            MayComeBack = exception.SqlState is "57P03" or "57P01" or "57P02"
+        };
     }
 
     /// <summary>Which rule of the database a change broke; null = none.</summary>
@@ -87,9 +94,17 @@ internal static partial class PostgresFault
         };
     }
 
-    /// <summary>What the server says of a parameter is about a value that was sent, and not about one that is stored; null = it says nothing of any.</summary>
-    private static BrokenConstraint? Refused(PostgresException exception) => ParameterNumber().Match(exception.Where ?? "") is { Success: true } parameter
-        ? new BrokenConstraint(ConstraintKind.Value, null, []) { Parameter = int.Parse(parameter.Groups[1].ValueSpan, System.Globalization.CultureInfo.InvariantCulture) } : null;
+    /// <summary>
+    /// What the server says of a parameter is about a value that was sent, and not about one that is stored; null = it says
+    /// nothing of any.
+    /// </summary>
+    private static BrokenConstraint? Refused(PostgresException exception)
+    {
+        if (ParameterNumber().Match(exception.Where ?? "") is not { Success: true } parameter)
+            return null;
+        var number = int.Parse(parameter.Groups[1].ValueSpan, System.Globalization.CultureInfo.InvariantCulture);
+        return new BrokenConstraint(ConstraintKind.Value, null, []) { Parameter = number };
+    }
 
     /// <summary>The columns of <c>Key (code, region)=(…) already exists.</c></summary>
     private static ImmutableArray<string> Columns(PostgresException exception) =>

@@ -54,12 +54,16 @@ internal static partial class PostgresTime
 
     public static string Text(NpgsqlInterval interval) => TryDuration(interval, out var duration)
         ? (duration.Ticks / (decimal)TimeSpan.TicksPerSecond).ToString(CultureInfo.InvariantCulture) + " seconds"
-        : string.Create(CultureInfo.InvariantCulture, $"{interval.Months} months {interval.Days} days {interval.Time / 1_000_000m} seconds");
+        : string.Create(CultureInfo.InvariantCulture,
+            $"{interval.Months} months {interval.Days} days {interval.Time / 1_000_000m} seconds");
 
     /// <summary>Whether a text is one of those that .NET has no value for.</summary>
     public static bool IsFar(string text) => Far().IsMatch(text);
 
-    /// <summary>A day of the proleptic Gregorian calendar outside of the years 1 to 9999: one of the same day of the 400-year cycle, with its year moved.</summary>
+    /// <summary>
+    /// A day of the proleptic Gregorian calendar outside of the years 1 to 9999: one of the same day of the 400-year cycle, with
+    /// its year moved.
+    /// </summary>
     private static string FarDay(long days, string time)
     {
         const int CycleDays = 146_097;

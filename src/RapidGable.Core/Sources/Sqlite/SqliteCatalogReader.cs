@@ -55,7 +55,12 @@ internal sealed partial class SqliteCatalogReader(ISourceSession session, Cancel
             var table = Table(row[0]!, strict.Contains(row[0]!), columns[row[0]!], foreignKeys, columns, indexes[row[0]!]);
             // A column may have taken the name.
             var hasNumber = numbered.Contains(table.Name) && !columns[table.Name].Any(c => c[1]!.Equals("rowid", StringComparison.OrdinalIgnoreCase));
-            objects.Add(table with { RowId = hasNumber ? "rowid" : null, TextIndexes = [.. texts[table.Name]], Checks = checks.GetValueOrDefault(table.Name, []) });
+            objects.Add(table with
+            {
+                RowId = hasNumber ? "rowid" : null,
+                TextIndexes = [.. texts[table.Name]],
+                Checks = checks.GetValueOrDefault(table.Name, [])
+            });
         }
         foreach (var row in await RowsAsync(Views, 1))
             objects.Add(await ViewAsync(row[0]!));

@@ -173,7 +173,9 @@ internal sealed class SqliteConnection : IDisposable
             _ when message == SqliteFunctions.SlowPattern => SourceFaultKind.TooSlow,
             _ when message is "parser stack overflow" || message.StartsWith("Expression tree is too large", StringComparison.Ordinal) || message.StartsWith("at most ", StringComparison.Ordinal) || message.StartsWith("too many ", StringComparison.Ordinal) => SourceFaultKind.TooComplex,
             _ when message == "malformed JSON" => SourceFaultKind.BadData,
-            _ when message.StartsWith("no such table", StringComparison.Ordinal) || message.StartsWith("no such column", StringComparison.Ordinal) || message.Contains(" has no column named ", StringComparison.Ordinal)
+            _ when message.StartsWith("no such table", StringComparison.Ordinal)
+                || message.StartsWith("no such column", StringComparison.Ordinal)
+                || message.Contains(" has no column named ", StringComparison.Ordinal)
                 => SourceFaultKind.Changed,
             _ => SourceFaultKind.Broken,
         };

@@ -181,6 +181,14 @@ internal sealed class SqliteDialect : SqlDialect
         ? StoredValue.From((long)number)
         : StoredValue.From(StoredValue.Nearest(number));
 
+    public override string TextPart(SqlOperand text, TextPart part)
+    {
+        var digits = $"substr({text.Sql}, {part.Start}, {part.Length})";
+        var isWhole = part.Width is { } width ? $"length({text.Sql}) = {width} AND " : "";
+        var pattern = string.Concat(Enumerable.Repeat("[0-9]", part.Length));
+        return $"(CASE WHEN {isWhole}{digits} GLOB '{pattern}' THEN CAST({digits} AS INTEGER) END)";
+    }
+
     private static string Part(string sql, int start, int length) => $"CAST(substr({sql}, {start}, {length}) AS INTEGER)";
 
     private static string Time(SqlOperand operand) => operand.Type.Kind == EdmKind.TimeOfDay ? operand.Sql : $"substr({operand.Sql}, 12)";

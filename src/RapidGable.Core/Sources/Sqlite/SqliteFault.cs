@@ -15,7 +15,8 @@ internal static class SqliteFault
         raw.SQLITE_CONSTRAINT_FOREIGNKEY => new BrokenConstraint(ConstraintKind.NoParent, null, []),
         // Only RAISE in a trigger gives this code, and its words are the developer's.
         raw.SQLITE_CONSTRAINT_TRIGGER => new BrokenConstraint(ConstraintKind.Raised, null, []) { Message = message },
-        raw.SQLITE_CONSTRAINT_CHECK or raw.SQLITE_CONSTRAINT_VTAB or raw.SQLITE_CONSTRAINT_FUNCTION or raw.SQLITE_CONSTRAINT => new BrokenConstraint(ConstraintKind.Check, After(message, "CHECK constraint failed: "), []),
+        raw.SQLITE_CONSTRAINT_CHECK or raw.SQLITE_CONSTRAINT_VTAB or raw.SQLITE_CONSTRAINT_FUNCTION or raw.SQLITE_CONSTRAINT =>
+            new BrokenConstraint(ConstraintKind.Check, After(message, "CHECK constraint failed: "), []),
         Datatype or raw.SQLITE_MISMATCH => new BrokenConstraint(ConstraintKind.Value, null, []),
         raw.SQLITE_TOOBIG => new BrokenConstraint(ConstraintKind.TooLong, null, []),
         _ => null,
