@@ -236,11 +236,13 @@ public sealed class ServiceDraft
         return renames.Count == 0 ? [] : [$"rename: {{ {string.Join(", ", renames)} }}"];
     }
 
-    private static IEnumerable<string> Lines(SourceObject item, string name, List<string> settings, string comment)
+    private string Short(string name) => _catalog.Find(name) is { } item ? _catalog.ShortName(item) : name;
+
+    private IEnumerable<string> Lines(SourceObject item, string name, List<string> settings, string comment)
     {
         var facts = new List<string> { $"{item.Columns.Length} columns", comment };
         if (!item.ForeignKeys.IsEmpty)
-            facts.Add("refers to " + string.Join(", ", item.ForeignKeys.Select(f => f.TargetObject).Distinct()));
+            facts.Add("refers to " + string.Join(", ", item.ForeignKeys.Select(f => Short(f.TargetObject)).Distinct()));
         var note = $"{item.Kind.Word()}, {string.Join(", ", facts)}";
         if (settings.Count == 0)
             yield return $"- {YamlText.Of(name)}   # {OneLine(note)}";
