@@ -16,7 +16,7 @@ public abstract class ForgedPositionTests(Engine engine, PostgresServer? postgre
 {
     protected override string Tables => $"""
         CREATE TABLE item (id INTEGER PRIMARY KEY, name VARCHAR(40), amount DECIMAL(9,2), big DOUBLE PRECISION, made_on DATE, made_at TIMESTAMP{(Engine == Engine.MariaDb ? " NULL" : "")}, flag BOOLEAN,
-          token {(Engine == Engine.MariaDb ? "CHAR(36)" : "UUID")}, seq BIGINT NOT NULL);
+          tag {(Engine == Engine.MariaDb ? "CHAR(36)" : "UUID")}, seq BIGINT NOT NULL);
         INSERT INTO item VALUES (1, 'a', 1.5, 2.5, '2024-01-02', '2024-01-02 03:04:05', {Truth}, '00000000-0000-0000-0000-000000000001', 1), (2, NULL, NULL, NULL, NULL, NULL, NULL, NULL, 2),
           (3, 'c', 3.5, 4.5, '2024-01-03', '2024-01-03 03:04:05', {Truth}, '00000000-0000-0000-0000-000000000003', 3);
         """;
@@ -46,7 +46,7 @@ public abstract class ForgedPositionTests(Engine engine, PostgresServer? postgre
     [InlineData("made_on")]
     [InlineData("made_at desc")]
     [InlineData("flag")]
-    [InlineData("token")]
+    [InlineData("tag")]
     public async Task A_forged_position_is_refused_or_gives_rows(string order)
     {
         var start = await GetAsync($"Items?$orderby={order}");
