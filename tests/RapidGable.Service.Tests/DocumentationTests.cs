@@ -124,10 +124,10 @@ public sealed partial class DocumentationTests : IAsyncLifetime
     [GeneratedRegex("`([^`]+)`")]
     private static partial Regex CodePattern();
 
-    [GeneratedRegex(@"(RequestFault|(?<!Setting)(?<!return )Fault|reader\.Fault)\((\d{3}, |new\(\d{3}, )?""(?<code>[a-z-]+)"", ?(\$|@|""|text|message|position|Text|match|name|listed)|new\(\d{3}, ""(?<code>[a-z-]+)""|[( ]Wrong\([^\n]*, ""(?<code>[a-z-]+)""\);|f\.Status\), ""(?<code>[a-z-]+)""|\d{3} : \d{3}, rule\.Condition is null \? ""(?<code>[a-z-]+)""")]
+    [GeneratedRegex(@"(RequestFault|(?<!Setting)(?<!return )Fault|reader\.Fault)\((\s*\d{3},\s*|new\(\d{3}, )?\s*""(?<code>[a-z-]+)"",\s*(\$|@|""|text|message|position|Text|match|name|listed)|new\(\d{3}, ""(?<code>[a-z-]+)""|[( ]Wrong\([^\n]*, ""(?<code>[a-z-]+)""\);|f\.Status\), ""(?<code>[a-z-]+)""|\d{3} : \d{3}, rule\.Condition is null \? ""(?<code>[a-z-]+)""")]
     private static partial Regex FaultPattern();
 
-    [GeneratedRegex(@"iagnostics\.(Error|Warning)\(""(?<code>[a-z-]+)""")]
+    [GeneratedRegex(@"iagnostics\.(Error|Warning)\(\s*""(?<code>[a-z-]+)""")]
     private static partial Regex DiagnosticPattern();
 
     [GeneratedRegex(@"^\| `(\w+)`: [^|]* \| (\d+) \|", RegexOptions.Multiline)]

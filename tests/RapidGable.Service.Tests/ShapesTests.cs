@@ -51,7 +51,6 @@ public sealed class ShapesTests(EnginesFixture engines)
               price: string
               body: { stream: true, media-type-column: body_type }
               noted: { type: datetimeoffset(0), format: dd.MM.yyyy HH:mm:ss }
-          - { from: odd_form, name: Undated, type: Undated, show: [id, digits], columns: { digits: { type: date, format: yyyyMMdd } } }
           - from: station
             name: Stations
             type: Station
@@ -129,7 +128,6 @@ public sealed class ShapesTests(EnginesFixture engines)
     [InlineData("Odd?$filter=date(noted) eq 2024-05-01")]
     [InlineData("Odd?$filter=fractionalseconds(noted) gt 0")]
     [InlineData("Odd?$filter=year(stamp) eq 2024")]
-    [InlineData("Undated?$filter=year(digits) eq 7&$count=true")]
     [InlineData("Odd?$filter=doc/depth gt 1")]
     [InlineData("Odd?$filter=list eq null")]
     [InlineData("Odd?$filter=body eq 'x'")]
@@ -232,19 +230,6 @@ public sealed class ShapesTests(EnginesFixture engines)
             var answer = await service.SendAsync("/odata/shapes/Odd?$select=id&$filter=" + Uri.EscapeDataString(filter));
             Assert.True(answer.Status == 200, answer.Text);
             Assert.Equal(expected, string.Join(' ', answer.Json.GetProperty("value").EnumerateArray().Select(r => r.GetProperty("id").GetInt64())));
-        }
-    }
-
-    [Theory] // a text that is no date has no parts, in a condition and outside of it
-    [InlineData("year(digits) eq 7", 0)]
-    [InlineData("not (year(digits) eq 7)", 3)]
-    [InlineData("month(digits) eq null", 3)]
-    public async Task A_text_without_the_form_has_no_parts(string filter, int expected)
-    {
-        foreach (var service in engines.Services)
-        {
-            var answer = await service.SendAsync("/odata/shapes/Undated/$count?$filter=" + Uri.EscapeDataString(filter));
-            Assert.Equal((200, expected.ToString()), (answer.Status, answer.Text));
         }
     }
 

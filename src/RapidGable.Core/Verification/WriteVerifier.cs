@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using System.Diagnostics;
+using System.Globalization;
 using System.Text;
 using System.Text.Json;
 using RapidGable.Model;
@@ -206,7 +207,9 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
         var property = other.RootElement.EnumerateObject().FirstOrDefault(p =>
             set.Type.FindProperty(p.Name) is { IsGroup: false, Access: PropertyAccess.Full } known && !set.Type.Key.Contains(known)
             && !known.IsForeignKey
-            && !set.Type.Navigations.Any(n => n.Joins.Any(j => j.Own.Column == known.Column)) && !set.RowRules.Any(r => r.Unique.Contains(known.Column) || r.Condition?.Contains(p.Name, StringComparison.Ordinal) == true) && entity.GetValueOrDefault(p.Name).ToString() != p.Value.ToString());
+            && !set.Type.Navigations.Any(n => n.Joins.Any(j => j.Own.Column == known.Column))
+            && !set.RowRules.Any(r => r.Unique.Contains(known.Column) || r.Condition?.Contains(p.Name, StringComparison.Ordinal) == true)
+            && !IsSame(entity.GetValueOrDefault(p.Name), p.Value, known.Type));
         if (property.Value.ValueKind == JsonValueKind.Undefined)
         {
             Add("write-change", set, CheckOutcome.Skipped, "no property can be changed by itself", null);
@@ -222,19 +225,37 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
         var now = Values(read.Body);
         var others = entity.Where(e => e.Key != property.Name && set.Type.FindProperty(e.Key) is { Expression: null } known
             && known.Column != set.Version?.Column && known.Maker is not { AtUpdate: true }
-            && !IsSame(now.GetValueOrDefault(e.Key), e.Value)).Select(e => e.Key).ToList();
-        var isGood = IsSame(now.GetValueOrDefault(property.Name), property.Value) && others.Count == 0;
+            && !IsSame(now.GetValueOrDefault(e.Key), e.Value, known.Type)).Select(e => e.Key).ToList();
+        var isGood = IsSame(now.GetValueOrDefault(property.Name), property.Value, set.Type.FindProperty(property.Name)?.Type) && others.Count == 0;
         Add("write-change", set, isGood ? CheckOutcome.Passed : CheckOutcome.Failed, isGood ? $"'{property.Name}' changes and nothing else does" : others.Count > 0 ? $"'{others[0]}' changes with '{property.Name}'." : $"'{property.Name}' does not change.", isGood ? null : address);
         return answer;
     }
 
     /// <summary>Whether two values are the same: a number may be written with more zeros at its end.</summary>
-    private static bool IsSame(JsonElement one, JsonElement other)
+    /// <summary>Whether two values of a property are one, whichever way they are spelt: 12:30 and 12:30:00.000 are.</summary>
+    private static bool IsSame(JsonElement one, JsonElement other, EdmType? type)
     {
-        if (one.ValueKind != JsonValueKind.Number || other.ValueKind != JsonValueKind.Number)
+        if (one.ValueKind == JsonValueKind.Number && other.ValueKind == JsonValueKind.Number)
+        {
+            return (LongDecimal.Parse(one.GetRawText()), LongDecimal.Parse(other.GetRawText())) is ({ } left, { } right)
+                && left.IsSameAs(right);
+        }
+        if (one.ValueKind != JsonValueKind.String || other.ValueKind != JsonValueKind.String)
             return one.ToString() == other.ToString();
-        return (LongDecimal.Parse(one.GetRawText()), LongDecimal.Parse(other.GetRawText())) is ({ } left, { } right)
-            && left.IsSameAs(right);
+        var (a, b) = (one.GetString()!, other.GetString()!);
+        return a == b || (Moment(a, type) is { } moment && moment.Equals(Moment(b, type)));
+    }
+
+    /// <summary>A text as the time that it means; null = it means none.</summary>
+    private static object? Moment(string text, EdmType? type)
+    {
+        var invariant = CultureInfo.InvariantCulture;
+        return type?.Kind switch
+        {
+            EdmKind.DateTimeOffset => DateTimeOffset.TryParse(text, invariant, DateTimeStyles.AssumeUniversal, out var instant) ? instant : null,
+            EdmKind.TimeOfDay => TimeOnly.TryParse(text, invariant, out var time) ? time : null,
+            _ => null,
+        };
     }
 
     private async Task CleanAsync(EntitySet set, ChangeResponse created, ImmutableDictionary<string, JsonElement> entity)
