@@ -38,6 +38,7 @@ internal sealed class MappedSensor
     public string installed_at { get; set; } = "";
     public string? firmware { get; set; }
     public string? settings { get; set; }
+    public List<MappedReading>? Readings { get; set; }
 }
 
 internal sealed class MappedReading
@@ -61,7 +62,24 @@ internal sealed class MappedQuality
 /// <summary>A micro-mapper makes objects, and a serializer writes them.</summary>
 internal static class Mapper
 {
-    private const string Stations = "SELECT s.id, s.code, s.name, s.catchment_id, s.latitude, s.longitude, CAST(s.opened_on AS TEXT) AS opened_on, CAST(s.closed_on AS TEXT) AS closed_on, s.telemetered, CAST(s.datum_m AS DOUBLE PRECISION) AS datum_m, s.access_notes, CAST(s.changed_at AS TEXT) AS changed_at FROM station s";
+    private const string StationColumns =
+        "s.id, s.code, s.name, s.catchment_id, s.latitude, s.longitude, CAST(s.opened_on AS TEXT) AS opened_on,"
+        + " CAST(s.closed_on AS TEXT) AS closed_on, s.telemetered, CAST(s.datum_m AS DOUBLE PRECISION) AS datum_m, s.access_notes,"
+        + " CAST(s.changed_at AS TEXT) AS changed_at";
+    private const string Stations = $"SELECT {StationColumns} FROM station s";
+    private const string WithCatchment =
+        $"SELECT {StationColumns}, k.id, k.name, k.parent_id, CAST(k.area_km2 AS DOUBLE PRECISION) AS area_km2"
+        + " FROM station s LEFT JOIN catchment k ON k.id = s.catchment_id WHERE s.id > @after ORDER BY s.id LIMIT 100";
+    private const string Sensors =
+        "SELECT n.station_id, n.sensor_no, n.kind, n.unit, CAST(n.installed_at AS TEXT) AS installed_at, n.firmware,"
+        + " CAST(n.settings AS TEXT) AS settings FROM sensor n";
+    private const string SensorsOfFifty =
+        Sensors
+        + " JOIN (SELECT id FROM station WHERE id > @after ORDER BY id LIMIT 50) s ON s.id = n.station_id ORDER BY "
+        + "n.station_id, n.sensor_no";
+    private const string Readings =
+        "SELECT id, station_id, sensor_no, CAST(taken_at AS TEXT) AS taken_at, CAST(value AS DOUBLE PRECISION) AS value, "
+        + "quality, note FROM reading";
 
     public static void Map(WebApplication app, string root, Func<DbConnection> connect)
     {
@@ -70,35 +88,82 @@ internal static class Mapper
             await using var connection = connect();
             return Results.Json(await connection.QuerySingleAsync<MappedStation>(Stations + " WHERE s.id = @id", new { id }));
         });
-        app.MapGet(root + "/stations", async () =>
+        app.MapGet(root + "/stations", async (bool on, long after) =>
         {
             await using var connection = connect();
-            var count = await connection.ExecuteScalarAsync<long>("SELECT COUNT(*) FROM station WHERE telemetered = @on", new { on = true });
-            return Results.Json(new { count, value = await connection.QueryAsync<MappedStation>(Stations + " WHERE s.telemetered = @on ORDER BY s.name, s.id LIMIT 100", new { on = true }) });
+            const string Where = " WHERE s.telemetered = @on AND s.id > @after";
+            var count = await connection.ExecuteScalarAsync<long>("SELECT COUNT(*) FROM station s" + Where, new { on, after });
+            var found = await connection.QueryAsync<MappedStation>(
+                Stations + Where + " ORDER BY s.name, s.id LIMIT 100",
+                new { on, after }
+            );
+            return Results.Json(new { count, value = found });
         });
-        app.MapGet(root + "/stations-with-catchment", async () =>
+        app.MapGet(root + "/stations-with-catchment", async (long after) =>
         {
             await using var connection = connect();
-            return Results.Json(new { value = await connection.QueryAsync<MappedStation, MappedCatchment, MappedStation>(Stations.Replace(" FROM station s", ", k.id, k.name, k.parent_id, CAST(k.area_km2 AS DOUBLE PRECISION) AS area_km2 FROM station s LEFT JOIN catchment k ON k.id = s.catchment_id") + " ORDER BY s.id LIMIT 100", (s, k) => { s.catchment = k; return s; }) });
+            var found = await connection.QueryAsync<MappedStation, MappedCatchment, MappedStation>(
+                WithCatchment,
+                (s, k) =>
+                {
+                    s.catchment = k;
+                    return s;
+                },
+                new { after }
+            );
+            return Results.Json(new { value = found });
         });
-        app.MapGet(root + "/stations-with-sensors", async () =>
+        app.MapGet(root + "/stations-with-sensors", async (long after) =>
         {
             await using var connection = connect();
-            var stations = (await connection.QueryAsync<MappedStation>(Stations + " ORDER BY s.id LIMIT 50")).ToList();
-            var sensors = (await connection.QueryAsync<MappedSensor>("SELECT n.station_id, n.sensor_no, n.kind, n.unit, CAST(n.installed_at AS TEXT) AS installed_at, n.firmware, CAST(n.settings AS TEXT) AS settings FROM sensor n JOIN (SELECT id FROM station ORDER BY id LIMIT 50) s ON s.id = n.station_id ORDER BY n.station_id, n.sensor_no")).ToLookup(s => s.station_id);
+            var stations = (
+                await connection.QueryAsync<MappedStation>(Stations + " WHERE s.id > @after ORDER BY s.id LIMIT 50", new { after })
+            ).ToList();
+            var sensors = (await connection.QueryAsync<MappedSensor>(SensorsOfFifty, new { after })).ToLookup(s => s.station_id);
             foreach (var station in stations)
                 station.Sensors = [.. sensors[station.id]];
             return Results.Json(new { value = stations });
         });
+        app.MapGet(root + "/sensor-with-newest", async (long station, long sensor) =>
+        {
+            await using var connection = connect();
+            var found = await connection.QuerySingleAsync<MappedSensor>(
+                Sensors + " WHERE n.station_id = @station AND n.sensor_no = @sensor",
+                new { station, sensor }
+            );
+            found.Readings = (
+                await connection.QueryAsync<MappedReading>(
+                    Readings + " WHERE station_id = @station AND sensor_no = @sensor ORDER BY taken_at DESC, id LIMIT 50",
+                    new { station, sensor }
+                )
+            ).ToList();
+            return Results.Json(found);
+        });
         app.MapGet(root + "/readings", async (long after, int rows) =>
         {
             await using var connection = connect();
-            return Results.Json(new { value = await connection.QueryAsync<MappedReading>("SELECT id, station_id, sensor_no, CAST(taken_at AS TEXT) AS taken_at, CAST(value AS DOUBLE PRECISION) AS value, quality, note FROM reading WHERE id > @after ORDER BY id LIMIT @rows", new { after, rows }) });
+            return Results.Json(
+                new
+                {
+                    value = await connection.QueryAsync<MappedReading>(
+                        Readings + " WHERE id > @after ORDER BY id LIMIT @rows",
+                        new { after, rows }
+                    ),
+                }
+            );
         });
         app.MapGet(root + "/qualities", async () =>
         {
             await using var connection = connect();
-            return Results.Json(new { value = await connection.QueryAsync<MappedQuality>("SELECT quality, AVG(CAST(value AS DOUBLE PRECISION)) AS mean, COUNT(*) AS n FROM reading GROUP BY quality ORDER BY quality") });
+            return Results.Json(
+                new
+                {
+                    value = await connection.QueryAsync<MappedQuality>(
+                        "SELECT quality, AVG(CAST(value AS DOUBLE PRECISION)) AS mean, COUNT(*) AS n FROM reading GROUP BY "
+                            + "quality ORDER BY quality"
+                    ),
+                }
+            );
         });
     }
 }

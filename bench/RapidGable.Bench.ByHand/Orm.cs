@@ -35,6 +35,9 @@ internal sealed class Sensor
     public string kind { get; set; } = "";
     public string unit { get; set; } = "";
     public string? firmware { get; set; }
+
+    [System.ComponentModel.DataAnnotations.Schema.NotMapped]
+    public List<Reading>? Readings { get; set; }
 }
 
 internal sealed class Reading
@@ -71,7 +74,8 @@ internal static class Orm
     {
         var builder = new DbContextOptionsBuilder<Network>();
         var options = (isSqlite ? builder.UseSqlite(connection) : builder.UseNpgsql(connection)).Options;
-        return () => new Network(options);
+        var pool = new Microsoft.EntityFrameworkCore.Infrastructure.PooledDbContextFactory<Network>(options);
+        return pool.CreateDbContext;
     }
 
     public static void Map(WebApplication app, string root, string connection, bool isSqlite)
@@ -82,31 +86,68 @@ internal static class Orm
             await using var network = open();
             return Results.Json(await network.Stations.AsNoTracking().SingleAsync(s => s.id == id));
         });
-        app.MapGet(root + "/stations", async () =>
+        app.MapGet(root + "/stations", async (bool on, long after) =>
         {
             await using var network = open();
-            var found = network.Stations.AsNoTracking().Where(s => s.telemetered);
-            return Results.Json(new { count = await found.CountAsync(), value = await found.OrderBy(s => s.name).ThenBy(s => s.id).Take(100).ToListAsync() });
+            var found = network.Stations.AsNoTracking().Where(s => s.telemetered == on && s.id > after);
+            var count = await found.CountAsync();
+            return Results.Json(new { count, value = await found.OrderBy(s => s.name).ThenBy(s => s.id).Take(100).ToListAsync() });
         });
-        app.MapGet(root + "/stations-with-catchment", async () =>
+        app.MapGet(root + "/stations-with-catchment", async (long after) =>
         {
             await using var network = open();
-            return Results.Json(new { value = await network.Stations.AsNoTracking().Include(s => s.catchment).OrderBy(s => s.id).Take(100).ToListAsync() });
+            var found = network.Stations.AsNoTracking().Where(s => s.id > after).Include(s => s.catchment).OrderBy(s => s.id).Take(100);
+            return Results.Json(new { value = await found.ToListAsync() });
         });
-        app.MapGet(root + "/stations-with-sensors", async () =>
+        app.MapGet(root + "/stations-with-sensors", async (long after) =>
         {
             await using var network = open();
-            return Results.Json(new { value = await network.Stations.AsNoTracking().Include(s => s.Sensors.OrderBy(n => n.sensor_no)).OrderBy(s => s.id).Take(50).ToListAsync() });
+            var found = network
+                .Stations.AsNoTracking()
+                .Where(s => s.id > after)
+                .Include(s => s.Sensors.OrderBy(n => n.sensor_no))
+                .OrderBy(s => s.id)
+                .Take(50);
+            return Results.Json(new { value = await found.ToListAsync() });
+        });
+        app.MapGet(root + "/sensor-with-newest", async (long station, long sensor) =>
+        {
+            await using var network = open();
+            var found = await network.Set<Sensor>().AsNoTracking().SingleAsync(s => s.station_id == station && s.sensor_no == sensor);
+            found.Readings = await network
+                .Readings.AsNoTracking()
+                .Where(r => r.station_id == station && r.sensor_no == sensor)
+                .OrderByDescending(r => r.taken_at)
+                .ThenBy(r => r.id)
+                .Take(50)
+                .ToListAsync();
+            return Results.Json(found);
         });
         app.MapGet(root + "/readings", async (long after, int rows) =>
         {
             await using var network = open();
-            return Results.Json(new { value = await network.Readings.AsNoTracking().Where(r => r.id > after).OrderBy(r => r.id).Take(rows).ToListAsync() });
+            return Results.Json(
+                new { value = await network.Readings.AsNoTracking().Where(r => r.id > after).OrderBy(r => r.id).Take(rows).ToListAsync() }
+            );
         });
         app.MapGet(root + "/qualities", async () =>
         {
             await using var network = open();
-            return Results.Json(new { value = await network.Readings.GroupBy(r => r.quality).OrderBy(g => g.Key).Select(g => new { quality = g.Key, mean = g.Average(r => (double?)r.value), n = g.Count() }).ToListAsync() });
+            return Results.Json(
+                new
+                {
+                    value = await network
+                        .Readings.GroupBy(r => r.quality)
+                        .OrderBy(g => g.Key)
+                        .Select(g => new
+                        {
+                            quality = g.Key,
+                            mean = g.Average(r => (double?)r.value),
+                            n = g.Count(),
+                        })
+                        .ToListAsync(),
+                }
+            );
         });
     }
 }

@@ -49,10 +49,26 @@ internal static class GuardBench
         Write("sources/mariadb.yaml", mariaDb.SourceFile(names.MariaDb));
         foreach (var engine in new[] { "sqlite", "postgresql", "mariadb" })
         {
-            foreach (var (kind, rules) in new[] { ("open", "{ read: anyone }"), ("column", "[{ who: anyone, may: read, rows: station_id le 60 }]"), ("relation", "[{ who: anyone, may: read, rows: sensor/kind eq 'level' }]") })
-                Write($"services/{engine}-{kind}.yaml", $"title: G\nsource: {engine}\nsets:\n  - {{ from: reading, name: Readings, rules: {rules}, page: 100 }}\n  - {{ from: sensor, name: Sensors, rules: {{ read: anyone }} }}\n");
+            foreach (
+                var (kind, rules) in new[]
+                {
+                    ("open", "{ read: anyone }"),
+                    ("column", "[{ who: anyone, may: read, rows: station_id le 60 }]"),
+                    ("relation", "[{ who: anyone, may: read, rows: sensor/kind eq 'level' }]"),
+                }
+            )
+                Write(
+                    $"services/{engine}-{kind}.yaml",
+                    $"title: G\nsource: {engine}\nsets:\n  - {{ from: reading, name: Readings, rules: {rules}, page: 100 }}\n  "
+                        + $"- {{ from: sensor, name: Sensors, rules: {{ read: anyone }} }}\n"
+                );
         }
-        var table = new System.Text.StringBuilder("\n## Guards\n\nStatements with an expression that can fail, over a set of which rules take rows away: by a column of its own, and by a related row. Figures are the time of the\nstatement divided by that of the same one without protection, which would tell of hidden rows; above 1 it costs more. The last columns are an open set, whose\nstatements are the same text.\n\n| engine | what | column: guarded | fenced | relation: guarded | fenced | open |\n| --- | --- | --- | --- | --- | --- | --- |\n");
+        var table = new System.Text.StringBuilder(
+            "\n## Guards\n\nStatements with an expression that can fail, over a set of which rules take rows away: by a column "
+                + "of its own, and by a related row. Figures are the time of the\nstatement divided by that of the same one "
+                + "without protection, which would tell of hidden rows; above 1 it costs more. The last columns are an open "
+                + "set, whose\nstatements are the same text.\n\n| engine | what | column: guarded | fenced | relation: guarded | fenced | open |\n| --- | --- | --- | --- | --- | --- | --- |\n"
+        );
         await using (var loaded = await WorkspaceLoader.LoadAsync(workspace, _ => null, default))
         {
             if (loaded.Diagnostics.HasErrors)
@@ -68,7 +84,7 @@ internal static class GuardBench
                         cells.AddRange(times.Skip(1).Select(t => string.Create(CultureInfo.InvariantCulture, $"{t / times[0]:0.00}")));
                     }
                     cells.Add(IsSameText(loaded, $"{engine}-open", url) ? "the same" : "another statement");
-                    Console.WriteLine($"  {engine,-12} {name,-32} {string.Join("  ", cells.Select(c => c.PadLeft(6)))}");
+                    Console.WriteLine($"  {engine, -12} {name, -32} {string.Join("  ", cells.Select(c => c.PadLeft(6)))}");
                     table.Append($"| {engine} | {name} | {string.Join(" | ", cells)} |\n");
                 }
             }
@@ -83,7 +99,9 @@ internal static class GuardBench
         var published = new PublishedService(workspace.FindService(service)!.Model, workspace.Sources, "r");
         var mark = url.IndexOf('?');
         var lexed = LexedRequest.Read(RequestAddress.Read(url[..mark], url[(mark + 1)..].Replace(" ", "%20")).Value!).Value!;
-        var prepared = published.Prepare(lexed, Caller.Anonymous) is { Value: { } found } ? found : throw new InvalidOperationException(url);
+        var prepared = published.Prepare(lexed, Caller.Anonymous) is { Value: { } found }
+            ? found
+            : throw new InvalidOperationException(url);
         var plan = Planner.Plan(AccessGate.Permit(prepared.Request, prepared.Model, prepared.Model).Value!, prepared.Model).Main;
         return (plan, QueryValues.Make(prepared.Request, lexed, null, DateTime.UnixEpoch).Value!, prepared.Source!);
     }
@@ -109,11 +127,15 @@ internal static class GuardBench
                 // A session has the time of a statement.
                 await using var session = await source.OpenSessionAsync(SessionKind.Plain, CancellationToken.None);
                 var clock = Stopwatch.GetTimestamp();
-                await using (var rows = await session.QueryAsync(statements[i].Text, values.Bind(statements[i], source.Dialect).Value!, CancellationToken.None))
+                await using (
+                    var rows = await session.QueryAsync(
+                        statements[i].Text,
+                        values.Bind(statements[i], source.Dialect).Value!,
+                        CancellationToken.None
+                    )
+                )
                 {
-                    while (await rows.ReadAsync(CancellationToken.None))
-                    {
-                    }
+                    while (await rows.ReadAsync(CancellationToken.None)) { }
                 }
                 if (round >= 0)
                     times[i] += Stopwatch.GetElapsedTime(clock).TotalMilliseconds / rounds;

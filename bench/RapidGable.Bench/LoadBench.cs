@@ -43,18 +43,31 @@ internal static partial class LoadBench
         File.WriteAllText(Path.Combine(workspace, "sources/sqlite.yaml"), $"engine: sqlite\nfile: {database}\nread-only: false\n");
         File.WriteAllText(Path.Combine(workspace, "sources/postgresql.yaml"), postgres.SourceFile(name) + "read-only: false\n");
         foreach (var engine in new[] { "sqlite", "postgresql" })
-            File.WriteAllText(Path.Combine(workspace, $"services/{engine}.yaml"), $"title: {engine}\nsource: {engine}\nrules: {{ read: anyone }}\nlargest-page: 1000000\nsets:\n  - {{ from: station, name: Stations, hide: [photo], page: 100 }}\n  - {{ from: catchment, name: Catchments }}\n  - {{ from: sensor, name: Sensors }}\n  - {{ from: reading, name: Readings, page: 100 }}\n");
+            File.WriteAllText(
+                Path.Combine(workspace, $"services/{engine}.yaml"),
+                $"title: {engine}\nsource: {engine}\nrules: {{ read: anyone }}\nlargest-page: 1000000\nsets:\n  - {{ from: "
+                    + $"station, name: Stations, hide: [photo], page: 100 }}\n  - {{ from: catchment, name: Catchments }}\n  - "
+                    + $"{{ from: sensor, name: Sensors }}\n  - {{ from: reading, name: Readings, page: 100 }}\n"
+            );
         WriteBench.Declare(workspace);
 
         var (port, handPort) = (FreePort(), FreePort());
         using var gable = Start(Path.Combine(root, "artifacts/gable/gable.dll"), "serve", workspace, "--port", $"{port}");
-        using var hand = Start(Path.Combine(root, "artifacts/bin/RapidGable.Bench.ByHand/release/gable-bench-by-hand.dll"), $"{handPort}", database, postgres.Connection(name).Replace("Pooling=false", "Pooling=true;Maximum Pool Size=8", StringComparison.Ordinal));
+        using var hand = Start(
+            Path.Combine(root, "artifacts/bin/RapidGable.Bench.ByHand/release/gable-bench-by-hand.dll"),
+            $"{handPort}",
+            database,
+            postgres.Connection(name).Replace("Pooling=false", "Pooling=true;Maximum Pool Size=8", StringComparison.Ordinal)
+        );
         try
         {
             using var client = new HttpClient { Timeout = TimeSpan.FromMinutes(5) };
             await ReadyAsync(client, $"http://127.0.0.1:{port}/health/ready");
             await ReadyAsync(client, $"http://127.0.0.1:{handPort}/floor/sqlite/station/1");
-            string Address(string style, string engine, Route route) => style == "gable" ? $"http://127.0.0.1:{port}/odata/{engine}/{route.Gable}" : $"http://127.0.0.1:{handPort}/{style}/{engine}/{route.ByHand}";
+            string Address(string style, string engine, Route route) =>
+                style == "gable"
+                    ? $"http://127.0.0.1:{port}/odata/{engine}/{route.Gable}"
+                    : $"http://127.0.0.1:{handPort}/{style}/{engine}/{route.ByHand}";
             int ProcessOf(string style) => style == "gable" ? gable.Id : hand.Id;
 
             var table = new StringBuilder();
@@ -65,11 +78,19 @@ internal static partial class LoadBench
                 Route[] routes =
                 [
                     new("one entity by key", "Stations(7)", "station/7"),
-                    new("filtered, ordered page of 100 with count", "Stations?$filter=telemetered%20eq%20true&$orderby=name&$top=100&$count=true", "stations"),
+                    new(
+                        "filtered, ordered page of 100 with count",
+                        "Stations?$filter=telemetered%20eq%20true&$orderby=name&$top=100&$count=true",
+                        "stations"
+                    ),
                     new("page of 100 with a to-one expand", "Stations?$top=100&$expand=catchment", "stations-with-catchment"),
                     new("page of 50 with a to-many expand", "Stations?$top=50&$expand=Sensors", "stations-with-sensors"),
                     new("page of 100 of readings", "Readings", "readings?after=0&rows=100"),
-                    new("page 10,000 of readings", "Readings?" + await DeepAsync(client, $"http://127.0.0.1:{port}/odata/{engine}/"), "readings?after=999900&rows=100"),
+                    new(
+                        "page 10,000 of readings",
+                        "Readings?" + await DeepAsync(client, $"http://127.0.0.1:{port}/odata/{engine}/"),
+                        "readings?after=999900&rows=100"
+                    ),
                 ];
                 // The machine code of each program settles under load, before anything is measured.
                 foreach (var route in routes.Where(r => IsWanted(r.Name)))
@@ -86,20 +107,57 @@ internal static partial class LoadBench
                         foreach (var style in Styles)
                             sums[style].Add(await LoadAsync(Address(style, engine, route), ProcessOf(style), route.Connections));
                     }
-                    Row(table, bars, engine, route.Name, Styles.Select(s => new Result(sums[s].Average(r => r.PerSecond), sums[s].Average(r => r.P99Milliseconds), sums[s].Average(r => r.Microseconds))).ToList());
+                    Row(
+                        table,
+                        bars,
+                        engine,
+                        route.Name,
+                        Styles
+                            .Select(s => new Result(
+                                sums[s].Average(r => r.PerSecond),
+                                sums[s].Average(r => r.P99Milliseconds),
+                                sums[s].Average(r => r.Microseconds)
+                            ))
+                            .ToList()
+                    );
                 }
-                var apply = new Route("groupby over 2,000,000 rows", "Readings?$apply=groupby((quality),aggregate(value%20with%20average%20as%20mean,$count%20as%20n))", "qualities");
+                var apply = new Route(
+                    "groupby over 2,000,000 rows",
+                    "Readings?$apply=groupby((quality),aggregate(value%20with%20average%20as%20mean,$count%20as%20n))",
+                    "qualities"
+                );
                 if (IsWanted(apply.Name))
-                    Row(table, bars, engine, apply.Name, await OnceAsync(client, Styles.Select(s => (Address(s, engine, apply), ProcessOf(s))), 3));
+                    Row(
+                        table,
+                        bars,
+                        engine,
+                        apply.Name,
+                        await OnceAsync(client, Styles.Select(s => (Address(s, engine, apply), ProcessOf(s))), 3)
+                    );
                 if (IsWanted("write"))
-                    await WriteBench.RunAsync(folder, root, engine, (port, gable.Id), (handPort, hand.Id), (what, results) => Row(table, bars, engine, what, results));
+                    await WriteBench.RunAsync(folder, root, engine, (port, gable.Id), (handPort, hand.Id), (what, results) =>
+                        Row(table, bars, engine, what, results)
+                    );
                 if (!IsWanted("stream"))
                     continue;
                 var stream = new Route("1,000,000 rows in one answer", "Readings?$top=1000000", "readings?after=0&rows=1000000");
                 var idle = new[] { gable.Id, hand.Id }.ToDictionary(id => id, Memory);
-                Row(table, bars, engine, stream.Name, await OnceAsync(client, Styles.Where(s => s is "gable" or "floor").Select(s => (Address(s, engine, stream), ProcessOf(s))), 2));
+                Row(
+                    table,
+                    bars,
+                    engine,
+                    stream.Name,
+                    await OnceAsync(
+                        client,
+                        Styles.Where(s => s is "gable" or "floor").Select(s => (Address(s, engine, stream), ProcessOf(s))),
+                        2
+                    )
+                );
                 Console.WriteLine($"    peak memory above idle: service {Peak(gable.Id) - idle[gable.Id]} MiB");
-                table.Append($"\nPeak memory of the service while streaming: {Peak(gable.Id)} MiB, {Peak(gable.Id) - idle[gable.Id]} MiB above what it had before.\n");
+                table.Append(
+                    $"\nPeak memory of the service while streaming: {Peak(gable.Id)} MiB, {Peak(gable.Id) - idle[gable.Id]} "
+                        + $"MiB above what it had before.\n"
+                );
             }
             if (IsWanted("allocation"))
                 table.Append(await AllocationBench.RunAsync(workspace));
@@ -118,16 +176,38 @@ internal static partial class LoadBench
 
     private static void Heading(StringBuilder table, string engine)
     {
-        Console.WriteLine($"\n{engine,-42} {"requests/s",12} {"p99 ms",8} {"µs cpu",8} | {"floor",6} {"mapper",6} {"orm",6}  (requests/s of the service by theirs; in brackets by processor time)");
-        table.Append($"\n## {(engine == "sqlite" ? "SQLite" : "PostgreSQL")}\n\n| what | requests/s | p99 ms | processor µs | against the floor | the micro-mapper | the ORM |\n| --- | --- | --- | --- | --- | --- | --- |\n");
+        Console.WriteLine(
+            $"\n{engine, -42} {"requests/s", 12} {"p99 ms", 8} {"µs cpu", 8} | {"floor", 6} {"mapper", 6} {"orm", 6}  "
+                + $"(requests/s of the service by theirs; in brackets by processor time)"
+        );
+        table.Append(
+            $"\n## {(engine == "sqlite" ? "SQLite" : "PostgreSQL")}\n\n| what | requests/s | p99 ms | processor µs | against "
+                + $"the floor | the micro-mapper | the ORM |\n| --- | --- | --- | --- | --- | --- | --- |\n"
+        );
     }
 
     private static void Row(StringBuilder table, List<(string, double)> bars, string engine, string what, List<Result> results)
     {
         var own = results[0];
-        string Against(int i) => i >= results.Count ? "" : string.Create(CultureInfo.InvariantCulture, $"{own.PerSecond / results[i].PerSecond:0.00} ({results[i].Microseconds / own.Microseconds:0.00})");
-        Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"  {what,-40} {own.PerSecond,12:0.0} {own.P99Milliseconds,8:0.0} {own.Microseconds,8:0} | {Against(1),12} {Against(2),12} {Against(3),12}"));
-        table.Append(CultureInfo.InvariantCulture, $"| {what} | {own.PerSecond:0.0} | {own.P99Milliseconds:0.0} | {own.Microseconds:0} | {Against(1)} | {Against(2)} | {Against(3)} |\n");
+        string Against(int i) =>
+            i >= results.Count
+                ? ""
+                : string.Create(
+                    CultureInfo.InvariantCulture,
+                    $"{own.PerSecond / results[i].PerSecond:0.00} ({results[i].Microseconds / own.Microseconds:0.00})"
+                );
+        Console.WriteLine(
+            string.Create(
+                CultureInfo.InvariantCulture,
+                $"  {what, -40} {own.PerSecond, 12:0.0} {own.P99Milliseconds, 8:0.0} {own.Microseconds, 8:0} | "
+                    + $"{Against(1), 12} {Against(2), 12} {Against(3), 12}"
+            )
+        );
+        table.Append(
+            CultureInfo.InvariantCulture,
+            $"| {what} | {own.PerSecond:0.0} | {own.P99Milliseconds:0.0} | {own.Microseconds:0} | {Against(1)} | {Against(2)} "
+                + $"| {Against(3)} |\n"
+        );
         if (results.Count > 1)
             bars.Add(($"{engine}: {what}", results[1].Microseconds / own.Microseconds));
     }
@@ -140,7 +220,13 @@ internal static partial class LoadBench
     }
 
     private static Process Start(string program, params string[] arguments) =>
-        Process.Start(new ProcessStartInfo("dotnet", [program, .. arguments]) { RedirectStandardOutput = true, Environment = { ["DOTNET_gcServer"] = "0" } })!;
+        Process.Start(
+            new ProcessStartInfo("dotnet", [program, .. arguments])
+            {
+                RedirectStandardOutput = true,
+                Environment = { ["DOTNET_gcServer"] = "0" },
+            }
+        )!;
 
     private static async Task ReadyAsync(HttpClient client, string url)
     {
@@ -178,14 +264,33 @@ internal static partial class LoadBench
         if (text.Contains("Non-2xx"))
             throw new InvalidOperationException($"{url}\n{text}");
         var p99 = P99Pattern().Match(text);
-        var milliseconds = double.Parse(p99.Groups[1].Value, CultureInfo.InvariantCulture) * p99.Groups[2].Value switch { "us" => 0.001, "ms" => 1, _ => 1000 };
-        return new Result(double.Parse(RatePattern().Match(text).Groups[1].Value, CultureInfo.InvariantCulture), milliseconds, spent * 10_000 / requests);
+        var milliseconds =
+            double.Parse(p99.Groups[1].Value, CultureInfo.InvariantCulture)
+            * p99.Groups[2].Value switch
+            {
+                "us" => 0.001,
+                "ms" => 1,
+                _ => 1000,
+            };
+        return new Result(
+            double.Parse(RatePattern().Match(text).Groups[1].Value, CultureInfo.InvariantCulture),
+            milliseconds,
+            spent * 10_000 / requests
+        );
     }
 
     /// <param name="script">What wrk sends; null = GET requests.</param>
     internal static async Task<string> WrkAsync(string url, int connections, string time, string? script = null)
     {
-        using var wrk = Process.Start(new ProcessStartInfo("wrk", ["-t1", $"-c{connections}", "-d" + time, "--latency", .. script is null ? [] : new[] { "-s", script }, url]) { RedirectStandardOutput = true })!;
+        using var wrk = Process.Start(
+            new ProcessStartInfo(
+                "wrk",
+                ["-t1", $"-c{connections}", "-d" + time, "--latency", .. script is null ? [] : new[] { "-s", script }, url]
+            )
+            {
+                RedirectStandardOutput = true,
+            }
+        )!;
         var text = await wrk.StandardOutput.ReadToEndAsync();
         await wrk.WaitForExitAsync();
         return text;
@@ -221,7 +326,15 @@ internal static partial class LoadBench
         return long.Parse(fields[11], CultureInfo.InvariantCulture) + long.Parse(fields[12], CultureInfo.InvariantCulture);
     }
 
-    private static long Status(int process, string name) => long.Parse(File.ReadLines($"/proc/{process}/status").First(l => l.StartsWith(name, StringComparison.Ordinal)).Split(':')[1].Replace("kB", "").Trim(), CultureInfo.InvariantCulture) / 1024;
+    private static long Status(int process, string name) =>
+        long.Parse(
+            File.ReadLines($"/proc/{process}/status")
+                .First(l => l.StartsWith(name, StringComparison.Ordinal))
+                .Split(':')[1]
+                .Replace("kB", "")
+                .Trim(),
+            CultureInfo.InvariantCulture
+        ) / 1024;
 
     private static long Memory(int process) => Status(process, "VmRSS");
 
@@ -229,7 +342,9 @@ internal static partial class LoadBench
 
     private static void Write(string root, string table, List<(string Label, double Ratio)> bars)
     {
-        File.WriteAllText(Path.Combine(root, "docs/performance.md"), $"""
+        File.WriteAllText(
+            Path.Combine(root, "docs/performance.md"),
+            $"""
             # Performance
 
             What `make bench` measured last. The service and a program written by hand give the same answers, each in a process of its own, on one machine
@@ -243,14 +358,29 @@ internal static partial class LoadBench
 
             ![Processor time against the floor](performance.svg)
             {table}
-            """);
-        var svg = new StringBuilder($"<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"900\" height=\"{(bars.Count * 26) + 60}\" font-family=\"sans-serif\" font-size=\"13\"><rect width=\"100%\" height=\"100%\" fill=\"#fff\"/><text x=\"16\" y=\"24\" font-size=\"15\">Processor time of the floor, divided by the service's (above 1 the service is cheaper)</text>");
+            """
+        );
+        var svg = new StringBuilder(
+            $"<svg xmlns=\"http://www.w3.org/2000/svg\" width=\"900\" height=\"{(bars.Count * 26) + 60}\" "
+                + $"font-family=\"sans-serif\" font-size=\"13\"><rect width=\"100%\" height=\"100%\" fill=\"#fff\"/><text "
+                + $"x=\"16\" y=\"24\" font-size=\"15\">Processor time of the floor, divided by the service's (above 1 the "
+                + $"service is cheaper)</text>"
+        );
         for (var i = 0; i < bars.Count; i++)
         {
             var y = 44 + (i * 26);
-            svg.Append(CultureInfo.InvariantCulture, $"<text x=\"16\" y=\"{y + 14}\">{bars[i].Label}</text><rect x=\"360\" y=\"{y}\" width=\"{bars[i].Ratio * 200:0}\" height=\"18\" fill=\"{(bars[i].Ratio >= 1 ? "#2f7d5b" : "#b5703c")}\"/><text x=\"{368 + (bars[i].Ratio * 200):0}\" y=\"{y + 14}\">{bars[i].Ratio:0.00}</text>");
+            svg.Append(
+                CultureInfo.InvariantCulture,
+                $"<text x=\"16\" y=\"{y + 14}\">{bars[i].Label}</text><rect x=\"360\" y=\"{y}\" "
+                    + $"width=\"{bars[i].Ratio * 200:0}\" height=\"18\" "
+                    + $"fill=\"{(bars[i].Ratio >= 1 ? "#2f7d5b" : "#b5703c")}\"/><text x=\"{368 + (bars[i].Ratio * 200):0}\" "
+                    + $"y=\"{y + 14}\">{bars[i].Ratio:0.00}</text>"
+            );
         }
-        svg.Append(CultureInfo.InvariantCulture, $"<line x1=\"560\" y1=\"36\" x2=\"560\" y2=\"{(bars.Count * 26) + 46}\" stroke=\"#444\" stroke-dasharray=\"4 3\"/></svg>\n");
+        svg.Append(
+            CultureInfo.InvariantCulture,
+            $"<line x1=\"560\" y1=\"36\" x2=\"560\" y2=\"{(bars.Count * 26) + 46}\" stroke=\"#444\" stroke-dasharray=\"4 3\"/></svg>\n"
+        );
         File.WriteAllText(Path.Combine(root, "docs/performance.svg"), svg.ToString());
     }
 

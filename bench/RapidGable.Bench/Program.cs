@@ -34,7 +34,11 @@ try
     NetworkDatabase.Make(database, 200_000, _ => { });
     File.WriteAllText(Path.Combine(folder, "workspace.yaml"), "title: Bench\n");
     File.WriteAllText(Path.Combine(folder, "sources/main.yaml"), "engine: sqlite\nfile: network.db\n");
-    File.WriteAllText(Path.Combine(folder, "services/s.yaml"), "title: S\nsource: main\nrules: { read: anyone }\nsets:\n  - { from: station, name: Stations, hide: [photo], page: 100 }\n  - { from: reading, name: Readings, page: 1000, largest-page: 200000 }\n");
+    File.WriteAllText(
+        Path.Combine(folder, "services/s.yaml"),
+        "title: S\nsource: main\nrules: { read: anyone }\nsets:\n  - { from: station, name: Stations, hide: [photo], page: 100 "
+            + "}\n  - { from: reading, name: Readings, page: 1000, largest-page: 200000 }\n"
+    );
     await using var workspace = await WorkspaceLoader.LoadAsync(folder, _ => null, default);
     await using var service = ServiceHost.Build(workspace, new ServiceOptions(0));
     await service.StartAsync();
@@ -43,26 +47,49 @@ try
     using var client = new HttpClient();
     var (ours, hand) = (service.Urls.First() + "/odata/s/", byHand.Urls.First() + "/");
 
-    Console.WriteLine($"{"what",-44} {"gable µs",9} {"by hand µs",11} {"ratio",6}");
+    Console.WriteLine($"{"what", -44} {"gable µs", 9} {"by hand µs", 11} {"ratio", 6}");
     await CompareAsync("one station by key", i => $"{ours}Stations({(i % 120) + 1})", i => $"{hand}station?id={(i % 120) + 1}", 3000);
-    await CompareAsync("100 stations, filtered and sorted", i => $"{ours}Stations?$filter=telemetered%20eq%20true%20and%20id%20lt%20{100 + (i % 20)}&$orderby=name&$top=100", i => $"{hand}stations?below={100 + (i % 20)}", 800);
-    await CompareAsync("1,000 readings", i => $"{ours}Readings?$filter=id%20gt%20{i * 7}&$top=1000", i => $"{hand}readings?after={i * 7}&rows=1000", 200);
-    await CompareAsync("200,000 readings in one answer", _ => $"{ours}Readings?$top=200000", _ => $"{hand}readings?after=0&rows=200000", 4, ("Prefer", "maxpagesize=200000"));
+    await CompareAsync(
+        "100 stations, filtered and sorted",
+        i => $"{ours}Stations?$filter=telemetered%20eq%20true%20and%20id%20lt%20{100 + (i % 20)}&$orderby=name&$top=100",
+        i => $"{hand}stations?below={100 + (i % 20)}",
+        800
+    );
+    await CompareAsync(
+        "1,000 readings",
+        i => $"{ours}Readings?$filter=id%20gt%20{i * 7}&$top=1000",
+        i => $"{hand}readings?after={i * 7}&rows=1000",
+        200
+    );
+    await CompareAsync(
+        "200,000 readings in one answer",
+        _ => $"{ours}Readings?$top=200000",
+        _ => $"{hand}readings?after=0&rows=200000",
+        4,
+        ("Prefer", "maxpagesize=200000")
+    );
     await DepthAsync();
     await CatalogBench.RunAsync(folder);
     await LoadBench.RunAsync(folder, args[0]);
-    Console.WriteLine($"{"memory after all of it",-44} {Environment.WorkingSet / 1048576,9} MiB");
+    Console.WriteLine($"{"memory after all of it", -44} {Environment.WorkingSet / 1048576, 9} MiB");
 
-    async Task CompareAsync(string name, Func<int, string> left, Func<int, string> right, int rounds, params (string Name, string Value)[] headers)
+    async Task CompareAsync(
+        string name,
+        Func<int, string> left,
+        Func<int, string> right,
+        int rounds,
+        params (string Name, string Value)[] headers
+    )
     {
-        double a = 0, b = 0;
+        double a = 0,
+            b = 0;
         for (var i = -rounds / 5; i < rounds; i++)
         {
             var (x, y) = (await TimeAsync(left(Math.Abs(i)), headers), await TimeAsync(right(Math.Abs(i)), headers));
             if (i >= 0)
                 (a, b) = (a + x, b + y);
         }
-        Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{name,-44} {a / rounds,9:0} {b / rounds,11:0} {b / a,6:0.00}"));
+        Console.WriteLine(string.Create(CultureInfo.InvariantCulture, $"{name, -44} {a / rounds, 9:0} {b / rounds, 11:0} {b / a, 6:0.00}"));
     }
 
     // A page at the end of the set against the first one: the position is sought, so depth must cost nothing.
@@ -101,13 +128,51 @@ internal static class HandWritten
         builder.WebHost.ConfigureKestrel(k => k.Listen(IPAddress.Loopback, 0));
         var app = builder.Build();
         var address = $"Data Source={database};Mode=ReadOnly";
-        app.MapGet("/station", (HttpContext context, int id) => AnswerAsync(context, address, "SELECT id, code, name, catchment_id, latitude, longitude, opened_on, closed_on, telemetered, datum_m, access_notes, changed_at FROM station WHERE id = $a", id, 1, Station, single: true));
-        app.MapGet("/stations", (HttpContext context, int below) => AnswerAsync(context, address, "SELECT id, code, name, catchment_id, latitude, longitude, opened_on, closed_on, telemetered, datum_m, access_notes, changed_at FROM station WHERE telemetered = 1 AND id < $a ORDER BY name, id LIMIT $b", below, 100, Station));
-        app.MapGet("/readings", (HttpContext context, long after, int rows) => AnswerAsync(context, address, "SELECT id, station_id, sensor_no, taken_at, value, quality, note FROM reading WHERE id > $a ORDER BY id LIMIT $b", after, rows, Reading));
+        app.MapGet("/station", (HttpContext context, int id) =>
+            AnswerAsync(
+                context,
+                address,
+                "SELECT id, code, name, catchment_id, latitude, longitude, opened_on, closed_on, telemetered, datum_m, "
+                    + "access_notes, changed_at FROM station WHERE id = $a",
+                id,
+                1,
+                Station,
+                single: true
+            )
+        );
+        app.MapGet("/stations", (HttpContext context, int below) =>
+            AnswerAsync(
+                context,
+                address,
+                "SELECT id, code, name, catchment_id, latitude, longitude, opened_on, closed_on, telemetered, datum_m, "
+                    + "access_notes, changed_at FROM station WHERE telemetered = 1 AND id < $a ORDER BY name, id LIMIT $b",
+                below,
+                100,
+                Station
+            )
+        );
+        app.MapGet("/readings", (HttpContext context, long after, int rows) =>
+            AnswerAsync(
+                context,
+                address,
+                "SELECT id, station_id, sensor_no, taken_at, value, quality, note FROM reading WHERE id > $a ORDER BY id LIMIT $b",
+                after,
+                rows,
+                Reading
+            )
+        );
         return app;
     }
 
-    private static async Task AnswerAsync(HttpContext context, string address, string sql, long a, int b, Action<Utf8JsonWriter, SqliteDataReader> write, bool single = false)
+    private static async Task AnswerAsync(
+        HttpContext context,
+        string address,
+        string sql,
+        long a,
+        int b,
+        Action<Utf8JsonWriter, SqliteDataReader> write,
+        bool single = false
+    )
     {
         context.Response.ContentType = "application/json";
         await using var connection = new SqliteConnection(address);

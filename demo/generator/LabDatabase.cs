@@ -10,7 +10,11 @@ public static class LabDatabase
 
     private static readonly (string Code, string Name, string Unit, double Mean)[] Analytes =
     [
-        ("NO3", "Nitrate", "mg/l", 12), ("PO4", "Phosphate", "mg/l", 0.4), ("O2", "Oxygen", "mg/l", 9), ("PB", "Lead", "µg/l", 1.2), ("ECOLI", "Escherichia coli", "1/100 ml", 240),
+        ("NO3", "Nitrate", "mg/l", 12),
+        ("PO4", "Phosphate", "mg/l", 0.4),
+        ("O2", "Oxygen", "mg/l", 9),
+        ("PB", "Lead", "µg/l", 1.2),
+        ("ECOLI", "Escherichia coli", "1/100 ml", 240),
     ];
 
     /// <summary>Makes the whole file.</summary>
@@ -30,12 +34,24 @@ public static class LabDatabase
         for (var i = 0; i < 300; i++)
         {
             var id = NetworkDatabase.Uuid(random);
-            sample.Add(id, $"AB-{random.Next(1, 121):000}", new DateTime(2023, 6, 1).AddDays(random.Next(330)).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture));
+            sample.Add(
+                id,
+                $"AB-{random.Next(1, 121):000}",
+                new DateTime(2023, 6, 1).AddDays(random.Next(330)).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)
+            );
             foreach (var (code, _, _, mean) in Analytes.Where(_ => random.Next(4) > 0))
             {
                 var limit = Math.Round(mean / 10, 3);
                 var value = Math.Round(mean * random.NextDouble() * 2, 3);
-                result.Add(id, code, value < limit ? limit : random.Next(40) == 0 ? null : value, value < limit ? "<" : null, limit);
+                result.Add(
+                    id,
+                    code,
+                    value < limit ? limit
+                        : random.Next(40) == 0 ? null
+                        : value,
+                    value < limit ? "<" : null,
+                    limit
+                );
             }
         }
         transaction.Commit();

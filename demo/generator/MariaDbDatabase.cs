@@ -32,7 +32,7 @@ public static partial class MariaDbDatabase
         using var command = new SqliteCommand($"SELECT * FROM \"{table}\"", source);
         using var rows = command.ExecuteReader();
         using var transaction = target.BeginTransaction();
-        for (var more = rows.Read(); more;)
+        for (var more = rows.Read(); more; )
         {
             using var insert = new MySqlCommand { Connection = target, Transaction = transaction };
             var values = new List<string>();
@@ -49,12 +49,17 @@ public static partial class MariaDbDatabase
         transaction.Commit();
     }
 
-    private static object Value(SqliteDataReader row, int column) => row.GetValue(column) switch
-    {
-        long seconds when row.GetName(column) == "minutes" => TimeSpan.FromSeconds(seconds),
-        string text when Instant().IsMatch(text) => DateTime.Parse(text, CultureInfo.InvariantCulture, DateTimeStyles.AdjustToUniversal),
-        var value => value,
-    };
+    private static object Value(SqliteDataReader row, int column) =>
+        row.GetValue(column) switch
+        {
+            long seconds when row.GetName(column) == "minutes" => TimeSpan.FromSeconds(seconds),
+            string text when Instant().IsMatch(text) => DateTime.Parse(
+                text,
+                CultureInfo.InvariantCulture,
+                DateTimeStyles.AdjustToUniversal
+            ),
+            var value => value,
+        };
 
     private static void Run(MySqlConnection connection, string sql)
     {

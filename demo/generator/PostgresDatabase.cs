@@ -54,7 +54,12 @@ public static class PostgresDatabase
             byte[] bytes => "\\\\x" + Convert.ToHexString(bytes),
             long seconds when row.GetName(column) == "minutes" => seconds.ToString(CultureInfo.InvariantCulture) + " seconds",
             double number => number.ToString("R", CultureInfo.InvariantCulture),
-            _ => new StringBuilder(Convert.ToString(value, CultureInfo.InvariantCulture)).Replace("\\", "\\\\").Replace("\t", "\\t").Replace("\n", "\\n").Replace("\r", "\\r").ToString(),
+            _ => new StringBuilder(Convert.ToString(value, CultureInfo.InvariantCulture))
+                .Replace("\\", "\\\\")
+                .Replace("\t", "\\t")
+                .Replace("\n", "\\n")
+                .Replace("\r", "\\r")
+                .ToString(),
         };
     }
 

@@ -1,4 +1,5 @@
-// gable-demo FOLDER [--readings N] [--postgresql CONNECTION | --mariadb CONNECTION]: makes network.db and lab.db of the demo workspace. The same seed gives the same rows.
+// gable-demo FOLDER [--readings N] [--postgresql CONNECTION | --mariadb CONNECTION]: makes network.db and lab.db of the demo
+// workspace. The same seed gives the same rows.
 // With a connection it copies the rows of network.db, which is there already, into an empty database of that server.
 using System.Globalization;
 using RapidGable.Demo;
@@ -17,12 +18,20 @@ for (var i = 0; i < args.Length; i++)
     }
     if (args[i] is "--help" or "-h")
     {
-        Console.WriteLine("gable-demo [FOLDER] [--readings N] [--postgresql CONNECTION | --mariadb CONNECTION]\n\nMakes FOLDER/network.db and FOLDER/lab.db (in demo/data when no folder is given), with N readings (50,000).\nWith a connection, copies FOLDER/network.db into that empty database instead.");
+        Console.WriteLine(
+            "gable-demo [FOLDER] [--readings N] [--postgresql CONNECTION | --mariadb CONNECTION]\n\nMakes FOLDER/network.db "
+                + "and FOLDER/lab.db (in demo/data when no folder is given), with N readings (50,000).\nWith a connection, "
+                + "copies FOLDER/network.db into that empty database instead."
+        );
         return 0;
     }
     if (args[i] == "--readings")
     {
-        if (i + 1 < args.Length && int.TryParse(args[++i], NumberStyles.None, CultureInfo.InvariantCulture, out readings) && readings is > 0 and <= 100_000_000)
+        if (
+            i + 1 < args.Length
+            && int.TryParse(args[++i], NumberStyles.None, CultureInfo.InvariantCulture, out readings)
+            && readings is > 0 and <= 100_000_000
+        )
             continue;
         Console.Error.WriteLine("gable-demo: --readings needs a whole number from 1 to 100000000.");
         return 2;
@@ -56,7 +65,9 @@ if (Console.IsErrorRedirected)
 else
 {
     var console = AnsiConsole.Create(new AnsiConsoleSettings { Out = new AnsiConsoleOutput(Console.Error) });
-    console.Progress().Columns(new TaskDescriptionColumn(), new ProgressBarColumn(), new PercentageColumn(), new RemainingTimeColumn())
+    console
+        .Progress()
+        .Columns(new TaskDescriptionColumn(), new ProgressBarColumn(), new PercentageColumn(), new RemainingTimeColumn())
         .Start(progress =>
         {
             var task = progress.AddTask($"network.db, {readings:N0} readings", maxValue: readings);

@@ -13,13 +13,41 @@ internal static class AccessCommand
         var workspace = new Argument<string>("workspace") { Description = "The workspace's folder." };
         var service = new Argument<string>("service") { Description = "The service." };
         var (caller, attributes, json) = (AccountOptions.As(), AccountOptions.Attributes(), CommonOptions.Json());
-        var command = new ExampleCommand("access", "Show who may do what to which set of a service: for everybody that its rules name, or for one caller.",
-            "gable access demo rivers", "gable access demo fieldwork --as field-staff --attribute region=north") { workspace, service, caller, attributes, json };
-        command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(service)!, result.GetValue(caller), result.GetValue(attributes), result.GetValue(json), cancellation));
+        var command = new ExampleCommand(
+            "access",
+            "Show who may do what to which set of a service: for everybody that its rules name, or for one caller.",
+            "gable access demo rivers",
+            "gable access demo fieldwork --as field-staff --attribute region=north"
+        )
+        {
+            workspace,
+            service,
+            caller,
+            attributes,
+            json,
+        };
+        command.SetAction(
+            (result, cancellation) =>
+                RunAsync(
+                    result.GetValue(workspace)!,
+                    result.GetValue(service)!,
+                    result.GetValue(caller),
+                    result.GetValue(attributes),
+                    result.GetValue(json),
+                    cancellation
+                )
+        );
         return command;
     }
 
-    private static async Task<int> RunAsync(string folder, string name, string? asked, string[]? attributes, bool json, CancellationToken cancellation)
+    private static async Task<int> RunAsync(
+        string folder,
+        string name,
+        string? asked,
+        string[]? attributes,
+        bool json,
+        CancellationToken cancellation
+    )
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
         if (workspace.Diagnostics.HasErrors)
@@ -28,8 +56,12 @@ internal static class AccessCommand
             return 1;
         }
         if (new ServiceRegistry(workspace).Find(name) is not { } service)
-            throw new UsageException($"The workspace has no service '{name}'.{NearestName.Hint(name, workspace.Services.Select(s => s.Model.Service))}");
-        var cells = asked is not null ? AccessMatrix.Of(service, asked, AccountOptions.CallerOf(folder, asked, attributes), holdsAll: false) : AccessMatrix.Of(service);
+            throw new UsageException(
+                $"The workspace has no service '{name}'.{NearestName.Hint(name, workspace.Services.Select(s => s.Model.Service))}"
+            );
+        var cells = asked is not null
+            ? AccessMatrix.Of(service, asked, AccountOptions.CallerOf(folder, asked, attributes), holdsAll: false)
+            : AccessMatrix.Of(service);
         if (json)
         {
             Terminal.WriteJson(new { service = name, access = cells });
@@ -41,8 +73,14 @@ internal static class AccessCommand
             var first = true;
             foreach (var cell in cells.Where(c => c.Set == set.Name))
             {
-                table.AddRow(first ? Markup.Escape(set.Name) : "", Markup.Escape(cell.Caller), cell.May.Length == 0 ? "[grey]nothing[/]" : Markup.Escape(cell.May), Markup.Escape(cell.Rows ?? (cell.May.Contains("read", StringComparison.Ordinal) ? "all" : "")),
-                    Markup.Escape(string.Join(", ", cell.NotShown)), Markup.Escape(string.Join(", ", cell.Masked)));
+                table.AddRow(
+                    first ? Markup.Escape(set.Name) : "",
+                    Markup.Escape(cell.Caller),
+                    cell.May.Length == 0 ? "[grey]nothing[/]" : Markup.Escape(cell.May),
+                    Markup.Escape(cell.Rows ?? (cell.May.Contains("read", StringComparison.Ordinal) ? "all" : "")),
+                    Markup.Escape(string.Join(", ", cell.NotShown)),
+                    Markup.Escape(string.Join(", ", cell.Masked))
+                );
                 first = false;
             }
         }

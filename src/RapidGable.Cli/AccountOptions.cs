@@ -16,9 +16,15 @@ internal static class AccountOptions
 
     public static Option<string[]> Roles() => new("--role") { Description = "A role; may be given several times." };
 
-    public static Option<string[]> Attributes() => new("--attribute") { Description = "What is known besides, as name=value; rules ask for it as @name. May be given several times, also with one name." };
+    public static Option<string[]> Attributes() =>
+        new("--attribute")
+        {
+            Description =
+                "What is known besides, as name=value; rules ask for it as @name. May be given several times, also with one name.",
+        };
 
-    public static Option<string?> As() => new("--as") { Description = "A user of the workspace, or roles joined by commas; nobody known when left out." };
+    public static Option<string?> As() =>
+        new("--as") { Description = "A user of the workspace, or roles joined by commas; nobody known when left out." };
 
     public static ImmutableArray<string> RolesOf(string[]? given)
     {
@@ -68,7 +74,9 @@ internal static class AccountOptions
             throw new UsageException("A name has up to 100 characters, without ':' and control characters.");
     }
 
-    /// <summary>Roles that no rule of the workspace names, with the one that could be meant: whoever has them may nothing by them.</summary>
+    /// <summary>
+    /// Roles that no rule of the workspace names, with the one that could be meant: whoever has them may nothing by them.
+    /// </summary>
     public static IEnumerable<string> Unnamed(WorkspaceDeclaration workspace, IEnumerable<string> roles)
     {
         var named = workspace.Services.SelectMany(s => s.Sets).SelectMany(s => s.Rules).SelectMany(r => r.Who.Roles).Distinct().ToList();
@@ -85,9 +93,18 @@ internal static class AccountOptions
     /// <summary>Asks for a password, or reads it from standard input.</summary>
     public static string AskPassword(string name)
     {
-        var password = Console.IsInputRedirected ? Console.In.ReadLine() ?? "" : Terminal.Out.Prompt(new TextPrompt<string>($"Password of {Markup.Escape(name)}:").Secret());
-        return password.Length >= ShortestPassword && System.Text.Encoding.UTF8.GetByteCount($"{name}:{password}") <= PasswordHash.MostBytes && !password.Any(char.IsControl) ? password
-            : throw new UsageException($"A password has at least {ShortestPassword} characters, no more than about {PasswordHash.MostBytes}, and no control characters.");
+        var password = Console.IsInputRedirected
+            ? Console.In.ReadLine() ?? ""
+            : Terminal.Out.Prompt(new TextPrompt<string>($"Password of {Markup.Escape(name)}:").Secret());
+        return
+            password.Length >= ShortestPassword
+            && System.Text.Encoding.UTF8.GetByteCount($"{name}:{password}") <= PasswordHash.MostBytes
+            && !password.Any(char.IsControl)
+            ? password
+            : throw new UsageException(
+                $"A password has at least {ShortestPassword} characters, no more than about {PasswordHash.MostBytes}, and no "
+                    + $"control characters."
+            );
     }
 
     /// <summary>Changes the accounts and notes it in the audit log.</summary>
@@ -110,7 +127,16 @@ internal static class AccountOptions
         var (workspace, _) = WorkspaceReader.Read(folder, _ => "");
         try
         {
-            AuditLog.FolderOf(workspace)?.Append([new AuditEvent(TimeProvider.System.GetUtcNow().UtcDateTime, AuditEvents.Management) { Caller = Environment.UserName, By = "command", Detail = detail }]);
+            AuditLog
+                .FolderOf(workspace)
+                ?.Append([
+                    new AuditEvent(TimeProvider.System.GetUtcNow().UtcDateTime, AuditEvents.Management)
+                    {
+                        Caller = Environment.UserName,
+                        By = "command",
+                        Detail = detail,
+                    },
+                ]);
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {
@@ -120,15 +146,26 @@ internal static class AccountOptions
 
     /// <summary>When keys were last used, by their ids, as far as the audit log knows; to ten minutes.</summary>
     public static Dictionary<string, DateTime> LastUses(string folder) =>
-        AuditLog.FolderOf(WorkspaceReader.Read(folder, _ => "").Workspace)?.Read().Where(e => e.Event == AuditEvents.SignIn && e.Key is not null).GroupBy(e => e.Key!).ToDictionary(g => g.Key, g => g.Max(e => e.Time)) ?? [];
+        AuditLog
+            .FolderOf(WorkspaceReader.Read(folder, _ => "").Workspace)
+            ?.Read()
+            .Where(e => e.Event == AuditEvents.SignIn && e.Key is not null)
+            .GroupBy(e => e.Key!)
+            .ToDictionary(g => g.Key, g => g.Max(e => e.Time))
+        ?? [];
 
     /// <summary>The caller that <c>--as</c> means: a user, else roles; with more attributes.</summary>
     public static Caller CallerOf(string folder, string? name, string[]? attributes)
     {
         if (name is null)
-            return attributes is null or [] ? Caller.Anonymous : throw new UsageException("Attributes belong to somebody: say who with --as.");
+            return attributes is null or []
+                ? Caller.Anonymous
+                : throw new UsageException("Attributes belong to somebody: say who with --as.");
         if (Read(folder).Users.GetValueOrDefault(name) is { } user)
             return new Caller(true, [.. user.Roles]) { Name = name, Attributes = user.Attributes.SetItems(AttributesOf(attributes)) };
-        return new Caller(true, [.. RolesOf(name.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries))]) { Attributes = AttributesOf(attributes) };
+        return new Caller(true, [.. RolesOf(name.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries))])
+        {
+            Attributes = AttributesOf(attributes),
+        };
     }
 }

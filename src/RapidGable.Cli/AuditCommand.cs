@@ -17,15 +17,39 @@ internal static class AuditCommand
         var days = new Option<int>("--days") { Description = "Only the last so many days.", DefaultValueFactory = _ => 7 };
         var count = new Option<int>("--count") { Description = "So many lines at most.", DefaultValueFactory = _ => 50 };
         var json = CommonOptions.Json();
-        var command = new ExampleCommand("audit", "Show what the audit log holds, newest first: sign-ins, refusals and what administrators did.", "gable audit demo", "gable audit demo --event refused --caller tom --days 30") { workspace, kind, caller, days, count, json };
-        command.SetAction(result => Run(result.GetValue(workspace)!, result.GetValue(kind), result.GetValue(caller), result.GetValue(days), result.GetValue(count), result.GetValue(json)));
+        var command = new ExampleCommand(
+            "audit",
+            "Show what the audit log holds, newest first: sign-ins, refusals and what administrators did.",
+            "gable audit demo",
+            "gable audit demo --event refused --caller tom --days 30"
+        )
+        {
+            workspace,
+            kind,
+            caller,
+            days,
+            count,
+            json,
+        };
+        command.SetAction(result =>
+            Run(
+                result.GetValue(workspace)!,
+                result.GetValue(kind),
+                result.GetValue(caller),
+                result.GetValue(days),
+                result.GetValue(count),
+                result.GetValue(json)
+            )
+        );
         return command;
     }
 
     private static int Run(string path, string? kind, string? caller, int days, int count, bool json)
     {
         if (kind is not null && !AuditEvents.All.Contains(kind))
-            throw new UsageException($"'{kind}' is not a kind of event.{NearestName.Hint(kind, AuditEvents.All)} Kinds: {string.Join(", ", AuditEvents.All)}.");
+            throw new UsageException(
+                $"'{kind}' is not a kind of event.{NearestName.Hint(kind, AuditEvents.All)} Kinds: {string.Join(", ", AuditEvents.All)}."
+            );
         if (days < 1 || count < 1)
             throw new UsageException("--days and --count take numbers from 1.");
         AccountOptions.Read(path);
@@ -35,7 +59,12 @@ internal static class AuditCommand
             return 1;
         }
         var since = TimeProvider.System.GetUtcNow().UtcDateTime.AddDays(-days);
-        var events = folder.Read().TakeWhile(e => e.Time >= since).Where(e => (kind is null || e.Event == kind) && (caller is null || e.Caller == caller)).Take(count).ToList();
+        var events = folder
+            .Read()
+            .TakeWhile(e => e.Time >= since)
+            .Where(e => (kind is null || e.Event == kind) && (caller is null || e.Caller == caller))
+            .Take(count)
+            .ToList();
         if (json)
         {
             Terminal.WriteJson(new { events });
@@ -49,8 +78,25 @@ internal static class AuditCommand
         var table = new Table().Border(TableBorder.None).AddColumns("time (UTC)", "event", "caller", "from", "what");
         foreach (var e in events)
         {
-            var what = string.Join(' ', new[] { e.By is { } by && e.Event == AuditEvents.SignIn ? $"by {by}" : null, e.Status?.ToString(System.Globalization.CultureInfo.InvariantCulture), e.Method, e.Event == AuditEvents.Management ? null : e.Path, e.Detail, e is { Count: { } more, Event: not AuditEvents.Lost } ? $"and {more} like it" : null }.OfType<string>());
-            table.AddRow($"{e.Time:yyyy-MM-dd HH:mm:ss}", e.Event is AuditEvents.SignIn or AuditEvents.Management ? e.Event : $"[red]{e.Event}[/]", Markup.Escape(e.Caller ?? "-"), Markup.Escape(e.Address ?? "-"), Markup.Escape(what));
+            var what = string.Join(
+                ' ',
+                new[]
+                {
+                    e.By is { } by && e.Event == AuditEvents.SignIn ? $"by {by}" : null,
+                    e.Status?.ToString(System.Globalization.CultureInfo.InvariantCulture),
+                    e.Method,
+                    e.Event == AuditEvents.Management ? null : e.Path,
+                    e.Detail,
+                    e is { Count: { } more, Event: not AuditEvents.Lost } ? $"and {more} like it" : null,
+                }.OfType<string>()
+            );
+            table.AddRow(
+                $"{e.Time:yyyy-MM-dd HH:mm:ss}",
+                e.Event is AuditEvents.SignIn or AuditEvents.Management ? e.Event : $"[red]{e.Event}[/]",
+                Markup.Escape(e.Caller ?? "-"),
+                Markup.Escape(e.Address ?? "-"),
+                Markup.Escape(what)
+            );
         }
         Terminal.Out.Write(table);
         return 0;

@@ -14,40 +14,95 @@ internal static class DraftCommand
     {
         var workspace = new Argument<string>("workspace") { Description = "The workspace's folder." };
         var service = new Argument<string>("service") { Description = "The service; its file is made when it is not there." };
-        var patterns = new Argument<string[]>("pattern") { Description = "Tables and views, by name or with * and ?; all when left out.", Arity = ArgumentArity.ZeroOrMore };
+        var patterns = new Argument<string[]>("pattern")
+        {
+            Description = "Tables and views, by name or with * and ?; all when left out.",
+            Arity = ArgumentArity.ZeroOrMore,
+        };
         var source = new Option<string?>("--source") { Description = "Which source, when the workspace has several." };
         var print = new Option<bool>("--print") { Description = "Print the file instead of writing it." };
         var json = CommonOptions.Json();
-        var command = new ExampleCommand("draft", "Write a short, commented declaration for tables and views. What stands in the file already is left as it is.",
-            "gable draft demo stations 'station*' sensor --source network --print", "gable draft demo rivers") { workspace, service, patterns, source, print, json };
-        command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(service)!, result.GetValue(patterns) ?? [], result.GetValue(source), result.GetValue(print), result.GetValue(json), cancellation));
+        var command = new ExampleCommand(
+            "draft",
+            "Write a short, commented declaration for tables and views. What stands in the file already is left as it is.",
+            "gable draft demo stations 'station*' sensor --source network --print",
+            "gable draft demo rivers"
+        )
+        {
+            workspace,
+            service,
+            patterns,
+            source,
+            print,
+            json,
+        };
+        command.SetAction(
+            (result, cancellation) =>
+                RunAsync(
+                    result.GetValue(workspace)!,
+                    result.GetValue(service)!,
+                    result.GetValue(patterns) ?? [],
+                    result.GetValue(source),
+                    result.GetValue(print),
+                    result.GetValue(json),
+                    cancellation
+                )
+        );
         return command;
     }
 
-    private static async Task<int> RunAsync(string folder, string service, string[] patterns, string? sourceName, bool print, bool json, CancellationToken cancellation)
+    private static async Task<int> RunAsync(
+        string folder,
+        string service,
+        string[] patterns,
+        string? sourceName,
+        bool print,
+        bool json,
+        CancellationToken cancellation
+    )
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
         var file = $"services/{service}.yaml";
-        if (workspace.Diagnostics.Items.Any(d => d.Severity == Severity.Error && d.Location.File == file && d.Code.StartsWith("yaml", StringComparison.Ordinal)) || workspace.Catalogs.IsEmpty)
+        if (
+            workspace.Diagnostics.Items.Any(d =>
+                d.Severity == Severity.Error && d.Location.File == file && d.Code.StartsWith("yaml", StringComparison.Ordinal)
+            ) || workspace.Catalogs.IsEmpty
+        )
         {
             Terminal.WriteDiagnostics(workspace.Diagnostics);
             return 1;
         }
         if (!WorkspaceReader.IsServiceName(service))
-            throw new UsageException($"'{service}' cannot be a service's name: it takes small letters, digits, '-' and '_', and starts with a letter.");
+            throw new UsageException(
+                $"'{service}' cannot be a service's name: it takes small letters, digits, '-' and '_', and starts with a letter."
+            );
         var existing = workspace.Declaration.Services.FirstOrDefault(s => s.Name == service);
         var source = Source(workspace, sourceName ?? existing?.Source.Value);
         var catalog = workspace.Catalogs[source.Name];
         var chosen = catalog.Objects.Where(o => patterns.Length == 0 || patterns.Any(p => Offer.Matches(p, o))).ToList();
         foreach (var pattern in patterns.Where(p => !catalog.Objects.Any(o => Offer.Matches(p, o))))
-            throw new UsageException($"The source '{source.Name}' has no table or view '{pattern}'.{NearestName.Hint(pattern, catalog.Objects.Select(catalog.ShortName))}");
+            throw new UsageException(
+                $"The source '{source.Name}' has no table or view "
+                    + $"'{pattern}'.{NearestName.Hint(pattern, catalog.Objects.Select(catalog.ShortName))}"
+            );
         var path = Path.Combine(workspace.Declaration.Folder, file);
         try
         {
             var text = File.Exists(path) ? await File.ReadAllTextAsync(path, cancellation) : null;
             var draft = await Terminal.WithStatusAsync("Looking for keys", json, progress =>
-                ServiceDraft.WriteAsync(text, service, existing, source, catalog, existing?.Names ?? workspace.Declaration.Names, chosen,
-                    patterns, progress, cancellation));
+                ServiceDraft.WriteAsync(
+                    text,
+                    service,
+                    existing,
+                    source,
+                    catalog,
+                    existing?.Names ?? workspace.Declaration.Names,
+                    chosen,
+                    patterns,
+                    progress,
+                    cancellation
+                )
+            );
             if (!print && draft.Text != text)
             {
                 Directory.CreateDirectory(Path.GetDirectoryName(path)!);
@@ -69,24 +124,28 @@ internal static class DraftCommand
         if (name is null && names.Count > 1)
             throw new UsageException($"The workspace has several sources; say which with --source: {string.Join(", ", names)}.");
         name ??= names[0];
-        return workspace.Catalogs.ContainsKey(name) ? workspace.Sources[name] : throw new UsageException($"There is no source '{name}'.{NearestName.Hint(name, names)}");
+        return workspace.Catalogs.ContainsKey(name)
+            ? workspace.Sources[name]
+            : throw new UsageException($"There is no source '{name}'.{NearestName.Hint(name, names)}");
     }
 
     private static void Write(string folder, string file, DraftResult draft, bool print, bool json)
     {
         if (json)
         {
-            Terminal.WriteJson(new
-            {
-                file,
-                written = !print,
-                draft.Added,
-                draft.Known,
-                leftOut = draft.LeftOut.Select(l => l.Object),
-                draft.Hidden,
-                refused = draft.Refused.Select(r => new { @object = r.Object, why = r.Why }),
-                text = print ? draft.Text : null
-            });
+            Terminal.WriteJson(
+                new
+                {
+                    file,
+                    written = !print,
+                    draft.Added,
+                    draft.Known,
+                    leftOut = draft.LeftOut.Select(l => l.Object),
+                    draft.Hidden,
+                    refused = draft.Refused.Select(r => new { @object = r.Object, why = r.Why }),
+                    text = print ? draft.Text : null,
+                }
+            );
             return;
         }
         if (print)
@@ -94,11 +153,17 @@ internal static class DraftCommand
             Console.Out.Write(draft.Text);
             return;
         }
-        Terminal.Out.MarkupLine($"[bold]{Markup.Escape($"{folder}/{file}")}[/]: {Terminal.Plural(draft.Added.Length, "set")} added{(draft.Known.IsEmpty ? "" : $", {draft.Known.Length} there already")}");
+        Terminal.Out.MarkupLine(
+            $"[bold]{Markup.Escape($"{folder}/{file}")}[/]: {Terminal.Plural(draft.Added.Length, "set")} "
+                + $"added{(draft.Known.IsEmpty ? "" : $", {draft.Known.Length} there already")}"
+        );
         foreach (var name in draft.Added)
             Terminal.Out.WriteLine("  + " + name);
         DraftReport.Write(draft);
         if (!draft.Added.IsEmpty)
-            Terminal.Out.WriteLine($"\nNext: 'gable show {folder} {Path.GetFileNameWithoutExtension(file)}' prints what is taken from the catalog, 'gable check {folder}' proves it.");
+            Terminal.Out.WriteLine(
+                $"\nNext: 'gable show {folder} {Path.GetFileNameWithoutExtension(file)}' prints what is taken from the "
+                    + $"catalog, 'gable check {folder}' proves it."
+            );
     }
 }

@@ -14,26 +14,74 @@ internal static class ExplainCommand
 {
     public static Command Create()
     {
-        var url = new Argument<string>("url") { Description = "A whole address of a running service, or 'service/path?options' with --workspace." };
-        var workspace = new Option<string?>("--workspace", "-w") { Description = "Explain against this workspace, without a running service." };
-        var run = new Option<bool>("--run") { Description = "Also run it: how the engine means to run each statement, and where the time goes." };
+        var url = new Argument<string>("url")
+        {
+            Description = "A whole address of a running service, or 'service/path?options' with --workspace.",
+        };
+        var workspace = new Option<string?>("--workspace", "-w")
+        {
+            Description = "Explain against this workspace, without a running service.",
+        };
+        var run = new Option<bool>("--run")
+        {
+            Description = "Also run it: how the engine means to run each statement, and where the time goes.",
+        };
         var (caller, attributes) = (AccountOptions.As(), AccountOptions.Attributes());
         var json = CommonOptions.Json();
-        var command = new ExampleCommand("explain", "Show the SQL statements behind an address, with their parameters; they are run only with --run.",
+        var command = new ExampleCommand(
+            "explain",
+            "Show the SQL statements behind an address, with their parameters; they are run only with --run.",
             "gable explain 'http://127.0.0.1:8460/odata/rivers/Stations?$filter=telemetered eq true&$expand=catchment'",
-            "gable explain -w demo 'rivers/Readings?$orderby=value desc&$top=5'") { url, workspace, run, caller, attributes, json };
-        command.SetAction((result, cancellation) => RunAsync(result.GetValue(url)!, result.GetValue(workspace), result.GetValue(run), result.GetValue(caller), result.GetValue(attributes), result.GetValue(json), cancellation));
+            "gable explain -w demo 'rivers/Readings?$orderby=value desc&$top=5'"
+        )
+        {
+            url,
+            workspace,
+            run,
+            caller,
+            attributes,
+            json,
+        };
+        command.SetAction(
+            (result, cancellation) =>
+                RunAsync(
+                    result.GetValue(url)!,
+                    result.GetValue(workspace),
+                    result.GetValue(run),
+                    result.GetValue(caller),
+                    result.GetValue(attributes),
+                    result.GetValue(json),
+                    cancellation
+                )
+        );
         return command;
     }
 
-    private static async Task<int> RunAsync(string url, string? workspace, bool run, string? caller, string[]? attributes, bool json, CancellationToken cancellation)
+    private static async Task<int> RunAsync(
+        string url,
+        string? workspace,
+        bool run,
+        string? caller,
+        string[]? attributes,
+        bool json,
+        CancellationToken cancellation
+    )
     {
         if (workspace is not null)
-            return await FromWorkspaceAsync(workspace, url, run, AccountOptions.CallerOf(workspace, caller, attributes), json, cancellation);
+            return await FromWorkspaceAsync(
+                workspace,
+                url,
+                run,
+                AccountOptions.CallerOf(workspace, caller, attributes),
+                json,
+                cancellation
+            );
         return await FromServiceAsync(GetCommand.Address(url), run, CallerOptions(caller, attributes), json, cancellation);
     }
 
-    /// <summary>The caller as the management interface takes it; there roles and attributes make one, since the service knows its own users.</summary>
+    /// <summary>
+    /// The caller as the management interface takes it; there roles and attributes make one, since the service knows its own users.
+    /// </summary>
     private static string CallerOptions(string? caller, string[]? attributes)
     {
         if (caller is null)
@@ -49,7 +97,10 @@ internal static class ExplainCommand
         JsonElement answer;
         try
         {
-            using var request = new HttpRequestMessage(HttpMethod.Get, $"{address.Scheme}://{address.Authority}/manage/explain?run={(run ? "true" : "false")}&url={Uri.EscapeDataString(address.OriginalString)}{callerOptions}");
+            using var request = new HttpRequestMessage(
+                HttpMethod.Get,
+                $"{address.Scheme}://{address.Authority}/manage/explain?run={(run ? "true" : "false")}&url={Uri.EscapeDataString(address.OriginalString)}{callerOptions}"
+            );
             ManagementKey.AddTo(request);
             using var response = await client.SendAsync(request, cancellation);
             if (response.StatusCode is System.Net.HttpStatusCode.Unauthorized)
@@ -75,8 +126,13 @@ internal static class ExplainCommand
                 Terminal.WriteJson(answer);
             else
             {
-                WriteFault(error.GetProperty("message").GetString()!, error.TryGetProperty("pointer", out var pointer) ? pointer.GetString() : null);
-                WriteRules(answer.TryGetProperty("rules", out var kept) ? kept.Deserialize<List<RuleEffect>>(JsonSerializerOptions.Web)! : []);
+                WriteFault(
+                    error.GetProperty("message").GetString()!,
+                    error.TryGetProperty("pointer", out var pointer) ? pointer.GetString() : null
+                );
+                WriteRules(
+                    answer.TryGetProperty("rules", out var kept) ? kept.Deserialize<List<RuleEffect>>(JsonSerializerOptions.Web)! : []
+                );
             }
             return 1;
         }
@@ -93,7 +149,14 @@ internal static class ExplainCommand
         return 0;
     }
 
-    private static async Task<int> FromWorkspaceAsync(string folder, string url, bool run, Caller caller, bool json, CancellationToken cancellation)
+    private static async Task<int> FromWorkspaceAsync(
+        string folder,
+        string url,
+        bool run,
+        Caller caller,
+        bool json,
+        CancellationToken cancellation
+    )
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
         if (workspace.Diagnostics.HasErrors)
@@ -103,7 +166,9 @@ internal static class ExplainCommand
         }
         var parts = url.TrimStart('/').Split('/', 2);
         if (new ServiceRegistry(workspace).Find(parts[0]) is not { } service)
-            throw new UsageException($"The workspace has no service '{parts[0]}'. Write 'service/path?options', such as 'rivers/Stations?$top=5'.");
+            throw new UsageException(
+                $"The workspace has no service '{parts[0]}'. Write 'service/path?options', such as 'rivers/Stations?$top=5'."
+            );
         var mark = (parts.ElementAtOrDefault(1) ?? "").IndexOf('?');
         var rest = parts.ElementAtOrDefault(1) ?? "";
         var (path, query) = (mark < 0 ? rest : rest[..mark], mark < 0 ? "" : rest[(mark + 1)..].Replace(" ", "%20"));
@@ -122,7 +187,15 @@ internal static class ExplainCommand
         }
         if (json)
         {
-            Terminal.WriteJson(new { service = parts[0], request.Statements, request.Times, rules });
+            Terminal.WriteJson(
+                new
+                {
+                    service = parts[0],
+                    request.Statements,
+                    request.Times,
+                    rules,
+                }
+            );
             return 0;
         }
         request.Statements.ForEach(WriteStatement);
@@ -132,13 +205,21 @@ internal static class ExplainCommand
         return 0;
     }
 
-    private static async Task<Result<ExplainedRequest>> ExplainAsync(PublishedService service, string path, string query, bool run, Caller caller, CancellationToken cancellation)
+    private static async Task<Result<ExplainedRequest>> ExplainAsync(
+        PublishedService service,
+        string path,
+        string query,
+        bool run,
+        Caller caller,
+        CancellationToken cancellation
+    )
     {
         var now = TimeProvider.System.GetUtcNow().UtcDateTime;
         try
         {
             return run ? await ExplainedRun.OfAsync(service, path, query, caller, now, cancellation)
-                : service.Explain(path, query, caller, now).Is(out var statements, out var fault) ? new ExplainedRequest(statements, null) : fault;
+                : service.Explain(path, query, caller, now).Is(out var statements, out var fault) ? new ExplainedRequest(statements, null)
+                : fault;
         }
         catch (Sources.SourceException exception)
         {
@@ -152,15 +233,29 @@ internal static class ExplainCommand
             return;
         Terminal.Out.MarkupLine("[bold]-- rules of the sets it touches[/]");
         foreach (var rule in rules)
-            Terminal.Out.MarkupLine($"{(rule.Applies ? "+" : "[grey]-[/]")} {Markup.Escape(rule.Set)}: {Markup.Escape(rule.Rule)}  {(rule.Applies ? "[green]" : "[grey]")}{Markup.Escape(rule.Effect)}[/]{(rule.Place is { } place ? $"  [grey]{Markup.Escape(place)}[/]" : "")}");
+            Terminal.Out.MarkupLine(
+                $"{(rule.Applies ? "+" : "[grey]-[/]")} {Markup.Escape(rule.Set)}: {Markup.Escape(rule.Rule)}  "
+                    + $"{(rule.Applies ? "[green]" : "[grey]")}{Markup.Escape(rule.Effect)}[/]{(rule.Place is { } place ? $"  [grey]{Markup.Escape(place)}[/]" : "")}"
+            );
     }
 
     private static void WriteTimes(ExplainedTimes times)
     {
         Terminal.Out.MarkupLine("[bold]-- where the time went[/]");
-        foreach (var (name, value) in new[] { ("parse", times.Parse), ("bind", times.Bind), ("plan and SQL", times.Plan), ("database, to the first row", times.Database), ("rows and payload", times.Write) })
-            Terminal.Out.WriteLine($"{name,-28} {value / 1000.0,10:0.000} ms");
-        Terminal.Out.MarkupLine($"[grey]The first three are done once for each shape of request. The payload has {times.Bytes:N0} bytes.[/]");
+        foreach (
+            var (name, value) in new[]
+            {
+                ("parse", times.Parse),
+                ("bind", times.Bind),
+                ("plan and SQL", times.Plan),
+                ("database, to the first row", times.Database),
+                ("rows and payload", times.Write),
+            }
+        )
+            Terminal.Out.WriteLine($"{name, -28} {value / 1000.0, 10:0.000} ms");
+        Terminal.Out.MarkupLine(
+            $"[grey]The first three are done once for each shape of request. The payload has {times.Bytes:N0} bytes.[/]"
+        );
     }
 
     private static void WriteFault(string message, string? pointer)
@@ -175,7 +270,10 @@ internal static class ExplainCommand
         Terminal.Out.MarkupLine($"[bold]-- {Markup.Escape(statement.Purpose)}[/]");
         Terminal.Out.WriteLine(statement.Sql);
         foreach (var parameter in statement.Parameters)
-            Terminal.Out.MarkupLine($"[grey]--[/] {Markup.Escape(parameter.Placeholder)} = {Markup.Escape(parameter.Value)}  [grey]{Markup.Escape(parameter.Origin)}[/]");
+            Terminal.Out.MarkupLine(
+                $"[grey]--[/] {Markup.Escape(parameter.Placeholder)} = {Markup.Escape(parameter.Value)}  "
+                    + $"[grey]{Markup.Escape(parameter.Origin)}[/]"
+            );
         foreach (var line in statement.Plan)
             Terminal.Out.MarkupLine($"[grey]-- plan:[/] {Markup.Escape(line)}");
         Terminal.Out.WriteLine();

@@ -15,9 +15,22 @@ internal static class KeysCommand
         var name = new Argument<string>("object") { Description = "A table or view." };
         var source = new Option<string?>("--source") { Description = "Which source, when the workspace has several." };
         var json = CommonOptions.Json();
-        var command = new ExampleCommand("keys", "Find the columns that identify the rows of a table or view, proved over all rows: up to three columns, the likeliest first.",
-            "gable keys demo daily_summary", "gable keys demo station_latest --json") { workspace, name, source, json };
-        command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(name)!, result.GetValue(source), result.GetValue(json), cancellation));
+        var command = new ExampleCommand(
+            "keys",
+            "Find the columns that identify the rows of a table or view, proved over all rows: up to three columns, the likeliest first.",
+            "gable keys demo daily_summary",
+            "gable keys demo station_latest --json"
+        )
+        {
+            workspace,
+            name,
+            source,
+            json,
+        };
+        command.SetAction(
+            (result, cancellation) =>
+                RunAsync(result.GetValue(workspace)!, result.GetValue(name)!, result.GetValue(source), result.GetValue(json), cancellation)
+        );
         return command;
     }
 
@@ -31,17 +44,24 @@ internal static class KeysCommand
         }
         if (sourceName is not null && !workspace.Catalogs.ContainsKey(sourceName))
             throw new UsageException($"There is no source '{sourceName}'.{NearestName.Hint(sourceName, workspace.Catalogs.Keys)}");
-        var chosen = workspace.Catalogs.OrderBy(c => c.Key).FirstOrDefault(c => (sourceName is null || c.Key == sourceName) && c.Value.Find(name) is not null);
+        var chosen = workspace
+            .Catalogs.OrderBy(c => c.Key)
+            .FirstOrDefault(c => (sourceName is null || c.Key == sourceName) && c.Value.Find(name) is not null);
         if (chosen.Value?.Find(name) is not { } found)
         {
-            Console.Error.WriteLine($"gable: there is no table or view '{name}'.{NearestName.Hint(name, workspace.Catalogs.Values.SelectMany(c => c.Objects.Select(c.ShortName)))}");
+            Console.Error.WriteLine(
+                $"gable: there is no table or view "
+                    + $"'{name}'.{NearestName.Hint(name, workspace.Catalogs.Values.SelectMany(c => c.Objects.Select(c.ShortName)))}"
+            );
             return 1;
         }
         try
         {
             var source = workspace.Sources[chosen.Key];
             var item = await source.DescribeAsync(found, cancellation);
-            var findings = await Terminal.WithStatusAsync($"Counting {name}", json, progress => KeyFinder.FindAsync(source, item, chosen.Value, progress, cancellation));
+            var findings = await Terminal.WithStatusAsync($"Counting {name}", json, progress =>
+                KeyFinder.FindAsync(source, item, chosen.Value, progress, cancellation)
+            );
             Write(name, item, findings, json);
             return findings.Candidates.IsEmpty && item.PrimaryKey.IsEmpty ? 1 : 0;
         }
@@ -56,16 +76,36 @@ internal static class KeysCommand
     {
         if (json)
         {
-            Terminal.WriteJson(new { @object = name, item.PrimaryKey, item.UniqueKeys, findings.Rows, findings.Tried, findings.IsComplete, candidates = findings.Candidates.Select(c => new { c.Columns, c.Reason }) });
+            Terminal.WriteJson(
+                new
+                {
+                    @object = name,
+                    item.PrimaryKey,
+                    item.UniqueKeys,
+                    findings.Rows,
+                    findings.Tried,
+                    findings.IsComplete,
+                    candidates = findings.Candidates.Select(c => new { c.Columns, c.Reason }),
+                }
+            );
             return;
         }
-        Terminal.Out.MarkupLine($"[bold]{Markup.Escape(name)}[/]: {Terminal.Plural(findings.Rows, "row")}{(item.PrimaryKey.IsEmpty ? "" : $", primary key {Markup.Escape(string.Join(", ", item.PrimaryKey))}")}");
+        Terminal.Out.MarkupLine(
+            $"[bold]{Markup.Escape(name)}[/]: "
+                + $"{Terminal.Plural(findings.Rows, "row")}{(item.PrimaryKey.IsEmpty ? "" : $", primary key {Markup.Escape(string.Join(", ", item.PrimaryKey))}")}"
+        );
         var table = new Table().Border(TableBorder.None).HideHeaders().AddColumns("key", "reason");
         foreach (var candidate in findings.Candidates.Take(10))
-            table.AddRow($"  key: [[{Markup.Escape(string.Join(", ", candidate.Columns))}]]", $"[grey]{Markup.Escape(candidate.Reason)}[/]");
+            table.AddRow(
+                $"  key: [[{Markup.Escape(string.Join(", ", candidate.Columns))}]]",
+                $"[grey]{Markup.Escape(candidate.Reason)}[/]"
+            );
         Terminal.Out.Write(table);
         if (findings.Candidates.IsEmpty)
-            Terminal.Out.MarkupLine("[olive]No one, two or three columns identify a row.[/] Publish it for reading only with 'keyless: true', or make a view that adds a key.");
+            Terminal.Out.MarkupLine(
+                "[olive]No one, two or three columns identify a row.[/] Publish it for reading only with 'keyless: true', or "
+                    + "make a view that adds a key."
+            );
         if (findings.Candidates.Length > 10)
             Terminal.Out.WriteLine($"  and {findings.Candidates.Length - 10} more");
         if (!findings.IsComplete)

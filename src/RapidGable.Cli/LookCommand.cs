@@ -13,19 +13,59 @@ internal static class LookCommand
     public static Command Create()
     {
         var workspace = CommonOptions.Workspace();
-        var name = new Argument<string?>("object") { Description = "A table or view to look at closely, or a pattern with * and ? to list.", Arity = ArgumentArity.ZeroOrOne };
+        var name = new Argument<string?>("object")
+        {
+            Description = "A table or view to look at closely, or a pattern with * and ? to list.",
+            Arity = ArgumentArity.ZeroOrOne,
+        };
         var source = new Option<string?>("--source") { Description = "Which source, when the workspace has several." };
         var rows = new Option<int>("--rows") { Description = "How many rows of the object to show.", DefaultValueFactory = _ => 3 };
-        var tree = new Option<bool>("--tree") { Description = "Show everything as a tree: schemas, kinds, objects with their columns, routines with their parameters." };
+        var tree = new Option<bool>("--tree")
+        {
+            Description = "Show everything as a tree: schemas, kinds, objects with their columns, routines with their parameters.",
+        };
         var json = CommonOptions.Json();
-        var command = new ExampleCommand("look", "See what a source offers: tables, views, columns, keys, relations and a few rows.",
-            "gable look demo", "gable look demo station", "gable look demo 'visit*'", "gable look demo 'visit*' --tree", "gable look demo daily_summary --rows 10") { workspace, name, source, rows, tree, json };
-        command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(name), result.GetValue(source),
-            Math.Clamp(result.GetValue(rows), 0, 1000), result.GetValue(tree), result.GetValue(json), cancellation));
+        var command = new ExampleCommand(
+            "look",
+            "See what a source offers: tables, views, columns, keys, relations and a few rows.",
+            "gable look demo",
+            "gable look demo station",
+            "gable look demo 'visit*'",
+            "gable look demo 'visit*' --tree",
+            "gable look demo daily_summary --rows 10"
+        )
+        {
+            workspace,
+            name,
+            source,
+            rows,
+            tree,
+            json,
+        };
+        command.SetAction(
+            (result, cancellation) =>
+                RunAsync(
+                    result.GetValue(workspace)!,
+                    result.GetValue(name),
+                    result.GetValue(source),
+                    Math.Clamp(result.GetValue(rows), 0, 1000),
+                    result.GetValue(tree),
+                    result.GetValue(json),
+                    cancellation
+                )
+        );
         return command;
     }
 
-    private static async Task<int> RunAsync(string folder, string? name, string? sourceName, int rows, bool tree, bool json, CancellationToken cancellation)
+    private static async Task<int> RunAsync(
+        string folder,
+        string? name,
+        string? sourceName,
+        int rows,
+        bool tree,
+        bool json,
+        CancellationToken cancellation
+    )
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
         // Faults of services do not keep anyone from looking at a source; faults of the source do.
@@ -83,16 +123,40 @@ internal static class LookCommand
     {
         if (json)
         {
-            Terminal.WriteJson(new { source = source.Name, address = source.Address, objects = catalog.Objects.Select(Summary), routines = catalog.Routines.Select(r => new { r.Schema, r.Name, r.Kind, r.Parameters, r.Returns, r.Comment }) });
+            Terminal.WriteJson(
+                new
+                {
+                    source = source.Name,
+                    address = source.Address,
+                    objects = catalog.Objects.Select(Summary),
+                    routines = catalog.Routines.Select(r => new
+                    {
+                        r.Schema,
+                        r.Name,
+                        r.Kind,
+                        r.Parameters,
+                        r.Returns,
+                        r.Comment,
+                    }),
+                }
+            );
             return;
         }
-        Terminal.Out.MarkupLine($"[bold]{Markup.Escape(source.Name)}[/]: {Markup.Escape(source.Address)}, {Terminal.Plural(catalog.Objects.Length, "object")}");
+        Terminal.Out.MarkupLine(
+            $"[bold]{Markup.Escape(source.Name)}[/]: {Markup.Escape(source.Address)}, {Terminal.Plural(catalog.Objects.Length, "object")}"
+        );
         var table = new Table().Border(TableBorder.None).AddColumns("name", "kind", "columns", "key", "refers to");
         foreach (var item in catalog.Objects)
         {
-            table.AddRow(Markup.Escape(catalog.ShortName(item)), item.Kind.Word(), item.Columns.Length.ToString(),
+            table.AddRow(
+                Markup.Escape(catalog.ShortName(item)),
+                item.Kind.Word(),
+                item.Columns.Length.ToString(),
                 item.PrimaryKey.Length > 0 ? Markup.Escape(string.Join(", ", item.PrimaryKey)) : "[olive]none[/]",
-                item.Fault is { } fault ? $"[red]{Markup.Escape(fault)}[/]" : Markup.Escape(string.Join(", ", item.ForeignKeys.Select(f => f.TargetObject).Distinct())));
+                item.Fault is { } fault
+                    ? $"[red]{Markup.Escape(fault)}[/]"
+                    : Markup.Escape(string.Join(", ", item.ForeignKeys.Select(f => f.TargetObject).Distinct()))
+            );
         }
         Terminal.Out.Write(table);
         foreach (var routine in catalog.Routines)
@@ -126,7 +190,9 @@ internal static class LookCommand
 
     private static void WriteBranch(TreeNode kinds, SourceObject item)
     {
-        var node = kinds.AddNode($"[bold]{Markup.Escape(item.Name)}[/]{(item.Comment is { } comment ? $"  [grey]{Markup.Escape(comment)}[/]" : "")}");
+        var node = kinds.AddNode(
+            $"[bold]{Markup.Escape(item.Name)}[/]{(item.Comment is { } comment ? $"  [grey]{Markup.Escape(comment)}[/]" : "")}"
+        );
         if (item.Fault is { } fault)
             node.AddNode($"[red]{Markup.Escape(fault)}[/]");
         foreach (var column in item.Columns)
@@ -140,47 +206,96 @@ internal static class LookCommand
                 marks.Add("-> " + reference.TargetObject);
             if (column.Type is null)
                 marks.Add("left out");
-            node.AddNode($"{Markup.Escape(column.Name)} [grey]{Markup.Escape(column.DeclaredType)}{(column.Nullable ? "" : " not null")}[/]{(marks.Count == 0 ? "" : $" [green]{Markup.Escape(string.Join(", ", marks))}[/]")}");
+            node.AddNode(
+                $"{Markup.Escape(column.Name)} "
+                    + $"[grey]{Markup.Escape(column.DeclaredType)}{(column.Nullable ? "" : " not null")}[/]{(marks.Count == 0 ? "" : $" [green]{Markup.Escape(string.Join(", ", marks))}[/]")}"
+            );
         }
     }
 
-    private static object Summary(SourceObject item) => new
-    {
-        item.Name,
-        kind = item.Kind.Word(),
-        columns = item.Columns.Select(c => new { c.Name, declaredType = c.DeclaredType, type = c.Type?.ToString(), c.Nullable, c.Reason }),
-        item.PrimaryKey,
-        item.UniqueKeys,
-        textIndexes = item.TextIndexes.Select(i => new { i.Name, i.Columns }),
-        foreignKeys = item.ForeignKeys.Select(f => new { f.Columns, target = f.TargetObject, targetColumns = f.TargetColumns, f.OnDelete }),
-        item.Fault,
-    };
+    private static object Summary(SourceObject item) =>
+        new
+        {
+            item.Name,
+            kind = item.Kind.Word(),
+            columns = item.Columns.Select(c => new
+            {
+                c.Name,
+                declaredType = c.DeclaredType,
+                type = c.Type?.ToString(),
+                c.Nullable,
+                c.Reason,
+            }),
+            item.PrimaryKey,
+            item.UniqueKeys,
+            textIndexes = item.TextIndexes.Select(i => new { i.Name, i.Columns }),
+            foreignKeys = item.ForeignKeys.Select(f => new
+            {
+                f.Columns,
+                target = f.TargetObject,
+                targetColumns = f.TargetColumns,
+                f.OnDelete,
+            }),
+            item.Fault,
+        };
 
-    private static async Task WriteObjectAsync(LoadedWorkspace workspace, ISource source, SourceObject found, int rows, bool json, CancellationToken cancellation)
+    private static async Task WriteObjectAsync(
+        LoadedWorkspace workspace,
+        ISource source,
+        SourceObject found,
+        int rows,
+        bool json,
+        CancellationToken cancellation
+    )
     {
         var item = await source.DescribeAsync(found, cancellation);
         var sample = await ObjectSample.ReadAsync(source, item, rows, cancellation);
-        var published = workspace.Services.SelectMany(s => s.Model.Sets.Where(e => e.Source.Source == source.Name && e.Source.Schema == item.Schema && e.Source.Name == item.Name).Select(e => $"{s.Model.Service}/{e.Name}")).ToList();
+        var published = workspace
+            .Services.SelectMany(s =>
+                s.Model.Sets.Where(e => e.Source.Source == source.Name && e.Source.Schema == item.Schema && e.Source.Name == item.Name)
+                    .Select(e => $"{s.Model.Service}/{e.Name}")
+            )
+            .ToList();
         if (json)
         {
-            Terminal.WriteJson(new { source = source.Name, @object = Summary(item), published, rows = sample.Select(r => item.Columns.Select((c, i) => (c.Name, r[i])).ToDictionary(p => p.Name, p => p.Item2)) });
+            Terminal.WriteJson(
+                new
+                {
+                    source = source.Name,
+                    @object = Summary(item),
+                    published,
+                    rows = sample.Select(r => item.Columns.Select((c, i) => (c.Name, r[i])).ToDictionary(p => p.Name, p => p.Item2)),
+                }
+            );
             return;
         }
-        Terminal.Out.MarkupLine($"[bold]{Markup.Escape(item.Name)}[/], {item.Kind.Word()} of {Markup.Escape(source.Name)}"
-            + (published.Count > 0 ? $", published as {Markup.Escape(string.Join(", ", published))}" : ", not published"));
+        Terminal.Out.MarkupLine(
+            $"[bold]{Markup.Escape(item.Name)}[/], {item.Kind.Word()} of {Markup.Escape(source.Name)}"
+                + (published.Count > 0 ? $", published as {Markup.Escape(string.Join(", ", published))}" : ", not published")
+        );
         var columns = new Table().Border(TableBorder.None).AddColumns("column", "declared", "published as", "null", "why");
         foreach (var column in item.Columns)
-            columns.AddRow(Markup.Escape((item.PrimaryKey.Contains(column.Name) ? "* " : "  ") + column.Name), Markup.Escape(column.DeclaredType),
-                Markup.Escape(column.Type?.ToString() ?? "(left out)"), column.Nullable ? "may be" : "never", $"[grey]{Markup.Escape(column.Reason)}[/]");
+            columns.AddRow(
+                Markup.Escape((item.PrimaryKey.Contains(column.Name) ? "* " : "  ") + column.Name),
+                Markup.Escape(column.DeclaredType),
+                Markup.Escape(column.Type?.ToString() ?? "(left out)"),
+                column.Nullable ? "may be" : "never",
+                $"[grey]{Markup.Escape(column.Reason)}[/]"
+            );
         Terminal.Out.Write(columns);
-        Terminal.Out.MarkupLine(item.PrimaryKey.Length > 0 ? $"key: {Markup.Escape(string.Join(", ", item.PrimaryKey))}"
-            : $"key: [olive]none; a declaration must name one[/]");
+        Terminal.Out.MarkupLine(
+            item.PrimaryKey.Length > 0
+                ? $"key: {Markup.Escape(string.Join(", ", item.PrimaryKey))}"
+                : $"key: [olive]none; a declaration must name one[/]"
+        );
         foreach (var unique in item.UniqueKeys)
             Terminal.Out.WriteLine($"unique: {string.Join(", ", unique)}");
         foreach (var index in item.TextIndexes)
             Terminal.Out.WriteLine($"full text: {index.Name}{(index.Columns.IsEmpty ? "" : $" ({string.Join(", ", index.Columns)})")}");
         foreach (var key in item.ForeignKeys)
-            Terminal.Out.WriteLine($"refers to: {key.TargetObject} ({string.Join(", ", key.Columns.Zip(key.TargetColumns, (o, t) => $"{o} = {t}"))})");
+            Terminal.Out.WriteLine(
+                $"refers to: {key.TargetObject} ({string.Join(", ", key.Columns.Zip(key.TargetColumns, (o, t) => $"{o} = {t}"))})"
+            );
         foreach (var other in workspace.Catalogs[source.Name].Objects.Where(o => o.ForeignKeys.Any(f => f.TargetObject == item.FullName)))
             Terminal.Out.WriteLine($"referred to by: {workspace.Catalogs[source.Name].ShortName(other)}");
         if (sample.Count > 0)
@@ -204,7 +319,10 @@ internal static class LookCommand
         {
             Terminal.Out.MarkupLine($"[bold]row {r + 1}[/]");
             for (var i = 0; i < item.Columns.Length; i++)
-                Terminal.Out.MarkupLine($"  {Markup.Escape(item.Columns[i].Name.PadRight(width))}  {(sample[r][i] is { } value ? Markup.Escape(value) : "[grey]null[/]")}");
+                Terminal.Out.MarkupLine(
+                    $"  {Markup.Escape(item.Columns[i].Name.PadRight(width))}  "
+                        + $"{(sample[r][i] is { } value ? Markup.Escape(value) : "[grey]null[/]")}"
+                );
         }
     }
 }

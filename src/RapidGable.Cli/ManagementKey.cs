@@ -28,7 +28,9 @@ internal static class ManagementKey
     }
 
     /// <summary>What to do about a refusal.</summary>
-    public static string Advice(HttpStatusCode status) => status == HttpStatusCode.Unauthorized
-        ? "set GABLE_KEY to a key that 'gable api-key make WORKSPACE NAME --administrator' gives; as long as there is no administrator, run it in the workspace's folder, where the file console-link lies."
-        : "its management interface answers administrators only.";
+    public static string Advice(HttpStatusCode status) =>
+        status == HttpStatusCode.Unauthorized
+            ? "set GABLE_KEY to a key that 'gable api-key make WORKSPACE NAME --administrator' gives; as long as there is no "
+                + "administrator, run it in the workspace's folder, where the file console-link lies."
+            : "its management interface answers administrators only.";
 }

@@ -14,14 +14,20 @@ internal static class NewCommand
     {
         var folder = new Argument<string>("folder") { Description = "The folder to make; it must not exist, or be empty." };
         var options = new NewSourceOptions();
-        var command = new ExampleCommand("new", """
+        var command = new ExampleCommand(
+            "new",
+            """
             Make a workspace for a database: tests the connection, writes the source, and drafts a service with every table and view.
             The service is closed until you write a rule, and what looks secret stays out of it.
             """,
             "gable new rivers --database network.db",
             "gable new rivers --database postgresql://reader@db.example/network",
             "gable new rivers --database mariadb://reader@127.0.0.1:3306/network --password-variable NETWORK_PASSWORD",
-            "gable new rivers --engine postgresql --host db.example --database network --user reader") { folder };
+            "gable new rivers --engine postgresql --host db.example --database network --user reader"
+        )
+        {
+            folder,
+        };
         options.AddTo(command);
         command.SetAction((result, cancellation) => RunAsync(result.GetValue(folder)!, () => options.Read(result), cancellation));
         return command;
@@ -45,7 +51,8 @@ internal static class NewCommand
         try
         {
             (catalog, draft) = await Terminal.WithStatusAsync($"Reading {source.Address}", false, progress =>
-                DraftAsync(name, source, asked.Schemas, progress, cancellation));
+                DraftAsync(name, source, asked.Schemas, progress, cancellation)
+            );
         }
         catch (SourceException exception)
         {
@@ -68,21 +75,43 @@ internal static class NewCommand
         return 0;
     }
 
-    private static async Task<(SourceCatalog, DraftResult)> DraftAsync(string title, ISource source, IReadOnlyList<string> schemas,
-        Action<string> progress, CancellationToken cancellation)
+    private static async Task<(SourceCatalog, DraftResult)> DraftAsync(
+        string title,
+        ISource source,
+        IReadOnlyList<string> schemas,
+        Action<string> progress,
+        CancellationToken cancellation
+    )
     {
         var catalog = await source.ReadCatalogAsync(cancellation);
         var known = catalog.Objects.Select(o => o.Schema).OfType<string>().Distinct().ToList();
         foreach (var schema in schemas.Where(s => !known.Contains(s)))
             throw new UsageException($"The database has no schema '{schema}' with tables or views in it.{NearestName.Hint(schema, known)}");
         var objects = catalog.Objects.Where(o => schemas.Count == 0 || schemas.Contains(o.Schema ?? "")).ToList();
-        var draft = await ServiceDraft.WriteAsync(null, title, null, source, catalog, NamingPolicy.AsIs, objects, [], progress,
-            cancellation);
+        var draft = await ServiceDraft.WriteAsync(
+            null,
+            title,
+            null,
+            source,
+            catalog,
+            NamingPolicy.AsIs,
+            objects,
+            [],
+            progress,
+            cancellation
+        );
         return (catalog, draft);
     }
 
-    private static void Report(string folder, string name, string service, string address, SourceCatalog catalog, DraftResult draft,
-        bool hasSecret)
+    private static void Report(
+        string folder,
+        string name,
+        string service,
+        string address,
+        SourceCatalog catalog,
+        DraftResult draft,
+        bool hasSecret
+    )
     {
         var found = Terminal.Plural(catalog.Objects.Length, "table or view", "tables and views");
         var drafted = Terminal.Plural(draft.Added.Length, "set");
@@ -91,11 +120,18 @@ internal static class NewCommand
         foreach (var made in new[] { "workspace.yaml", "sources/main.yaml", $"services/{service}.yaml" })
             Terminal.Out.WriteLine($"  {folder}/{made}");
         if (hasSecret)
-            Terminal.Out.WriteLine($"  {folder}/{WorkspaceSecrets.FileName}   the password, for your eyes only; version control ignores it");
+            Terminal.Out.WriteLine(
+                $"  {folder}/{WorkspaceSecrets.FileName}   the password, for your eyes only; version control ignores it"
+            );
         if (service != name)
-            Terminal.Out.WriteLine($"The service is called '{service}': it becomes part of addresses, so it has small letters, digits, '-' and '_' only.");
+            Terminal.Out.WriteLine(
+                $"The service is called '{service}': it becomes part of addresses, so it has small letters, digits, '-' and '_' only."
+            );
         DraftReport.Write(draft);
-        Terminal.Out.WriteLine($"\nNext: 'gable serve {folder}' publishes it, closed; rules in services/{service}.yaml open it. 'gable verify {folder}' proves that it answers right.");
+        Terminal.Out.WriteLine(
+            $"\nNext: 'gable serve {folder}' publishes it, closed; rules in services/{service}.yaml open it. 'gable verify "
+                + $"{folder}' proves that it answers right."
+        );
     }
 
     private static string ServiceName(string name)
@@ -105,8 +141,8 @@ internal static class NewCommand
         return WorkspaceReader.IsServiceName(plain) ? plain : "main";
     }
 
-    private static string SecretName(string name) => string.Concat(ServiceName(name).ToUpperInvariant()
-        .Select(c => c == '-' ? '_' : c)) + "_PASSWORD";
+    private static string SecretName(string name) =>
+        string.Concat(ServiceName(name).ToUpperInvariant().Select(c => c == '-' ? '_' : c)) + "_PASSWORD";
 
     private static void Write(string folder, string file, string text) => File.WriteAllText(Path.Combine(folder, file), text);
 }

@@ -12,28 +12,28 @@ internal sealed class NewSourceOptions
 {
     private readonly Option<string?> _database = new("--database")
     {
-        Description = "A URI such as postgresql://user@host/database, a SQLite file, or a database's name beside --host."
+        Description = "A URI such as postgresql://user@host/database, a SQLite file, or a database's name beside --host.",
     };
     private readonly Option<string?> _engine = new("--engine")
     {
-        Description = "postgresql, mariadb, mysql or sqlite; needed without a URI."
+        Description = "postgresql, mariadb, mysql or sqlite; needed without a URI.",
     };
     private readonly Option<string?> _host = new("--host") { Description = "The server; 127.0.0.1 when only --engine is given." };
     private readonly Option<int?> _port = new("--port") { Description = "Its port; the engine's own when left out." };
     private readonly Option<string?> _user = new("--user") { Description = "The database user." };
     private readonly Option<string?> _variable = new("--password-variable")
     {
-        Description = "The environment variable that holds the password; without it you are asked."
+        Description = "The environment variable that holds the password; without it you are asked.",
     };
     private readonly Option<string?> _tls = new("--tls") { Description = "off, prefer, require or verify." };
     private readonly Option<string[]> _schemas = new("--schema")
     {
         Description = "Offer this schema only; can be repeated.",
-        Arity = ArgumentArity.ZeroOrMore
+        Arity = ArgumentArity.ZeroOrMore,
     };
     private readonly Option<bool> _writable = new("--writable")
     {
-        Description = "Write 'read-only: false' into the source, so that sets can allow changes."
+        Description = "Write 'read-only: false' into the source, so that sets can allow changes.",
     };
 
     public void AddTo(Command command)
@@ -66,8 +66,9 @@ internal sealed class NewSourceOptions
         }
         else
             settings["database"] = text;
-        engine = EngineRegistry.Find(engine
-            ?? throw new UsageException("Say which engine the server is: --engine postgresql or --engine mariadb."))!.Name;
+        engine = EngineRegistry
+            .Find(engine ?? throw new UsageException("Say which engine the server is: --engine postgresql or --engine mariadb."))!
+            .Name;
         if (result.GetValue(_host) is { } host || !settings.ContainsKey("host"))
             settings["host"] = result.GetValue(_host) ?? "127.0.0.1";
         if (result.GetValue(_port) is { } port)
@@ -78,22 +79,35 @@ internal sealed class NewSourceOptions
             settings["tls"] = tls;
         if (!settings.ContainsKey("user"))
             settings["user"] = Asked("User");
-        return new NewSource(engine, settings, Password(settings, result.GetValue(_variable)), result.GetValue(_variable),
-            result.GetValue(_schemas) ?? [], result.GetValue(_writable));
+        return new NewSource(
+            engine,
+            settings,
+            Password(settings, result.GetValue(_variable)),
+            result.GetValue(_variable),
+            result.GetValue(_schemas) ?? [],
+            result.GetValue(_writable)
+        );
 
         NewSource File(string path)
         {
             if (!System.IO.File.Exists(path))
-                throw new UsageException($"The database file '{path}' does not exist. For a server, write a URI such as postgresql://user@host/{Path.GetFileNameWithoutExtension(path)}.");
+                throw new UsageException(
+                    $"The database file '{path}' does not exist. For a server, write a URI such as "
+                        + $"postgresql://user@host/{Path.GetFileNameWithoutExtension(path)}."
+                );
             return new NewSource("sqlite", new Dictionary<string, string> { ["file"] = path }, null, null, [], result.GetValue(_writable));
         }
     }
 
     /// <summary>What is missing, from whoever sits at the terminal.</summary>
-    private static string Asked(string what) => Console.IsInputRedirected || Console.IsErrorRedirected
-        ? throw new UsageException(what == "User" ? "'user' is missing: say who connects with --user, or in the URI."
-            : "Say which database: --database with a URI such as postgresql://user@host/database, or with a SQLite file.")
-        : Terminal.Error.Prompt(new TextPrompt<string>(what + ":"));
+    private static string Asked(string what) =>
+        Console.IsInputRedirected || Console.IsErrorRedirected
+            ? throw new UsageException(
+                what == "User"
+                    ? "'user' is missing: say who connects with --user, or in the URI."
+                    : "Say which database: --database with a URI such as postgresql://user@host/database, or with a SQLite file."
+            )
+            : Terminal.Error.Prompt(new TextPrompt<string>(what + ":"));
 
     /// <summary>The password by a variable, by the URI, or as it is typed; null = there is none.</summary>
     private static string? Password(Dictionary<string, string> settings, string? variable)
@@ -106,8 +120,9 @@ internal sealed class NewSourceOptions
         }
         if (inUri is not null || Console.IsInputRedirected || Console.IsErrorRedirected)
             return inUri;
-        var typed = Terminal.Error.Prompt(new TextPrompt<string>($"Password of {settings["user"]} (nothing if there is none):")
-            .AllowEmpty().Secret(null));
+        var typed = Terminal.Error.Prompt(
+            new TextPrompt<string>($"Password of {settings["user"]} (nothing if there is none):").AllowEmpty().Secret(null)
+        );
         return typed.Length == 0 ? null : typed;
     }
 }
@@ -115,8 +130,14 @@ internal sealed class NewSourceOptions
 /// <summary>A database on its way into a source file.</summary>
 /// <param name="Password">Null = none.</param>
 /// <param name="Variable">The environment variable that holds it; null = it goes into the workspace's own file of secrets.</param>
-internal sealed record NewSource(string Engine, IReadOnlyDictionary<string, string> Plain, string? Password, string? Variable,
-    IReadOnlyList<string> Schemas, bool IsWritable)
+internal sealed record NewSource(
+    string Engine,
+    IReadOnlyDictionary<string, string> Plain,
+    string? Password,
+    string? Variable,
+    IReadOnlyList<string> Schemas,
+    bool IsWritable
+)
 {
     private static readonly string[] Order = ["file", "host", "port", "database", "user", "tls", "tls-certificate", "connect-seconds"];
 
@@ -129,12 +150,13 @@ internal sealed record NewSource(string Engine, IReadOnlyDictionary<string, stri
         return all;
     }
 
-    private string Written(string folder, string name) => name switch
-    {
-        "file" => YamlText.Of(Path.GetRelativePath(folder, Plain[name]).Replace('\\', '/')),
-        "port" or "connect-seconds" => Plain[name],
-        _ => YamlText.Of(Plain[name]),
-    };
+    private string Written(string folder, string name) =>
+        name switch
+        {
+            "file" => YamlText.Of(Path.GetRelativePath(folder, Plain[name]).Replace('\\', '/')),
+            "port" or "connect-seconds" => Plain[name],
+            _ => YamlText.Of(Plain[name]),
+        };
 
     /// <summary>The source file's text, and the secret that it refers to by a name; null = it refers to none that has to be kept.</summary>
     public (string Text, string? Secret) SourceFile(string folder, string secretName)

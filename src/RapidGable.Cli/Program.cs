@@ -4,7 +4,8 @@ using System.CommandLine.Help;
 using System.CommandLine.Invocation;
 using RapidGable.Cli;
 
-var root = new RootCommand("""
+var root = new RootCommand(
+    """
     Rapid Gable publishes database tables and views as OData entity sets, from a few lines of text.
 
     A first walk:
@@ -13,10 +14,29 @@ var root = new RootCommand("""
       gable check rivers                         hold the declaration against the database
       gable serve rivers                         publish it
       gable verify rivers                        prove that it answers right
-    """)
+    """
+)
 {
-    NewCommand.Create(), SourceCommand.Create(), LookCommand.Create(), KeysCommand.Create(), DraftCommand.Create(), ShowCommand.Create(), SchemaCommand.Create(), CheckCommand.Create(), ServeCommand.Create(), RefreshCommand.Create(),
-    GetCommand.Create(), SendCommand.Create(), FillCommand.Create(), ExplainCommand.Create(), VerifyCommand.Create(), AccessCommand.Create(), UserCommand.Create(), ApiKeyCommand.Create(), AdministratorCommand.Create(), AuditCommand.Create(),
+    NewCommand.Create(),
+    SourceCommand.Create(),
+    LookCommand.Create(),
+    KeysCommand.Create(),
+    DraftCommand.Create(),
+    ShowCommand.Create(),
+    SchemaCommand.Create(),
+    CheckCommand.Create(),
+    ServeCommand.Create(),
+    RefreshCommand.Create(),
+    GetCommand.Create(),
+    SendCommand.Create(),
+    FillCommand.Create(),
+    ExplainCommand.Create(),
+    VerifyCommand.Create(),
+    AccessCommand.Create(),
+    UserCommand.Create(),
+    ApiKeyCommand.Create(),
+    AdministratorCommand.Create(),
+    AuditCommand.Create(),
 };
 
 var help = root.Options.OfType<HelpOption>().First();

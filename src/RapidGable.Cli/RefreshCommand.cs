@@ -9,10 +9,22 @@ internal static class RefreshCommand
 {
     public static Command Create()
     {
-        var url = new Argument<string>("url") { Description = "Where the service runs.", DefaultValueFactory = _ => "http://127.0.0.1:8460" };
+        var url = new Argument<string>("url")
+        {
+            Description = "Where the service runs.",
+            DefaultValueFactory = _ => "http://127.0.0.1:8460",
+        };
         var json = CommonOptions.Json();
-        var command = new ExampleCommand("refresh", "Make a running service read its files and the catalogs of its databases again; what does not fit leaves all as it was.",
-            "gable refresh", "gable refresh http://127.0.0.1:9000 --json") { url, json };
+        var command = new ExampleCommand(
+            "refresh",
+            "Make a running service read its files and the catalogs of its databases again; what does not fit leaves all as it was.",
+            "gable refresh",
+            "gable refresh http://127.0.0.1:9000 --json"
+        )
+        {
+            url,
+            json,
+        };
         command.SetAction((result, cancellation) => RunAsync(result.GetValue(url)!, result.GetValue(json), cancellation));
         return command;
     }
@@ -29,7 +41,9 @@ internal static class RefreshCommand
             var text = await response.Content.ReadAsStringAsync(cancellation);
             if (!response.IsSuccessStatusCode)
             {
-                Console.Error.WriteLine($"gable: {address} answers {(int)response.StatusCode}; {ManagementKey.Advice(response.StatusCode)}");
+                Console.Error.WriteLine(
+                    $"gable: {address} answers {(int)response.StatusCode}; {ManagementKey.Advice(response.StatusCode)}"
+                );
                 return 1;
             }
             using var outcome = JsonDocument.Parse(text);
@@ -57,7 +71,9 @@ internal static class RefreshCommand
         }
         var changed = outcome.GetProperty("changed").EnumerateArray().ToList();
         foreach (var opened in outcome.GetProperty("opened").EnumerateArray())
-            Terminal.Out.MarkupLine($"[olive]{Markup.Escape($"{opened.GetProperty("service").GetString()}: {opened.GetProperty("text").GetString()}")}[/]");
+            Terminal.Out.MarkupLine(
+                $"[olive]{Markup.Escape($"{opened.GetProperty("service").GetString()}: {opened.GetProperty("text").GetString()}")}[/]"
+            );
         var settings = outcome.GetProperty("settings").EnumerateArray().Select(s => s.GetString()!).ToList();
         if (changed.Count == 0 && settings.Count == 0)
             Terminal.Out.WriteLine("Nothing has changed.");
@@ -66,8 +82,15 @@ internal static class RefreshCommand
         foreach (var change in changed)
         {
             var service = change.GetProperty("service").GetString()!;
-            Terminal.Out.MarkupLine($"[green]{Markup.Escape(service)}[/]: {Revision(change, "before", "new")} -> {Revision(change, "after", "gone")}");
-            foreach (var difference in outcome.GetProperty("differences").EnumerateArray().Where(d => d.GetProperty("service").GetString() == service))
+            Terminal.Out.MarkupLine(
+                $"[green]{Markup.Escape(service)}[/]: {Revision(change, "before", "new")} -> {Revision(change, "after", "gone")}"
+            );
+            foreach (
+                var difference in outcome
+                    .GetProperty("differences")
+                    .EnumerateArray()
+                    .Where(d => d.GetProperty("service").GetString() == service)
+            )
                 Terminal.Out.WriteLine($"  {difference.GetProperty("text").GetString()}");
         }
     }

@@ -14,37 +14,96 @@ namespace RapidGable.Cli;
 /// <summary><c>gable send</c>: writes entities from a file to a set.</summary>
 internal static class SendCommand
 {
-    private sealed record Asked(Uri Set, string File, string Format, int Batch, bool Upserts, bool IsWhole, string[] Headers, string? Report, bool Json);
+    private sealed record Asked(
+        Uri Set,
+        string File,
+        string Format,
+        int Batch,
+        bool Upserts,
+        bool IsWhole,
+        string[] Headers,
+        string? Report,
+        bool Json
+    );
 
     /// <summary>What became of a line.</summary>
     private sealed record Refused(long Line, int Status, JsonNode? Error, JsonNode? Sent);
 
     public static Command Create()
     {
-        var url = new Argument<string>("set") { Description = "The whole address of an entity set, such as http://127.0.0.1:8460/odata/fieldwork/Visits." };
-        var file = new Argument<string>("file") { Description = "A file of JSON, JSON lines or CSV; - is standard input.", DefaultValueFactory = _ => "-", Arity = ArgumentArity.ZeroOrOne };
-        var format = new Option<string?>("--format") { Description = "json, jsonl or csv; by the file's name when left out, jsonl for standard input." };
+        var url = new Argument<string>("set")
+        {
+            Description = "The whole address of an entity set, such as http://127.0.0.1:8460/odata/fieldwork/Visits.",
+        };
+        var file = new Argument<string>("file")
+        {
+            Description = "A file of JSON, JSON lines or CSV; - is standard input.",
+            DefaultValueFactory = _ => "-",
+            Arity = ArgumentArity.ZeroOrOne,
+        };
+        var format = new Option<string?>("--format")
+        {
+            Description = "json, jsonl or csv; by the file's name when left out, jsonl for standard input.",
+        };
         format.AcceptOnlyFromAmong("json", "jsonl", "csv");
         var batch = new Option<int>("--batch") { Description = "Entities in one request.", DefaultValueFactory = _ => 50 };
         var upserts = new Option<bool>("--upsert") { Description = "Change entities whose key is there, and create the others." };
         var whole = new Option<bool>("--atomic") { Description = "Each request is done as a whole or not at all." };
-        var header = new Option<string[]>("--header", "-H") { Description = "A request header, such as 'Authorization: Bearer KEY'; may be repeated." };
+        var header = new Option<string[]>("--header", "-H")
+        {
+            Description = "A request header, such as 'Authorization: Bearer KEY'; may be repeated.",
+        };
         var report = new Option<string?>("--report") { Description = "Write refused lines, with why, to this file as JSON lines." };
         var json = CommonOptions.Json();
-        var command = new ExampleCommand("send", """
+        var command = new ExampleCommand(
+            "send",
+            """
             Write entities from a file to a set, several in a request. A file that was broken off goes on where it was: beside it
             stands how far it is, until it is done; and what was sent and not answered is not written twice. Exits with 1 when a
             line is refused.
             """,
             "gable send http://127.0.0.1:8460/odata/fieldwork/Visits visits.csv -H 'Authorization: Bearer KEY'",
             "gable send http://127.0.0.1:8460/odata/s/Basins basins.jsonl --report refused.jsonl",
-            "echo '{\"name\":\"Upper Alder\",\"area_km2\":12.5}' | gable send http://127.0.0.1:8460/odata/s/Catchments") { url, file, format, batch, upserts, whole, header, report, json };
-        command.SetAction((result, cancellation) =>
+            "echo '{\"name\":\"Upper Alder\",\"area_km2\":12.5}' | gable send http://127.0.0.1:8460/odata/s/Catchments"
+        )
         {
-            var name = result.GetValue(file)!;
-            var chosen = result.GetValue(format) ?? Path.GetExtension(name).ToLowerInvariant() switch { ".csv" => "csv", ".json" => "json", _ => "jsonl" };
-            return RunAsync(new Asked(GetCommand.Address(result.GetValue(url)!), name, chosen, Math.Clamp(result.GetValue(batch), 1, Limits.BatchRequests), result.GetValue(upserts), result.GetValue(whole), result.GetValue(header) ?? [], result.GetValue(report), result.GetValue(json)), cancellation);
-        });
+            url,
+            file,
+            format,
+            batch,
+            upserts,
+            whole,
+            header,
+            report,
+            json,
+        };
+        command.SetAction(
+            (result, cancellation) =>
+            {
+                var name = result.GetValue(file)!;
+                var chosen = result.GetValue(format)
+                    ?? Path.GetExtension(name).ToLowerInvariant() switch
+                    {
+                        ".csv" => "csv",
+                        ".json" => "json",
+                        _ => "jsonl",
+                    };
+                return RunAsync(
+                    new Asked(
+                        GetCommand.Address(result.GetValue(url)!),
+                        name,
+                        chosen,
+                        Math.Clamp(result.GetValue(batch), 1, Limits.BatchRequests),
+                        result.GetValue(upserts),
+                        result.GetValue(whole),
+                        result.GetValue(header) ?? [],
+                        result.GetValue(report),
+                        result.GetValue(json)
+                    ),
+                    cancellation
+                );
+            }
+        );
         return command;
     }
 
@@ -80,13 +139,20 @@ internal static class SendCommand
                 foreach (var some in lines.Chunk(asked.Batch))
                 {
                     await sender.SendAsync(some, cancellation);
-                    advance(reader is StreamReader { BaseStream: { } stream } ? stream.Position : 0, sender.Written + sender.RefusedLines.Count);
+                    advance(
+                        reader is StreamReader { BaseStream: { } stream } ? stream.Position : 0,
+                        sender.Written + sender.RefusedLines.Count
+                    );
                 }
             });
         }
-        catch (Exception exception) when (exception is HttpRequestException or IOException or DecoderFallbackException or OperationCanceledException)
+        catch (Exception exception)
+            when (exception is HttpRequestException or IOException or DecoderFallbackException or OperationCanceledException)
         {
-            var why = exception is not OperationCanceledException ? exception.Message : cancellation.IsCancellationRequested ? "it was interrupted." : "the service did not answer in time.";
+            var why =
+                exception is not OperationCanceledException ? exception.Message
+                : cancellation.IsCancellationRequested ? "it was interrupted."
+                : "the service did not answer in time.";
             Console.Error.WriteLine($"gable: broken off after line {place.Done}: {why} Call it again to go on from there.");
             Tell(asked, sender, place, clock.Elapsed);
             return 1;
@@ -103,7 +169,12 @@ internal static class SendCommand
     }
 
     /// <summary>The properties of a set's type by name, and its key, by the metadata.</summary>
-    private static async Task<(IReadOnlyDictionary<string, CsdlProperty> Types, IReadOnlyList<CsdlProperty> Key, string? Fault)> TypesAsync(HttpClient client, string root, string set, CancellationToken cancellation)
+    private static async Task<(IReadOnlyDictionary<string, CsdlProperty> Types, IReadOnlyList<CsdlProperty> Key, string? Fault)> TypesAsync(
+        HttpClient client,
+        string root,
+        string set,
+        CancellationToken cancellation
+    )
     {
         var none = new Dictionary<string, CsdlProperty>();
         HttpResponseMessage answer;
@@ -118,11 +189,21 @@ internal static class SendCommand
         using (answer)
         {
             if (!answer.IsSuccessStatusCode)
-                return (none, [], $"{root}$metadata answers {(int)answer.StatusCode}{((int)answer.StatusCode == 401 ? "; say who you are with --header 'Authorization: …'" : "")}.");
+                return (
+                    none,
+                    [],
+                    $"{root}$metadata answers "
+                        + $"{(int)answer.StatusCode}{((int)answer.StatusCode == 401 ? "; say who you are with --header 'Authorization: …'" : "")}."
+                );
             var document = CsdlReader.Read(await answer.Content.ReadAsByteArrayAsync(cancellation), []);
             var found = document?.Containers.SelectMany(c => c.Sets).FirstOrDefault(s => s.Name == set);
             if (document is null || found is null || document.FindType(found.Type) is not { } type)
-                return (none, [], $"The service has no entity set '{set}'.{NearestName.Hint(set, document?.Containers.SelectMany(c => c.Sets).Select(s => s.Name) ?? [])}");
+                return (
+                    none,
+                    [],
+                    $"The service has no entity set "
+                        + $"'{set}'.{NearestName.Hint(set, document?.Containers.SelectMany(c => c.Sets).Select(s => s.Name) ?? [])}"
+                );
             var properties = document.PropertiesOf(type).GroupBy(p => p.Name).ToDictionary(g => g.Key, g => g.First());
             return (properties, [.. document.KeyOf(type).Where(properties.ContainsKey).Select(k => properties[k])], null);
         }
@@ -132,36 +213,78 @@ internal static class SendCommand
     {
         if (silent || Console.IsErrorRedirected)
             return work((_, _) => { });
-        return Terminal.Error.Progress().AutoClear(true).Columns(new TaskDescriptionColumn(), new ProgressBarColumn(), new PercentageColumn(), new ElapsedTimeColumn()).StartAsync(async context =>
-        {
-            var bar = context.AddTask("Sending", maxValue: Math.Max(1, total));
-            bar.IsIndeterminate = total == 0;
-            await work((bytes, lines) =>
+        return Terminal
+            .Error.Progress()
+            .AutoClear(true)
+            .Columns(new TaskDescriptionColumn(), new ProgressBarColumn(), new PercentageColumn(), new ElapsedTimeColumn())
+            .StartAsync(async context =>
             {
-                bar.Value = Math.Min(bytes, total);
-                bar.Description = $"{lines:N0} lines";
+                var bar = context.AddTask("Sending", maxValue: Math.Max(1, total));
+                bar.IsIndeterminate = total == 0;
+                await work(
+                    (bytes, lines) =>
+                    {
+                        bar.Value = Math.Min(bytes, total);
+                        bar.Description = $"{lines:N0} lines";
+                    }
+                );
             });
-        });
     }
 
     private static void Tell(Asked asked, Sender sender, ResumePoint place, TimeSpan time)
     {
         if (asked.Report is { } file)
-            File.WriteAllLines(file, sender.RefusedLines.Select(r => Terminal.JsonLine(new { line = r.Line, status = r.Status, error = r.Error, sent = r.Sent })));
+            File.WriteAllLines(
+                file,
+                sender.RefusedLines.Select(r =>
+                    Terminal.JsonLine(
+                        new
+                        {
+                            line = r.Line,
+                            status = r.Status,
+                            error = r.Error,
+                            sent = r.Sent,
+                        }
+                    )
+                )
+            );
         if (asked.Json)
         {
-            Terminal.WriteJson(new { ok = sender.RefusedLines.Count == 0 && sender.Stop is null, written = sender.Written, refused = sender.RefusedLines.Select(r => new { line = r.Line, status = r.Status, error = r.Error }), resumedAfter = place.Start == 0 ? (long?)null : place.Start, seconds = Math.Round(time.TotalSeconds, 3) });
+            Terminal.WriteJson(
+                new
+                {
+                    ok = sender.RefusedLines.Count == 0 && sender.Stop is null,
+                    written = sender.Written,
+                    refused = sender.RefusedLines.Select(r => new
+                    {
+                        line = r.Line,
+                        status = r.Status,
+                        error = r.Error,
+                    }),
+                    resumedAfter = place.Start == 0 ? (long?)null : place.Start,
+                    seconds = Math.Round(time.TotalSeconds, 3),
+                }
+            );
             return;
         }
         foreach (var refused in sender.RefusedLines.Take(20))
             Terminal.Out.MarkupLine($"[red]line {refused.Line}[/] {refused.Status} {Markup.Escape(MessageOf(refused.Error))}");
         if (sender.RefusedLines.Count > 20)
-            Terminal.Out.WriteLine($"… and {sender.RefusedLines.Count - 20:N0} more{(asked.Report is null ? "; --report writes them to a file" : "")}");
+            Terminal.Out.WriteLine(
+                $"… and {sender.RefusedLines.Count - 20:N0} more{(asked.Report is null ? "; --report writes them to a file" : "")}"
+            );
         var rate = time.TotalSeconds > 0.5 ? $", {sender.Written / time.TotalSeconds:N0} a second" : "";
-        Terminal.Out.MarkupLine($"{Terminal.Plural(sender.Written, "line")} written, {(sender.RefusedLines.Count > 0 ? $"[red]{sender.RefusedLines.Count:N0} refused[/]" : "0 refused")}{(place.Start > 0 ? $", from line {place.Start + 1} on" : "")}  [grey]{time.TotalSeconds:0.0} s{rate}[/]");
+        Terminal.Out.MarkupLine(
+            $"{Terminal.Plural(sender.Written, "line")} written, "
+                + $"{(sender.RefusedLines.Count > 0 ? $"[red]{sender.RefusedLines.Count:N0} refused[/]" : "0 refused")}{(place.Start > 0 ? $", from line {place.Start + 1} on" : "")} "
+                + $" [grey]{time.TotalSeconds:0.0} s{rate}[/]"
+        );
     }
 
-    private static string MessageOf(JsonNode? error) => error?["details"] is JsonArray { Count: > 0 } details ? string.Join(' ', details.Select(d => d?["message"]?.ToString())) : error?["message"]?.ToString() ?? "";
+    private static string MessageOf(JsonNode? error) =>
+        error?["details"] is JsonArray { Count: > 0 } details
+            ? string.Join(' ', details.Select(d => d?["message"]?.ToString()))
+            : error?["message"]?.ToString() ?? "";
 
     /// <summary>How far a file is, beside it; a file that goes on sends the lines in between as requests that are not done twice.</summary>
     private sealed class ResumePoint
@@ -174,7 +297,13 @@ internal static class SendCommand
             _path = file == "-" ? null : $"{file}.{mark}.sent";
             Run = Guid.NewGuid().ToString("N");
             Begun = DateTimeOffset.UtcNow;
-            if (_path is null || !File.Exists(_path) || File.ReadAllText(_path).Split(' ') is not [var run, var begun, var done] || !long.TryParse(done, CultureInfo.InvariantCulture, out var line) || !DateTimeOffset.TryParse(begun, CultureInfo.InvariantCulture, out var at))
+            if (
+                _path is null
+                || !File.Exists(_path)
+                || File.ReadAllText(_path).Split(' ') is not [var run, var begun, var done]
+                || !long.TryParse(done, CultureInfo.InvariantCulture, out var line)
+                || !DateTimeOffset.TryParse(begun, CultureInfo.InvariantCulture, out var at)
+            )
                 return;
             (Run, Begun, Start, Done) = (run, at, line, line);
         }
@@ -217,7 +346,9 @@ internal static class SendCommand
         {
             if (Stop is not null)
                 return;
-            RefusedLines.AddRange(lines.Where(l => l.Json is null).Select(l => new Refused(l.Number, 0, new JsonObject { ["message"] = l.Fault }, null)));
+            RefusedLines.AddRange(
+                lines.Where(l => l.Json is null).Select(l => new Refused(l.Number, 0, new JsonObject { ["message"] = l.Fault }, null))
+            );
             var sound = lines.Where(l => l.Json is not null).ToList();
             if (sound.Count > 0)
                 await SendBatchAsync(sound, cancellation);
@@ -234,7 +365,10 @@ internal static class SendCommand
             {
                 try
                 {
-                    using var request = new HttpRequestMessage(HttpMethod.Post, root + "$batch") { Content = JsonContent.Create(new JsonObject { ["requests"] = requests.DeepClone() }) };
+                    using var request = new HttpRequestMessage(HttpMethod.Post, root + "$batch")
+                    {
+                        Content = JsonContent.Create(new JsonObject { ["requests"] = requests.DeepClone() }),
+                    };
                     request.Headers.TryAddWithoutValidation("OData-MaxVersion", "4.01");
                     request.Headers.TryAddWithoutValidation("Prefer", "continue-on-error");
                     response = await client.SendAsync(request, cancellation);
@@ -268,7 +402,14 @@ internal static class SendCommand
             else if (status is 401 or 403 or 405 or 404 && !asked.Upserts && Written == 0)
                 Stop = $"{set} answers {status}: {MessageOf(answer["body"]?["error"])}";
             else
-                RefusedLines.Add(new Refused(number, status, answer["body"]?["error"]?.DeepClone(), JsonNode.Parse(lines.Find(l => l.Number == number)!.Json!)));
+                RefusedLines.Add(
+                    new Refused(
+                        number,
+                        status,
+                        answer["body"]?["error"]?.DeepClone(),
+                        JsonNode.Parse(lines.Find(l => l.Number == number)!.Json!)
+                    )
+                );
         }
 
         private JsonObject RequestOf(SentLine line)
@@ -296,7 +437,10 @@ internal static class SendCommand
 
         private string KeyOf(JsonObject entity)
         {
-            string Literal(CsdlProperty property) => entity[property.Name] is not { } value ? "" : property.Type == "Edm.String" ? $"'{Uri.EscapeDataString(value.ToString().Replace("'", "''", StringComparison.Ordinal))}'" : Uri.EscapeDataString(value.ToString());
+            string Literal(CsdlProperty property) =>
+                entity[property.Name] is not { } value ? ""
+                : property.Type == "Edm.String" ? $"'{Uri.EscapeDataString(value.ToString().Replace("'", "''", StringComparison.Ordinal))}'"
+                : Uri.EscapeDataString(value.ToString());
             return key.Count == 1 ? Literal(key[0]) : string.Join(',', key.Select(k => $"{k.Name}={Literal(k)}"));
         }
     }

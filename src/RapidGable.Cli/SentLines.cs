@@ -19,12 +19,13 @@ internal static partial class SentLines
 {
     /// <param name="format">json, jsonl or csv.</param>
     /// <param name="types">Types of the properties by name, for CSV, whose values are texts.</param>
-    public static IEnumerable<SentLine> Read(TextReader reader, string format, IReadOnlyDictionary<string, CsdlProperty> types) => format switch
-    {
-        "csv" => Csv(reader, types),
-        "json" => Json(reader),
-        _ => JsonLines(reader),
-    };
+    public static IEnumerable<SentLine> Read(TextReader reader, string format, IReadOnlyDictionary<string, CsdlProperty> types) =>
+        format switch
+        {
+            "csv" => Csv(reader, types),
+            "json" => Json(reader),
+            _ => JsonLines(reader),
+        };
 
     private static IEnumerable<SentLine> JsonLines(TextReader reader)
     {
@@ -42,7 +43,9 @@ internal static partial class SentLines
         try
         {
             using var document = JsonDocument.Parse(text);
-            return document.RootElement.ValueKind == JsonValueKind.Object ? new SentLine(number, text, null) : new SentLine(number, null, "It is no JSON object.");
+            return document.RootElement.ValueKind == JsonValueKind.Object
+                ? new SentLine(number, text, null)
+                : new SentLine(number, null, "It is no JSON object.");
         }
         catch (JsonException exception)
         {
@@ -62,7 +65,10 @@ internal static partial class SentLines
         }
         catch (JsonException exception)
         {
-            (document, fault) = (JsonDocument.Parse("null"), $"It is not JSON: line {exception.LineNumber + 1}, byte {exception.BytePositionInLine + 1}.");
+            (document, fault) = (
+                JsonDocument.Parse("null"),
+                $"It is not JSON: line {exception.LineNumber + 1}, byte {exception.BytePositionInLine + 1}."
+            );
         }
         using (document)
         {
@@ -72,7 +78,10 @@ internal static partial class SentLines
                 yield return new SentLine(1, null, fault ?? "It is neither an entity nor an array of them.");
                 yield break;
             }
-            var items = root.ValueKind == JsonValueKind.Array ? root : root.TryGetProperty("value", out var value) && value.ValueKind == JsonValueKind.Array ? value : default;
+            var items =
+                root.ValueKind == JsonValueKind.Array ? root
+                : root.TryGetProperty("value", out var value) && value.ValueKind == JsonValueKind.Array ? value
+                : default;
             if (items.ValueKind == JsonValueKind.Undefined)
             {
                 yield return new SentLine(1, root.GetRawText(), null);
@@ -80,14 +89,27 @@ internal static partial class SentLines
             }
             var number = 0L;
             foreach (var item in items.EnumerateArray())
-                yield return item.ValueKind == JsonValueKind.Object ? new SentLine(++number, item.GetRawText(), null) : new SentLine(++number, null, "It is no JSON object.");
+                yield return item.ValueKind == JsonValueKind.Object
+                    ? new SentLine(++number, item.GetRawText(), null)
+                    : new SentLine(++number, null, "It is no JSON object.");
         }
     }
 
     private static IEnumerable<SentLine> Csv(TextReader reader, IReadOnlyDictionary<string, CsdlProperty> types)
     {
         var isBad = false;
-        using var csv = new CsvReader(reader, new CsvConfiguration(CultureInfo.InvariantCulture) { BadDataFound = _ => isBad = true, MissingFieldFound = null, DetectDelimiter = true, DetectDelimiterValues = [",", ";", "\t"], TrimOptions = TrimOptions.None }, leaveOpen: true);
+        using var csv = new CsvReader(
+            reader,
+            new CsvConfiguration(CultureInfo.InvariantCulture)
+            {
+                BadDataFound = _ => isBad = true,
+                MissingFieldFound = null,
+                DetectDelimiter = true,
+                DetectDelimiterValues = [",", ";", "\t"],
+                TrimOptions = TrimOptions.None,
+            },
+            leaveOpen: true
+        );
         if (!csv.Read() || !csv.ReadHeader())
             yield break;
         var names = csv.HeaderRecord!.Select(h => h.Trim()).ToArray();
@@ -97,9 +119,19 @@ internal static partial class SentLines
             var fields = parser.Record!;
             // A quote that is never closed takes the rest of the file with it, the end of its last line included.
             var isOpen = isBad && fields[^1].EndsWith('\n');
-            var number = parser.RawRow - (isOpen ? parser.RawRecord.TrimStart('\r', '\n') : parser.RawRecord.Trim('\r', '\n')).Count(c => c == '\n');
-            yield return isBad ? new SentLine(number, null, isOpen ? "A quote is not closed before the end of the file." : "A quote stands inside of a field; write the field in quotes, and each quote in it twice.")
-                : fields.Length != names.Length ? new SentLine(number, null, $"It has {fields.Length} fields, and the first line has {names.Length}.") : Entity(number, names, fields, types);
+            var number =
+                parser.RawRow - (isOpen ? parser.RawRecord.TrimStart('\r', '\n') : parser.RawRecord.Trim('\r', '\n')).Count(c => c == '\n');
+            yield return isBad
+                ? new SentLine(
+                    number,
+                    null,
+                    isOpen
+                        ? "A quote is not closed before the end of the file."
+                        : "A quote stands inside of a field; write the field in quotes, and each quote in it twice."
+                )
+            : fields.Length != names.Length
+                ? new SentLine(number, null, $"It has {fields.Length} fields, and the first line has {names.Length}.")
+            : Entity(number, names, fields, types);
             isBad = false;
         }
     }
@@ -127,9 +159,14 @@ internal static partial class SentLines
     {
         if (type is "Edm.Boolean" && text.ToLowerInvariant() is "true" or "false" or "1" or "0")
             json.WriteBooleanValue(text is "1" || text.Equals("true", StringComparison.OrdinalIgnoreCase));
-        else if (type is "Edm.Byte" or "Edm.SByte" or "Edm.Int16" or "Edm.Int32" or "Edm.Int64" or "Edm.Decimal" or "Edm.Single" or "Edm.Double" && Number().Match(text) is { Success: true } number)
+        else if (
+            type is "Edm.Byte" or "Edm.SByte" or "Edm.Int16" or "Edm.Int32" or "Edm.Int64" or "Edm.Decimal" or "Edm.Single" or "Edm.Double"
+            && Number().Match(text) is { Success: true } number
+        )
             // Digit by digit as it is written, in the form of JSON.
-            json.WriteRawValue($"{(number.Groups["minus"].Success ? "-" : "")}{(number.Groups["whole"].Value is { Length: > 0 } whole ? whole : "0")}{(number.Groups["part"].Value is { Length: > 0 } part ? "." + part : "")}{number.Groups["power"].Value}");
+            json.WriteRawValue(
+                $"{(number.Groups["minus"].Success ? "-" : "")}{(number.Groups["whole"].Value is { Length: > 0 } whole ? whole : "0")}{(number.Groups["part"].Value is { Length: > 0 } part ? "." + part : "")}{number.Groups["power"].Value}"
+            );
         else
             json.WriteStringValue(text);
     }

@@ -24,7 +24,11 @@ internal static class ServeCommand
             if (result.Tokens.Count == 1 && !(int.TryParse(result.Tokens[0].Value, out var number) && number is >= 0 and <= 65535))
                 result.AddError($"--port needs a number from 0 to 65535, not '{result.Tokens[0].Value}'.");
         });
-        var address = new Option<string>("--address") { Description = "The address of this machine to listen on.", DefaultValueFactory = _ => "127.0.0.1" };
+        var address = new Option<string>("--address")
+        {
+            Description = "The address of this machine to listen on.",
+            DefaultValueFactory = _ => "127.0.0.1",
+        };
         address.Validators.Add(result =>
         {
             if (result.Tokens.Count == 1 && !System.Net.IPAddress.TryParse(result.Tokens[0].Value, out _))
@@ -33,17 +37,40 @@ internal static class ServeCommand
         var wait = new Option<int>("--wait")
         {
             Description = "Seconds to wait at the start for databases that are down.",
-            DefaultValueFactory = _ => 60
+            DefaultValueFactory = _ => 60,
         };
-        var command = new ExampleCommand("serve", "Publish a workspace on 127.0.0.1, with its console, until Ctrl+C.",
-            "gable serve demo", "gable serve rivers --port 9000") { workspace, port, address, wait };
-        command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(port),
-            System.Net.IPAddress.Parse(result.GetValue(address)!), Math.Max(0, result.GetValue(wait)), cancellation));
+        var command = new ExampleCommand(
+            "serve",
+            "Publish a workspace on 127.0.0.1, with its console, until Ctrl+C.",
+            "gable serve demo",
+            "gable serve rivers --port 9000"
+        )
+        {
+            workspace,
+            port,
+            address,
+            wait,
+        };
+        command.SetAction(
+            (result, cancellation) =>
+                RunAsync(
+                    result.GetValue(workspace)!,
+                    result.GetValue(port),
+                    System.Net.IPAddress.Parse(result.GetValue(address)!),
+                    Math.Max(0, result.GetValue(wait)),
+                    cancellation
+                )
+        );
         return command;
     }
 
-    private static async Task<int> RunAsync(string folder, int port, System.Net.IPAddress address, int waitSeconds,
-        CancellationToken cancellation)
+    private static async Task<int> RunAsync(
+        string folder,
+        int port,
+        System.Net.IPAddress address,
+        int waitSeconds,
+        CancellationToken cancellation
+    )
     {
         await using var workspace = await LoadAsync(folder, TimeSpan.FromSeconds(waitSeconds), cancellation);
         Terminal.WriteDiagnostics(workspace.Diagnostics);
@@ -53,7 +80,10 @@ internal static class ServeCommand
             return 1;
         }
         if (!System.Net.IPAddress.IsLoopback(address) && workspace.Declaration.Transport is { Certificate: null, Proxies.IsEmpty: true })
-            throw new UsageException($"On {address} others could read what callers send. Declare a certificate, or the proxies that end TLS, in 'transport' of workspace.yaml.");
+            throw new UsageException(
+                $"On {address} others could read what callers send. Declare a certificate, or the proxies that end TLS, in "
+                    + $"'transport' of workspace.yaml."
+            );
         await using var app = ServiceHost.Build(workspace, new ServiceOptions(port, Address: address));
         try
         {
@@ -75,9 +105,15 @@ internal static class ServeCommand
             return 1;
         }
         if (!System.Net.IPAddress.IsLoopback(address) && workspace.Declaration.Transport.Hosts.IsEmpty)
-            Console.Error.WriteLine("gable: warning: 'transport' of workspace.yaml names no 'hosts', so web pages of any name that leads to this address reach the service.");
+            Console.Error.WriteLine(
+                "gable: warning: 'transport' of workspace.yaml names no 'hosts', so web pages of any name that leads to this "
+                    + "address reach the service."
+            );
         if (ServiceHost.ConsoleLinkOf(app) is { } link)
-            Console.Error.WriteLine($"There is no administrator yet. This link opens the console, once; the next one stands in {Path.Combine(folder, "console-link")}:\n  {link}");
+            Console.Error.WriteLine(
+                $"There is no administrator yet. This link opens the console, once; the next one stands in "
+                    + $"{Path.Combine(folder, "console-link")}:\n  {link}"
+            );
         Console.Out.WriteLine($"Ready: {AddressOf(app)}/");
         await app.WaitForShutdownAsync(cancellation);
         return 0;

@@ -16,9 +16,20 @@ internal static class SourceCommand
         var workspace = CommonOptions.Workspace();
         var name = new Argument<string?>("source") { Description = "One source; all when left out.", Arity = ArgumentArity.ZeroOrOne };
         var json = CommonOptions.Json();
-        var command = new ExampleCommand("test", "Connect to the sources and say in plain words what works and what does not, object by object.",
-            "gable source test demo", "gable source test demo network --json") { workspace, name, json };
-        command.SetAction((result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(name), result.GetValue(json), cancellation));
+        var command = new ExampleCommand(
+            "test",
+            "Connect to the sources and say in plain words what works and what does not, object by object.",
+            "gable source test demo",
+            "gable source test demo network --json"
+        )
+        {
+            workspace,
+            name,
+            json,
+        };
+        command.SetAction(
+            (result, cancellation) => RunAsync(result.GetValue(workspace)!, result.GetValue(name), result.GetValue(json), cancellation)
+        );
         return command;
     }
 
@@ -34,21 +45,39 @@ internal static class SourceCommand
             if (WorkspaceLoader.Open(item, declaration.Folder, diagnostics) is not { } source)
                 continue;
             await using (source)
-                trials.Add(await Terminal.WithStatusAsync($"Trying {item.Name}", json, progress => SourceProbe.TryAsync(source, progress, cancellation)));
+                trials.Add(
+                    await Terminal.WithStatusAsync($"Trying {item.Name}", json, progress =>
+                        SourceProbe.TryAsync(source, progress, cancellation)
+                    )
+                );
         }
         // Faults of services are another command's business.
         var findings = new Diagnostics();
-        foreach (var item in diagnostics.Items.Where(d => !d.Location.File.StartsWith("services/", StringComparison.Ordinal) && d.Severity == Severity.Error))
+        foreach (
+            var item in diagnostics.Items.Where(d =>
+                !d.Location.File.StartsWith("services/", StringComparison.Ordinal) && d.Severity == Severity.Error
+            )
+        )
             findings.Error(item.Code, item.Message, item.Location, item.Advice);
         var isFaulty = findings.HasErrors || trials.Exists(t => t.Failure is not null || !t.Unreadable.IsEmpty);
         if (json)
         {
-            Terminal.WriteJson(new
-            {
-                ok = !isFaulty,
-                findings = findings.Items.Select(Terminal.ForJson),
-                sources = trials.Select(t => new { t.Source, t.Address, ok = t.Failure is null && t.Unreadable.IsEmpty, t.Failure, t.Objects, unreadable = t.Unreadable.Select(u => new { u.Object, u.Why }) }),
-            });
+            Terminal.WriteJson(
+                new
+                {
+                    ok = !isFaulty,
+                    findings = findings.Items.Select(Terminal.ForJson),
+                    sources = trials.Select(t => new
+                    {
+                        t.Source,
+                        t.Address,
+                        ok = t.Failure is null && t.Unreadable.IsEmpty,
+                        t.Failure,
+                        t.Objects,
+                        unreadable = t.Unreadable.Select(u => new { u.Object, u.Why }),
+                    }),
+                }
+            );
             return isFaulty ? 1 : 0;
         }
         Terminal.WriteDiagnostics(findings);
@@ -66,7 +95,10 @@ internal static class SourceCommand
             Terminal.Out.MarkupLine($"  [red]{Markup.Escape(failure)}[/]");
             return;
         }
-        Terminal.Out.MarkupLine($"  [green]connected[/], {Terminal.Plural(trial.Objects, "object")} in {trial.Time.TotalSeconds:0.0} s{(trial.Unreadable.IsEmpty ? ", all of them readable" : "")}");
+        Terminal.Out.MarkupLine(
+            $"  [green]connected[/], {Terminal.Plural(trial.Objects, "object")} in {trial.Time.TotalSeconds:0.0} "
+                + $"s{(trial.Unreadable.IsEmpty ? ", all of them readable" : "")}"
+        );
         foreach (var (item, why) in trial.Unreadable)
             Terminal.Out.MarkupLine($"  [red]{Markup.Escape(item)}: {Markup.Escape(why)}[/]");
     }

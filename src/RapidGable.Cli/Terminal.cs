@@ -44,16 +44,17 @@ internal static class Terminal
         }
     }
 
-    public static object ForJson(Diagnostic item) => new
-    {
-        severity = item.Severity.ToString().ToLowerInvariant(),
-        item.Code,
-        item.Message,
-        item.Location.File,
-        line = item.Location.Line == 0 ? (int?)null : item.Location.Line,
-        column = item.Location.Line == 0 ? (int?)null : item.Location.Column,
-        item.Advice,
-    };
+    public static object ForJson(Diagnostic item) =>
+        new
+        {
+            severity = item.Severity.ToString().ToLowerInvariant(),
+            item.Code,
+            item.Message,
+            item.Location.File,
+            line = item.Location.Line == 0 ? (int?)null : item.Location.Line,
+            column = item.Location.Line == 0 ? (int?)null : item.Location.Column,
+            item.Advice,
+        };
 
     public static Task<LoadedWorkspace> LoadAsync(string folder, CancellationToken cancellation) =>
         WorkspaceLoader.LoadAsync(folder, Environment.GetEnvironmentVariable, cancellation);
@@ -63,8 +64,10 @@ internal static class Terminal
     {
         if (silent || Console.IsErrorRedirected)
             return await work(_ => { });
-        return await Error.Status().Spinner(Spinner.Known.Line).StartAsync(Markup.Escape(title),
-            context => work(text => context.Status = Markup.Escape($"{title}: {text}")));
+        return await Error
+            .Status()
+            .Spinner(Spinner.Known.Line)
+            .StartAsync(Markup.Escape(title), context => work(text => context.Status = Markup.Escape($"{title}: {text}")));
     }
 
     public static string Plural(long count, string one, string many) => $"{count:N0} {(count == 1 ? one : many)}";
@@ -73,11 +76,14 @@ internal static class Terminal
 
     private static IAnsiConsole Create(TextWriter writer, bool redirected)
     {
-        var console = AnsiConsole.Create(new AnsiConsoleSettings
-        {
-            Out = new AnsiConsoleOutput(writer),
-            Ansi = redirected || Environment.GetEnvironmentVariable("NO_COLOR") is { Length: > 0 } ? AnsiSupport.No : AnsiSupport.Detect,
-        });
+        var console = AnsiConsole.Create(
+            new AnsiConsoleSettings
+            {
+                Out = new AnsiConsoleOutput(writer),
+                Ansi =
+                    redirected || Environment.GetEnvironmentVariable("NO_COLOR") is { Length: > 0 } ? AnsiSupport.No : AnsiSupport.Detect,
+            }
+        );
         if (redirected)
             console.Profile.Width = 10_000;
         return console;

@@ -12,13 +12,37 @@ internal static class UserCommand
         var workspace = new Argument<string>("workspace") { Description = "The workspace's folder." };
         var name = new Argument<string>("name") { Description = "The user's name." };
         var (roles, attributes) = (AccountOptions.Roles(), AccountOptions.Attributes());
-        var add = new ExampleCommand("set", "Make a user, or replace one. The password is asked for, or read from standard input; only its hash is kept.",
-            "gable user set demo ines --role office", "gable user set demo tom --role field-staff --attribute region=north < password.txt") { workspace, name, roles, attributes };
-        add.SetAction(result => Set(result.GetValue(workspace)!, result.GetValue(name)!, result.GetValue(roles), result.GetValue(attributes)));
+        var add = new ExampleCommand(
+            "set",
+            "Make a user, or replace one. The password is asked for, or read from standard input; only its hash is kept.",
+            "gable user set demo ines --role office",
+            "gable user set demo tom --role field-staff --attribute region=north < password.txt"
+        )
+        {
+            workspace,
+            name,
+            roles,
+            attributes,
+        };
+        add.SetAction(result =>
+            Set(result.GetValue(workspace)!, result.GetValue(name)!, result.GetValue(roles), result.GetValue(attributes))
+        );
         var json = CommonOptions.Json();
-        var list = new ExampleCommand("list", "List the users with their roles and attributes.", "gable user list demo") { workspace, json };
+        var list = new ExampleCommand("list", "List the users with their roles and attributes.", "gable user list demo")
+        {
+            workspace,
+            json,
+        };
         list.SetAction(result => List(result.GetValue(workspace)!, result.GetValue(json)));
-        var remove = new ExampleCommand("remove", "Remove a user; a running service refuses them from the next request on.", "gable user remove demo tom") { workspace, name };
+        var remove = new ExampleCommand(
+            "remove",
+            "Remove a user; a running service refuses them from the next request on.",
+            "gable user remove demo tom"
+        )
+        {
+            workspace,
+            name,
+        };
         remove.SetAction(result => Remove(result.GetValue(workspace)!, result.GetValue(name)!));
         return new Command("user", "Users who sign in with a name and a password.") { add, list, remove };
     }
@@ -41,12 +65,26 @@ internal static class UserCommand
         var accounts = AccountOptions.Read(folder);
         if (json)
         {
-            Terminal.WriteJson(new { users = accounts.Users.Select(u => new { name = u.Key, u.Value.Roles, u.Value.Attributes }) });
+            Terminal.WriteJson(
+                new
+                {
+                    users = accounts.Users.Select(u => new
+                    {
+                        name = u.Key,
+                        u.Value.Roles,
+                        u.Value.Attributes,
+                    }),
+                }
+            );
             return 0;
         }
         var table = new Table().Border(TableBorder.None).AddColumns("user", "roles", "attributes");
         foreach (var (name, user) in accounts.Users)
-            table.AddRow(Markup.Escape(name), Markup.Escape(string.Join(", ", user.Roles)), Markup.Escape(AccountOptions.Words(user.Attributes)));
+            table.AddRow(
+                Markup.Escape(name),
+                Markup.Escape(string.Join(", ", user.Roles)),
+                Markup.Escape(AccountOptions.Words(user.Attributes))
+            );
         Terminal.Out.Write(table);
         return 0;
     }

@@ -36,15 +36,28 @@ internal sealed partial class AccessReference
     {
         _service = service;
         var model = service.Model;
-        _open = new PublishedService(new EntityModel(model.Service, model.Title, model.Namespace, [.. model.Sets.Select(s => s with
-        {
-            Rules = [Grant.Reading(AccessRule.Anyone)],
-            Operations = s.Operations | SetOperations.Read,
-            PageSize = MostRows,
-            LargestPage = MostRows,
-            RequiresFilter = false,
-            ContainedIn = null,
-        })]), workspace.Sources, "open");
+        _open = new PublishedService(
+            new EntityModel(
+                model.Service,
+                model.Title,
+                model.Namespace,
+                [
+                    .. model.Sets.Select(s =>
+                        s with
+                        {
+                            Rules = [Grant.Reading(AccessRule.Anyone)],
+                            Operations = s.Operations | SetOperations.Read,
+                            PageSize = MostRows,
+                            LargestPage = MostRows,
+                            RequiresFilter = false,
+                            ContainedIn = null,
+                        }
+                    ),
+                ]
+            ),
+            workspace.Sources,
+            "open"
+        );
     }
 
     /// <summary>The kinds of caller to try: all that the rules name, and with values of the attributes that rules ask for.</summary>
@@ -53,17 +66,36 @@ internal sealed partial class AccessReference
         var callers = AccessMatrix.CallersOf(_service.Model).ToList();
         foreach (var (name, caller) in callers.ToList())
         {
-            var asked = _service.Model.Sets.SelectMany(s => _service.RulesOf(s).Where(r => AccessGate.Allows(r.Grant.Who, caller)).SelectMany(r => r.Attributes.Select(a => (Set: s, Rule: r, Attribute: a)))).Where(a => a.Attribute != "user").ToList();
+            var asked = _service
+                .Model.Sets.SelectMany(s =>
+                    _service
+                        .RulesOf(s)
+                        .Where(r => AccessGate.Allows(r.Grant.Who, caller))
+                        .SelectMany(r => r.Attributes.Select(a => (Set: s, Rule: r, Attribute: a)))
+                )
+                .Where(a => a.Attribute != "user")
+                .ToList();
             var values = new Dictionary<string, List<string>>();
             foreach (var (set, rule, attribute) in asked)
             {
-                if (!values.ContainsKey(attribute) && await ValuesAsync(set, rule.Grant.Rows!, attribute, cancellation) is { Count: > 0 } found)
+                if (
+                    !values.ContainsKey(attribute)
+                    && await ValuesAsync(set, rule.Grant.Rows!, attribute, cancellation) is { Count: > 0 } found
+                )
                     values[attribute] = found;
             }
             for (var i = 0; i < SampledValues && values.Values.Any(v => v.Count > i); i++)
             {
                 var own = values.Select(v => (v.Key, Value: v.Value[Math.Min(i, v.Value.Count - 1)])).ToList();
-                callers.Add(($"{name} {string.Join(' ', own.Select(o => $"{o.Key}={o.Value}"))}", caller with { Attributes = Caller.AttributesOf(own) }));
+                callers.Add(
+                    (
+                        $"{name} {string.Join(' ', own.Select(o => $"{o.Key}={o.Value}"))}",
+                        caller with
+                        {
+                            Attributes = Caller.AttributesOf(own),
+                        }
+                    )
+                );
             }
         }
         return callers;
@@ -86,7 +118,12 @@ internal sealed partial class AccessReference
             if (row.ValueKind != JsonValueKind.Object || !row.TryGetProperty(step, out row))
                 return null;
         }
-        return row.ValueKind switch { JsonValueKind.String => row.GetString(), JsonValueKind.Number or JsonValueKind.True or JsonValueKind.False => row.GetRawText(), _ => null };
+        return row.ValueKind switch
+        {
+            JsonValueKind.String => row.GetString(),
+            JsonValueKind.Number or JsonValueKind.True or JsonValueKind.False => row.GetRawText(),
+            _ => null,
+        };
     }
 
     /// <summary>What a caller should find.</summary>
@@ -101,7 +138,9 @@ internal sealed partial class AccessReference
             var cell = AccessMatrix.Of(_service, name, caller, holdsAll: false).First(c => c.Set == set.Name);
             var (allowing, denying, deniesAll) = AccessGate.Applying(SetOperations.Read, caller, _service.RulesOf(set));
             var mayRead = cell.MayRead && !deniesAll;
-            var gone = mayRead ? set.Type.Properties.Where(p => p.Leaves.All(IsGone) && !set.Type.Key.Contains(p)).Select(p => p.Name).ToImmutableArray() : [];
+            var gone = mayRead
+                ? set.Type.Properties.Where(p => p.Leaves.All(IsGone) && !set.Type.Key.Contains(p)).Select(p => p.Name).ToImmutableArray()
+                : [];
             bool IsGone(Property property) => allowing.All(r => r.Grant.Hide.Contains(property.Column));
             var shown = new List<ExpectedRow>();
             foreach (var row in all)
@@ -118,19 +157,49 @@ internal sealed partial class AccessReference
                     if ((await KeysAsync(set, rule, caller, cancellation)).Contains(key))
                         held.Clear();
                 }
-                bool IsShown(Property? own) => held.Count > 0 && (own is null || set.Type.Key.Contains(own) || held.Exists(r => !r.Grant.Hide.Contains(own.Column) && !r.Grant.Mask.Contains(own.Column)));
-                Property? Own(string property) => set.Type.Properties.Concat(set.Type.Derived.SelectMany(d => d.Properties)).FirstOrDefault(p => p.Name == property && p.Via is null);
+                bool IsShown(Property? own) =>
+                    held.Count > 0
+                    && (
+                        own is null
+                        || set.Type.Key.Contains(own)
+                        || held.Exists(r => !r.Grant.Hide.Contains(own.Column) && !r.Grant.Mask.Contains(own.Column))
+                    );
+                Property? Own(string property) =>
+                    set
+                        .Type.Properties.Concat(set.Type.Derived.SelectMany(d => d.Properties))
+                        .FirstOrDefault(p => p.Name == property && p.Via is null);
                 foreach (var (member, value) in row.Values)
                 {
                     foreach (var (own, part) in Parts(Own(member), value))
                         (IsShown(own) ? visible : hidden).UnionWith(Texts(part));
                 }
-                string Value(string property, string value) => Own(property) is { IsGroup: true } group
-                    ? $"{{{string.Join(',', Parts(group, value).Where(p => !IsGone(p.Own!)).Select(p => $"\"{p.Own!.Name}\":{(IsShown(p.Own) ? p.Value : "null")}"))}}}" : IsShown(Own(property)) ? value : "null";
+                string Value(string property, string value) =>
+                    Own(property) is { IsGroup: true } group
+                        ? $"{{{string.Join(',', Parts(group, value).Where(p => !IsGone(p.Own!)).Select(p => $"\"{p.Own!.Name}\":{(IsShown(p.Own) ? p.Value : "null")}"))}}}"
+                    : IsShown(Own(property)) ? value
+                    : "null";
                 if (held.Count > 0)
-                    shown.Add(new ExpectedRow(row.Values.Where(v => !(Own(v.Key) is { } own && !set.Type.Key.Contains(own) && own.Leaves.All(IsGone))).ToImmutableSortedDictionary(v => v.Key, v => Value(v.Key, v.Value), StringComparer.Ordinal)));
+                    shown.Add(
+                        new ExpectedRow(
+                            row.Values.Where(v => !(Own(v.Key) is { } own && !set.Type.Key.Contains(own) && own.Leaves.All(IsGone)))
+                                .ToImmutableSortedDictionary(v => v.Key, v => Value(v.Key, v.Value), StringComparer.Ordinal)
+                        )
+                    );
             }
-            sets.Add(new ExpectedSet(set, mayRead, cell.May.Split(", ", StringSplitOptions.RemoveEmptyEntries).Select(w => Enum.Parse<SetOperations>(w, ignoreCase: true)).Aggregate(SetOperations.None, (sum, o) => sum | o)) { Hidden = gone, Rows = shown, IsWhole = isWhole });
+            sets.Add(
+                new ExpectedSet(
+                    set,
+                    mayRead,
+                    cell.May.Split(", ", StringSplitOptions.RemoveEmptyEntries)
+                        .Select(w => Enum.Parse<SetOperations>(w, ignoreCase: true))
+                        .Aggregate(SetOperations.None, (sum, o) => sum | o)
+                )
+                {
+                    Hidden = gone,
+                    Rows = shown,
+                    IsWhole = isWhole,
+                }
+            );
         }
         hidden.ExceptWith(visible);
         hidden.IntersectWith(await DistinctiveAsync(cancellation));
@@ -143,7 +212,13 @@ internal sealed partial class AccessReference
         if (property is not { IsGroup: true })
             return [(property, json)];
         using var value = JsonDocument.Parse(json);
-        return [.. value.RootElement.EnumerateObject().Where(m => property.Members.Any(p => p.Name == m.Name)).Select(m => ((Property?)property.Members.First(p => p.Name == m.Name), m.Value.GetRawText()))];
+        return
+        [
+            .. value
+                .RootElement.EnumerateObject()
+                .Where(m => property.Members.Any(p => p.Name == m.Name))
+                .Select(m => ((Property?)property.Members.First(p => p.Name == m.Name), m.Value.GetRawText())),
+        ];
     }
 
     private HashSet<string>? _distinctive;
@@ -156,14 +231,22 @@ internal sealed partial class AccessReference
         var counts = new Dictionary<string, int>();
         foreach (var set in _service.Model.Sets)
         {
-            foreach (var text in (await RowsAsync(set, cancellation)).Rows.SelectMany(r => r.Values.SelectMany(v => Parts(set.Type.Properties.FirstOrDefault(p => p.Name == v.Key), v.Value).SelectMany(p => Texts(p.Value)))))
+            foreach (
+                var text in (await RowsAsync(set, cancellation)).Rows.SelectMany(r =>
+                    r.Values.SelectMany(v =>
+                        Parts(set.Type.Properties.FirstOrDefault(p => p.Name == v.Key), v.Value).SelectMany(p => Texts(p.Value))
+                    )
+                )
+            )
                 counts[text] = counts.GetValueOrDefault(text) + 1;
         }
         // A table that is published twice holds everything twice.
         var most = _service.Model.Sets.GroupBy(s => s.Source).Max(g => g.Count());
         // A value may be a word of the metadata, too, such as the name of a column in a table about tables.
-        var named = Name().Matches(Encoding.UTF8.GetString(CsdlXmlWriter.Write(_service.Model, ODataVersion.V401)))
-            .Select(m => m.Value).ToHashSet();
+        var named = Name()
+            .Matches(Encoding.UTF8.GetString(CsdlXmlWriter.Write(_service.Model, ODataVersion.V401)))
+            .Select(m => m.Value)
+            .ToHashSet();
         return _distinctive = [.. counts.Where(c => c.Value <= most && !named.Contains(c.Key)).Select(c => c.Key)];
     }
 
@@ -171,17 +254,34 @@ internal sealed partial class AccessReference
     private static partial Regex Name();
 
     /// <summary>The texts in a JSON value that are long enough to be recognised; dates and times are shared by too many rows.</summary>
-    private static IEnumerable<string> Texts(string json) => json.StartsWith('"') && JsonSerializer.Deserialize<string>(json) is { Length: >= ShortestHidden } text && !DateTime.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.None, out _) ? [text] : [];
+    private static IEnumerable<string> Texts(string json) =>
+        json.StartsWith('"')
+        && JsonSerializer.Deserialize<string>(json) is { Length: >= ShortestHidden } text
+        && !DateTime.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.None, out _)
+            ? [text]
+            : [];
 
     /// <summary>A saved check with what it is about.</summary>
-    public async Task<AccessCheck> CheckAsync(AccessCheckDeclaration declared, string caller, IServiceProbe probe, CancellationToken cancellation)
+    public async Task<AccessCheck> CheckAsync(
+        AccessCheckDeclaration declared,
+        string caller,
+        IServiceProbe probe,
+        CancellationToken cancellation
+    )
     {
         var set = _service.Model.FindSet(declared.Set.Value);
         var check = new AccessCheck(declared.Title, caller, probe, set, declared.Can, declared.Operation, null, declared.Property);
         if (set is null)
-            return check with { Fault = $"There is no set '{declared.Set.Value}'.{NearestName.Hint(declared.Set.Value, _service.Model.Sets.Select(s => s.Name))}" };
+            return check with
+            {
+                Fault =
+                    $"There is no set '{declared.Set.Value}'.{NearestName.Hint(declared.Set.Value, _service.Model.Sets.Select(s => s.Name))}",
+            };
         if (declared.Property is { } property && set.Type.Properties.All(p => p.Name != property))
-            return check with { Fault = $"'{set.Name}' has no property '{property}'.{NearestName.Hint(property, set.Type.Properties.Select(p => p.Name))}" };
+            return check with
+            {
+                Fault = $"'{set.Name}' has no property '{property}'.{NearestName.Hint(property, set.Type.Properties.Select(p => p.Name))}",
+            };
         if (declared.Rows is not { } rows)
             return check;
         if (set.IsUnkeyed)
@@ -190,10 +290,19 @@ internal sealed partial class AccessReference
         var read = await TryReadAsync(set, $"$filter={Uri.EscapeDataString(rows.Value)}&$select={select}", cancellation);
         if (!read.Is(out var found, out var fault))
             return check with { Fault = $"Its 'rows' cannot be asked for: {fault.Message}" };
-        return found.Count == 0 ? check with { Fault = $"No row fulfils '{rows.Value}', so this proves nothing." } : check with { Keys = found.Select(r => KeyOf(set, AccessVerifier.RowOf(r))).ToHashSet() };
+        return found.Count == 0
+            ? check with
+            {
+                Fault = $"No row fulfils '{rows.Value}', so this proves nothing.",
+            }
+            : check with
+            {
+                Keys = found.Select(r => KeyOf(set, AccessVerifier.RowOf(r))).ToHashSet(),
+            };
     }
 
-    private static string KeyOf(EntitySet set, ExpectedRow row) => set.IsUnkeyed ? row.ToString() : string.Join(", ", set.Type.Key.Select(k => row.Values.GetValueOrDefault(k.Name)));
+    private static string KeyOf(EntitySet set, ExpectedRow row) =>
+        set.IsUnkeyed ? row.ToString() : string.Join(", ", set.Type.Key.Select(k => row.Values.GetValueOrDefault(k.Name)));
 
     private async Task<(List<ExpectedRow> Rows, bool IsWhole)> RowsAsync(EntitySet set, CancellationToken cancellation)
     {
@@ -225,19 +334,27 @@ internal sealed partial class AccessReference
         return rule.TypeOf(attribute).Kind is EdmKind.String ? $"'{value.Replace("'", "''", StringComparison.Ordinal)}'" : value;
     }
 
-    private async Task<List<JsonElement>?> ReadAsync(EntitySet set, string query, CancellationToken cancellation) => (await TryReadAsync(set, query, cancellation)).Is(out var rows, out _) ? rows : null;
+    private async Task<List<JsonElement>?> ReadAsync(EntitySet set, string query, CancellationToken cancellation) =>
+        (await TryReadAsync(set, query, cancellation)).Is(out var rows, out _) ? rows : null;
 
     private async Task<Result<List<JsonElement>>> TryReadAsync(EntitySet set, string query, CancellationToken cancellation)
     {
         var path = set.IsUnkeyed ? set.Name + "()" : set.Name;
-        if (!RequestAddress.Read(path, query).Is(out var address, out var fault) || !LexedRequest.Read(address).Is(out var lexed, out fault) || !_open.Prepare(lexed, Caller.Anonymous).Is(out var prepared, out fault)
-            || !QueryValues.Make(prepared.Request, lexed, null, TimeProvider.System.GetUtcNow().UtcDateTime).Is(out var values, out fault) || !(await QueryRun.StartAsync(prepared, values, cancellation)).Is(out var run, out fault))
+        if (
+            !RequestAddress.Read(path, query).Is(out var address, out var fault)
+            || !LexedRequest.Read(address).Is(out var lexed, out fault)
+            || !_open.Prepare(lexed, Caller.Anonymous).Is(out var prepared, out fault)
+            || !QueryValues.Make(prepared.Request, lexed, null, TimeProvider.System.GetUtcNow().UtcDateTime).Is(out var values, out fault)
+            || !(await QueryRun.StartAsync(prepared, values, cancellation)).Is(out var run, out fault)
+        )
             return fault;
         await using (run)
         {
             using var body = new MemoryStream();
             using (var output = new PayloadOutput((bytes, token) => body.WriteAsync(bytes, token)))
-                await ODataJsonWriter.For(prepared, new PayloadFormat(ODataVersion.V401, MetadataLevel.None, false)).WriteAsync(run, new LinkBuilder("http://localhost/", address), output, cancellation);
+                await ODataJsonWriter
+                    .For(prepared, new PayloadFormat(ODataVersion.V401, MetadataLevel.None, false))
+                    .WriteAsync(run, new LinkBuilder("http://localhost/", address), output, cancellation);
             using var json = JsonDocument.Parse(body.ToArray());
             return json.RootElement.GetProperty("value").EnumerateArray().Select(r => r.Clone()).ToList();
         }

@@ -8,22 +8,28 @@ using RapidGable.Verification;
 
 namespace RapidGable.Service;
 
-/// <summary>Who may do what, tried over HTTP: the saved checks, and the whole matrix when it is asked for. Each kind of caller comes with a key that only this trial knows.</summary>
+/// <summary>
+/// Who may do what, tried over HTTP: the saved checks, and the whole matrix when it is asked for. Each kind of caller comes with a key
+/// that only this trial knows.
+/// </summary>
 public sealed class AccessTrial
 {
     private readonly Dictionary<string, List<(string Name, Caller Caller, string? Key)>> _callers = [];
     private readonly List<(AccessCheckDeclaration Check, string Name, string? Key)> _checks = [];
     private readonly Dictionary<string, AccessReference> _references = [];
 
-    private AccessTrial()
-    {
-    }
+    private AccessTrial() { }
 
     /// <summary>The keys that the tried service lends, with who comes with each.</summary>
     public IReadOnlyDictionary<string, Caller> Keys { get; private set; } = ImmutableDictionary<string, Caller>.Empty;
 
     /// <param name="all">Try the whole matrix, and not the saved checks alone.</param>
-    public static async Task<AccessTrial> PrepareAsync(LoadedWorkspace workspace, ServiceRegistry registry, bool all, CancellationToken cancellation)
+    public static async Task<AccessTrial> PrepareAsync(
+        LoadedWorkspace workspace,
+        ServiceRegistry registry,
+        bool all,
+        CancellationToken cancellation
+    )
     {
         var trial = new AccessTrial();
         var keys = new Dictionary<string, Caller>();
@@ -40,12 +46,22 @@ public sealed class AccessTrial
         {
             var reference = trial._references[service.Model.Service] = new AccessReference(service, workspace);
             if (all)
-                trial._callers[service.Model.Service] = [.. (await reference.CallersAsync(cancellation)).Select(c => (c.Name, c.Caller, Lend(c.Caller)))];
+                trial._callers[service.Model.Service] =
+                [
+                    .. (await reference.CallersAsync(cancellation)).Select(c => (c.Name, c.Caller, Lend(c.Caller))),
+                ];
         }
         foreach (var check in workspace.Declaration.Checks)
         {
-            var caller = check.Roles is { } roles ? Caller.WithRoles([.. roles]) with { Attributes = Caller.AttributesOf(check.Attributes) } : Caller.Anonymous;
-            var name = check.Roles is not { } named ? "not signed in" : string.Join(' ', named.DefaultIfEmpty("signed in").Concat(check.Attributes.Select(a => $"{a.Name}={a.Value}")));
+            var caller = check.Roles is { } roles
+                ? Caller.WithRoles([.. roles]) with
+                {
+                    Attributes = Caller.AttributesOf(check.Attributes),
+                }
+                : Caller.Anonymous;
+            var name = check.Roles is not { } named
+                ? "not signed in"
+                : string.Join(' ', named.DefaultIfEmpty("signed in").Concat(check.Attributes.Select(a => $"{a.Name}={a.Value}")));
             trial._checks.Add((check, name, Lend(caller)));
         }
         trial.Keys = keys;
@@ -53,7 +69,13 @@ public sealed class AccessTrial
     }
 
     /// <param name="address">Of the service that lends the keys.</param>
-    public async Task<IReadOnlyList<ServiceReport>> RunAsync(PublishedService service, HttpClient client, string address, Action<string> progress, CancellationToken cancellation)
+    public async Task<IReadOnlyList<ServiceReport>> RunAsync(
+        PublishedService service,
+        HttpClient client,
+        string address,
+        Action<string> progress,
+        CancellationToken cancellation
+    )
     {
         var name = service.Model.Service;
         var (root, reference) = ($"{address}{ODataFace.Prefix}{name}/", _references[name]);

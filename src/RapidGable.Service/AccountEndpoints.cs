@@ -23,7 +23,8 @@ internal sealed record AccountBody
 
     public ImmutableArray<string> Roles { get; init; } = [];
 
-    public ImmutableDictionary<string, ImmutableArray<string>> Attributes { get; init; } = ImmutableDictionary<string, ImmutableArray<string>>.Empty;
+    public ImmutableDictionary<string, ImmutableArray<string>> Attributes { get; init; } =
+        ImmutableDictionary<string, ImmutableArray<string>>.Empty;
 
     public ImmutableArray<string>? Services { get; init; }
 
@@ -32,14 +33,26 @@ internal sealed record AccountBody
     public int? Days { get; init; }
 
     /// <summary>What is wrong with it; null = nothing.</summary>
-    public string? Fault => Name.Length is 0 or > 100 || Name.Any(char.IsControl) || Name.Contains(':') ? "A name has up to 100 characters, without ':' and control characters."
-        : Roles.IsDefault || Roles.FirstOrDefault(r => r is null || !AccessRule.IsRole(r)) is not null ? "A role takes small letters, digits and '-'."
-        : Attributes.Any(a => !SimpleIdentifier.IsValid(a.Key) || a.Key == "user" || a.Value.IsDefaultOrEmpty || a.Value.Any(v => v is null || v.Any(char.IsControl))) ? "An attribute is a name with texts, such as region with north."
+    public string? Fault =>
+        Name.Length is 0 or > 100 || Name.Any(char.IsControl) || Name.Contains(':')
+            ? "A name has up to 100 characters, without ':' and control characters."
+        : Roles.IsDefault || Roles.FirstOrDefault(r => r is null || !AccessRule.IsRole(r)) is not null
+            ? "A role takes small letters, digits and '-'."
+        : Attributes.Any(a =>
+            !SimpleIdentifier.IsValid(a.Key)
+            || a.Key == "user"
+            || a.Value.IsDefaultOrEmpty
+            || a.Value.Any(v => v is null || v.Any(char.IsControl))
+        )
+            ? "An attribute is a name with texts, such as region with north."
         : May is { } may && may.Any(m => !Grant.OperationWords.Contains(m)) ? $"Operations: {string.Join(", ", Grant.OperationWords)}."
-        : Days is < 1 or > 36_500 ? "A key is taken for 1 to 36500 days." : null;
+        : Days is < 1 or > 36_500 ? "A key is taken for 1 to 36500 days."
+        : null;
 }
 
-/// <summary>The parts of the management interface about people: the console's session, accounts, keys, who may do what, and the audit log.</summary>
+/// <summary>
+/// The parts of the management interface about people: the console's session, accounts, keys, who may do what, and the audit log.
+/// </summary>
 internal static class AccountEndpoints
 {
     private const int ShortestPassword = 8;
@@ -52,7 +65,16 @@ internal static class AccountEndpoints
     public static void MapSession(IEndpointRouteBuilder app)
     {
         app.MapGet("/manage/session", async (HttpContext context, Administration administration) =>
-            Results.Json(new { required = administration.IsRequired, name = context.Request.Headers.Authorization.Count > 0 || context.Request.Headers.Cookie.Count > 0 ? await administration.NameOfAsync(context) : null }));
+            Results.Json(
+                new
+                {
+                    required = administration.IsRequired,
+                    name = context.Request.Headers.Authorization.Count > 0 || context.Request.Headers.Cookie.Count > 0
+                        ? await administration.NameOfAsync(context)
+                        : null,
+                }
+            )
+        );
         app.MapPost("/manage/session", async (HttpContext context, Administration administration) =>
         {
             if (!Administration.IsOwnClient(context))
@@ -80,30 +102,85 @@ internal static class AccountEndpoints
         var folder = () => registry.Workspace.Declaration.Folder;
         manage.MapGet("/accounts", (AccountStore store) => ManagementInterface.Json(Shown(registry, store.Current ?? new AccountFile())));
         manage.MapPost("/accounts/users", (HttpContext context, AuditLog audit) => ChangeAsync(context, audit, folder(), (body, file) =>
-        {
-            if (body.Password is not { Length: >= ShortestPassword } || body.Password.Any(char.IsControl) || Encoding.UTF8.GetByteCount(body.Name + body.Password) >= PasswordHash.MostBytes)
-                throw new BadAccountException($"A password has at least {ShortestPassword} characters, no more than about {PasswordHash.MostBytes}, and no control characters.");
-            return new Changed(file with { Users = file.Users.SetItem(body.Name, new UserAccount(PasswordHash.Make(body.Password)) { Roles = body.Roles, Attributes = body.Attributes }) }, $"user {body.Name} set", new { body.Name });
-        }));
-        manage.MapPost("/accounts/keys", (HttpContext context, AuditLog audit, TimeProvider time) => ChangeAsync(context, audit, folder(), (body, file) =>
-        {
-            if (body.Services?.FirstOrDefault(s => registry.Find(s) is null) is { } missing)
-                throw new BadAccountException($"There is no service '{missing}'.");
-            var now = time.GetUtcNow().UtcDateTime;
-            var (changed, id, key) = file.WithKey(new ApiKey(body.Name, "", now) { Roles = body.Roles, Attributes = body.Attributes, Services = body.Services, May = body.May, Expires = body.Days is { } days ? now.AddDays(days) : null });
-            return new Changed(changed, $"key {id} made for {body.Name}", new { id, key });
-        }));
-        manage.MapDelete("/accounts/users/{name}", (string name, HttpContext context, AuditLog audit) => Remove(context, audit, folder(), f => f.Users.ContainsKey(name), f => f with { Users = f.Users.Remove(name) }, $"user {name} removed"));
-        manage.MapDelete("/accounts/keys/{id}", (string id, HttpContext context, AuditLog audit) => Remove(context, audit, folder(), f => f.Keys.ContainsKey(id), f => f with { Keys = f.Keys.Remove(id) }, $"key {id} revoked"));
-        manage.MapGet("/services/{name}/access", (string name, string? user, string? roles, string? attributes, AccountStore store) => registry.Find(name) is not { } service
-            ? ManagementInterface.Problem(404, "not-found", $"There is no service '{name}'.")
-            : ManagementInterface.Json(new { service = name, access = user is null && roles is null ? AccessMatrix.Of(service) : AccessMatrix.Of(service, user ?? roles!, CallerOf(store, user, roles, attributes), holdsAll: false) }));
+            {
+                if (
+                    body.Password is not { Length: >= ShortestPassword }
+                    || body.Password.Any(char.IsControl)
+                    || Encoding.UTF8.GetByteCount(body.Name + body.Password) >= PasswordHash.MostBytes
+                )
+                    throw new BadAccountException(
+                        $"A password has at least {ShortestPassword} characters, no more than about {PasswordHash.MostBytes}, "
+                            + $"and no control characters."
+                    );
+                return new Changed(
+                    file with
+                    {
+                        Users = file.Users.SetItem(
+                            body.Name,
+                            new UserAccount(PasswordHash.Make(body.Password)) { Roles = body.Roles, Attributes = body.Attributes }
+                        ),
+                    },
+                    $"user {body.Name} set",
+                    new { body.Name }
+                );
+            }));
+        manage.MapPost("/accounts/keys", (HttpContext context, AuditLog audit, TimeProvider time) =>
+            ChangeAsync(context, audit, folder(), (body, file) =>
+            {
+                if (body.Services?.FirstOrDefault(s => registry.Find(s) is null) is { } missing)
+                    throw new BadAccountException($"There is no service '{missing}'.");
+                var now = time.GetUtcNow().UtcDateTime;
+                var (changed, id, key) = file.WithKey(
+                    new ApiKey(body.Name, "", now)
+                    {
+                        Roles = body.Roles,
+                        Attributes = body.Attributes,
+                        Services = body.Services,
+                        May = body.May,
+                        Expires = body.Days is { } days ? now.AddDays(days) : null,
+                    }
+                );
+                return new Changed(changed, $"key {id} made for {body.Name}", new { id, key });
+            })
+        );
+        manage.MapDelete("/accounts/users/{name}", (string name, HttpContext context, AuditLog audit) =>
+            Remove(
+                context,
+                audit,
+                folder(),
+                f => f.Users.ContainsKey(name),
+                f => f with { Users = f.Users.Remove(name) },
+                $"user {name} removed"
+            )
+        );
+        manage.MapDelete("/accounts/keys/{id}", (string id, HttpContext context, AuditLog audit) =>
+            Remove(context, audit, folder(), f => f.Keys.ContainsKey(id), f => f with { Keys = f.Keys.Remove(id) }, $"key {id} revoked")
+        );
+        manage.MapGet("/services/{name}/access", (string name, string? user, string? roles, string? attributes, AccountStore store) =>
+            registry.Find(name) is not { } service
+                ? ManagementInterface.Problem(404, "not-found", $"There is no service '{name}'.")
+                : ManagementInterface.Json(
+                    new
+                    {
+                        service = name,
+                        access = user is null && roles is null
+                            ? AccessMatrix.Of(service)
+                            : AccessMatrix.Of(service, user ?? roles!, CallerOf(store, user, roles, attributes), holdsAll: false),
+                    }
+                )
+        );
         manage.MapGet("/view", ViewAsync);
-        manage.MapGet("/audit", (string? @event, string? caller, int? count) => ManagementInterface.Json(new
-        {
-            isKept = registry.Workspace.Declaration.Audit.Folder is not null,
-            events = (AuditLog.FolderOf(registry.Workspace.Declaration)?.Read() ?? []).Where(e => (@event is null || e.Event == @event) && (caller is null || e.Caller == caller)).Take(Math.Clamp(count ?? 100, 1, 1_000)),
-        }));
+        manage.MapGet("/audit", (string? @event, string? caller, int? count) =>
+            ManagementInterface.Json(
+                new
+                {
+                    isKept = registry.Workspace.Declaration.Audit.Folder is not null,
+                    events = (AuditLog.FolderOf(registry.Workspace.Declaration)?.Read() ?? [])
+                        .Where(e => (@event is null || e.Event == @event) && (caller is null || e.Caller == caller))
+                        .Take(Math.Clamp(count ?? 100, 1, 1_000)),
+                }
+            )
+        );
     }
 
     private static object Shown(ServiceRegistry registry, AccountFile file)
@@ -112,9 +189,33 @@ internal static class AccountEndpoints
         DateTime? LastUse(string of) => uses.TryGetValue(of, out var time) ? time : null;
         return new
         {
-            roles = registry.All.SelectMany(s => s.Model.Sets).SelectMany(s => s.Rules).SelectMany(r => r.Who.Roles).Concat(file.Users.Values.SelectMany(u => u.Roles)).Distinct().Order(StringComparer.Ordinal),
-            users = file.Users.Select(u => new { name = u.Key, u.Value.Roles, u.Value.Attributes, lastUse = LastUse("user " + u.Key) }),
-            keys = file.Keys.Select(k => new { id = k.Key, k.Value.Name, k.Value.Roles, k.Value.Attributes, k.Value.Services, k.Value.May, k.Value.IsAdministrator, k.Value.Made, k.Value.Expires, lastUse = LastUse("key " + k.Key) }),
+            roles = registry
+                .All.SelectMany(s => s.Model.Sets)
+                .SelectMany(s => s.Rules)
+                .SelectMany(r => r.Who.Roles)
+                .Concat(file.Users.Values.SelectMany(u => u.Roles))
+                .Distinct()
+                .Order(StringComparer.Ordinal),
+            users = file.Users.Select(u => new
+            {
+                name = u.Key,
+                u.Value.Roles,
+                u.Value.Attributes,
+                lastUse = LastUse("user " + u.Key),
+            }),
+            keys = file.Keys.Select(k => new
+            {
+                id = k.Key,
+                k.Value.Name,
+                k.Value.Roles,
+                k.Value.Attributes,
+                k.Value.Services,
+                k.Value.May,
+                k.Value.IsAdministrator,
+                k.Value.Made,
+                k.Value.Expires,
+                lastUse = LastUse("key " + k.Key),
+            }),
             administrators = file.Administrators.Keys,
         };
     }
@@ -127,7 +228,11 @@ internal static class AccountEndpoints
         {
             if (found.Count == wanted.Count)
                 break;
-            var of = use.Event != AuditEvents.SignIn ? null : use.Key is { } key ? "key " + key : use.By == "password" ? "user " + use.Caller : null;
+            var of =
+                use.Event != AuditEvents.SignIn ? null
+                : use.Key is { } key ? "key " + key
+                : use.By == "password" ? "user " + use.Caller
+                : null;
             if (of is not null && wanted.Contains(of))
                 found.TryAdd(of, use.Time);
         }
@@ -139,7 +244,12 @@ internal static class AccountEndpoints
 
     private sealed class BadAccountException(string message) : Exception(message);
 
-    private static async Task<IResult> ChangeAsync(HttpContext context, AuditLog audit, string folder, Func<AccountBody, AccountFile, Changed> change)
+    private static async Task<IResult> ChangeAsync(
+        HttpContext context,
+        AuditLog audit,
+        string folder,
+        Func<AccountBody, AccountFile, Changed> change
+    )
     {
         if (await BodyAsync<AccountBody>(context) is not { } body)
             return ManagementInterface.Problem(400, "body", "The body cannot be read: send the account as JSON.");
@@ -162,7 +272,14 @@ internal static class AccountEndpoints
         }
     }
 
-    private static IResult Remove(HttpContext context, AuditLog audit, string folder, Func<AccountFile, bool> isThere, Func<AccountFile, AccountFile> remove, string note)
+    private static IResult Remove(
+        HttpContext context,
+        AuditLog audit,
+        string folder,
+        Func<AccountFile, bool> isThere,
+        Func<AccountFile, AccountFile> remove,
+        string note
+    )
     {
         try
         {
@@ -181,25 +298,65 @@ internal static class AccountEndpoints
 
     /// <summary>What a read of the OData face gives to somebody else.</summary>
     /// <param name="url">Path and options, from <c>/odata/</c> on.</param>
-    private static async Task<IResult> ViewAsync(string? url, string? user, string? roles, string? attributes, HttpContext context, ODataFace face, Allowances allowances, AccountStore store, AuditLog audit)
+    private static async Task<IResult> ViewAsync(
+        string? url,
+        string? user,
+        string? roles,
+        string? attributes,
+        HttpContext context,
+        ODataFace face,
+        Allowances allowances,
+        AccountStore store,
+        AuditLog audit
+    )
     {
         if (url is null || !url.StartsWith(ODataFace.Prefix, StringComparison.Ordinal))
             return ManagementInterface.Problem(400, "no-face", $"Give the address below {ODataFace.Prefix} as 'url'.");
         var caller = CallerOf(store, user, roles, attributes);
         audit.Managed(context, AdministratorOf(context), $"looked as {user ?? roles ?? "an anonymous caller"}");
         using var allowance = allowances.For(context, caller);
-        var answer = await InnerExchange.RunAsync(context, caller, new InnerRequest("GET", url.Replace(" ", "%20", StringComparison.Ordinal), [], []), face, allowance, context.RequestAborted);
-        return ManagementInterface.Json(new { answer.Status, type = answer.ContentType, isWhole = answer.Body.Length <= ShownBytes, body = Encoding.UTF8.GetString(answer.Body.AsSpan(0, Math.Min(answer.Body.Length, ShownBytes))) });
+        var answer = await InnerExchange.RunAsync(
+            context,
+            caller,
+            new InnerRequest("GET", url.Replace(" ", "%20", StringComparison.Ordinal), [], []),
+            face,
+            allowance,
+            context.RequestAborted
+        );
+        return ManagementInterface.Json(
+            new
+            {
+                answer.Status,
+                type = answer.ContentType,
+                isWhole = answer.Body.Length <= ShownBytes,
+                body = Encoding.UTF8.GetString(answer.Body.AsSpan(0, Math.Min(answer.Body.Length, ShownBytes))),
+            }
+        );
     }
 
-    /// <summary>Whom a look is for: a user by name, else roles joined by commas, with attributes as <c>name=value</c> joined by commas; else nobody known.</summary>
+    /// <summary>
+    /// Whom a look is for: a user by name, else roles joined by commas, with attributes as <c>name=value</c> joined by commas; else
+    /// nobody known.
+    /// </summary>
     internal static Caller CallerOf(AccountStore store, string? user, string? roles, string? attributes)
     {
-        static string[] Words(string? text) => text?.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries) ?? [];
+        static string[] Words(string? text) =>
+            text?.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries) ?? [];
         if (user is not null)
-            return store.Current?.Users.GetValueOrDefault(user) is { } account ? new Caller(true, [.. account.Roles]) { Name = user, Attributes = account.Attributes } : Caller.WithRoles() with { Name = user };
-        return roles is null ? Caller.Anonymous
-            : new Caller(true, [.. Words(roles)]) { Attributes = Caller.AttributesOf(Words(attributes).Select(a => a.Split('=', 2)).Where(a => a.Length == 2).Select(a => (a[0], a[1]))) };
+            return store.Current?.Users.GetValueOrDefault(user) is { } account
+                ? new Caller(true, [.. account.Roles]) { Name = user, Attributes = account.Attributes }
+                : Caller.WithRoles() with
+                {
+                    Name = user,
+                };
+        return roles is null
+            ? Caller.Anonymous
+            : new Caller(true, [.. Words(roles)])
+            {
+                Attributes = Caller.AttributesOf(
+                    Words(attributes).Select(a => a.Split('=', 2)).Where(a => a.Length == 2).Select(a => (a[0], a[1]))
+                ),
+            };
     }
 
     private static string AdministratorOf(HttpContext context) => context.Items[ManagementInterface.AdministratorItem] as string ?? "";
@@ -209,7 +366,9 @@ internal static class AccountEndpoints
     {
         try
         {
-            return context.Request.ContentLength is > 64 * 1024 || !context.Request.HasJsonContentType() ? null : await context.Request.ReadFromJsonAsync<T>(ManagementInterface.JsonOptions, context.RequestAborted);
+            return context.Request.ContentLength is > 64 * 1024 || !context.Request.HasJsonContentType()
+                ? null
+                : await context.Request.ReadFromJsonAsync<T>(ManagementInterface.JsonOptions, context.RequestAborted);
         }
         catch (Exception exception) when (exception is JsonException or BadHttpRequestException or InvalidOperationException)
         {

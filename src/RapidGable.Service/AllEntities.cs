@@ -11,7 +11,8 @@ using RapidGable.Requests;
 namespace RapidGable.Service;
 
 /// <summary>
-/// <c>$all</c> (URL conventions 4.16): the entities of all sets that the caller may read, set by set in the order of the service document, and
+/// <c>$all</c> (URL conventions 4.16): the entities of all sets that the caller may read, set by set in the order of the service
+/// document, and
 /// <c>$all/Type</c>, those of one type. Each set is asked by a request of its own, so that every rule of the set holds here too.
 /// </summary>
 /// <param name="isRead">The method, or what stands for it, reads.</param>
@@ -39,9 +40,13 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
         var method = exchange.Request.Method;
         if (!isRead)
             return ODataFace.Refused(exchange, "GET, HEAD, OPTIONS", $"{method} is not allowed here; this resource can be read only.");
-        if (!Read(address).Is(out var format, out var fault)
-            || !Negotiation.Content(BodyKind.Json, exchange.Version, exchange.Request.Headers.Accept, format.Length > 0 ? format : null, "").Is(out var negotiated, out fault)
-            || !Paths(address).Is(out var paths, out fault))
+        if (
+            !Read(address).Is(out var format, out var fault)
+            || !Negotiation
+                .Content(BodyKind.Json, exchange.Version, exchange.Request.Headers.Accept, format.Length > 0 ? format : null, "")
+                .Is(out var negotiated, out fault)
+            || !Paths(address).Is(out var paths, out fault)
+        )
             return fault;
         var first = _start.Path.Length == 0 ? 0 : paths.IndexOf(_start.Path);
         if (first < 0)
@@ -88,7 +93,14 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
             {
                 case "$top" or "$skip":
                     if (!long.TryParse(option.Value, NumberStyles.None, CultureInfo.InvariantCulture, out var number))
-                        return new RequestFault(400, "number", $"{name} needs a whole number of at least 0, not '{option.Value}'.", name, option.Value, 0);
+                        return new RequestFault(
+                            400,
+                            "number",
+                            $"{name} needs a whole number of at least 0, not '{option.Value}'.",
+                            name,
+                            option.Value,
+                            0
+                        );
                     (_top, _skip) = name == "$top" ? (number, _skip) : (_top, number);
                     break;
                 case "$count":
@@ -103,20 +115,31 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
                     format = option.Value;
                     break;
                 default:
-                    if (SkipToken.Reading(option.Value, i => i is [var path, var token, var before] ? new Position(path.GetString()!, token.GetString(), before.GetInt64()) : null) is not { } position)
+                    if (
+                        SkipToken.Reading(option.Value, i =>
+                            i is [var path, var token, var before]
+                                ? new Position(path.GetString()!, token.GetString(), before.GetInt64())
+                                : null
+                        )
+                        is not { } position
+                    )
                         return RequestFault.ForeignSkipToken;
                     _start = position;
                     break;
             }
         }
-        return seen.Contains("$skip") && seen.Contains("$skiptoken") ? new RequestFault(400, "skiptoken", "$skip and $skiptoken exclude each other. Follow the next link as it is.", "$skip") : format;
+        return seen.Contains("$skip") && seen.Contains("$skiptoken")
+            ? new RequestFault(400, "skiptoken", "$skip and $skiptoken exclude each other. Follow the next link as it is.", "$skip")
+            : format;
     }
 
     /// <summary>The addresses of the sets, or of the parts of them that hold entities of the type in the path.</summary>
     private Result<List<string>> Paths(RequestAddress address)
     {
         var model = exchange.Service.ModelFor(exchange.Caller);
-        var sets = model.Sets.Where(s => s is { ContainedIn: null, IsUnkeyed: false } && (_search.Count > 0 ? s.IsSearchable : !s.RequiresFilter)).ToList();
+        var sets = model
+            .Sets.Where(s => s is { ContainedIn: null, IsUnkeyed: false } && (_search.Count > 0 ? s.IsSearchable : !s.RequiresFilter))
+            .ToList();
         // A page holds entities of several sets, so the smallest limit among them holds.
         _most = sets.SelectMany(s => new[] { s.LargestPage, s.LargestCost }).OfType<int>().DefaultIfEmpty(Limits.DefaultLargestPage).Min();
         if (address.Segments.Length == 1)
@@ -124,9 +147,19 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
         if (address.Segments.Length > 2)
             return RequestFault.NotFound($"Nothing follows $all/{address.Segments[1].Text}.", "path");
         var type = address.Segments[1].Text;
-        var paths = sets.Where(s => model.QualifiedName(s.Type) == type).Select(s => Uri.EscapeDataString(s.Name))
-            .Concat(sets.Where(s => s.Type.Derived.Any(d => $"{model.Namespace}.{d.Name}" == type)).Select(s => $"{Uri.EscapeDataString(s.Name)}/{Uri.EscapeDataString(type)}")).ToList();
-        return paths.Count > 0 ? paths : RequestFault.NotFound($"There is no entity type '{type}'.{NearestName.Hint(type, sets.Select(s => model.QualifiedName(s.Type)))}", "path");
+        var paths = sets.Where(s => model.QualifiedName(s.Type) == type)
+            .Select(s => Uri.EscapeDataString(s.Name))
+            .Concat(
+                sets.Where(s => s.Type.Derived.Any(d => $"{model.Namespace}.{d.Name}" == type))
+                    .Select(s => $"{Uri.EscapeDataString(s.Name)}/{Uri.EscapeDataString(type)}")
+            )
+            .ToList();
+        return paths.Count > 0
+            ? paths
+            : RequestFault.NotFound(
+                $"There is no entity type '{type}'.{NearestName.Hint(type, sets.Select(s => model.QualifiedName(s.Type)))}",
+                "path"
+            );
     }
 
     /// <param name="Entities">Each with the address of its set.</param>
@@ -157,7 +190,12 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
                     var before = _start.Before + entities.Count;
                     return new Page(entities, before >= _top ? null : new Position(paths[i], token, before));
                 }
-                IEnumerable<string> options = [.. _search, .. skip > 0 ? [$"$skip={skip}"] : Array.Empty<string>(), .. token is null ? Array.Empty<string>() : [$"$skiptoken={token}"]];
+                IEnumerable<string> options =
+                [
+                    .. _search,
+                    .. skip > 0 ? [$"$skip={skip}"] : Array.Empty<string>(),
+                    .. token is null ? Array.Empty<string>() : [$"$skiptoken={token}"],
+                ];
                 if (!(await AskAsync($"{paths[i]}?{string.Join('&', options)}", rows - entities.Count)).Is(out var answer, out var fault))
                     return fault;
                 entities.AddRange(answer.RootElement.GetProperty("value").EnumerateArray().Select(e => (paths[i], e)));
@@ -171,7 +209,10 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
 
     private static string? Next(JsonElement answer)
     {
-        if (answer.EnumerateObject().FirstOrDefault(p => p.Name is "@odata.nextLink" or "@nextLink") is not { Value: { ValueKind: JsonValueKind.String } link })
+        if (
+            answer.EnumerateObject().FirstOrDefault(p => p.Name is "@odata.nextLink" or "@nextLink")
+            is not { Value: { ValueKind: JsonValueKind.String } link }
+        )
             return null;
         var text = link.GetString()!;
         return text[(text.IndexOf("$skiptoken=", StringComparison.Ordinal) + "$skiptoken=".Length)..];
@@ -180,20 +221,38 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
     private async Task<(long Count, RequestFault? Fault)> CountAsync(string path)
     {
         var answer = await RunAsync($"{path}/$count?{string.Join('&', _search)}", []);
-        return answer.IsSuccess ? (long.Parse(Encoding.UTF8.GetString(answer.Body), CultureInfo.InvariantCulture), null) : (0, Fault(answer));
+        return answer.IsSuccess
+            ? (long.Parse(Encoding.UTF8.GetString(answer.Body), CultureInfo.InvariantCulture), null)
+            : (0, Fault(answer));
     }
 
     private async Task<Result<JsonDocument>> AskAsync(string target, int rows)
     {
         var accept = exchange.Request.Headers.Accept.ToString();
-        var answer = await RunAsync(target, [("Prefer", $"maxpagesize={rows}"), .. accept.Length > 0 ? [("Accept", accept)] : Array.Empty<(string, string)>()]);
+        var answer = await RunAsync(
+            target,
+            [("Prefer", $"maxpagesize={rows}"), .. accept.Length > 0 ? [("Accept", accept)] : Array.Empty<(string, string)>()]
+        );
         return answer.IsSuccess ? JsonDocument.Parse(answer.Body) : Fault(answer);
     }
 
     private Task<InnerResponse> RunAsync(string target, IEnumerable<(string, string)> headers)
     {
         var version = exchange.Request.Headers["OData-MaxVersion"].ToString();
-        return InnerExchange.RunAsync(exchange.Context, exchange.Caller, new InnerRequest("GET", new Uri(exchange.Root).AbsolutePath + target, [.. headers, .. version.Length > 0 ? [("OData-MaxVersion", version)] : Array.Empty<(string, string)>()], []), face, exchange.Allowance, exchange.Cancellation, InnerExchange.UnitOf(exchange.Context));
+        return InnerExchange.RunAsync(
+            exchange.Context,
+            exchange.Caller,
+            new InnerRequest(
+                "GET",
+                new Uri(exchange.Root).AbsolutePath + target,
+                [.. headers, .. version.Length > 0 ? [("OData-MaxVersion", version)] : Array.Empty<(string, string)>()],
+                []
+            ),
+            face,
+            exchange.Allowance,
+            exchange.Cancellation,
+            InnerExchange.UnitOf(exchange.Context)
+        );
     }
 
     /// <summary>The error that a set answered with, as this answer's own.</summary>
@@ -209,7 +268,12 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
     {
         var type = address.Segments.Length > 1 ? address.Segments[1].Text : "Edm.EntityType";
         using var stream = new MemoryStream();
-        using (var json = new Utf8JsonWriter(stream, new JsonWriterOptions { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping, SkipValidation = true }))
+        using (
+            var json = new Utf8JsonWriter(
+                stream,
+                new JsonWriterOptions { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping, SkipValidation = true }
+            )
+        )
         {
             json.WriteStartObject();
             if (format.HasContext)
@@ -231,13 +295,19 @@ internal sealed class AllEntities(Exchange exchange, ODataFace face, bool isRead
             json.WriteEndArray();
             if (page.Next is { } next)
             {
-                var options = address.Options.Where(o => o.Name.TrimStart('$').ToLowerInvariant() is not ("skip" or "skiptoken")).Select(o => o.Raw);
-                json.WriteString(format.Control("nextLink"), $"{exchange.Root}{address.RawPath}?{string.Join('&', options.Append("$skiptoken=" + Token(next)))}");
+                var options = address
+                    .Options.Where(o => o.Name.TrimStart('$').ToLowerInvariant() is not ("skip" or "skiptoken"))
+                    .Select(o => o.Raw);
+                json.WriteString(
+                    format.Control("nextLink"),
+                    $"{exchange.Root}{address.RawPath}?{string.Join('&', options.Append("$skiptoken=" + Token(next)))}"
+                );
             }
             json.WriteEndObject();
         }
         return stream.ToArray();
     }
 
-    private static string Token(Position position) => Base64Url.EncodeToString(JsonSerializer.SerializeToUtf8Bytes(new object?[] { position.Path, position.Token, position.Before }));
+    private static string Token(Position position) =>
+        Base64Url.EncodeToString(JsonSerializer.SerializeToUtf8Bytes(new object?[] { position.Path, position.Token, position.Before }));
 }

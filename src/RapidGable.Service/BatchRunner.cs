@@ -13,7 +13,15 @@ namespace RapidGable.Service;
 /// <param name="Id">Unique in the batch; empty = nothing refers to it.</param>
 /// <param name="Group">The atomicity group or change set; null = none.</param>
 /// <param name="DependsOn">Ids of requests and groups that must have succeeded.</param>
-internal sealed record BatchRequest(string Id, string Method, string Url, IReadOnlyList<(string Name, string Value)> Headers, byte[] Body, string? Group, IReadOnlyList<string> DependsOn);
+internal sealed record BatchRequest(
+    string Id,
+    string Method,
+    string Url,
+    IReadOnlyList<(string Name, string Value)> Headers,
+    byte[] Body,
+    string? Group,
+    IReadOnlyList<string> DependsOn
+);
 
 /// <summary>A batch as one of its two formats reads it.</summary>
 /// <param name="AnswersAll">Requests that were not run are answered too.</param>
@@ -49,7 +57,12 @@ internal static class BatchRunner
             return new RequestFault(415, "content-type", "A batch is application/json or multipart/mixed with a boundary.", "Content-Type");
         var isJson = type.MediaType.Equals("application/json", StringComparison.OrdinalIgnoreCase);
         if (!isJson && !type.MediaType.Equals("multipart/mixed", StringComparison.OrdinalIgnoreCase))
-            return new RequestFault(415, "content-type", $"A batch is application/json or multipart/mixed, not {type.MediaType}.", "Content-Type");
+            return new RequestFault(
+                415,
+                "content-type",
+                $"A batch is application/json or multipart/mixed, not {type.MediaType}.",
+                "Content-Type"
+            );
         if (!(await Bodies.ReadAsync(exchange)).Is(out var body, out var fault))
             return fault;
         var read = isJson ? JsonBatch.Read(body) : MultipartBatch.Read(body, HeaderUtilities.RemoveQuotes(type.Boundary).ToString());
@@ -130,18 +143,39 @@ internal static class BatchRunner
         var failed = new HashSet<string>();
         var addresses = new Dictionary<string, string>();
         var stopped = false;
-        for (var i = 0; i < batch.Requests.Count;)
+        for (var i = 0; i < batch.Requests.Count; )
         {
-            var unit = batch.Requests[i].Group is { } group ? batch.Requests.Skip(i).TakeWhile(r => r.Group == group).ToList() : [batch.Requests[i]];
+            var unit = batch.Requests[i].Group is { } group
+                ? batch.Requests.Skip(i).TakeWhile(r => r.Group == group).ToList()
+                : [batch.Requests[i]];
             i += unit.Count;
             if (stopped && !batch.AnswersAll)
                 break;
-            var results = stopped ? [.. unit.Select(r => new BatchResponse(r, NotRun("An earlier request failed, and the batch does not go on after errors.")))]
-                : unit[0].Group is null ? [await OneAsync(exchange, unit[0], failed, addresses, face, null)] : await GroupAsync(exchange, unit, failed, addresses, face);
+            var results =
+                stopped
+                    ?
+                    [
+                        .. unit.Select(r => new BatchResponse(
+                            r,
+                            NotRun("An earlier request failed, and the batch does not go on after errors.")
+                        )),
+                    ]
+                : unit[0].Group is null ? [await OneAsync(exchange, unit[0], failed, addresses, face, null)]
+                : await GroupAsync(exchange, unit, failed, addresses, face);
             if (results.Exists(r => !r.Response.IsSuccess))
             {
                 // A group is done as a whole or not at all.
-                results = [.. results.Select(r => r.Response.IsSuccess ? r with { Response = NotRun("Another request of the same group failed.") with { Held = r.Response.Held } } : r)];
+                results =
+                [
+                    .. results.Select(r =>
+                        r.Response.IsSuccess
+                            ? r with
+                            {
+                                Response = NotRun("Another request of the same group failed.") with { Held = r.Response.Held },
+                            }
+                            : r
+                    ),
+                ];
                 failed.UnionWith(unit.Select(r => r.Id).Append(unit[0].Group ?? unit[0].Id).Where(id => id.Length > 0));
                 stopped |= !goesOn;
             }
@@ -149,10 +183,19 @@ internal static class BatchRunner
         }
     }
 
-    private static InnerResponse NotRun(string message) => new(424, [("Content-Type", "application/json")], ErrorJsonWriter.Write(new RequestFault(424, "dependency", message)));
+    private static InnerResponse NotRun(string message) =>
+        new(424, [("Content-Type", "application/json")], ErrorJsonWriter.Write(new RequestFault(424, "dependency", message)));
 
-    /// <summary>Requests that are done as a whole or not at all, in one transaction; it is tried again when others got in its way (M-51).</summary>
-    private static async Task<List<BatchResponse>> GroupAsync(Exchange exchange, List<BatchRequest> group, HashSet<string> failed, Dictionary<string, string> addresses, ODataFace face)
+    /// <summary>
+    /// Requests that are done as a whole or not at all, in one transaction; it is tried again when others got in its way (M-51).
+    /// </summary>
+    private static async Task<List<BatchResponse>> GroupAsync(
+        Exchange exchange,
+        List<BatchRequest> group,
+        HashSet<string> failed,
+        Dictionary<string, string> addresses,
+        ODataFace face
+    )
     {
         using var tries = new ChangeTries();
         while (true)
@@ -161,7 +204,11 @@ internal static class BatchRunner
             var known = new Dictionary<string, string>(addresses);
             var results = new List<BatchResponse>();
             foreach (var request in group)
-                results.Add(results.Exists(r => !r.Response.IsSuccess) ? new BatchResponse(request, NotRun("A request that this one depends on failed.")) : await OneAsync(exchange, request, failed, known, face, unit));
+                results.Add(
+                    results.Exists(r => !r.Response.IsSuccess)
+                        ? new BatchResponse(request, NotRun("A request that this one depends on failed."))
+                        : await OneAsync(exchange, request, failed, known, face, unit)
+                );
             var isGood = results.TrueForAll(r => r.Response.IsSuccess);
             if (isGood && await CommitAsync(unit, face, exchange.Context.TraceIdentifier) is { } fault)
                 (isGood, results[^1]) = (false, results[^1] with { Response = Failed(fault) });
@@ -192,27 +239,52 @@ internal static class BatchRunner
         }
     }
 
-    private static InnerResponse Failed(RequestFault fault) => new(fault.Status, [("Content-Type", "application/json")], ErrorJsonWriter.Write(fault));
+    private static InnerResponse Failed(RequestFault fault) =>
+        new(fault.Status, [("Content-Type", "application/json")], ErrorJsonWriter.Write(fault));
 
-    private static async Task<BatchResponse> OneAsync(Exchange exchange, BatchRequest request, HashSet<string> failed, Dictionary<string, string> addresses, ODataFace face, ChangeUnit? unit)
+    private static async Task<BatchResponse> OneAsync(
+        Exchange exchange,
+        BatchRequest request,
+        HashSet<string> failed,
+        Dictionary<string, string> addresses,
+        ODataFace face,
+        ChangeUnit? unit
+    )
     {
         if (request.DependsOn.Append(Reference(request.Url)).Any(id => id is not null && failed.Contains(id)))
             return new BatchResponse(request, NotRun("A request that this one depends on failed."));
         var root = new Uri(exchange.Root).AbsolutePath;
         if (Target(request, exchange.Root, root, addresses) is not { } target)
             return new BatchResponse(request, Failed(RequestFault.NotFound($"'{request.Url}' is not an address of this service.")));
-        string? AddressOf(string reference) => Reference(reference) is { } id && addresses.TryGetValue(id, out var address) ? address + reference[(id.Length + 1)..] : null;
-        var response = await InnerExchange.RunAsync(exchange.Context, exchange.Caller, new InnerRequest(request.Method.ToUpperInvariant(), target, request.Headers, request.Body), face, exchange.Allowance, exchange.Cancellation, unit, AddressOf, isPart: true);
+        string? AddressOf(string reference) =>
+            Reference(reference) is { } id && addresses.TryGetValue(id, out var address) ? address + reference[(id.Length + 1)..] : null;
+        var response = await InnerExchange.RunAsync(
+            exchange.Context,
+            exchange.Caller,
+            new InnerRequest(request.Method.ToUpperInvariant(), target, request.Headers, request.Body),
+            face,
+            exchange.Allowance,
+            exchange.Cancellation,
+            unit,
+            AddressOf,
+            isPart: true
+        );
         if (request.Id.Length > 0)
         {
             // What a request made is where it says; else a reference is about what it addressed.
             var made = response.Headers.FirstOrDefault(h => h.Name.Equals("Location", StringComparison.OrdinalIgnoreCase)).Value;
-            addresses[request.Id] = response.IsSuccess && made is not null && made.StartsWith(exchange.Root, StringComparison.Ordinal) ? root + made[exchange.Root.Length..] : target.Split('?')[0];
+            addresses[request.Id] =
+                response.IsSuccess && made is not null && made.StartsWith(exchange.Root, StringComparison.Ordinal)
+                    ? root + made[exchange.Root.Length..]
+                    : target.Split('?')[0];
         }
         return new BatchResponse(request, response);
     }
 
-    /// <summary>The path and query of a request: its address may be absolute, start at the host, or count from the batch's own (JSON format 19.2).</summary>
+    /// <summary>
+    /// The path and query of a request: its address may be absolute, start at the host, or count from the batch's own (JSON format
+    /// 19.2).
+    /// </summary>
     private static string? Target(BatchRequest request, string root, string rootPath, Dictionary<string, string> addresses)
     {
         var url = request.Url;

@@ -5,14 +5,23 @@ using RapidGable.Requests;
 
 namespace RapidGable.Service;
 
-/// <summary>The answer to a change of many entities: each that has changed as it is now, and those that could not be with why (Protocol 11.4.13, 11.4.14).</summary>
+/// <summary>
+/// The answer to a change of many entities: each that has changed as it is now, and those that could not be with why (Protocol 11.4.13,
+/// 11.4.14).
+/// </summary>
 internal static class ChangedMembers
 {
     private const string Exception = "@Org.OData.Core.V1.DataModificationException";
 
     /// <param name="context">Gives the context URL of a fragment.</param>
     /// <param name="members">In the order of the request, each that is there with its representation.</param>
-    public static byte[] Write(PayloadFormat format, Func<string, string> context, string set, bool isDelta, IEnumerable<(ChangedMember Member, byte[]? Now)> members)
+    public static byte[] Write(
+        PayloadFormat format,
+        Func<string, string> context,
+        string set,
+        bool isDelta,
+        IEnumerable<(ChangedMember Member, byte[]? Now)> members
+    )
     {
         using var stream = new MemoryStream();
         using (var json = new Utf8JsonWriter(stream, new JsonWriterOptions { Encoder = JsonText.Encoder }))
@@ -36,7 +45,9 @@ internal static class ChangedMembers
         return stream.ToArray();
     }
 
-    /// <summary>An entity that is gone, or one that is as it was; a new one that could not be made is neither, and goes back as it came.</summary>
+    /// <summary>
+    /// An entity that is gone, or one that is as it was; a new one that could not be made is neither, and goes back as it came.
+    /// </summary>
     private static void Told(Utf8JsonWriter json, PayloadFormat format, Func<string, string> context, string set, ChangedMember member)
     {
         var is40 = format.Version == ODataVersion.V40;
@@ -56,9 +67,16 @@ internal static class ChangedMembers
             json.WriteString(isGone && is40 ? "id" : format.Control("id"), address);
         if (member.Fault is { } fault)
             Why(json, member.Change, fault);
-        if (member.Sent is not { ValueKind: JsonValueKind.Object } sent || (member.Address is not null && member.Change != MemberChange.Insert))
+        if (
+            member.Sent is not { ValueKind: JsonValueKind.Object } sent
+            || (member.Address is not null && member.Change != MemberChange.Insert)
+        )
             return;
-        foreach (var value in sent.EnumerateObject().Where(m => !m.Name.StartsWith('@') || m.Name is "@id" or "@odata.id").DistinctBy(m => m.Name))
+        foreach (
+            var value in sent.EnumerateObject()
+                .Where(m => !m.Name.StartsWith('@') || m.Name is "@id" or "@odata.id")
+                .DistinctBy(m => m.Name)
+        )
             value.WriteTo(json);
     }
 

@@ -42,14 +42,26 @@ internal static class InnerExchange
     /// <summary>The changes that this request is to be done together with; null = it stands alone.</summary>
     public static ChangeUnit? UnitOf(HttpContext context) => context.Features.Get<Mark>()?.Unit;
 
-    /// <summary>The address of what another part of the same batch made or is about, by a reference such as <c>$1</c>; null = there is none.</summary>
+    /// <summary>
+    /// The address of what another part of the same batch made or is about, by a reference such as <c>$1</c>; null = there is none.
+    /// </summary>
     public static string? AddressOf(HttpContext context, string reference) => context.Features.Get<Mark>()?.AddressOf?.Invoke(reference);
 
     /// <param name="allowance">What it may take; the answer holds its bytes of that until they are given back.</param>
     /// <param name="unit">The changes that it is done together with; null = it stands alone.</param>
     /// <param name="addressOf">Addresses by their references; null = there are none.</param>
     /// <param name="isPart">It is a part of a batch.</param>
-    public static async Task<InnerResponse> RunAsync(HttpContext outer, Caller caller, InnerRequest request, ODataFace face, RequestAllowance allowance, CancellationToken cancellation, ChangeUnit? unit = null, Func<string, string?>? addressOf = null, bool isPart = false)
+    public static async Task<InnerResponse> RunAsync(
+        HttpContext outer,
+        Caller caller,
+        InnerRequest request,
+        ODataFace face,
+        RequestAllowance allowance,
+        CancellationToken cancellation,
+        ChangeUnit? unit = null,
+        Func<string, string?>? addressOf = null,
+        bool isPart = false
+    )
     {
         var context = new DefaultHttpContext { RequestServices = outer.RequestServices, RequestAborted = cancellation };
         context.Features.Set(new Mark(caller, unit, addressOf, isPart || IsPart(outer), allowance));
@@ -73,7 +85,17 @@ internal static class InnerExchange
             var isFull = body.IsFull;
             context.Response.Clear();
             body.Restart();
-            await ODataFace.FailAsync(context, body.Exceeded is { } exceeded ? Faults.From(exceeded) : isFull ? new RequestFault(413, "too-large", $"The answer is larger than {Limits.HeldAnswerBytes} bytes; ask for less, or for it alone.") : Faults.Internal);
+            await ODataFace.FailAsync(
+                context,
+                body.Exceeded is { } exceeded ? Faults.From(exceeded)
+                    : isFull
+                        ? new RequestFault(
+                            413,
+                            "too-large",
+                            $"The answer is larger than {Limits.HeldAnswerBytes} bytes; ask for less, or for it alone."
+                        )
+                    : Faults.Internal
+            );
         }
         var headers = context.Response.Headers.SelectMany(h => h.Value.Select(v => (h.Key, v ?? ""))).ToList();
         return new InnerResponse(context.Response.StatusCode, headers, body.ToArray()) { Held = body.Taken };

@@ -19,7 +19,11 @@ internal static class JsonBatch
             using var document = JsonDocument.Parse(body, Options);
             if (HalfCharacters.Find(body) is { } half)
                 return Fault($"A name or text in the batch is no valid Unicode text: half of a character stands alone behind byte {half}.");
-            if (document.RootElement.ValueKind != JsonValueKind.Object || !document.RootElement.TryGetProperty("requests", out var requests) || requests.ValueKind != JsonValueKind.Array)
+            if (
+                document.RootElement.ValueKind != JsonValueKind.Object
+                || !document.RootElement.TryGetProperty("requests", out var requests)
+                || requests.ValueKind != JsonValueKind.Array
+            )
                 return Fault("A JSON batch is an object with an array 'requests'.");
             var read = new List<BatchRequest>();
             foreach (var item in requests.EnumerateArray())
@@ -48,7 +52,8 @@ internal static class JsonBatch
             if (!members.TryAdd(member.Name, member.Value))
                 return Fault($"'{member.Name}' is given twice in request {number}.");
         }
-        string? Text(string name) => members.TryGetValue(name, out var value) && value.ValueKind == JsonValueKind.String ? value.GetString() : null;
+        string? Text(string name) =>
+            members.TryGetValue(name, out var value) && value.ValueKind == JsonValueKind.String ? value.GetString() : null;
         if (Text("id") is not { Length: > 0 } id || Text("method") is not { Length: > 0 } method || Text("url") is not { } url)
             return Fault($"Request {number} needs 'id', 'method' and 'url', each a text.");
         if (members.ContainsKey("if"))
@@ -56,7 +61,10 @@ internal static class JsonBatch
         var headers = new List<(string, string)>();
         if (members.TryGetValue("headers", out var given))
         {
-            if (given.ValueKind != JsonValueKind.Object || given.EnumerateObject().Any(h => h.Value.ValueKind != JsonValueKind.String || !IsHeader(h.Name, h.Value.GetString()!)))
+            if (
+                given.ValueKind != JsonValueKind.Object
+                || given.EnumerateObject().Any(h => h.Value.ValueKind != JsonValueKind.String || !IsHeader(h.Name, h.Value.GetString()!))
+            )
                 return Fault($"The headers of the request '{id}' are an object of names and texts.");
             headers.AddRange(given.EnumerateObject().Select(h => (h.Name, h.Value.GetString()!)));
         }
@@ -67,7 +75,8 @@ internal static class JsonBatch
                 return Fault($"'dependsOn' of the request '{id}' is an array of ids.");
             dependsOn.AddRange(depends.EnumerateArray().Select(d => d.GetString()!));
         }
-        var type = headers.FirstOrDefault(h => h.Item1.Equals("Content-Type", StringComparison.OrdinalIgnoreCase)).Item2 ?? "application/json";
+        var type = headers.FirstOrDefault(h => h.Item1.Equals("Content-Type", StringComparison.OrdinalIgnoreCase)).Item2
+            ?? "application/json";
         if (!Body(members.GetValueOrDefault("body"), type, id).Is(out var body, out var fault))
             return fault;
         return new BatchRequest(id, method, url, headers, body, Text("atomicityGroup"), dependsOn);
@@ -93,9 +102,15 @@ internal static class JsonBatch
         }
     }
 
-    private static bool IsHeader(string name, string value) => name.Length > 0 && name.All(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '_' or '.') && !value.Any(char.IsControl);
+    private static bool IsHeader(string name, string value) =>
+        name.Length > 0 && name.All(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '_' or '.') && !value.Any(char.IsControl);
 
-    private static bool IsJson(string type) => type.Split(';')[0].Trim() is var media && (media.Equals("application/json", StringComparison.OrdinalIgnoreCase) || media.EndsWith("+json", StringComparison.OrdinalIgnoreCase));
+    private static bool IsJson(string type) =>
+        type.Split(';')[0].Trim() is var media
+        && (
+            media.Equals("application/json", StringComparison.OrdinalIgnoreCase)
+            || media.EndsWith("+json", StringComparison.OrdinalIgnoreCase)
+        );
 
     private static RequestFault Fault(string message) => new(400, "batch", message);
 
@@ -123,7 +138,11 @@ internal sealed class JsonBatchWriter : IBatchWriter
                 json.WriteString("atomicityGroup", group);
             json.WriteNumber("status", response.Status);
             json.WriteStartObject("headers");
-            foreach (var header in response.Headers.Where(h => !h.Name.Equals("Content-Length", StringComparison.OrdinalIgnoreCase)).GroupBy(h => h.Name.ToLowerInvariant()))
+            foreach (
+                var header in response
+                    .Headers.Where(h => !h.Name.Equals("Content-Length", StringComparison.OrdinalIgnoreCase))
+                    .GroupBy(h => h.Name.ToLowerInvariant())
+            )
                 json.WriteString(header.Key, string.Join(", ", header.Select(h => h.Value)));
             json.WriteEndObject();
             if (response.Body.Length > 0)

@@ -6,7 +6,10 @@ using RapidGable.Requests;
 
 namespace RapidGable.Service;
 
-/// <summary>The multipart format of a batch (Protocol 11.7.7): each part is a request as it would go over a connection; a part that is multipart itself is a change set.</summary>
+/// <summary>
+/// The multipart format of a batch (Protocol 11.7.7): each part is a request as it would go over a connection; a part that is multipart
+/// itself is a change set.
+/// </summary>
 internal static class MultipartBatch
 {
     public static Result<Batch> Read(byte[] body, string boundary)
@@ -114,7 +117,11 @@ internal sealed class MultipartBatchWriter : IBatchWriter
 
     private static void Part(MemoryStream stream, BatchResponse response, string boundary, bool withId)
     {
-        Text(stream, $"--{boundary}\r\nContent-Type: application/http\r\nContent-Transfer-Encoding: binary\r\n{(withId && response.Request.Id.Length > 0 ? $"Content-ID: {response.Request.Id}\r\n" : "")}\r\n");
+        Text(
+            stream,
+            $"--{boundary}\r\nContent-Type: application/http\r\nContent-Transfer-Encoding: "
+                + $"binary\r\n{(withId && response.Request.Id.Length > 0 ? $"Content-ID: {response.Request.Id}\r\n" : "")}\r\n"
+        );
         stream.Write(StatusMonitors.HttpText(response.Response));
         Text(stream, "\r\n");
     }

@@ -36,7 +36,7 @@ internal static class MultipartText
     /// <summary>The next line that is a boundary.</summary>
     private static Delimiter? Next(ReadOnlySpan<byte> body, ReadOnlySpan<byte> mark, int from)
     {
-        for (var start = from; start < body.Length;)
+        for (var start = from; start < body.Length; )
         {
             var at = body[start..].IndexOf(mark);
             if (at < 0)

@@ -10,7 +10,9 @@ namespace RapidGable.Service;
 /// <summary>What kind of body the addressed resource has.</summary>
 internal enum BodyKind
 {
-    Json, MetadataXml, Raw,
+    Json,
+    MetadataXml,
+    Raw,
 }
 
 /// <summary>What the headers of a request ask for (Protocol 8.2, JSON format 3).</summary>
@@ -20,7 +22,10 @@ internal sealed record Negotiated(PayloadFormat Format, string ContentType);
 internal static class Negotiation
 {
     /// <summary>What nearly every request gets: JSON as it comes.</summary>
-    private static readonly Dictionary<ODataVersion, Negotiated> Usual = new[] { ODataVersion.V40, ODataVersion.V401 }.ToDictionary(v => v, v => Json(v, null)!);
+    private static readonly Dictionary<ODataVersion, Negotiated> Usual = new[] { ODataVersion.V40, ODataVersion.V401 }.ToDictionary(
+        v => v,
+        v => Json(v, null)!
+    );
 
     /// <summary>
     /// The version of the answer. A caller that names none gets 4.0, whose names every tool in the field reads; one that
@@ -35,7 +40,12 @@ internal static class Negotiation
             return true;
         if (!decimal.TryParse(text, NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var number) || number < 4)
         {
-            fault = new RequestFault(400, "version", $"OData-MaxVersion '{text}' cannot be honoured; this service answers in 4.0 and 4.01.", "OData-MaxVersion");
+            fault = new RequestFault(
+                400,
+                "version",
+                $"OData-MaxVersion '{text}' cannot be honoured; this service answers in 4.0 and 4.01.",
+                "OData-MaxVersion"
+            );
             return false;
         }
         version = number < 4.01m ? ODataVersion.V40 : ODataVersion.V401;
@@ -49,9 +59,21 @@ internal static class Negotiation
         IReadOnlyList<MediaTypeHeaderValue> wanted;
         if (format is not null)
         {
-            var expanded = format.Trim() switch { "json" => "application/json", "xml" => "application/xml", "atom" => "application/atom+xml", var other => other };
+            var expanded = format.Trim() switch
+            {
+                "json" => "application/json",
+                "xml" => "application/xml",
+                "atom" => "application/atom+xml",
+                var other => other,
+            };
             if (!MediaTypeHeaderValue.TryParse(expanded, out var single) || single.MediaType.Value?.Contains('/') != true)
-                return new RequestFault(400, "format", $"'{format}' is not a media type, nor json or xml. Parameters follow a full media type: application/json;metadata=none.", "$format");
+                return new RequestFault(
+                    400,
+                    "format",
+                    $"'{format}' is not a media type, nor json or xml. Parameters follow a full media type: "
+                        + $"application/json;metadata=none.",
+                    "$format"
+                );
             wanted = [single];
         }
         else if (StringValues.IsNullOrEmpty(accept))
@@ -65,38 +87,69 @@ internal static class Negotiation
             return kind == BodyKind.Json ? Usual[version] : Offer(kind, version, null, rawType)!;
         foreach (var item in wanted.Where(w => w.Quality is null or > 0))
         {
-            if (IsRefused(wanted, item, kind switch { BodyKind.Json => "application/json", BodyKind.MetadataXml => "application/xml", _ => rawType }))
+            if (
+                IsRefused(
+                    wanted,
+                    item,
+                    kind switch
+                    {
+                        BodyKind.Json => "application/json",
+                        BodyKind.MetadataXml => "application/xml",
+                        _ => rawType,
+                    }
+                )
+            )
                 continue;
             if (Offer(kind, version, item, rawType) is { } offer)
                 return offer;
         }
-        var what = kind switch { BodyKind.Json => "application/json with metadata=minimal, full or none", BodyKind.MetadataXml => "application/xml and application/json", _ => rawType };
-        return new RequestFault(406, "not-acceptable", $"This resource is available as {what}, and the request accepts nothing of that.", format is null ? "Accept" : "$format");
+        var what = kind switch
+        {
+            BodyKind.Json => "application/json with metadata=minimal, full or none",
+            BodyKind.MetadataXml => "application/xml and application/json",
+            _ => rawType,
+        };
+        return new RequestFault(
+            406,
+            "not-acceptable",
+            $"This resource is available as {what}, and the request accepts nothing of that.",
+            format is null ? "Accept" : "$format"
+        );
     }
 
     private static int Specificity(MediaTypeHeaderValue type) =>
-        (type.MatchesAllTypes ? 0 : type.MatchesAllSubTypes ? 100 : 200) + type.Parameters.Count(p => !p.Name.Equals("q", StringComparison.OrdinalIgnoreCase));
+        (
+            type.MatchesAllTypes ? 0
+            : type.MatchesAllSubTypes ? 100
+            : 200
+        ) + type.Parameters.Count(p => !p.Name.Equals("q", StringComparison.OrdinalIgnoreCase));
 
     /// <summary>A wildcard does not bring back what another entry rules out with q=0.</summary>
     private static bool IsRefused(IReadOnlyList<MediaTypeHeaderValue> wanted, MediaTypeHeaderValue item, string type) =>
         (item.MatchesAllTypes || item.MatchesAllSubTypes)
         && wanted.Any(w => w.Quality == 0 && w.MediaType.Equals(type, StringComparison.OrdinalIgnoreCase));
 
-    private static Negotiated? Offer(BodyKind kind, ODataVersion version, MediaTypeHeaderValue? asked, string rawType) => kind switch
-    {
-        BodyKind.Json => Json(version, asked),
-        BodyKind.MetadataXml => Plain(version, asked, "application/xml") ?? Plain(version, asked, "application/json")
-            ?? Document(version, asked),
-        _ => Plain(version, asked, rawType),
-    };
+    private static Negotiated? Offer(BodyKind kind, ODataVersion version, MediaTypeHeaderValue? asked, string rawType) =>
+        kind switch
+        {
+            BodyKind.Json => Json(version, asked),
+            BodyKind.MetadataXml => Plain(version, asked, "application/xml")
+                ?? Plain(version, asked, "application/json")
+                ?? Document(version, asked),
+            _ => Plain(version, asked, rawType),
+        };
 
     /// <summary>
     /// The metadata document for a client that asks for everything as JSON with control information: there is none in a document, so the
     /// client means its payloads. In 4.0 the document is XML, which JSON documents came after.
     /// </summary>
-    private static Negotiated? Document(ODataVersion version, MediaTypeHeaderValue? asked) => Json(version, asked) is null ? null
-        : new Negotiated(new PayloadFormat(version, MetadataLevel.Minimal, false), version == ODataVersion.V40 ? "application/xml"
-            : "application/json");
+    private static Negotiated? Document(ODataVersion version, MediaTypeHeaderValue? asked) =>
+        Json(version, asked) is null
+            ? null
+            : new Negotiated(
+                new PayloadFormat(version, MetadataLevel.Minimal, false),
+                version == ODataVersion.V40 ? "application/xml" : "application/json"
+            );
 
     private static Negotiated? Plain(ODataVersion version, MediaTypeHeaderValue? asked, string type)
     {
@@ -123,7 +176,11 @@ internal static class Negotiation
             var value = parameter.Value.ToString().Trim('"').ToLowerInvariant();
             switch (parameter.Name.ToString().ToLowerInvariant(), value)
             {
-                case ("q", _) or ("odata.streaming" or "streaming" or "exponentialdecimals", "true" or "false") or ("ieee754compatible", "false"):
+                case
+                ("q", _)
+                or
+                ("odata.streaming" or "streaming" or "exponentialdecimals", "true" or "false")
+                or ("ieee754compatible", "false"):
                     break;
                 case ("odata.metadata" or "metadata", "minimal"):
                     break;
@@ -147,13 +204,15 @@ internal static class Negotiation
             }
         }
         var prefix = version == ODataVersion.V40 ? "odata." : "";
-        var type = $"application/json;{prefix}metadata={level.ToString().ToLowerInvariant()}{(ieee ? ";IEEE754Compatible=true" : "")}{rest}";
+        var type =
+            $"application/json;{prefix}metadata={level.ToString().ToLowerInvariant()}{(ieee ? ";IEEE754Compatible=true" : "")}{rest}";
         return new Negotiated(new PayloadFormat(version, level, ieee), type);
     }
 
     private static bool IsUtf8(StringSegment value) => value.ToString().Trim('"').ToLowerInvariant() is "utf-8" or "utf8";
 
     private static bool Covers(MediaTypeHeaderValue asked, string type) =>
-        asked.MatchesAllTypes || asked.MediaType.Equals(type, StringComparison.OrdinalIgnoreCase)
+        asked.MatchesAllTypes
+        || asked.MediaType.Equals(type, StringComparison.OrdinalIgnoreCase)
         || (asked.MatchesAllSubTypes && type.StartsWith(asked.Type.ToString() + "/", StringComparison.OrdinalIgnoreCase));
 }

@@ -17,16 +17,28 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
     {
         return prepared.Request.Path.Kind switch
         {
-            ResourceKind.ServiceDocument => await DocumentAsync(lexed, BodyKind.Json, (f, _) => ServiceDocumentWriter.Write(prepared.Model, f, exchange.Root)),
+            ResourceKind.ServiceDocument => await DocumentAsync(lexed, BodyKind.Json, (f, _) =>
+                ServiceDocumentWriter.Write(prepared.Model, f, exchange.Root)
+            ),
             ResourceKind.Metadata => await DocumentAsync(lexed, BodyKind.MetadataXml, (f, type) =>
-                (byte[])prepared.Derived.GetOrAdd($"csdl {f.Version} {type}", _ => type == "application/json" ? CsdlJsonWriter.Write(CsdlXmlWriter.Write(prepared.Model, f.Version)) : CsdlXmlWriter.Write(prepared.Model, f.Version))),
+                (byte[])
+                    prepared.Derived.GetOrAdd($"csdl {f.Version} {type}", _ =>
+                        type == "application/json"
+                            ? CsdlJsonWriter.Write(CsdlXmlWriter.Write(prepared.Model, f.Version))
+                            : CsdlXmlWriter.Write(prepared.Model, f.Version)
+                    )
+            ),
             _ => await DataAsync(address, lexed, prepared),
         };
     }
 
     private async Task<RequestFault?> DocumentAsync(LexedRequest lexed, BodyKind kind, Func<PayloadFormat, string, byte[]> write)
     {
-        if (!Negotiation.Content(kind, exchange.Version, exchange.Request.Headers.Accept, lexed.Format, "").Is(out var negotiated, out var fault))
+        if (
+            !Negotiation
+                .Content(kind, exchange.Version, exchange.Request.Headers.Accept, lexed.Format, "")
+                .Is(out var negotiated, out var fault)
+        )
             return fault;
         var content = write(negotiated.Format, negotiated.ContentType.Split(';')[0]);
         var (isSame, wrong) = Validators.Check(exchange.Context, Validators.Of(content));
@@ -49,17 +61,30 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
         var rawType = kind == ResourceKind.RawValue ? RawValueWriter.MediaType(property!) : "text/plain";
         // A count is plain text whatever is accepted (Protocol 11.2.10); a stream's type may be known only with its row.
         var accept = isCount || property?.MediaTypeColumn is not null ? default : headers.Accept;
-        if (!Negotiation.Content(isRaw ? BodyKind.Raw : BodyKind.Json, exchange.Version, accept, isCount ? null : lexed.Format, rawType).Is(out var negotiated, out var fault))
+        if (
+            !Negotiation
+                .Content(isRaw ? BodyKind.Raw : BodyKind.Json, exchange.Version, accept, isCount ? null : lexed.Format, rawType)
+                .Is(out var negotiated, out var fault)
+        )
             return fault;
         var preferences = exchange.Preferences;
         var tracks = preferences.TrackChanges && prepared.Request.CanTrack && !prepared.Request.IsDelta;
         if (prepared.Request.IsDelta && !negotiated.Format.HasContext)
-            return new RequestFault(406, "not-acceptable", "Changes need their control information; ask for them with metadata=minimal.", "Accept");
-        if (!QueryValues.Make(prepared.Request, lexed, preferences.MaxPageSize, time.GetUtcNow().UtcDateTime,
-            exchange.Caller).Is(out var values, out fault))
+            return new RequestFault(
+                406,
+                "not-acceptable",
+                "Changes need their control information; ask for them with metadata=minimal.",
+                "Accept"
+            );
+        if (
+            !QueryValues
+                .Make(prepared.Request, lexed, preferences.MaxPageSize, time.GetUtcNow().UtcDateTime, exchange.Caller)
+                .Is(out var values, out fault)
+        )
             return fault;
         exchange.Database.Start();
-        var within = InnerExchange.UnitOf(exchange.Context) is { } unit ? await unit.ReadingAsync(prepared.Source, exchange.Cancellation)
+        var within = InnerExchange.UnitOf(exchange.Context) is { } unit
+            ? await unit.ReadingAsync(prepared.Source, exchange.Cancellation)
             : null;
         var started = await QueryRun.StartAsync(prepared, values.With(exchange.Allowance), exchange.Cancellation, tracks, within);
         exchange.Database.Stop();
@@ -74,7 +99,11 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
                 exchange.Response.StatusCode = StatusCodes.Status204NoContent;
                 return null;
             }
-            if (isRaw && RawValueWriter.KeptMediaType(run) is { } kept && !Negotiation.Content(BodyKind.Raw, exchange.Version, headers.Accept, lexed.Format, kept).Is(out negotiated, out fault))
+            if (
+                isRaw
+                && RawValueWriter.KeptMediaType(run) is { } kept
+                && !Negotiation.Content(BodyKind.Raw, exchange.Version, headers.Accept, lexed.Format, kept).Is(out negotiated, out fault)
+            )
                 return fault;
             if (property?.Type.Kind == EdmKind.Stream)
             {
@@ -105,7 +134,15 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
             if (preferences.Applied is { } applied)
                 exchange.Response.Headers["Preference-Applied"] = applied;
             if (isRaw)
-                await SendAsync(exchange.Context, negotiated.ContentType, isCount ? Encoding.UTF8.GetBytes(run.IsZero ? "0" : run.Rows.GetInt64(kind == ResourceKind.Count ? 0 : run.Query.Shape.Value!.Column).ToString()) : RawValueWriter.Value(run));
+                await SendAsync(
+                    exchange.Context,
+                    negotiated.ContentType,
+                    isCount
+                        ? Encoding.UTF8.GetBytes(
+                            run.IsZero ? "0" : run.Rows.GetInt64(kind == ResourceKind.Count ? 0 : run.Query.Shape.Value!.Column).ToString()
+                        )
+                        : RawValueWriter.Value(run)
+                );
             else
                 await StreamAsync(address, prepared, negotiated with { Format = format }, run);
         }
@@ -125,7 +162,10 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
                 return null;
             case ResourceKind.Entity when !run.HasRow:
                 return request.Path.Hops is [.., { Key: null }] ? noContent : notFound;
-            case ResourceKind.PropertyValue or ResourceKind.RawValue when run is { HasRow: true, Query.Shape.Value: { Column: >= 0, Property.Type.IsCollection: false } cell } && run.Rows.IsNull(cell.Column):
+            case ResourceKind.PropertyValue
+            or ResourceKind.RawValue
+                when run is { HasRow: true, Query.Shape.Value: { Column: >= 0, Property.Type.IsCollection: false } cell }
+                    && run.Rows.IsNull(cell.Column):
                 return noContent;
             default:
                 return run.HasRow ? null : notFound;
@@ -155,7 +195,9 @@ internal sealed class ODataAnswer(Exchange exchange, TimeProvider time)
             isOnePiece = true;
             response.ContentLength = length;
         });
-        await ODataJsonWriter.For(prepared, negotiated.Format).WriteAsync(run, new LinkBuilder(exchange.Root, address), output, exchange.Cancellation);
+        await ODataJsonWriter
+            .For(prepared, negotiated.Format)
+            .WriteAsync(run, new LinkBuilder(exchange.Root, address), output, exchange.Cancellation);
         if (held.Length == 0)
             return;
         await run.DisposeAsync();

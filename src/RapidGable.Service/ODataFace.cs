@@ -19,7 +19,16 @@ namespace RapidGable.Service;
 /// <param name="Root">The service's absolute address, with a slash at its end.</param>
 /// <param name="Allowance">What the request may take of memory and of sessions.</param>
 /// <param name="Traffic">What the workspace declares of how much callers may ask.</param>
-internal sealed record Exchange(HttpContext Context, PublishedService Service, Caller Caller, ODataVersion Version, string Root, Preferences Preferences, RequestAllowance Allowance, Declarations.TrafficDeclaration Traffic)
+internal sealed record Exchange(
+    HttpContext Context,
+    PublishedService Service,
+    Caller Caller,
+    ODataVersion Version,
+    string Root,
+    Preferences Preferences,
+    RequestAllowance Allowance,
+    Declarations.TrafficDeclaration Traffic
+)
 {
     public CancellationToken Cancellation => Context.RequestAborted;
 
@@ -32,7 +41,18 @@ internal sealed record Exchange(HttpContext Context, PublishedService Service, C
 }
 
 /// <summary>The OData 4.0 and 4.01 face: <c>/odata/{service}/…</c>.</summary>
-internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, TrafficGate traffic, Allowances allowances, AuditLog audit, RequestCounters counters, StatusMonitors monitors, RepeatMemory repeats, TimeProvider time, ILogger<ODataFace> log)
+internal sealed class ODataFace(
+    ServiceRegistry registry,
+    SignIn signIn,
+    TrafficGate traffic,
+    Allowances allowances,
+    AuditLog audit,
+    RequestCounters counters,
+    StatusMonitors monitors,
+    RepeatMemory repeats,
+    TimeProvider time,
+    ILogger<ODataFace> log
+)
 {
     public const string Prefix = "/odata/";
 
@@ -44,7 +64,9 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         var slash = rest.IndexOf('/');
         var name = slash < 0 ? rest : rest[..slash];
         response.Headers["OData-Version"] = "4.0";
-        response.Headers.Vary = registry.Workspace.Declaration.Transport.Origins.IsEmpty ? "Accept, OData-MaxVersion, Prefer, Authorization" : "Accept, OData-MaxVersion, Prefer, Authorization, Origin";
+        response.Headers.Vary = registry.Workspace.Declaration.Transport.Origins.IsEmpty
+            ? "Accept, OData-MaxVersion, Prefer, Authorization"
+            : "Accept, OData-MaxVersion, Prefer, Authorization, Origin";
         if (!Negotiation.TryVersion(context.Request.Headers, out var version, out var fault))
         {
             await FailAsync(context, fault!);
@@ -53,12 +75,28 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         response.Headers["OData-Version"] = version == ODataVersion.V40 ? "4.0" : "4.01";
         if (context.Request.Headers["OData-Version"].ToString().Trim() is { Length: > 0 } own and not ("4.0" or "4.01"))
         {
-            await FailAsync(context, new RequestFault(400, "version", $"The request says OData-Version '{own}', and this service reads 4.0 and 4.01.", "OData-Version"));
+            await FailAsync(
+                context,
+                new RequestFault(
+                    400,
+                    "version",
+                    $"The request says OData-Version '{own}', and this service reads 4.0 and 4.01.",
+                    "OData-Version"
+                )
+            );
             return;
         }
         if (context.Request.Headers.ContainsKey("OData-Isolation") || context.Request.Headers.ContainsKey("Isolation"))
         {
-            await FailAsync(context, new RequestFault(412, "isolation", "Pages from one snapshot are not offered; ask without the isolation header.", "OData-Isolation"));
+            await FailAsync(
+                context,
+                new RequestFault(
+                    412,
+                    "isolation",
+                    "Pages from one snapshot are not offered; ask without the isolation header.",
+                    "OData-Isolation"
+                )
+            );
             return;
         }
         if (!(await CallerOfAsync(context)).Is(out var caller, out fault))
@@ -91,7 +129,16 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
             response.Redirect($"{Prefix}{name}/{(query.Length > 0 ? "?" + query : "")}", permanent: true);
             return;
         }
-        var exchange = new Exchange(context, service, caller, version, $"{context.Request.Scheme}://{context.Request.Host}{Prefix}{name}/", new Preferences(context.Request.Headers), InnerExchange.AllowanceOf(context) ?? allowances.For(context, caller), registry.Workspace.Declaration.Traffic);
+        var exchange = new Exchange(
+            context,
+            service,
+            caller,
+            version,
+            $"{context.Request.Scheme}://{context.Request.Host}{Prefix}{name}/",
+            new Preferences(context.Request.Headers),
+            InnerExchange.AllowanceOf(context) ?? allowances.For(context, caller),
+            registry.Workspace.Declaration.Traffic
+        );
         try
         {
             if (await AnswerAsync(exchange, rest[(slash + 1)..], query) is { } refusal)
@@ -116,7 +163,14 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         }
         catch (BadHttpRequestException exception)
         {
-            await FailAsync(context, new RequestFault(exception.StatusCode, exception.StatusCode == 413 ? "too-large" : "body", exception.StatusCode == 413 ? $"The body is larger than {Limits.BodyBytes} bytes." : "The body cannot be read."));
+            await FailAsync(
+                context,
+                new RequestFault(
+                    exception.StatusCode,
+                    exception.StatusCode == 413 ? "too-large" : "body",
+                    exception.StatusCode == 413 ? $"The body is larger than {Limits.BodyBytes} bytes." : "The body cannot be read."
+                )
+            );
         }
         catch (Exception exception) when (exception is not OperationCanceledException)
         {
@@ -145,8 +199,14 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
 
     internal void Note(SourceException exception, string service, string set, string request)
     {
-        log.LogError("{Kind} at a source of {Service}/{Set}, request {Request}: {Message}", exception.Kind, service, set, request,
-            exception.Message);
+        log.LogError(
+            "{Kind} at a source of {Service}/{Set}, request {Request}: {Message}",
+            exception.Kind,
+            service,
+            set,
+            request,
+            exception.Message
+        );
         if (exception.Kind == SourceFaultKind.Changed)
             registry.ReportChange($"{service}/{set}: {exception.Message}");
     }
@@ -155,8 +215,14 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
     {
         var seconds = exchange.Database.Elapsed.TotalSeconds;
         if (seconds >= exchange.Traffic.SlowSeconds)
-            log.LogWarning("Slow: {Seconds:0.0} s in the database for {Method} {Service}/{Set}, request {Request}", seconds,
-                exchange.Request.Method, exchange.Service.Model.Service, SetOf(path), exchange.Context.TraceIdentifier);
+            log.LogWarning(
+                "Slow: {Seconds:0.0} s in the database for {Method} {Service}/{Set}, request {Request}",
+                seconds,
+                exchange.Request.Method,
+                exchange.Service.Model.Service,
+                SetOf(path),
+                exchange.Context.TraceIdentifier
+            );
     }
 
     /// <summary>The first segment of a path: a set's name, or another resource of the service.</summary>
@@ -166,10 +232,12 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         return Uri.UnescapeDataString(end < 0 ? path : path[..end]);
     }
 
-    private static RequestFault NotSignedIn { get; } = new(401, "sign-in", "Sign in first: this is not open to everybody, or not there.", "Authorization");
+    private static RequestFault NotSignedIn { get; } =
+        new(401, "sign-in", "Sign in first: this is not open to everybody, or not there.", "Authorization");
 
     /// <summary>The caller of the request; of one inside of another that of the outer.</summary>
-    private async ValueTask<Result<Caller>> CallerOfAsync(HttpContext context) => InnerExchange.CallerOf(context) is { } outer ? outer : await signIn.CallerOfAsync(context);
+    private async ValueTask<Result<Caller>> CallerOfAsync(HttpContext context) =>
+        InnerExchange.CallerOf(context) is { } outer ? outer : await signIn.CallerOfAsync(context);
 
     /// <summary>
     /// Whether a caller who is not signed in asks for a set that is not there for them, of a service that has sets for others. The name
@@ -222,7 +290,10 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
                 return wrong;
             (path, query, isRead) = (path[..^"/$query".Length], merged, true);
         }
-        if (!RequestAddress.Read(path, isRead ? query : "").Is(out var address, out var fault) || (isRead && !address.ResolveEntityId(exchange.Root).Is(out address, out fault)))
+        if (
+            !RequestAddress.Read(path, isRead ? query : "").Is(out var address, out var fault)
+            || (isRead && !address.ResolveEntityId(exchange.Root).Is(out address, out fault))
+        )
             return fault;
         if (AllEntities.Is(path))
             return await new AllEntities(exchange, this, isRead).AnswerAsync(address);
@@ -239,11 +310,20 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
             return refusal;
         }
         if (exchange.Request.Headers.Range.ToString().TrimStart().StartsWith("items", StringComparison.OrdinalIgnoreCase))
-            return RequestFault.NotImplemented("Ranges of items are not supported; ask with $top and $skip, and follow the next link.", "Range");
-        if (!LexedRequest.Read(address).Is(out var lexed, out fault) || !exchange.Service.Prepare(lexed, exchange.Caller).Is(out var prepared, out fault))
+            return RequestFault.NotImplemented(
+                "Ranges of items are not supported; ask with $top and $skip, and follow the next link.",
+                "Range"
+            );
+        if (
+            !LexedRequest.Read(address).Is(out var lexed, out fault)
+            || !exchange.Service.Prepare(lexed, exchange.Caller).Is(out var prepared, out fault)
+        )
             return fault;
         if (lexed.SchemaVersion is { } schema && schema != "*")
-            return RequestFault.NotFound($"There is no schema version '{schema}'; this service has one, which $schemaversion=* asks for.", "$schemaversion");
+            return RequestFault.NotFound(
+                $"There is no schema version '{schema}'; this service has one, which $schemaversion=* asks for.",
+                "$schemaversion"
+            );
         return await new ODataAnswer(exchange, time).WriteAsync(address, lexed, prepared);
     }
 
@@ -260,8 +340,16 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
     /// <summary>The options of a POST to <c>$query</c>: those of the address and those of the body (URL conventions 4.17).</summary>
     private static async Task<Result<string>> QueryBodyAsync(Exchange exchange, string query)
     {
-        if (!MediaTypeHeaderValue.TryParse(exchange.Request.ContentType, out var type) || !type.MediaType.Equals("text/plain", StringComparison.OrdinalIgnoreCase))
-            return new RequestFault(415, "content-type", "The body of $query is text/plain: the query options as they would stand in the address.", "Content-Type");
+        if (
+            !MediaTypeHeaderValue.TryParse(exchange.Request.ContentType, out var type)
+            || !type.MediaType.Equals("text/plain", StringComparison.OrdinalIgnoreCase)
+        )
+            return new RequestFault(
+                415,
+                "content-type",
+                "The body of $query is text/plain: the query options as they would stand in the address.",
+                "Content-Type"
+            );
         if (!(await Bodies.ReadAsync(exchange)).Is(out var body, out var fault))
             return fault;
         if (!System.Text.Unicode.Utf8.IsValid(body))
@@ -269,7 +357,9 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         var text = System.Text.Encoding.UTF8.GetString(body).Trim('\r', '\n');
         if (text.Length + query.Length > Limits.UrlLength)
             return new RequestFault(413, "too-large", $"The query is longer than {Limits.UrlLength} characters.");
-        return query.Length == 0 ? text : text.Length == 0 ? query : $"{query}&{text}";
+        return query.Length == 0 ? text
+            : text.Length == 0 ? query
+            : $"{query}&{text}";
     }
 
     internal static async Task FailAsync(HttpContext context, RequestFault fault)
@@ -283,7 +373,8 @@ internal sealed class ODataFace(ServiceRegistry registry, SignIn signIn, Traffic
         context.Response.StatusCode = fault.Status;
         if (fault.Status is 503 or 429 && !context.Response.Headers.ContainsKey(HeaderNames.RetryAfter))
             context.Response.Headers[HeaderNames.RetryAfter] = fault.Code is "source-unavailable" or "source-changed" or "outcome-unknown"
-                ? "5" : "1";
+                ? "5"
+                : "1";
         context.Response.Headers.Remove("Preference-Applied");
         context.Response.Headers.Remove(HeaderNames.ETag);
         await ODataAnswer.SendAsync(context, "application/json", ErrorJsonWriter.Write(fault));

@@ -11,11 +11,18 @@ internal static class OlderBody
     {
         if (body.ValueKind != JsonValueKind.Object)
             return null;
-        var isWrapped = body.TryGetProperty("d", out var inner) && inner.ValueKind is JsonValueKind.Object or JsonValueKind.Array
+        var isWrapped =
+            body.TryGetProperty("d", out var inner)
+            && inner.ValueKind is JsonValueKind.Object or JsonValueKind.Array
             && body.EnumerateObject().Count() == 1;
         var isVerbose = isWrapped || (body.TryGetProperty("__metadata", out var metadata) && metadata.ValueKind == JsonValueKind.Object);
-        return !isVerbose ? null : new RequestFault(400, "older-version",
-            "The body is verbose JSON of OData 2 or 3, with 'd' or '__metadata'. This address speaks 4.0 and 4.01, "
-            + "whose bodies hold the properties alone; set the client to version 4. Version 2 is not spoken here.");
+        return !isVerbose
+            ? null
+            : new RequestFault(
+                400,
+                "older-version",
+                "The body is verbose JSON of OData 2 or 3, with 'd' or '__metadata'. This address speaks 4.0 and 4.01, "
+                    + "whose bodies hold the properties alone; set the client to version 4. Version 2 is not spoken here."
+            );
     }
 }

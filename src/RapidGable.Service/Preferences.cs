@@ -36,19 +36,27 @@ internal sealed class Preferences
     /// <summary>Seconds to wait for an answer before it becomes an asynchronous one; null = not said.</summary>
     public int? Wait => Number("wait");
 
-    public bool ContinueOnError => _items.TryGetValue("continue-on-error", out var item) && !item.Value.Equals("false", StringComparison.OrdinalIgnoreCase);
+    public bool ContinueOnError =>
+        _items.TryGetValue("continue-on-error", out var item) && !item.Value.Equals("false", StringComparison.OrdinalIgnoreCase);
 
     /// <summary><c>minimal</c> or <c>representation</c>; null = not said.</summary>
-    public string? Return => _items.TryGetValue("return", out var item) && item.Value.ToLowerInvariant() is var value && value is "minimal" or "representation" ? value : null;
+    public string? Return =>
+        _items.TryGetValue("return", out var item) && item.Value.ToLowerInvariant() is var value && value is "minimal" or "representation"
+            ? value
+            : null;
 
     /// <summary>The state before a change is asked for beside that after it.</summary>
     public bool AsksForBefore => _items.ContainsKey("before");
 
     public bool TrackChanges => _items.ContainsKey("track-changes");
 
-    private bool Is(string name, string value) => _items.TryGetValue(name, out var item) && item.Value.Equals(value, StringComparison.OrdinalIgnoreCase);
+    private bool Is(string name, string value) =>
+        _items.TryGetValue(name, out var item) && item.Value.Equals(value, StringComparison.OrdinalIgnoreCase);
 
-    private int? Number(string name) => _items.TryGetValue(name, out var item) && int.TryParse(item.Value, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
+    private int? Number(string name) =>
+        _items.TryGetValue(name, out var item) && int.TryParse(item.Value, NumberStyles.None, CultureInfo.InvariantCulture, out var number)
+            ? number
+            : null;
 
     /// <summary>
     /// States a preference as applied: its name, with the prefix where the request has it, and its value where that is one that is known.
@@ -64,7 +72,9 @@ internal sealed class Preferences
             _ when value.Equals("true", StringComparison.OrdinalIgnoreCase) => "true",
             _ => null,
         };
-        _applied.Add((echo.StartsWith("odata.", StringComparison.OrdinalIgnoreCase) ? "odata." + name : name) + (known is null ? "" : "=" + known));
+        _applied.Add(
+            (echo.StartsWith("odata.", StringComparison.OrdinalIgnoreCase) ? "odata." + name : name) + (known is null ? "" : "=" + known)
+        );
     }
 
     private static IEnumerable<string> Split(string header)

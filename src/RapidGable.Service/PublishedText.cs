@@ -19,8 +19,19 @@ internal static class PublishedText
 
     /// <summary>What is derived from the rest, leads back to where it came from, or says only where something is written.</summary>
     private static readonly ImmutableHashSet<string> Skipped =
-        ["Leaves", "MemberNames", "Place", "Location", "Stored", "Restriction", "SearchProperties", "EqualityContract", "DeclaredType",
-        "SourceChecks", "IsForeignKey"];
+    [
+        "Leaves",
+        "MemberNames",
+        "Place",
+        "Location",
+        "Stored",
+        "Restriction",
+        "SearchProperties",
+        "EqualityContract",
+        "DeclaredType",
+        "SourceChecks",
+        "IsForeignKey",
+    ];
 
     /// <summary>The words of a declaration for what a set says; anything else goes by its own name.</summary>
     private static readonly ImmutableDictionary<string, string> Words = new Dictionary<string, string>
@@ -44,7 +55,12 @@ internal static class PublishedText
     /// <summary>Each thing that a service says, as <c>set: what</c>, with its text.</summary>
     public static ImmutableSortedDictionary<string, string> Of(EntityModel model)
     {
-        var facets = new SortedDictionary<string, string>(StringComparer.Ordinal) { ["title"] = model.Title, ["namespace"] = model.Namespace, ["repeats"] = Of((object)model.Repeats) };
+        var facets = new SortedDictionary<string, string>(StringComparer.Ordinal)
+        {
+            ["title"] = model.Title,
+            ["namespace"] = model.Namespace,
+            ["repeats"] = Of((object)model.Repeats),
+        };
         foreach (var set in model.Sets)
         {
             foreach (var property in Properties(typeof(EntitySet)))
@@ -58,7 +74,10 @@ internal static class PublishedText
     }
 
     /// <summary>What differs between two of these, in words; a set that came or went is told as a whole.</summary>
-    public static IEnumerable<string> Differences(ImmutableSortedDictionary<string, string> before, ImmutableSortedDictionary<string, string> now)
+    public static IEnumerable<string> Differences(
+        ImmutableSortedDictionary<string, string> before,
+        ImmutableSortedDictionary<string, string> now
+    )
     {
         static string? SetOf(string facet) => facet.Split(": ") is [var set, _] ? set : null;
         var (gone, came) = (before.Keys.Select(SetOf).ToHashSet(), now.Keys.Select(SetOf).ToHashSet());
@@ -66,9 +85,15 @@ internal static class PublishedText
             yield return $"{set} is new";
         foreach (var set in gone.Except(came).OfType<string>())
             yield return $"{set} is gone";
-        var changed = now.Where(f => SetOf(f.Key) is not { } set || gone.Contains(set)).Where(f => before.GetValueOrDefault(f.Key) != f.Value).Select(f => f.Key).Where(f => f != "order of the sets" || came.SetEquals(gone)).ToList();
+        var changed = now.Where(f => SetOf(f.Key) is not { } set || gone.Contains(set))
+            .Where(f => before.GetValueOrDefault(f.Key) != f.Value)
+            .Select(f => f.Key)
+            .Where(f => f != "order of the sets" || came.SetEquals(gone))
+            .ToList();
         foreach (var facets in changed.GroupBy(f => SetOf(f) ?? ""))
-            yield return facets.Key.Length == 0 ? string.Join(", ", facets) : $"{facets.Key}: {string.Join(", ", facets.Select(f => f[(facets.Key.Length + 2)..]))}";
+            yield return facets.Key.Length == 0
+                ? string.Join(", ", facets)
+                : $"{facets.Key}: {string.Join(", ", facets.Select(f => f[(facets.Key.Length + 2)..]))}";
     }
 
     /// <summary>The text of any value.</summary>
@@ -98,7 +123,11 @@ internal static class PublishedText
                 text.Append(plain.ToString(null, CultureInfo.InvariantCulture));
                 break;
             case IDictionary pairs:
-                Write(text, pairs.Keys.Cast<object>().OrderBy(k => k.ToString(), StringComparer.Ordinal).Select(k => new[] { k, pairs[k] }), depth);
+                Write(
+                    text,
+                    pairs.Keys.Cast<object>().OrderBy(k => k.ToString(), StringComparer.Ordinal).Select(k => new[] { k, pairs[k] }),
+                    depth
+                );
                 break;
             case IEnumerable when value.GetType().GetProperty("IsDefault")?.GetValue(value) is true:
                 text.Append('-');
@@ -135,5 +164,7 @@ internal static class PublishedText
     }
 
     private static IEnumerable<PropertyInfo> Properties(Type type) =>
-        type.GetProperties(BindingFlags.Public | BindingFlags.Instance).Where(p => p.CanRead && p.GetIndexParameters().Length == 0 && !Skipped.Contains(p.Name)).OrderBy(p => p.Name, StringComparer.Ordinal);
+        type.GetProperties(BindingFlags.Public | BindingFlags.Instance)
+            .Where(p => p.CanRead && p.GetIndexParameters().Length == 0 && !Skipped.Contains(p.Name))
+            .OrderBy(p => p.Name, StringComparer.Ordinal);
 }

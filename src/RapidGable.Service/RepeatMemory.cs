@@ -15,7 +15,9 @@ namespace RapidGable.Service;
 /// <param name="Print">What tells another request with the same id.</param>
 internal sealed record Repeatable(string Id, string Print);
 
-/// <summary>The answers of repeatable requests, as long as the service runs; sources that keep them in a table of their own do without.</summary>
+/// <summary>
+/// The answers of repeatable requests, as long as the service runs; sources that keep them in a table of their own do without.
+/// </summary>
 internal sealed class RepeatMemory(Allowances allowances, TimeProvider time)
 {
     public const string IdHeader = "Repeatability-Request-ID";
@@ -40,16 +42,33 @@ internal sealed class RepeatMemory(Allowances allowances, TimeProvider time)
         if (id.Length == 0 && sent.Length == 0)
             return Result<object>.Of("");
         if (id.Length is 0 or > 100 || id.Any(c => !char.IsAsciiLetterOrDigit(c) && c is not ('-' or '_' or '.' or ':')))
-            return new RequestFault(400, "repeatability", $"{IdHeader} is an id of at most 100 letters, digits and '-', such as a uuid.", IdHeader);
+            return new RequestFault(
+                400,
+                "repeatability",
+                $"{IdHeader} is an id of at most 100 letters, digits and '-', such as a uuid.",
+                IdHeader
+            );
         if (!DateTimeOffset.TryParseExact(sent, "r", CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out var first))
-            return new RequestFault(400, "repeatability", $"{SentHeader} is the time of the first try, such as Wed, 01 May 2024 12:00:00 GMT.", SentHeader);
+            return new RequestFault(
+                400,
+                "repeatability",
+                $"{SentHeader} is the time of the first try, such as Wed, 01 May 2024 12:00:00 GMT.",
+                SentHeader
+            );
         if (first < time.GetUtcNow() - TimeSpan.FromHours(Limits.RepeatHours))
         {
             context.Response.Headers[ResultHeader] = "rejected";
-            return new RequestFault(412, "repeatability", $"A request is known for {Limits.RepeatHours} hours, and this one was first sent before that.", SentHeader);
+            return new RequestFault(
+                412,
+                "repeatability",
+                $"A request is known for {Limits.RepeatHours} hours, and this one was first sent before that.",
+                SentHeader
+            );
         }
         var (path, query) = ODataFace.RawTarget(context);
-        var print = Convert.ToHexStringLower(SHA256.HashData([.. Encoding.UTF8.GetBytes($"{context.Request.Method} {path}?{query}\n"), .. body]).AsSpan(0, 16));
+        var print = Convert.ToHexStringLower(
+            SHA256.HashData([.. Encoding.UTF8.GetBytes($"{context.Request.Method} {path}?{query}\n"), .. body]).AsSpan(0, 16)
+        );
         var whose = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes($"{service}\n{caller.Identity}")).AsSpan(0, 8));
         return Result<object>.Of(new Repeatable($"{whose}-{id}", print));
     }
@@ -82,9 +101,7 @@ internal sealed class RepeatMemory(Allowances allowances, TimeProvider time)
             _age.Enqueue(id);
         else
             Release(answer);
-        while (_answers.Count > Limits.RepeatedAnswers && ForgetOldest())
-        {
-        }
+        while (_answers.Count > Limits.RepeatedAnswers && ForgetOldest()) { }
     }
 
     private bool ForgetOldest()

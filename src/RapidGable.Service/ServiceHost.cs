@@ -22,22 +22,41 @@ namespace RapidGable.Service;
 /// <param name="Environment">Gives variables to a workspace that is read again; null = those of the process.</param>
 /// <param name="IsQuiet">Writes no log: somebody else is writing to the terminal.</param>
 /// <param name="Address">Where it listens; null = on 127.0.0.1.</param>
-/// <param name="IsTrial">It is started to be tried: on plain loopback whatever the workspace says of transport, without limits, and nothing is noted.</param>
-/// <param name="Lent">Keys that are taken besides the workspace's own, for as long as the service runs, by the caller that comes with each.</param>
+/// <param name="IsTrial">It is started to be tried: on plain loopback whatever the workspace says of transport, without limits, and
+/// nothing is noted.</param>
+/// <param name="Lent">Keys that are taken besides the workspace's own, for as long as the service runs, by the caller that comes with
+/// each.</param>
 public sealed record ServiceOptions(
-    int Port, TimeProvider? Time = null, string? ConsoleFolder = null, Func<string, string?>? Environment = null, bool IsQuiet = false, IPAddress? Address = null,
-    IReadOnlyDictionary<string, Caller>? Lent = null, bool IsTrial = false);
+    int Port,
+    TimeProvider? Time = null,
+    string? ConsoleFolder = null,
+    Func<string, string?>? Environment = null,
+    bool IsQuiet = false,
+    IPAddress? Address = null,
+    IReadOnlyDictionary<string, Caller>? Lent = null,
+    bool IsTrial = false
+);
 
 /// <summary>Puts the faces, the management interface and the console behind one address on loopback.</summary>
 public static class ServiceHost
 {
     private const string ConsoleNotBuilt =
-        "<!doctype html><html lang=\"en\"><title>Rapid Gable</title><body><h1>The console is not built</h1><p>Run <code>make console</code>, then start the service again. The services themselves are listed at <a href=\"/services\">/services</a>.</p></body></html>";
+        "<!doctype html><html lang=\"en\"><title>Rapid Gable</title><body><h1>The console is not built</h1><p>Run <code>make "
+        + "console</code>, then start the service again. The services themselves are listed at <a "
+        + "href=\"/services\">/services</a>.</p></body></html>";
 
     public static WebApplication Build(LoadedWorkspace workspace, ServiceOptions options)
     {
         if (options.IsTrial)
-            workspace = workspace with { Declaration = workspace.Declaration with { Transport = TransportDeclaration.Plain, Traffic = TrafficDeclaration.Free, Audit = AuditDeclaration.None } };
+            workspace = workspace with
+            {
+                Declaration = workspace.Declaration with
+                {
+                    Transport = TransportDeclaration.Plain,
+                    Traffic = TrafficDeclaration.Free,
+                    Audit = AuditDeclaration.None,
+                },
+            };
         var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory });
         builder.WebHost.ConfigureKestrel(kestrel =>
         {
@@ -54,18 +73,50 @@ public static class ServiceHost
         builder.Logging.ClearProviders().SetMinimumLevel(LogLevel.Warning).AddFilter("RapidGable", LogLevel.Information);
         if (!options.IsQuiet)
             builder.Logging.AddSimpleConsole(console => console.SingleLine = true);
-        builder.Services.Configure<Microsoft.Extensions.Logging.Console.ConsoleLoggerOptions>(o => o.LogToStandardErrorThreshold = LogLevel.Trace);
+        builder.Services.Configure<Microsoft.Extensions.Logging.Console.ConsoleLoggerOptions>(o =>
+            o.LogToStandardErrorThreshold = LogLevel.Trace
+        );
         var time = options.Time ?? TimeProvider.System;
         var environment = options.Environment ?? System.Environment.GetEnvironmentVariable;
-        var registry = new ServiceRegistry(workspace, cancellation => WorkspaceLoader.LoadAsync(workspace.Declaration.Folder, environment, cancellation));
+        var registry = new ServiceRegistry(workspace, cancellation =>
+            WorkspaceLoader.LoadAsync(workspace.Declaration.Folder, environment, cancellation)
+        );
         builder.Services.AddResponseCompression(compression =>
         {
             compression.EnableForHttps = true;
-            compression.MimeTypes = ["application/json", "application/xml", "text/plain", "text/html", "text/css", "text/javascript", "application/javascript", "image/svg+xml", "multipart/mixed"];
+            compression.MimeTypes =
+            [
+                "application/json",
+                "application/xml",
+                "text/plain",
+                "text/html",
+                "text/css",
+                "text/javascript",
+                "application/javascript",
+                "image/svg+xml",
+                "multipart/mixed",
+            ];
         });
-        builder.Services.AddSingleton(registry).AddSingleton(time).AddSingleton(new LentKeys(options.Lent))
-            .AddSingleton<ConsoleLink>().AddSingleton<AccountStore>().AddSingleton<PasswordCheck>().AddSingleton<KeySets>().AddSingleton<TokenSignIn>().AddSingleton<CertificateSignIn>().AddSingleton<SignIn>()
-            .AddSingleton<AuditLog>().AddHostedService(s => s.GetRequiredService<AuditLog>()).AddSingleton<TrafficGate>().AddSingleton<Allowances>().AddSingleton<RequestCounters>().AddSingleton<StatusMonitors>().AddSingleton<RepeatMemory>().AddSingleton<ODataFace>().AddHostedService<Refresher>();
+        builder
+            .Services.AddSingleton(registry)
+            .AddSingleton(time)
+            .AddSingleton(new LentKeys(options.Lent))
+            .AddSingleton<ConsoleLink>()
+            .AddSingleton<AccountStore>()
+            .AddSingleton<PasswordCheck>()
+            .AddSingleton<KeySets>()
+            .AddSingleton<TokenSignIn>()
+            .AddSingleton<CertificateSignIn>()
+            .AddSingleton<SignIn>()
+            .AddSingleton<AuditLog>()
+            .AddHostedService(s => s.GetRequiredService<AuditLog>())
+            .AddSingleton<TrafficGate>()
+            .AddSingleton<Allowances>()
+            .AddSingleton<RequestCounters>()
+            .AddSingleton<StatusMonitors>()
+            .AddSingleton<RepeatMemory>()
+            .AddSingleton<ODataFace>()
+            .AddHostedService<Refresher>();
         builder.Services.AddCors();
         Administration.Configure(builder.Services);
         var app = builder.Build();
@@ -79,10 +130,14 @@ public static class ServiceHost
         app.UseResponseCompression();
         var face = app.Services.GetRequiredService<ODataFace>();
         // Before routing: routing would decode the path, and an encoded slash belongs to a key.
-        app.Use((context, next) =>
-        {
-            return ODataFace.RawTarget(context).Path.StartsWith(ODataFace.Prefix, StringComparison.Ordinal) ? face.HandleAsync(context) : next(context);
-        });
+        app.Use(
+            (context, next) =>
+            {
+                return ODataFace.RawTarget(context).Path.StartsWith(ODataFace.Prefix, StringComparison.Ordinal)
+                    ? face.HandleAsync(context)
+                    : next(context);
+            }
+        );
         app.UseRouting();
         ManagementInterface.Map(app, registry, time);
         MapHealth(app, registry);
@@ -120,13 +175,25 @@ public static class ServiceHost
                 }
             }
             if (registry.Missing is { } missing)
-                return Results.Text(isInsider
-                    ? $"ready in part, since a database has changed: {missing}{(registry.Problem is { } kept ? $" ({kept})" : "")}"
-                    : "ready in part");
-            return Results.Text(!isInsider ? "ready" : registry.Problem is { } problem ? $"ready, with the last good state: {problem}" : audit.Problem is { } lost ? $"ready, but {lost}" : "ready");
+                return Results.Text(
+                    isInsider
+                        ? $"ready in part, since a database has changed: {missing}{(registry.Problem is { } kept ? $" ({kept})" : "")}"
+                        : "ready in part"
+                );
+            return Results.Text(
+                !isInsider ? "ready"
+                : registry.Problem is { } problem ? $"ready, with the last good state: {problem}"
+                : audit.Problem is { } lost ? $"ready, but {lost}"
+                : "ready"
+            );
         });
-        app.MapGet("/metrics", async (HttpContext context, RequestCounters counters, Allowances allowances, Administration administration) =>
-            await administration.IsInsiderAsync(context) ? Results.Text(counters.Write(registry, allowances.Process), "text/plain; version=0.0.4") : Results.NotFound());
+        app.MapGet(
+            "/metrics",
+            async (HttpContext context, RequestCounters counters, Allowances allowances, Administration administration) =>
+                await administration.IsInsiderAsync(context)
+                    ? Results.Text(counters.Write(registry, allowances.Process), "text/plain; version=0.0.4")
+                    : Results.NotFound()
+        );
     }
 
     private static void MapConsole(WebApplication app, string folder)
@@ -143,7 +210,8 @@ public static class ServiceHost
         app.MapGet("/console/{**path}", (HttpContext context, string? path) =>
         {
             context.Response.Headers.ContentSecurityPolicy =
-                "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'; base-uri 'self'; form-action 'self'";
+                "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; "
+                + "frame-ancestors 'none'; base-uri 'self'; form-action 'self'";
             context.Response.Headers["Referrer-Policy"] = "no-referrer";
             var file = files.GetFileInfo(path ?? "");
             if (!file.Exists || file.IsDirectory)
@@ -154,7 +222,9 @@ public static class ServiceHost
                 context.Response.Headers.CacheControl = "no-cache";
                 return Results.File(index, "text/html; charset=utf-8");
             }
-            context.Response.Headers.CacheControl = path!.StartsWith("assets/", StringComparison.Ordinal) ? "public, max-age=31536000, immutable" : "no-cache";
+            context.Response.Headers.CacheControl = path!.StartsWith("assets/", StringComparison.Ordinal)
+                ? "public, max-age=31536000, immutable"
+                : "no-cache";
             return Results.File(file.PhysicalPath!, types.TryGetContentType(path, out var type) ? type : "application/octet-stream");
         });
     }

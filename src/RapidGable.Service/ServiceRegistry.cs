@@ -18,7 +18,10 @@ namespace RapidGable.Service;
 /// <summary>What a look at the files and catalogs gave.</summary>
 /// <param name="Changed">Services whose published state is another now, with their revisions before and after; null = absent.</param>
 /// <param name="Faults">Why the state of before is kept; empty = it is not.</param>
-public sealed record RefreshOutcome(ImmutableArray<(string Service, string? Before, string? After)> Changed, ImmutableArray<Diagnostic> Faults)
+public sealed record RefreshOutcome(
+    ImmutableArray<(string Service, string? Before, string? After)> Changed,
+    ImmutableArray<Diagnostic> Faults
+)
 {
     /// <summary>What becomes visible or possible with it, service and sentence.</summary>
     public ImmutableArray<(string Service, string Text)> Opened { get; init; } = [];
@@ -51,7 +54,10 @@ public sealed class ServiceRegistry : IAsyncDisposable
     public ServiceRegistry(LoadedWorkspace workspace, Func<CancellationToken, Task<LoadedWorkspace>>? reload = null)
     {
         _reload = reload;
-        Memory = new ByteBudget((workspace.Declaration.Traffic.Memory ?? Math.Clamp(GC.GetGCMemoryInfo().TotalAvailableMemoryBytes / 4 / Mebibyte, 128, 1024)) * Mebibyte);
+        Memory = new ByteBudget(
+            (workspace.Declaration.Traffic.Memory ?? Math.Clamp(GC.GetGCMemoryInfo().TotalAvailableMemoryBytes / 4 / Mebibyte, 128, 1024))
+                * Mebibyte
+        );
         _plans = new ByteBudget(Limits.PlanBytes, Memory);
         _state = State.Of(workspace, _plans);
     }
@@ -141,7 +147,8 @@ public sealed class ServiceRegistry : IAsyncDisposable
             // Whoever looks again may be waiting for nothing yet.
             if (Problem is null)
                 Wake();
-            Problem = $"{faults.Length} {(faults.Length == 1 ? "fault" : "faults")}: {string.Join("; ", faults.Take(3).Select(f => f.Message))}";
+            Problem =
+                $"{faults.Length} {(faults.Length == 1 ? "fault" : "faults")}: {string.Join("; ", faults.Take(3).Select(f => f.Message))}";
             return new RefreshOutcome([], faults);
         }
         (Problem, Missing) = (null, null);
@@ -161,12 +168,38 @@ public sealed class ServiceRegistry : IAsyncDisposable
             await old.Workspace.DisposeAsync();
         }
         var names = before.Services.Keys.Union(now.Services.Keys).Order(StringComparer.Ordinal).ToList();
-        return new RefreshOutcome([.. names.Select(n => (n, before.Services.GetValueOrDefault(n)?.Revision, now.Services.GetValueOrDefault(n)?.Revision)).Where(c => c.Item2 != c.Item3)], [])
+        return new RefreshOutcome(
+            [
+                .. names
+                    .Select(n => (n, before.Services.GetValueOrDefault(n)?.Revision, now.Services.GetValueOrDefault(n)?.Revision))
+                    .Where(c => c.Item2 != c.Item3),
+            ],
+            []
+        )
         {
-            Differences = [.. names.Where(n => before.Texts.ContainsKey(n) && now.Texts.ContainsKey(n)).SelectMany(n => PublishedText.Differences(before.Texts[n], now.Texts[n]).Select(t => (n, t)))],
+            Differences =
+            [
+                .. names
+                    .Where(n => before.Texts.ContainsKey(n) && now.Texts.ContainsKey(n))
+                    .SelectMany(n => PublishedText.Differences(before.Texts[n], now.Texts[n]).Select(t => (n, t))),
+            ],
             Settings = [.. Changes(before, now)],
-            Opened = [.. now.Services.Where(s => s.Value.Revision != before.Services.GetValueOrDefault(s.Key)?.Revision).OrderBy(s => s.Key, StringComparer.Ordinal)
-                .SelectMany(s => AccessVisibility.Of(s.Value).NewSince(before.Services.GetValueOrDefault(s.Key) is { } former ? AccessVisibility.Of(former) : new AccessVisibility([])).Select(t => (s.Key, t)))],
+            Opened =
+            [
+                .. now
+                    .Services.Where(s => s.Value.Revision != before.Services.GetValueOrDefault(s.Key)?.Revision)
+                    .OrderBy(s => s.Key, StringComparer.Ordinal)
+                    .SelectMany(s =>
+                        AccessVisibility
+                            .Of(s.Value)
+                            .NewSince(
+                                before.Services.GetValueOrDefault(s.Key) is { } former
+                                    ? AccessVisibility.Of(former)
+                                    : new AccessVisibility([])
+                            )
+                            .Select(t => (s.Key, t))
+                    ),
+            ],
         };
     }
 
@@ -178,11 +211,16 @@ public sealed class ServiceRegistry : IAsyncDisposable
         {
             var name = service.Model.Service;
             var place = SourceLocation.WholeFile($"accepted/{name}.xml");
-            var advice = $"If this is meant, accept it with 'gable check {Path.GetFileName(loaded.Declaration.Folder)} --accept', and refresh again.";
+            var advice =
+                $"If this is meant, accept it with 'gable check {Path.GetFileName(loaded.Declaration.Folder)} --accept', and "
+                + $"refresh again.";
             try
             {
-                var changes = AcceptedMetadata.Compare(loaded.Declaration.Folder, name,
-                    CsdlXmlWriter.Write(service.Model, ODataVersion.V401)) ?? [];
+                var changes = AcceptedMetadata.Compare(
+                    loaded.Declaration.Folder,
+                    name,
+                    CsdlXmlWriter.Write(service.Model, ODataVersion.V401)
+                ) ?? [];
                 foreach (var change in changes.Where(d => d.IsBreaking))
                     diagnostics.Error("accepted-breaks", $"{change.Subject}: {change.What}", place, advice);
             }
@@ -204,34 +242,66 @@ public sealed class ServiceRegistry : IAsyncDisposable
     /// <summary>What a change of the workspace and its sources does, in words.</summary>
     private static IEnumerable<string> Changes(State before, State now)
     {
-        foreach (var section in now.Sections.Keys.Union(before.Sections.Keys).Order(StringComparer.Ordinal).Where(s => before.Sections.GetValueOrDefault(s) != now.Sections.GetValueOrDefault(s)))
+        foreach (
+            var section in now
+                .Sections.Keys.Union(before.Sections.Keys)
+                .Order(StringComparer.Ordinal)
+                .Where(s => before.Sections.GetValueOrDefault(s) != now.Sections.GetValueOrDefault(s))
+        )
         {
             yield return (before.Sections.ContainsKey(section), now.Sections.ContainsKey(section)) switch
             {
                 (false, _) => $"{section} is new",
                 (_, false) => $"{section} is gone",
                 _ when section == "transport" => "transport has changed: it is taken when the service starts again",
-                _ when section == "limits" => "limits have changed: they hold from the next request on, 'memory' when the service starts again",
-                _ when section.StartsWith("source ", StringComparison.Ordinal) => $"the settings of {section} have changed: its sessions are opened anew",
+                _ when section == "limits" =>
+                    "limits have changed: they hold from the next request on, 'memory' when the service starts again",
+                _ when section.StartsWith("source ", StringComparison.Ordinal) =>
+                    $"the settings of {section} have changed: its sessions are opened anew",
                 _ => $"{section} has changed",
             };
         }
-        if (before.TextHash != now.TextHash && before.Sections.SequenceEqual(now.Sections) && before.Services.All(s => now.Services.GetValueOrDefault(s.Key)?.Revision == s.Value.Revision))
+        if (
+            before.TextHash != now.TextHash
+            && before.Sections.SequenceEqual(now.Sections)
+            && before.Services.All(s => now.Services.GetValueOrDefault(s.Key)?.Revision == s.Value.Revision)
+        )
             yield return "the texts have changed, and nothing that they say";
     }
 
     /// <param name="Texts">What each service says, see <see cref="PublishedText"/>.</param>
     /// <param name="Sections">The parts of the workspace, and its sources, each as text.</param>
     /// <param name="TextHash">Changes with every change of the files.</param>
-    private sealed record State(LoadedWorkspace Workspace, FrozenDictionary<string, PublishedService> Services, ImmutableDictionary<string, ImmutableSortedDictionary<string, string>> Texts, ImmutableSortedDictionary<string, string> Sections, string TextHash)
+    private sealed record State(
+        LoadedWorkspace Workspace,
+        FrozenDictionary<string, PublishedService> Services,
+        ImmutableDictionary<string, ImmutableSortedDictionary<string, string>> Texts,
+        ImmutableSortedDictionary<string, string> Sections,
+        string TextHash
+    )
     {
         /// <summary>The same for two states that answer every request alike.</summary>
-        public string Fingerprint { get; } = Hash([], string.Join('\n', Services.Values.OrderBy(s => s.Model.Service, StringComparer.Ordinal).Select(s => $"{s.Model.Service} {s.Revision}").Concat(Sections.Select(s => $"{s.Key} {s.Value}")).Append(TextHash)));
+        public string Fingerprint { get; } =
+            Hash(
+                [],
+                string.Join(
+                    '\n',
+                    Services
+                        .Values.OrderBy(s => s.Model.Service, StringComparer.Ordinal)
+                        .Select(s => $"{s.Model.Service} {s.Revision}")
+                        .Concat(Sections.Select(s => $"{s.Key} {s.Value}"))
+                        .Append(TextHash)
+                )
+            );
 
         public static State Of(LoadedWorkspace workspace, ByteBudget plans)
         {
             var texts = workspace.Services.ToImmutableDictionary(s => s.Model.Service, s => PublishedText.Of(s.Model));
-            var services = workspace.Services.ToFrozenDictionary(s => s.Model.Service, s => new PublishedService(s.Model, workspace.Sources, RevisionOf(s, texts[s.Model.Service]), plans), StringComparer.Ordinal);
+            var services = workspace.Services.ToFrozenDictionary(
+                s => s.Model.Service,
+                s => new PublishedService(s.Model, workspace.Sources, RevisionOf(s, texts[s.Model.Service]), plans),
+                StringComparer.Ordinal
+            );
             var declared = workspace.Declaration;
             var sections = new Dictionary<string, string>
             {
@@ -253,5 +323,6 @@ public sealed class ServiceRegistry : IAsyncDisposable
     private static string RevisionOf(BuiltService service, ImmutableSortedDictionary<string, string> texts) =>
         Hash(CsdlXmlWriter.Write(service.Model, ODataVersion.V401), string.Join('\n', texts.Select(t => $"{t.Key} {t.Value}")))[..8];
 
-    private static string Hash(byte[] first, string rest) => Convert.ToHexStringLower(SHA256.HashData([.. first, .. Encoding.UTF8.GetBytes(rest)]));
+    private static string Hash(byte[] first, string rest) =>
+        Convert.ToHexStringLower(SHA256.HashData([.. first, .. Encoding.UTF8.GetBytes(rest)]));
 }

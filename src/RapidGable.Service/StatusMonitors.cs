@@ -18,27 +18,50 @@ internal sealed class StatusMonitors(IServiceProvider services, Allowances allow
 
     private readonly ConcurrentDictionary<string, Pending> _pending = new();
 
-    private sealed record Pending(string Service, string Caller, string Who, Task<InnerResponse> Task, CancellationTokenSource Cancellation, RequestAllowance Allowance)
+    private sealed record Pending(
+        string Service,
+        string Caller,
+        string Who,
+        Task<InnerResponse> Task,
+        CancellationTokenSource Cancellation,
+        RequestAllowance Allowance
+    )
     {
         /// <summary>Ends the wait; set once the place is known.</summary>
         public ITimer? Timer { get; set; }
     }
 
-    /// <summary>Starts the request of an exchange; answers at once when it is ready within the time that the caller is willing to wait.</summary>
+    /// <summary>
+    /// Starts the request of an exchange; answers at once when it is ready within the time that the caller is willing to wait.
+    /// </summary>
     public async Task<RequestFault?> StartAsync(Exchange exchange, ODataFace face)
     {
         var who = exchange.Allowance.Who;
         if (_pending.Count >= Limits.PendingRequests || _pending.Values.Count(p => p.Who == who) >= Limits.PendingRequestsOfOne)
         {
             exchange.Response.Headers[HeaderNames.RetryAfter] = "10";
-            return _pending.Count >= Limits.PendingRequests ? new RequestFault(503, "too-many", $"{Limits.PendingRequests} requests wait for their answers to be fetched. Try again later, or ask without respond-async.")
-                : new RequestFault(429, "too-many", $"{Limits.PendingRequestsOfOne} of your requests wait for their answers to be fetched. Fetch or delete them first, or ask without respond-async.");
+            return _pending.Count >= Limits.PendingRequests
+                ? new RequestFault(
+                    503,
+                    "too-many",
+                    $"{Limits.PendingRequests} requests wait for their answers to be fetched. Try again later, or ask without "
+                        + $"respond-async."
+                )
+                : new RequestFault(
+                    429,
+                    "too-many",
+                    $"{Limits.PendingRequestsOfOne} of your requests wait for their answers to be fetched. Fetch or delete "
+                        + $"them first, or ask without respond-async."
+                );
         }
         if (!(await Bodies.ReadAsync(exchange)).Is(out var body, out var fault))
             return fault;
         var context = exchange.Context;
         var (path, query) = ODataFace.RawTarget(context);
-        var headers = context.Request.Headers.Where(h => !h.Key.Equals("Host", StringComparison.OrdinalIgnoreCase)).SelectMany(h => h.Value.Select(v => (h.Key, v ?? ""))).ToList();
+        var headers = context
+            .Request.Headers.Where(h => !h.Key.Equals("Host", StringComparison.OrdinalIgnoreCase))
+            .SelectMany(h => h.Value.Select(v => (h.Key, v ?? "")))
+            .ToList();
         var cancellation = new CancellationTokenSource();
         var request = new InnerRequest(context.Request.Method, query.Length == 0 ? path : $"{path}?{query}", headers, body);
         // The outer context ends before the answer is ready; only what does not change is taken from it.
@@ -47,14 +70,25 @@ internal sealed class StatusMonitors(IServiceProvider services, Allowances allow
         // The answer outlives this request, so it draws on an allowance of its own.
         var allowance = allowances.For(context, exchange.Caller);
         var task = Task.Run(() => InnerExchange.RunAsync(outer, exchange.Caller, request, face, allowance, cancellation.Token));
-        if (exchange.Preferences.Wait is { } seconds && await Task.WhenAny(task, Task.Delay(TimeSpan.FromSeconds(Math.Min(seconds, Limits.StatementSeconds)), exchange.Cancellation)) == task)
+        if (
+            exchange.Preferences.Wait is { } seconds
+            && await Task.WhenAny(task, Task.Delay(TimeSpan.FromSeconds(Math.Min(seconds, Limits.StatementSeconds)), exchange.Cancellation))
+                == task
+        )
         {
             using (allowance)
                 await WriteAsync(context, await task);
             return null;
         }
         var id = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16));
-        var pending = _pending[id] = new Pending(exchange.Service.Model.Service, exchange.Caller.Identity, who, task, cancellation, allowance);
+        var pending = _pending[id] = new Pending(
+            exchange.Service.Model.Service,
+            exchange.Caller.Identity,
+            who,
+            task,
+            cancellation,
+            allowance
+        );
         pending.Timer = time.CreateTimer(_ => Remove(id), null, TimeSpan.FromMinutes(Limits.MonitorMinutes), Timeout.InfiniteTimeSpan);
         exchange.Preferences.Apply("respond-async");
         exchange.Response.Headers["Preference-Applied"] = exchange.Preferences.Applied;
@@ -72,7 +106,11 @@ internal sealed class StatusMonitors(IServiceProvider services, Allowances allow
     /// <summary>Answers a request to a monitor.</summary>
     public async Task<RequestFault?> AnswerAsync(Exchange exchange, string id)
     {
-        if (!_pending.TryGetValue(id, out var pending) || pending.Service != exchange.Service.Model.Service || pending.Caller != exchange.Caller.Identity)
+        if (
+            !_pending.TryGetValue(id, out var pending)
+            || pending.Service != exchange.Service.Model.Service
+            || pending.Caller != exchange.Caller.Identity
+        )
             return RequestFault.NotFound("There is no such status monitor; it has been deleted, or its time is over.");
         var method = exchange.Request.Method;
         if (HttpMethods.IsDelete(method))
@@ -100,13 +138,19 @@ internal sealed class StatusMonitors(IServiceProvider services, Allowances allow
         return null;
     }
 
-    private static bool TakesHttp(IHeaderDictionary headers) => headers.Accept.Count == 0
-        || (MediaTypeHeaderValue.TryParseList([.. headers.Accept.OfType<string>()], out var list) && list.Any(a => a.MatchesAllTypes || a.MediaType.Equals("application/http", StringComparison.OrdinalIgnoreCase)));
+    private static bool TakesHttp(IHeaderDictionary headers) =>
+        headers.Accept.Count == 0
+        || (
+            MediaTypeHeaderValue.TryParseList([.. headers.Accept.OfType<string>()], out var list)
+            && list.Any(a => a.MatchesAllTypes || a.MediaType.Equals("application/http", StringComparison.OrdinalIgnoreCase))
+        );
 
     /// <summary>A response as it would go over a connection.</summary>
     internal static byte[] HttpText(InnerResponse answer)
     {
-        var head = new StringBuilder($"HTTP/1.1 {answer.Status} {Microsoft.AspNetCore.WebUtilities.ReasonPhrases.GetReasonPhrase(answer.Status)}\r\n");
+        var head = new StringBuilder(
+            $"HTTP/1.1 {answer.Status} {Microsoft.AspNetCore.WebUtilities.ReasonPhrases.GetReasonPhrase(answer.Status)}\r\n"
+        );
         foreach (var (name, value) in answer.Headers)
             head.Append($"{name}: {value}\r\n");
         return [.. Encoding.UTF8.GetBytes(head.Append("\r\n").ToString()), .. answer.Body];

@@ -46,7 +46,13 @@ internal static class Transport
             var path = Path.Combine(workspace.Folder, file);
             var all = new X509Certificate2Collection();
             all.ImportFromPemFile(path);
-            return (X509Certificate2.CreateFromPemFile(path, workspace.Transport.Key is { } key ? Path.Combine(workspace.Folder, key.Value) : null), [.. all.Skip(1)]);
+            return (
+                X509Certificate2.CreateFromPemFile(
+                    path,
+                    workspace.Transport.Key is { } key ? Path.Combine(workspace.Folder, key.Value) : null
+                ),
+                [.. all.Skip(1)]
+            );
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException or CryptographicException)
         {
@@ -56,35 +62,86 @@ internal static class Transport
 
     public static void Use(WebApplication app, TransportDeclaration transport)
     {
-        app.Use((context, next) =>
-        {
-            context.Features.Set(new Peer(context.Connection.RemoteIpAddress));
-            return next(context);
-        });
+        app.Use(
+            (context, next) =>
+            {
+                context.Features.Set(new Peer(context.Connection.RemoteIpAddress));
+                return next(context);
+            }
+        );
         if (!transport.Proxies.IsEmpty)
             app.UseForwardedHeaders(Forwarded(transport));
-        app.Use((context, next) =>
-        {
-            var response = context.Response;
-            response.Headers.XContentTypeOptions = "nosniff";
-            if (transport.HstsDays is { } days && context.Request.IsHttps)
-                response.Headers.StrictTransportSecurity = $"max-age={days * 86_400}";
-            if (!transport.Hosts.IsEmpty && !transport.Hosts.Any(h => IsHost(context.Request.Host.Host, h)))
-                return FailAsync(context, new RequestFault(400, "host", "The service is not asked by this name.", "Host"));
-            return HoldsSecret(context) ? FailAsync(context, new RequestFault(400, "key-in-url", "A key or a token stands in the address, where logs and histories keep it. Send it in the header Authorization, and make a new one: this one is no longer secret."))
-                : next(context);
-        });
+        app.Use(
+            (context, next) =>
+            {
+                var response = context.Response;
+                response.Headers.XContentTypeOptions = "nosniff";
+                if (transport.HstsDays is { } days && context.Request.IsHttps)
+                    response.Headers.StrictTransportSecurity = $"max-age={days * 86_400}";
+                if (!transport.Hosts.IsEmpty && !transport.Hosts.Any(h => IsHost(context.Request.Host.Host, h)))
+                    return FailAsync(context, new RequestFault(400, "host", "The service is not asked by this name.", "Host"));
+                return HoldsSecret(context)
+                    ? FailAsync(
+                        context,
+                        new RequestFault(
+                            400,
+                            "key-in-url",
+                            "A key or a token stands in the address, where logs and histories keep it. Send it in the header "
+                                + "Authorization, and make a new one: this one is no longer secret."
+                        )
+                    )
+                    : next(context);
+            }
+        );
         if (transport.Origins.IsEmpty)
             return;
         // The management interface is for pages of this service only. The path is compared as routing reads it, decoded.
-        app.UseWhen(context => !context.Request.Path.StartsWithSegments("/manage", StringComparison.OrdinalIgnoreCase), open => open.UseCors(policy => policy.WithOrigins([.. transport.Origins]).WithMethods("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS")
-            .WithHeaders("Authorization", "Content-Type", "Accept", "Accept-Language", "OData-Version", "OData-MaxVersion", "Prefer", "If-Match", "If-None-Match", "Range", "X-Requested-With", RepeatMemory.IdHeader, RepeatMemory.SentHeader)
-            .WithExposedHeaders("OData-Version", "OData-EntityId", "Location", "ETag", "Preference-Applied", "Retry-After", "AsyncResult", "Allow", RepeatMemory.ResultHeader).SetPreflightMaxAge(TimeSpan.FromMinutes(10))));
+        app.UseWhen(
+            context => !context.Request.Path.StartsWithSegments("/manage", StringComparison.OrdinalIgnoreCase),
+            open =>
+                open.UseCors(policy =>
+                    policy
+                        .WithOrigins([.. transport.Origins])
+                        .WithMethods("GET", "HEAD", "POST", "PUT", "PATCH", "DELETE", "OPTIONS")
+                        .WithHeaders(
+                            "Authorization",
+                            "Content-Type",
+                            "Accept",
+                            "Accept-Language",
+                            "OData-Version",
+                            "OData-MaxVersion",
+                            "Prefer",
+                            "If-Match",
+                            "If-None-Match",
+                            "Range",
+                            "X-Requested-With",
+                            RepeatMemory.IdHeader,
+                            RepeatMemory.SentHeader
+                        )
+                        .WithExposedHeaders(
+                            "OData-Version",
+                            "OData-EntityId",
+                            "Location",
+                            "ETag",
+                            "Preference-Applied",
+                            "Retry-After",
+                            "AsyncResult",
+                            "Allow",
+                            RepeatMemory.ResultHeader
+                        )
+                        .SetPreflightMaxAge(TimeSpan.FromMinutes(10))
+                )
+        );
     }
 
     private static ForwardedHeadersOptions Forwarded(TransportDeclaration transport)
     {
-        var options = new ForwardedHeadersOptions { ForwardedHeaders = ForwardedHeaders.XForwardedFor | ForwardedHeaders.XForwardedProto | ForwardedHeaders.XForwardedHost, ForwardLimit = null, RequireHeaderSymmetry = false };
+        var options = new ForwardedHeadersOptions
+        {
+            ForwardedHeaders = ForwardedHeaders.XForwardedFor | ForwardedHeaders.XForwardedProto | ForwardedHeaders.XForwardedHost,
+            ForwardLimit = null,
+            RequireHeaderSymmetry = false,
+        };
         options.KnownProxies.Clear();
         options.KnownIPNetworks.Clear();
         foreach (var network in transport.Proxies)
@@ -95,14 +152,22 @@ internal static class Transport
     }
 
     private static bool IsHost(string host, string declared) =>
-        declared.StartsWith("*.", StringComparison.Ordinal) ? host.EndsWith(declared[1..], StringComparison.OrdinalIgnoreCase) : host.Equals(declared, StringComparison.OrdinalIgnoreCase);
+        declared.StartsWith("*.", StringComparison.Ordinal)
+            ? host.EndsWith(declared[1..], StringComparison.OrdinalIgnoreCase)
+            : host.Equals(declared, StringComparison.OrdinalIgnoreCase);
 
     /// <summary>Whether a key or a token stands in the address (RFC 6750, 2.3 warns of it).</summary>
     private static bool HoldsSecret(HttpContext context)
     {
         var (path, query) = ODataFace.RawTarget(context);
-        return path.Contains(AccountFile.KeyPrefix + "_", StringComparison.OrdinalIgnoreCase) || (query.Length > 0
-            && (query.Contains(AccountFile.KeyPrefix + "_", StringComparison.OrdinalIgnoreCase) || ("&" + query).Contains("&access_token=", StringComparison.OrdinalIgnoreCase)));
+        return path.Contains(AccountFile.KeyPrefix + "_", StringComparison.OrdinalIgnoreCase)
+            || (
+                query.Length > 0
+                && (
+                    query.Contains(AccountFile.KeyPrefix + "_", StringComparison.OrdinalIgnoreCase)
+                    || ("&" + query).Contains("&access_token=", StringComparison.OrdinalIgnoreCase)
+                )
+            );
     }
 
     private static Task FailAsync(HttpContext context, RequestFault fault)

@@ -18,32 +18,39 @@ internal static class UnreadableRequests
     private static readonly byte[] Empty = "Content-Length: 0\r\n"u8.ToArray();
     private static readonly byte[] Answer = Make();
 
-    public static Func<ConnectionDelegate, ConnectionDelegate> Middleware { get; } = next => connection =>
-    {
-        var writer = new Writer(connection.Transport.Output);
-        connection.Features.Set(writer);
-        connection.Transport = new Pipes(connection.Transport.Input, writer);
-        return next(connection);
-    };
-
-    /// <summary>While the service itself answers, everything goes as it is: stored bytes may look like an answer of the web server.</summary>
-    public static void Use(WebApplication app) => app.Use((context, next) =>
-    {
-        if (context.Features.Get<Writer>() is { } writer)
-        {
-            writer.Begin();
-            // Answers of HTTP/2 are sent side by side, and its own refusals are not text.
-            if (HttpProtocol.IsHttp10(context.Request.Protocol) || HttpProtocol.IsHttp11(context.Request.Protocol))
+    public static Func<ConnectionDelegate, ConnectionDelegate> Middleware { get; } =
+        next =>
+            connection =>
             {
-                context.Response.OnCompleted(() =>
+                var writer = new Writer(connection.Transport.Output);
+                connection.Features.Set(writer);
+                connection.Transport = new Pipes(connection.Transport.Input, writer);
+                return next(connection);
+            };
+
+    /// <summary>
+    /// While the service itself answers, everything goes as it is: stored bytes may look like an answer of the web server.
+    /// </summary>
+    public static void Use(WebApplication app) =>
+        app.Use(
+            (context, next) =>
+            {
+                if (context.Features.Get<Writer>() is { } writer)
                 {
-                    writer.End();
-                    return Task.CompletedTask;
-                });
+                    writer.Begin();
+                    // Answers of HTTP/2 are sent side by side, and its own refusals are not text.
+                    if (HttpProtocol.IsHttp10(context.Request.Protocol) || HttpProtocol.IsHttp11(context.Request.Protocol))
+                    {
+                        context.Response.OnCompleted(() =>
+                        {
+                            writer.End();
+                            return Task.CompletedTask;
+                        });
+                    }
+                }
+                return next(context);
             }
-        }
-        return next(context);
-    });
+        );
 
     private static byte[] Make()
     {
@@ -51,8 +58,14 @@ internal static class UnreadableRequests
         var body = ErrorJsonWriter.Write(fault);
         string[] head =
         [
-            "HTTP/1.1 400 Bad Request", "Content-Type: application/json", $"Content-Length: {body.Length}", "Connection: close",
-            "OData-Version: 4.0", "X-Content-Type-Options: nosniff", "", "",
+            "HTTP/1.1 400 Bad Request",
+            "Content-Type: application/json",
+            $"Content-Length: {body.Length}",
+            "Connection: close",
+            "OData-Version: 4.0",
+            "X-Content-Type-Options: nosniff",
+            "",
+            "",
         ];
         return [.. Encoding.ASCII.GetBytes(string.Join("\r\n", head)), .. body];
     }
@@ -60,7 +73,8 @@ internal static class UnreadableRequests
     private sealed record Pipes(PipeReader Input, PipeWriter Output) : IDuplexPipe;
 
     /// <summary>
-    /// Passes everything on; while no request is being answered, a 400 without a body, which only the web server itself gives, goes as ours.
+    /// Passes everything on; while no request is being answered, a 400 without a body, which only the web server itself gives, goes as
+    /// ours.
     /// </summary>
     internal sealed class Writer(PipeWriter inner) : PipeWriter
     {
@@ -90,7 +104,8 @@ internal static class UnreadableRequests
 
         public override Span<byte> GetSpan(int sizeHint = 0) => GetMemory(sizeHint).Span;
 
-        public override ValueTask<FlushResult> FlushAsync(CancellationToken cancellationToken = default) => inner.FlushAsync(cancellationToken);
+        public override ValueTask<FlushResult> FlushAsync(CancellationToken cancellationToken = default) =>
+            inner.FlushAsync(cancellationToken);
 
         public override ValueTask<FlushResult> WriteAsync(ReadOnlyMemory<byte> source, CancellationToken cancellationToken = default) =>
             inner.WriteAsync(source, cancellationToken);

@@ -13,11 +13,15 @@ internal static class Validators
 
     /// <summary>The tags of a header as they are written, <c>*</c> among them; null = the header is not there.</summary>
     /// <returns>A fault when it is no list of tags.</returns>
-    public static (System.Collections.Immutable.ImmutableArray<string>? Tags, RequestFault? Fault) Tags(Microsoft.Extensions.Primitives.StringValues header, string name)
+    public static (System.Collections.Immutable.ImmutableArray<string>? Tags, RequestFault? Fault) Tags(
+        Microsoft.Extensions.Primitives.StringValues header,
+        string name
+    )
     {
         if (header.Count == 0)
             return (null, null);
-        return EntityTagHeaderValue.TryParseStrictList([.. header.OfType<string>()], out var tags) ? ([.. tags.Select(t => t.ToString())], null)
+        return EntityTagHeaderValue.TryParseStrictList([.. header.OfType<string>()], out var tags)
+            ? ([.. tags.Select(t => t.ToString())], null)
             : (null, new RequestFault(400, "etag", $"The {name} header is not a list of entity tags in double quotes.", name));
     }
 
@@ -30,7 +34,10 @@ internal static class Validators
         if (header.Count == 0)
             return (false, null);
         if (!EntityTagHeaderValue.TryParseStrictList([.. header.OfType<string>()], out var tags))
-            return (false, new RequestFault(400, "etag", "The If-None-Match header is not a list of entity tags in double quotes.", "If-None-Match"));
+            return (
+                false,
+                new RequestFault(400, "etag", "The If-None-Match header is not a list of entity tags in double quotes.", "If-None-Match")
+            );
         var own = EntityTagHeaderValue.Parse(tag);
         return (tags.Any(t => t.Tag == "*" || t.Compare(own, useStrongComparison: false)), null);
     }

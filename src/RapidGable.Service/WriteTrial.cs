@@ -9,7 +9,9 @@ using RapidGable.Verification;
 
 namespace RapidGable.Service;
 
-/// <summary>Writing, tried over HTTP against the real sources by somebody who may do all that the sets allow, and who takes away what they made.</summary>
+/// <summary>
+/// Writing, tried over HTTP against the real sources by somebody who may do all that the sets allow, and who takes away what they made.
+/// </summary>
 public static class WriteTrial
 {
     private const string Role = "write-trial";
@@ -18,23 +20,73 @@ public static class WriteTrial
     public static (LoadedWorkspace Workspace, string Key, Caller Caller) Open(LoadedWorkspace workspace)
     {
         var grant = new Grant(AccessRule.ForRoles([Role]), Caller.Everything);
-        var services = workspace.Services.Select(s => s with
-        {
-            Model = new EntityModel(s.Model.Service, s.Model.Title, s.Model.Namespace, [.. s.Model.Sets.Select(e => e with { Rules = [grant], Operations = e.Operations | SetOperations.Read, RowRules = [.. e.RowRules.Where(r => r.Who is null)] })]) { Repeats = s.Model.Repeats },
-        });
-        return (workspace with { Services = [.. services] }, Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(32)), Caller.WithRoles(Role) with { Name = Role });
+        var services = workspace.Services.Select(s =>
+            s with
+            {
+                Model = new EntityModel(
+                    s.Model.Service,
+                    s.Model.Title,
+                    s.Model.Namespace,
+                    [
+                        .. s.Model.Sets.Select(e =>
+                            e with
+                            {
+                                Rules = [grant],
+                                Operations = e.Operations | SetOperations.Read,
+                                RowRules = [.. e.RowRules.Where(r => r.Who is null)],
+                            }
+                        ),
+                    ]
+                )
+                {
+                    Repeats = s.Model.Repeats,
+                },
+            }
+        );
+        return (
+            workspace with
+            {
+                Services = [.. services],
+            },
+            Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(32)),
+            Caller.WithRoles(Role) with
+            {
+                Name = Role,
+            }
+        );
     }
 
     /// <param name="address">Of the service that runs over the opened workspace.</param>
-    public static async Task<ServiceReport> RunAsync(PublishedService service, HttpClient client, string address, string key, int seed, Action<string> progress, CancellationToken cancellation)
+    public static async Task<ServiceReport> RunAsync(
+        PublishedService service,
+        HttpClient client,
+        string address,
+        string key,
+        int seed,
+        Action<string> progress,
+        CancellationToken cancellation
+    )
     {
         var probe = new Probe(client, key);
-        return await new WriteVerifier(service.Model, $"{address}{ODataFace.Prefix}{service.Model.Service}/", probe, (set, entity) => ChangeRunner.RemoveAsync(service, set, entity, cancellation), seed, cancellation).RunAsync(progress);
+        return await new WriteVerifier(
+            service.Model,
+            $"{address}{ODataFace.Prefix}{service.Model.Service}/",
+            probe,
+            (set, entity) => ChangeRunner.RemoveAsync(service, set, entity, cancellation),
+            seed,
+            cancellation
+        ).RunAsync(progress);
     }
 
     private sealed class Probe(HttpClient client, string key) : IChangeProbe
     {
-        public async Task<ChangeResponse> SendAsync(string method, string url, string? body, string? ifMatch, CancellationToken cancellation)
+        public async Task<ChangeResponse> SendAsync(
+            string method,
+            string url,
+            string? body,
+            string? ifMatch,
+            CancellationToken cancellation
+        )
         {
             using var request = new HttpRequestMessage(new HttpMethod(method), ProbeAddress.Of(url));
             request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", key);
@@ -44,7 +96,13 @@ public static class WriteTrial
             if (body is not null)
                 request.Content = new StringContent(body, System.Text.Encoding.UTF8, "application/json");
             using var response = await client.SendAsync(request, cancellation);
-            return new ChangeResponse((int)response.StatusCode, response.Headers.Location?.OriginalString, response.Headers.ETag?.ToString(), response.Content.Headers.Allow.Count > 0 ? string.Join(", ", response.Content.Headers.Allow) : null, await response.Content.ReadAsByteArrayAsync(cancellation));
+            return new ChangeResponse(
+                (int)response.StatusCode,
+                response.Headers.Location?.OriginalString,
+                response.Headers.ETag?.ToString(),
+                response.Content.Headers.Allow.Count > 0 ? string.Join(", ", response.Content.Headers.Allow) : null,
+                await response.Content.ReadAsByteArrayAsync(cancellation)
+            );
         }
     }
 }

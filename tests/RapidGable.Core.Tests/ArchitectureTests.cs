@@ -7,7 +7,20 @@ namespace RapidGable.Core.Tests;
 public class ArchitectureTests
 {
     private static readonly Assembly Core = typeof(Model.EntityModel).Assembly;
-    private static readonly string[] Rooms = ["Model", "Declarations", "Sources", "Building", "Requests", "Access", "Queries", "Payloads", "Changes", "Metadata", "Verification"];
+    private static readonly string[] Rooms =
+    [
+        "Model",
+        "Declarations",
+        "Sources",
+        "Building",
+        "Requests",
+        "Access",
+        "Queries",
+        "Payloads",
+        "Changes",
+        "Metadata",
+        "Verification",
+    ];
 
     [Theory]
     [InlineData("Model", "")]
@@ -33,16 +46,28 @@ public class ArchitectureTests
     [Fact]
     public void Only_the_registry_knows_an_engines_folder()
     {
-        var result = Types.InAssembly(Core).That().DoNotResideInNamespace("RapidGable.Sources.Sqlite").And().DoNotHaveName("EngineRegistry")
-            .ShouldNot().HaveDependencyOn("RapidGable.Sources.Sqlite").GetResult();
+        var result = Types
+            .InAssembly(Core)
+            .That()
+            .DoNotResideInNamespace("RapidGable.Sources.Sqlite")
+            .And()
+            .DoNotHaveName("EngineRegistry")
+            .ShouldNot()
+            .HaveDependencyOn("RapidGable.Sources.Sqlite")
+            .GetResult();
         Assert.True(result.IsSuccessful, string.Join(", ", result.FailingTypeNames ?? []));
     }
 
     [Fact]
     public void Payload_writers_never_see_a_statement()
     {
-        var result = Types.InAssembly(Core).That().ResideInNamespace("RapidGable.Payloads")
-            .ShouldNot().HaveDependencyOnAny("RapidGable.Queries.SqlStatement", "RapidGable.Queries.SqlWriter", "RapidGable.Sources.SqlDialect").GetResult();
+        var result = Types
+            .InAssembly(Core)
+            .That()
+            .ResideInNamespace("RapidGable.Payloads")
+            .ShouldNot()
+            .HaveDependencyOnAny("RapidGable.Queries.SqlStatement", "RapidGable.Queries.SqlWriter", "RapidGable.Sources.SqlDialect")
+            .GetResult();
         Assert.True(result.IsSuccessful, string.Join(", ", result.FailingTypeNames ?? []));
     }
 
@@ -55,15 +80,20 @@ public class ArchitectureTests
 
     [Fact]
     public void A_permitted_request_comes_only_from_the_gate() =>
-        Assert.DoesNotContain(typeof(Access.PermittedRequest).GetConstructors(BindingFlags.Public | BindingFlags.Instance), c => c.GetParameters() is [{ ParameterType.Name: "BoundRequest" }]);
+        Assert.DoesNotContain(typeof(Access.PermittedRequest).GetConstructors(BindingFlags.Public | BindingFlags.Instance), c =>
+            c.GetParameters() is [{ ParameterType.Name: "BoundRequest" }]
+        );
 
     private static IEnumerable<string> Uses(string room, string text)
     {
         var root = AppContext.BaseDirectory;
         while (!File.Exists(Path.Combine(root, "RapidGable.slnx")))
             root = Path.GetDirectoryName(root)!;
-        return Directory.EnumerateFiles(Path.Combine(root, "src", room), "*.cs", SearchOption.AllDirectories)
-            .Where(f => File.ReadAllText(f).Contains(text, StringComparison.Ordinal)).Select(f => Path.GetFileName(f)).Order(StringComparer.Ordinal);
+        return Directory
+            .EnumerateFiles(Path.Combine(root, "src", room), "*.cs", SearchOption.AllDirectories)
+            .Where(f => File.ReadAllText(f).Contains(text, StringComparison.Ordinal))
+            .Select(f => Path.GetFileName(f))
+            .Order(StringComparer.Ordinal);
     }
 
     [Fact] // rules stand in for a set's table there; whoever writes a table elsewhere would read past them
@@ -74,8 +104,14 @@ public class ArchitectureTests
     [Fact] // one class writes rows, and only entity changes use it, which ask for access, before and after
     public void Only_one_class_writes_rows()
     {
-        Assert.Equal(["ChangeStatements.cs"], Uses("RapidGable.Core", "\"INSERT INTO").Concat(Uses("RapidGable.Core", "$\"INSERT INTO {name}")).Distinct());
-        Assert.Equal(["ChangeNotes.cs", "EntityChanges.Relations.cs", "EntityChanges.cs", "RepeatedChanges.cs"], Uses("RapidGable.Core", ".InsertAsync("));
+        Assert.Equal(
+            ["ChangeStatements.cs"],
+            Uses("RapidGable.Core", "\"INSERT INTO").Concat(Uses("RapidGable.Core", "$\"INSERT INTO {name}")).Distinct()
+        );
+        Assert.Equal(
+            ["ChangeNotes.cs", "EntityChanges.Relations.cs", "EntityChanges.cs", "RepeatedChanges.cs"],
+            Uses("RapidGable.Core", ".InsertAsync(")
+        );
         Assert.Equal(["EntityChanges.cs"], Uses("RapidGable.Core", "statements.UpdateAsync("));
         Assert.Equal(["EntityChanges.Relations.cs", "EntityChanges.cs"], Uses("RapidGable.Core", "statements.DeleteAsync("));
     }

@@ -22,7 +22,8 @@ public class BinderTests(NetworkFixture network) : IClassFixture<NetworkFixture>
     [InlineData("Stations(1)/catchment/parent/name/$value", ResourceKind.RawValue)]
     [InlineData("Stations/$count", ResourceKind.Count)]
     [InlineData("Stations(1)/Sensors/$count", ResourceKind.Count)]
-    public void A_path_addresses_its_resource(string path, ResourceKind expected) => Assert.Equal(expected, network.Prepare(path).Value?.Request.Path.Kind);
+    public void A_path_addresses_its_resource(string path, ResourceKind expected) =>
+        Assert.Equal(expected, network.Prepare(path).Value?.Request.Path.Kind);
 
     [Theory] // U-08, U-10, U-15, U-19, U-26, U-30, U-49, U-50, U-53
     [InlineData("stations", 404)]
@@ -112,7 +113,18 @@ public class BinderTests(NetworkFixture network) : IClassFixture<NetworkFixture>
     public void What_may_not_be_read_is_not_there()
     {
         var model = network.Service.Model;
-        var closed = new EntityModel("s", "S", "T", [.. model.Sets.Select(s => s.Name is "Sensors" ? s with { Rules = [] } : s.Name is "Visits" ? s with { Rules = [Grant.Reading(AccessRule.ForRoles(["office"]))] } : s)]);
+        var closed = new EntityModel(
+            "s",
+            "S",
+            "T",
+            [
+                .. model.Sets.Select(s =>
+                    s.Name is "Sensors" ? s with { Rules = [] }
+                    : s.Name is "Visits" ? s with { Rules = [Grant.Reading(AccessRule.ForRoles(["office"]))] }
+                    : s
+                ),
+            ]
+        );
         EntityModel For(Caller caller) => AccessGate.VisibleTo(closed, caller, AccessGate.Bind(closed));
         var visible = For(Caller.Anonymous);
         Assert.Null(visible.FindSet("Sensors"));
@@ -126,11 +138,29 @@ public class BinderTests(NetworkFixture network) : IClassFixture<NetworkFixture>
     public void The_gate_refuses_every_touched_set()
     {
         var model = network.Service.Model;
-        var closed = new EntityModel("s", "S", "T", [.. model.Sets.Select(s => s.Name == "Catchments" ? s with { Rules = [Grant.Reading(AccessRule.SignedIn)] } : s)]);
-        foreach (var url in new[] { "Catchments", "Stations(1)/catchment", "Stations?$expand=catchment", "Stations?$filter=catchment/name eq 'x'", "Stations?$orderby=catchment/name", "Stations?$filter=catchment eq null" })
+        var closed = new EntityModel(
+            "s",
+            "S",
+            "T",
+            [.. model.Sets.Select(s => s.Name == "Catchments" ? s with { Rules = [Grant.Reading(AccessRule.SignedIn)] } : s)]
+        );
+        foreach (
+            var url in new[]
+            {
+                "Catchments",
+                "Stations(1)/catchment",
+                "Stations?$expand=catchment",
+                "Stations?$filter=catchment/name eq 'x'",
+                "Stations?$orderby=catchment/name",
+                "Stations?$filter=catchment eq null",
+            }
+        )
         {
             var bound = RequestBinder.Bind(RequestParser.Parse(NetworkFixture.Lex(url).Value!).Value!, closed).Value!;
-            Assert.Equal(404, AccessGate.Permit(bound, closed, AccessGate.VisibleTo(closed, Caller.Anonymous, AccessGate.Bind(closed))).Fault?.Status);
+            Assert.Equal(
+                404,
+                AccessGate.Permit(bound, closed, AccessGate.VisibleTo(closed, Caller.Anonymous, AccessGate.Bind(closed))).Fault?.Status
+            );
             Assert.Null(AccessGate.Permit(bound, closed, AccessGate.VisibleTo(closed, Caller.WithRoles(), AccessGate.Bind(closed))).Fault);
         }
     }

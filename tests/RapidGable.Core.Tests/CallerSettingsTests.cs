@@ -20,9 +20,19 @@ public sealed class CallerSettingsTests(PostgresServer server) : IClassFixture<P
         var folder = new TestWorkspace();
         var database = await server.CreateDatabaseAsync();
         await server.ExecuteAsync(database, Tables);
-        folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", server.SourceFile(database).Replace("sessions: 4", "sessions: 1", StringComparison.Ordinal) + settings).WithService("  - { from: visit, name: Visits }\n");
+        folder
+            .Write("workspace.yaml", "title: T\n")
+            .Write(
+                "sources/main.yaml",
+                server.SourceFile(database).Replace("sessions: 4", "sessions: 1", StringComparison.Ordinal) + settings
+            )
+            .WithService("  - { from: visit, name: Visits }\n");
         var workspace = await folder.LoadAsync();
-        return (folder, workspace, workspace.Services.IsEmpty ? null! : new PublishedService(workspace.Services[0].Model, workspace.Sources, "r"));
+        return (
+            folder,
+            workspace,
+            workspace.Services.IsEmpty ? null! : new PublishedService(workspace.Services[0].Model, workspace.Sources, "r")
+        );
     }
 
     private static async Task<string> IdsAsync(PublishedService service, Caller caller, string url = "Visits?$orderby=id")
@@ -41,12 +51,19 @@ public sealed class CallerSettingsTests(PostgresServer server) : IClassFixture<P
         }
     }
 
-    private static Caller Of(string name, params (string, string)[] attributes) => Caller.WithRoles() with { Name = name, Attributes = Caller.AttributesOf(attributes) };
+    private static Caller Of(string name, params (string, string)[] attributes) =>
+        Caller.WithRoles() with
+        {
+            Name = name,
+            Attributes = Caller.AttributesOf(attributes),
+        };
 
     [Fact] // one connection serves them all, one after the other
     public async Task The_database_judges_by_who_asks()
     {
-        var (folder, workspace, service) = await OpenAsync("caller-settings: { role: database_role, app.user: user, app.region: region }\n");
+        var (folder, workspace, service) = await OpenAsync(
+            "caller-settings: { role: database_role, app.user: user, app.region: region }\n"
+        );
         using var closing = folder;
         await using var open = workspace;
         Assert.Empty(workspace.Diagnostics.Items.Select(d => d.Render()));
@@ -64,7 +81,11 @@ public sealed class CallerSettingsTests(PostgresServer server) : IClassFixture<P
         // What looks after the service is nobody, and not who asked last.
         await IdsAsync(service, Of("tom", role, ("region", "north")));
         await using var session = await workspace.Sources["main"].OpenSessionAsync(Sources.SessionKind.Plain, CancellationToken.None);
-        await using var cursor = await session.QueryAsync("SELECT current_user::text || ':' || coalesce(current_setting('app.region', true), '')", default, CancellationToken.None);
+        await using var cursor = await session.QueryAsync(
+            "SELECT current_user::text || ':' || coalesce(current_setting('app.region', true), '')",
+            default,
+            CancellationToken.None
+        );
         await cursor.ReadAsync(CancellationToken.None);
         Assert.Equal("tester:", cursor.GetStored(0).Text);
     }
@@ -84,8 +105,14 @@ public sealed class CallerSettingsTests(PostgresServer server) : IClassFixture<P
     [Fact]
     public async Task Other_engines_cannot_be_told()
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY)").Write("sources/main.yaml", "engine: sqlite\nfile: data.db\ncaller-settings: { app.user: user }\n").WithService("  - t\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY)")
+            .Write("sources/main.yaml", "engine: sqlite\nfile: data.db\ncaller-settings: { app.user: user }\n")
+            .WithService("  - t\n");
         await using var workspace = await folder.LoadAsync();
-        Assert.Contains(workspace.Diagnostics.Items, d => d.Message.Contains("'caller-settings.app.user' is not a setting of a SQLite source", StringComparison.Ordinal));
+        Assert.Contains(workspace.Diagnostics.Items, d =>
+            d.Message.Contains("'caller-settings.app.user' is not a setting of a SQLite source", StringComparison.Ordinal)
+        );
     }
 }

@@ -12,10 +12,19 @@ public class ConstraintTests
 {
     private static async Task<LoadedService> LoadAsync(string valid, string more = "")
     {
-        var folder = new TestWorkspace().WithSource().Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n").WithDatabase("""
-            CREATE TABLE station (id INTEGER PRIMARY KEY, code TEXT NOT NULL UNIQUE, altitude DECIMAL(6,1));
-            CREATE TABLE visit (id INTEGER PRIMARY KEY, purpose TEXT, planned DATE, done TIMESTAMP, cost DECIMAL(8,2), hours DOUBLE PRECISION, urgent BOOLEAN, sealed TEXT, lat REAL, lon REAL, station_id INTEGER REFERENCES station (id));
-            """).WithService($"  - {{ from: station, name: Stations }}\n  - from: visit\n    name: Visits\n    allow: [read, create, update]\n    hide: [sealed]\n    group: {{ place: [lat, lon] }}\n    valid: {valid}\n{more}");
+        var folder = new TestWorkspace()
+            .WithSource()
+            .Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n")
+            .WithDatabase(
+                """
+                CREATE TABLE station (id INTEGER PRIMARY KEY, code TEXT NOT NULL UNIQUE, altitude DECIMAL(6,1));
+                CREATE TABLE visit (id INTEGER PRIMARY KEY, purpose TEXT, planned DATE, done TIMESTAMP, cost DECIMAL(8,2), hours DOUBLE PRECISION, urgent BOOLEAN, sealed TEXT, lat REAL, lon REAL, station_id INTEGER REFERENCES station (id));
+                """
+            )
+            .WithService(
+                $"  - {{ from: station, name: Stations }}\n  - from: visit\n    name: Visits\n    allow: [read, create, "
+                    + $"update]\n    hide: [sealed]\n    group: {{ place: [lat, lon] }}\n    valid: {valid}\n{more}"
+            );
         var workspace = await folder.LoadAsync();
         Assert.Empty(workspace.Diagnostics.Items);
         return new LoadedService(folder, workspace);
@@ -26,11 +35,19 @@ public class ConstraintTests
         public byte[] Document(ODataVersion version, string? hidden = null)
         {
             var model = Workspace.Services[0].Model;
-            return CsdlXmlWriter.Write(hidden is null ? model : AccessGate.VisibleTo(model, Caller.Anonymous, AccessGate.Bind(model)), version);
+            return CsdlXmlWriter.Write(
+                hidden is null ? model : AccessGate.VisibleTo(model, Caller.Anonymous, AccessGate.Bind(model)),
+                version
+            );
         }
 
         public IEnumerable<XElement> Annotations(ODataVersion version, string term, string? hidden = null) =>
-            XDocument.Parse(Encoding.UTF8.GetString(Document(version, hidden))).Descendants().Where(e => e.Name.LocalName == "EntityType").Elements().Where(e => e.Attribute("Term")?.Value == term);
+            XDocument
+                .Parse(Encoding.UTF8.GetString(Document(version, hidden)))
+                .Descendants()
+                .Where(e => e.Name.LocalName == "EntityType")
+                .Elements()
+                .Where(e => e.Attribute("Term")?.Value == term);
 
         public async ValueTask DisposeAsync()
         {
@@ -50,7 +67,10 @@ public class ConstraintTests
     [Theory]
     [InlineData("cost gt 0", "Gt(Path(cost) Int(0))")]
     [InlineData("cost eq null or done ne null", "Or(Eq(Path(cost) Null()) Ne(Path(done) Null()))")]
-    [InlineData("planned ge 2024-01-01 and not (urgent eq true)", "And(Ge(Path(planned) Date(2024-01-01)) Not(Eq(Path(urgent) Bool(true))))")]
+    [InlineData(
+        "planned ge 2024-01-01 and not (urgent eq true)",
+        "And(Ge(Path(planned) Date(2024-01-01)) Not(Eq(Path(urgent) Bool(true))))"
+    )]
     [InlineData("done lt 2030-01-01T00:00:00Z", "Lt(Path(done) DateTimeOffset(2030-01-01T00:00:00Z))")]
     [InlineData("hours le 7.5", "Le(Path(hours) Decimal(7.5))")]
     [InlineData("purpose in ('Read','It''s due')", "Or(Eq(Path(purpose) String(Read)) Eq(Path(purpose) String(It's due)))")]
@@ -80,7 +100,10 @@ public class ConstraintTests
     [InlineData("done: { most: 2100-01-01T00:00:00Z }", "Validation.Maximum DateTimeOffset=2100-01-01T00:00:00Z")]
     [InlineData("purpose: { pattern: '[A-Z].*' }", "Validation.Pattern String=^(?:[A-Z].*)$")]
     [InlineData("purpose: { values: [Read, Clean] }", "Validation.AllowedValues Read Clean")]
-    [InlineData("purpose: { shortest: 3, longest: 80, message: Say why. }", "Core.LongDescription String=At least 3 characters. At most 80 characters. Say why.")]
+    [InlineData(
+        "purpose: { shortest: 3, longest: 80, message: Say why. }",
+        "Core.LongDescription String=At least 3 characters. At most 80 characters. Say why."
+    )]
     [InlineData("purpose: { exists: Stations/code }", "Core.LongDescription String=Must be the code of one of Stations.")]
     [InlineData("purpose: { write: create }", "Core.Immutable Bool=true")]
     [InlineData("purpose: { write: never }", "Core.Permissions EnumMember=Core.Permission/Read")]
@@ -89,9 +112,24 @@ public class ConstraintTests
     public async Task A_rule_of_a_value_stands_with_its_property(string column, string expected)
     {
         await using var service = await LoadAsync("[]", $"    columns:\n      {column}\n");
-        var property = XDocument.Parse(Encoding.UTF8.GetString(service.Document(ODataVersion.V40))).Descendants().First(e => e.Name.LocalName == "Property" && e.Attribute("Name")!.Value == column.Split(':')[0]);
-        Assert.Equal(expected, string.Join(", ", property.Elements().Select(a => a.Attributes().Skip(1).FirstOrDefault() is { } value ? $"{a.Attribute("Term")!.Value} {value.Name.LocalName}={value.Value}"
-            : $"{a.Attribute("Term")!.Value} {string.Join(' ', a.Descendants().Where(d => d.Attribute("String") is not null).Select(d => d.Attribute("String")!.Value))}")));
+        var property = XDocument
+            .Parse(Encoding.UTF8.GetString(service.Document(ODataVersion.V40)))
+            .Descendants()
+            .First(e => e.Name.LocalName == "Property" && e.Attribute("Name")!.Value == column.Split(':')[0]);
+        Assert.Equal(
+            expected,
+            string.Join(
+                ", ",
+                property
+                    .Elements()
+                    .Select(a =>
+                        a.Attributes().Skip(1).FirstOrDefault() is { } value
+                            ? $"{a.Attribute("Term")!.Value} {value.Name.LocalName}={value.Value}"
+                            : $"{a.Attribute("Term")!.Value} "
+                                + $"{string.Join(' ', a.Descendants().Where(d => d.Attribute("String") is not null).Select(d => d.Attribute("String")!.Value))}"
+                    )
+            )
+        );
     }
 
     [Theory]
@@ -108,18 +146,30 @@ public class ConstraintTests
     {
         await using var service = await LoadAsync(valid);
         Assert.Empty(service.Annotations(ODataVersion.V401, "Validation.Constraint"));
-        Assert.Equal(words is null ? [] : [words], service.Annotations(ODataVersion.V401, "Core.LongDescription").Select(a => a.Attribute("String")!.Value));
+        Assert.Equal(
+            words is null ? [] : [words],
+            service.Annotations(ODataVersion.V401, "Core.LongDescription").Select(a => a.Attribute("String")!.Value)
+        );
     }
 
     [Fact]
     public async Task Several_have_qualifiers_and_the_other_format_says_the_same()
     {
         await using var service = await LoadAsync("[{ where: cost gt 0 }, { where: \"not (length(purpose) lt -1)\" }]");
-        Assert.Equal(["Rule1", "Rule2"], service.Annotations(ODataVersion.V401, "Validation.Constraint").Select(a => a.Attribute("Qualifier")!.Value));
+        Assert.Equal(
+            ["Rule1", "Rule2"],
+            service.Annotations(ODataVersion.V401, "Validation.Constraint").Select(a => a.Attribute("Qualifier")!.Value)
+        );
         using var json = JsonDocument.Parse(CsdlJsonWriter.Write(service.Document(ODataVersion.V401)));
         var type = json.RootElement.GetProperty("T").GetProperty("visit");
-        Assert.Equal("""{"$Gt":[{"$Path":"cost"},0]}""", JsonSerializer.Serialize(type.GetProperty("@Validation.Constraint#Rule1").GetProperty("Condition")));
-        Assert.Equal("""{"$Not":{"$Lt":[{"$Apply":[{"$Path":"purpose"}],"$Function":"odata.length"},-1]}}""", JsonSerializer.Serialize(type.GetProperty("@Validation.Constraint#Rule2").GetProperty("Condition")));
+        Assert.Equal(
+            """{"$Gt":[{"$Path":"cost"},0]}""",
+            JsonSerializer.Serialize(type.GetProperty("@Validation.Constraint#Rule1").GetProperty("Condition"))
+        );
+        Assert.Equal(
+            """{"$Not":{"$Lt":[{"$Apply":[{"$Path":"purpose"}],"$Function":"odata.length"},-1]}}""",
+            JsonSerializer.Serialize(type.GetProperty("@Validation.Constraint#Rule2").GetProperty("Condition"))
+        );
     }
 
     [Theory] // what a caller may not see is not told by a rule about it

@@ -13,51 +13,67 @@ public class ConversionTests
     private static readonly EdmType Whole = EdmType.Int64;
     private static readonly EnumType Kind = new("T", "Kind", [new EnumMember("level", 0, "L"), new EnumMember("flow", 1, "F")]);
 
-    public static TheoryData<ValueConversion, object, object?> Decoded => new()
-    {
-        { new BooleanConversion(Text, "Y", "N"), "Y", true },
-        { new BooleanConversion(Text, "Y", "N"), "y", null },
-        { new BooleanConversion(Whole, "1", "0"), 0L, false },
-        { new BooleanConversion(EdmType.Decimal, "1", "0"), 1.0m, true },
-        { new BooleanConversion(Whole, "1", "0"), 2L, null },
-        { new EnumConversion(Text, Kind), "F", "flow" },
-        { new EnumConversion(Text, Kind), "flow", null },
-        { new TextConversion(Whole), 42L, "42" },
-        { new TextConversion(EdmType.Decimal), 12.50m, "12.5" },
-        { new TextConversion(EdmType.Boolean), true, "true" },
-        { new TextConversion(EdmType.Date), new DateOnly(2024, 5, 1), "2024-05-01" },
-        { new FormatConversion(Text, EdmType.Date, "dd.MM.yyyy"), "31.12.2023", new DateOnly(2023, 12, 31) },
-        { new FormatConversion(Text, EdmType.Date, "dd.MM.yyyy"), "31.02.2023", null },
-        { new FormatConversion(Whole, EdmType.Date, "yyyyMMdd"), 20231231L, new DateOnly(2023, 12, 31) },
-        { new FormatConversion(Text, EdmType.TimeOfDay, "HHmm"), "0730", new TimeOnly(7, 30) },
-        { new FormatConversion(Text, EdmType.DateTimeOffset, "yyyy-MM-dd HH:mm"), "2024-05-01 07:30", new DateTime(2024, 5, 1, 7, 30, 0, DateTimeKind.Utc) },
-        { new UnitConversion(Whole, EdmType.Duration, "minutes", 60), 90L, TimeSpan.FromMinutes(90) },
-        { new UnitConversion(Whole, EdmType.DateTimeOffset, "milliseconds", 0.001m), 1500L, DateTime.UnixEpoch.AddSeconds(1.5) },
-        { new UnitConversion(Whole, EdmType.DateTimeOffset, "days", 86_400), long.MaxValue, null },
-        { new UnitConversion(Whole, EdmType.DateTimeOffset, "seconds", 1), -99_999_999_999L, null },
-        { new NumberConversion(Text, EdmType.Int32), "007", 7L },
-        { new NumberConversion(Text, EdmType.Int32), "seven", null },
-        { new NumberConversion(Whole, new EdmType(EdmKind.Byte)), 256L, null },
-        { new NumberConversion(EdmType.Double, Whole), 2.5, null },
-        { new NumberConversion(Whole, EdmType.Decimal), 5L, 5m },
-        { new GuidConversion(Text), "21EC2020-3AEA-1069-A2DD-08002B30309D", Guid.Parse("21ec2020-3aea-1069-a2dd-08002b30309d") },
-        { new GuidConversion(EdmType.Binary), new byte[15], null },
-    };
+    public static TheoryData<ValueConversion, object, object?> Decoded =>
+        new()
+        {
+            { new BooleanConversion(Text, "Y", "N"), "Y", true },
+            { new BooleanConversion(Text, "Y", "N"), "y", null },
+            { new BooleanConversion(Whole, "1", "0"), 0L, false },
+            { new BooleanConversion(EdmType.Decimal, "1", "0"), 1.0m, true },
+            { new BooleanConversion(Whole, "1", "0"), 2L, null },
+            { new EnumConversion(Text, Kind), "F", "flow" },
+            { new EnumConversion(Text, Kind), "flow", null },
+            { new TextConversion(Whole), 42L, "42" },
+            { new TextConversion(EdmType.Decimal), 12.50m, "12.5" },
+            { new TextConversion(EdmType.Boolean), true, "true" },
+            { new TextConversion(EdmType.Date), new DateOnly(2024, 5, 1), "2024-05-01" },
+            { new FormatConversion(Text, EdmType.Date, "dd.MM.yyyy"), "31.12.2023", new DateOnly(2023, 12, 31) },
+            { new FormatConversion(Text, EdmType.Date, "dd.MM.yyyy"), "31.02.2023", null },
+            { new FormatConversion(Whole, EdmType.Date, "yyyyMMdd"), 20231231L, new DateOnly(2023, 12, 31) },
+            { new FormatConversion(Text, EdmType.TimeOfDay, "HHmm"), "0730", new TimeOnly(7, 30) },
+            {
+                new FormatConversion(Text, EdmType.DateTimeOffset, "yyyy-MM-dd HH:mm"),
+                "2024-05-01 07:30",
+                new DateTime(2024, 5, 1, 7, 30, 0, DateTimeKind.Utc)
+            },
+            { new UnitConversion(Whole, EdmType.Duration, "minutes", 60), 90L, TimeSpan.FromMinutes(90) },
+            { new UnitConversion(Whole, EdmType.DateTimeOffset, "milliseconds", 0.001m), 1500L, DateTime.UnixEpoch.AddSeconds(1.5) },
+            { new UnitConversion(Whole, EdmType.DateTimeOffset, "days", 86_400), long.MaxValue, null },
+            { new UnitConversion(Whole, EdmType.DateTimeOffset, "seconds", 1), -99_999_999_999L, null },
+            { new NumberConversion(Text, EdmType.Int32), "007", 7L },
+            { new NumberConversion(Text, EdmType.Int32), "seven", null },
+            { new NumberConversion(Whole, new EdmType(EdmKind.Byte)), 256L, null },
+            { new NumberConversion(EdmType.Double, Whole), 2.5, null },
+            { new NumberConversion(Whole, EdmType.Decimal), 5L, 5m },
+            { new GuidConversion(Text), "21EC2020-3AEA-1069-A2DD-08002B30309D", Guid.Parse("21ec2020-3aea-1069-a2dd-08002b30309d") },
+            { new GuidConversion(EdmType.Binary), new byte[15], null },
+        };
 
     [Theory]
     [MemberData(nameof(Decoded))]
-    public void A_stored_value_becomes_a_published_one(ValueConversion conversion, object stored, object? published) => Assert.Equal(published, conversion.Decode(stored));
+    public void A_stored_value_becomes_a_published_one(ValueConversion conversion, object stored, object? published) =>
+        Assert.Equal(published, conversion.Decode(stored));
 
     [Fact] // what can be searched by has exactly one stored form
     public void A_published_value_finds_its_stored_one()
     {
-        ValueConversion[] all = [new UnitConversion(Whole, EdmType.Duration, "minutes", 60), new UnitConversion(Whole, EdmType.DateTimeOffset, "seconds", 1), new TextConversion(Whole), new FormatConversion(Whole, EdmType.Date, "yyyyMMdd")];
-        Gen.Select(Gen.Int[0, all.Length - 1], Gen.Long[-9_999_999, 9_999_999]).Sample((which, number) =>
-        {
-            var conversion = all[which];
-            if (conversion.Decode(number) is { } published)
-                Assert.Equal(number, Convert.ToDecimal(conversion.Encode(published), CultureInfo.InvariantCulture));
-        }, iter: 5_000);
+        ValueConversion[] all =
+        [
+            new UnitConversion(Whole, EdmType.Duration, "minutes", 60),
+            new UnitConversion(Whole, EdmType.DateTimeOffset, "seconds", 1),
+            new TextConversion(Whole),
+            new FormatConversion(Whole, EdmType.Date, "yyyyMMdd"),
+        ];
+        Gen.Select(Gen.Int[0, all.Length - 1], Gen.Long[-9_999_999, 9_999_999])
+            .Sample(
+                (which, number) =>
+                {
+                    var conversion = all[which];
+                    if (conversion.Decode(number) is { } published)
+                        Assert.Equal(number, Convert.ToDecimal(conversion.Encode(published), CultureInfo.InvariantCulture));
+                },
+                iter: 5_000
+            );
     }
 
     [Theory] // an order is promised only where texts sort like what they mean
@@ -68,7 +84,8 @@ public class ConversionTests
     [InlineData("yyyy-MM-dd HH:mm:ss", ConvertedUse.Order)]
     [InlineData("HH:mm", ConvertedUse.Order)]
     [InlineData("mm:HH", ConvertedUse.Equality)]
-    public void A_format_says_whether_it_sorts(string format, ConvertedUse use) => Assert.Equal(use, new FormatConversion(Text, EdmType.DateTimeOffset, format).Use);
+    public void A_format_says_whether_it_sorts(string format, ConvertedUse use) =>
+        Assert.Equal(use, new FormatConversion(Text, EdmType.DateTimeOffset, format).Use);
 
     [Theory] // where the parts of a text stand; nothing where that is not certain
     [InlineData("dd.MM.yyyy", CanonicalFunction.Year, 7, 4, 10)]
@@ -126,9 +143,14 @@ public class ConversionTests
     [InlineData("n: 'decimal(2,5)'", "unknown-type 7:", "decimal(2,5)")]
     public async Task A_declared_type_that_does_not_fit_is_refused(string column, string start, string part)
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase(Loose).WithService($"  - {{ from: t, columns: {{ {column} }} }}\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase(Loose)
+            .WithService($"  - {{ from: t, columns: {{ {column} }} }}\n");
         await using var workspace = await folder.LoadAsync();
-        var found = workspace.Diagnostics.Items.Select(d => $"{d.Code} {d.Location.Line}:{d.Location.Column} {d.Message} {d.Advice}").ToList();
+        var found = workspace
+            .Diagnostics.Items.Select(d => $"{d.Code} {d.Location.Line}:{d.Location.Column} {d.Message} {d.Advice}")
+            .ToList();
         Assert.Contains(found, f => f.StartsWith(start, StringComparison.Ordinal) && f.Contains(part));
     }
 
@@ -141,8 +163,14 @@ public class ConversionTests
     [InlineData("s: collection(string)", "s: ", "it is not JSON")]
     public async Task Check_reads_every_value_through_its_conversion(string column, string start, string part)
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase(Loose)
-            .Write("services/s.yaml", $"title: S\nsource: main\nrules: {{ read: anyone }}\ntypes: {{ Doc: {{ properties: {{ a: int32 }} }} }}\nsets:\n  - {{ from: t, columns: {{ {column} }} }}\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase(Loose)
+            .Write(
+                "services/s.yaml",
+                $"title: S\nsource: main\nrules: {{ read: anyone }}\ntypes: {{ Doc: {{ properties: {{ a: int32 }} }} "
+                    + $"}}\nsets:\n  - {{ from: t, columns: {{ {column} }} }}\n"
+            );
         await using var workspace = await folder.LoadAsync();
         Assert.Empty(workspace.Diagnostics.Items);
         var fault = Assert.Single(await DataProof.ProveAsync(workspace, _ => { }, CancellationToken.None), f => f.Fault is not null);
@@ -160,7 +188,10 @@ public class ConversionTests
     [InlineData("types: { A: 5 }", "shape")]
     public async Task A_type_that_makes_no_sense_is_refused(string types, string code)
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase(Loose).Write("services/s.yaml", $"title: S\nsource: main\n{types}\nsets: [t]\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase(Loose)
+            .Write("services/s.yaml", $"title: S\nsource: main\n{types}\nsets: [t]\n");
         await using var workspace = await folder.LoadAsync();
         Assert.Contains(workspace.Diagnostics.Items, d => d.Code == code);
     }
@@ -200,25 +231,48 @@ public class ConversionTests
     [Fact]
     public async Task Two_sets_share_a_complex_type_only_if_it_is_the_same()
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE a (id INTEGER PRIMARY KEY, x REAL NOT NULL, y REAL); CREATE TABLE b (id INTEGER PRIMARY KEY, x REAL NOT NULL, y REAL); CREATE TABLE c (id INTEGER PRIMARY KEY, x TEXT, y REAL)")
-            .WithService("  - { from: a, group: { place: { type: Place, columns: [x, y] } } }\n  - { from: b, group: { place: { type: Place, columns: [x, y] } } }\n  - { from: c, group: { place: { type: Place, columns: [x, y] } } }\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase(
+                "CREATE TABLE a (id INTEGER PRIMARY KEY, x REAL NOT NULL, y REAL); CREATE TABLE b (id INTEGER PRIMARY KEY, x "
+                    + "REAL NOT NULL, y REAL); CREATE TABLE c (id INTEGER PRIMARY KEY, x TEXT, y REAL)"
+            )
+            .WithService(
+                "  - { from: a, group: { place: { type: Place, columns: [x, y] } } }\n  - { from: b, group: { place: { type: "
+                    + "Place, columns: [x, y] } } }\n  - { from: c, group: { place: { type: Place, columns: [x, y] } } }\n"
+            );
         await using var workspace = await folder.LoadAsync();
         Assert.Equal("type-differs", Assert.Single(workspace.Diagnostics.Items).Code);
         var model = workspace.Services[0].Model;
-        Assert.Same(model.FindSet("a")!.Type.FindProperty("place")!.Type.Complex, model.FindSet("b")!.Type.FindProperty("place")!.Type.Complex);
+        Assert.Same(
+            model.FindSet("a")!.Type.FindProperty("place")!.Type.Complex,
+            model.FindSet("b")!.Type.FindProperty("place")!.Type.Complex
+        );
     }
 
     [Fact] // T-19: letters of either case
     public async Task Uuids_of_mixed_case_are_found()
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (id UUID PRIMARY KEY NOT NULL); INSERT INTO t VALUES ('21EC2020-3AEA-1069-A2DD-08002B30309D'), ('21ec2020-3aea-1069-a2dd-08002b30309e')").WithService("  - t\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase(
+                "CREATE TABLE t (id UUID PRIMARY KEY NOT NULL); INSERT INTO t VALUES ('21EC2020-3AEA-1069-A2DD-08002B30309D'), "
+                    + "('21ec2020-3aea-1069-a2dd-08002b30309e')"
+            )
+            .WithService("  - t\n");
         await using var workspace = await folder.LoadAsync();
         var service = new PublishedService(workspace.Services[0].Model, workspace.Sources, "r");
         foreach (var id in new[] { "21ec2020-3aea-1069-a2dd-08002b30309d", "21ec2020-3aea-1069-a2dd-08002b30309e" })
         {
             var lexed = NetworkFixture.Lex($"t({id})").Value!;
             var prepared = service.Prepare(lexed, Access.Caller.Anonymous).Value!;
-            await using var run = (await QueryRun.StartAsync(prepared, QueryValues.Make(prepared.Request, lexed, null, DateTime.UnixEpoch).Value!, CancellationToken.None)).Value!;
+            await using var run = (
+                await QueryRun.StartAsync(
+                    prepared,
+                    QueryValues.Make(prepared.Request, lexed, null, DateTime.UnixEpoch).Value!,
+                    CancellationToken.None
+                )
+            ).Value!;
             Assert.True(run.HasRow);
         }
     }

@@ -39,11 +39,25 @@ public class DeclarationTests
     [Fact]
     public void All_faults_of_all_files_come_at_once()
     {
-        using var folder = new TestWorkspace().Write("workspace.yaml", "titel: X\n").Write("sources/main.yaml", "file: ${NOT_SET}\n")
-            .Write("services/one.yaml", "source: mian\nsets:\n  - from: a\n    keys: x\n    hied: y\n").Write("services/Two.yaml", "source: main\nsets: [a]\n");
+        using var folder = new TestWorkspace()
+            .Write("workspace.yaml", "titel: X\n")
+            .Write("sources/main.yaml", "file: ${NOT_SET}\n")
+            .Write("services/one.yaml", "source: mian\nsets:\n  - from: a\n    keys: x\n    hied: y\n")
+            .Write("services/Two.yaml", "source: main\nsets: [a]\n");
         var found = folder.Read().Diagnostics.Items.Select(d => $"{d.Location.File} {d.Code}").Order();
-        Assert.Equal(["services/Two.yaml no-source", "services/Two.yaml service-name", "services/one.yaml no-source", "services/one.yaml unknown-name",
-            "services/one.yaml unknown-name", "sources/main.yaml missing", "sources/main.yaml no-variable", "workspace.yaml unknown-name"], found.Order(StringComparer.Ordinal));
+        Assert.Equal(
+            [
+                "services/Two.yaml no-source",
+                "services/Two.yaml service-name",
+                "services/one.yaml no-source",
+                "services/one.yaml unknown-name",
+                "services/one.yaml unknown-name",
+                "sources/main.yaml missing",
+                "sources/main.yaml no-variable",
+                "workspace.yaml unknown-name",
+            ],
+            found.Order(StringComparer.Ordinal)
+        );
         Assert.Contains("Did you mean 'title'?", folder.Read().Diagnostics.Items[0].Message);
     }
 
@@ -65,9 +79,15 @@ public class DeclarationTests
     [Fact]
     public void A_declaration_of_two_megabytes_is_read()
     {
-        var sets = string.Concat(Enumerable.Range(0, 20_000).Select(i => $"  - {{ from: table_{i}, name: Set_{i}, hide: [a, b, c], rename: {{ long_column_name: short_{i} }} }}\n"));
+        var sets = string.Concat(
+            Enumerable
+                .Range(0, 20_000)
+                .Select(i => $"  - {{ from: table_{i}, name: Set_{i}, hide: [a, b, c], rename: {{ long_column_name: short_{i} }} }}\n")
+        );
         Assert.True(sets.Length > 1_500_000);
-        using var folder = new TestWorkspace().WithSource().Write("services/s.yaml", Head + "# " + new string('x', 500_000) + "\nsets:\n" + sets + "  - { from: last, hied: [a] }\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .Write("services/s.yaml", Head + "# " + new string('x', 500_000) + "\nsets:\n" + sets + "  - { from: last, hied: [a] }\n");
         var (workspace, diagnostics) = folder.Read();
         Assert.Equal(20_001, workspace.Services[0].Sets.Length);
         Assert.Equal("'hied' is not known in a set. Did you mean 'hide'?", Assert.Single(diagnostics.Items).Message);
@@ -76,20 +96,32 @@ public class DeclarationTests
     [Fact]
     public void The_line_is_shown_with_a_caret()
     {
-        using var folder = new TestWorkspace().WithSource().Write("services/s.yaml", Head + "sets:\n  - from: station\n    hied: [photo]\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .Write("services/s.yaml", Head + "sets:\n  - from: station\n    hied: [photo]\n");
         var text = folder.Read().Diagnostics.Items[0].Render();
-        Assert.Equal("""
+        Assert.Equal(
+            """
             services/s.yaml:5:5: error unknown-name: 'hied' is not known in a set. Did you mean 'hide'?
               5 |     hied: [photo]
                 |     ^^^^
               Known here: select, from, name, source, hide, show, rename, page, largest-page, key, keyless, type, description, columns, group, relations, order, search, version, require-version, valid, log, compute, discriminator, derived, changes, require-filter, caller-keys, allow, rules.
-            """, text);
+            """,
+            text
+        );
     }
 
     [Fact]
     public void A_tables_name_alone_takes_the_services_defaults()
     {
-        using var folder = new TestWorkspace().WithSource().Write("services/s.yaml", Head + "page: 7\nrules: { read: [field-staff, office] }\nsets:\n  - station\n  - { from: visit, rules: { read: nobody }, page: 9 }\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .Write(
+                "services/s.yaml",
+                Head
+                    + "page: 7\nrules: { read: [field-staff, office] }\nsets:\n  - station\n  - { from: visit, rules: { read: "
+                    + "nobody }, page: 9 }\n"
+            );
         var (workspace, diagnostics) = folder.Read();
         Assert.Empty(diagnostics.Items);
         var sets = workspace.Services[0].Sets;
@@ -107,7 +139,9 @@ public class DeclarationTests
     [Fact]
     public void A_variable_is_put_in_its_place()
     {
-        using var folder = new TestWorkspace().Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", "engine: sqlite\nfile: x/${KNOWN}\n");
+        using var folder = new TestWorkspace()
+            .Write("workspace.yaml", "title: T\n")
+            .Write("sources/main.yaml", "engine: sqlite\nfile: x/${KNOWN}\n");
         var (workspace, diagnostics) = folder.Read();
         Assert.Empty(diagnostics.Items);
         Assert.Equal("x/data.db", workspace.Sources[0].Settings["file"].Value);

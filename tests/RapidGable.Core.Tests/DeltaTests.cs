@@ -66,13 +66,18 @@ public abstract class DeltaTests : IAsyncLifetime
 
     public async Task InitializeAsync()
     {
-        await PrepareAsync(Folder, """
+        await PrepareAsync(
+            Folder,
+            """
             CREATE TABLE item (id BIGINT PRIMARY KEY, name VARCHAR(20), n BIGINT, seq BIGINT NOT NULL);
             CREATE TABLE item_deleted (id BIGINT, seq BIGINT NOT NULL);
             CREATE TABLE moment (id BIGINT PRIMARY KEY, changed_at TIMESTAMP(6) NOT NULL);
             INSERT INTO item VALUES (1, 'a', 1, 1), (2, 'b', 2, 2), (3, 'c', 3, 2), (4, 'd', 4, 3), (5, 'e', 5, 3);
-            """);
-        Folder.Write("services/s.yaml", """
+            """
+        );
+        Folder.Write(
+            "services/s.yaml",
+            """
             title: S
             source: main
             rules: { read: anyone }
@@ -80,7 +85,8 @@ public abstract class DeltaTests : IAsyncLifetime
             sets:
               - { from: item, version: seq, changes: { stamp: seq, deleted: { from: item_deleted, stamp: seq } } }
               - { from: moment, changes: changed_at }
-            """);
+            """
+        );
         _workspace = await Folder.LoadAsync();
         Assert.Empty(_workspace.Diagnostics.Items);
         _service = new PublishedService(_workspace.Services[0].Model, _workspace.Sources, "r");
@@ -92,8 +98,17 @@ public abstract class DeltaTests : IAsyncLifetime
         Folder.Dispose();
     }
 
-    private RequestFault? Fault(string url) => NetworkFixture.Lex(url) is { Fault: { } wrong } ? wrong : _service.Prepare(NetworkFixture.Lex(url).Value!, Caller.Anonymous) is { Fault: { } bad } ? bad
-        : QueryValues.Make(_service.Prepare(NetworkFixture.Lex(url).Value!, Caller.Anonymous).Value!.Request, NetworkFixture.Lex(url).Value!, null, DateTime.UnixEpoch).Fault;
+    private RequestFault? Fault(string url) =>
+        NetworkFixture.Lex(url) is { Fault: { } wrong } ? wrong
+        : _service.Prepare(NetworkFixture.Lex(url).Value!, Caller.Anonymous) is { Fault: { } bad } ? bad
+        : QueryValues
+            .Make(
+                _service.Prepare(NetworkFixture.Lex(url).Value!, Caller.Anonymous).Value!.Request,
+                NetworkFixture.Lex(url).Value!,
+                null,
+                DateTime.UnixEpoch
+            )
+            .Fault;
 
     private async Task<JsonElement> GetAsync(string url, bool tracks = false, ODataVersion version = ODataVersion.V401)
     {
@@ -107,8 +122,16 @@ public abstract class DeltaTests : IAsyncLifetime
         Assert.True(values.Fault is null, values.Fault?.Message);
         await using var run = (await QueryRun.StartAsync(prepared.Value, values.Value!, CancellationToken.None, tracks)).Value!;
         var bytes = new MemoryStream();
-        using var output = new PayloadOutput((b, _) => { bytes.Write(b.Span); return default; });
-        await ODataJsonWriter.For(prepared.Value, new PayloadFormat(version, MetadataLevel.Minimal, false)).WriteAsync(run, new LinkBuilder("http://x/", address), output, CancellationToken.None);
+        using var output = new PayloadOutput(
+            (b, _) =>
+            {
+                bytes.Write(b.Span);
+                return default;
+            }
+        );
+        await ODataJsonWriter
+            .For(prepared.Value, new PayloadFormat(version, MetadataLevel.Minimal, false))
+            .WriteAsync(run, new LinkBuilder("http://x/", address), output, CancellationToken.None);
         return JsonDocument.Parse(bytes.ToArray()).RootElement;
     }
 
@@ -119,7 +142,11 @@ public abstract class DeltaTests : IAsyncLifetime
         for (var page = await GetAsync(url, tracks); ; page = await GetAsync(page.GetProperty("@nextLink").GetString()!))
         {
             foreach (var item in page.GetProperty("value").EnumerateArray())
-                items.Add(item.TryGetProperty("@removed", out var removed) ? $"{item.GetProperty("@id").GetString()} {removed.GetProperty("reason").GetString()}" : $"{item.GetProperty("id")}");
+                items.Add(
+                    item.TryGetProperty("@removed", out var removed)
+                        ? $"{item.GetProperty("@id").GetString()} {removed.GetProperty("reason").GetString()}"
+                        : $"{item.GetProperty("id")}"
+                );
             Assert.True(items.Count < 100);
             if (!page.TryGetProperty("@nextLink", out _))
                 return (items, page.TryGetProperty("@deltaLink", out var link) ? link.GetString() : null);
@@ -135,7 +162,10 @@ public abstract class DeltaTests : IAsyncLifetime
 
         var (none, same) = await AllAsync(delta!, false);
         Assert.Empty(none);
-        await ExecuteAsync("UPDATE item SET name = 'x', seq = 4 WHERE id = 2; INSERT INTO item VALUES (6, 'f', 6, 5), (7, 'g', 7, 5), (8, 'h', 8, 6); DELETE FROM item WHERE id = 1; INSERT INTO item_deleted VALUES (1, 1)");
+        await ExecuteAsync(
+            "UPDATE item SET name = 'x', seq = 4 WHERE id = 2; INSERT INTO item VALUES (6, 'f', 6, 5), (7, 'g', 7, 5), (8, "
+                + "'h', 8, 6); DELETE FROM item WHERE id = 1; INSERT INTO item_deleted VALUES (1, 1)"
+        );
         var (changes, next) = await AllAsync(same!, false);
         Assert.Equal(["2", "6", "7", "8", "item(1) deleted"], changes);
         Assert.Empty((await AllAsync(next!, false)).Items);
@@ -156,11 +186,17 @@ public abstract class DeltaTests : IAsyncLifetime
     {
         var (all, delta) = await AllAsync("item?$filter=n gt 3&$select=name,id", tracks: true);
         Assert.Equal(["4", "5"], all);
-        await ExecuteAsync("UPDATE item SET n = 0, seq = 4 WHERE id = 4; UPDATE item SET n = 10, seq = 5 WHERE id = 1; UPDATE item SET n = NULL, seq = 6 WHERE id = 5");
+        await ExecuteAsync(
+            "UPDATE item SET n = 0, seq = 4 WHERE id = 4; UPDATE item SET n = 10, seq = 5 WHERE id = 1; UPDATE item SET n = "
+                + "NULL, seq = 6 WHERE id = 5"
+        );
         Assert.Equal(["item(4) changed", "1", "item(5) changed"], (await AllAsync(delta!, false)).Items);
         var older = await GetAsync(delta!, version: ODataVersion.V40);
         Assert.Equal("http://x/$metadata#item(name,id)/$delta", older.GetProperty("@odata.context").GetString()); // J-15
-        Assert.Equal("""{"@odata.context":"http://x/$metadata#item/$deletedEntity","id":"item(4)","reason":"changed"}""", older.GetProperty("value")[0].GetRawText());
+        Assert.Equal(
+            """{"@odata.context":"http://x/$metadata#item/$deletedEntity","id":"item(4)","reason":"changed"}""",
+            older.GetProperty("value")[0].GetRawText()
+        );
     }
 
     [Fact]

@@ -18,8 +18,18 @@ public class DraftTests
         var catalog = workspace.Catalogs["main"];
         var file = Path.Combine(folder.Folder, $"services/{service}.yaml");
         var chosen = catalog.Objects.Where(o => patterns.Length == 0 || patterns.Any(p => Offer.Matches(p, o)));
-        return await ServiceDraft.WriteAsync(File.Exists(file) ? File.ReadAllText(file) : null, service, workspace.Declaration.Services.FirstOrDefault(s => s.Name == service),
-            workspace.Sources["main"], catalog, workspace.Declaration.Names, chosen, patterns, _ => { }, CancellationToken.None);
+        return await ServiceDraft.WriteAsync(
+            File.Exists(file) ? File.ReadAllText(file) : null,
+            service,
+            workspace.Declaration.Services.FirstOrDefault(s => s.Name == service),
+            workspace.Sources["main"],
+            catalog,
+            workspace.Declaration.Names,
+            chosen,
+            patterns,
+            _ => { },
+            CancellationToken.None
+        );
     }
 
     private const string Awkward = """
@@ -40,7 +50,11 @@ public class DraftTests
     [InlineData("camel-case")]
     public async Task A_draft_of_everything_is_valid(string names)
     {
-        using var folder = new TestWorkspace().WithSource().WithNetwork(300).WithDatabase(Awkward).Write("workspace.yaml", $"title: T\nnames: {names}\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithNetwork(300)
+            .WithDatabase(Awkward)
+            .Write("workspace.yaml", $"title: T\nnames: {names}\n");
         var draft = await DraftAsync(folder);
         folder.Write("services/s.yaml", draft.Text);
         await using var workspace = await folder.LoadAsync();
@@ -55,14 +69,30 @@ public class DraftTests
     }
 
     [Theory] // what a person wrote stays, to the last blank
-    [InlineData("# mine\ntitle: S   # the title\nsource: main\n\nsets:\n  # the river\n  - river   # keep\n\n# at the end\n", "# mine\ntitle: S   # the title\nsource: main\n\nsets:\n  # the river\n  - river   # keep\n  - gauge   # table, 2 columns, key id\n\n# at the end\n")]
-    [InlineData("title: S\nsource: main\nsets:\n- from: river\n  hide: [name]\nrules:\n  read: anyone\n", "title: S\nsource: main\nsets:\n- from: river\n  hide: [name]\n- gauge   # table, 2 columns, key id\nrules:\n  read: anyone\n")]
-    [InlineData("title: S\r\nsource: main\r\nsets:\r\n    - river\r\n", "title: S\r\nsource: main\r\nsets:\r\n    - river\r\n    - gauge   # table, 2 columns, key id\r\n")]
-    [InlineData("title: S\nsource: main\nsets:\n  - river", "title: S\nsource: main\nsets:\n  - river\n  - gauge   # table, 2 columns, key id")]
+    [InlineData(
+        "# mine\ntitle: S   # the title\nsource: main\n\nsets:\n  # the river\n  - river   # keep\n\n# at the end\n",
+        "# mine\ntitle: S   # the title\nsource: main\n\nsets:\n  # the river\n  - river   # keep\n  - gauge   # table, 2 "
+            + "columns, key id\n\n# at the end\n"
+    )]
+    [InlineData(
+        "title: S\nsource: main\nsets:\n- from: river\n  hide: [name]\nrules:\n  read: anyone\n",
+        "title: S\nsource: main\nsets:\n- from: river\n  hide: [name]\n- gauge   # table, 2 columns, key id\nrules:\n  read: anyone\n"
+    )]
+    [InlineData(
+        "title: S\r\nsource: main\r\nsets:\r\n    - river\r\n",
+        "title: S\r\nsource: main\r\nsets:\r\n    - river\r\n    - gauge   # table, 2 columns, key id\r\n"
+    )]
+    [InlineData(
+        "title: S\nsource: main\nsets:\n  - river",
+        "title: S\nsource: main\nsets:\n  - river\n  - gauge   # table, 2 columns, key id"
+    )]
     [InlineData("title: S\nsource: main\nsets:\n  - river\n  - gauge\n", "title: S\nsource: main\nsets:\n  - river\n  - gauge\n")]
     public async Task A_second_draft_adds_what_is_new_and_keeps_the_rest(string before, string after)
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE river (id INTEGER PRIMARY KEY, name TEXT); CREATE TABLE gauge (id INTEGER PRIMARY KEY, code TEXT)").Write("services/s.yaml", before);
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase("CREATE TABLE river (id INTEGER PRIMARY KEY, name TEXT); CREATE TABLE gauge (id INTEGER PRIMARY KEY, code TEXT)")
+            .Write("services/s.yaml", before);
         var draft = await DraftAsync(folder);
         Assert.Equal(after, draft.Text);
         folder.Write("services/s.yaml", draft.Text);
@@ -72,7 +102,10 @@ public class DraftTests
     [Fact]
     public async Task Sets_in_one_line_are_left_alone()
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE river (id INTEGER PRIMARY KEY); CREATE TABLE gauge (id INTEGER PRIMARY KEY)").Write("services/s.yaml", "title: S\nsource: main\nsets: [river]\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase("CREATE TABLE river (id INTEGER PRIMARY KEY); CREATE TABLE gauge (id INTEGER PRIMARY KEY)")
+            .Write("services/s.yaml", "title: S\nsource: main\nsets: [river]\n");
         Assert.Contains("one set in a line", (await Assert.ThrowsAsync<InvalidDataException>(() => DraftAsync(folder))).Message);
     }
 
@@ -125,26 +158,53 @@ public class DraftTests
             metadata = CsdlXmlWriter.Write(workspace.Services[0].Model, ODataVersion.V401);
             var lines = ResolvedDeclaration.Of(workspace.Declaration.Services[0], workspace.Services[0]);
             text = string.Concat(lines.Select(l => l.Text + "\n"));
-            Assert.All(lines, l => Assert.True(l.Origin.Length > 0 || l.Text.EndsWith(':') || l.Text.TrimStart().StartsWith('#') || l.Text.StartsWith("        ", StringComparison.Ordinal), l.Text));
-            Assert.Contains(lines, l => l is { Text: "    name: Stations", Origin: var origin } && origin.StartsWith("catalog: name of table station", StringComparison.Ordinal));
+            Assert.All(lines, l =>
+                Assert.True(
+                    l.Origin.Length > 0
+                        || l.Text.EndsWith(':')
+                        || l.Text.TrimStart().StartsWith('#')
+                        || l.Text.StartsWith("        ", StringComparison.Ordinal),
+                    l.Text
+                )
+            );
+            Assert.Contains(lines, l =>
+                l is { Text: "    name: Stations", Origin: var origin }
+                && origin.StartsWith("catalog: name of table station", StringComparison.Ordinal)
+            );
             Assert.Contains(lines, l => l is { Text: "    page: 20", Origin: "declared for the service" });
             Assert.Contains(lines, l => l is { Text: "    largest-page: 500", Origin: "declared" });
-            Assert.Contains(lines, l => l.Text.TrimStart().StartsWith("kind: { name: Kind, type: SensorKind", StringComparison.Ordinal) && l.Origin.StartsWith("declared;", StringComparison.Ordinal));
+            Assert.Contains(lines, l =>
+                l.Text.TrimStart().StartsWith("kind: { name: Kind, type: SensorKind", StringComparison.Ordinal)
+                && l.Origin.StartsWith("declared;", StringComparison.Ordinal)
+            );
         }
         folder.Write("services/s.yaml", text);
         await using var again = await folder.LoadAsync();
         Assert.True(!again.Diagnostics.HasErrors, string.Join('\n', again.Diagnostics.Items.Select(d => d.Render())));
         var faults = new List<string>();
-        var (before, now) = (CsdlReader.Read(metadata, faults)!, CsdlReader.Read(CsdlXmlWriter.Write(again.Services[0].Model, ODataVersion.V401), faults)!);
+        var (before, now) = (
+            CsdlReader.Read(metadata, faults)!,
+            CsdlReader.Read(CsdlXmlWriter.Write(again.Services[0].Model, ODataVersion.V401), faults)!
+        );
         Assert.Empty(CsdlComparison.Compare(before, now));
-        string Rest(LoadedWorkspace w) => string.Join('\n', w.Services[0].Model.Sets.Select(s => $"{s.Name} {s.PageSize} {s.LargestPage} {string.Join(';', s.Rules)} {string.Join(',', s.DefaultOrder.Select(o => o.Property.Name + o.Descending))} {string.Join(',', s.Type.Properties.SelectMany(p => p.Leaves).Select(p => $"{p.Name} {p.Column} {p.Conversion?.Description} {p.IsFilterable} {p.IsSortable} {p.Access} {p.MediaType}"))}"));
+        string Rest(LoadedWorkspace w) =>
+            string.Join(
+                '\n',
+                w.Services[0]
+                    .Model.Sets.Select(s =>
+                        $"{s.Name} {s.PageSize} {s.LargestPage} {string.Join(';', s.Rules)} "
+                        + $"{string.Join(',', s.DefaultOrder.Select(o => o.Property.Name + o.Descending))} "
+                        + $"{string.Join(',', s.Type.Properties.SelectMany(p => p.Leaves).Select(p => $"{p.Name} {p.Column} {p.Conversion?.Description} {p.IsFilterable} {p.IsSortable} {p.Access} {p.MediaType}"))}"
+                    )
+            );
         folder.Write("services/s.yaml", Full);
         await using var first = await folder.LoadAsync();
         Assert.Equal(Rest(first), Rest(again));
         Assert.True(await IsValidAsync("service", text));
     }
 
-    private static object? AsJson(string yaml) => new DeserializerBuilder().WithAttemptingUnquotedStringTypeDeserialization().Build().Deserialize<object?>(yaml);
+    private static object? AsJson(string yaml) =>
+        new DeserializerBuilder().WithAttemptingUnquotedStringTypeDeserialization().Build().Deserialize<object?>(yaml);
 
     private static async Task<bool> IsValidAsync(string kind, string yaml)
     {
@@ -188,7 +248,18 @@ public class DraftTests
     public async Task A_schema_and_the_loader_agree(string kind, string text, bool isSound)
     {
         Assert.Equal(isSound, await IsValidAsync(kind, text));
-        using var folder = new TestWorkspace().WithSource().WithNetwork(50).Write(kind switch { "workspace" => "workspace.yaml", "source" => "sources/main.yaml", _ => "services/s.yaml" }, text);
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithNetwork(50)
+            .Write(
+                kind switch
+                {
+                    "workspace" => "workspace.yaml",
+                    "source" => "sources/main.yaml",
+                    _ => "services/s.yaml",
+                },
+                text
+            );
         await using var workspace = await folder.LoadAsync();
         Assert.Equal(isSound, !workspace.Diagnostics.HasErrors);
     }
@@ -201,17 +272,44 @@ public class DraftTests
     [InlineData("source", "sources/main.yaml", "engine: sqlite\noffer: { ~ }", "$.properties.offer")]
     [InlineData("service", "services/s.yaml", "source: main\n~", "$")]
     [InlineData("service", "services/s.yaml", "source: main\nsets: [{ from: a, ~ }]", "$.properties.sets.items.anyOf[1]")]
-    [InlineData("service", "services/s.yaml", "source: main\nsets: [{ from: a, columns: { b: { ~ } } }]", "$.properties.sets.items.anyOf[1].properties.columns.additionalProperties.anyOf[1]")]
-    [InlineData("service", "services/s.yaml", "source: main\nsets: [{ from: a, group: { b: { ~ } } }]", "$.properties.sets.items.anyOf[1].properties.group.additionalProperties.anyOf[1]")]
-    [InlineData("service", "services/s.yaml", "source: main\nsets: [{ from: a, relations: { b: { to: c, ~ } } }]", "$.properties.sets.items.anyOf[1].properties.relations.additionalProperties.anyOf[1]")]
+    [InlineData(
+        "service",
+        "services/s.yaml",
+        "source: main\nsets: [{ from: a, columns: { b: { ~ } } }]",
+        "$.properties.sets.items.anyOf[1].properties.columns.additionalProperties.anyOf[1]"
+    )]
+    [InlineData(
+        "service",
+        "services/s.yaml",
+        "source: main\nsets: [{ from: a, group: { b: { ~ } } }]",
+        "$.properties.sets.items.anyOf[1].properties.group.additionalProperties.anyOf[1]"
+    )]
+    [InlineData(
+        "service",
+        "services/s.yaml",
+        "source: main\nsets: [{ from: a, relations: { b: { to: c, ~ } } }]",
+        "$.properties.sets.items.anyOf[1].properties.relations.additionalProperties.anyOf[1]"
+    )]
     [InlineData("service", "services/s.yaml", "source: main\nsets: [a]\ntypes: { T: { ~ } }", "$.properties.types.additionalProperties")]
-    [InlineData("service", "services/s.yaml", "source: main\nsets: [a]\ntypes: { T: { properties: { p: { type: string, ~ } } } }", "$.properties.types.additionalProperties.properties.properties.additionalProperties.anyOf[1]")]
+    [InlineData(
+        "service",
+        "services/s.yaml",
+        "source: main\nsets: [a]\ntypes: { T: { properties: { p: { type: string, ~ } } } }",
+        "$.properties.types.additionalProperties.properties.properties.additionalProperties.anyOf[1]"
+    )]
     [InlineData("service", "services/s.yaml", "source: main\nsets: [a]\nrules: { ~ }", "$.properties.rules.anyOf[0]")]
-    [InlineData("service", "services/s.yaml", "source: main\nsets: [a]\nrules: [{ who: office, may: read, ~ }]", "$.properties.rules.anyOf[1].items")]
+    [InlineData(
+        "service",
+        "services/s.yaml",
+        "source: main\nsets: [a]\nrules: [{ who: office, may: read, ~ }]",
+        "$.properties.rules.anyOf[1].items"
+    )]
     public void A_schema_names_what_the_loader_takes(string kind, string file, string text, string path)
     {
         using var folder = new TestWorkspace().WithSource().Write(file, text.Replace("~", "zzz_unknown: 1"));
-        var advice = Assert.Single(folder.Read().Diagnostics.Items, d => d.Code == "unknown-name" && d.Message.Contains("zzz_unknown")).Advice!;
+        var advice = Assert
+            .Single(folder.Read().Diagnostics.Items, d => d.Code == "unknown-name" && d.Message.Contains("zzz_unknown"))
+            .Advice!;
         var taken = advice["Known here: ".Length..].TrimEnd('.').Split(", ");
         System.Text.Json.Nodes.JsonNode node = FileSchemas.All[kind];
         foreach (var step in path.Split('.').Skip(1))
@@ -226,8 +324,10 @@ public class DraftTests
     public void A_schema_names_the_settings_of_every_engine()
     {
         var named = FileSchemas.All["source"]["properties"]!.AsObject().Select(p => p.Key).ToHashSet();
-        Assert.Equal(EngineRegistry.All.SelectMany(e => e.OtherNames.Append(e.Name)).Order(),
-            FileSchemas.All["source"]["properties"]!["engine"]!["enum"]!.AsArray().Select(w => w!.GetValue<string>()).Order());
+        Assert.Equal(
+            EngineRegistry.All.SelectMany(e => e.OtherNames.Append(e.Name)).Order(),
+            FileSchemas.All["source"]["properties"]!["engine"]!["enum"]!.AsArray().Select(w => w!.GetValue<string>()).Order()
+        );
         foreach (var engine in EngineRegistry.All)
         {
             var faults = new List<SettingFault>();
@@ -238,16 +338,76 @@ public class DraftTests
     }
 
     [Theory] // each kind of difference, and whether it breaks clients
-    [InlineData("title: S\nsource: main\nsets: [a, b]", "CREATE TABLE a (id INTEGER PRIMARY KEY); CREATE TABLE b (id INTEGER PRIMARY KEY)", "title: S\nsource: main\nsets: [a]", null, "breaks b the set is gone|breaks s.b the type is gone")]
-    [InlineData("title: S\nsource: main\nsets: [a]", "CREATE TABLE a (id INTEGER PRIMARY KEY, x VARCHAR(5))", null, "ALTER TABLE a DROP COLUMN x", "breaks s.a/x the property is gone")]
-    [InlineData("title: S\nsource: main\nsets: [a]", "CREATE TABLE a (id INTEGER PRIMARY KEY)", null, "ALTER TABLE a ADD COLUMN x DECIMAL(5,2)", "adds s.a/x the property is new (Edm.Decimal(5,2))")]
-    [InlineData("title: S\nsource: main\nsets: [a]", "CREATE TABLE a (id INTEGER PRIMARY KEY, x VARCHAR(5))", null, "DROP TABLE a; CREATE TABLE a (id INTEGER PRIMARY KEY, x VARCHAR(9))", "breaks s.a/x it was Edm.String(5) and is Edm.String(9)")]
-    [InlineData("title: S\nsource: main\nsets: [a]", "CREATE TABLE a (id INTEGER PRIMARY KEY, x VARCHAR(9) NOT NULL)", null, "DROP TABLE a; CREATE TABLE a (id INTEGER PRIMARY KEY, x VARCHAR(5))", "adds s.a/x it was Edm.String(9) and is Edm.String(5)|breaks s.a/x it was never null and may be null now")]
-    [InlineData("title: S\nsource: main\nsets: [a]", "CREATE TABLE a (id INTEGER PRIMARY KEY, x TEXT)", null, "DROP TABLE a; CREATE TABLE a (id INTEGER PRIMARY KEY, x DATE)", "breaks s.a/x its type was Edm.String and is Edm.Date")]
-    [InlineData("title: S\nsource: main\nsets: [{ from: a, key: id }]", "CREATE TABLE a (id INTEGER, no INTEGER)", "title: S\nsource: main\nsets: [{ from: a, key: [id, no] }]", null, "breaks s.a the key was id and is id, no|adds s.a/no it may no longer be null")]
-    [InlineData("title: S\nsource: main\nsets: [{ from: a, columns: { k: K } }]\ntypes: { K: { members: [x, y] } }", "CREATE TABLE a (id INTEGER PRIMARY KEY, k TEXT)", "title: S\nsource: main\nsets: [{ from: a, columns: { k: K } }]\ntypes: { K: { members: [y, z] } }", null, "breaks s.K/x the member is gone|breaks s.K/y its number was 1 and is 0|breaks s.K/z the member is new")]
-    [InlineData("title: S\nsource: main\nsets: [a, b]", "CREATE TABLE a (id INTEGER PRIMARY KEY); CREATE TABLE b (id INTEGER PRIMARY KEY, a_id INTEGER REFERENCES a)", null, "DROP TABLE b; CREATE TABLE b (id INTEGER PRIMARY KEY, a_id INTEGER)", "breaks s.a/b the relation is gone|breaks s.b/a the relation is gone")]
-    public async Task A_difference_says_what_it_means_for_consumers(string before, string sql, string? after, string? change, string expected)
+    [InlineData(
+        "title: S\nsource: main\nsets: [a, b]",
+        "CREATE TABLE a (id INTEGER PRIMARY KEY); CREATE TABLE b (id INTEGER PRIMARY KEY)",
+        "title: S\nsource: main\nsets: [a]",
+        null,
+        "breaks b the set is gone|breaks s.b the type is gone"
+    )]
+    [InlineData(
+        "title: S\nsource: main\nsets: [a]",
+        "CREATE TABLE a (id INTEGER PRIMARY KEY, x VARCHAR(5))",
+        null,
+        "ALTER TABLE a DROP COLUMN x",
+        "breaks s.a/x the property is gone"
+    )]
+    [InlineData(
+        "title: S\nsource: main\nsets: [a]",
+        "CREATE TABLE a (id INTEGER PRIMARY KEY)",
+        null,
+        "ALTER TABLE a ADD COLUMN x DECIMAL(5,2)",
+        "adds s.a/x the property is new (Edm.Decimal(5,2))"
+    )]
+    [InlineData(
+        "title: S\nsource: main\nsets: [a]",
+        "CREATE TABLE a (id INTEGER PRIMARY KEY, x VARCHAR(5))",
+        null,
+        "DROP TABLE a; CREATE TABLE a (id INTEGER PRIMARY KEY, x VARCHAR(9))",
+        "breaks s.a/x it was Edm.String(5) and is Edm.String(9)"
+    )]
+    [InlineData(
+        "title: S\nsource: main\nsets: [a]",
+        "CREATE TABLE a (id INTEGER PRIMARY KEY, x VARCHAR(9) NOT NULL)",
+        null,
+        "DROP TABLE a; CREATE TABLE a (id INTEGER PRIMARY KEY, x VARCHAR(5))",
+        "adds s.a/x it was Edm.String(9) and is Edm.String(5)|breaks s.a/x it was never null and may be null now"
+    )]
+    [InlineData(
+        "title: S\nsource: main\nsets: [a]",
+        "CREATE TABLE a (id INTEGER PRIMARY KEY, x TEXT)",
+        null,
+        "DROP TABLE a; CREATE TABLE a (id INTEGER PRIMARY KEY, x DATE)",
+        "breaks s.a/x its type was Edm.String and is Edm.Date"
+    )]
+    [InlineData(
+        "title: S\nsource: main\nsets: [{ from: a, key: id }]",
+        "CREATE TABLE a (id INTEGER, no INTEGER)",
+        "title: S\nsource: main\nsets: [{ from: a, key: [id, no] }]",
+        null,
+        "breaks s.a the key was id and is id, no|adds s.a/no it may no longer be null"
+    )]
+    [InlineData(
+        "title: S\nsource: main\nsets: [{ from: a, columns: { k: K } }]\ntypes: { K: { members: [x, y] } }",
+        "CREATE TABLE a (id INTEGER PRIMARY KEY, k TEXT)",
+        "title: S\nsource: main\nsets: [{ from: a, columns: { k: K } }]\ntypes: { K: { members: [y, z] } }",
+        null,
+        "breaks s.K/x the member is gone|breaks s.K/y its number was 1 and is 0|breaks s.K/z the member is new"
+    )]
+    [InlineData(
+        "title: S\nsource: main\nsets: [a, b]",
+        "CREATE TABLE a (id INTEGER PRIMARY KEY); CREATE TABLE b (id INTEGER PRIMARY KEY, a_id INTEGER REFERENCES a)",
+        null,
+        "DROP TABLE b; CREATE TABLE b (id INTEGER PRIMARY KEY, a_id INTEGER)",
+        "breaks s.a/b the relation is gone|breaks s.b/a the relation is gone"
+    )]
+    public async Task A_difference_says_what_it_means_for_consumers(
+        string before,
+        string sql,
+        string? after,
+        string? change,
+        string expected
+    )
     {
         using var folder = new TestWorkspace().WithSource().WithDatabase(sql).Write("services/s.yaml", before);
         var accepted = await MetadataAsync(folder);

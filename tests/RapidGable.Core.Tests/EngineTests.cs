@@ -10,7 +10,9 @@ namespace RapidGable.Core.Tests;
 /// <summary>The engine that a test runs on.</summary>
 public enum Engine
 {
-    Sqlite, PostgreSql, MariaDb,
+    Sqlite,
+    PostgreSql,
+    MariaDb,
 }
 
 /// <summary>Tables and one declaration, the same on every engine: <c>services/s.yaml</c> over <c>sources/main.yaml</c>.</summary>
@@ -64,7 +66,9 @@ public abstract class EngineTests(Engine engine, PostgresServer? postgres = null
         }
         var database = postgres is not null ? await postgres.CreateDatabaseAsync() : await mariaDb!.CreateDatabaseAsync();
         await (postgres?.ExecuteAsync(database, Tables) ?? mariaDb!.ExecuteAsync(database, Tables));
-        _folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", (postgres?.SourceFile(database) ?? mariaDb!.SourceFile(database)) + Writable);
+        _folder
+            .Write("workspace.yaml", "title: T\n")
+            .Write("sources/main.yaml", (postgres?.SourceFile(database) ?? mariaDb!.SourceFile(database)) + Writable);
     }
 
     private string Writable => IsWritable ? "read-only: false\n" : "";
@@ -72,8 +76,11 @@ public abstract class EngineTests(Engine engine, PostgresServer? postgres = null
     /// <summary>The answer at the level minimal of 4.01 with ' for " and # for the context; or the status and code of a fault.</summary>
     private protected async Task<string> GetAsync(string url, Caller? caller = null, PublishedService? service = null)
     {
-        if (!NetworkFixture.Lex(url).Is(out var lexed, out var fault) || !(service ?? Service).Prepare(lexed, caller ?? Caller.Anonymous).Is(out var prepared, out fault)
-            || !QueryValues.Make(prepared.Request, lexed, null, DateTime.UnixEpoch, caller).Is(out var values, out fault))
+        if (
+            !NetworkFixture.Lex(url).Is(out var lexed, out var fault)
+            || !(service ?? Service).Prepare(lexed, caller ?? Caller.Anonymous).Is(out var prepared, out fault)
+            || !QueryValues.Make(prepared.Request, lexed, null, DateTime.UnixEpoch, caller).Is(out var values, out fault)
+        )
             return $"{fault!.Status} {fault.Code}";
         if (!(await QueryRun.StartAsync(prepared, values, CancellationToken.None)).Is(out var started, out fault))
             return $"{fault.Status} {fault.Code}";
@@ -85,8 +92,16 @@ public abstract class EngineTests(Engine engine, PostgresServer? postgres = null
         if (prepared.Request.Path.Kind != ResourceKind.Collection && !run.HasRow)
             return "404";
         var bytes = new MemoryStream();
-        using var output = new PayloadOutput((b, _) => { bytes.Write(b.Span); return default; });
-        await ODataJsonWriter.For(prepared, new PayloadFormat(ODataVersion.V401, MetadataLevel.Minimal, false)).WriteAsync(run, new LinkBuilder("", RequestAddress.Read("x", "").Value!), output, CancellationToken.None);
+        using var output = new PayloadOutput(
+            (b, _) =>
+            {
+                bytes.Write(b.Span);
+                return default;
+            }
+        );
+        await ODataJsonWriter
+            .For(prepared, new PayloadFormat(ODataVersion.V401, MetadataLevel.Minimal, false))
+            .WriteAsync(run, new LinkBuilder("", RequestAddress.Read("x", "").Value!), output, CancellationToken.None);
         return Encoding.UTF8.GetString(bytes.ToArray()).Replace('"', '\'').Replace("'@context':'$metadata#", "'#").Replace(".00", "");
     }
 }

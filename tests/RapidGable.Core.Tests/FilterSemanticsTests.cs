@@ -9,8 +9,13 @@ public sealed class SqliteFilterSemanticsTests : RicherSemanticsTests
 {
     internal override Task PrepareAsync(TestWorkspace folder)
     {
-        folder.WithSource().WithDatabase("CREATE TABLE item (id INTEGER PRIMARY KEY, s TEXT, n INTEGER, d DECIMAL(6,2), r REAL, b BOOLEAN, day DATE, at TIMESTAMP, loose TIMESTAMP, clock TIME, u UUID, span INTERVAL SECOND, other_id INTEGER REFERENCES item (id)); "
-            + Rows("1", "0", "900", "60", "3600", "0"));
+        folder
+            .WithSource()
+            .WithDatabase(
+                "CREATE TABLE item (id INTEGER PRIMARY KEY, s TEXT, n INTEGER, d DECIMAL(6,2), r REAL, b BOOLEAN, day DATE, at "
+                    + "TIMESTAMP, loose TIMESTAMP, clock TIME, u UUID, span INTERVAL SECOND, other_id INTEGER REFERENCES item (id)); "
+                    + Rows("1", "0", "900", "60", "3600", "0")
+            );
         return Task.CompletedTask;
     }
 }
@@ -21,8 +26,13 @@ public sealed class PostgresFilterSemanticsTests(PostgresServer server) : Richer
     internal override async Task PrepareAsync(TestWorkspace folder)
     {
         var database = await server.CreateDatabaseAsync();
-        await server.ExecuteAsync(database, "CREATE TABLE item (id BIGINT PRIMARY KEY, s TEXT, n BIGINT, d DECIMAL(6,2), r DOUBLE PRECISION, b BOOLEAN, day DATE, at TIMESTAMPTZ(3), loose TIMESTAMP(0), clock TIME, u UUID, span INTERVAL, other_id BIGINT); "
-            + Rows("true", "false", "'PT15M'", "'PT1M'", "'PT1H'", "'PT0S'") + "; ALTER TABLE item ADD FOREIGN KEY (other_id) REFERENCES item (id) NOT VALID");
+        await server.ExecuteAsync(
+            database,
+            "CREATE TABLE item (id BIGINT PRIMARY KEY, s TEXT, n BIGINT, d DECIMAL(6,2), r DOUBLE PRECISION, b BOOLEAN, day "
+                + "DATE, at TIMESTAMPTZ(3), loose TIMESTAMP(0), clock TIME, u UUID, span INTERVAL, other_id BIGINT); "
+                + Rows("true", "false", "'PT15M'", "'PT1M'", "'PT1H'", "'PT0S'")
+                + "; ALTER TABLE item ADD FOREIGN KEY (other_id) REFERENCES item (id) NOT VALID"
+        );
         folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", server.SourceFile(database));
     }
 }
@@ -33,13 +43,20 @@ public sealed class MariaDbFilterSemanticsTests(MariaDbServer server) : FilterSe
     internal override async Task PrepareAsync(TestWorkspace folder)
     {
         var database = await server.CreateDatabaseAsync();
-        await server.ExecuteAsync(database, "SET time_zone = '+00:00', foreign_key_checks = 0; CREATE TABLE item (id BIGINT PRIMARY KEY, s TEXT, n BIGINT, d DECIMAL(6,2), r DOUBLE, b BOOLEAN, day DATE, at DATETIME(3), loose DATETIME, clock TIME(1), u UUID, span TIME, other_id BIGINT, FOREIGN KEY (other_id) REFERENCES item (id)); "
-            + Rows("1", "0", "'00:15:00'", "'00:01:00'", "'01:00:00'", "'00:00:00'").Replace("Z'", "'"));
+        await server.ExecuteAsync(
+            database,
+            "SET time_zone = '+00:00', foreign_key_checks = 0; CREATE TABLE item (id BIGINT PRIMARY KEY, s TEXT, n BIGINT, d "
+                + "DECIMAL(6,2), r DOUBLE, b BOOLEAN, day DATE, at DATETIME(3), loose DATETIME, clock TIME(1), u UUID, span "
+                + "TIME, other_id BIGINT, FOREIGN KEY (other_id) REFERENCES item (id)); "
+                + Rows("1", "0", "'00:15:00'", "'00:01:00'", "'01:00:00'", "'00:00:00'").Replace("Z'", "'")
+        );
         folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", server.SourceFile(database));
     }
 }
 
-/// <summary>Engines that have a type for the time of day and infinite numbers; elsewhere such a column holds a duration, and the division fails.</summary>
+/// <summary>
+/// Engines that have a type for the time of day and infinite numbers; elsewhere such a column holds a duration, and the division fails.
+/// </summary>
 public abstract class RicherSemanticsTests : FilterSemanticsTests
 {
     [Theory]
@@ -50,7 +67,8 @@ public abstract class RicherSemanticsTests : FilterSemanticsTests
     [InlineData("r div 0 lt 1", "2")]
     [InlineData("r div 0 eq INF", "1,5")] // Q-32
     [InlineData("r divby (n sub n) eq -INF", "2")]
-    public async Task What_this_engine_has_compares(string filter, string expected) => Assert.Equal(expected, await IdsAsync("item?$filter=" + filter));
+    public async Task What_this_engine_has_compares(string filter, string expected) =>
+        Assert.Equal(expected, await IdsAsync("item?$filter=" + filter));
 }
 
 /// <summary>What filters and orders mean, shown on rows of a real database; every engine must give the same answers.</summary>
@@ -63,14 +81,15 @@ public abstract class FilterSemanticsTests : IAsyncLifetime
     internal abstract Task PrepareAsync(TestWorkspace folder);
 
     /// <summary>The rows, with the engine's way to write what differs.</summary>
-    protected static string Rows(string yes, string no, string quarter, string minute, string hour, string nothing) => $"""
-        INSERT INTO item VALUES
-          (1, 'Milk',   1, 0.1,  1.5,  {yes}, '2024-02-29', '2024-02-29T23:59:59.250Z', '2024-02-29 23:59:59', '07:30', '21ec2020-3aea-1069-a2dd-08002b30309d', {quarter}, 2),
-          (2, 'Tea 50%_', 2, 0.2,  -1.5, {no}, '2023-12-31', '2024-01-01T00:00:00.000Z', '2024-01-01 00:00:00', '07:30:00.5', 'aaec2020-3aea-1069-a2dd-08002b30309d', {minute}, 3),
-          (3, NULL,     NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL),
-          (4, '  Ärger ', -7, 0.3,  0.0, {yes}, '2024-05-01', '2024-05-01T12:00:00.500Z', '2024-05-01 12:00:00', '23:59:59', NULL, {hour}, 99),
-          (5, '',       7, 10.5, 2.5,  {no}, '2024-05-01', '2024-05-01T12:00:00.499Z', '2024-05-01 12:00:00', '00:00', NULL, {nothing}, NULL)
-        """;
+    protected static string Rows(string yes, string no, string quarter, string minute, string hour, string nothing) =>
+        $"""
+            INSERT INTO item VALUES
+              (1, 'Milk',   1, 0.1,  1.5,  {yes}, '2024-02-29', '2024-02-29T23:59:59.250Z', '2024-02-29 23:59:59', '07:30', '21ec2020-3aea-1069-a2dd-08002b30309d', {quarter}, 2),
+              (2, 'Tea 50%_', 2, 0.2,  -1.5, {no}, '2023-12-31', '2024-01-01T00:00:00.000Z', '2024-01-01 00:00:00', '07:30:00.5', 'aaec2020-3aea-1069-a2dd-08002b30309d', {minute}, 3),
+              (3, NULL,     NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL),
+              (4, '  Ärger ', -7, 0.3,  0.0, {yes}, '2024-05-01', '2024-05-01T12:00:00.500Z', '2024-05-01 12:00:00', '23:59:59', NULL, {hour}, 99),
+              (5, '',       7, 10.5, 2.5,  {no}, '2024-05-01', '2024-05-01T12:00:00.499Z', '2024-05-01 12:00:00', '00:00', NULL, {nothing}, NULL)
+            """;
 
     public async Task InitializeAsync()
     {
@@ -240,7 +259,8 @@ public abstract class FilterSemanticsTests : IAsyncLifetime
     [InlineData("$root/item(2)/n eq n", "2")]
     [InlineData("n lt $root/item(@k)/n&@k=1", "4")]
     [InlineData("$this/n eq 2 and $it/n eq 2", "2")] // Q-68
-    public async Task A_filter_means_what_the_standard_says(string filter, string expected) => Assert.Equal(expected, await IdsAsync("item?$filter=" + filter));
+    public async Task A_filter_means_what_the_standard_says(string filter, string expected) =>
+        Assert.Equal(expected, await IdsAsync("item?$filter=" + filter));
 
     [Theory] // Q-72 to Q-75
     [InlineData("$orderby=n", "3,4,1,2,5")]
@@ -261,7 +281,8 @@ public abstract class FilterSemanticsTests : IAsyncLifetime
     [InlineData("$search=(tea OR milk) NOT tea", "1")]
     [InlineData("$search=ärger&$filter=n lt 0", "4")] // Q-79
     [InlineData("$search=or", "")]
-    public async Task An_order_puts_nulls_first(string options, string expected) => Assert.Equal(expected, await IdsAsync("item?" + options));
+    public async Task An_order_puts_nulls_first(string options, string expected) =>
+        Assert.Equal(expected, await IdsAsync("item?" + options));
 
     [Theory] // Q-39
     [InlineData("n div 0 eq 1")]

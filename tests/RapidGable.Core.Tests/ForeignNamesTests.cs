@@ -17,8 +17,12 @@ public sealed class ForeignNamesTests
         folder.Write("services/s.yaml", $"title: S\nsource: main\nnames: {policy}\nsets:\n{sets}");
         await using var workspace = await folder.LoadAsync();
         Assert.DoesNotContain(workspace.Diagnostics.Items, d => d.Severity == Severity.Error);
-        return workspace.Services[0].Model.Sets.ToDictionary(s => s.Source.Name, s =>
-            string.Join(' ', s.Type.Navigations.Select(n => n.Name).Order(StringComparer.Ordinal)));
+        return workspace
+            .Services[0]
+            .Model.Sets.ToDictionary(
+                s => s.Source.Name,
+                s => string.Join(' ', s.Type.Navigations.Select(n => n.Name).Order(StringComparer.Ordinal))
+            );
     }
 
     private const string Host = "CREATE TABLE hosts (hostid INTEGER PRIMARY KEY); ";
@@ -30,29 +34,59 @@ public sealed class ForeignNamesTests
     [InlineData("CREATE TABLE item (id INTEGER PRIMARY KEY, HOST_ID INTEGER REFERENCES hosts)", "item", "HOST")]
     [InlineData("CREATE TABLE item (id INTEGER PRIMARY KEY, owner INTEGER REFERENCES hosts)", "item", "hosts")]
     [InlineData("CREATE TABLE item (id INTEGER PRIMARY KEY, barcode INTEGER REFERENCES hosts)", "item", "hosts")]
-    [InlineData("CREATE TABLE item (id INTEGER PRIMARY KEY, owner INTEGER REFERENCES hosts, keeper INTEGER REFERENCES hosts)", "item", "hosts_keeper hosts_owner")]
-    [InlineData("CREATE TABLE item (id INTEGER PRIMARY KEY, hosts_upper INTEGER REFERENCES hosts, hosts_lower INTEGER REFERENCES hosts)", "item", "lower upper")]
+    [InlineData(
+        "CREATE TABLE item (id INTEGER PRIMARY KEY, owner INTEGER REFERENCES hosts, keeper INTEGER REFERENCES hosts)",
+        "item",
+        "hosts_keeper hosts_owner"
+    )]
+    [InlineData(
+        "CREATE TABLE item (id INTEGER PRIMARY KEY, hosts_upper INTEGER REFERENCES hosts, hosts_lower INTEGER REFERENCES hosts)",
+        "item",
+        "lower upper"
+    )]
     [InlineData("CREATE TABLE item (id INTEGER PRIMARY KEY, host TEXT, hostid INTEGER REFERENCES hosts)", "item", "host_by_id")]
-    [InlineData("CREATE TABLE item (id INTEGER PRIMARY KEY, host_id INTEGER REFERENCES hosts, host_no INTEGER REFERENCES hosts)", "item", "host_by_id host_by_no")]
+    [InlineData(
+        "CREATE TABLE item (id INTEGER PRIMARY KEY, host_id INTEGER REFERENCES hosts, host_no INTEGER REFERENCES hosts)",
+        "item",
+        "host_by_id host_by_no"
+    )]
     [InlineData("CREATE TABLE item (id INTEGER PRIMARY KEY, hostid INTEGER REFERENCES hosts)", "hosts", "item")]
-    [InlineData("CREATE TABLE item (id INTEGER PRIMARY KEY, hostid INTEGER REFERENCES hosts, templateid INTEGER REFERENCES hosts)", "hosts", "item_by_host item_by_template")]
+    [InlineData(
+        "CREATE TABLE item (id INTEGER PRIMARY KEY, hostid INTEGER REFERENCES hosts, templateid INTEGER REFERENCES hosts)",
+        "hosts",
+        "item_by_host item_by_template"
+    )]
     [InlineData("CREATE TABLE node (id INTEGER PRIMARY KEY, parent INTEGER REFERENCES node)", "node", "node_by_parent node_parent")]
-    [InlineData("CREATE TABLE node (id INTEGER PRIMARY KEY, parent_id INTEGER REFERENCES node, node INTEGER)", "node", "node_by_parent parent")]
+    [InlineData(
+        "CREATE TABLE node (id INTEGER PRIMARY KEY, parent_id INTEGER REFERENCES node, node INTEGER)",
+        "node",
+        "node_by_parent parent"
+    )]
     public async Task A_relation_is_named_after_its_column(string sql, string table, string expected) =>
         Assert.Equal(expected, (await NavigationsAsync(Host + sql))[table]);
 
     [Fact] // any order of foreign keys and tables gives the same names
     public async Task Names_do_not_depend_on_an_order()
     {
-        string[] keys = ["hostid INTEGER REFERENCES hosts", "templateid INTEGER REFERENCES hosts", "host_no INTEGER REFERENCES hosts",
-            "parent INTEGER REFERENCES item", "itemid INTEGER REFERENCES item"];
+        string[] keys =
+        [
+            "hostid INTEGER REFERENCES hosts",
+            "templateid INTEGER REFERENCES hosts",
+            "host_no INTEGER REFERENCES hosts",
+            "parent INTEGER REFERENCES item",
+            "itemid INTEGER REFERENCES item",
+        ];
         var random = new Random(11);
         var names = new HashSet<string>();
         for (var i = 0; i < 12; i++)
         {
             random.Shuffle(keys);
-            string[] tables = [Host, $"CREATE TABLE item (id INTEGER PRIMARY KEY, {string.Join(", ", keys)}); ",
-                "CREATE TABLE a_note (id INTEGER PRIMARY KEY, itemid INTEGER REFERENCES item); "];
+            string[] tables =
+            [
+                Host,
+                $"CREATE TABLE item (id INTEGER PRIMARY KEY, {string.Join(", ", keys)}); ",
+                "CREATE TABLE a_note (id INTEGER PRIMARY KEY, itemid INTEGER REFERENCES item); ",
+            ];
             random.Shuffle(tables);
             var found = await NavigationsAsync(string.Concat(tables));
             names.Add(string.Join("; ", found.OrderBy(f => f.Key, StringComparer.Ordinal).Select(f => $"{f.Key}: {f.Value}")));
@@ -91,8 +125,12 @@ public sealed class ForeignNamesTests
     public void A_column_is_told_by_its_name_and_type(string name, string kind, string? kindOfData)
     {
         var column = new SourceColumn(name, "", new EdmType(Enum.Parse<EdmKind>(kind)), true, "");
-        Assert.Equal(kindOfData, SensitiveNames.SecretColumn(column) is not null ? "secret"
-            : SensitiveNames.PersonalColumn(column) is not null ? "personal" : null);
+        Assert.Equal(
+            kindOfData,
+            SensitiveNames.SecretColumn(column) is not null ? "secret"
+                : SensitiveNames.PersonalColumn(column) is not null ? "personal"
+                : null
+        );
     }
 
     [Theory] // rules of the whole service do not open what looks secret without a word; rules of its own are meant
@@ -103,11 +141,20 @@ public sealed class ForeignNamesTests
     [InlineData("rules: { read: office }", "  - sessions\n", null)]
     public async Task What_looks_secret_is_not_opened_without_a_word(string rules, string sets, string? message)
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE sessions (sid TEXT NOT NULL PRIMARY KEY); CREATE TABLE account (id INTEGER PRIMARY KEY, api_token TEXT); CREATE TABLE station (id INTEGER PRIMARY KEY)")
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase(
+                "CREATE TABLE sessions (sid TEXT NOT NULL PRIMARY KEY); CREATE TABLE account (id INTEGER PRIMARY KEY, "
+                    + "api_token TEXT); CREATE TABLE station (id INTEGER PRIMARY KEY)"
+            )
             .Write("services/s.yaml", $"title: S\nsource: main\n{rules}\nsets:\n{sets}");
         await using var workspace = await folder.LoadAsync();
-        Assert.Equal(message is null ? [] : [message], workspace.Diagnostics.Items.Select(d => $"{d.Code}: {d.Message}")
-            .Select(m => m["open-secret: ".Length..].Split(", and the rules")[0]));
+        Assert.Equal(
+            message is null ? [] : [message],
+            workspace
+                .Diagnostics.Items.Select(d => $"{d.Code}: {d.Message}")
+                .Select(m => m["open-secret: ".Length..].Split(", and the rules")[0])
+        );
     }
 
     [Theory] // as each engine spells its checks
@@ -128,8 +175,11 @@ public sealed class ForeignNamesTests
     public void A_check_bounds_what_is_made_up(string check, string kind, string expected)
     {
         var rules = CheckHints.Of("slot", new EdmType(Enum.Parse<EdmKind>(kind)), [check]);
-        var text = rules.Shortest is { } shortest ? $"length {shortest}.." : !rules.Values.IsEmpty ? $"{{{string.Join('|', rules.Values)}}}"
-            : rules.Least is null && rules.Most is null ? "" : FormattableString.Invariant($"{rules.Least}..{rules.Most}");
+        var text =
+            rules.Shortest is { } shortest ? $"length {shortest}.."
+            : !rules.Values.IsEmpty ? $"{{{string.Join('|', rules.Values)}}}"
+            : rules.Least is null && rules.Most is null ? ""
+            : FormattableString.Invariant($"{rules.Least}..{rules.Most}");
         Assert.Equal(expected, text);
     }
 
@@ -145,7 +195,10 @@ public sealed class ForeignNamesTests
 
     [Theory]
     [InlineData("postgresql://ada@db.example/net", "postgresql host=db.example database=net user=ada")]
-    [InlineData("postgres://a%40b:p%2Fw@[::1]:5544/n%20x?sslmode=verify-full", "postgresql host=::1 port=5544 database=n x user=a@b password=p/w tls=verify")]
+    [InlineData(
+        "postgres://a%40b:p%2Fw@[::1]:5544/n%20x?sslmode=verify-full",
+        "postgresql host=::1 port=5544 database=n x user=a@b password=p/w tls=verify"
+    )]
     [InlineData("mysql://root@127.0.0.1:3306/net?ssl-mode=DISABLED", "mariadb host=127.0.0.1 port=3306 database=net user=root tls=off")]
     [InlineData("mariadb://db/net?connect_timeout=3", "mariadb host=db database=net connect-seconds=3")]
     public void An_address_of_a_database_is_read(string text, string expected)
@@ -153,8 +206,10 @@ public sealed class ForeignNamesTests
         var address = DatabaseAddress.Parse(text, out var fault)!;
         Assert.Null(fault);
         string[] order = ["host", "port", "database", "user", "password", "tls", "connect-seconds"];
-        Assert.Equal(expected,
-            $"{address.Engine} {string.Join(' ', order.Where(address.Settings.ContainsKey).Select(o => $"{o}={address.Settings[o]}"))}");
+        Assert.Equal(
+            expected,
+            $"{address.Engine} {string.Join(' ', order.Where(address.Settings.ContainsKey).Select(o => $"{o}={address.Settings[o]}"))}"
+        );
     }
 
     [Theory] // what is wrong is told without the address, which may hold a password
@@ -214,9 +269,12 @@ public sealed class ForeignNamesTests
         public Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation) =>
             inner.DescribeQueryAsync(name, select, cancellation);
 
-        public ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings,
-            RequestAllowance request, CancellationToken cancellation) =>
-            inner.OpenSessionAsync(kind, settings, request, cancellation);
+        public ValueTask<ISourceSession> OpenSessionAsync(
+            SessionKind kind,
+            IReadOnlyList<(string Setting, string Value)> settings,
+            RequestAllowance request,
+            CancellationToken cancellation
+        ) => inner.OpenSessionAsync(kind, settings, request, cancellation);
 
         public ValueTask DisposeAsync() => inner.DisposeAsync();
     }
@@ -224,26 +282,65 @@ public sealed class ForeignNamesTests
     [Fact] // the others are still checked, and the fault has its place
     public async Task A_fault_of_ours_hides_no_other()
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE bad (id INTEGER PRIMARY KEY); CREATE TABLE good (id INTEGER PRIMARY KEY, bad_id INTEGER REFERENCES bad)")
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase(
+                "CREATE TABLE bad (id INTEGER PRIMARY KEY); CREATE TABLE good (id INTEGER PRIMARY KEY, bad_id INTEGER REFERENCES bad)"
+            )
             .Write("services/s.yaml", "title: S\nsource: main\nsets:\n  - bad\n  - good\n  - gone\n");
         await using var loaded = await folder.LoadAsync();
         var diagnostics = new Diagnostics();
         var sources = new Dictionary<string, ISource> { ["main"] = new FaultySource(loaded.Sources["main"]) };
-        var built = await ModelBuilder.BuildAsync(loaded.Declaration.Services[0], loaded.Catalogs, sources, diagnostics,
-            CancellationToken.None);
+        var built = await ModelBuilder.BuildAsync(
+            loaded.Declaration.Services[0],
+            loaded.Catalogs,
+            sources,
+            diagnostics,
+            CancellationToken.None
+        );
         Assert.Equal(["good"], built.Model.Sets.Select(s => s.Name));
-        Assert.Equal(["unexpected services/s.yaml:4:5", "no-object services/s.yaml:6:5"],
-            diagnostics.Items.Select(d => $"{d.Code} {d.Location}"));
+        Assert.Equal(
+            ["unexpected services/s.yaml:4:5", "no-object services/s.yaml:6:5"],
+            diagnostics.Items.Select(d => $"{d.Code} {d.Location}")
+        );
         Assert.Contains("'bad' cannot be built, which is a fault of Rapid Gable: odd", diagnostics.Items[0].Message);
     }
 
     [Fact]
     public void A_materialized_views_unique_index_is_its_key()
     {
-        var columns = ImmutableArray.Create(new SourceColumn("id", "integer", EdmType.Int32, true, ""),
-            new SourceColumn("name", "text", EdmType.String, true, ""));
-        Assert.Equal("id", Assert.Single(new SourceObject("public", "kept", SourceObjectKind.MaterializedView, columns, [], [["id"]],
-            []).NaturalKey));
-        Assert.Empty(new SourceObject("public", "t", SourceObjectKind.Table, columns, [], [["id"]], []).NaturalKey);
+        var columns = ImmutableArray.Create(
+            new SourceColumn("id", "integer", EdmType.Int32, true, ""),
+            new SourceColumn("name", "text", EdmType.String, true, "")
+        );
+        Assert.Equal(
+            "id",
+            Assert.Single(
+                new SourceObject(
+                    "public",
+                    "kept",
+                    SourceObjectKind.MaterializedView,
+                    columns,
+                    [],
+                    [
+                        ["id"],
+                    ],
+                    []
+                ).NaturalKey
+            )
+        );
+        Assert.Empty(
+            new SourceObject(
+                "public",
+                "t",
+                SourceObjectKind.Table,
+                columns,
+                [],
+                [
+                    ["id"],
+                ],
+                []
+            ).NaturalKey
+        );
     }
 }

@@ -2,55 +2,65 @@ namespace RapidGable.Core.Tests;
 
 public sealed class SqliteFullTextTests() : FullTextTests(Engine.Sqlite)
 {
-    protected override string Index => """
-        CREATE VIRTUAL TABLE note_words USING fts5(title, body, content='note', content_rowid='id');
-        INSERT INTO note_words(note_words) VALUES ('rebuild');
-        """;
+    protected override string Index =>
+        """
+            CREATE VIRTUAL TABLE note_words USING fts5(title, body, content='note', content_rowid='id');
+            INSERT INTO note_words(note_words) VALUES ('rebuild');
+            """;
 }
 
 public sealed class PostgresFullTextTests(PostgresServer server) : FullTextTests(Engine.PostgreSql, server), IClassFixture<PostgresServer>
 {
-    protected override string Index => "CREATE INDEX note_words ON note USING gin (to_tsvector('simple', coalesce(title, '') || ' ' || coalesce(body, '')));";
+    protected override string Index =>
+        "CREATE INDEX note_words ON note USING gin (to_tsvector('simple', coalesce(title, '') || ' ' || coalesce(body, '')));";
 }
 
 /// <summary>A column of words that the server keeps, under an index of its own.</summary>
-public sealed class PostgresColumnFullTextTests(PostgresServer server) : FullTextTests(Engine.PostgreSql, server), IClassFixture<PostgresServer>
+public sealed class PostgresColumnFullTextTests(PostgresServer server)
+    : FullTextTests(Engine.PostgreSql, server),
+        IClassFixture<PostgresServer>
 {
-    protected override string Index => """
-        ALTER TABLE note ADD COLUMN words tsvector GENERATED ALWAYS AS (to_tsvector('simple', coalesce(title, '') || ' ' || coalesce(body, ''))) STORED;
-        CREATE INDEX note_words ON note USING gin (words);
-        """;
+    protected override string Index =>
+        """
+            ALTER TABLE note ADD COLUMN words tsvector GENERATED ALWAYS AS (to_tsvector('simple', coalesce(title, '') || ' ' || coalesce(body, ''))) STORED;
+            CREATE INDEX note_words ON note USING gin (words);
+            """;
 }
 
 public sealed class MariaDbFullTextTests(MariaDbServer server) : FullTextTests(Engine.MariaDb, null, server), IClassFixture<MariaDbServer>
 {
-    protected override string Index => "ALTER TABLE note MODIFY title VARCHAR(40) COLLATE utf8mb4_general_ci, MODIFY body VARCHAR(200) COLLATE utf8mb4_general_ci; CREATE FULLTEXT INDEX note_words ON note (title, body);";
+    protected override string Index =>
+        "ALTER TABLE note MODIFY title VARCHAR(40) COLLATE utf8mb4_general_ci, MODIFY body VARCHAR(200) COLLATE "
+        + "utf8mb4_general_ci; CREATE FULLTEXT INDEX note_words ON note (title, body);";
 }
 
 /// <summary>A search that asks the source's own index: whole words, wherever the set is reached.</summary>
-public abstract class FullTextTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null) : EngineTests(engine, postgres, mariaDb)
+public abstract class FullTextTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null)
+    : EngineTests(engine, postgres, mariaDb)
 {
     protected abstract string Index { get; }
 
-    protected override string Tables => $"""
-        CREATE TABLE place (id INTEGER PRIMARY KEY, name VARCHAR(20));
-        CREATE TABLE note (id INTEGER PRIMARY KEY, place_id INTEGER REFERENCES place (id), title VARCHAR(40), body VARCHAR(200), secret VARCHAR(20));
-        INSERT INTO place VALUES (1, 'weir'), (2, 'ford');
-        INSERT INTO note VALUES (1, 1, 'Broken cable', 'The sensor cable was cut by ice', 'a'), (2, 1, 'Silt', 'Sensor cleaned of silt', 'b'), (3, 2, 'Cables', 'All fine', 'c'), (4, 2, NULL, 'Ice on the sensor head', 'd'), (5, NULL, 'Quotes', 'Say "hello there" twice', 'e');
-        {Index}
-        """;
+    protected override string Tables =>
+        $"""
+            CREATE TABLE place (id INTEGER PRIMARY KEY, name VARCHAR(20));
+            CREATE TABLE note (id INTEGER PRIMARY KEY, place_id INTEGER REFERENCES place (id), title VARCHAR(40), body VARCHAR(200), secret VARCHAR(20));
+            INSERT INTO place VALUES (1, 'weir'), (2, 'ford');
+            INSERT INTO note VALUES (1, 1, 'Broken cable', 'The sensor cable was cut by ice', 'a'), (2, 1, 'Silt', 'Sensor cleaned of silt', 'b'), (3, 2, 'Cables', 'All fine', 'c'), (4, 2, NULL, 'Ice on the sensor head', 'd'), (5, NULL, 'Quotes', 'Say "hello there" twice', 'e');
+            {Index}
+            """;
 
     protected override string Declaration => Declared("note_words");
 
-    private static string Declared(string index, string more = "hide: secret") => $$"""
-        title: S
-        source: main
-        namespace: T
-        rules: { read: anyone }
-        sets:
-          - { from: place, name: Places }
-          - { from: note, name: Notes, {{more}}, search: { index: {{index}} } }
-        """;
+    private static string Declared(string index, string more = "hide: secret") =>
+        $$"""
+            title: S
+            source: main
+            namespace: T
+            rules: { read: anyone }
+            sets:
+              - { from: place, name: Places }
+              - { from: note, name: Notes, {{more}}, search: { index: {{index}} } }
+            """;
 
     [Theory] // Q-70, Q-71
     [InlineData("Notes?$search=cable&$select=id", "1")]
@@ -70,16 +80,23 @@ public abstract class FullTextTests(Engine engine, PostgresServer? postgres = nu
     public async Task Words_are_found(string url, string expected)
     {
         var found = await GetAsync(url);
-        Assert.Equal($"{{'#Notes(id)','value':[{string.Join(',', expected.Split(',', StringSplitOptions.RemoveEmptyEntries).Select(i => $"{{'id':{i}}}"))}]}}", found.Replace("$metadata#Notes(id)", "#Notes(id)"));
+        Assert.Equal(
+            $"{{'#Notes(id)','value':[{string.Join(',', expected.Split(',', StringSplitOptions.RemoveEmptyEntries).Select(i => $"{{'id':{i}}}"))}]}}",
+            found.Replace("$metadata#Notes(id)", "#Notes(id)")
+        );
     }
 
     [Theory] // X-05
-    [InlineData("Places?$expand=Notes($search=ice;$select=id)", "{'#Places(id,name,Notes(id))','value':[{'id':1,'name':'weir','Notes':[{'id':1}]},{'id':2,'name':'ford','Notes':[{'id':4}]}]}")]
+    [InlineData(
+        "Places?$expand=Notes($search=ice;$select=id)",
+        "{'#Places(id,name,Notes(id))','value':[{'id':1,'name':'weir','Notes':[{'id':1}]},{'id':2,'name':'ford','Notes':[{'id':4}]}]}"
+    )]
     [InlineData("Places?$filter=Notes/$count($search=sensor) gt 1&$select=id", "{'#Places(id)','value':[{'id':1}]}")]
     [InlineData("Notes/$count?$search=sensor", "3")]
     [InlineData("Notes?$apply=search(sensor)/aggregate($count as n)", "{'#Notes(n)','value':[{'@id':null,'n@type':'#Decimal','n':3}]}")]
     [InlineData("Notes?$search=cable AND", "400 syntax")]
-    public async Task Words_are_found_wherever_the_set_is_reached(string url, string expected) => Assert.Equal(expected, (await GetAsync(url)).Replace("'#Places(Notes(id))'", "'#Places(id,name,Notes(id))'"));
+    public async Task Words_are_found_wherever_the_set_is_reached(string url, string expected) =>
+        Assert.Equal(expected, (await GetAsync(url)).Replace("'#Places(Notes(id))'", "'#Places(id,name,Notes(id))'"));
 
     [Theory]
     [InlineData("note_wrods", "hide: secret", "has no full-text index 'note_wrods'. Did you mean 'note_words'?")]

@@ -7,16 +7,21 @@ namespace RapidGable.Core.Tests;
 
 public sealed class SqliteHiddenRowTests() : HiddenRowTests(Engine.Sqlite);
 
-public sealed class PostgresHiddenRowTests(PostgresServer server) : HiddenRowTests(Engine.PostgreSql, server), IClassFixture<PostgresServer>;
+public sealed class PostgresHiddenRowTests(PostgresServer server)
+    : HiddenRowTests(Engine.PostgreSql, server),
+        IClassFixture<PostgresServer>;
 
-public sealed class MariaDbHiddenRowTests(MariaDbServer server) : HiddenRowTests(Engine.MariaDb, null, server), IClassFixture<MariaDbServer>;
+public sealed class MariaDbHiddenRowTests(MariaDbServer server)
+    : HiddenRowTests(Engine.MariaDb, null, server),
+        IClassFixture<MariaDbServer>;
 
 /// <summary>
 /// Rows that rules take away answer nothing: the same request gives the same status, code and body whether they are there or not. The
 /// hidden rows hold what makes expressions fail, and a column of a view that fails whenever an engine evaluates it for one of them.
 /// </summary>
 [Trait("Category", "Attack")]
-public abstract class HiddenRowTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null) : EngineTests(engine, postgres, mariaDb)
+public abstract class HiddenRowTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null)
+    : EngineTests(engine, postgres, mariaDb)
 {
     private const string Slow = "aaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaaa!";
 
@@ -24,7 +29,10 @@ public abstract class HiddenRowTests(Engine engine, PostgresServer? postgres = n
 
     /// <summary>Evaluating it fails for rows whose column secret is 1.</summary>
     // SQLite's rows are looked at when the workspace is loaded, so there the trap is armed after that.
-    private string Trap => Engine == Engine.Sqlite ? "abs(CASE WHEN v.secret = (SELECT armed FROM trap) THEN -9223372036854775808 ELSE 5 END)" : "9223372036854775806 + v.secret * 5";
+    private string Trap =>
+        Engine == Engine.Sqlite
+            ? "abs(CASE WHEN v.secret = (SELECT armed FROM trap) THEN -9223372036854775808 ELSE 5 END)"
+            : "9223372036854775806 + v.secret * 5";
 
     private void Arm(bool isArmed)
     {
@@ -32,7 +40,8 @@ public abstract class HiddenRowTests(Engine engine, PostgresServer? postgres = n
             Folder.WithDatabase($"UPDATE trap SET armed = {(isArmed ? 1 : 2)};");
     }
 
-    private string TablesOf(string suffix, bool hasHidden) => $"""
+    private string TablesOf(string suffix, bool hasHidden) =>
+        $"""
         CREATE TABLE technician{suffix} (id INTEGER PRIMARY KEY, region VARCHAR(10) NOT NULL, age INTEGER NOT NULL);
         CREATE TABLE visit_row{suffix} (id INTEGER PRIMARY KEY, technician_id INTEGER REFERENCES technician{suffix} (id), purpose VARCHAR(60), level INTEGER, planned {Instant}, secret INTEGER NOT NULL);
         CREATE TABLE task{suffix} (visit_id INTEGER NOT NULL, line INTEGER NOT NULL, minutes INTEGER NOT NULL, PRIMARY KEY (visit_id, line));
@@ -46,38 +55,60 @@ public abstract class HiddenRowTests(Engine engine, PostgresServer? postgres = n
         """ : "")}
         """;
 
-    protected override string Tables => "CREATE TABLE trap (armed INTEGER); INSERT INTO trap VALUES (2);" + TablesOf("", true) + TablesOf("_clean", false);
+    protected override string Tables =>
+        "CREATE TABLE trap (armed INTEGER); INSERT INTO trap VALUES (2);" + TablesOf("", true) + TablesOf("_clean", false);
 
     protected override string Declaration => Declared("", "technician/region eq @region");
 
-    private static string Declared(string suffix, string rows, bool computes = true) => $$"""
-        title: S
-        source: main
-        namespace: T
-        sets:
-          - { from: technician{{suffix}}, name: Technicians, type: Technician, rules: { read: anyone } }
-          - from: visit{{suffix}}
-            name: Visits
-            type: Visit
-            key: id
-            hide: [secret]
-            {{(computes ? "compute: { ratio: '100 div (level sub 7)' }" : "description: Visits")}}
-            rules: [{ who: field, may: read, rows: "{{rows}}" }]
-            relations:
-              technician: { to: Technicians, on: technician_id, back: Visits }
-              tasks: { to: Tasks, on: { id: visit_id }, contained: true }
-          - { from: task{{suffix}}, name: Tasks, type: Task, rules: { read: anyone } }
-        """;
+    private static string Declared(string suffix, string rows, bool computes = true) =>
+        $$"""
+            title: S
+            source: main
+            namespace: T
+            sets:
+              - { from: technician{{suffix}}, name: Technicians, type: Technician, rules: { read: anyone } }
+              - from: visit{{suffix}}
+                name: Visits
+                type: Visit
+                key: id
+                hide: [secret]
+                {{(computes ? "compute: { ratio: '100 div (level sub 7)' }" : "description: Visits")}}
+                rules: [{ who: field, may: read, rows: "{{rows}}" }]
+                relations:
+                  technician: { to: Technicians, on: technician_id, back: Visits }
+                  tasks: { to: Tasks, on: { id: visit_id }, contained: true }
+              - { from: task{{suffix}}, name: Tasks, type: Task, rules: { read: anyone } }
+            """;
 
-    private static readonly Caller North = Caller.WithRoles("field") with { Attributes = ImmutableDictionary<string, ImmutableArray<string>>.Empty.Add("region", ["north"]).Add("level", ["0"]) };
+    private static readonly Caller North = Caller.WithRoles("field") with
+    {
+        Attributes = ImmutableDictionary<string, ImmutableArray<string>>.Empty.Add("region", ["north"]).Add("level", ["0"]),
+    };
 
     /// <summary>Conditions about a visit that fail, or take long, for some of the hidden ones.</summary>
     private static readonly string[] Conditions =
     [
-        "1 div (length(purpose) sub 11) ge 0", "level mod (level sub 7) ge 0", "level div (level sub 7) lt 9", "trap add 0 ge 1", "trap mod 7 ge 0", "cast(trap,Edm.String) ne 'x'",
-        "planned add duration'P400D' gt 2024-01-01T00:00:00Z", "planned sub duration'P4000D' lt 2024-01-01T00:00:00Z", "matchesPattern(purpose,'^(a+)+$')", "level mul level mul level mul level gt 3",
-        "-trap lt 0", "substring(purpose,1) eq 'f'", "1 div level ge 0", "ratio lt 0", "technician/age div technician/age eq 1", "1 div (technician/age sub 0) ge 0", "round(trap) ge 0",
-        "tasks/any(t:1 div t/minutes ge 0)", "tasks/all(t:60 mod t/minutes eq 0)", "tasks/$count(filter=minutes mod minutes eq 0) ge 1", "tasks/any(t:t/minutes add $it/level gt 5)",
+        "1 div (length(purpose) sub 11) ge 0",
+        "level mod (level sub 7) ge 0",
+        "level div (level sub 7) lt 9",
+        "trap add 0 ge 1",
+        "trap mod 7 ge 0",
+        "cast(trap,Edm.String) ne 'x'",
+        "planned add duration'P400D' gt 2024-01-01T00:00:00Z",
+        "planned sub duration'P4000D' lt 2024-01-01T00:00:00Z",
+        "matchesPattern(purpose,'^(a+)+$')",
+        "level mul level mul level mul level gt 3",
+        "-trap lt 0",
+        "substring(purpose,1) eq 'f'",
+        "1 div level ge 0",
+        "ratio lt 0",
+        "technician/age div technician/age eq 1",
+        "1 div (technician/age sub 0) ge 0",
+        "round(trap) ge 0",
+        "tasks/any(t:1 div t/minutes ge 0)",
+        "tasks/all(t:60 mod t/minutes eq 0)",
+        "tasks/$count(filter=minutes mod minutes eq 0) ge 1",
+        "tasks/any(t:t/minutes add $it/level gt 5)",
     ];
 
     private static IEnumerable<string> Requests(string condition, Random random)
@@ -115,11 +146,30 @@ public abstract class HiddenRowTests(Engine engine, PostgresServer? postgres = n
     }
 
     /// <summary>What stands before the comparison of a condition; null = it is none.</summary>
-    private static string? Value(string condition) => new[] { " ge ", " gt ", " lt ", " ne ", " eq " }.Select(o => condition.LastIndexOf(o, StringComparison.Ordinal)).Max() is > 0 and var at ? condition[..at] : null;
+    private static string? Value(string condition) =>
+        new[] { " ge ", " gt ", " lt ", " ne ", " eq " }.Select(o => condition.LastIndexOf(o, StringComparison.Ordinal)).Max()
+            is > 0
+                and var at
+            ? condition[..at]
+            : null;
 
-    private static string Scoped(string condition) => System.Text.RegularExpressions.Regex.Replace(condition, @"(?<![\w/'])(length\(|cast\(|matchesPattern\(|substring\(|round\(|)(purpose|level|trap|planned|ratio|technician/|tasks/)", "$1v/$2");
+    private static string Scoped(string condition) =>
+        System.Text.RegularExpressions.Regex.Replace(
+            condition,
+            @"(?<![\w/'])(length\(|cast\(|matchesPattern\(|substring\(|round\(|)(purpose|level|trap|planned|ratio|technician/|tasks/)",
+            "$1v/$2"
+        );
 
-    private static readonly string[] Rules = ["technician/region eq @region", "technician/region eq @region and id ne 99", "level ge @level and technician/region eq 'north' or level eq null and technician_id eq 1", "technician_id in (1,3)", "level lt 7 and level gt 0 or level eq null and technician_id eq 1", "id in (1,2,4,8)", "tasks/any(t:t/minutes gt 1 and t/minutes lt 100) or id in (4,8)"];
+    private static readonly string[] Rules =
+    [
+        "technician/region eq @region",
+        "technician/region eq @region and id ne 99",
+        "level ge @level and technician/region eq 'north' or level eq null and technician_id eq 1",
+        "technician_id in (1,3)",
+        "level lt 7 and level gt 0 or level eq null and technician_id eq 1",
+        "id in (1,2,4,8)",
+        "tasks/any(t:t/minutes gt 1 and t/minutes lt 100) or id in (4,8)",
+    ];
 
     [Fact]
     public async Task A_hidden_row_changes_no_answer()
@@ -133,14 +183,25 @@ public abstract class HiddenRowTests(Engine engine, PostgresServer? postgres = n
             await using var without = await LoadAsync(Declared("_clean", rows));
             Assert.Empty(without.Diagnostics.Items.Where(d => d.Severity == Declarations.Severity.Error).Select(d => d.Render()));
             Arm(true);
-            var (there, clean) = (new PublishedService(with.Services[0].Model, with.Sources, "r"), new PublishedService(without.Services[0].Model, without.Sources, "r"));
+            var (there, clean) = (
+                new PublishedService(with.Services[0].Model, with.Sources, "r"),
+                new PublishedService(without.Services[0].Model, without.Sources, "r")
+            );
             for (var round = 0; round < Soak.Times; round++)
             {
-                foreach (var url in Conditions.SelectMany(c => Requests(c, random)).Append("Visits(3)/tasks?$filter=1 div minutes ge 0").Append("Visits(1)/tasks?$filter=1 div minutes ge 0"))
+                foreach (
+                    var url in Conditions
+                        .SelectMany(c => Requests(c, random))
+                        .Append("Visits(3)/tasks?$filter=1 div minutes ge 0")
+                        .Append("Visits(1)/tasks?$filter=1 div minutes ge 0")
+                )
                 {
                     var expected = await AnswerAsync(url, clean);
                     var answer = await AnswerAsync(url, there);
-                    Assert.True(expected == answer, $"{url}\nwhere {rows}\nwithout hidden rows: {expected}\nwith: {answer}\n{Sql(url, there)}");
+                    Assert.True(
+                        expected == answer,
+                        $"{url}\nwhere {rows}\nwithout hidden rows: {expected}\nwith: {answer}\n{Sql(url, there)}"
+                    );
                     Assert.False(expected.StartsWith("500", StringComparison.Ordinal), $"{url}: {expected}");
                     asked++;
                     failed += expected.StartsWith('4') ? 1 : 0;
@@ -152,7 +213,18 @@ public abstract class HiddenRowTests(Engine engine, PostgresServer? postgres = n
         Assert.True(failed < asked / 2, $"{failed} of {asked} fail whatever is hidden");
     }
 
-    private static string Sql(string url, PublishedService service) => service.Explain(url.Split('?')[0], url.Contains('?') ? url[(url.IndexOf('?') + 1)..].Replace(" ", "%20").Replace("+", "%2B") : "", North, DateTime.UnixEpoch).Value is { } all ? string.Join("\n", all.Select(s => s.Sql)) : "";
+    private static string Sql(string url, PublishedService service) =>
+        service
+            .Explain(
+                url.Split('?')[0],
+                url.Contains('?') ? url[(url.IndexOf('?') + 1)..].Replace(" ", "%20").Replace("+", "%2B") : "",
+                North,
+                DateTime.UnixEpoch
+            )
+            .Value
+            is { } all
+            ? string.Join("\n", all.Select(s => s.Sql))
+            : "";
 
     private async Task<string> AnswerAsync(string url, PublishedService service)
     {
@@ -174,9 +246,15 @@ public abstract class HiddenRowTests(Engine engine, PostgresServer? postgres = n
     [Fact] // what nobody is kept from costs nothing
     public async Task Statements_about_open_sets_are_as_they_were()
     {
-        await using var workspace = await LoadAsync(Declared("_clean", "technician_id eq 1", computes: false).Replace("rules: [{ who: field, may: read, rows: \"technician_id eq 1\" }]", "rules: { read: anyone }"));
+        await using var workspace = await LoadAsync(
+            Declared("_clean", "technician_id eq 1", computes: false)
+                .Replace("rules: [{ who: field, may: read, rows: \"technician_id eq 1\" }]", "rules: { read: anyone }")
+        );
         var open = new PublishedService(workspace.Services[0].Model, workspace.Sources, "r");
-        var statement = Sql("Visits?$filter=1 div (length(purpose) sub 11) ge 0&$orderby=level mul 2&$expand=tasks($filter=1 div minutes ge 0)", open);
+        var statement = Sql(
+            "Visits?$filter=1 div (length(purpose) sub 11) ge 0&$orderby=level mul 2&$expand=tasks($filter=1 div minutes ge 0)",
+            open
+        );
         Assert.NotEmpty(statement);
         Assert.DoesNotContain("gable_seen", statement);
         Assert.DoesNotContain("CASE", statement);

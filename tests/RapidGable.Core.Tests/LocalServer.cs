@@ -17,9 +17,18 @@ internal static class LocalServer
     }
 
     public static Process Start(string command, params string[] arguments) =>
-        Process.Start(new ProcessStartInfo(command, arguments) { RedirectStandardError = true, RedirectStandardOutput = true, WorkingDirectory = "/tmp" })!;
+        Process.Start(
+            new ProcessStartInfo(command, arguments)
+            {
+                RedirectStandardError = true,
+                RedirectStandardOutput = true,
+                WorkingDirectory = "/tmp",
+            }
+        )!;
 
-    /// <summary>Starts a server and reads what it says for as long as it runs: one that nobody listens to stands still once its pipe is full.</summary>
+    /// <summary>
+    /// Starts a server and reads what it says for as long as it runs: one that nobody listens to stands still once its pipe is full.
+    /// </summary>
     /// <param name="said">Takes the last lines, for who wants to know why it ended.</param>
     public static Process Serve(ConcurrentQueue<string> said, string command, params string[] arguments)
     {

@@ -34,16 +34,23 @@ public sealed class LongValuesTests
     public void What_is_no_decimal_is_none(string text) => Assert.Null(LongDecimal.Parse(text));
 
     [Fact]
-    public void A_number_with_an_exponent_is_the_number() => Gen.Select(Gen.Long, Gen.Int[-30, 30]).Sample((mantissa, exponent) =>
-    {
-        var text = LongDecimal.Parse($"{mantissa}e{exponent}")!.Text;
-        var digits = text.Replace(".", "", StringComparison.Ordinal);
-        var scale = text.Contains('.') ? text.Length - text.IndexOf('.') - 1 : 0;
-        // mantissa * 10^exponent = digits / 10^scale
-        var (left, right) = (new BigInteger(mantissa) * BigInteger.Pow(10, Math.Max(0, exponent) + scale),
-            BigInteger.Parse(digits) * BigInteger.Pow(10, Math.Max(0, -exponent)));
-        Assert.Equal(left, right);
-    }, iter: 2_000);
+    public void A_number_with_an_exponent_is_the_number() =>
+        Gen.Select(Gen.Long, Gen.Int[-30, 30])
+            .Sample(
+                (mantissa, exponent) =>
+                {
+                    var text = LongDecimal.Parse($"{mantissa}e{exponent}")!.Text;
+                    var digits = text.Replace(".", "", StringComparison.Ordinal);
+                    var scale = text.Contains('.') ? text.Length - text.IndexOf('.') - 1 : 0;
+                    // mantissa * 10^exponent = digits / 10^scale
+                    var (left, right) = (
+                        new BigInteger(mantissa) * BigInteger.Pow(10, Math.Max(0, exponent) + scale),
+                        BigInteger.Parse(digits) * BigInteger.Pow(10, Math.Max(0, -exponent))
+                    );
+                    Assert.Equal(left, right);
+                },
+                iter: 2_000
+            );
 
     [Theory] // groups, weight, sign, digits after the point, then groups of four digits
     [InlineData("0002000000000002000309C4", "3.25")]
@@ -112,20 +119,26 @@ public sealed class LongValuesTests
     [InlineData("2024-05-01T10:00:00Z", DayOfInstant.Ceiling, "2024-05-02")]
     [InlineData("2024-05-01T00:00:00Z", DayOfInstant.Ceiling, "2024-05-01")]
     public void A_point_in_time_stands_for_a_day(string instant, DayOfInstant day, string? expected) =>
-        Assert.Equal(expected,
-            ((DateOnly?)new InstantAsDateConversion(day).Encode(DateTime.Parse(instant).ToUniversalTime()))?.ToString("yyyy-MM-dd"));
+        Assert.Equal(
+            expected,
+            ((DateOnly?)new InstantAsDateConversion(day).Encode(DateTime.Parse(instant).ToUniversalTime()))?.ToString("yyyy-MM-dd")
+        );
 
     [Fact] // dates compare with points in time as their midnights do
-    public void Days_compare_as_their_midnights() => Gen.Select(Gen.Int[0, 40], Gen.Int[0, 2_000]).Sample((day, minutes) =>
-    {
-        var start = new DateOnly(2024, 1, 1);
-        var instant = new DateTime(2024, 1, 1, 0, 0, 0, DateTimeKind.Utc).AddMinutes(30 * minutes);
-        var (date, midnight) = (start.AddDays(day), start.AddDays(day).ToDateTime(TimeOnly.MinValue, DateTimeKind.Utc));
-        DateOnly? As(DayOfInstant kind) => (DateOnly?)new InstantAsDateConversion(kind).Encode(instant);
-        Assert.Equal(midnight == instant, date == As(DayOfInstant.Same));
-        Assert.Equal(midnight < instant, date < As(DayOfInstant.Ceiling));
-        Assert.Equal(midnight >= instant, date >= As(DayOfInstant.Ceiling));
-        Assert.Equal(midnight <= instant, date <= As(DayOfInstant.Floor));
-        Assert.Equal(midnight > instant, date > As(DayOfInstant.Floor));
-    });
+    public void Days_compare_as_their_midnights() =>
+        Gen.Select(Gen.Int[0, 40], Gen.Int[0, 2_000])
+            .Sample(
+                (day, minutes) =>
+                {
+                    var start = new DateOnly(2024, 1, 1);
+                    var instant = new DateTime(2024, 1, 1, 0, 0, 0, DateTimeKind.Utc).AddMinutes(30 * minutes);
+                    var (date, midnight) = (start.AddDays(day), start.AddDays(day).ToDateTime(TimeOnly.MinValue, DateTimeKind.Utc));
+                    DateOnly? As(DayOfInstant kind) => (DateOnly?)new InstantAsDateConversion(kind).Encode(instant);
+                    Assert.Equal(midnight == instant, date == As(DayOfInstant.Same));
+                    Assert.Equal(midnight < instant, date < As(DayOfInstant.Ceiling));
+                    Assert.Equal(midnight >= instant, date >= As(DayOfInstant.Ceiling));
+                    Assert.Equal(midnight <= instant, date <= As(DayOfInstant.Floor));
+                    Assert.Equal(midnight > instant, date > As(DayOfInstant.Floor));
+                }
+            );
 }

@@ -11,10 +11,19 @@ namespace RapidGable.Core.Tests;
 /// <summary>What numbers are measured in, from the declaration to the metadata documents.</summary>
 public class MeasureTests
 {
-    private static TestWorkspace Workspace(string columns, string rest = "") => new TestWorkspace().WithSource().WithDatabase("""
-        CREATE TABLE sensor (id INTEGER PRIMARY KEY, unit TEXT NOT NULL, currency TEXT);
-        CREATE TABLE reading (id INTEGER PRIMARY KEY, value DECIMAL(9,3), cost DECIMAL(9,2), span INTEGER, at TIMESTAMP, unit TEXT, lat REAL, lon REAL, sensor_id INTEGER REFERENCES sensor (id));
-        """).WithService($"  - {{ from: sensor, name: Sensors, type: Sensor{rest} }}\n  - from: reading\n    name: Readings\n    type: Reading\n    group: {{ place: {{ type: Place, columns: [lat, lon] }} }}\n    columns:\n      {columns}\n");
+    private static TestWorkspace Workspace(string columns, string rest = "") =>
+        new TestWorkspace()
+            .WithSource()
+            .WithDatabase(
+                """
+                CREATE TABLE sensor (id INTEGER PRIMARY KEY, unit TEXT NOT NULL, currency TEXT);
+                CREATE TABLE reading (id INTEGER PRIMARY KEY, value DECIMAL(9,3), cost DECIMAL(9,2), span INTEGER, at TIMESTAMP, unit TEXT, lat REAL, lon REAL, sensor_id INTEGER REFERENCES sensor (id));
+                """
+            )
+            .WithService(
+                $"  - {{ from: sensor, name: Sensors, type: Sensor{rest} }}\n  - from: reading\n    name: Readings\n    type: "
+                    + $"Reading\n    group: {{ place: {{ type: Place, columns: [lat, lon] }} }}\n    columns:\n      {columns}\n"
+            );
 
     [Theory] // A-44, A-45
     [InlineData("value: { measured-in: m³/s }", "value", "Measures.Unit", "String", "m³/s")]
@@ -56,7 +65,9 @@ public class MeasureTests
         await using var workspace = await folder.LoadAsync();
         Assert.False(workspace.Diagnostics.HasErrors, string.Join('\n', workspace.Diagnostics.Items));
         var model = workspace.Services[0].Model;
-        var seen = Encoding.UTF8.GetString(CsdlXmlWriter.Write(AccessGate.VisibleTo(model, Caller.Anonymous, AccessGate.Bind(model)), ODataVersion.V401));
+        var seen = Encoding.UTF8.GetString(
+            CsdlXmlWriter.Write(AccessGate.VisibleTo(model, Caller.Anonymous, AccessGate.Bind(model)), ODataVersion.V401)
+        );
         Assert.Contains("Name=\"value\"", seen);
         Assert.Equal(rule.Length == 0, seen.Contains("Measures.Unit", StringComparison.Ordinal));
     }
@@ -64,13 +75,18 @@ public class MeasureTests
     [Fact]
     public async Task What_is_looked_up_keeps_its_unit_and_the_resolved_declaration_says_it()
     {
-        using var folder = Workspace("value: { measured-in: m }\n      cost: { currency: = unit }\n    compute: { doubled: value mul 2, copy: value }");
+        using var folder = Workspace(
+            "value: { measured-in: m }\n      cost: { currency: = unit }\n    compute: { doubled: value mul 2, copy: value }"
+        );
         await using var workspace = await folder.LoadAsync();
         Assert.Empty(workspace.Diagnostics.Items);
         var set = workspace.Services[0].Model.FindSet("Readings")!;
         Assert.Equal("m", set.Type.FindProperty("copy")!.Measure!.ToString());
         Assert.Null(set.Type.FindProperty("doubled")!.Measure);
-        var shown = string.Join('\n', Building.ResolvedDeclaration.Of(workspace.Declaration.Services[0], workspace.Services[0]).Select(l => l.Text));
+        var shown = string.Join(
+            '\n',
+            Building.ResolvedDeclaration.Of(workspace.Declaration.Services[0], workspace.Services[0]).Select(l => l.Text)
+        );
         Assert.Matches("value: .*measured-in: m[,} ]", shown);
         Assert.Matches("cost: .*currency: \"= unit\"", shown);
     }
@@ -78,16 +94,31 @@ public class MeasureTests
     [Theory]
     [InlineData("unit: { measured-in: m }", "'unit' is Edm.String, and only numbers have a unit or a currency.")]
     [InlineData("at: { measured-in: s }", "'at' is Edm.DateTimeOffset, and only numbers have a unit or a currency.")]
-    [InlineData("span: { type: duration, unit: minutes, measured-in: min }", "'span' is Edm.Duration, and only numbers have a unit or a currency.")]
+    [InlineData(
+        "span: { type: duration, unit: minutes, measured-in: min }",
+        "'span' is Edm.Duration, and only numbers have a unit or a currency."
+    )]
     [InlineData("cost: { currency: eur }", "'eur' is no code of a currency: three capital letters, such as EUR.")]
     [InlineData("cost: { currency: EURO }", "'EURO' is no code of a currency: three capital letters, such as EUR.")]
     [InlineData("cost: { currency: EUR, measured-in: m }", "'cost' has a 'currency' and is 'measured-in' something; it is one of them.")]
     [InlineData("value: { measured-in: \"\" }", "'value' is measured in nothing.")]
     [InlineData("value: { measured-in: \"=\" }", "'value' is measured in nothing.")]
-    [InlineData("value: { measured-in: = sensor/unti }", "The unit cannot be looked up: 'Sensor' has no property 'unti'. Did you mean 'unit'?")]
-    [InlineData("value: { measured-in: = sensor/id }", "'= sensor/id' does not lead to a text of the same entity or of one that it refers to.")]
-    [InlineData("value: { measured-in: = sensor }", "The unit cannot be looked up: A related entity is not a value; name one of its properties.")]
-    [InlineData("value: { measured-in: \"= tolower(unit)\" }", "'= tolower(unit)' does not lead to a text of the same entity or of one that it refers to.")]
+    [InlineData(
+        "value: { measured-in: = sensor/unti }",
+        "The unit cannot be looked up: 'Sensor' has no property 'unti'. Did you mean 'unit'?"
+    )]
+    [InlineData(
+        "value: { measured-in: = sensor/id }",
+        "'= sensor/id' does not lead to a text of the same entity or of one that it refers to."
+    )]
+    [InlineData(
+        "value: { measured-in: = sensor }",
+        "The unit cannot be looked up: A related entity is not a value; name one of its properties."
+    )]
+    [InlineData(
+        "value: { measured-in: \"= tolower(unit)\" }",
+        "'= tolower(unit)' does not lead to a text of the same entity or of one that it refers to."
+    )]
     [InlineData("value: { measured-in: \"= 'm'\" }", "'= 'm'' does not lead to a text of the same entity or of one that it refers to.")]
     [InlineData("value: { measured-in: [m] }", "'measured-in' must be one text.")]
     public async Task What_cannot_be_is_told(string column, string message)

@@ -38,7 +38,8 @@ public class MetadataTests
     [Theory] // C-32: no constraint on what is no key, nor over a property that nobody sees
     [InlineData("  - a\n  - b\n", "Property=\"a_code\"")]
     [InlineData("  - a\n  - { from: b, hide: [a_id] }\n", "Property=\"a_id\"")]
-    public async Task The_document_does_not_say_it(string sets, string absent) => Assert.DoesNotContain(absent, await MetadataAsync(Sql, sets));
+    public async Task The_document_does_not_say_it(string sets, string absent) =>
+        Assert.DoesNotContain(absent, await MetadataAsync(Sql, sets));
 
     [Fact] // readers of 4.0 that are in use know two actions
     public async Task Actions_on_delete_depend_on_the_version()

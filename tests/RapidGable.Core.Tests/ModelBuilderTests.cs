@@ -9,7 +9,10 @@ public class ModelBuilderTests
     {
         using var folder = new TestWorkspace().WithSource().WithDatabase(sql).WithService(sets);
         await using var workspace = await folder.LoadAsync();
-        return (workspace.Services.FirstOrDefault()?.Model, [.. workspace.Diagnostics.Items.Select(d => $"{d.Code} {d.Location.Line}:{d.Location.Column} {d.Message} {d.Advice}")]);
+        return (
+            workspace.Services.FirstOrDefault()?.Model,
+            [.. workspace.Diagnostics.Items.Select(d => $"{d.Code} {d.Location.Line}:{d.Location.Column} {d.Message} {d.Advice}")]
+        );
     }
 
     [Theory] // T-11 to T-20
@@ -44,7 +47,10 @@ public class ModelBuilderTests
     [InlineData("2024-05-01 12:00:00.5", " 1", 1)]
     public async Task The_form_of_a_time_is_read(string value, string form, int precision)
     {
-        var (model, _) = await BuildAsync($"CREATE TABLE t (id INTEGER PRIMARY KEY, v TIMESTAMP); INSERT INTO t VALUES (1, '{value}')", "  - t\n");
+        var (model, _) = await BuildAsync(
+            $"CREATE TABLE t (id INTEGER PRIMARY KEY, v TIMESTAMP); INSERT INTO t VALUES (1, '{value}')",
+            "  - t\n"
+        );
         var property = model!.Sets[0].Type.FindProperty("v")!;
         Assert.Equal((form, precision), (property.StorageForm, property.Type.Precision));
     }
@@ -56,7 +62,11 @@ public class ModelBuilderTests
     [InlineData("x''", "Edm.Binary")]
     public async Task A_view_columns_type_is_read_from_its_values(string expression, string expected)
     {
-        var (model, _) = await BuildAsync($"CREATE TABLE t (id INTEGER PRIMARY KEY, n REAL, s TEXT); INSERT INTO t VALUES (1, 1.5, 'a'); CREATE VIEW w AS SELECT id, {expression} AS v FROM t GROUP BY id", "  - { from: w, key: id }\n");
+        var (model, _) = await BuildAsync(
+            $"CREATE TABLE t (id INTEGER PRIMARY KEY, n REAL, s TEXT); INSERT INTO t VALUES (1, 1.5, 'a'); CREATE VIEW w AS "
+                + $"SELECT id, {expression} AS v FROM t GROUP BY id",
+            "  - { from: w, key: id }\n"
+        );
         Assert.Equal(expected, model!.Sets[0].Type.FindProperty("v")!.Type.ToString());
     }
 
@@ -87,69 +97,148 @@ public class ModelBuilderTests
     [InlineData("  - odd\n", "name-collision 7:5", "'a b' and 'a-b'")]
     public async Task A_declaration_that_does_not_fit_is_refused(string sets, string start, string part)
     {
-        var (_, faults) = await BuildAsync("""
+        var (_, faults) = await BuildAsync(
+            """
             CREATE TABLE station (id INTEGER PRIMARY KEY, code TEXT, name TEXT, ratio REAL);
             CREATE TABLE other (id INTEGER PRIMARY KEY);
             CREATE TABLE odd (id INTEGER PRIMARY KEY, "a b" TEXT, "a-b" TEXT);
             CREATE TABLE gone (id INTEGER); CREATE VIEW broken AS SELECT id FROM gone; DROP TABLE gone;
-            """, sets);
+            """,
+            sets
+        );
         Assert.Contains(faults, f => f.StartsWith(start, StringComparison.Ordinal) && f.Contains(part));
     }
 
     [Fact] // T-05, C-28, C-29
     public async Task Foreign_keys_become_navigation_both_ways()
     {
-        var (model, faults) = await BuildAsync("""
+        var (model, faults) = await BuildAsync(
+            """
             CREATE TABLE river (id INTEGER PRIMARY KEY, parent_id INTEGER REFERENCES river (id));
             CREATE TABLE gauge (river_id INTEGER NOT NULL REFERENCES river, no INTEGER NOT NULL, PRIMARY KEY (river_id, no));
             CREATE TABLE level (id INTEGER PRIMARY KEY, r INTEGER NOT NULL, n INTEGER NOT NULL, checked_by_id INTEGER REFERENCES person, made_by_id INTEGER REFERENCES person,
                 FOREIGN KEY (r, n) REFERENCES gauge (river_id, no) ON DELETE CASCADE);
             CREATE TABLE person (id INTEGER PRIMARY KEY);
-            """, "  - river\n  - { from: gauge, name: Gauges }\n  - { from: level, name: Levels, hide: [r] }\n  - person\n");
+            """,
+            "  - river\n  - { from: gauge, name: Gauges }\n  - { from: level, name: Levels, hide: [r] }\n  - person\n"
+        );
         Assert.Empty(faults);
-        string Of(string set) => string.Join("; ", model!.FindSet(set)!.Type.Navigations.Select(n =>
-            $"{n.Name}{(n.IsCollection ? "*" : n.Nullable ? "?" : "")} -> {n.TargetSet} [{string.Join(",", n.Joins.Select(j => $"{j.Own.Column}={j.Target.Column}"))}] {n.Partner}"));
-        Assert.Equal("parent? -> river [parent_id=id] river_by_parent; river_by_parent* -> river [id=parent_id] parent; Gauges* -> Gauges [id=river_id] river", Of("river"));
+        string Of(string set) =>
+            string.Join(
+                "; ",
+                model!
+                    .FindSet(set)!
+                    .Type.Navigations.Select(n =>
+                        $"{n.Name}{(n.IsCollection ? "*" : n.Nullable ? "?" : "")} -> {n.TargetSet} "
+                        + $"[{string.Join(",", n.Joins.Select(j => $"{j.Own.Column}={j.Target.Column}"))}] {n.Partner}"
+                    )
+            );
+        Assert.Equal(
+            "parent? -> river [parent_id=id] river_by_parent; river_by_parent* -> river [id=parent_id] parent; Gauges* -> "
+                + "Gauges [id=river_id] river",
+            Of("river")
+        );
         Assert.Equal("river -> river [river_id=id] Gauges; Levels* -> Levels [river_id=r,no=n] gauge", Of("Gauges"));
-        Assert.Equal("gauge -> Gauges [r=river_id,n=no] Levels; checked_by? -> person [checked_by_id=id] Levels_by_checked_by; made_by? -> person [made_by_id=id] Levels_by_made_by", string.Join("; ", Of("Levels").Split("; ").Order().Reverse().OrderBy(s => s[0] == 'g' ? 0 : s[0] == 'c' ? 1 : 2)));
+        Assert.Equal(
+            "gauge -> Gauges [r=river_id,n=no] Levels; checked_by? -> person [checked_by_id=id] Levels_by_checked_by; made_by? "
+                + "-> person [made_by_id=id] Levels_by_made_by",
+            string.Join(
+                "; ",
+                Of("Levels")
+                    .Split("; ")
+                    .Order()
+                    .Reverse()
+                    .OrderBy(s =>
+                        s[0] == 'g' ? 0
+                        : s[0] == 'c' ? 1
+                        : 2
+                    )
+            )
+        );
         Assert.Equal("Cascade", model!.FindSet("Gauges")!.Type.FindNavigation("Levels")!.OnDelete);
     }
 
     [Theory]
-    [InlineData("pascal-case", "WaterBodies WaterBody [Id,OpenedOn,UrlOfSite,GrößeMS,_2ndCode,Select] Catchment", "Catchments Catchment [Id,Name] WaterBodies")]
-    [InlineData("camel-case", "waterBodies WaterBody [id,openedOn,urlOfSite,größeMS,_2ndCode,select] catchment", "catchments Catchment [id,name] waterBodies")]
-    [InlineData("as-is", "water_body water_body [id,opened_on,URLOfSite,größe_m_s,_2nd_code,select] catchment", "catchment catchment [id,name] water_body")]
+    [InlineData(
+        "pascal-case",
+        "WaterBodies WaterBody [Id,OpenedOn,UrlOfSite,GrößeMS,_2ndCode,Select] Catchment",
+        "Catchments Catchment [Id,Name] WaterBodies"
+    )]
+    [InlineData(
+        "camel-case",
+        "waterBodies WaterBody [id,openedOn,urlOfSite,größeMS,_2ndCode,select] catchment",
+        "catchments Catchment [id,name] waterBodies"
+    )]
+    [InlineData(
+        "as-is",
+        "water_body water_body [id,opened_on,URLOfSite,größe_m_s,_2nd_code,select] catchment",
+        "catchment catchment [id,name] water_body"
+    )]
     public async Task A_policy_makes_the_names(string policy, string first, string second)
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE catchment (id INTEGER PRIMARY KEY, name TEXT); CREATE TABLE water_body (id INTEGER PRIMARY KEY, opened_on DATE, URLOfSite TEXT, \"größe m³/s\" REAL, \"2nd code\" TEXT, \"select\" TEXT, catchment_id INTEGER REFERENCES catchment)")
-            .WithService("  - { from: water_body, hide: [catchment_id] }\n  - catchment\n").Write("workspace.yaml", $"title: T\nnames: {policy}\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase(
+                "CREATE TABLE catchment (id INTEGER PRIMARY KEY, name TEXT); CREATE TABLE water_body (id INTEGER PRIMARY KEY, "
+                    + "opened_on DATE, URLOfSite TEXT, \"größe m³/s\" REAL, \"2nd code\" TEXT, \"select\" TEXT, catchment_id "
+                    + "INTEGER REFERENCES catchment)"
+            )
+            .WithService("  - { from: water_body, hide: [catchment_id] }\n  - catchment\n")
+            .Write("workspace.yaml", $"title: T\nnames: {policy}\n");
         await using var workspace = await folder.LoadAsync();
         Assert.Empty(workspace.Diagnostics.Items);
-        Assert.Equal([first, second], workspace.Services[0].Model.Sets.Select(s => $"{s.Name} {s.Type.Name} [{string.Join(',', s.Type.Properties.Select(p => p.Name))}] {string.Join(',', s.Type.Navigations.Select(n => n.Name))}"));
+        Assert.Equal(
+            [first, second],
+            workspace
+                .Services[0]
+                .Model.Sets.Select(s =>
+                    $"{s.Name} {s.Type.Name} [{string.Join(',', s.Type.Properties.Select(p => p.Name))}] "
+                    + $"{string.Join(',', s.Type.Navigations.Select(n => n.Name))}"
+                )
+        );
     }
 
     [Fact]
     public async Task A_policy_that_makes_two_names_one_is_refused()
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY, opened_on DATE, openedOn DATE)").WithService("  - t\n").Write("workspace.yaml", "title: T\nnames: pascal-case\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY, opened_on DATE, openedOn DATE)")
+            .WithService("  - t\n")
+            .Write("workspace.yaml", "title: T\nnames: pascal-case\n");
         await using var workspace = await folder.LoadAsync();
-        Assert.Contains("'opened_on' and 'openedOn' of 't' would both be called 'OpenedOn'", Assert.Single(workspace.Diagnostics.Items).Message);
+        Assert.Contains(
+            "'opened_on' and 'openedOn' of 't' would both be called 'OpenedOn'",
+            Assert.Single(workspace.Diagnostics.Items).Message
+        );
     }
 
     [Fact]
     public async Task Names_depend_on_nothing_but_the_column()
     {
-        var (model, _) = await BuildAsync("CREATE TABLE t (id INTEGER PRIMARY KEY, \"select\" TEXT, \"größe m³/s\" REAL, plain TEXT)", "  - { from: t, rename: { plain: nice } }\n");
+        var (model, _) = await BuildAsync(
+            "CREATE TABLE t (id INTEGER PRIMARY KEY, \"select\" TEXT, \"größe m³/s\" REAL, plain TEXT)",
+            "  - { from: t, rename: { plain: nice } }\n"
+        );
         Assert.Equal(["id", "select", "größe_m_s", "nice"], model!.Sets[0].Type.Properties.Select(p => p.Name));
     }
 
     [Fact]
     public async Task Check_proves_keys_and_values_over_all_rows()
     {
-        using var folder = new TestWorkspace().WithSource().WithNetwork().WithDatabase("""
-            CREATE TABLE loose (id INTEGER PRIMARY KEY, flag BOOLEAN, day DATE, code VARCHAR(3), price DECIMAL(4,1), at TIMESTAMP);
-            INSERT INTO loose VALUES (1, 1, '2024-05-01', 'abc', 1.5, '2024-05-01T00:00:00Z'), (2, 7, 'soon', 'abcd', 1.55, '2024-05-01T00:00:00Z');
-            """).WithService("  - { from: import_log, key: [imported_on, file_name] }\n  - { from: reading_by_quality, key: [kind, quality] }\n  - loose\n  - { from: daily_summary, key: [station_id, sensor_no, day] }\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithNetwork()
+            .WithDatabase(
+                """
+                CREATE TABLE loose (id INTEGER PRIMARY KEY, flag BOOLEAN, day DATE, code VARCHAR(3), price DECIMAL(4,1), at TIMESTAMP);
+                INSERT INTO loose VALUES (1, 1, '2024-05-01', 'abc', 1.5, '2024-05-01T00:00:00Z'), (2, 7, 'soon', 'abcd', 1.55, '2024-05-01T00:00:00Z');
+                """
+            )
+            .WithService(
+                "  - { from: import_log, key: [imported_on, file_name] }\n  - { from: reading_by_quality, key: [kind, quality] "
+                    + "}\n  - loose\n  - { from: daily_summary, key: [station_id, sensor_no, day] }\n"
+            );
         await using var workspace = await folder.LoadAsync();
         var findings = await DataProof.ProveAsync(workspace, _ => { }, CancellationToken.None);
         var faults = findings.Where(f => f.Fault is not null).ToDictionary(f => $"{f.Set} {f.What}", f => string.Join(" | ", f.Examples));
@@ -185,9 +274,20 @@ public class ModelBuilderTests
     [Fact]
     public async Task A_column_with_nulls_or_a_chance_of_rows_is_no_key()
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (a INTEGER, b INTEGER, c REAL, d TEXT); INSERT INTO t VALUES (1, 1, 0.1, 'x'), (1, 2, 0.2, 'x'), (2, 1, 0.3, NULL)");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase(
+                "CREATE TABLE t (a INTEGER, b INTEGER, c REAL, d TEXT); INSERT INTO t VALUES (1, 1, 0.1, 'x'), (1, 2, 0.2, "
+                    + "'x'), (2, 1, 0.3, NULL)"
+            );
         await using var workspace = await folder.LoadAsync();
-        var findings = await KeyFinder.FindAsync(workspace.Sources["main"], workspace.Catalogs["main"].Find("t")!, workspace.Catalogs["main"], _ => { }, CancellationToken.None);
+        var findings = await KeyFinder.FindAsync(
+            workspace.Sources["main"],
+            workspace.Catalogs["main"].Find("t")!,
+            workspace.Catalogs["main"],
+            _ => { },
+            CancellationToken.None
+        );
         // c is a binary number and d holds a null, so neither can be a key.
         Assert.Equal(["a,b"], findings.Candidates.Select(c => string.Join(',', c.Columns)));
     }
@@ -200,7 +300,11 @@ public class ModelBuilderTests
     [InlineData("engine: sqlite\nfile: not-there.db\n", "source")]
     public async Task A_source_that_cannot_be_opened_is_explained(string source, string code)
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY)").WithService("  - t\n").Write("sources/main.yaml", source);
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY)")
+            .WithService("  - t\n")
+            .Write("sources/main.yaml", source);
         await using var workspace = await folder.LoadAsync();
         Assert.Equal(code, Assert.Single(workspace.Diagnostics.Items).Code);
     }
@@ -208,7 +312,10 @@ public class ModelBuilderTests
     [Fact]
     public async Task A_file_that_is_no_database_is_explained()
     {
-        using var folder = new TestWorkspace().WithSource().Write("data.db", "this is not a database, only text that is long enough to look at").WithService("  - t\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .Write("data.db", "this is not a database, only text that is long enough to look at")
+            .WithService("  - t\n");
         await using var workspace = await folder.LoadAsync();
         var found = Assert.Single(workspace.Diagnostics.Items);
         Assert.Equal("source", found.Code);

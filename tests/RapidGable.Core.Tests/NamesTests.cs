@@ -41,5 +41,6 @@ public class NamesTests
     [InlineData("STATION", "station")]
     [InlineData("read", "reading")]
     [InlineData("zzz", null)]
-    public void The_nearest_name_is_found(string wrong, string? expected) => Assert.Equal(expected, NearestName.Of(wrong, ["station", "sensor", "reading"]));
+    public void The_nearest_name_is_found(string wrong, string? expected) =>
+        Assert.Equal(expected, NearestName.Of(wrong, ["station", "sensor", "reading"]));
 }

@@ -25,12 +25,25 @@ public class OutsideNamesTests
     }
 
     [Fact] // C-08
-    public void Any_text_gives_a_simple_identifier() => Gen.String[1, 40].Where(s => !s.Any(char.IsSurrogate)).Sample(text =>
-    {
-        foreach (var policy in Enum.GetValues<NamingPolicy>())
-        {
-            foreach (var name in new[] { OutsideNames.Property(text, policy), OutsideNames.Set(text, policy), OutsideNames.Type(text, policy) })
-                Assert.True(SimpleIdentifier.IsValid(name), $"'{text}' gives '{name}'");
-        }
-    }, iter: 3_000);
+    public void Any_text_gives_a_simple_identifier() =>
+        Gen.String[1, 40]
+            .Where(s => !s.Any(char.IsSurrogate))
+            .Sample(
+                text =>
+                {
+                    foreach (var policy in Enum.GetValues<NamingPolicy>())
+                    {
+                        foreach (
+                            var name in new[]
+                            {
+                                OutsideNames.Property(text, policy),
+                                OutsideNames.Set(text, policy),
+                                OutsideNames.Type(text, policy),
+                            }
+                        )
+                            Assert.True(SimpleIdentifier.IsValid(name), $"'{text}' gives '{name}'");
+                    }
+                },
+                iter: 3_000
+            );
 }

@@ -12,7 +12,13 @@ public sealed class SqlitePagingTests : PagingTests
 {
     internal override Task PrepareAsync(TestWorkspace folder, string insert)
     {
-        folder.WithSource().WithDatabase("CREATE TABLE row (k TEXT NOT NULL, no INTEGER NOT NULL, n INTEGER, r REAL, s TEXT, d DATE, b BOOLEAN NOT NULL, PRIMARY KEY (k, no)); " + insert);
+        folder
+            .WithSource()
+            .WithDatabase(
+                "CREATE TABLE row (k TEXT NOT NULL, no INTEGER NOT NULL, n INTEGER, r REAL, s TEXT, d DATE, b BOOLEAN NOT "
+                    + "NULL, PRIMARY KEY (k, no)); "
+                    + insert
+            );
         return Task.CompletedTask;
     }
 }
@@ -23,7 +29,12 @@ public sealed class PostgresPagingTests(PostgresServer server) : PagingTests, IC
     internal override async Task PrepareAsync(TestWorkspace folder, string insert)
     {
         var database = await server.CreateDatabaseAsync();
-        await server.ExecuteAsync(database, "CREATE TABLE row (k TEXT NOT NULL, no BIGINT NOT NULL, n INTEGER, r REAL, s TEXT, d DATE, b BOOLEAN NOT NULL, PRIMARY KEY (k, no)); " + insert);
+        await server.ExecuteAsync(
+            database,
+            "CREATE TABLE row (k TEXT NOT NULL, no BIGINT NOT NULL, n INTEGER, r REAL, s TEXT, d DATE, b BOOLEAN NOT NULL, "
+                + "PRIMARY KEY (k, no)); "
+                + insert
+        );
         folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", server.SourceFile(database));
     }
 }
@@ -34,7 +45,13 @@ public sealed class MariaDbPagingTests(MariaDbServer server) : PagingTests, ICla
     internal override async Task PrepareAsync(TestWorkspace folder, string insert)
     {
         var database = await server.CreateDatabaseAsync();
-        await server.ExecuteAsync(database, "CREATE TABLE row (k VARCHAR(9) NOT NULL, no BIGINT NOT NULL, n INTEGER, r DOUBLE, s TEXT, d DATE, b BOOLEAN NOT NULL, PRIMARY KEY (k, no)); ".Replace("TABLE row", "TABLE `row`") + insert.Replace("INTO row", "INTO `row`"));
+        await server.ExecuteAsync(
+            database,
+            "CREATE TABLE row (k VARCHAR(9) NOT NULL, no BIGINT NOT NULL, n INTEGER, r DOUBLE, s TEXT, d DATE, b BOOLEAN NOT NULL, PRIMARY KEY (k, no)); ".Replace(
+                "TABLE row",
+                "TABLE `row`"
+            ) + insert.Replace("INTO row", "INTO `row`")
+        );
         folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", server.SourceFile(database));
     }
 }
@@ -52,7 +69,13 @@ public abstract class PagingTests : IAsyncLifetime
     {
         var random = new Random(7);
         string Value(params string[] values) => values[random.Next(values.Length)];
-        var rows = Enumerable.Range(1, 120).Select(i => $"({Value("'a'", "'b'", "'Ä'", "''")}, {i}, {Value("NULL", "1", "2", "3")}, {Value("NULL", "0.5", "-1.25", "0.5")}, {Value("NULL", "'x'", "'y'", "'y '")}, {Value("NULL", "'2024-01-01'", "'2023-05-05'")}, {Value("false", "true")})");
+        var rows = Enumerable
+            .Range(1, 120)
+            .Select(i =>
+                $"({Value("'a'", "'b'", "'Ä'", "''")}, {i}, {Value("NULL", "1", "2", "3")}, "
+                + $"{Value("NULL", "0.5", "-1.25", "0.5")}, {Value("NULL", "'x'", "'y'", "'y '")}, "
+                + $"{Value("NULL", "'2024-01-01'", "'2023-05-05'")}, {Value("false", "true")})"
+            );
         await PrepareAsync(_folder, $"INSERT INTO row VALUES {string.Join(",", rows)}");
         _folder.WithService("  - { from: row, largest-page: 1000, page: 1000 }\n");
         _workspace = await _folder.LoadAsync();
@@ -88,31 +111,48 @@ public abstract class PagingTests : IAsyncLifetime
     [Fact] // X-04 to X-08
     public void Pages_in_any_order_make_the_whole()
     {
-        var term = Gen.Select(Gen.OneOf(Array.ConvertAll(new[] { "n", "r", "s", "d", "b", "k", "no", "length(s)", "n add 1", "contains(s,'y')" }, Gen.Const)), Gen.Bool, (e, d) => e + (d ? " desc" : ""));
-        Gen.Select(term.Array[0, 4], Gen.Int[1, 50], Gen.OneOf(Array.ConvertAll(new[] { "", "n gt 1", "not (n gt 1)", "s ne 'y'" }, Gen.Const))).Sample((terms, size, filter) =>
-        {
-            var options = (terms.Length > 0 ? $"$orderby={string.Join(',', terms)}&" : "") + (filter.Length > 0 ? $"$filter={filter}&" : "");
-            var order = terms.Length > 0 ? string.Join(',', terms) : "";
-            var whole = PageAsync(options, 1000).Result.Rows;
-            var walked = new List<string>();
-            var position = "";
-            for (var pages = 0; ; pages++)
-            {
-                Assert.True(pages <= whole.Count, "the pages do not end");
-                var (rows, next) = PageAsync(options + position, size).Result;
-                walked.AddRange(rows);
-                if (next is not { } last)
-                    break;
-                position = "$skiptoken=" + new SkipToken(QueryValues.Fingerprint(_service.Model.Sets[0], order), last).Write();
-            }
-            Assert.Equal(whole, walked);
-        }, iter: 300, threads: 1);
+        var term = Gen.Select(
+            Gen.OneOf(Array.ConvertAll(new[] { "n", "r", "s", "d", "b", "k", "no", "length(s)", "n add 1", "contains(s,'y')" }, Gen.Const)),
+            Gen.Bool,
+            (e, d) => e + (d ? " desc" : "")
+        );
+        Gen.Select(
+                term.Array[0, 4],
+                Gen.Int[1, 50],
+                Gen.OneOf(Array.ConvertAll(new[] { "", "n gt 1", "not (n gt 1)", "s ne 'y'" }, Gen.Const))
+            )
+            .Sample(
+                (terms, size, filter) =>
+                {
+                    var options =
+                        (terms.Length > 0 ? $"$orderby={string.Join(',', terms)}&" : "") + (filter.Length > 0 ? $"$filter={filter}&" : "");
+                    var order = terms.Length > 0 ? string.Join(',', terms) : "";
+                    var whole = PageAsync(options, 1000).Result.Rows;
+                    var walked = new List<string>();
+                    var position = "";
+                    for (var pages = 0; ; pages++)
+                    {
+                        Assert.True(pages <= whole.Count, "the pages do not end");
+                        var (rows, next) = PageAsync(options + position, size).Result;
+                        walked.AddRange(rows);
+                        if (next is not { } last)
+                            break;
+                        position = "$skiptoken=" + new SkipToken(QueryValues.Fingerprint(_service.Model.Sets[0], order), last).Write();
+                    }
+                    Assert.Equal(whole, walked);
+                },
+                iter: 300,
+                threads: 1
+            );
     }
 
     [Fact] // Q-112
     public void A_position_of_another_order_is_refused()
     {
-        var token = new SkipToken(QueryValues.Fingerprint(_service.Model.Sets[0], "n"), [StoredValue.From(1), StoredValue.From("a"), StoredValue.From(1)]).Write();
+        var token = new SkipToken(
+            QueryValues.Fingerprint(_service.Model.Sets[0], "n"),
+            [StoredValue.From(1), StoredValue.From("a"), StoredValue.From(1)]
+        ).Write();
         var lexed = NetworkFixture.Lex("row?$orderby=s&$skiptoken=" + token).Value!;
         var request = _service.Prepare(lexed, Caller.Anonymous).Value!.Request;
         Assert.Equal("skiptoken", QueryValues.Make(request, lexed, null, DateTime.UnixEpoch).Fault?.Code);

@@ -15,7 +15,17 @@ internal static class RandomCases
     public static async Task QueriesAsync(PublishedService service, MemorySet set, int cases, int? maxPage = null, bool fixedCases = false)
     {
         var queries = new List<(string Url, string Expected)>();
-        RandomQuery.For(set, 3).Sample(q => { lock (queries) queries.Add(($"{set.Name}?{q.Text("&")}", q.Collection("value", set.Rows).ToJsonString())); }, iter: fixedCases ? cases : cases * Soak.Times, threads: 1);
+        RandomQuery
+            .For(set, 3)
+            .Sample(
+                q =>
+                {
+                    lock (queries)
+                        queries.Add(($"{set.Name}?{q.Text("&")}", q.Collection("value", set.Rows).ToJsonString()));
+                },
+                iter: fixedCases ? cases : cases * Soak.Times,
+                threads: 1
+            );
         foreach (var (url, expected) in queries)
         {
             var body = await AllAsync(service, url, maxPage);
@@ -26,11 +36,24 @@ internal static class RandomCases
     public static async Task AggregatesAsync(PublishedService service, MemorySet set, int cases, bool fixedCases = false)
     {
         var queries = new List<RandomApply>();
-        RandomApply.For(set).Sample(a => { lock (queries) queries.Add(a); }, iter: fixedCases ? cases : cases * Soak.Times, threads: 1);
+        RandomApply
+            .For(set)
+            .Sample(
+                a =>
+                {
+                    lock (queries)
+                        queries.Add(a);
+                },
+                iter: fixedCases ? cases : cases * Soak.Times,
+                threads: 1
+            );
         foreach (var query in queries)
         {
             var url = $"{set.Name}?$apply={query.Text}";
-            var (expected, rows) = (RandomApply.Shown(query.Answer), RandomApply.Shown((await AllAsync(service, url, null))["value"]!.AsArray().Select(r => RandomApply.Flat(r!.AsObject()))));
+            var (expected, rows) = (
+                RandomApply.Shown(query.Answer),
+                RandomApply.Shown((await AllAsync(service, url, null))["value"]!.AsArray().Select(r => RandomApply.Flat(r!.AsObject())))
+            );
             Assert.True(expected.SequenceEqual(rows), $"{url}\nexpected\n{string.Join('\n', expected)}\nfound\n{string.Join('\n', rows)}");
         }
     }
@@ -86,8 +109,16 @@ internal static class RandomCases
             Assert.True(first.ParentExists);
         await using var run = (await QueryRun.StartAsync(prepared.Value, values, CancellationToken.None)).Value!;
         var bytes = new MemoryStream();
-        using var output = new PayloadOutput((b, _) => { bytes.Write(b.Span); return default; });
-        await ODataJsonWriter.For(prepared.Value, new PayloadFormat(ODataVersion.V40, MetadataLevel.None, false)).WriteAsync(run, new LinkBuilder("http://x/", address.Value!), output, CancellationToken.None);
+        using var output = new PayloadOutput(
+            (b, _) =>
+            {
+                bytes.Write(b.Span);
+                return default;
+            }
+        );
+        await ODataJsonWriter
+            .For(prepared.Value, new PayloadFormat(ODataVersion.V40, MetadataLevel.None, false))
+            .WriteAsync(run, new LinkBuilder("http://x/", address.Value!), output, CancellationToken.None);
         return JsonNode.Parse(Encoding.UTF8.GetString(bytes.ToArray()))!.AsObject();
     }
 }

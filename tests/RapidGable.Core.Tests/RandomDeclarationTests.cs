@@ -4,9 +4,13 @@ namespace RapidGable.Core.Tests;
 
 public sealed class SqliteRandomDeclarationTests() : RandomDeclarationTests(Engine.Sqlite);
 
-public sealed class PostgresRandomDeclarationTests(PostgresServer server) : RandomDeclarationTests(Engine.PostgreSql, server), IClassFixture<PostgresServer>;
+public sealed class PostgresRandomDeclarationTests(PostgresServer server)
+    : RandomDeclarationTests(Engine.PostgreSql, server),
+        IClassFixture<PostgresServer>;
 
-public sealed class MariaDbRandomDeclarationTests(MariaDbServer server) : RandomDeclarationTests(Engine.MariaDb, null, server), IClassFixture<MariaDbServer>;
+public sealed class MariaDbRandomDeclarationTests(MariaDbServer server)
+    : RandomDeclarationTests(Engine.MariaDb, null, server),
+        IClassFixture<MariaDbServer>;
 
 /// <summary>Random declarations over random tables: random queries must be answered as an evaluator in memory answers them.</summary>
 public abstract class RandomDeclarationTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null)
@@ -24,7 +28,10 @@ public abstract class RandomDeclarationTests(Engine engine, PostgresServer? post
             using var folder = new TestWorkspace();
             await PrepareAsync(folder, world.Tables);
             await using var workspace = await folder.Write("services/s.yaml", world.Declaration).LoadAsync();
-            Assert.True(workspace.Diagnostics.Items.Count == 0, $"world {seed}: {string.Join('\n', workspace.Diagnostics.Items.Select(d => d.Render()))}\n{world.Declaration}");
+            Assert.True(
+                workspace.Diagnostics.Items.Count == 0,
+                $"world {seed}: {string.Join('\n', workspace.Diagnostics.Items.Select(d => d.Render()))}\n{world.Declaration}"
+            );
             var service = new PublishedService(workspace.Services[0].Model, workspace.Sources, "r");
             try
             {
@@ -51,6 +58,8 @@ public abstract class RandomDeclarationTests(Engine engine, PostgresServer? post
         }
         var database = postgres is not null ? await postgres.CreateDatabaseAsync() : await mariaDb!.CreateDatabaseAsync();
         await (postgres?.ExecuteAsync(database, tables) ?? mariaDb!.ExecuteAsync(database, tables));
-        folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", postgres?.SourceFile(database) ?? mariaDb!.SourceFile(database));
+        folder
+            .Write("workspace.yaml", "title: T\n")
+            .Write("sources/main.yaml", postgres?.SourceFile(database) ?? mariaDb!.SourceFile(database));
     }
 }

@@ -10,7 +10,9 @@ public sealed class SqliteRandomFilterTests : RandomFilterTests
 {
     internal override Task PrepareAsync(TestWorkspace folder, string insert)
     {
-        folder.WithSource().WithDatabase("CREATE TABLE row (id INTEGER PRIMARY KEY, n INTEGER, m INTEGER, d DECIMAL(6,2), s TEXT, b BOOLEAN); " + insert);
+        folder
+            .WithSource()
+            .WithDatabase("CREATE TABLE row (id INTEGER PRIMARY KEY, n INTEGER, m INTEGER, d DECIMAL(6,2), s TEXT, b BOOLEAN); " + insert);
         return Task.CompletedTask;
     }
 }
@@ -21,7 +23,10 @@ public sealed class PostgresRandomFilterTests(PostgresServer server) : RandomFil
     internal override async Task PrepareAsync(TestWorkspace folder, string insert)
     {
         var database = await server.CreateDatabaseAsync();
-        await server.ExecuteAsync(database, "CREATE TABLE row (id BIGINT PRIMARY KEY, n BIGINT, m INTEGER, d DECIMAL(6,2), s TEXT, b BOOLEAN); " + insert);
+        await server.ExecuteAsync(
+            database,
+            "CREATE TABLE row (id BIGINT PRIMARY KEY, n BIGINT, m INTEGER, d DECIMAL(6,2), s TEXT, b BOOLEAN); " + insert
+        );
         folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", server.SourceFile(database));
     }
 }
@@ -32,7 +37,11 @@ public sealed class MariaDbRandomFilterTests(MariaDbServer server) : RandomFilte
     internal override async Task PrepareAsync(TestWorkspace folder, string insert)
     {
         var database = await server.CreateDatabaseAsync();
-        await server.ExecuteAsync(database, "CREATE TABLE `row` (id BIGINT PRIMARY KEY, n BIGINT, m INTEGER, d DECIMAL(6,2), s TEXT, b BOOLEAN); " + insert.Replace("INTO row", "INTO `row`"));
+        await server.ExecuteAsync(
+            database,
+            "CREATE TABLE `row` (id BIGINT PRIMARY KEY, n BIGINT, m INTEGER, d DECIMAL(6,2), s TEXT, b BOOLEAN); "
+                + insert.Replace("INTO row", "INTO `row`")
+        );
         folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", server.SourceFile(database));
     }
 }
@@ -51,8 +60,19 @@ public abstract class RandomFilterTests : IAsyncLifetime
 
     public async Task InitializeAsync()
     {
-        string Text(object? value) => value switch { null => "NULL", string s => $"'{s}'", bool b => b ? "true" : "false", var other => FormattableString.Invariant($"{other}") };
-        await PrepareAsync(_folder, "INSERT INTO row VALUES " + string.Join(", ", Rows.Select(r => $"({r.Id}, {Text(r.N)}, {Text(r.M)}, {Text(r.D)}, {Text(r.S)}, {Text(r.B)})")));
+        string Text(object? value) =>
+            value switch
+            {
+                null => "NULL",
+                string s => $"'{s}'",
+                bool b => b ? "true" : "false",
+                var other => FormattableString.Invariant($"{other}"),
+            };
+        await PrepareAsync(
+            _folder,
+            "INSERT INTO row VALUES "
+                + string.Join(", ", Rows.Select(r => $"({r.Id}, {Text(r.N)}, {Text(r.M)}, {Text(r.D)}, {Text(r.S)}, {Text(r.B)})"))
+        );
         _folder.WithService("  - row\n");
         _workspace = await _folder.LoadAsync();
         Assert.Empty(_workspace.Diagnostics.Items);
@@ -68,20 +88,43 @@ public abstract class RandomFilterTests : IAsyncLifetime
     private static Row[] MakeRows()
     {
         var random = new Random(11);
-        T? Maybe<T>(T value) where T : struct => random.Next(4) == 0 ? null : value;
+        T? Maybe<T>(T value)
+            where T : struct => random.Next(4) == 0 ? null : value;
         string[] texts = ["", "a", "A", "ab", "Ab c", "bca", "zz"];
-        return [.. Enumerable.Range(1, 60).Select(i => new Row(i, Maybe((long)random.Next(-3, 4)), Maybe((long)random.Next(0, 3)), Maybe(random.Next(-4, 5) * 0.25m),
-            random.Next(4) == 0 ? null : texts[random.Next(texts.Length)], Maybe(random.Next(2) == 0)))];
+        return
+        [
+            .. Enumerable
+                .Range(1, 60)
+                .Select(i => new Row(
+                    i,
+                    Maybe((long)random.Next(-3, 4)),
+                    Maybe((long)random.Next(0, 3)),
+                    Maybe(random.Next(-4, 5) * 0.25m),
+                    random.Next(4) == 0 ? null : texts[random.Next(texts.Length)],
+                    Maybe(random.Next(2) == 0)
+                )),
+        ];
     }
 
-    private static Gen<string> Number(int depth) => depth == 0
-        ? Of("n", "m", "d", "0", "1", "2", "-1", "0.25", "1.5", "null")
-        : Gen.Frequency((3, Number(0)), (2, Gen.Select(Number(depth - 1), Of("add", "sub", "mul"), Number(depth - 1), (a, op, b) => $"({a} {op} {b})")),
-            (1, Text(0).Select(t => $"length({t})")), (1, Number(0).Where(x => !x.StartsWith('-')).Select(x => $"-({x})")));
+    private static Gen<string> Number(int depth) =>
+        depth == 0
+            ? Of("n", "m", "d", "0", "1", "2", "-1", "0.25", "1.5", "null")
+            : Gen.Frequency(
+                (3, Number(0)),
+                (2, Gen.Select(Number(depth - 1), Of("add", "sub", "mul"), Number(depth - 1), (a, op, b) => $"({a} {op} {b})")),
+                (1, Text(0).Select(t => $"length({t})")),
+                (1, Number(0).Where(x => !x.StartsWith('-')).Select(x => $"-({x})"))
+            );
 
-    private static Gen<string> Text(int depth) => depth == 0
-        ? Of("s", "'a'", "'Ab c'", "''", "'b'")
-        : Gen.Frequency((3, Text(0)), (1, Text(0).Select(t => $"tolower({t})")), (1, Text(0).Select(t => $"toupper({t})")), (1, Gen.Select(Text(0), Text(0), (a, b) => $"concat({a},{b})")));
+    private static Gen<string> Text(int depth) =>
+        depth == 0
+            ? Of("s", "'a'", "'Ab c'", "''", "'b'")
+            : Gen.Frequency(
+                (3, Text(0)),
+                (1, Text(0).Select(t => $"tolower({t})")),
+                (1, Text(0).Select(t => $"toupper({t})")),
+                (1, Gen.Select(Text(0), Text(0), (a, b) => $"concat({a},{b})"))
+            );
 
     private static Gen<string> Condition(int depth)
     {
@@ -93,24 +136,34 @@ public abstract class RandomFilterTests : IAsyncLifetime
             (2, Gen.Select(Of("contains", "startswith", "endswith"), Text(1), Text(0), (f, a, b) => $"{f}({a},{b})")),
             (1, Of("b", "b eq true", "b ne false", "true", "false")),
             (1, Gen.Select(Of("n", "m", "d"), Of("(1,2)", "(0,null)", "()", "(0.25,-1)"), (a, list) => $"{a} in {list}")),
-            (1, Of("s in ('a','zz',null)", "s in ('A')")));
-        return depth == 0 ? leaf : Gen.Frequency(
-            (2, leaf),
-            (2, Gen.Select(Condition(depth - 1), Of("and", "or"), Condition(depth - 1), (a, op, b) => $"({a} {op} {b})")),
-            (2, Condition(depth - 1).Select(a => $"not ({a})")),
-            (1, Gen.Select(Condition(depth - 1), Of("eq", "ne"), Condition(depth - 1), (a, op, b) => $"(({a}) {op} ({b}))")));
+            (1, Of("s in ('a','zz',null)", "s in ('A')"))
+        );
+        return depth == 0
+            ? leaf
+            : Gen.Frequency(
+                (2, leaf),
+                (2, Gen.Select(Condition(depth - 1), Of("and", "or"), Condition(depth - 1), (a, op, b) => $"({a} {op} {b})")),
+                (2, Condition(depth - 1).Select(a => $"not ({a})")),
+                (1, Gen.Select(Condition(depth - 1), Of("eq", "ne"), Condition(depth - 1), (a, op, b) => $"(({a}) {op} ({b}))"))
+            );
     }
 
     private static Gen<string> Of(params string[] texts) => Gen.OneOf(Array.ConvertAll(texts, Gen.Const));
 
     [Fact]
-    public void The_database_keeps_the_rows_that_the_standard_keeps() => Condition(3).Sample(filter =>
-    {
-        var lexed = NetworkFixture.Lex("row?$select=id&$top=1000&$filter=" + Uri.EscapeDataString(filter)).Value!;
-        var syntax = RequestParser.Parse(lexed).Value!;
-        var expected = Rows.Where(r => Evaluate(syntax.Filter!, r, lexed.Literals) is true).Select(r => r.Id);
-        Assert.Equal(expected, KeptAsync(lexed).GetAwaiter().GetResult());
-    }, iter: 1_500, threads: 1);
+    public void The_database_keeps_the_rows_that_the_standard_keeps() =>
+        Condition(3)
+            .Sample(
+                filter =>
+                {
+                    var lexed = NetworkFixture.Lex("row?$select=id&$top=1000&$filter=" + Uri.EscapeDataString(filter)).Value!;
+                    var syntax = RequestParser.Parse(lexed).Value!;
+                    var expected = Rows.Where(r => Evaluate(syntax.Filter!, r, lexed.Literals) is true).Select(r => r.Id);
+                    Assert.Equal(expected, KeptAsync(lexed).GetAwaiter().GetResult());
+                },
+                iter: 1_500,
+                threads: 1
+            );
 
     private async Task<List<long>> KeptAsync(LexedRequest lexed)
     {
@@ -135,7 +188,15 @@ public abstract class RandomFilterTests : IAsyncLifetime
             case LiteralSyntax literal:
                 return literals[literal.Slot].Value is long number ? (decimal)number : literals[literal.Slot].Value;
             case PathSyntax path:
-                return path.Names[0].Text switch { "id" => (decimal)row.Id, "n" => (decimal?)row.N, "m" => (decimal?)row.M, "d" => row.D, "s" => row.S, _ => row.B };
+                return path.Names[0].Text switch
+                {
+                    "id" => (decimal)row.Id,
+                    "n" => (decimal?)row.N,
+                    "m" => (decimal?)row.M,
+                    "d" => row.D,
+                    "s" => row.S,
+                    _ => row.B,
+                };
             case UnarySyntax { Operator: UnaryOperator.Not } not:
                 return Value(not.Operand) is bool truth ? !truth : null;
             case UnarySyntax negation:
@@ -173,9 +234,13 @@ public abstract class RandomFilterTests : IAsyncLifetime
         switch (op)
         {
             case BinaryOperator.And:
-                return left is false || right is false ? false : left is null || right is null ? null : true;
+                return left is false || right is false ? false
+                    : left is null || right is null ? null
+                    : true;
             case BinaryOperator.Or:
-                return left is true || right is true ? true : left is null || right is null ? null : false;
+                return left is true || right is true ? true
+                    : left is null || right is null ? null
+                    : false;
             case BinaryOperator.Eq:
                 return Equals(left, right);
             case BinaryOperator.Ne:
@@ -190,6 +255,12 @@ public abstract class RandomFilterTests : IAsyncLifetime
         if (left is null || right is null)
             return op is BinaryOperator.Ge or BinaryOperator.Le && left is null && right is null;
         var order = left is string text ? string.CompareOrdinal(text, (string)right) : ((decimal)left).CompareTo((decimal)right);
-        return op switch { BinaryOperator.Gt => order > 0, BinaryOperator.Ge => order >= 0, BinaryOperator.Lt => order < 0, _ => order <= 0 };
+        return op switch
+        {
+            BinaryOperator.Gt => order > 0,
+            BinaryOperator.Ge => order >= 0,
+            BinaryOperator.Lt => order < 0,
+            _ => order <= 0,
+        };
     }
 }

@@ -4,7 +4,8 @@ using System.Text.Json.Nodes;
 namespace RapidGable.Core.Tests;
 
 /// <summary>
-/// A random database with a random declaration over it: odd names, keys of one or two columns, hidden, renamed, grouped and converted columns,
+/// A random database with a random declaration over it: odd names, keys of one or two columns, hidden, renamed, grouped and converted
+/// columns,
 /// relations to other sets and to the same one, over hidden columns and over link tables, default orders.
 /// </summary>
 internal sealed class RandomWorld
@@ -37,7 +38,13 @@ internal sealed class RandomWorld
 
     private enum Kind
     {
-        Whole, Decimal, Text, Truth, Day, Letter, Level,
+        Whole,
+        Decimal,
+        Text,
+        Truth,
+        Day,
+        Letter,
+        Level,
     }
 
     /// <param name="Path">How queries call it; empty = it is hidden.</param>
@@ -45,7 +52,16 @@ internal sealed class RandomWorld
     {
         public bool IsHidden => Path.Length == 0;
 
-        public string Sql => Kind switch { Kind.Whole or Kind.Level => "BIGINT", Kind.Decimal => "DECIMAL(8,2)", Kind.Text => "VARCHAR(20)", Kind.Truth => "BOOLEAN", Kind.Day => "DATE", _ => "VARCHAR(1)" };
+        public string Sql =>
+            Kind switch
+            {
+                Kind.Whole or Kind.Level => "BIGINT",
+                Kind.Decimal => "DECIMAL(8,2)",
+                Kind.Text => "VARCHAR(20)",
+                Kind.Truth => "BOOLEAN",
+                Kind.Day => "DATE",
+                _ => "VARCHAR(1)",
+            };
     }
 
     private sealed record Relation(string Name, string Back, Table Target, string[] Columns);
@@ -82,7 +98,16 @@ internal sealed class RandomWorld
             var i = columns.Count;
             // A plain name is published as it is; the others get one.
             var name = OneIn(3) ? $"c{number}{i}" : Odd(i);
-            return new Column(name, kind, isKey || i == 2 || !OneIn(6) ? name[0] == 'c' && OneIn(2) ? name : Pick("p", "Prop", "größe") + $"{number}{i}" : "", isKey);
+            return new Column(
+                name,
+                kind,
+                isKey || i == 2 || !OneIn(6)
+                    ? name[0] == 'c' && OneIn(2)
+                        ? name
+                        : Pick("p", "Prop", "größe") + $"{number}{i}"
+                    : "",
+                isKey
+            );
         }
         columns.Add(Make(OneIn(3) ? Kind.Text : Kind.Whole, isKey: true));
         columns.Add(Make(Pick(Kind.Whole, Kind.Text), isKey: OneIn(4)));
@@ -116,21 +141,28 @@ internal sealed class RandomWorld
     {
         var row = new MemoryRow();
         foreach (var column in table.Columns.Where(c => !table.Relations.Any(r => r.Columns.Contains(c.Name))))
-            row[column.Name] = column.IsKey ? column.Kind == Kind.Text ? $"{Pick(Texts)}{number}" : (long)number : OneIn(4) ? null : Value(column.Kind);
+            row[column.Name] = column.IsKey
+                ? column.Kind == Kind.Text
+                    ? $"{Pick(Texts)}{number}"
+                    : (long)number
+                : OneIn(4)
+                    ? null
+                    : Value(column.Kind);
         return row;
     }
 
-    private object Value(Kind kind) => kind switch
-    {
-        Kind.Whole => (long)_random.Next(-3, 6),
-        Kind.Decimal => _random.Next(-8, 20) * 0.25m,
-        Kind.Text => Pick(Texts),
-        Kind.Truth => OneIn(2),
-        Kind.Day => new DateOnly(2024, 1, 1).AddDays(_random.Next(60)),
-        // What is published, not what is stored.
-        Kind.Letter => OneIn(2),
-        _ => Pick("Low", "Mid", "High"),
-    };
+    private object Value(Kind kind) =>
+        kind switch
+        {
+            Kind.Whole => (long)_random.Next(-3, 6),
+            Kind.Decimal => _random.Next(-8, 20) * 0.25m,
+            Kind.Text => Pick(Texts),
+            Kind.Truth => OneIn(2),
+            Kind.Day => new DateOnly(2024, 1, 1).AddDays(_random.Next(60)),
+            // What is published, not what is stored.
+            Kind.Letter => OneIn(2),
+            _ => Pick("Low", "Mid", "High"),
+        };
 
     private void Relate(Table table, Relation relation)
     {
@@ -162,67 +194,136 @@ internal sealed class RandomWorld
             row.Many["far"] = [];
         foreach (var row in right.Rows)
             row.Many["near"] = [];
-        _links.Add($"CREATE TABLE tie (one {a.Sql}, other {b.Sql}, PRIMARY KEY (one, other), FOREIGN KEY (one) REFERENCES {_quote(left.Name)} ({_quote(a.Name)}), FOREIGN KEY (other) REFERENCES {_quote(right.Name)} ({_quote(b.Name)}))");
+        _links.Add(
+            $"CREATE TABLE tie (one {a.Sql}, other {b.Sql}, PRIMARY KEY (one, other), FOREIGN KEY (one) REFERENCES "
+                + $"{_quote(left.Name)} ({_quote(a.Name)}), FOREIGN KEY (other) REFERENCES {_quote(right.Name)} ({_quote(b.Name)}))"
+        );
         foreach (var (x, y) in left.Rows.SelectMany(x => right.Rows.Select(y => (x, y))).Where(_ => OneIn(4)))
         {
             x.Many["far"].Add(y);
             y.Many["near"].Add(x);
             _links.Add($"INSERT INTO tie VALUES ({Sql(x[a.Name], a)}, {Sql(y[b.Name], b)})");
         }
-        left.LinkRelations.Add(new JsonObject { ["to"] = right.Set, ["through"] = "tie", ["back"] = "near" });
+        left.LinkRelations.Add(
+            new JsonObject
+            {
+                ["to"] = right.Set,
+                ["through"] = "tie",
+                ["back"] = "near",
+            }
+        );
     }
 
     /// <summary>Statements that make the tables; in the order of the columns with what is stored for each value.</summary>
-    public string Tables => string.Concat(_tables.SelectMany(t => new[]
-    {
-        $"CREATE TABLE {_quote(t.Name)} ({string.Join(", ", t.Columns.Select(c => $"{_quote(c.Name)} {c.Sql}{(c.IsKey ? " NOT NULL" : "")}"))}, PRIMARY KEY ({string.Join(", ", t.Key.Select(k => _quote(k.Name)))}));\n",
-        $"INSERT INTO {_quote(t.Name)} VALUES {string.Join(", ", t.Rows.Select(r => $"({string.Join(", ", t.Columns.Select(c => Sql(r[c.Name], c)))})"))};\n",
-    })) + string.Concat(_links.Select(l => l + ";\n"));
+    public string Tables =>
+        string.Concat(
+            _tables.SelectMany(t =>
+                new[]
+                {
+                    $"CREATE TABLE {_quote(t.Name)} "
+                        + $"({string.Join(", ", t.Columns.Select(c => $"{_quote(c.Name)} {c.Sql}{(c.IsKey ? " NOT NULL" : "")}"))}, "
+                        + $"PRIMARY KEY ({string.Join(", ", t.Key.Select(k => _quote(k.Name)))}));\n",
+                    $"INSERT INTO {_quote(t.Name)} VALUES "
+                        + $"{string.Join(", ", t.Rows.Select(r => $"({string.Join(", ", t.Columns.Select(c => Sql(r[c.Name], c)))})"))};\n",
+                }
+            )
+        ) + string.Concat(_links.Select(l => l + ";\n"));
 
-    private static string Sql(object? value, Column column) => value switch
-    {
-        null => "NULL",
-        bool truth when column.Kind == Kind.Letter => truth ? "'y'" : "'n'",
-        bool truth => truth ? "TRUE" : "FALSE",
-        string level when column.Kind == Kind.Level => level switch { "Low" => "1", "Mid" => "2", _ => "3" },
-        string text => $"'{text.Replace("'", "''")}'",
-        DateOnly day => $"'{day:yyyy-MM-dd}'",
-        _ => Convert.ToString(value, CultureInfo.InvariantCulture)!,
-    };
+    private static string Sql(object? value, Column column) =>
+        value switch
+        {
+            null => "NULL",
+            bool truth when column.Kind == Kind.Letter => truth ? "'y'" : "'n'",
+            bool truth => truth ? "TRUE" : "FALSE",
+            string level when column.Kind == Kind.Level => level switch
+            {
+                "Low" => "1",
+                "Mid" => "2",
+                _ => "3",
+            },
+            string text => $"'{text.Replace("'", "''")}'",
+            DateOnly day => $"'{day:yyyy-MM-dd}'",
+            _ => Convert.ToString(value, CultureInfo.InvariantCulture)!,
+        };
 
     /// <summary>The service file; what stands in braces is JSON, which is YAML too.</summary>
-    public string Declaration => $$"""
-        title: S
-        source: main
-        namespace: T
-        rules: { read: anyone }
-        page: 5000
-        types:
-          Level: { members: { Low: 1, Mid: 2, High: 3 } }
-        sets:
+    public string Declaration =>
+        $$"""
+            title: S
+            source: main
+            namespace: T
+            rules: { read: anyone }
+            page: 5000
+            types:
+              Level: { members: { Low: 1, Mid: 2, High: 3 } }
+            sets:
 
-        """ + string.Concat(_tables.Select(t => $"  - {Declare(t).ToJsonString(new() { Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping })}\n"));
+            """
+        + string.Concat(
+            _tables.Select(t =>
+                $"  - {Declare(t).ToJsonString(new() { Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping })}\n"
+            )
+        );
 
     private static JsonObject Declare(Table table)
     {
         static JsonArray Names(IEnumerable<string> names) => new([.. names.Select(n => JsonValue.Create(n))]);
         static string Outside(Column c) => c.Path[(c.Path.IndexOf('/') + 1)..];
-        var set = new JsonObject { ["from"] = table.Name, ["name"] = table.Set, ["type"] = table.Set + "Type" };
+        var set = new JsonObject
+        {
+            ["from"] = table.Name,
+            ["name"] = table.Set,
+            ["type"] = table.Set + "Type",
+        };
         if (table.Columns.Where(c => c.IsHidden).Select(c => c.Name).ToList() is { Count: > 0 } hidden)
             set["hide"] = Names(hidden);
-        set["rename"] = new JsonObject(table.Columns.Where(c => !c.IsHidden && Outside(c) != c.Name).Select(c => KeyValuePair.Create(c.Name, (JsonNode?)Outside(c))));
+        set["rename"] = new JsonObject(
+            table.Columns.Where(c => !c.IsHidden && Outside(c) != c.Name).Select(c => KeyValuePair.Create(c.Name, (JsonNode?)Outside(c)))
+        );
         if (table.Group is { } group)
-            set["group"] = new JsonObject { [group] = Names(table.Columns.Where(c => c.Path.StartsWith(group + "/", StringComparison.Ordinal)).Select(c => c.Name)) };
-        set["columns"] = new JsonObject(table.Columns.Where(c => c is { IsHidden: false, Kind: Kind.Letter or Kind.Level }).Select(c =>
-            KeyValuePair.Create(c.Name, (JsonNode?)(c.Kind == Kind.Letter ? new JsonObject { ["type"] = "boolean", ["true"] = "y", ["false"] = "n" } : new JsonObject { ["type"] = "Level" }))));
+            set["group"] = new JsonObject
+            {
+                [group] = Names(table.Columns.Where(c => c.Path.StartsWith(group + "/", StringComparison.Ordinal)).Select(c => c.Name)),
+            };
+        set["columns"] = new JsonObject(
+            table
+                .Columns.Where(c => c is { IsHidden: false, Kind: Kind.Letter or Kind.Level })
+                .Select(c =>
+                    KeyValuePair.Create(
+                        c.Name,
+                        (JsonNode?)(
+                            c.Kind == Kind.Letter
+                                ? new JsonObject
+                                {
+                                    ["type"] = "boolean",
+                                    ["true"] = "y",
+                                    ["false"] = "n",
+                                }
+                                : new JsonObject { ["type"] = "Level" }
+                        )
+                    )
+                )
+        );
         if (table.Order is { } order)
             set["order"] = order.Column.Name + (order.Descending ? " desc" : "");
-        set["relations"] = new JsonObject(table.Relations.Select(r => KeyValuePair.Create(r.Name, (JsonNode?)new JsonObject
-        {
-            ["to"] = r.Target.Set,
-            ["on"] = new JsonObject(r.Columns.Zip(r.Target.Key).Select(p => KeyValuePair.Create(p.First, (JsonNode?)p.Second.Name))),
-            ["back"] = r.Back,
-        })).Concat(table.LinkRelations.Select(l => KeyValuePair.Create("far", (JsonNode?)l.DeepClone()))));
+        set["relations"] = new JsonObject(
+            table
+                .Relations.Select(r =>
+                    KeyValuePair.Create(
+                        r.Name,
+                        (JsonNode?)
+                            new JsonObject
+                            {
+                                ["to"] = r.Target.Set,
+                                ["on"] = new JsonObject(
+                                    r.Columns.Zip(r.Target.Key).Select(p => KeyValuePair.Create(p.First, (JsonNode?)p.Second.Name))
+                                ),
+                                ["back"] = r.Back,
+                            }
+                    )
+                )
+                .Concat(table.LinkRelations.Select(l => KeyValuePair.Create("far", (JsonNode?)l.DeepClone())))
+        );
         return set;
     }
 
@@ -235,10 +336,20 @@ internal sealed class RandomWorld
             foreach (var (path, value) in shown.Select(c => (c.Path, row[c.Name])).ToList())
                 row[path] = value;
             if (table.Group is { } group)
-                row[group] = shown.Where(c => c.Path.StartsWith(group + "/", StringComparison.Ordinal)).ToDictionary(c => c.Path[(group.Length + 1)..], c => row[c.Path]);
+                row[group] = shown
+                    .Where(c => c.Path.StartsWith(group + "/", StringComparison.Ordinal))
+                    .ToDictionary(c => c.Path[(group.Length + 1)..], c => row[c.Path]);
         }
         var plain = shown.Where(c => c.Kind is not (Kind.Letter or Kind.Level)).ToList();
-        return new MemorySet(table.Set, [.. shown.Select(c => c.Path.Split('/')[0]).Distinct()], [.. table.Key.Select(k => k.Path)], table.Rows, [.. table.One], [.. table.Many], table.Columns[2].Path)
+        return new MemorySet(
+            table.Set,
+            [.. shown.Select(c => c.Path.Split('/')[0]).Distinct()],
+            [.. table.Key.Select(k => k.Path)],
+            table.Rows,
+            [.. table.One],
+            [.. table.Many],
+            table.Columns[2].Path
+        )
         {
             World = _world,
             Values = [.. shown.Select(c => c.Path)],
@@ -275,7 +386,9 @@ internal sealed class RandomWorld
                 yield return ($"not ({p} in (T.Level'Low','High'))", r => r[p] is not ("Low" or "High"));
                 break;
             default:
-                yield return ($"{p} lt 3 and {p} gt -2", r => r[p] is { } value && Convert.ToDecimal(value, CultureInfo.InvariantCulture) is < 3 and > -2);
+                yield return ($"{p} lt 3 and {p} gt -2", r =>
+                    r[p] is { } value && Convert.ToDecimal(value, CultureInfo.InvariantCulture) is < 3 and > -2
+                );
                 break;
         }
     }

@@ -2,6 +2,10 @@ namespace RapidGable.Core.Tests;
 
 public sealed class SqliteRandomWriteRuleTests() : RandomWriteRuleTests(Engine.Sqlite);
 
-public sealed class PostgresRandomWriteRuleTests(PostgresServer server) : RandomWriteRuleTests(Engine.PostgreSql, server), IClassFixture<PostgresServer>;
+public sealed class PostgresRandomWriteRuleTests(PostgresServer server)
+    : RandomWriteRuleTests(Engine.PostgreSql, server),
+        IClassFixture<PostgresServer>;
 
-public sealed class MariaDbRandomWriteRuleTests(MariaDbServer server) : RandomWriteRuleTests(Engine.MariaDb, null, server), IClassFixture<MariaDbServer>;
+public sealed class MariaDbRandomWriteRuleTests(MariaDbServer server)
+    : RandomWriteRuleTests(Engine.MariaDb, null, server),
+        IClassFixture<MariaDbServer>;

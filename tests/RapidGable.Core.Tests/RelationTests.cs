@@ -22,27 +22,71 @@ public class RelationTests
         using var folder = new TestWorkspace().WithSource().WithDatabase(Sql).WithService(sets);
         await using var workspace = await folder.LoadAsync();
         var found = workspace.Services.FirstOrDefault()?.Model.FindSet(set);
-        var text = found is null ? "" : string.Join("; ", found.Type.Navigations.Select(n => $"{n.Name}{(n.IsCollection ? "*" : n.Nullable ? "?" : "")}{(n.IsContained ? "!" : "")} -> {n.TargetSet}{(n.Link is null ? "" : " by " + n.Link.Source.Name)} {n.Partner}"));
+        var text = found is null
+            ? ""
+            : string.Join(
+                "; ",
+                found.Type.Navigations.Select(n =>
+                    $"{n.Name}{(n.IsCollection ? "*" : n.Nullable ? "?" : "")}{(n.IsContained ? "!" : "")} -> "
+                    + $"{n.TargetSet}{(n.Link is null ? "" : " by " + n.Link.Source.Name)} {n.Partner}"
+                )
+            );
         return (text, [.. workspace.Diagnostics.Items.Select(d => $"{d.Code}: {d.Message}")]);
     }
 
     [Theory]
     // the name of a foreign key's relation, and of its way back
-    [InlineData("gauge", "  - { from: gauge, relations: { stream: { to: river, on: river_id, back: gauges } } }\n  - river\n", "stream -> river gauges; source? -> river gauge_by_source")]
-    [InlineData("river", "  - { from: gauge, relations: { stream: { to: river, on: river_id, back: gauges } } }\n  - river\n", "gauges* -> gauge stream; gauge_by_source* -> gauge source")]
-    [InlineData("river", "  - gauge\n  - { from: river, relations: { sites: { to: gauge, on: { id: river_id } } } }\n", "sites* -> gauge river; gauge_by_source* -> gauge source")]
-    [InlineData("gauge", "  - { from: gauge, relations: { stream: { to: river, on: river_id, back: no } } }\n  - river\n", "stream -> river ; source? -> river gauge_by_source")]
+    [InlineData(
+        "gauge",
+        "  - { from: gauge, relations: { stream: { to: river, on: river_id, back: gauges } } }\n  - river\n",
+        "stream -> river gauges; source? -> river gauge_by_source"
+    )]
+    [InlineData(
+        "river",
+        "  - { from: gauge, relations: { stream: { to: river, on: river_id, back: gauges } } }\n  - river\n",
+        "gauges* -> gauge stream; gauge_by_source* -> gauge source"
+    )]
+    [InlineData(
+        "river",
+        "  - gauge\n  - { from: river, relations: { sites: { to: gauge, on: { id: river_id } } } }\n",
+        "sites* -> gauge river; gauge_by_source* -> gauge source"
+    )]
+    [InlineData(
+        "gauge",
+        "  - { from: gauge, relations: { stream: { to: river, on: river_id, back: no } } }\n  - river\n",
+        "stream -> river ; source? -> river gauge_by_source"
+    )]
     // over a view, to one and back to one
-    [InlineData("gauge", "  - gauge\n  - { from: latest, key: gauge_id, relations: { gauge: { to: gauge, on: gauge_id, back: latest } } }\n", "latest? -> latest gauge")]
-    [InlineData("latest", "  - gauge\n  - { from: latest, key: gauge_id, relations: { gauge: { to: gauge, on: { code: code } } } }\n", "gauge? -> gauge latest")]
+    [InlineData(
+        "gauge",
+        "  - gauge\n  - { from: latest, key: gauge_id, relations: { gauge: { to: gauge, on: gauge_id, back: latest } } }\n",
+        "latest? -> latest gauge"
+    )]
+    [InlineData(
+        "latest",
+        "  - gauge\n  - { from: latest, key: gauge_id, relations: { gauge: { to: gauge, on: { code: code } } } }\n",
+        "gauge? -> gauge latest"
+    )]
     // a foreign key over a whole key leads back to one
     [InlineData("gauge", "  - gauge\n  - detail\n", "detail? -> detail gauge")]
     // through a table
-    [InlineData("person", "  - { from: person, relations: { gauges: { to: gauge, through: knows } } }\n  - gauge\n", "gauges* -> gauge by knows person")]
-    [InlineData("gauge", "  - { from: person, relations: { gauges: { to: gauge, through: knows, back: friends } } }\n  - gauge\n", "friends* -> person by knows gauges")]
+    [InlineData(
+        "person",
+        "  - { from: person, relations: { gauges: { to: gauge, through: knows } } }\n  - gauge\n",
+        "gauges* -> gauge by knows person"
+    )]
+    [InlineData(
+        "gauge",
+        "  - { from: person, relations: { gauges: { to: gauge, through: knows, back: friends } } }\n  - gauge\n",
+        "friends* -> person by knows gauges"
+    )]
     // by the only foreign key between the two, and contained
     [InlineData("gauge", "  - { from: gauge, relations: { visits: visit } }\n  - visit\n", "visits* -> visit gauge")]
-    [InlineData("gauge", "  - { from: gauge, relations: { visits: { to: visit, contained: true } } }\n  - visit\n", "visits*! -> visit gauge")]
+    [InlineData(
+        "gauge",
+        "  - { from: gauge, relations: { visits: { to: visit, contained: true } } }\n  - visit\n",
+        "visits*! -> visit gauge"
+    )]
     public async Task A_declared_relation_is_built(string set, string sets, string expected)
     {
         var (navigations, faults) = await BuildAsync(set, sets);
@@ -70,9 +114,20 @@ public class RelationTests
     }
 
     [Theory]
-    [InlineData("  - { from: gauge, relations: { a: { to: visit, contained: true } } }\n  - { from: person, relations: { b: { to: visit, contained: true } } }\n  - visit\n", "part of 'gauge' already")]
-    [InlineData("  - { from: river, relations: { a: { to: gauge, on: { id: river_id }, contained: true } } }\n  - { from: gauge, relations: { b: { to: visit, contained: true } } }\n  - visit\n", "one level")]
-    [InlineData("  - { from: gauge, relations: { a: { to: visit, on: { river_id: person_id }, contained: true } } }\n  - visit\n", "does not run over the key")]
+    [InlineData(
+        "  - { from: gauge, relations: { a: { to: visit, contained: true } } }\n  - { from: person, relations: { b: { to: "
+            + "visit, contained: true } } }\n  - visit\n",
+        "part of 'gauge' already"
+    )]
+    [InlineData(
+        "  - { from: river, relations: { a: { to: gauge, on: { id: river_id }, contained: true } } }\n  - { from: gauge, "
+            + "relations: { b: { to: visit, contained: true } } }\n  - visit\n",
+        "one level"
+    )]
+    [InlineData(
+        "  - { from: gauge, relations: { a: { to: visit, on: { river_id: person_id }, contained: true } } }\n  - visit\n",
+        "does not run over the key"
+    )]
     public async Task A_containment_that_cannot_be_is_refused(string sets, string part)
     {
         var (_, faults) = await BuildAsync("gauge", sets);
@@ -82,13 +137,33 @@ public class RelationTests
     [Fact]
     public async Task A_missing_index_is_named_with_the_statement_that_makes_it()
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase(Sql).WithService("  - river\n  - gauge\n  - { from: visit, order: [person_id] }\n  - { from: person, relations: { gauges: { to: gauge, through: knows } } }\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase(Sql)
+            .WithService(
+                "  - river\n  - gauge\n  - { from: visit, order: [person_id] }\n  - { from: person, relations: { gauges: { to: "
+                    + "gauge, through: knows } } }\n"
+            );
         await using var workspace = await folder.LoadAsync();
         var diagnostics = new Diagnostics();
         IndexAdvice.Add(workspace, diagnostics);
-        Assert.Equal(["""CREATE INDEX "gauge_river_id" ON "gauge" ("river_id");""", """CREATE INDEX "gauge_source_id" ON "gauge" ("source_id");""",
-            """CREATE INDEX "visit_gauge_id" ON "visit" ("gauge_id");""", """CREATE INDEX "visit_person_id" ON "visit" ("person_id");""", """CREATE INDEX "knows_gauge_id" ON "knows" ("gauge_id");"""],
-            diagnostics.Items.Select(d => d.Advice).OrderBy(a => a!.Contains("knows") ? 2 : a.Contains("visit") ? 1 : 0).ThenBy(a => a));
+        Assert.Equal(
+            [
+                """CREATE INDEX "gauge_river_id" ON "gauge" ("river_id");""",
+                """CREATE INDEX "gauge_source_id" ON "gauge" ("source_id");""",
+                """CREATE INDEX "visit_gauge_id" ON "visit" ("gauge_id");""",
+                """CREATE INDEX "visit_person_id" ON "visit" ("person_id");""",
+                """CREATE INDEX "knows_gauge_id" ON "knows" ("gauge_id");""",
+            ],
+            diagnostics
+                .Items.Select(d => d.Advice)
+                .OrderBy(a =>
+                    a!.Contains("knows") ? 2
+                    : a.Contains("visit") ? 1
+                    : 0
+                )
+                .ThenBy(a => a)
+        );
         Assert.All(diagnostics.Items, d => Assert.Equal(("no-index", Severity.Warning), (d.Code, d.Severity)));
     }
 
@@ -99,7 +174,10 @@ public class RelationTests
     [InlineData("kinds: [table], include: ['l*', 'v*'], exclude: [loose]", "visit")]
     public async Task A_source_offers_what_its_file_says(string offer, string expected)
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase(Sql).Write("sources/main.yaml", $"engine: sqlite\nfile: data.db\noffer: {{ {offer} }}\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase(Sql)
+            .Write("sources/main.yaml", $"engine: sqlite\nfile: data.db\noffer: {{ {offer} }}\n");
         await using var workspace = await folder.LoadAsync();
         Assert.Empty(workspace.Diagnostics.Items);
         Assert.Equal(expected, string.Join(' ', workspace.Catalogs["main"].Objects.Select(o => o.Name).Order()));
@@ -112,9 +190,14 @@ public class RelationTests
     [InlineData("inclde: [a]", "unknown-name", "Did you mean 'include'?")]
     public async Task An_offer_that_means_nothing_is_reported(string offer, string code, string part)
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase(Sql).Write("sources/main.yaml", $"engine: sqlite\nfile: data.db\noffer: {{ {offer} }}\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase(Sql)
+            .Write("sources/main.yaml", $"engine: sqlite\nfile: data.db\noffer: {{ {offer} }}\n");
         await using var workspace = await folder.LoadAsync();
-        Assert.Contains(workspace.Diagnostics.Items, d => d.Code == code && d.Message.Contains(part) && d.Location.File == "sources/main.yaml");
+        Assert.Contains(workspace.Diagnostics.Items, d =>
+            d.Code == code && d.Message.Contains(part) && d.Location.File == "sources/main.yaml"
+        );
     }
 
     [Fact]

@@ -26,21 +26,31 @@ public class RequestTextTests
     [InlineData("$filter=%FF", "encoding")]
     [InlineData("$filter=%C3%28", "encoding")]
     [InlineData("$filter=a%00b", "encoding")]
-    public void Bytes_that_are_no_text_are_refused(string query, string code) => Assert.Equal((400, code), (RequestAddress.Read("S", query).Fault!.Status, RequestAddress.Read("S", query).Fault!.Code));
+    public void Bytes_that_are_no_text_are_refused(string query, string code) =>
+        Assert.Equal((400, code), (RequestAddress.Read("S", query).Fault!.Status, RequestAddress.Read("S", query).Fault!.Code));
 
     [Fact] // U-11
     public void An_encoded_slash_belongs_to_its_segment() =>
-        Assert.Equal(["Certificates('CAL/2')", "name"], RequestAddress.Read("Certificates('CAL%2F2')/name", "").Value!.Segments.Select(s => s.Text));
+        Assert.Equal(
+            ["Certificates('CAL/2')", "name"],
+            RequestAddress.Read("Certificates('CAL%2F2')/name", "").Value!.Segments.Select(s => s.Text)
+        );
 
     [Fact] // U-49, Q-12
     public void A_url_is_limited()
     {
         Assert.Equal(414, RequestAddress.Read("S", new string('x', Limits.UrlLength)).Fault!.Status);
         Assert.Null(RequestAddress.Read("S", new string('x', Limits.UrlLength - 1)).Fault);
-        Assert.Equal("path-too-long", RequestAddress.Read(string.Join('/', Enumerable.Repeat("a", Limits.PathSegments + 1)), "").Fault!.Code);
+        Assert.Equal(
+            "path-too-long",
+            RequestAddress.Read(string.Join('/', Enumerable.Repeat("a", Limits.PathSegments + 1)), "").Fault!.Code
+        );
     }
 
-    private static Result<RequestSyntax> Parse(string filter) => NetworkFixture.Lex("S?$filter=" + Uri.EscapeDataString(filter)).Is(out var lexed, out var fault) ? RequestParser.Parse(lexed) : fault;
+    private static Result<RequestSyntax> Parse(string filter) =>
+        NetworkFixture.Lex("S?$filter=" + Uri.EscapeDataString(filter)).Is(out var lexed, out var fault)
+            ? RequestParser.Parse(lexed)
+            : fault;
 
     private static string Tree(string filter)
     {
@@ -104,9 +114,11 @@ public class RequestTextTests
     }
 
     [Fact] // the instant counts, whatever the offset
-    public void An_offset_is_taken_off() => Assert.Equal(
-        new DateTime(2024, 2, 29, 21, 30, 0, DateTimeKind.Utc),
-        NetworkFixture.Lex("S?$filter=" + Uri.EscapeDataString("a eq 2024-02-29T23:30:00+02:00")).Value!.Literals[0].Value);
+    public void An_offset_is_taken_off() =>
+        Assert.Equal(
+            new DateTime(2024, 2, 29, 21, 30, 0, DateTimeKind.Utc),
+            NetworkFixture.Lex("S?$filter=" + Uri.EscapeDataString("a eq 2024-02-29T23:30:00+02:00")).Value!.Literals[0].Value
+        );
 
     [Theory] // U-49: wrong text, and where
     [InlineData("a eq", "syntax", 4)]
@@ -219,7 +231,9 @@ public class RequestTextTests
     [InlineData("$filter=b/$count($top=1) eq 1", "option-not-here")]
     public void Options_are_read_or_refused(string query, string? code)
     {
-        var result = NetworkFixture.Lex("S?" + query).Is(out var lexed, out var fault) ? RequestParser.Parse(lexed) : (Result<RequestSyntax>)fault;
+        var result = NetworkFixture.Lex("S?" + query).Is(out var lexed, out var fault)
+            ? RequestParser.Parse(lexed)
+            : (Result<RequestSyntax>)fault;
         Assert.Equal(code, result.Fault?.Code);
     }
 
@@ -252,8 +266,8 @@ public class RequestTextTests
     [InlineData("a eq 1", "a eq null", false)]
     [InlineData("a eq 1", "b eq 1", false)]
     [InlineData("a in (1,2)", "a in (1,2,3)", false)]
-    public void The_shape_leaves_values_out(string one, string other, bool same) => Assert.Equal(same,
-        NetworkFixture.Lex("S?$filter=" + one).Value!.Shape == NetworkFixture.Lex("S?$filter=" + other).Value!.Shape);
+    public void The_shape_leaves_values_out(string one, string other, bool same) =>
+        Assert.Equal(same, NetworkFixture.Lex("S?$filter=" + one).Value!.Shape == NetworkFixture.Lex("S?$filter=" + other).Value!.Shape);
 
     [Theory]
     [InlineData("S?$count=true", "S?$count=false")]
@@ -264,21 +278,40 @@ public class RequestTextTests
         Assert.NotEqual(NetworkFixture.Lex(one).Value?.Shape, NetworkFixture.Lex(other).Value?.Shape);
 
     [Fact]
-    public void Parsing_a_printed_expression_gives_the_expression_back() => SyntaxText.Random.Sample(text =>
-    {
-        var tree = Tree(text);
-        Assert.Equal(tree, Tree(SyntaxText.ToUrl(tree)));
-    }, iter: 2_000);
+    public void Parsing_a_printed_expression_gives_the_expression_back() =>
+        SyntaxText.Random.Sample(
+            text =>
+            {
+                var tree = Tree(text);
+                Assert.Equal(tree, Tree(SyntaxText.ToUrl(tree)));
+            },
+            iter: 2_000
+        );
 
     [Fact] // the parser's own promise: any text gives a tree or a fault, never anything else
-    public void Any_text_is_parsed_or_refused() => Gen.String[Gen.Char["()',./ abeqno01'-:T$@*\u00e9\0%"], 0, 60].Sample(text =>
-    {
-        var result = RequestAddress.Read("S", "$filter=" + text).Is(out var address, out _) && LexedRequest.Read(address).Is(out var lexed, out _) ? RequestParser.Parse(lexed).Fault?.Status ?? 200 : 400;
-        Assert.Contains(result, new[] { 200, 400, 501 });
-    }, iter: 20_000);
+    public void Any_text_is_parsed_or_refused() =>
+        Gen.String[Gen.Char["()',./ abeqno01'-:T$@*\u00e9\0%"], 0, 60]
+            .Sample(
+                text =>
+                {
+                    var result =
+                        RequestAddress.Read("S", "$filter=" + text).Is(out var address, out _)
+                        && LexedRequest.Read(address).Is(out var lexed, out _)
+                            ? RequestParser.Parse(lexed).Fault?.Status ?? 200
+                            : 400;
+                    Assert.Contains(result, new[] { 200, 400, 501 });
+                },
+                iter: 20_000
+            );
 
     [Fact]
     public void A_skip_token_comes_back_as_it_was() =>
-        Gen.OneOf(Gen.Const(StoredValue.Null), Gen.Long.Select(StoredValue.From), Gen.Double.Select(StoredValue.From), Gen.String.Where(s => !s.Any(char.IsSurrogate)).Select(StoredValue.From))
-            .Array[1, 5].Sample(values => Assert.Equal(values, SkipToken.Read(new SkipToken("o", [.. values]).Write())!.Values));
+        Gen.OneOf(
+                Gen.Const(StoredValue.Null),
+                Gen.Long.Select(StoredValue.From),
+                Gen.Double.Select(StoredValue.From),
+                Gen.String.Where(s => !s.Any(char.IsSurrogate)).Select(StoredValue.From)
+            )
+            .Array[1, 5]
+            .Sample(values => Assert.Equal(values, SkipToken.Read(new SkipToken("o", [.. values]).Write())!.Values));
 }

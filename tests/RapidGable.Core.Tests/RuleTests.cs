@@ -11,49 +11,57 @@ public sealed class MariaDbRuleTests(MariaDbServer server) : RuleTests(Engine.Ma
 
 /// <summary>Rows and columns that rules leave to a caller, on every way to them.</summary>
 [Trait("Category", "Attack")]
-public abstract class RuleTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null) : EngineTests(engine, postgres, mariaDb)
+public abstract class RuleTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null)
+    : EngineTests(engine, postgres, mariaDb)
 {
-    protected override string Tables => """
-        CREATE TABLE technician (id INTEGER PRIMARY KEY, name VARCHAR(20) NOT NULL, region VARCHAR(10) NOT NULL, email VARCHAR(40));
-        CREATE TABLE visit (id INTEGER PRIMARY KEY, technician_id INTEGER REFERENCES technician (id), note VARCHAR(40), level INTEGER, stamp INTEGER NOT NULL);
-        CREATE TABLE report (id INTEGER PRIMARY KEY, visit_id INTEGER NOT NULL REFERENCES visit (id), text VARCHAR(40));
-        INSERT INTO technician VALUES (1, 'Ada', 'north', 'ada@x'), (2, 'Ben', 'south', 'ben@x'), (3, 'Cy', 'north', NULL);
-        INSERT INTO visit VALUES (1, 1, 'n1', 1, 1), (2, 2, 's1', 2, 2), (3, 3, 'n2', 3, 3), (4, NULL, 'none', 4, 4), (5, 2, 's2', 5, 5);
-        INSERT INTO report VALUES (1, 1, 'a'), (2, 2, 'b'), (3, 5, 'c');
-        """;
+    protected override string Tables =>
+        """
+            CREATE TABLE technician (id INTEGER PRIMARY KEY, name VARCHAR(20) NOT NULL, region VARCHAR(10) NOT NULL, email VARCHAR(40));
+            CREATE TABLE visit (id INTEGER PRIMARY KEY, technician_id INTEGER REFERENCES technician (id), note VARCHAR(40), level INTEGER, stamp INTEGER NOT NULL);
+            CREATE TABLE report (id INTEGER PRIMARY KEY, visit_id INTEGER NOT NULL REFERENCES visit (id), text VARCHAR(40));
+            INSERT INTO technician VALUES (1, 'Ada', 'north', 'ada@x'), (2, 'Ben', 'south', 'ben@x'), (3, 'Cy', 'north', NULL);
+            INSERT INTO visit VALUES (1, 1, 'n1', 1, 1), (2, 2, 's1', 2, 2), (3, 3, 'n2', 3, 3), (4, NULL, 'none', 4, 4), (5, 2, 's2', 5, 5);
+            INSERT INTO report VALUES (1, 1, 'a'), (2, 2, 'b'), (3, 5, 'c');
+            """;
 
-    protected override string Declaration => """
-        title: S
-        source: main
-        namespace: T
-        sets:
-          - from: technician
-            name: Technicians
-            rules:
-              - { who: office, may: read }
-              - { who: field, may: read, rows: region eq @region, mask: email }
-              - { who: public, may: read, hide: [email, region] }
-              - { who: suspended, deny: read, rows: id eq 1 }
-          - from: visit
-            name: Visits
-            version: stamp
-            changes: stamp
-            rules:
-              - { who: office, may: read }
-              - { who: field, may: read, rows: technician/region eq @region }
-              - { who: field, may: read, rows: level ge @level, mask: note }
-              - { who: public, may: read, rows: 'reports/any(r:contains(r/text,''c''))', hide: note }
-              - { who: suspended, deny: read, rows: technician_id eq 1 }
-          - from: report
-            name: Reports
-            rules: { read: [office, field] }
-            relations: { visit: { to: Visits, on: visit_id, back: reports } }
-        """;
+    protected override string Declaration =>
+        """
+            title: S
+            source: main
+            namespace: T
+            sets:
+              - from: technician
+                name: Technicians
+                rules:
+                  - { who: office, may: read }
+                  - { who: field, may: read, rows: region eq @region, mask: email }
+                  - { who: public, may: read, hide: [email, region] }
+                  - { who: suspended, deny: read, rows: id eq 1 }
+              - from: visit
+                name: Visits
+                version: stamp
+                changes: stamp
+                rules:
+                  - { who: office, may: read }
+                  - { who: field, may: read, rows: technician/region eq @region }
+                  - { who: field, may: read, rows: level ge @level, mask: note }
+                  - { who: public, may: read, rows: 'reports/any(r:contains(r/text,''c''))', hide: note }
+                  - { who: suspended, deny: read, rows: technician_id eq 1 }
+              - from: report
+                name: Reports
+                rules: { read: [office, field] }
+                relations: { visit: { to: Visits, on: visit_id, back: reports } }
+            """;
 
-    private static Caller Of(string roles, string attributes = "") => Caller.WithRoles(roles.Split('+')) with
-    {
-        Attributes = attributes.Split(',', StringSplitOptions.RemoveEmptyEntries).Select(a => a.Split('=')).GroupBy(a => a[0], a => a[1]).ToImmutableDictionary(g => g.Key, g => g.ToImmutableArray()),
-    };
+    private static Caller Of(string roles, string attributes = "") =>
+        Caller.WithRoles(roles.Split('+')) with
+        {
+            Attributes = attributes
+                .Split(',', StringSplitOptions.RemoveEmptyEntries)
+                .Select(a => a.Split('='))
+                .GroupBy(a => a[0], a => a[1])
+                .ToImmutableDictionary(g => g.Key, g => g.ToImmutableArray()),
+        };
 
     [Theory]
     [InlineData("office", "", "Visits?$select=id", "1,2,3,4,5")]
@@ -97,17 +105,44 @@ public abstract class RuleTests(Engine engine, PostgresServer? postgres = null, 
     public async Task Rows_are_those_of_the_rules(string roles, string attributes, string url, string expected)
     {
         var answer = await GetAsync(url, Of(roles, attributes));
-        var ids = answer.StartsWith('{') ? string.Join(',', System.Text.RegularExpressions.Regex.Matches(answer, @"'id':(\d+)").Select(m => m.Groups[1].Value)) : answer.Split(' ')[0];
+        var ids = answer.StartsWith('{')
+            ? string.Join(',', System.Text.RegularExpressions.Regex.Matches(answer, @"'id':(\d+)").Select(m => m.Groups[1].Value))
+            : answer.Split(' ')[0];
         Assert.True(expected == ids, answer);
     }
 
     [Theory]
-    [InlineData("field", "region=south,level=4", "Visits", "{'#Visits','value':[{'id':2,'technician_id':2,'note':'s1','level':2,'stamp':2},{'id':4,'technician_id':null,'note':null,'level':4,'stamp':4},{'id':5,'technician_id':2,'note':'s2','level':5,'stamp':5}]}")]
+    [InlineData(
+        "field",
+        "region=south,level=4",
+        "Visits",
+        "{'#Visits','value':[{'id':2,'technician_id':2,'note':'s1','level':2,'stamp':2},{'id':4,'technician_id':null,'note':null,'level':4,'stamp':4},{'id':5,'technician_id':2,'note':'s2','level':5,'stamp':5}]}"
+    )]
     [InlineData("public", "", "Technicians?$top=1", "{'#Technicians','value':[{'id':1,'name':'Ada'}]}")]
-    [InlineData("field", "region=north", "Technicians", "{'#Technicians','value':[{'id':1,'name':'Ada','region':'north','email':null},{'id':3,'name':'Cy','region':'north','email':null}]}")]
-    [InlineData("field", "region=north", "Reports?$expand=visit($select=id)&$select=id", "{'#Reports(id,visit(id))','value':[{'id':1,'visit':{'id':1}},{'id':2,'visit':null},{'id':3,'visit':null}]}")]
-    [InlineData("field", "region=north", "Technicians?$expand=Visits($select=id;$count=true)&$select=id", "{'#Technicians(id,Visits(id))','value':[{'id':1,'Visits@count':1,'Visits':[{'id':1}]},{'id':3,'Visits@count':1,'Visits':[{'id':3}]}]}")]
-    [InlineData("field", "region=north", "Visits?$apply=aggregate(level with sum as s,$count as n)", "{'#Visits(s,n)','value':[{'@id':null,'s@type':'#Decimal','s':4,'n@type':'#Decimal','n':2}]}")]
+    [InlineData(
+        "field",
+        "region=north",
+        "Technicians",
+        "{'#Technicians','value':[{'id':1,'name':'Ada','region':'north','email':null},{'id':3,'name':'Cy','region':'north','email':null}]}"
+    )]
+    [InlineData(
+        "field",
+        "region=north",
+        "Reports?$expand=visit($select=id)&$select=id",
+        "{'#Reports(id,visit(id))','value':[{'id':1,'visit':{'id':1}},{'id':2,'visit':null},{'id':3,'visit':null}]}"
+    )]
+    [InlineData(
+        "field",
+        "region=north",
+        "Technicians?$expand=Visits($select=id;$count=true)&$select=id",
+        "{'#Technicians(id,Visits(id))','value':[{'id':1,'Visits@count':1,'Visits':[{'id':1}]},{'id':3,'Visits@count':1,'Visits':[{'id':3}]}]}"
+    )]
+    [InlineData(
+        "field",
+        "region=north",
+        "Visits?$apply=aggregate(level with sum as s,$count as n)",
+        "{'#Visits(s,n)','value':[{'@id':null,'s@type':'#Decimal','s':4,'n@type':'#Decimal','n':2}]}"
+    )]
     public async Task Values_are_those_of_the_rules(string roles, string attributes, string url, string expected)
     {
         var answer = await GetAsync(url, Of(roles, attributes));

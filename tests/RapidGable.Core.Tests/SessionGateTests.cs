@@ -8,7 +8,8 @@ public sealed class SessionGateTests
 {
     private readonly ByteBudget _process = new(1_000);
 
-    private RequestAllowance Of(string who, bool isAnonymous = false, SessionSharing? sharing = null) => new(who, isAnonymous, _process, 600, sharing ?? SessionSharing.Standard);
+    private RequestAllowance Of(string who, bool isAnonymous = false, SessionSharing? sharing = null) =>
+        new(who, isAnonymous, _process, 600, sharing ?? SessionSharing.Standard);
 
     private static SessionGate Gate(int sessions) => new(sessions, TimeSpan.FromSeconds(30));
 
@@ -55,7 +56,10 @@ public sealed class SessionGateTests
         var held = new List<SessionPass>();
         for (var i = 0; i < 4; i++)
             held.Add(await gate.EnterAsync(Of("address " + i, isAnonymous: true), CancellationToken.None));
-        var crowd = Enumerable.Range(4, 6).Select(i => gate.EnterAsync(Of("address " + i, isAnonymous: true), CancellationToken.None).AsTask()).ToList();
+        var crowd = Enumerable
+            .Range(4, 6)
+            .Select(i => gate.EnterAsync(Of("address " + i, isAnonymous: true), CancellationToken.None).AsTask())
+            .ToList();
         var signedIn = gate.EnterAsync(Of("name ada"), CancellationToken.None).AsTask();
         held[0].Leave();
         await signedIn;
@@ -66,8 +70,14 @@ public sealed class SessionGateTests
     public async Task A_free_session_never_stays_while_somebody_waits()
     {
         var gate = Gate(2);
-        var (a, b) = (await gate.EnterAsync(Of("a"), CancellationToken.None), await gate.EnterAsync(Of("x", isAnonymous: true), CancellationToken.None));
-        var (moreA, moreX) = (gate.EnterAsync(Of("a"), CancellationToken.None).AsTask(), gate.EnterAsync(Of("x", isAnonymous: true), CancellationToken.None).AsTask());
+        var (a, b) = (
+            await gate.EnterAsync(Of("a"), CancellationToken.None),
+            await gate.EnterAsync(Of("x", isAnonymous: true), CancellationToken.None)
+        );
+        var (moreA, moreX) = (
+            gate.EnterAsync(Of("a"), CancellationToken.None).AsTask(),
+            gate.EnterAsync(Of("x", isAnonymous: true), CancellationToken.None).AsTask()
+        );
         b.Leave();
         var first = await Task.WhenAny(moreA, moreX);
         (await first).Leave();
@@ -82,8 +92,10 @@ public sealed class SessionGateTests
         var gate = Gate(1);
         var sharing = new SessionSharing(4, 2, true);
         var held = await gate.EnterAsync(Of("a", sharing: sharing), CancellationToken.None);
-        List<Task<SessionPass>> Wait(string who, int count) => [.. Enumerable.Range(0, count).Select(_ => gate.EnterAsync(Of(who, sharing: sharing), CancellationToken.None).AsTask())];
-        async Task IsFullAsync(Task waiting) => Assert.Equal(SourceFaultKind.QueueFull, (await Assert.ThrowsAsync<SourceException>(() => waiting)).Kind);
+        List<Task<SessionPass>> Wait(string who, int count) =>
+            [.. Enumerable.Range(0, count).Select(_ => gate.EnterAsync(Of(who, sharing: sharing), CancellationToken.None).AsTask())];
+        async Task IsFullAsync(Task waiting) =>
+            Assert.Equal(SourceFaultKind.QueueFull, (await Assert.ThrowsAsync<SourceException>(() => waiting)).Kind);
         var alone = Wait("a", 4);
         await IsFullAsync(Wait("a", 1)[0]);
         // Somebody else gets in, and the last one of who has too many goes.
@@ -109,7 +121,8 @@ public sealed class SessionGateTests
         var gate = Gate(1);
         var sharing = new SessionSharing(4, 4, true);
         var held = await gate.EnterAsync(Of("a", sharing: sharing), CancellationToken.None);
-        Task<SessionPass> Wait(string who, bool isAnonymous) => gate.EnterAsync(Of(who, isAnonymous, sharing), CancellationToken.None).AsTask();
+        Task<SessionPass> Wait(string who, bool isAnonymous) =>
+            gate.EnterAsync(Of(who, isAnonymous, sharing), CancellationToken.None).AsTask();
         var crowd = Enumerable.Range(0, 4).Select(i => Wait("address " + i, true)).ToList();
         await Assert.ThrowsAsync<SourceException>(() => Wait("address 4", true));
         var signedIn = Wait("name ada", false);
@@ -154,24 +167,26 @@ public sealed class SessionGateTests
         var random = new Random(5);
         var gate = Gate(3);
         var (now, most, served) = (0, 0, 0);
-        await Task.WhenAll(Enumerable.Range(0, 40).Select(async i =>
-        {
-            var who = Of("caller " + (i % 7), isAnonymous: i % 2 == 0);
-            for (var n = 0; n < 50 * Soak.Times; n++)
-            {
-                await Task.Yield();
-                var pass = await gate.EnterAsync(who, CancellationToken.None);
-                var held = Interlocked.Increment(ref now);
-                for (var seen = most; held > seen && Interlocked.CompareExchange(ref most, held, seen) != seen; seen = most)
+        await Task.WhenAll(
+            Enumerable
+                .Range(0, 40)
+                .Select(async i =>
                 {
-                }
-                if (random.Next(3) == 0)
-                    await Task.Yield();
-                Interlocked.Decrement(ref now);
-                Interlocked.Increment(ref served);
-                pass.Leave();
-            }
-        }));
+                    var who = Of("caller " + (i % 7), isAnonymous: i % 2 == 0);
+                    for (var n = 0; n < 50 * Soak.Times; n++)
+                    {
+                        await Task.Yield();
+                        var pass = await gate.EnterAsync(who, CancellationToken.None);
+                        var held = Interlocked.Increment(ref now);
+                        for (var seen = most; held > seen && Interlocked.CompareExchange(ref most, held, seen) != seen; seen = most) { }
+                        if (random.Next(3) == 0)
+                            await Task.Yield();
+                        Interlocked.Decrement(ref now);
+                        Interlocked.Increment(ref served);
+                        pass.Leave();
+                    }
+                })
+        );
         Assert.Equal((40 * 50 * Soak.Times, 0), (served, now));
         Assert.InRange(most, 1, 3);
         Assert.Equal(3, (await TakeAsync(gate, Of("last"), 3)).Count);

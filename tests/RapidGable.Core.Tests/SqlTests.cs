@@ -36,45 +36,61 @@ public class SqlTests(NetworkFixture network) : IClassFixture<NetworkFixture>
     public void A_condition_becomes_sql(string filter, string expected) => Assert.Equal(expected, Where(filter.Replace("%", "%25")));
 
     [Fact] // X-04, X-08: the key ends every order, and one row more is fetched
-    public void A_page_is_ordered_to_the_last_tie() => Assert.Equal("""
-        SELECT t0."name", t0."id", t0."closed_on"
-        FROM "station" AS t0
-        ORDER BY t0."closed_on" DESC, t0."id"
-        LIMIT ?1
-        """, Compile("Stations?$select=name&$orderby=closed_on desc").Main.Text);
+    public void A_page_is_ordered_to_the_last_tie() =>
+        Assert.Equal(
+            """
+            SELECT t0."name", t0."id", t0."closed_on"
+            FROM "station" AS t0
+            ORDER BY t0."closed_on" DESC, t0."id"
+            LIMIT ?1
+            """,
+            Compile("Stations?$select=name&$orderby=closed_on desc").Main.Text
+        );
 
     [Fact]
     public void A_path_is_joined_backwards_and_a_missing_parent_is_told_apart()
     {
         var query = Compile("Catchments(3)/Stations(7)/Sensors/$count");
-        Assert.Equal("""
+        Assert.Equal(
+            """
             SELECT COUNT(*)
             FROM "sensor" AS t0
             JOIN "station" AS t1 ON t1."id" = t0."station_id"
             JOIN "catchment" AS t2 ON t2."id" = t1."catchment_id"
             WHERE t1."id" = ?1
               AND t2."id" = ?2
-            """, query.Main.Text);
-        Assert.Equal("SELECT COUNT(*)\nFROM \"station\" AS t0\nJOIN \"catchment\" AS t1 ON t1.\"id\" = t0.\"catchment_id\"\nWHERE t0.\"id\" = ?1\n  AND t1.\"id\" = ?2", query.Probe!.Text);
+            """,
+            query.Main.Text
+        );
+        Assert.Equal(
+            "SELECT COUNT(*)\nFROM \"station\" AS t0\nJOIN \"catchment\" AS t1 ON t1.\"id\" = t0.\"catchment_id\"\nWHERE "
+                + "t0.\"id\" = ?1\n  AND t1.\"id\" = ?2",
+            query.Probe!.Text
+        );
     }
 
     [Fact]
-    public void A_path_in_an_expression_is_joined_once() => Assert.Equal("""
-        SELECT t0."id"
-        FROM "station" AS t0
-        LEFT JOIN "catchment" AS t1 ON t1."id" = t0."catchment_id"
-        LEFT JOIN "catchment" AS t2 ON t2."id" = t1."parent_id"
-        WHERE ((t1."area_km2" > ?1) AND (t2."name" = ?2))
-        ORDER BY t0."id"
-        LIMIT ?3
-        """, Compile("Stations?$select=id&$filter=catchment/area_km2 gt 500 and catchment/parent/name eq 'x'").Main.Text);
+    public void A_path_in_an_expression_is_joined_once() =>
+        Assert.Equal(
+            """
+            SELECT t0."id"
+            FROM "station" AS t0
+            LEFT JOIN "catchment" AS t1 ON t1."id" = t0."catchment_id"
+            LEFT JOIN "catchment" AS t2 ON t2."id" = t1."parent_id"
+            WHERE ((t1."area_km2" > ?1) AND (t2."name" = ?2))
+            ORDER BY t0."id"
+            LIMIT ?3
+            """,
+            Compile("Stations?$select=id&$filter=catchment/area_km2 gt 500 and catchment/parent/name eq 'x'").Main.Text
+        );
 
     [Fact] // X-24: one statement for each expanded collection, whatever the number of rows
     public void An_expanded_collection_is_one_statement()
     {
         var query = Compile("Stations?$expand=Sensors,catchment&$select=id");
         Assert.Contains("LEFT JOIN \"catchment\"", query.Main.Text);
-        Assert.Equal("""
+        Assert.Equal(
+            """
             WITH p1 AS (SELECT ROW_NUMBER() OVER (ORDER BY o0) AS n, k0 FROM (
             SELECT t0."id" AS k0, t0."id" AS o0
             FROM "station" AS t0
@@ -86,7 +102,9 @@ public class SqlTests(NetworkFixture network) : IClassFixture<NetworkFixture>
             FROM p1 AS p
             JOIN "sensor" AS c ON c.rowid IN (SELECT x.rowid FROM "sensor" AS x WHERE x."station_id" = p.k0 ORDER BY x."station_id", x."sensor_no" LIMIT ?2)
             ORDER BY p.n, c."station_id", c."sensor_no"
-            """, Assert.Single(query.Children).Text);
+            """,
+            Assert.Single(query.Children).Text
+        );
     }
 
     [Theory] // X-05, X-06: the position in each order, with nulls
@@ -95,14 +113,27 @@ public class SqlTests(NetworkFixture network) : IClassFixture<NetworkFixture>
     [InlineData("$orderby=code desc,id desc", "'a',5", "(t0.\"code\", t0.\"id\") < (?1, ?2)")]
     [InlineData("$orderby=code desc", "'a',5", "t0.\"code\" <= ?1 AND ((t0.\"code\" < ?1) OR (t0.\"code\" = ?1 AND t0.\"id\" > ?2))")]
     [InlineData("$orderby=closed_on", "null,5", "((t0.\"closed_on\" IS NOT NULL) OR (t0.\"closed_on\" IS NULL AND t0.\"id\" > ?1))")]
-    [InlineData("$orderby=closed_on desc", "'a',5", "(((t0.\"closed_on\" < ?1 OR t0.\"closed_on\" IS NULL)) OR (t0.\"closed_on\" = ?1 AND t0.\"id\" > ?2))")]
+    [InlineData(
+        "$orderby=closed_on desc",
+        "'a',5",
+        "(((t0.\"closed_on\" < ?1 OR t0.\"closed_on\" IS NULL)) OR (t0.\"closed_on\" = ?1 AND t0.\"id\" > ?2))"
+    )]
     [InlineData("$orderby=closed_on desc", "null,5", "((t0.\"closed_on\" IS NULL AND t0.\"id\" > ?1))")]
     public void A_position_becomes_a_condition(string order, string values, string expected)
     {
-        var stored = values.Split(',').Select(v => v == "null" ? Model.StoredValue.Null : v[0] == '\'' ? Model.StoredValue.From(v.Trim('\'')) : Model.StoredValue.From(long.Parse(v)));
+        var stored = values
+            .Split(',')
+            .Select(v =>
+                v == "null" ? Model.StoredValue.Null
+                : v[0] == '\'' ? Model.StoredValue.From(v.Trim('\''))
+                : Model.StoredValue.From(long.Parse(v))
+            );
         var token = new Requests.SkipToken("x", [.. stored]).Write();
         var text = Compile($"Stations?{order}&$skiptoken={token}").Main.Text.ReplaceLineEndings(" ").Replace("   AND", " AND");
-        Assert.Equal(expected, text[(text.IndexOf("WHERE ", StringComparison.Ordinal) + 6)..text.IndexOf(" ORDER BY", StringComparison.Ordinal)]);
+        Assert.Equal(
+            expected,
+            text[(text.IndexOf("WHERE ", StringComparison.Ordinal) + 6)..text.IndexOf(" ORDER BY", StringComparison.Ordinal)]
+        );
     }
 
     [Theory] // X-23: nothing that a caller writes becomes text of a statement

@@ -10,27 +10,38 @@ public class SqliteTests
     private static readonly Gen<DateTime> Instants = Gen.Long[0, 3_155_378_975_999_999_999].Select(t => new DateTime(t, DateTimeKind.Utc));
 
     [Fact]
-    public void An_instant_comes_back_from_the_usual_form() => Instants.Sample(instant =>
-    {
-        Assert.True(SqliteText.TryInstant(Encoding.UTF8.GetBytes(SqliteText.Instant(instant, SqliteText.UsualInstantForm)), out var read));
-        Assert.Equal(instant, read);
-    });
+    public void An_instant_comes_back_from_the_usual_form() =>
+        Instants.Sample(instant =>
+        {
+            Assert.True(
+                SqliteText.TryInstant(Encoding.UTF8.GetBytes(SqliteText.Instant(instant, SqliteText.UsualInstantForm)), out var read)
+            );
+            Assert.Equal(instant, read);
+        });
 
     [Theory] // what is cut to a coarser form still sorts where it belongs
     [InlineData("T3Z")]
     [InlineData(" 0")]
     [InlineData("T0Z")]
     [InlineData(" 6")]
-    public void Text_of_a_form_sorts_as_time(string form) => Gen.Select(Instants, Gen.Long[-20_000_000, 20_000_000]).Sample((at, distance) =>
-    {
-        var digits = SqliteText.FractionDigits(form);
-        var unit = (long)Math.Pow(10, 7 - digits);
-        var stored = new DateTime(at.Ticks / unit * unit, DateTimeKind.Utc);
-        if (stored.Ticks + distance < 0 || stored.Ticks + distance > DateTime.MaxValue.Ticks)
-            return;
-        var literal = stored.AddTicks(distance);
-        Assert.Equal(Math.Sign(stored.CompareTo(literal)), Math.Sign(string.CompareOrdinal(SqliteText.Instant(stored, form), SqliteText.Instant(literal, form))));
-    }, iter: 5_000);
+    public void Text_of_a_form_sorts_as_time(string form) =>
+        Gen.Select(Instants, Gen.Long[-20_000_000, 20_000_000])
+            .Sample(
+                (at, distance) =>
+                {
+                    var digits = SqliteText.FractionDigits(form);
+                    var unit = (long)Math.Pow(10, 7 - digits);
+                    var stored = new DateTime(at.Ticks / unit * unit, DateTimeKind.Utc);
+                    if (stored.Ticks + distance < 0 || stored.Ticks + distance > DateTime.MaxValue.Ticks)
+                        return;
+                    var literal = stored.AddTicks(distance);
+                    Assert.Equal(
+                        Math.Sign(stored.CompareTo(literal)),
+                        Math.Sign(string.CompareOrdinal(SqliteText.Instant(stored, form), SqliteText.Instant(literal, form)))
+                    );
+                },
+                iter: 5_000
+            );
 
     [Theory]
     [InlineData("2024-02-30T00:00:00Z")]
@@ -54,7 +65,10 @@ public class SqliteTests
     [Fact] // a program was killed in the middle of a change: what it left is undone, though it is only read here
     public async Task A_change_that_was_left_in_the_middle_is_undone()
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE big (id INTEGER PRIMARY KEY, text TEXT NOT NULL)").WithService("  - { from: big, name: Bigs }\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase("CREATE TABLE big (id INTEGER PRIMARY KEY, text TEXT NOT NULL)")
+            .WithService("  - { from: big, name: Bigs }\n");
         var file = Path.Combine(folder.Folder, "data.db");
         using (var connection = new Microsoft.Data.Sqlite.SqliteConnection($"Data Source={file};Pooling=False"))
         {
@@ -65,7 +79,10 @@ public class SqliteTests
                 command.CommandText = sql;
                 command.ExecuteNonQuery();
             }
-            Run("WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 2000) INSERT INTO big SELECT i, 'before' || hex(zeroblob(200)) FROM n");
+            Run(
+                "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 2000) INSERT INTO big SELECT i, "
+                    + "'before' || hex(zeroblob(200)) FROM n"
+            );
             // With so small a cache the change reaches the file before it is final.
             Run("PRAGMA cache_size = 5");
             Run("BEGIN");
@@ -80,9 +97,18 @@ public class SqliteTests
 
         await using var workspace = await folder.LoadAsync();
         Assert.Empty(workspace.Diagnostics.Items);
-        await using var source = new SqliteEngine().Open("main", folder.Folder, new Dictionary<string, string> { ["file"] = "data.db" }, [])!;
+        await using var source = new SqliteEngine().Open(
+            "main",
+            folder.Folder,
+            new Dictionary<string, string> { ["file"] = "data.db" },
+            []
+        )!;
         await using var session = await source.OpenSessionAsync(SessionKind.Plain, CancellationToken.None);
-        await using var rows = await session.QueryAsync("SELECT count(*) FROM big WHERE text LIKE 'before%'", default, CancellationToken.None);
+        await using var rows = await session.QueryAsync(
+            "SELECT count(*) FROM big WHERE text LIKE 'before%'",
+            default,
+            CancellationToken.None
+        );
         Assert.True(await rows.ReadAsync(CancellationToken.None));
         Assert.Equal(2000, rows.GetInt64(0));
         Assert.False(File.Exists(file + "-journal"));
@@ -109,20 +135,35 @@ public class SqliteTests
     {
         using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY)");
         var faults = new List<SettingFault>();
-        await using var source = EngineRegistry.Find("sqlite")!.Open("main", folder.Folder, new Dictionary<string, string> { ["file"] = "data.db", ["statement-seconds"] = "1" }, faults)!;
+        await using var source = EngineRegistry
+            .Find("sqlite")!
+            .Open("main", folder.Folder, new Dictionary<string, string> { ["file"] = "data.db", ["statement-seconds"] = "1" }, faults)!;
         await using var session = await source.OpenSessionAsync(SessionKind.Plain, CancellationToken.None);
-        await using var cursor = await session.QueryAsync("WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT COUNT(*) FROM n", default, CancellationToken.None);
-        Assert.Equal(SourceFaultKind.TooSlow, (await Assert.ThrowsAsync<SourceException>(async () => await cursor.ReadAsync(CancellationToken.None))).Kind);
+        await using var cursor = await session.QueryAsync(
+            "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT COUNT(*) FROM n",
+            default,
+            CancellationToken.None
+        );
+        Assert.Equal(
+            SourceFaultKind.TooSlow,
+            (await Assert.ThrowsAsync<SourceException>(async () => await cursor.ReadAsync(CancellationToken.None))).Kind
+        );
     }
 
     [Fact]
     public async Task A_statement_ends_when_the_caller_goes()
     {
         using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY)");
-        await using var source = EngineRegistry.Find("sqlite")!.Open("main", folder.Folder, new Dictionary<string, string> { ["file"] = "data.db" }, [])!;
+        await using var source = EngineRegistry
+            .Find("sqlite")!
+            .Open("main", folder.Folder, new Dictionary<string, string> { ["file"] = "data.db" }, [])!;
         using var cancellation = new CancellationTokenSource();
         await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation.Token);
-        await using var cursor = await session.QueryAsync("WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT COUNT(*) FROM n", default, cancellation.Token);
+        await using var cursor = await session.QueryAsync(
+            "WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n) SELECT COUNT(*) FROM n",
+            default,
+            cancellation.Token
+        );
         var reading = Task.Run(async () => await cursor.ReadAsync(cancellation.Token));
         cancellation.Cancel();
         await Assert.ThrowsAnyAsync<OperationCanceledException>(() => reading);
@@ -132,7 +173,9 @@ public class SqliteTests
     public async Task Nothing_can_be_written()
     {
         using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY)");
-        await using var source = EngineRegistry.Find("sqlite")!.Open("main", folder.Folder, new Dictionary<string, string> { ["file"] = "data.db" }, [])!;
+        await using var source = EngineRegistry
+            .Find("sqlite")!
+            .Open("main", folder.Folder, new Dictionary<string, string> { ["file"] = "data.db" }, [])!;
         await using var session = await source.OpenSessionAsync(SessionKind.Plain, CancellationToken.None);
         await Assert.ThrowsAsync<SourceException>(async () =>
         {

@@ -32,7 +32,14 @@ public class StatementCountTests(NetworkFixture network) : IClassFixture<Network
         {
             using var output = new PayloadOutput((_, _) => default);
             if (prepared.Request.Path.Kind != ResourceKind.Count)
-                await ODataJsonWriter.For(prepared, new PayloadFormat(ODataVersion.V40, MetadataLevel.Minimal, false)).WriteAsync(run, new LinkBuilder("http://x/", RequestAddress.Read("Stations", "").Value!), output, CancellationToken.None);
+                await ODataJsonWriter
+                    .For(prepared, new PayloadFormat(ODataVersion.V40, MetadataLevel.Minimal, false))
+                    .WriteAsync(
+                        run,
+                        new LinkBuilder("http://x/", RequestAddress.Read("Stations", "").Value!),
+                        output,
+                        CancellationToken.None
+                    );
         }
         Assert.Equal(expected, source.Statements);
         Assert.Equal(0, source.OpenSessions);
@@ -46,16 +53,23 @@ public class StatementCountTests(NetworkFixture network) : IClassFixture<Network
     [InlineData("Samples(ed690b96-d0b7-45f9-86a2-c28097766975)/station", 1, 1)]
     public async Task Statements_over_two_sources_are_counted(string url, int lab, int stations)
     {
-        using var folder = new TestWorkspace().WithSource().WithNetwork(100).WithLab().Write("services/s.yaml", """
-            title: S
-            source: lab
-            rules: { read: anyone }
-            page: 300
-            sets:
-              - { from: sample, name: Samples, relations: { station: { to: Stations, on: { station_code: code }, back: samples } } }
-              - { from: result, name: Results }
-              - { from: station, source: main, name: Stations, hide: [photo] }
-            """);
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithNetwork(100)
+            .WithLab()
+            .Write(
+                "services/s.yaml",
+                """
+                title: S
+                source: lab
+                rules: { read: anyone }
+                page: 300
+                sets:
+                  - { from: sample, name: Samples, relations: { station: { to: Stations, on: { station_code: code }, back: samples } } }
+                  - { from: result, name: Results }
+                  - { from: station, source: main, name: Stations, hide: [photo] }
+                """
+            );
         await using var workspace = await folder.LoadAsync();
         var sources = workspace.Sources.ToDictionary(s => s.Key, s => new CountingSource(s.Value));
         var service = new PublishedService(workspace.Services[0].Model, sources.ToDictionary(s => s.Key, s => (ISource)s.Value), "r");
@@ -65,7 +79,9 @@ public class StatementCountTests(NetworkFixture network) : IClassFixture<Network
         await using (var run = (await QueryRun.StartAsync(prepared, values, CancellationToken.None)).Value!)
         {
             using var output = new PayloadOutput((_, _) => default);
-            await ODataJsonWriter.For(prepared, new PayloadFormat(ODataVersion.V40, MetadataLevel.Minimal, false)).WriteAsync(run, new LinkBuilder("http://x/", RequestAddress.Read("Samples", "").Value!), output, CancellationToken.None);
+            await ODataJsonWriter
+                .For(prepared, new PayloadFormat(ODataVersion.V40, MetadataLevel.Minimal, false))
+                .WriteAsync(run, new LinkBuilder("http://x/", RequestAddress.Read("Samples", "").Value!), output, CancellationToken.None);
         }
         Assert.Equal((lab, stations), (sources["lab"].Statements, sources["main"].Statements));
         Assert.All(sources.Values, s => Assert.Equal(0, s.OpenSessions));
@@ -86,11 +102,18 @@ public class StatementCountTests(NetworkFixture network) : IClassFixture<Network
 
         public Task<SourceCatalog> ReadCatalogAsync(CancellationToken cancellation) => inner.ReadCatalogAsync(cancellation);
 
-        public Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation) => inner.DescribeAsync(item, cancellation);
+        public Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation) =>
+            inner.DescribeAsync(item, cancellation);
 
-        public Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation) => inner.DescribeQueryAsync(name, select, cancellation);
+        public Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation) =>
+            inner.DescribeQueryAsync(name, select, cancellation);
 
-        public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, RequestAllowance request, CancellationToken cancellation)
+        public async ValueTask<ISourceSession> OpenSessionAsync(
+            SessionKind kind,
+            IReadOnlyList<(string Setting, string Value)> settings,
+            RequestAllowance request,
+            CancellationToken cancellation
+        )
         {
             OpenSessions++;
             return new Session(this, await inner.OpenSessionAsync(kind, cancellation));
@@ -106,7 +129,8 @@ public class StatementCountTests(NetworkFixture network) : IClassFixture<Network
                 return inner.QueryAsync(sql, parameters, cancellation);
             }
 
-            public ValueTask<long> ExecuteAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation) => inner.ExecuteAsync(sql, parameters, cancellation);
+            public ValueTask<long> ExecuteAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation) =>
+                inner.ExecuteAsync(sql, parameters, cancellation);
 
             public ValueTask SerializeAsync(string subject, CancellationToken cancellation) => inner.SerializeAsync(subject, cancellation);
 

@@ -4,18 +4,20 @@ namespace RapidGable.Core.Tests;
 public abstract class StoredPartTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null)
     : EngineTests(engine, postgres, mariaDb)
 {
-    protected override string Tables => """
-        CREATE TABLE note (id INTEGER NOT NULL PRIMARY KEY, day VARCHAR(20) NOT NULL);
-        INSERT INTO note VALUES (1, '20240501'), (2, '007'), (3, 'yyyyMMdd'), (4, '202405011'), (5, '');
-        """;
+    protected override string Tables =>
+        """
+            CREATE TABLE note (id INTEGER NOT NULL PRIMARY KEY, day VARCHAR(20) NOT NULL);
+            INSERT INTO note VALUES (1, '20240501'), (2, '007'), (3, 'yyyyMMdd'), (4, '202405011'), (5, '');
+            """;
 
-    protected override string Declaration => """
-        title: S
-        source: main
-        rules: { read: anyone }
-        sets:
-          - { from: note, name: Notes, columns: { day: { type: date, format: yyyyMMdd } } }
-        """;
+    protected override string Declaration =>
+        """
+            title: S
+            source: main
+            rules: { read: anyone }
+            sets:
+              - { from: note, name: Notes, columns: { day: { type: date, format: yyyyMMdd } } }
+            """;
 
     [Theory]
     [InlineData("year(day) eq 2024", "1")]
@@ -29,6 +31,10 @@ public abstract class StoredPartTests(Engine engine, PostgresServer? postgres = 
 
 public sealed class SqliteStoredPartTests() : StoredPartTests(Engine.Sqlite);
 
-public sealed class PostgresStoredPartTests(PostgresServer server) : StoredPartTests(Engine.PostgreSql, server), IClassFixture<PostgresServer>;
+public sealed class PostgresStoredPartTests(PostgresServer server)
+    : StoredPartTests(Engine.PostgreSql, server),
+        IClassFixture<PostgresServer>;
 
-public sealed class MariaDbStoredPartTests(MariaDbServer server) : StoredPartTests(Engine.MariaDb, mariaDb: server), IClassFixture<MariaDbServer>;
+public sealed class MariaDbStoredPartTests(MariaDbServer server)
+    : StoredPartTests(Engine.MariaDb, mariaDb: server),
+        IClassFixture<MariaDbServer>;

@@ -8,17 +8,21 @@ namespace RapidGable.Core.Tests;
 /// <summary>Expressions as text, both ways: prefix form for comparing, URL form for parsing.</summary>
 internal static partial class SyntaxText
 {
-    public static string Print(ExpressionSyntax expression, IReadOnlyList<Literal> literals) => expression switch
-    {
-        LiteralSyntax literal => literals[literal.Slot].Value is string text ? $"'{text}'" : Convert.ToString(literals[literal.Slot].Value, CultureInfo.InvariantCulture)!,
-        NullSyntax => "null",
-        PathSyntax path => string.Join('/', path.Names.Select(n => n.Text)),
-        UnarySyntax unary => $"({(unary.Operator == UnaryOperator.Not ? "not" : "neg")} {Print(unary.Operand, literals)})",
-        BinarySyntax binary => $"({binary.Operator.ToString().ToLowerInvariant()} {Print(binary.Left, literals)} {Print(binary.Right, literals)})",
-        InSyntax isIn => $"(in {string.Join(' ', isIn.Members.Prepend(isIn.Operand).Select(m => Print(m, literals)))})",
-        CallSyntax call => $"({call.Name} {string.Join(' ', call.Arguments.Select(a => Print(a, literals)))})",
-        _ => throw new InvalidOperationException(),
-    };
+    public static string Print(ExpressionSyntax expression, IReadOnlyList<Literal> literals) =>
+        expression switch
+        {
+            LiteralSyntax literal => literals[literal.Slot].Value is string text
+                ? $"'{text}'"
+                : Convert.ToString(literals[literal.Slot].Value, CultureInfo.InvariantCulture)!,
+            NullSyntax => "null",
+            PathSyntax path => string.Join('/', path.Names.Select(n => n.Text)),
+            UnarySyntax unary => $"({(unary.Operator == UnaryOperator.Not ? "not" : "neg")} {Print(unary.Operand, literals)})",
+            BinarySyntax binary =>
+                $"({binary.Operator.ToString().ToLowerInvariant()} {Print(binary.Left, literals)} {Print(binary.Right, literals)})",
+            InSyntax isIn => $"(in {string.Join(' ', isIn.Members.Prepend(isIn.Operand).Select(m => Print(m, literals)))})",
+            CallSyntax call => $"({call.Name} {string.Join(' ', call.Arguments.Select(a => Print(a, literals)))})",
+            _ => throw new InvalidOperationException(),
+        };
 
     /// <summary>Prefix form -> a URL expression with a parenthesis around everything.</summary>
     public static string ToUrl(string tree)
@@ -48,12 +52,37 @@ internal static partial class SyntaxText
     }
 
     /// <summary>Random expressions as a caller would write them, with as few parentheses as may be.</summary>
-    public static Gen<string> Random { get; } = Gen.Recursive<string>((depth, inner) => depth > 4
-        ? Leaf
-        : Gen.Frequency((2, Leaf), (4, Gen.Select(inner, Gen.OneOf(Array.ConvertAll(new[] { "or", "and", "eq", "ne", "gt", "le", "add", "sub", "mul", "div", "mod", "divby" }, Gen.Const)), inner, (a, op, b) => $"{a} {op} {b}")),
-            (1, inner.Select(a => $"not ({a})")), (1, inner.Select(a => $"({a})")), (1, inner.Select(a => $"contains({a},'x')")), (1, Leaf.Select(a => $"{a} in (1,'two',null)")), (1, inner.Select(a => $"-({a})"))));
+    public static Gen<string> Random { get; } =
+        Gen.Recursive<string>(
+            (depth, inner) =>
+                depth > 4
+                    ? Leaf
+                    : Gen.Frequency(
+                        (2, Leaf),
+                        (
+                            4,
+                            Gen.Select(
+                                inner,
+                                Gen.OneOf(
+                                    Array.ConvertAll(
+                                        new[] { "or", "and", "eq", "ne", "gt", "le", "add", "sub", "mul", "div", "mod", "divby" },
+                                        Gen.Const
+                                    )
+                                ),
+                                inner,
+                                (a, op, b) => $"{a} {op} {b}"
+                            )
+                        ),
+                        (1, inner.Select(a => $"not ({a})")),
+                        (1, inner.Select(a => $"({a})")),
+                        (1, inner.Select(a => $"contains({a},'x')")),
+                        (1, Leaf.Select(a => $"{a} in (1,'two',null)")),
+                        (1, inner.Select(a => $"-({a})"))
+                    )
+        );
 
-    private static Gen<string> Leaf => Gen.OneOf(Array.ConvertAll(new[] { "a", "b/c", "1", "-2.5", "'its'", "true", "null", "d/e/f" }, Gen.Const));
+    private static Gen<string> Leaf =>
+        Gen.OneOf(Array.ConvertAll(new[] { "a", "b/c", "1", "-2.5", "'its'", "true", "null", "d/e/f" }, Gen.Const));
 
     [GeneratedRegex(@"\(|\)|'[^']*'|[^\s()]+")]
     private static partial Regex Tokens();

@@ -24,7 +24,8 @@ internal sealed class TestWorkspace : IDisposable
     }
 
     /// <summary>Writes the two files that every workspace has; the database is <c>data.db</c>.</summary>
-    public TestWorkspace WithSource() => Write("workspace.yaml", "title: Test\n").Write("sources/main.yaml", "engine: sqlite\nfile: data.db\n");
+    public TestWorkspace WithSource() =>
+        Write("workspace.yaml", "title: Test\n").Write("sources/main.yaml", "engine: sqlite\nfile: data.db\n");
 
     public TestWorkspace WithDatabase(string sql)
     {
@@ -53,7 +54,8 @@ internal sealed class TestWorkspace : IDisposable
 
     public Task<LoadedWorkspace> LoadAsync() => WorkspaceLoader.LoadAsync(Folder, _ => null, CancellationToken.None);
 
-    public (WorkspaceDeclaration Workspace, Diagnostics Diagnostics) Read() => WorkspaceReader.Read(Folder, name => name == "KNOWN" ? "data.db" : null);
+    public (WorkspaceDeclaration Workspace, Diagnostics Diagnostics) Read() =>
+        WorkspaceReader.Read(Folder, name => name == "KNOWN" ? "data.db" : null);
 
     public void Dispose() => Directory.Delete(Folder, recursive: true);
 }
@@ -98,12 +100,15 @@ public sealed class NetworkFixture : IAsyncLifetime
     }
 
     /// <summary>Prepares a request given as <c>path?query</c>, not encoded.</summary>
-    public Result<PreparedRequest> Prepare(string url) => Lex(url).Is(out var lexed, out var fault) ? Service.Prepare(lexed, Caller.Anonymous) : fault;
+    public Result<PreparedRequest> Prepare(string url) =>
+        Lex(url).Is(out var lexed, out var fault) ? Service.Prepare(lexed, Caller.Anonymous) : fault;
 
     public static Result<LexedRequest> Lex(string url)
     {
         var parts = url.Split('?', 2);
-        return RequestAddress.Read(parts[0], parts.Length > 1 ? parts[1].Replace(" ", "%20") : "").Is(out var address, out var fault) ? LexedRequest.Read(address) : fault;
+        return RequestAddress.Read(parts[0], parts.Length > 1 ? parts[1].Replace(" ", "%20") : "").Is(out var address, out var fault)
+            ? LexedRequest.Read(address)
+            : fault;
     }
 
     /// <summary>The first column of each row of an answer, as text.</summary>
@@ -112,7 +117,9 @@ public sealed class NetworkFixture : IAsyncLifetime
         var lexed = Lex(url).Value!;
         var prepared = Service.Prepare(lexed, Caller.Anonymous);
         Assert.True(prepared.Fault is null, prepared.Fault?.Message);
-        var values = QueryValues.Make(prepared.Value!.Request, lexed, maxPageSize, new DateTime(2024, 5, 1, 0, 0, 0, DateTimeKind.Utc)).Value!;
+        var values = QueryValues
+            .Make(prepared.Value!.Request, lexed, maxPageSize, new DateTime(2024, 5, 1, 0, 0, 0, DateTimeKind.Utc))
+            .Value!;
         await using var run = (await QueryRun.StartAsync(prepared.Value, values, CancellationToken.None)).Value!;
         var rows = new List<string>();
         for (var more = run.HasRow; more && rows.Count < values.PageRows; more = await run.Rows.ReadAsync(CancellationToken.None))

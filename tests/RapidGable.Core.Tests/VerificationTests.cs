@@ -43,8 +43,16 @@ public class VerificationTests(NetworkFixture network) : IClassFixture<NetworkFi
     [InlineData("Name=\"Price\"", "Name=\"Unit price\"", "not a simple identifier")]
     [InlineData("Name=\"Price\"", "Name=\"1Price\"", "not a simple identifier")]
     [InlineData("<Property Name=\"Price\"", "<Property Name=\"Name\"", "stands 2 times")]
-    [InlineData("Name=\"ID\" Type=\"Edm.Int32\" Nullable=\"false\"/><Property Name=\"Price\"", "Name=\"ID\" Type=\"Edm.Int32\"/><Property Name=\"Price\"", "is nullable")]
-    [InlineData("Name=\"ID\" Type=\"Edm.Int32\" Nullable=\"false\"/><Property Name=\"Price\"", "Name=\"ID\" Type=\"Edm.Double\" Nullable=\"false\"/><Property Name=\"Price\"", "which a key cannot be")]
+    [InlineData(
+        "Name=\"ID\" Type=\"Edm.Int32\" Nullable=\"false\"/><Property Name=\"Price\"",
+        "Name=\"ID\" Type=\"Edm.Int32\"/><Property Name=\"Price\"",
+        "is nullable"
+    )]
+    [InlineData(
+        "Name=\"ID\" Type=\"Edm.Int32\" Nullable=\"false\"/><Property Name=\"Price\"",
+        "Name=\"ID\" Type=\"Edm.Double\" Nullable=\"false\"/><Property Name=\"Price\"",
+        "which a key cannot be"
+    )]
     [InlineData("<PropertyRef Name=\"ID\"/></Key>\n", "<PropertyRef Name=\"Id\"/></Key>\n", "not a property")]
     [InlineData("<Key><PropertyRef Name=\"ID\"/></Key>\n", "", "has no key")]
     [InlineData("Type=\"Edm.Decimal\" Precision=\"8\" Scale=\"2\"", "Type=\"Edm.DateTime\"", "does not exist")]
@@ -70,13 +78,19 @@ public class VerificationTests(NetworkFixture network) : IClassFixture<NetworkFi
     [InlineData("<EntitySet Name=\"Categories\"", "<EntitySet Name=\"Products\"", "stands 2 times")]
     [InlineData("<Member Name=\"Red\"/>", "<Member Name=\"Red\" Value=\"1\"/>", "to some members")]
     [InlineData("<EnumType Name=\"Color\">", "<EnumType Name=\"Color\" IsFlags=\"true\">", "need values")]
-    [InlineData("<EntityContainer Name=\"Container\">", "<EntityContainer Name=\"Other\"/><EntityContainer Name=\"Container\">", "2 entity containers")]
+    [InlineData(
+        "<EntityContainer Name=\"Container\">",
+        "<EntityContainer Name=\"Other\"/><EntityContainer Name=\"Container\">",
+        "2 entity containers"
+    )]
     [InlineData("Type=\"Shop.Category\" Partner", "Type=\"Shop.Category\" Nullable=\"false\" Partner", "never null")]
     public void A_breach_is_found(string right, string wrong, string message)
     {
         Assert.Contains(right, Valid);
         var index = Valid.IndexOf(right, StringComparison.Ordinal);
-        Assert.Contains(Faults(Valid[..index] + wrong + Valid[(index + right.Length)..]), f => f.Contains(message, StringComparison.Ordinal));
+        Assert.Contains(Faults(Valid[..index] + wrong + Valid[(index + right.Length)..]), f =>
+            f.Contains(message, StringComparison.Ordinal)
+        );
     }
 
     [Theory] // C-01, X-15: what we publish is valid in both versions
@@ -141,12 +155,23 @@ public class VerificationTests(NetworkFixture network) : IClassFixture<NetworkFi
     [Fact]
     public void A_report_for_build_servers_counts_and_quotes()
     {
-        var report = new VerificationReport([new ServiceReport("s", "http://x/", [
-            new CheckResult("paging", "Stations", CheckOutcome.Passed, "ok", 5),
-            new CheckResult("count", "Stations", CheckOutcome.Failed, "It says 'a\u0001<b'", 1, "http://x/Stations/$count"),
-            new CheckResult("count", "Sensors", CheckOutcome.Skipped, "why", 0)], TimeSpan.FromSeconds(1.5))]);
+        var report = new VerificationReport([
+            new ServiceReport(
+                "s",
+                "http://x/",
+                [
+                    new CheckResult("paging", "Stations", CheckOutcome.Passed, "ok", 5),
+                    new CheckResult("count", "Stations", CheckOutcome.Failed, "It says 'a\u0001<b'", 1, "http://x/Stations/$count"),
+                    new CheckResult("count", "Sensors", CheckOutcome.Skipped, "why", 0),
+                ],
+                TimeSpan.FromSeconds(1.5)
+            ),
+        ]);
         var xml = report.ToJUnit();
-        Assert.Equal(("3", "1", "1"), (xml.Root!.Attribute("tests")!.Value, xml.Root.Attribute("failures")!.Value, xml.Root.Attribute("skipped")!.Value));
+        Assert.Equal(
+            ("3", "1", "1"),
+            (xml.Root!.Attribute("tests")!.Value, xml.Root.Attribute("failures")!.Value, xml.Root.Attribute("skipped")!.Value)
+        );
         Assert.Contains("It says 'a?&lt;b'", xml.ToString());
         Assert.True(report.HasFailures);
     }

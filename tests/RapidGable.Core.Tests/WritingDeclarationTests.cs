@@ -14,7 +14,10 @@ public class WritingDeclarationTests
 
     private static async Task<List<Diagnostic>> FaultsAsync(string sets, string source = "")
     {
-        using var folder = new TestWorkspace().WithSource().Write("sources/main.yaml", $"engine: sqlite\nfile: data.db\nread-only: false\n{source}").WithDatabase(Tables)
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .Write("sources/main.yaml", $"engine: sqlite\nfile: data.db\nread-only: false\n{source}")
+            .WithDatabase(Tables)
             .WithService($"  - {{ from: station, name: Stations }}\n{sets}");
         await using var workspace = await folder.LoadAsync();
         return [.. workspace.Diagnostics.Items];
@@ -22,14 +25,38 @@ public class WritingDeclarationTests
 
     [Theory]
     [InlineData("minutes: { make: uuid }", "make 11:24", "'minutes' is Edm.Int64, and a uuid is made for a uuid or a text.")]
-    [InlineData("minutes: { make: now }", "make 11:24", "'minutes' is Edm.Int64, and the time is made for a point in time, a date or a time of day.")]
-    [InlineData("purpose: { make: number }", "make 11:24", "'purpose' is Edm.String, and 'number' makes whole numbers; for a text write a prefix, as in VIS-{00000}.")]
+    [InlineData(
+        "minutes: { make: now }",
+        "make 11:24",
+        "'minutes' is Edm.Int64, and the time is made for a point in time, a date or a time of day."
+    )]
+    [InlineData(
+        "purpose: { make: number }",
+        "make 11:24",
+        "'purpose' is Edm.String, and 'number' makes whole numbers; for a text write a prefix, as in VIS-{00000}."
+    )]
     [InlineData("minutes: { make: \"VIS-{000}\" }", "make 11:24", "'minutes' is Edm.Int64, and numbers with a prefix are texts.")]
     [InlineData("number: { make: tomorrow }", "make 11:23", "'tomorrow' says nothing that can be made for Edm.String.")]
-    [InlineData("number: { make: \"= station/nam\" }", "make 11:23", "The expression cannot be computed: 'station' has no property 'nam'. Did you mean 'name'?")]
-    [InlineData("number: { make: \"= \" }", "make 11:23", "The expression cannot be computed: At position 0 of $filter: expected a property, a value or '(', but it ends there.")]
-    [InlineData("minutes: { make: \"= station/name\" }", "make 11:24", "The expression gives Edm.String, and Edm.Int64 is what the column holds.")]
-    [InlineData("number: { make: uuid, default: now }", "make 11:38", "'make', 'remake' and 'default' exclude each other: each says how the value is made.")]
+    [InlineData(
+        "number: { make: \"= station/nam\" }",
+        "make 11:23",
+        "The expression cannot be computed: 'station' has no property 'nam'. Did you mean 'name'?"
+    )]
+    [InlineData(
+        "number: { make: \"= \" }",
+        "make 11:23",
+        "The expression cannot be computed: At position 0 of $filter: expected a property, a value or '(', but it ends there."
+    )]
+    [InlineData(
+        "minutes: { make: \"= station/name\" }",
+        "make 11:24",
+        "The expression gives Edm.String, and Edm.Int64 is what the column holds."
+    )]
+    [InlineData(
+        "number: { make: uuid, default: now }",
+        "make 11:38",
+        "'make', 'remake' and 'default' exclude each other: each says how the value is made."
+    )]
     [InlineData("photo: { stream: true, make: uuid }", "make 11:36", "'photo' is Edm.Stream, and only single plain values are made.")]
     [InlineData("minutes: { default: many }", "make 11:27", "'many' says nothing that can be made for Edm.Int64.")]
     [InlineData("minutes: { least: ten }", "value-rule 11:25", "'ten' is no value of Edm.Int64.")]
@@ -39,17 +66,26 @@ public class WritingDeclarationTests
     [InlineData("minutes: { shortest: 2 }", "value-rule 11:7", "'minutes' is Edm.Int64, and only texts have a length.")]
     [InlineData("purpose: { shortest: 5, longest: 2 }", "value-rule 11:18", "'shortest' (5) is more than 'longest' (2).")]
     [InlineData("purpose: { longest: 0 }", "number 11:27", "'longest' must be a whole number from 1 to 2147483647, not '0'.")]
-    [InlineData("purpose: { pattern: \"(\" }", "value-rule 11:27", "'(' is no regular expression: Invalid pattern '(' at offset 1. Not enough )'s.")]
+    [InlineData(
+        "purpose: { pattern: \"(\" }",
+        "value-rule 11:27",
+        "'(' is no regular expression: Invalid pattern '(' at offset 1. Not enough )'s."
+    )]
     [InlineData("minutes: { pattern: \"[0-9]\" }", "value-rule 11:27", "'minutes' is Edm.Int64, and only texts match a pattern.")]
     [InlineData("minutes: { values: [15, long] }", "value-rule 11:31", "'long' is no value of Edm.Int64.")]
-    [InlineData("photo: { stream: true, values: [x] }", "value-rule 11:39", "'photo' is Edm.Stream, and rules are about single plain values.")]
+    [InlineData(
+        "photo: { stream: true, values: [x] }",
+        "value-rule 11:39",
+        "'photo' is Edm.Stream, and rules are about single plain values."
+    )]
     [InlineData("purpose: { exists: Stations }", "value-rule 11:26", "'Stations' is not a set and its property, such as Stations/code.")]
     [InlineData("purpose: { exists: Station/code }", "value-rule 11:26", "There is no set 'Station'. Did you mean 'Stations'?")]
     [InlineData("purpose: { exists: Stations/cod }", "value-rule 11:26", "'Stations' has no property 'cod'. Did you mean 'code'?")]
     [InlineData("minutes: { exists: Stations/code }", "value-rule 11:26", "'Stations/code' is Edm.String, and 'minutes' is Edm.Int64.")]
     [InlineData("purpose: { message: Say why. }", "value-rule 11:27", "'purpose' has a 'message' and no rule that it is about.")]
     [InlineData("purpose: { write: sometimes }", "write 11:25", "'sometimes' does not say when a property may be written.")]
-    public async Task A_column_that_cannot_be_so_is_told(string column, string place, string message) => Tells(await FaultsAsync($"  - from: visit\n    name: Visits\n    columns:\n      {column}\n"), place, message);
+    public async Task A_column_that_cannot_be_so_is_told(string column, string place, string message) =>
+        Tells(await FaultsAsync($"  - from: visit\n    name: Visits\n    columns:\n      {column}\n"), place, message);
 
     [Theory]
     [InlineData(1.0, null, double.NaN, false)]
@@ -64,13 +100,41 @@ public class WritingDeclarationTests
     [Theory]
     [InlineData("valid: x", "shape 10:12", "'valid' must be a list of rules.")]
     [InlineData("valid: [x]", "shape 10:13", "each rule under 'valid' holds names with values, such as 'where' and 'message'.")]
-    [InlineData("valid: [{ message: m }]", "value-rule 10:13", "A rule under 'valid' says with 'where' what a row fulfils, or with 'unique' which columns no two rows share.")]
-    [InlineData("valid: [{ where: cost gt 1, unique: [number] }]", "value-rule 10:13", "A rule under 'valid' says with 'where' what a row fulfils, or with 'unique' which columns no two rows share.")]
-    [InlineData("valid: [{ where: cst gt 1 }]", "value-rule 10:22", "The rule cannot be kept: 'visit' has no property 'cst'. Did you mean 'cost'?")]
-    [InlineData("valid: [{ where: cost }]", "value-rule 10:22", "The rule cannot be kept: $filter needs a condition that is true or false, and this is 'cost' (Edm.Decimal).")]
-    [InlineData("valid: [{ where: cost gt }]", "value-rule 10:22", "The rule cannot be kept: At position 7 of $filter: expected a property, a value or '(', but it ends there.")]
-    [InlineData("valid: [{ where: cost gt 1, on: delete }]", "value-rule 10:37", "A rule about what is written is about create or update, not 'delete'.")]
-    [InlineData("valid: [{ where: cost gt 1, on: updte }]", "value-rule 10:37", "A rule about what is written is about create or update, not 'updte'. Did you mean 'update'?")]
+    [InlineData(
+        "valid: [{ message: m }]",
+        "value-rule 10:13",
+        "A rule under 'valid' says with 'where' what a row fulfils, or with 'unique' which columns no two rows share."
+    )]
+    [InlineData(
+        "valid: [{ where: cost gt 1, unique: [number] }]",
+        "value-rule 10:13",
+        "A rule under 'valid' says with 'where' what a row fulfils, or with 'unique' which columns no two rows share."
+    )]
+    [InlineData(
+        "valid: [{ where: cst gt 1 }]",
+        "value-rule 10:22",
+        "The rule cannot be kept: 'visit' has no property 'cst'. Did you mean 'cost'?"
+    )]
+    [InlineData(
+        "valid: [{ where: cost }]",
+        "value-rule 10:22",
+        "The rule cannot be kept: $filter needs a condition that is true or false, and this is 'cost' (Edm.Decimal)."
+    )]
+    [InlineData(
+        "valid: [{ where: cost gt }]",
+        "value-rule 10:22",
+        "The rule cannot be kept: At position 7 of $filter: expected a property, a value or '(', but it ends there."
+    )]
+    [InlineData(
+        "valid: [{ where: cost gt 1, on: delete }]",
+        "value-rule 10:37",
+        "A rule about what is written is about create or update, not 'delete'."
+    )]
+    [InlineData(
+        "valid: [{ where: cost gt 1, on: updte }]",
+        "value-rule 10:37",
+        "A rule about what is written is about create or update, not 'updte'. Did you mean 'update'?"
+    )]
     [InlineData("valid: [{ where: cost gt 1, who: [anyone, boss] }]", "rule 10:39", "'anyone' stands alone, not in a list of roles.")]
     [InlineData("valid: [{ where: cost gt 1, column: cst }]", "no-column 10:41", "'visit' has no column 'cst'. Did you mean 'cost'?")]
     [InlineData("valid: [{ unique: [numbr] }]", "no-column 10:24", "'visit' has no column 'numbr'. Did you mean 'number'?")]
@@ -81,15 +145,36 @@ public class WritingDeclarationTests
     [InlineData("log: { to: nota, columns: { who: what } }", "no-object 10:16", "The source has no table 'nota'. Did you mean 'note'?")]
     [InlineData("log: { to: note, columns: { who: wat } }", "no-column 10:38", "'note' has no column 'wat'. Did you mean 'what'?")]
     [InlineData("log: { to: note, columns: { whom: what } }", "log 10:33", "'whom' is nothing that is noted. Did you mean 'who'?")]
-    [InlineData("log: { to: note, columns: { when: size } }", "log 10:39", "The column 'size' is Edm.Int64, and 'when' is noted as a point in time or a text.")]
-    [InlineData("log: { to: note, columns: { before: at } }", "log 10:41", "The column 'at' is Edm.DateTimeOffset, and 'before' is noted as a text.")]
-    [InlineData("compute: { label: concat(number, }", "compute 10:23", "'label' cannot be computed: At position 13 of $filter: expected ',' or ')' in the call of concat, but it ends there.")]
+    [InlineData(
+        "log: { to: note, columns: { when: size } }",
+        "log 10:39",
+        "The column 'size' is Edm.Int64, and 'when' is noted as a point in time or a text."
+    )]
+    [InlineData(
+        "log: { to: note, columns: { before: at } }",
+        "log 10:41",
+        "The column 'at' is Edm.DateTimeOffset, and 'before' is noted as a text."
+    )]
+    [InlineData(
+        "compute: { label: concat(number, }",
+        "compute 10:23",
+        "'label' cannot be computed: At position 13 of $filter: expected ',' or ')' in the call of concat, but it ends there."
+    )]
     [InlineData("compute: { 1st: number }", "identifier 10:16", "'1st' cannot be an outside name.")]
     [InlineData("compute: { number: purpose }", "name-collision 10:16", "'Visits' has another property or column called 'number'.")]
-    [InlineData("compute: { label: station }", "compute 10:23", "'label' cannot be computed: A related entity is not a value; name one of its properties.")]
-    [InlineData("compute: { label: purpose eq @region }", "compute 10:23", "'label' is no single plain value that is the same for everybody.")]
+    [InlineData(
+        "compute: { label: station }",
+        "compute 10:23",
+        "'label' cannot be computed: A related entity is not a value; name one of its properties."
+    )]
+    [InlineData(
+        "compute: { label: purpose eq @region }",
+        "compute 10:23",
+        "'label' is no single plain value that is the same for everybody."
+    )]
     [InlineData("compute: label", "shape 10:14", "'compute' must hold names with values.")]
-    public async Task Rules_notes_and_computed_properties_that_cannot_be_are_told(string declared, string place, string message) => Tells(await FaultsAsync($"  - from: visit\n    name: Visits\n    {declared}\n"), place, message);
+    public async Task Rules_notes_and_computed_properties_that_cannot_be_are_told(string declared, string place, string message) =>
+        Tells(await FaultsAsync($"  - from: visit\n    name: Visits\n    {declared}\n"), place, message);
 
     [Theory]
     [InlineData("answrs", "The source 'main' has no table 'answrs'. Did you mean 'answers'?")]
@@ -104,22 +189,26 @@ public class WritingDeclarationTests
     [Fact]
     public async Task What_can_be_is_taken_as_it_stands()
     {
-        Assert.Empty(await FaultsAsync("""
-              - from: visit
-                name: Visits
-                columns:
-                  number: { make: "VIS-{00000}" }
-                  planned: { default: now, least: 2000-01-01, most: 2100-12-31 }
-                  done: { remake: now }
-                  minutes: { default: 15, least: 1, most: 600 }
-                  purpose: { required: true, shortest: 3, longest: 200, pattern: "[A-Z].*", message: Begin with a capital. }
-                  station_id: { exists: Stations/id }
-                valid:
-                  - { where: done eq null or date(done) ge planned, column: done, message: Later. }
-                  - { unique: [station_id, planned], on: create, who: technician }
-                log: { to: note, columns: { after: what, when: at } }
-                compute: { label: "concat(number,concat(' ',station/name))" }
-            """));
+        Assert.Empty(
+            await FaultsAsync(
+                """
+                  - from: visit
+                    name: Visits
+                    columns:
+                      number: { make: "VIS-{00000}" }
+                      planned: { default: now, least: 2000-01-01, most: 2100-12-31 }
+                      done: { remake: now }
+                      minutes: { default: 15, least: 1, most: 600 }
+                      purpose: { required: true, shortest: 3, longest: 200, pattern: "[A-Z].*", message: Begin with a capital. }
+                      station_id: { exists: Stations/id }
+                    valid:
+                      - { where: done eq null or date(done) ge planned, column: done, message: Later. }
+                      - { unique: [station_id, planned], on: create, who: technician }
+                    log: { to: note, columns: { after: what, when: at } }
+                    compute: { label: "concat(number,concat(' ',station/name))" }
+                """
+            )
+        );
     }
 
     private static void Tells(List<Diagnostic> found, string place, string message) =>

@@ -6,19 +6,25 @@ namespace RapidGable.Service.Tests;
 /// <summary>The commands about callers: user, api-key, access, and explaining as somebody.</summary>
 public sealed class AccessCommandTests : IDisposable
 {
-    private readonly TestWorkspace _folder = new TestWorkspace().WithSource().WithNetwork(10).Write("services/rivers.yaml", """
-        title: R
-        source: main
-        rules: { read: office }
-        sets:
-          - { from: station, hide: [photo, access_notes] }
-          - from: visit
-            rules:
-              - { who: office, may: read }
-              - { who: field, may: read, rows: technician/region eq @region, hide: report, mask: purpose }
-              - { who: suspended, deny: read }
-          - { from: technician }
-        """);
+    private readonly TestWorkspace _folder = new TestWorkspace()
+        .WithSource()
+        .WithNetwork(10)
+        .Write(
+            "services/rivers.yaml",
+            """
+            title: R
+            source: main
+            rules: { read: office }
+            sets:
+              - { from: station, hide: [photo, access_notes] }
+              - from: visit
+                rules:
+                  - { who: office, may: read }
+                  - { who: field, may: read, rows: technician/region eq @region, hide: report, mask: purpose }
+                  - { who: suspended, deny: read }
+              - { from: technician }
+            """
+        );
 
     public void Dispose() => _folder.Dispose();
 
@@ -58,42 +64,75 @@ public sealed class AccessCommandTests : IDisposable
     public async Task A_wrong_call_says_what_is_wrong(int code, string message, string? input, params string[] arguments)
     {
         var result = await RunAsync(input, arguments);
-        Assert.True(result.Code == code && (result.Errors + result.Output).Contains(message), $"{result.Code}: {result.Errors}{result.Output}");
+        Assert.True(
+            result.Code == code && (result.Errors + result.Output).Contains(message),
+            $"{result.Code}: {result.Errors}{result.Output}"
+        );
     }
 
     [Fact]
     public async Task The_matrix_shows_who_may_do_what()
     {
         var result = await RunAsync(null, "access", ".", "rivers", "--json");
-        var cells = result.Json.GetProperty("access").EnumerateArray().ToDictionary(c => $"{c.GetProperty("set").GetString()} {c.GetProperty("caller").GetString()}");
-        string Cell(string key) => $"{cells[key].GetProperty("may").GetString()}|{(cells[key].TryGetProperty("rows", out var rows) ? rows.GetString() : null)}|{string.Join(',', cells[key].GetProperty("notShown").EnumerateArray())}|{string.Join(',', cells[key].GetProperty("masked").EnumerateArray())}";
+        var cells = result
+            .Json.GetProperty("access")
+            .EnumerateArray()
+            .ToDictionary(c => $"{c.GetProperty("set").GetString()} {c.GetProperty("caller").GetString()}");
+        string Cell(string key) =>
+            $"{cells[key].GetProperty("may").GetString()}|{(cells[key].TryGetProperty("rows", out var rows) ? rows.GetString() : null)}|{string.Join(',', cells[key].GetProperty("notShown").EnumerateArray())}|{string.Join(',', cells[key].GetProperty("masked").EnumerateArray())}";
         Assert.Equal("read|||", Cell("visit office"));
         Assert.Equal("read|technician/region eq @region|report|purpose", Cell("visit field"));
         Assert.Equal("|||", Cell("visit suspended"));
         Assert.Equal("|||", Cell("station not signed in"));
-        Assert.Contains("technician/region eq @region", (await RunAsync(null, "access", ".", "rivers", "--as", "field", "--attribute", "region=north")).Output);
+        Assert.Contains(
+            "technician/region eq @region",
+            (await RunAsync(null, "access", ".", "rivers", "--as", "field", "--attribute", "region=north")).Output
+        );
     }
 
     [Fact]
     public async Task A_statement_is_explained_as_somebody()
     {
-        var result = await RunAsync(null, "explain", "-w", ".", "--as", "field", "--attribute", "region=north", "--attribute", "level=1", "rivers/visit?$select=id");
+        var result = await RunAsync(
+            null,
+            "explain",
+            "-w",
+            ".",
+            "--as",
+            "field",
+            "--attribute",
+            "region=north",
+            "--attribute",
+            "level=1",
+            "rivers/visit?$select=id"
+        );
         Assert.Contains("'north'  the caller's region, for an access rule", result.Output);
         Assert.DoesNotContain("north", result.Output.Split("-- ?1")[0]);
         Assert.Equal(1, (await RunAsync(null, "explain", "-w", ".", "rivers/visit?$select=id", "--as", "field")).Code);
-        Assert.Equal(1, (await RunAsync(null, "explain", "-w", ".", "rivers/visit?$select=id,report", "--as", "field", "--attribute", "region=north")).Code);
+        Assert.Equal(
+            1,
+            (
+                await RunAsync(null, "explain", "-w", ".", "rivers/visit?$select=id,report", "--as", "field", "--attribute", "region=north")
+            ).Code
+        );
     }
 
     [Fact]
     public async Task Administrators_are_made_and_removed_and_the_log_is_read()
     {
         Assert.Equal(0, (await RunAsync("correct horse", "administrator", "set", ".", "ada")).Code);
-        Assert.Equal("ada", (await RunAsync(null, "administrator", "list", ".", "--json")).Json.GetProperty("administrators")[0].GetString());
+        Assert.Equal(
+            "ada",
+            (await RunAsync(null, "administrator", "list", ".", "--json")).Json.GetProperty("administrators")[0].GetString()
+        );
         await RunAsync(null, "api-key", "make", ".", "pipeline", "--administrator");
         Assert.Contains("management", (await RunAsync(null, "api-key", "list", ".")).Output);
         Assert.Equal(0, (await RunAsync(null, "administrator", "remove", ".", "ada")).Code);
         Assert.Equal(1, (await RunAsync(null, "administrator", "remove", ".", "ada")).Code);
-        var events = (await RunAsync(null, "audit", ".", "--event", "management", "--json")).Json.GetProperty("events").EnumerateArray().Select(e => e.GetProperty("detail").GetString()!.Split(' ')[0] + " " + e.GetProperty("by").GetString());
+        var events = (await RunAsync(null, "audit", ".", "--event", "management", "--json"))
+            .Json.GetProperty("events")
+            .EnumerateArray()
+            .Select(e => e.GetProperty("detail").GetString()!.Split(' ')[0] + " " + e.GetProperty("by").GetString());
         Assert.Equal(["administrator command", "key command", "administrator command"], events);
         Assert.Contains("Nothing of that kind", (await RunAsync(null, "audit", ".", "--event", "refused")).Output);
         _folder.Write("workspace.yaml", "title: T\naudit: false\n");
@@ -133,6 +172,9 @@ public sealed class AccessCommandTests : IDisposable
     public async Task A_wrong_call_of_the_newer_commands_says_what_is_wrong(int code, string message, params string[] arguments)
     {
         var result = await RunAsync(null, arguments);
-        Assert.True(result.Code == code && (result.Errors + result.Output).ReplaceLineEndings(" ").Contains(message), $"{result.Code}: {result.Errors}{result.Output}");
+        Assert.True(
+            result.Code == code && (result.Errors + result.Output).ReplaceLineEndings(" ").Contains(message),
+            $"{result.Code}: {result.Errors}{result.Output}"
+        );
     }
 }

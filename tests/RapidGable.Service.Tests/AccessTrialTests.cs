@@ -3,7 +3,10 @@ using RapidGable.Verification;
 
 namespace RapidGable.Service.Tests;
 
-/// <summary>The trial of who may do what: what it expects comes from one declaration, and what is served from another that is wrong in one point, which it must find.</summary>
+/// <summary>
+/// The trial of who may do what: what it expects comes from one declaration, and what is served from another that is wrong in one
+/// point, which it must find.
+/// </summary>
 public sealed class AccessTrialTests
 {
     private const string Strict = """
@@ -38,16 +41,24 @@ public sealed class AccessTrialTests
           - { title: reads, service: s, as: office, can: read, set: Visits, property: email }
         """;
 
-    private static TestWorkspace Workspace(string service, string checks = Checks) => new TestWorkspace().WithSource().Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n").WithDatabase("""
-        CREATE TABLE place (id INTEGER PRIMARY KEY, name TEXT);
-        INSERT INTO place VALUES (1, 'old weir');
-        CREATE TABLE visit (id INTEGER PRIMARY KEY, region TEXT, email TEXT, note TEXT, place_id INTEGER REFERENCES place (id));
-        INSERT INTO visit VALUES (1, 'north', 'ann@example.org', 'gate stuck', 1), (2, 'south', 'ben@example.org', 'all quiet', 1), (3, 'north', NULL, NULL, 1), (4, NULL, 'cas@example.org', 'odd smell', NULL);
-        CREATE TABLE mast (id INTEGER PRIMARY KEY, lat REAL NOT NULL, lon REAL NOT NULL, label TEXT NOT NULL);
-        INSERT INTO mast VALUES (1, 51.5, -0.25, 'north mast'), (2, 52.5, 0.75, 'south mast');
-        CREATE TABLE secret (id INTEGER PRIMARY KEY, place_id INTEGER REFERENCES place (id), code TEXT);
-        INSERT INTO secret VALUES (7, 1, 'lock 8841');
-        """).Write("services/s.yaml", service).Write("checks/access.yaml", checks);
+    private static TestWorkspace Workspace(string service, string checks = Checks) =>
+        new TestWorkspace()
+            .WithSource()
+            .Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n")
+            .WithDatabase(
+                """
+                CREATE TABLE place (id INTEGER PRIMARY KEY, name TEXT);
+                INSERT INTO place VALUES (1, 'old weir');
+                CREATE TABLE visit (id INTEGER PRIMARY KEY, region TEXT, email TEXT, note TEXT, place_id INTEGER REFERENCES place (id));
+                INSERT INTO visit VALUES (1, 'north', 'ann@example.org', 'gate stuck', 1), (2, 'south', 'ben@example.org', 'all quiet', 1), (3, 'north', NULL, NULL, 1), (4, NULL, 'cas@example.org', 'odd smell', NULL);
+                CREATE TABLE mast (id INTEGER PRIMARY KEY, lat REAL NOT NULL, lon REAL NOT NULL, label TEXT NOT NULL);
+                INSERT INTO mast VALUES (1, 51.5, -0.25, 'north mast'), (2, 52.5, 0.75, 'south mast');
+                CREATE TABLE secret (id INTEGER PRIMARY KEY, place_id INTEGER REFERENCES place (id), code TEXT);
+                INSERT INTO secret VALUES (7, 1, 'lock 8841');
+                """
+            )
+            .Write("services/s.yaml", service)
+            .Write("checks/access.yaml", checks);
 
     private static async Task<List<CheckResult>> TryAsync(string served, string expected = Strict, string checks = Checks)
     {
@@ -68,16 +79,26 @@ public sealed class AccessTrialTests
         return [.. reports.SelectMany(r => r.Results)];
     }
 
-    private static IEnumerable<string> Failures(IEnumerable<CheckResult> results) => results.Where(r => r.Outcome == CheckOutcome.Failed).Select(r => $"{r.Check} {r.Subject}: {r.Message}");
+    private static IEnumerable<string> Failures(IEnumerable<CheckResult> results) =>
+        results.Where(r => r.Outcome == CheckOutcome.Failed).Select(r => $"{r.Check} {r.Subject}: {r.Message}");
 
     [Fact]
     public async Task What_is_declared_is_what_is_served()
     {
         var results = await TryAsync(Strict);
         Assert.Empty(Failures(results));
-        Assert.Equal(["access-absent", "access-documents", "access-hidden", "access-leaks", "access-refused", "access-rows", "saved"], results.Select(r => r.Check).Distinct().Order());
-        Assert.Contains(results, r => r is { Check: "access-rows", Subject: "Visits for field region=north" } && r.Message.StartsWith("2 rows", StringComparison.Ordinal));
-        Assert.Contains(results, r => r is { Check: "access-rows", Subject: "Visits for field region=south" } && r.Message.StartsWith("1 rows", StringComparison.Ordinal));
+        Assert.Equal(
+            ["access-absent", "access-documents", "access-hidden", "access-leaks", "access-refused", "access-rows", "saved"],
+            results.Select(r => r.Check).Distinct().Order()
+        );
+        Assert.Contains(results, r =>
+            r is { Check: "access-rows", Subject: "Visits for field region=north" }
+            && r.Message.StartsWith("2 rows", StringComparison.Ordinal)
+        );
+        Assert.Contains(results, r =>
+            r is { Check: "access-rows", Subject: "Visits for field region=south" }
+            && r.Message.StartsWith("1 rows", StringComparison.Ordinal)
+        );
     }
 
     [Theory] // what is served otherwise -> the check that finds it, and for whom
@@ -93,8 +114,18 @@ public sealed class AccessTrialTests
     [InlineData("- { who: office, may: read }", "- { who: anyone, may: read }", "access-absent Visits for not signed in", "saved open")]
     [InlineData("{ read: office }", "{ read: signed-in }", "access-documents signed in", null)]
     [InlineData("{ read: office }", "{ read: signed-in }", "access-absent Secrets for field", null)]
-    [InlineData("- { who: office, may: read }", "- { who: office, may: [read, create] }\n    allow: [read, create]", "access-refused Visits for office", "saved writes")]
-    [InlineData("- { who: office, may: read }", "- { who: office, may: read, hide: email }", "access-rows Visits for office", "saved reads")]
+    [InlineData(
+        "- { who: office, may: read }",
+        "- { who: office, may: [read, create] }\n    allow: [read, create]",
+        "access-refused Visits for office",
+        "saved writes"
+    )]
+    [InlineData(
+        "- { who: office, may: read }",
+        "- { who: office, may: read, hide: email }",
+        "access-rows Visits for office",
+        "saved reads"
+    )]
     [InlineData("hide: lat, mask: label", "mask: label", "access-rows Masts for field", null)]
     [InlineData("hide: lat, mask: label", "hide: lat", "access-rows Masts for field", null)]
     [InlineData("hide: lat, mask: label", "hide: [lat, lon, label]", "access-rows Masts for field", null)]
@@ -104,11 +135,21 @@ public sealed class AccessTrialTests
         Assert.Contains(declared, Strict);
         // Other keys of the set stand beside its rules.
         var at = served.IndexOf("\n    allow", StringComparison.Ordinal);
-        var wrong = at < 0 ? Strict.Replace(declared, served, StringComparison.Ordinal)
-            : Strict.Replace(declared, served[..at], StringComparison.Ordinal).Replace("    name: Visits\n", "    name: Visits\n    allow: [read, create]\n", StringComparison.Ordinal);
+        var wrong =
+            at < 0
+                ? Strict.Replace(declared, served, StringComparison.Ordinal)
+                : Strict
+                    .Replace(declared, served[..at], StringComparison.Ordinal)
+                    .Replace("    name: Visits\n", "    name: Visits\n    allow: [read, create]\n", StringComparison.Ordinal);
         var failures = Failures(await TryAsync(wrong)).ToList();
-        var (found, kept) = (failures.Exists(f => check is not null && f.StartsWith(check, StringComparison.Ordinal)), failures.Exists(f => saved is not null && f.StartsWith(saved, StringComparison.Ordinal)));
-        Assert.True(found == check is not null && kept == saved is not null && failures.Count > 0 == (check ?? saved) is not null, string.Join('\n', failures.DefaultIfEmpty("nothing found")));
+        var (found, kept) = (
+            failures.Exists(f => check is not null && f.StartsWith(check, StringComparison.Ordinal)),
+            failures.Exists(f => saved is not null && f.StartsWith(saved, StringComparison.Ordinal))
+        );
+        Assert.True(
+            found == check is not null && kept == saved is not null && failures.Count > 0 == (check ?? saved) is not null,
+            string.Join('\n', failures.DefaultIfEmpty("nothing found"))
+        );
     }
 
     [Theory] // a saved check that proves nothing is a fault of its own
@@ -144,7 +185,10 @@ public sealed class AccessTrialTests
         var trial = new Dictionary<string, Access.Caller> { ["key"] = Access.Caller.WithRoles("field") };
         await using var app = ServiceHost.Build(workspace, new ServiceOptions(0, IsQuiet: true, Lent: trial, IsTrial: true));
         await app.StartAsync();
-        using var client = new HttpClient { DefaultRequestHeaders = { { "Authorization", "Bearer key" }, { "Accept", "application/json;odata.metadata=none" } } };
+        using var client = new HttpClient
+        {
+            DefaultRequestHeaders = { { "Authorization", "Bearer key" }, { "Accept", "application/json;odata.metadata=none" } },
+        };
         async Task<string> GetAsync(string path)
         {
             using var answer = await client.GetAsync(app.Urls.First() + "/odata/s/" + path);
@@ -153,7 +197,15 @@ public sealed class AccessTrialTests
 
         Assert.Equal("""200 {"value":[{"id":1,"spot":{"lon":-0.25,"label":null}}]}""", await GetAsync("Masts"));
         Assert.Equal("""200 {"value":[{"id":1,"spot":{"lat":51.5,"lon":-0.25,"label":"north mast"}}]}""", await GetAsync("Others?$top=1"));
-        foreach (var probe in new[] { "Masts?$filter=spot/lat gt 1", "Masts?$orderby=spot/lat", "Masts?$select=spot/lat", "Masts?$apply=groupby((spot/lat))" })
+        foreach (
+            var probe in new[]
+            {
+                "Masts?$filter=spot/lat gt 1",
+                "Masts?$orderby=spot/lat",
+                "Masts?$select=spot/lat",
+                "Masts?$apply=groupby((spot/lat))",
+            }
+        )
             Assert.StartsWith("400", await GetAsync(probe));
         Assert.StartsWith("404", await GetAsync("Masts(1)/spot/lat"));
         Assert.Equal("""200 {"value":[]}""", await GetAsync("Masts?$filter=spot/label ne null&$select=id"));
@@ -185,8 +237,12 @@ public sealed class AccessTrialTests
                   - { who: field, may: read, hide: lat, mask: lon }
             """;
         Assert.Empty(Failures(await TryAsync(Service, Service, "{}")));
-        Assert.Contains(Failures(await TryAsync(Service.Replace(", hide: lat", "", StringComparison.Ordinal), Service, "{}")), f => f.StartsWith("access-rows Masts for field", StringComparison.Ordinal));
-        Assert.Contains(Failures(await TryAsync(Service.Replace(", mask: lon", "", StringComparison.Ordinal), Service, "{}")), f => f.StartsWith("access-rows Masts for field", StringComparison.Ordinal));
+        Assert.Contains(Failures(await TryAsync(Service.Replace(", hide: lat", "", StringComparison.Ordinal), Service, "{}")), f =>
+            f.StartsWith("access-rows Masts for field", StringComparison.Ordinal)
+        );
+        Assert.Contains(Failures(await TryAsync(Service.Replace(", mask: lon", "", StringComparison.Ordinal), Service, "{}")), f =>
+            f.StartsWith("access-rows Masts for field", StringComparison.Ordinal)
+        );
     }
 
     [Theory] // before, now -> what is said
@@ -194,15 +250,24 @@ public sealed class AccessTrialTests
     [InlineData("{ read: office }", "{ read: [office, field] }", "field can now read Secrets")]
     [InlineData("[{ who: office, may: read, hide: code }]", "{ read: office }", "office can now read Secrets.code")]
     [InlineData("[{ who: office, may: read, mask: code }]", "{ read: office }", "office can now read Secrets.code")]
-    [InlineData("[{ who: office, may: read, rows: id lt 3 }]", "{ read: office }", "office can now read all rows of Secrets, and before where id lt 3")]
-    [InlineData("[{ who: office, may: read, rows: id lt 3 }]", "[{ who: office, may: read, rows: id lt 9 }]", "office can now read other rows of Secrets where id lt 9, and before where id lt 3")]
+    [InlineData(
+        "[{ who: office, may: read, rows: id lt 3 }]",
+        "{ read: office }",
+        "office can now read all rows of Secrets, and before where id lt 3"
+    )]
+    [InlineData(
+        "[{ who: office, may: read, rows: id lt 3 }]",
+        "[{ who: office, may: read, rows: id lt 9 }]",
+        "office can now read other rows of Secrets where id lt 9, and before where id lt 3"
+    )]
     [InlineData("{ read: anyone }", "{ read: office }", "")]
     [InlineData("{ read: anyone }", "{ read: [office, newcomer] }", "")]
     [InlineData("{ read: office }", "[{ who: office, may: read, rows: id lt 3 }]", "")]
     [InlineData("{ read: office }", "{ read: office, create: office }\n    allow: [read, create]", "office can now create Secrets")]
     public async Task What_becomes_visible_is_told(string before, string now, string expected)
     {
-        static string With(string rules) => $"title: S\nsource: main\nnamespace: T\nsets:\n  - from: secret\n    name: Secrets\n    rules: {rules}\n";
+        static string With(string rules) =>
+            $"title: S\nsource: main\nnamespace: T\nsets:\n  - from: secret\n    name: Secrets\n    rules: {rules}\n";
         using var folder = Workspace(With(before), "{}");
         await using var old = await folder.LoadAsync();
         folder.Write("services/s.yaml", With(now));
@@ -223,7 +288,14 @@ public sealed class AccessTrialTests
         var result = await Gable.RunAsync(folder.Folder, "verify", ".", "--access");
         Assert.True(result.Code == 0, result.Output + result.Errors);
         Assert.Contains("field region=north", result.Output);
-        folder.Write("checks/access.yaml", Checks.Replace("cannot: read, set: Visits, property: email", "can: read, set: Visits, property: email", StringComparison.Ordinal));
+        folder.Write(
+            "checks/access.yaml",
+            Checks.Replace(
+                "cannot: read, set: Visits, property: email",
+                "can: read, set: Visits, property: email",
+                StringComparison.Ordinal
+            )
+        );
         var failed = await Gable.RunAsync(folder.Folder, "verify", ".");
         Assert.Equal(1, failed.Code);
         Assert.Contains("field region=north can see no such rows with a 'email'", failed.Output.ReplaceLineEndings(" "));

@@ -15,9 +15,15 @@ public sealed class AdministrationTests : IAsyncLifetime
     private static readonly string Ada = PasswordHash.Make("long enough");
     private static readonly (string, string) Client = ("Gable-Client", "test");
 
-    private readonly TestWorkspace _folder = new TestWorkspace().WithSource()
-        .WithDatabase("CREATE TABLE visit (id INTEGER PRIMARY KEY, region TEXT, email TEXT); INSERT INTO visit VALUES (1, 'north', 'a@example.org'), (2, 'south', 'b@example.org')")
-        .Write("services/s.yaml", """
+    private readonly TestWorkspace _folder = new TestWorkspace()
+        .WithSource()
+        .WithDatabase(
+            "CREATE TABLE visit (id INTEGER PRIMARY KEY, region TEXT, email TEXT); INSERT INTO visit VALUES (1, 'north', "
+                + "'a@example.org'), (2, 'south', 'b@example.org')"
+        )
+        .Write(
+            "services/s.yaml",
+            """
             title: S
             source: main
             namespace: T
@@ -25,7 +31,8 @@ public sealed class AdministrationTests : IAsyncLifetime
               - from: visit
                 name: Visits
                 rules: [{ who: office, may: read }, { who: field, may: read, rows: region eq @region, hide: email }]
-            """);
+            """
+        );
 
     private RunningService _http = null!;
     private string _adminKey = "";
@@ -39,7 +46,9 @@ public sealed class AdministrationTests : IAsyncLifetime
             Administrators = ImmutableSortedDictionary<string, AdministratorAccount>.Empty.Add("ada", new AdministratorAccount(Ada)),
             Users = ImmutableSortedDictionary<string, UserAccount>.Empty.Add("ada", new UserAccount(Ada) { Roles = ["office"] }),
         }.WithKey(new ApiKey("pipeline", "", now) { IsAdministrator = true });
-        (file, _, _userKey) = file.WithKey(new ApiKey("loader", "", now) { Roles = ["field"], Attributes = Caller.AttributesOf([("region", "north")]) });
+        (file, _, _userKey) = file.WithKey(
+            new ApiKey("loader", "", now) { Roles = ["field"], Attributes = Caller.AttributesOf([("region", "north")]) }
+        );
         file.Write(_folder.Folder);
         _http = await RunningService.StartAsync(_folder.Folder);
     }
@@ -74,7 +83,14 @@ public sealed class AdministrationTests : IAsyncLifetime
     [InlineData("DELETE", "/manage/accounts/users/ada")]
     public async Task Nobody_manages_without_signing_in(string method, string target)
     {
-        (string, string)[][] wrong = [[], [("Authorization", "Bearer " + _userKey)], [("Authorization", "Basic " + Convert.ToBase64String("ada:long enough"u8))], [("Cookie", "gable-console=x")], [("Authorization", "Bearer x"), ("Cookie", "gable-console=x")]];
+        (string, string)[][] wrong =
+        [
+            [],
+            [("Authorization", "Bearer " + _userKey)],
+            [("Authorization", "Basic " + Convert.ToBase64String("ada:long enough"u8))],
+            [("Cookie", "gable-console=x")],
+            [("Authorization", "Bearer x"), ("Cookie", "gable-console=x")],
+        ];
         foreach (var headers in wrong)
         {
             var answer = await _http.SendAsync(target, method, [.. headers, Client]);
@@ -143,7 +159,12 @@ public sealed class AdministrationTests : IAsyncLifetime
     public async Task A_session_ends_with_its_password()
     {
         var cookie = await CookieAsync();
-        AccountFile.Change(_folder.Folder, f => f with { Administrators = f.Administrators.SetItem("ada", new AdministratorAccount(PasswordHash.Make("another one"))) });
+        AccountFile.Change(_folder.Folder, f =>
+            f with
+            {
+                Administrators = f.Administrators.SetItem("ada", new AdministratorAccount(PasswordHash.Make("another one"))),
+            }
+        );
         Assert.Equal(401, (await _http.SendAsync("/manage/services", "GET", cookie)).Status);
     }
 
@@ -177,14 +198,23 @@ public sealed class AdministrationTests : IAsyncLifetime
         if (header.Length > 0)
             headers.Add((header.Split('=')[0], header.Split('=')[1]));
         Assert.Equal(status, (await _http.SendAsync("/manage/accounts/keys", "POST", "{}", [.. headers])).Status);
-        Assert.Equal(status == 403 ? 403 : 401, (await _http.SendAsync("/manage/session", "POST", """{"name":"ada","password":"x"}""", [.. headers])).Status);
+        Assert.Equal(
+            status == 403 ? 403 : 401,
+            (await _http.SendAsync("/manage/session", "POST", """{"name":"ada","password":"x"}""", [.. headers])).Status
+        );
         Assert.Equal(2, AccountFile.Read(_folder.Folder)!.Keys.Count);
     }
 
     [Fact]
     public async Task Accounts_are_made_and_taken_back()
     {
-        var made = await _http.SendAsync("/manage/accounts/keys", "POST", """{"name":"map","roles":["field"],"attributes":{"region":["south"]},"services":["s"],"may":["read"],"days":3}""", Key, Client);
+        var made = await _http.SendAsync(
+            "/manage/accounts/keys",
+            "POST",
+            """{"name":"map","roles":["field"],"attributes":{"region":["south"]},"services":["s"],"may":["read"],"days":3}""",
+            Key,
+            Client
+        );
         var key = made.Json.GetProperty("key").GetString()!;
         var seen = await _http.SendAsync("/odata/s/Visits", "GET", ("Authorization", "Bearer " + key));
         Assert.Contains("\"id\":2", seen.Text);
@@ -192,10 +222,29 @@ public sealed class AdministrationTests : IAsyncLifetime
         var listed = await _http.SendAsync("/manage/accounts", "GET", Key);
         Assert.DoesNotContain("pbkdf2", listed.Text);
         Assert.DoesNotContain("secret", listed.Text);
-        Assert.Equal(204, (await _http.SendAsync("/manage/accounts/keys/" + made.Json.GetProperty("id").GetString(), "DELETE", Key, Client)).Status);
+        Assert.Equal(
+            204,
+            (await _http.SendAsync("/manage/accounts/keys/" + made.Json.GetProperty("id").GetString(), "DELETE", Key, Client)).Status
+        );
         Assert.Equal(401, (await _http.SendAsync("/odata/s/Visits", "GET", ("Authorization", "Bearer " + key))).Status);
-        Assert.Equal(200, (await _http.SendAsync("/manage/accounts/users", "POST", """{"name":"tom","password":"open sesame","roles":["office"]}""", Key, Client)).Status);
-        Assert.Equal(200, (await _http.SendAsync("/odata/s/Visits", "GET", ("Authorization", "Basic " + Convert.ToBase64String("tom:open sesame"u8)))).Status);
+        Assert.Equal(
+            200,
+            (
+                await _http.SendAsync(
+                    "/manage/accounts/users",
+                    "POST",
+                    """{"name":"tom","password":"open sesame","roles":["office"]}""",
+                    Key,
+                    Client
+                )
+            ).Status
+        );
+        Assert.Equal(
+            200,
+            (
+                await _http.SendAsync("/odata/s/Visits", "GET", ("Authorization", "Basic " + Convert.ToBase64String("tom:open sesame"u8)))
+            ).Status
+        );
         Assert.Equal(204, (await _http.SendAsync("/manage/accounts/users/tom", "DELETE", Key, Client)).Status);
         Assert.Equal(404, (await _http.SendAsync("/manage/accounts/users/tom", "DELETE", Key, Client)).Status);
     }
@@ -223,12 +272,24 @@ public sealed class AdministrationTests : IAsyncLifetime
     [Fact] // a key for one service and for reading opens nothing else
     public async Task A_key_is_good_for_what_it_was_made_for()
     {
-        var (file, _, other) = AccountFile.Read(_folder.Folder)!.WithKey(new ApiKey("other", "", DateTime.UtcNow) { Roles = ["office"], Services = ["another"] });
+        var (file, _, other) = AccountFile
+            .Read(_folder.Folder)!
+            .WithKey(new ApiKey("other", "", DateTime.UtcNow) { Roles = ["office"], Services = ["another"] });
         (file, _, var writer) = file.WithKey(new ApiKey("writer", "", DateTime.UtcNow) { Roles = ["office"], May = ["create"] });
-        (file, _, var reader) = file.WithKey(new ApiKey("reader", "", DateTime.UtcNow) { Roles = ["office"], May = ["read"], Services = ["s", "another"] });
+        (file, _, var reader) = file.WithKey(
+            new ApiKey("reader", "", DateTime.UtcNow)
+            {
+                Roles = ["office"],
+                May = ["read"],
+                Services = ["s", "another"],
+            }
+        );
         file.Write(_folder.Folder);
         Assert.Equal(404, (await _http.SendAsync("/odata/s/Visits", "GET", ("Authorization", "Bearer " + other))).Status);
-        Assert.Equal(0, (await _http.SendAsync("/services", "GET", ("Authorization", "Bearer " + other))).Json.GetProperty("services").GetArrayLength());
+        Assert.Equal(
+            0,
+            (await _http.SendAsync("/services", "GET", ("Authorization", "Bearer " + other))).Json.GetProperty("services").GetArrayLength()
+        );
         Assert.Equal(404, (await _http.SendAsync("/odata/s/Visits", "GET", ("Authorization", "Bearer " + writer))).Status);
         Assert.Equal(200, (await _http.SendAsync("/odata/s/Visits", "GET", ("Authorization", "Bearer " + reader))).Status);
     }
@@ -238,7 +299,11 @@ public sealed class AdministrationTests : IAsyncLifetime
     {
         async Task<string> SeenAsync(string options)
         {
-            var answer = await _http.SendAsync($"/manage/view?url={Uri.EscapeDataString("/odata/s/Visits?$orderby=id")}{options}", "GET", Key);
+            var answer = await _http.SendAsync(
+                $"/manage/view?url={Uri.EscapeDataString("/odata/s/Visits?$orderby=id")}{options}",
+                "GET",
+                Key
+            );
             return $"{answer.Json.GetProperty("status").GetInt32()} {answer.Json.GetProperty("body").GetString()}";
         }
 
@@ -248,7 +313,10 @@ public sealed class AdministrationTests : IAsyncLifetime
         Assert.Contains("\"id\":2,\"region\":\"south\"", field);
         Assert.DoesNotContain("example.org", field);
         Assert.StartsWith("404", await SeenAsync("&user=nobody-of-this-name"));
-        var matrix = (await _http.SendAsync("/manage/services/s/access", "GET", Key)).Json.GetProperty("access").EnumerateArray().Select(c => $"{c.GetProperty("caller").GetString()}:{c.GetProperty("may").GetString()}");
+        var matrix = (await _http.SendAsync("/manage/services/s/access", "GET", Key))
+            .Json.GetProperty("access")
+            .EnumerateArray()
+            .Select(c => $"{c.GetProperty("caller").GetString()}:{c.GetProperty("may").GetString()}");
         Assert.Equal(["not signed in:", "signed in:", "field:read", "office:read"], matrix);
         var explained = await _http.SendAsync("/manage/explain?url=/odata/s/Visits&roles=field", "GET", Key);
         Assert.Contains("gives nothing, since the caller has no @region", explained.Text);
@@ -267,13 +335,27 @@ public sealed class AdministrationTests : IAsyncLifetime
         await _http.DisposeAsync();
         var folder = Path.Combine(_folder.Folder, "audit");
         var text = string.Concat(Directory.EnumerateFiles(folder).Select(File.ReadAllText));
-        var noted = new AuditFolder(folder).Read().Reverse().Select(e => $"{e.Event} {e.Caller ?? "-"} {e.By ?? "-"} {e.Status?.ToString() ?? "-"} {e.Path}").ToList();
+        var noted = new AuditFolder(folder)
+            .Read()
+            .Reverse()
+            .Select(e => $"{e.Event} {e.Caller ?? "-"} {e.By ?? "-"} {e.Status?.ToString() ?? "-"} {e.Path}")
+            .ToList();
         Assert.Equal(
-        [
-            "sign-in loader key - /odata/s/Visits", "refused loader - 400 /odata/s/Visits", "sign-in-refused - - 401 /odata/s/Visits", "sign-in-refused - - 401 /odata/s/Visits", "refused - - 404 /odata/s/Visits",
-            "sign-in pipeline key - /manage/refresh", "management pipeline - - /manage/refresh", "sign-in ada console - /manage/session",
-        ], noted);
-        foreach (var secret in new[] { "guessed", "long enough", "pbkdf2", _userKey.Split('_')[2], _adminKey.Split('_')[2], "email", "Basic" })
+            [
+                "sign-in loader key - /odata/s/Visits",
+                "refused loader - 400 /odata/s/Visits",
+                "sign-in-refused - - 401 /odata/s/Visits",
+                "sign-in-refused - - 401 /odata/s/Visits",
+                "refused - - 404 /odata/s/Visits",
+                "sign-in pipeline key - /manage/refresh",
+                "management pipeline - - /manage/refresh",
+                "sign-in ada console - /manage/session",
+            ],
+            noted
+        );
+        foreach (
+            var secret in new[] { "guessed", "long enough", "pbkdf2", _userKey.Split('_')[2], _adminKey.Split('_')[2], "email", "Basic" }
+        )
             Assert.DoesNotContain(secret, text);
         if (!OperatingSystem.IsWindows())
             Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, File.GetUnixFileMode(Directory.EnumerateFiles(folder).Single()));
@@ -286,7 +368,11 @@ public sealed class AdministrationTests : IAsyncLifetime
         File.WriteAllText(Path.Combine(_folder.Folder, "audit"), "in the way");
         await _http.SendAsync("/odata/s/Visits");
         string text;
-        for (var tries = 0; !(text = (await _http.SendAsync("/health/ready", "GET", Key)).Text).Contains("audit log") && tries < 100; tries++)
+        for (
+            var tries = 0;
+            !(text = (await _http.SendAsync("/health/ready", "GET", Key)).Text).Contains("audit log") && tries < 100;
+            tries++
+        )
             await Task.Delay(50);
         Assert.Contains("the audit log cannot be written", text);
         Assert.Equal(200, (await _http.SendAsync("/odata/s/Visits", "GET", ("Authorization", "Bearer " + _userKey))).Status);
@@ -297,7 +383,10 @@ public sealed class AdministrationTests : IAsyncLifetime
     {
         var path = Path.Combine(_folder.Folder, "log");
         var folder = new AuditFolder(path);
-        folder.Append([new AuditEvent(new DateTime(2026, 1, 1, 1, 0, 0, DateTimeKind.Utc), AuditEvents.SignIn), new AuditEvent(new DateTime(2026, 1, 2, 1, 0, 0, DateTimeKind.Utc), AuditEvents.Refused) { Detail = "line\nbreak" }]);
+        folder.Append([
+            new AuditEvent(new DateTime(2026, 1, 1, 1, 0, 0, DateTimeKind.Utc), AuditEvents.SignIn),
+            new AuditEvent(new DateTime(2026, 1, 2, 1, 0, 0, DateTimeKind.Utc), AuditEvents.Refused) { Detail = "line\nbreak" },
+        ]);
         File.AppendAllText(Path.Combine(path, "2026-01-02.jsonl"), "{\"time\":\"2026-01-");
         File.WriteAllText(Path.Combine(path, "notes.jsonl"), "not a day");
         Assert.Equal(["refused", "sign-in"], folder.Read().Select(e => e.Event));
@@ -309,7 +398,15 @@ public sealed class AdministrationTests : IAsyncLifetime
     [Fact] // two who change the file at once lose nothing
     public async Task Changes_do_not_overwrite_each_other()
     {
-        await Task.WhenAll(Enumerable.Range(0, 20).Select(i => Task.Run(() => AccountFile.Change(_folder.Folder, f => f with { Users = f.Users.SetItem($"u{i}", new UserAccount("x")) }))));
+        await Task.WhenAll(
+            Enumerable
+                .Range(0, 20)
+                .Select(i =>
+                    Task.Run(() =>
+                        AccountFile.Change(_folder.Folder, f => f with { Users = f.Users.SetItem($"u{i}", new UserAccount("x")) })
+                    )
+                )
+        );
         Assert.Equal(21, AccountFile.Read(_folder.Folder)!.Users.Count);
         Assert.False(File.Exists(Path.Combine(_folder.Folder, AccountFile.Name + ".lock")));
     }
@@ -317,9 +414,22 @@ public sealed class AdministrationTests : IAsyncLifetime
     [Fact]
     public void Attributes_are_kept_as_one_text_or_several()
     {
-        var file = JsonSerializer.Deserialize<JsonElement>(File.ReadAllText(Path.Combine(_folder.Folder, AccountFile.Name), Encoding.UTF8)).GetProperty("keys").EnumerateObject().Select(k => k.Value).First(k => k.GetProperty("name").GetString() == "loader");
+        var file = JsonSerializer
+            .Deserialize<JsonElement>(File.ReadAllText(Path.Combine(_folder.Folder, AccountFile.Name), Encoding.UTF8))
+            .GetProperty("keys")
+            .EnumerateObject()
+            .Select(k => k.Value)
+            .First(k => k.GetProperty("name").GetString() == "loader");
         Assert.Equal("north", file.GetProperty("attributes").GetProperty("region").GetString());
-        AccountFile.Change(_folder.Folder, f => f with { Users = f.Users.SetItem("two", new UserAccount("x") { Attributes = Caller.AttributesOf([("region", "a"), ("region", "b")]) }) });
+        AccountFile.Change(_folder.Folder, f =>
+            f with
+            {
+                Users = f.Users.SetItem(
+                    "two",
+                    new UserAccount("x") { Attributes = Caller.AttributesOf([("region", "a"), ("region", "b")]) }
+                ),
+            }
+        );
         Assert.Equal("a,b", string.Join(',', AccountFile.Read(_folder.Folder)!.Users["two"].Attributes["region"]));
     }
 }

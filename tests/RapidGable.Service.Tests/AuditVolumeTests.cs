@@ -10,7 +10,9 @@ public sealed class AuditVolumeTests : IDisposable
 {
     private static readonly DateTime Noon = new(2026, 5, 1, 12, 0, 0, DateTimeKind.Utc);
 
-    private readonly TestWorkspace _folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE river (id INTEGER PRIMARY KEY)")
+    private readonly TestWorkspace _folder = new TestWorkspace()
+        .WithSource()
+        .WithDatabase("CREATE TABLE river (id INTEGER PRIMARY KEY)")
         .Write("services/s.yaml", "title: S\nsource: main\nsets: [{ from: river, rules: { read: [office] } }]\n");
 
     public void Dispose() => _folder.Dispose();
@@ -55,15 +57,26 @@ public sealed class AuditVolumeTests : IDisposable
     {
         await using (var http = await RunningService.StartAsync(_folder.Folder))
         {
-            await Task.WhenAll(Enumerable.Range(0, 8).Select(async _ =>
-            {
-                for (var i = 0; i < 250; i++)
-                    Assert.Equal(404, (await http.SendAsync($"/odata/s/river({i})")).Status);
-            }));
+            await Task.WhenAll(
+                Enumerable
+                    .Range(0, 8)
+                    .Select(async _ =>
+                    {
+                        for (var i = 0; i < 250; i++)
+                            Assert.Equal(404, (await http.SendAsync($"/odata/s/river({i})")).Status);
+                    })
+            );
         }
-        var lines = Directory.GetFiles(Path.Combine(_folder.Folder, "audit")).SelectMany(File.ReadAllLines).Where(l => l.Contains("\"refused\"")).ToList();
+        var lines = Directory
+            .GetFiles(Path.Combine(_folder.Folder, "audit"))
+            .SelectMany(File.ReadAllLines)
+            .Where(l => l.Contains("\"refused\""))
+            .ToList();
         Assert.InRange(lines.Count, 1, 30);
-        Assert.Equal(2_000, lines.Sum(l => System.Text.Json.JsonDocument.Parse(l).RootElement.TryGetProperty("count", out var more) ? more.GetInt32() : 1));
+        Assert.Equal(
+            2_000,
+            lines.Sum(l => System.Text.Json.JsonDocument.Parse(l).RootElement.TryGetProperty("count", out var more) ? more.GetInt32() : 1)
+        );
     }
 
     [Fact] // lines longer than a piece of the file, and pieces that end within lines and letters

@@ -5,13 +5,20 @@ using RapidGable.Core.Tests;
 
 namespace RapidGable.Service.Tests;
 
-/// <summary>Callers who go away, who do not read what they asked for, or who ask for far too much; with one session for all of them.</summary>
+/// <summary>
+/// Callers who go away, who do not read what they asked for, or who ask for far too much; with one session for all of them.
+/// </summary>
 [Trait("Category", "Attack")]
 public sealed class BadClientTests : IAsyncLifetime
 {
-    private readonly TestWorkspace _folder = new TestWorkspace().WithSource()
-        .WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY, pad TEXT); INSERT INTO t WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 40000) SELECT i, hex(zeroblob(500)) FROM n")
-        .WithService("  - { from: t, page: 100000, largest-page: 100000 }\n").Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nsessions: 1\n");
+    private readonly TestWorkspace _folder = new TestWorkspace()
+        .WithSource()
+        .WithDatabase(
+            "CREATE TABLE t (id INTEGER PRIMARY KEY, pad TEXT); INSERT INTO t WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL "
+                + "SELECT i + 1 FROM n WHERE i < 40000) SELECT i, hex(zeroblob(500)) FROM n"
+        )
+        .WithService("  - { from: t, page: 100000, largest-page: 100000 }\n")
+        .Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nsessions: 1\n");
 
     private RunningService _http = null!;
 
@@ -79,19 +86,30 @@ public sealed class BadClientTests : IAsyncLifetime
     {
         var filter = before + string.Join(between, Enumerable.Repeat(item, count)) + after;
         using var client = new HttpClient();
-        using var answer = await client.PostAsync(_http.Address + "/odata/s/t/$query", new StringContent("$select=id&$filter=" + filter, Encoding.UTF8, "text/plain"));
+        using var answer = await client.PostAsync(
+            _http.Address + "/odata/s/t/$query",
+            new StringContent("$select=id&$filter=" + filter, Encoding.UTF8, "text/plain")
+        );
         var error = System.Text.Json.JsonDocument.Parse(await answer.Content.ReadAsStringAsync()).RootElement.GetProperty("error");
         Assert.Equal((status, code), ((int)answer.StatusCode, error.GetProperty("code").GetString()));
     }
 
     [Theory] // what the header says of the length is not what comes
-    [InlineData("POST /odata/s/$batch HTTP/1.1\r\nContent-Type: application/json\r\nContent-Length: 5\r\n\r\n{\"requests\":[]}", "HTTP/1.1 400")]
+    [InlineData(
+        "POST /odata/s/$batch HTTP/1.1\r\nContent-Type: application/json\r\nContent-Length: 5\r\n\r\n{\"requests\":[]}",
+        "HTTP/1.1 400"
+    )]
     [InlineData("POST /odata/s/$batch HTTP/1.1\r\nContent-Type: application/json\r\nContent-Length: -5\r\n\r\n{}", "HTTP/1.1 400")]
     [InlineData("POST /odata/s/t/$query HTTP/1.1\r\nContent-Type: text/plain\r\nContent-Length: 99999999\r\n\r\n$top=1", "HTTP/1.1 413")]
-    [InlineData("POST /odata/s/$batch HTTP/1.1\r\nContent-Type: application/json\r\nTransfer-Encoding: chunked\r\n\r\nzz\r\n{}\r\n", "HTTP/1.1 400")]
+    [InlineData(
+        "POST /odata/s/$batch HTTP/1.1\r\nContent-Type: application/json\r\nTransfer-Encoding: chunked\r\n\r\nzz\r\n{}\r\n",
+        "HTTP/1.1 400"
+    )]
     public async Task A_wrong_length_is_a_fault_of_the_caller(string request, string expected)
     {
-        var answer = await _http.SendRawAsync(Encoding.ASCII.GetBytes(request.Replace("HTTP/1.1\r\n", "HTTP/1.1\r\nHost: 127.0.0.1\r\nConnection: close\r\n")));
+        var answer = await _http.SendRawAsync(
+            Encoding.ASCII.GetBytes(request.Replace("HTTP/1.1\r\n", "HTTP/1.1\r\nHost: 127.0.0.1\r\nConnection: close\r\n"))
+        );
         Assert.StartsWith(expected, answer);
         Assert.Equal("40000", (await _http.SendAsync("/odata/s/t/$count")).Text);
     }
@@ -102,7 +120,13 @@ public sealed class BadClientTests : IAsyncLifetime
         var uri = new Uri(_http.Address);
         using var socket = new TcpClient();
         await socket.ConnectAsync(uri.Host, uri.Port);
-        await socket.GetStream().WriteAsync(Encoding.ASCII.GetBytes("POST /odata/s/$batch HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{"));
+        await socket
+            .GetStream()
+            .WriteAsync(
+                Encoding.ASCII.GetBytes(
+                    "POST /odata/s/$batch HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{"
+                )
+            );
         using var answer = new StreamReader(socket.GetStream());
         Assert.StartsWith("HTTP/1.1 408", await answer.ReadToEndAsync());
         Assert.Equal(200, (await _http.SendAsync("/odata/s/")).Status);

@@ -58,7 +58,10 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
         var answer = await service.Http.SendAsync(Root + target.Replace(" ", "%20"));
         Assert.Equal((status, "application/json", "4.0"), (answer.Status, answer.Header("Content-Type"), answer.Header("OData-Version")));
         var error = answer.Json.GetProperty("error");
-        Assert.Equal((code, expectedTarget), (error.GetProperty("code").GetString(), error.TryGetProperty("target", out var t) ? t.GetString() : null));
+        Assert.Equal(
+            (code, expectedTarget),
+            (error.GetProperty("code").GetString(), error.TryGetProperty("target", out var t) ? t.GetString() : null)
+        );
         Assert.NotEmpty(error.GetProperty("message").GetString()!);
         Assert.Equal(["error"], answer.Json.EnumerateObject().Select(p => p.Name)); // J-51
     }
@@ -95,7 +98,9 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
     {
         var longUrl = await service.Http.SendAsync(Root + "Stations?$filter=name%20eq%20'" + new string('x', 100_000) + "'");
         Assert.Equal((414, "url-too-long"), (longUrl.Status, longUrl.Json.GetProperty("error").GetProperty("code").GetString()));
-        var nested = await service.Http.SendAsync(Root + "Stations?$filter=" + new string('(', 2_000) + "id%20eq%201" + new string(')', 2_000));
+        var nested = await service.Http.SendAsync(
+            Root + "Stations?$filter=" + new string('(', 2_000) + "id%20eq%201" + new string(')', 2_000)
+        );
         Assert.Equal(400, nested.Status);
         Assert.Equal(400, (await service.Http.SendAsync(Root + string.Join('/', Enumerable.Repeat("Stations(1)", 30)))).Status);
         Assert.Equal(200, (await service.Http.SendAsync(Root + "Stations?$top=9223372036854775807")).Status);
@@ -122,10 +127,16 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
     {
         string[] seeds =
         [
-            "Stations?$filter=contains(name,'Weir') and not (closed_on gt 1990-01-01)&$orderby=closed_on desc,name&$top=3&$count=true", "Stations(1)/catchment/parent/name/$value",
-            "Sensors(station_id=1,sensor_no=1)/Readings?$filter=value mul 2 ge 4.5e0 or quality in ('A',null)&$select=id,value&$expand=Sensor($select=kind)&$top=2",
-            "Certificates('CAL%2F2')?$select=name&$format=json", "Readings/$count?$filter=taken_at lt 2024-05-01T10:00:00+02:00 and year(taken_at) eq 2024", "Visits?$expand=technician,VisitTasks&$skip=2&$top=1",
-            "$metadata?$format=application/xml", "Technicians(21ec2020-3aea-1069-a2dd-08002b30309d)", "VisitTasks?$filter=minutes gt duration'PT1H'&$top=1",
+            "Stations?$filter=contains(name,'Weir') and not (closed_on gt 1990-01-01)&$orderby=closed_on desc,name&$top=3&$count=true",
+            "Stations(1)/catchment/parent/name/$value",
+            "Sensors(station_id=1,sensor_no=1)/Readings?$filter=value mul 2 ge 4.5e0 or quality in "
+                + "('A',null)&$select=id,value&$expand=Sensor($select=kind)&$top=2",
+            "Certificates('CAL%2F2')?$select=name&$format=json",
+            "Readings/$count?$filter=taken_at lt 2024-05-01T10:00:00+02:00 and year(taken_at) eq 2024",
+            "Visits?$expand=technician,VisitTasks&$skip=2&$top=1",
+            "$metadata?$format=application/xml",
+            "Technicians(21ec2020-3aea-1069-a2dd-08002b30309d)",
+            "VisitTasks?$filter=minutes gt duration'PT1H'&$top=1",
         ];
         var random = new Random(5);
         var statuses = new Dictionary<int, int>();
@@ -145,7 +156,9 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
     [Fact] // T-17, X-27, P-59: a value that is not what it should be is said, not half written
     public async Task A_stored_value_of_another_type_is_a_fault()
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY, flag BOOLEAN, pad TEXT); INSERT INTO t VALUES (1, 1, 'a'), (2, 7, 'b')")
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY, flag BOOLEAN, pad TEXT); INSERT INTO t VALUES (1, 1, 'a'), (2, 7, 'b')")
             .WithService("  - { from: t, page: 100000, largest-page: 100000 }\n");
         await using var http = await RunningService.StartAsync(folder.Folder);
         Assert.Equal(200, (await http.SendAsync("/odata/s/t(1)")).Status);
@@ -153,7 +166,12 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
         Assert.Equal((500, "bad-data"), (bad.Status, bad.Json.GetProperty("error").GetProperty("code").GetString()));
         Assert.DoesNotContain("SELECT", bad.Text);
         // An answer of which something has gone already is cut; one that is not so large is made whole first.
-        folder.WithDatabase("DELETE FROM t; INSERT INTO t SELECT value, 1, hex(randomblob(50)) FROM generate_series(1, 60000); INSERT INTO t VALUES (70000, 7, '')".Replace("generate_series(1, 60000)", "(WITH RECURSIVE n(value) AS (SELECT 1 UNION ALL SELECT value + 1 FROM n WHERE value < 60000) SELECT value FROM n)"));
+        folder.WithDatabase(
+            "DELETE FROM t; INSERT INTO t SELECT value, 1, hex(randomblob(50)) FROM generate_series(1, 60000); INSERT INTO t VALUES (70000, 7, '')".Replace(
+                "generate_series(1, 60000)",
+                "(WITH RECURSIVE n(value) AS (SELECT 1 UNION ALL SELECT value + 1 FROM n WHERE value < 60000) SELECT value FROM n)"
+            )
+        );
         await Assert.ThrowsAnyAsync<HttpRequestException>(() => http.SendAsync("/odata/s/t"));
     }
 
@@ -167,7 +185,10 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
         using (var begin = new SqliteCommand("BEGIN EXCLUSIVE", connection))
             begin.ExecuteNonQuery();
         var busy = await http.SendAsync("/odata/s/t");
-        Assert.Equal((503, "source-busy", "1"), (busy.Status, busy.Json.GetProperty("error").GetProperty("code").GetString(), busy.Header("Retry-After")));
+        Assert.Equal(
+            (503, "source-busy", "1"),
+            (busy.Status, busy.Json.GetProperty("error").GetProperty("code").GetString(), busy.Header("Retry-After"))
+        );
         using (var end = new SqliteCommand("ROLLBACK", connection))
             end.ExecuteNonQuery();
         Assert.Equal(200, (await http.SendAsync("/odata/s/t")).Status);
@@ -176,7 +197,11 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
     [Fact]
     public async Task A_table_that_goes_away_is_a_fault_without_its_name()
     {
-        using var folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY)").WithService("  - t\n").Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nsessions: 1\n");
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY)")
+            .WithService("  - t\n")
+            .Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nsessions: 1\n");
         await using var http = await RunningService.StartAsync(folder.Folder);
         Assert.Equal(200, (await http.SendAsync("/odata/s/t")).Status);
         folder.WithDatabase("DROP TABLE t");

@@ -6,7 +6,10 @@ using Microsoft.Extensions.Logging;
 
 namespace RapidGable.Service.Tests;
 
-/// <summary>Stands before the service and passes batches on, until one gets through whose answer is lost; then nothing gets through until it is mended.</summary>
+/// <summary>
+/// Stands before the service and passes batches on, until one gets through whose answer is lost; then nothing gets through until it is
+/// mended.
+/// </summary>
 internal sealed class BreakingProxy : IAsyncDisposable
 {
     private readonly WebApplication _app;
@@ -42,10 +45,17 @@ internal sealed class BreakingProxy : IAsyncDisposable
             context.Abort();
             return;
         }
-        using var request = new HttpRequestMessage(new HttpMethod(context.Request.Method), service + context.Request.Path.Value! + context.Request.QueryString);
+        using var request = new HttpRequestMessage(
+            new HttpMethod(context.Request.Method),
+            service + context.Request.Path.Value! + context.Request.QueryString
+        );
         if (context.Request.ContentType is { } type)
             request.Content = new StreamContent(context.Request.Body) { Headers = { { "Content-Type", type } } };
-        foreach (var (name, values) in context.Request.Headers.Where(h => h.Key.StartsWith("OData-", StringComparison.OrdinalIgnoreCase) || h.Key is "Prefer" or "Authorization" or "Accept"))
+        foreach (
+            var (name, values) in context.Request.Headers.Where(h =>
+                h.Key.StartsWith("OData-", StringComparison.OrdinalIgnoreCase) || h.Key is "Prefer" or "Authorization" or "Accept"
+            )
+        )
             request.Headers.TryAddWithoutValidation(name, values.ToArray());
         using var response = await client.SendAsync(request);
         if (context.Request.Path.Value!.EndsWith("$batch", StringComparison.Ordinal) && _batches++ == whole)

@@ -27,11 +27,22 @@ public abstract class BrowserTests : IAsyncLifetime
         // The machine may be busy, and passwords are slow on purpose.
         Assertions.SetDefaultExpectTimeout(20_000);
         _playwright = await Playwright.CreateAsync();
-        _browser = await _playwright.Chromium.LaunchAsync(new BrowserTypeLaunchOptions
-        {
-            ExecutablePath = "/usr/bin/chromium",
-            Args = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update", "--disable-sync"],
-        });
+        _browser = await _playwright.Chromium.LaunchAsync(
+            new BrowserTypeLaunchOptions
+            {
+                ExecutablePath = "/usr/bin/chromium",
+                Args =
+                [
+                    "--no-sandbox",
+                    "--disable-gpu",
+                    "--disable-quic",
+                    "--no-first-run",
+                    "--disable-background-networking",
+                    "--disable-component-update",
+                    "--disable-sync",
+                ],
+            }
+        );
         await OpenAsync(ColorScheme.Light);
     }
 
@@ -45,7 +56,14 @@ public abstract class BrowserTests : IAsyncLifetime
 
     protected async Task OpenAsync(ColorScheme scheme)
     {
-        var context = await _browser.NewContextAsync(new BrowserNewContextOptions { ViewportSize = new ViewportSize { Width = 1280, Height = 800 }, ColorScheme = scheme, Locale = "en-GB" });
+        var context = await _browser.NewContextAsync(
+            new BrowserNewContextOptions
+            {
+                ViewportSize = new ViewportSize { Width = 1280, Height = 800 },
+                ColorScheme = scheme,
+                Locale = "en-GB",
+            }
+        );
         Page = await context.NewPageAsync();
         Page.SetDefaultTimeout(30_000);
         Page.Console += (_, message) =>
@@ -71,9 +89,15 @@ public abstract class BrowserTests : IAsyncLifetime
     protected async Task CheckPageAsync()
     {
         await Page.WaitForLoadStateAsync(LoadState.NetworkIdle);
-        Assert.True(await Page.EvaluateAsync<bool>("document.documentElement.scrollWidth <= window.innerWidth"), "the page scrolls sideways");
+        Assert.True(
+            await Page.EvaluateAsync<bool>("document.documentElement.scrollWidth <= window.innerWidth"),
+            "the page scrolls sideways"
+        );
         await Page.EvaluateAsync(await File.ReadAllTextAsync(Path.Combine(Gable.Root, "console/node_modules/axe-core/axe.min.js")));
-        var violations = await Page.EvaluateAsync<string[]>("axe.run({ runOnly: ['wcag2a', 'wcag2aa'] }).then(r => r.violations.filter(v => v.impact !== 'minor').map(v => v.id + ': ' + v.nodes[0].html + ' ' + v.nodes[0].failureSummary))");
+        var violations = await Page.EvaluateAsync<string[]>(
+            "axe.run({ runOnly: ['wcag2a', 'wcag2aa'] }).then(r => r.violations.filter(v => v.impact !== 'minor').map(v => "
+                + "v.id + ': ' + v.nodes[0].html + ' ' + v.nodes[0].failureSummary))"
+        );
         Assert.True(violations.Length == 0, string.Join('\n', violations));
     }
 }

@@ -63,8 +63,10 @@ public sealed class ChangedDatabaseTests(EnginesFixture engines) : IDisposable
         Assert.Equal(200, (await http.SendAsync("/odata/s/river")).Status);
         await change("ALTER TABLE river RENAME COLUMN name TO title");
         var gone = await http.SendAsync("/odata/s/river");
-        Assert.Equal((503, "source-changed", "5"), (gone.Status, gone.Json.GetProperty("error").GetProperty("code").GetString(),
-            gone.Header("Retry-After")));
+        Assert.Equal(
+            (503, "source-changed", "5"),
+            (gone.Status, gone.Json.GetProperty("error").GetProperty("code").GetString(), gone.Header("Retry-After"))
+        );
         Assert.DoesNotContain("name", gone.Json.GetProperty("error").GetProperty("message").GetString());
         // Nothing was accepted, so the service follows by itself.
         var back = await UntilAsync(() => http.SendAsync("/odata/s/river"), a => a.Status == 200);
@@ -113,19 +115,24 @@ public sealed class ChangedDatabaseTests(EnginesFixture engines) : IDisposable
         Assert.StartsWith("ready, with the last good state", (await http.SendAsync("/health/ready")).Text);
         _folder.WithService("  - river\n");
         // No interval is set, and nobody refreshes.
-        await UntilAsync(() =>
-        {
-            time.Advance(TimeSpan.FromSeconds(11));
-            return http.SendAsync("/health/ready");
-        }, a => a.Text == "ready");
+        await UntilAsync(
+            () =>
+            {
+                time.Advance(TimeSpan.FromSeconds(11));
+                return http.SendAsync("/health/ready");
+            },
+            a => a.Text == "ready"
+        );
     }
 
     [Fact]
     public async Task A_service_waits_for_a_database_that_is_down()
     {
         var port = LocalServer.FreePort();
-        _folder.WithSource().WithService("  - river\n").Write("sources/main.yaml",
-            $"engine: postgresql\nhost: 127.0.0.1\nport: {port}\ndatabase: d\nuser: u\nconnect-seconds: 2\n");
+        _folder
+            .WithSource()
+            .WithService("  - river\n")
+            .Write("sources/main.yaml", $"engine: postgresql\nhost: 127.0.0.1\nport: {port}\ndatabase: d\nuser: u\nconnect-seconds: 2\n");
         var late = await Gable.RunAsync(_folder.Folder, "serve", ".", "--port", "0", "--wait", "2");
         Assert.Equal(1, late.Code);
         Assert.Contains("Waiting for it, 2 s at most.", late.Errors);

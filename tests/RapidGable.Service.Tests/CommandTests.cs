@@ -106,16 +106,37 @@ public sealed class CommandTests : IDisposable
     [Fact]
     public async Task Check_shows_every_fault_with_its_line()
     {
-        _folder.WithSource().WithNetwork().WithService("  - statoin\n  - from: station\n    hied: [photo]\n  - { from: import_log, key: [file_name] }\n  - daily_summary\n");
+        _folder
+            .WithSource()
+            .WithNetwork()
+            .WithService(
+                "  - statoin\n  - from: station\n    hied: [photo]\n  - { from: import_log, key: [file_name] }\n  - daily_summary\n"
+            );
         var result = await Gable.RunAsync(_folder.Folder, "check", ".");
         Assert.Equal(1, result.Code);
-        foreach (var part in new[] { "services/s.yaml:9:5: error unknown-name", "  9 |     hied: [photo]\n    |     ^^^^", "no-object", "no-key", "key: [station_id]" })
+        foreach (
+            var part in new[]
+            {
+                "services/s.yaml:9:5: error unknown-name",
+                "  9 |     hied: [photo]\n    |     ^^^^",
+                "no-object",
+                "no-key",
+                "key: [station_id]",
+            }
+        )
             Assert.Contains(part, result.Errors);
         Assert.Contains("does not identify a row", result.Output);
         Assert.Contains("file_name = 'alder-2024-04.csv': 2 rows", result.Output);
         var json = (await Gable.RunAsync(_folder.Folder, "check", ".", "--json")).Json;
         Assert.False(json.GetProperty("ok").GetBoolean());
-        Assert.Equal(9, json.GetProperty("findings").EnumerateArray().First(f => f.GetProperty("code").GetString() == "unknown-name").GetProperty("line").GetInt32());
+        Assert.Equal(
+            9,
+            json.GetProperty("findings")
+                .EnumerateArray()
+                .First(f => f.GetProperty("code").GetString() == "unknown-name")
+                .GetProperty("line")
+                .GetInt32()
+        );
     }
 
     [Fact]
@@ -164,11 +185,22 @@ public sealed class CommandTests : IDisposable
     public async Task Explain_shows_the_statements_without_a_service()
     {
         _ = Network;
-        var result = await Gable.RunAsync(_folder.Folder, "explain", "-w", ".", "s/Stations?$filter=contains(name,'Weir')&$expand=Sensors&$count=true");
+        var result = await Gable.RunAsync(
+            _folder.Folder,
+            "explain",
+            "-w",
+            ".",
+            "s/Stations?$filter=contains(name,'Weir')&$expand=Sensors&$count=true"
+        );
         Assert.True(result.Code == 0, result.Errors);
         Assert.Contains("instr(t0.\"name\", ?1) > 0", result.Output);
         Assert.Matches(@"\?1 = 'Weir'\s+value 1 of the URL, as Edm.String", result.Output);
-        Assert.Equal(3, (await Gable.RunAsync(_folder.Folder, "explain", "-w", ".", "s/Stations?$expand=Sensors&$count=true", "--json")).Json.GetProperty("statements").GetArrayLength());
+        Assert.Equal(
+            3,
+            (await Gable.RunAsync(_folder.Folder, "explain", "-w", ".", "s/Stations?$expand=Sensors&$count=true", "--json"))
+                .Json.GetProperty("statements")
+                .GetArrayLength()
+        );
     }
 
     [Fact]
@@ -221,7 +253,9 @@ public sealed class CommandTests : IDisposable
         Network.WithDatabase("UPDATE station SET code = 'a code that is much too long' WHERE id = 7");
         var result = await Gable.RunAsync(_folder.Folder, "verify", "--json");
         Assert.Equal(1, result.Code);
-        var failure = Assert.Single(result.Json.GetProperty("services")[0].GetProperty("results").EnumerateArray(), r => r.GetProperty("outcome").GetString() == "failed" && r.GetProperty("subject").GetString() == "Stations");
+        var failure = Assert.Single(result.Json.GetProperty("services")[0].GetProperty("results").EnumerateArray(), r =>
+            r.GetProperty("outcome").GetString() == "failed" && r.GetProperty("subject").GetString() == "Stations"
+        );
         Assert.Equal("values-fit", failure.GetProperty("check").GetString());
         Assert.Contains("code has 28 characters, and at most 12 are promised (in Stations(7))", failure.GetProperty("message").GetString());
     }

@@ -22,9 +22,19 @@ public sealed partial class ConformanceTests
         var states = Table("tests/protocol-states.tsv").ToDictionary(r => r[0], r => (State: r[1], Why: r[2]));
         var shown = Shown();
         Assert.Equal("", string.Join(", ", states.Keys.Except(rows.Select(r => r.Id))));
-        Assert.Equal("", string.Join(", ", states.Where(s => s.Value.State == "by").SelectMany(s => s.Value.Why.Split(", ")).Where(id => !shown.ContainsKey(id) && !states.ContainsKey(id))));
+        Assert.Equal(
+            "",
+            string.Join(
+                ", ",
+                states
+                    .Where(s => s.Value.State == "by")
+                    .SelectMany(s => s.Value.Why.Split(", "))
+                    .Where(id => !shown.ContainsKey(id) && !states.ContainsKey(id))
+            )
+        );
 
-        var text = new StringBuilder("""
+        var text = new StringBuilder(
+            """
             # Conformance
 
             Each row of the protocol checklist with the tests that show it. The test run writes this table from the tests; a
@@ -33,13 +43,18 @@ public sealed partial class ConformanceTests
             | row | what | level | tier | state | shown by |
             | --- | --- | --- | --- | --- | --- |
 
-            """);
+            """
+        );
         var counts = new SortedDictionary<string, int>();
         var unmet = new List<string>();
         foreach (var row in rows)
         {
             var tests = shown.GetValueOrDefault(row.Id, []);
-            var (state, why) = tests.Count > 0 ? ("met", Tests(tests)) : !states.TryGetValue(row.Id, out var known) ? ("open", "") : known.State == "by" ? ("met", "rows " + known.Why) : (known.State, known.Why);
+            var (state, why) =
+                tests.Count > 0 ? ("met", Tests(tests))
+                : !states.TryGetValue(row.Id, out var known) ? ("open", "")
+                : known.State == "by" ? ("met", "rows " + known.Why)
+                : (known.State, known.Why);
             if (state == "open" && row.Level == "MUST")
                 unmet.Add(row.Id);
             counts[state] = counts.GetValueOrDefault(state) + 1;
@@ -50,16 +65,25 @@ public sealed partial class ConformanceTests
         var file = PathOf("docs/conformance.md");
         var before = File.Exists(file) ? File.ReadAllText(file) : "";
         File.WriteAllText(file, text.ToString());
-        Assert.True(before == text.ToString(), "docs/conformance.md was not that of the tests; it has been written anew. Look at the difference and commit it.");
+        Assert.True(
+            before == text.ToString(),
+            "docs/conformance.md was not that of the tests; it has been written anew. Look at the difference and commit it."
+        );
     }
 
-    private static string Tests(List<string> names) => string.Join(", ", names.Take(3)) + (names.Count > 3 ? $" and {names.Count - 3} more" : "");
+    private static string Tests(List<string> names) =>
+        string.Join(", ", names.Take(3)) + (names.Count > 3 ? $" and {names.Count - 3} more" : "");
 
     /// <summary>The tests that name each row, in a comment above them or among their cases.</summary>
     private static Dictionary<string, List<string>> Shown()
     {
         var shown = new Dictionary<string, List<string>>();
-        foreach (var file in Directory.EnumerateFiles(PathOf("tests"), "*Tests.cs", SearchOption.AllDirectories).Where(f => !f.Contains("/obj/") && !f.EndsWith("ConformanceTests.cs")).Order(StringComparer.Ordinal))
+        foreach (
+            var file in Directory
+                .EnumerateFiles(PathOf("tests"), "*Tests.cs", SearchOption.AllDirectories)
+                .Where(f => !f.Contains("/obj/") && !f.EndsWith("ConformanceTests.cs"))
+                .Order(StringComparer.Ordinal)
+        )
         {
             var pending = new List<string>();
             foreach (var line in File.ReadLines(file))

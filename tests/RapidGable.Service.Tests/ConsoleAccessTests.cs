@@ -15,18 +15,27 @@ public sealed class ConsoleAccessTests : BrowserTests
 
     private protected override void Fill(TestWorkspace folder)
     {
-        folder.WithSource().WithNetwork(100).Write("services/s.yaml", """
-            title: Field work
-            source: main
-            namespace: T
-            sets:
-              - { from: visit, name: Visits, rules: [{ who: office, may: read }, { who: field, may: read, rows: technician/region eq @region, hide: report, mask: purpose }] }
-              - { from: technician, name: Technicians, rules: [{ who: office, may: read }, { who: field, may: read, hide: email }] }
-            """);
+        folder
+            .WithSource()
+            .WithNetwork(100)
+            .Write(
+                "services/s.yaml",
+                """
+                title: Field work
+                source: main
+                namespace: T
+                sets:
+                  - { from: visit, name: Visits, rules: [{ who: office, may: read }, { who: field, may: read, rows: technician/region eq @region, hide: report, mask: purpose }] }
+                  - { from: technician, name: Technicians, rules: [{ who: office, may: read }, { who: field, may: read, hide: email }] }
+                """
+            );
         new AccountFile
         {
             Administrators = ImmutableSortedDictionary<string, AdministratorAccount>.Empty.Add("ada", new AdministratorAccount(Ada)),
-            Users = ImmutableSortedDictionary<string, UserAccount>.Empty.Add("tom", new UserAccount(Ada) { Roles = ["field"], Attributes = Caller.AttributesOf([("region", "north")]) }),
+            Users = ImmutableSortedDictionary<string, UserAccount>.Empty.Add(
+                "tom",
+                new UserAccount(Ada) { Roles = ["field"], Attributes = Caller.AttributesOf([("region", "north")]) }
+            ),
         }.Write(folder.Folder);
         _path = folder.Folder;
     }
@@ -61,7 +70,12 @@ public sealed class ConsoleAccessTests : BrowserTests
         await GoAsync("audit");
         await SignInAsync();
         await Expect(Role(AriaRole.Heading, "Audit log")).ToBeVisibleAsync();
-        AccountFile.Change(_path, f => f with { Administrators = f.Administrators.SetItem("ada", new AdministratorAccount(PasswordHash.Make("another one"))) });
+        AccountFile.Change(_path, f =>
+            f with
+            {
+                Administrators = f.Administrators.SetItem("ada", new AdministratorAccount(PasswordHash.Make("another one"))),
+            }
+        );
         await Role(AriaRole.Button, "Look again").ClickAsync();
         await Expect(Role(AriaRole.Button, "Sign in")).ToBeVisibleAsync();
     }
@@ -71,7 +85,9 @@ public sealed class ConsoleAccessTests : BrowserTests
     {
         await GoAsync("services/s/access");
         await SignInAsync();
-        var row = Page.GetByRole(AriaRole.Table, new() { Name = "Who may do what" }).GetByRole(AriaRole.Row).Filter(new() { HasText = "Visits" });
+        var row = Page.GetByRole(AriaRole.Table, new() { Name = "Who may do what" })
+            .GetByRole(AriaRole.Row)
+            .Filter(new() { HasText = "Visits" });
         await Expect(row).ToContainTextAsync("technician/region eq @region");
         await Expect(row).ToContainTextAsync("not shown: report");
         await Expect(row).ToContainTextAsync("always null: purpose");

@@ -17,7 +17,10 @@ public sealed class ConsoleLinkTests : IAsyncLifetime
     // A test that is nobody says so, since the helper shows itself as who started the service.
     private static readonly (string, string) Nobody = ("Cookie", "other=1");
 
-    private readonly TestWorkspace _folder = new TestWorkspace().WithSource().WithDatabase("CREATE TABLE river (id INTEGER PRIMARY KEY)").WithService("  - river\n");
+    private readonly TestWorkspace _folder = new TestWorkspace()
+        .WithSource()
+        .WithDatabase("CREATE TABLE river (id INTEGER PRIMARY KEY)")
+        .WithService("  - river\n");
     private RunningService _http = null!;
 
     public async Task InitializeAsync() => _http = await RunningService.StartAsync(_folder.Folder);
@@ -42,7 +45,8 @@ public sealed class ConsoleLinkTests : IAsyncLifetime
         Assert.Equal(404, (await _http.SendAsync("/metrics", "GET", Nobody)).Status);
     }
 
-    private Task<Answer> OpenAsync(string token) => _http.SendAsync("/manage/session", "POST", $$"""{"link":"{{token}}"}""", Nobody, Client);
+    private Task<Answer> OpenAsync(string token) =>
+        _http.SendAsync("/manage/session", "POST", $$"""{"link":"{{token}}"}""", Nobody, Client);
 
     [Fact]
     public async Task A_link_opens_the_console_once()
@@ -62,7 +66,12 @@ public sealed class ConsoleLinkTests : IAsyncLifetime
         Assert.NotEqual(first, _http.LinkToken);
         Assert.Equal(204, (await OpenAsync(_http.LinkToken!)).Status);
         // With the first administrator both end.
-        AccountFile.Change(_folder.Folder, f => f with { Administrators = f.Administrators.Add("ada", new AdministratorAccount(PasswordHash.Make("long enough"))) });
+        AccountFile.Change(_folder.Folder, f =>
+            f with
+            {
+                Administrators = f.Administrators.Add("ada", new AdministratorAccount(PasswordHash.Make("long enough"))),
+            }
+        );
         Assert.Equal(401, (await _http.SendAsync("/manage/services", "GET", cookie)).Status);
         Assert.Equal(401, (await OpenAsync(_http.LinkToken!)).Status);
     }
@@ -81,7 +90,11 @@ public sealed class ConsoleLinkTests : IAsyncLifetime
         await _http.SendAsync("/manage/sources/main/object?name=river&rows=3");
         await _http.SendAsync("/manage/explain?run=true&roles=office&url=/odata/s/river");
         var text = "";
-        for (var tries = 0; tries < 100 && !(text.Contains("looked at rows of river in main") && text.Contains("ran a request as office")); tries++)
+        for (
+            var tries = 0;
+            tries < 100 && !(text.Contains("looked at rows of river in main") && text.Contains("ran a request as office"));
+            tries++
+        )
         {
             await Task.Delay(50);
             text = (await _http.SendAsync("/manage/audit?event=management")).Text;
@@ -96,14 +109,39 @@ public sealed class ConsoleLinkTests : IAsyncLifetime
     [InlineData("2001:db8:1:2:3:4:5:6", "2001:db8:1:2::/64")]
     [InlineData("2001:db8:1:2::1", "2001:db8:1:2::/64")]
     [InlineData("::1", "::1")]
-    public void Callers_are_told_apart_by_their_networks(string address, string expected) => Assert.Equal(expected, Allowances.Network(IPAddress.Parse(address)));
+    public void Callers_are_told_apart_by_their_networks(string address, string expected) =>
+        Assert.Equal(expected, Allowances.Network(IPAddress.Parse(address)));
 
     [Fact] // two keys of one name are two callers where they may do different things
     public void Callers_of_one_name_are_told_apart()
     {
         var wide = Caller.WithRoles("office") with { Name = "loader" };
         Assert.Equal(wide.Identity, (Caller.WithRoles("office") with { Name = "loader" }).Identity);
-        foreach (var narrow in new[] { wide with { Scope = Model.SetOperations.Read }, wide with { Services = ["s"] }, wide with { Roles = [] }, wide with { Attributes = wide.Attributes.Add("region", ["north"]) }, wide with { Name = null } })
+        foreach (
+            var narrow in new[]
+            {
+                wide with
+                {
+                    Scope = Model.SetOperations.Read,
+                },
+                wide with
+                {
+                    Services = ["s"],
+                },
+                wide with
+                {
+                    Roles = [],
+                },
+                wide with
+                {
+                    Attributes = wide.Attributes.Add("region", ["north"]),
+                },
+                wide with
+                {
+                    Name = null,
+                },
+            }
+        )
             Assert.NotEqual(wide.Identity, narrow.Identity);
     }
 }

@@ -7,9 +7,14 @@ namespace RapidGable.Service.Tests;
 public sealed class ConsoleTests : BrowserTests
 {
     private protected override void Fill(TestWorkspace folder) =>
-        folder.WithSource().WithNetwork(2_000).WithService(NetworkFixture.AllSets).Write("services/closed.yaml", "title: Closed\nsource: main\nsets: [station]\n");
+        folder
+            .WithSource()
+            .WithNetwork(2_000)
+            .WithService(NetworkFixture.AllSets)
+            .Write("services/closed.yaml", "title: Closed\nsource: main\nsets: [station]\n");
 
-    private async Task<string> ShownRequestAsync() => (await Page.GetByRole(AriaRole.Group, new() { Name = "Request" }).Locator("a").InnerTextAsync()).Trim();
+    private async Task<string> ShownRequestAsync() =>
+        (await Page.GetByRole(AriaRole.Group, new() { Name = "Request" }).Locator("a").InnerTextAsync()).Trim();
 
     private ILocator Rows => Page.Locator("tbody tr");
 
@@ -36,7 +41,10 @@ public sealed class ConsoleTests : BrowserTests
         await Expect(Page.GetByLabel("part of the key")).ToHaveCountAsync(2);
         await Expect(Page.GetByText("Edm.String(12)")).ToBeVisibleAsync();
         await Expect(Page.GetByText("station_id = station_id, sensor_no = sensor_no")).ToBeVisibleAsync();
-        await Page.GetByRole(AriaRole.Row).Filter(new() { HasText = "one of" }).GetByRole(AriaRole.Link, new() { Name = "Stations" }).ClickAsync();
+        await Page.GetByRole(AriaRole.Row)
+            .Filter(new() { HasText = "one of" })
+            .GetByRole(AriaRole.Link, new() { Name = "Stations" })
+            .ClickAsync();
         await Expect(Page.GetByText("Hidden columns: photo.")).ToBeVisibleAsync();
         Assert.Empty(PageErrors);
     }
@@ -66,7 +74,11 @@ public sealed class ConsoleTests : BrowserTests
         Assert.Contains("$filter=contains(name,'Weir')%20and%20id%20lt%2030", request);
         Assert.Contains("$orderby=code%20desc", request);
         // The request that is shown is the one that was sent: asked again, it gives the same rows.
-        var rows = (await Service.SendAsync(request)).Json.GetProperty("value").EnumerateArray().Select(r => r.GetProperty("code").GetString()!).ToList();
+        var rows = (await Service.SendAsync(request))
+            .Json.GetProperty("value")
+            .EnumerateArray()
+            .Select(r => r.GetProperty("code").GetString()!)
+            .ToList();
         await Expect(Rows).ToHaveCountAsync(rows.Count);
         for (var i = 0; i < rows.Count; i++)
             await Expect(Rows.Nth(i)).ToContainTextAsync(rows[i]);
@@ -150,7 +162,8 @@ public sealed class ConsoleTests : BrowserTests
         for (var i = 0; i < 40 && await Page.EvaluateAsync<string>("document.activeElement.textContent") != "name"; i++)
             await Page.Keyboard.PressAsync("Tab");
         await Page.Keyboard.PressAsync("Enter");
-        await Expect(Page.GetByRole(AriaRole.Columnheader, new() { Name = "name", Exact = true })).ToHaveAttributeAsync("aria-sort", "ascending");
+        await Expect(Page.GetByRole(AriaRole.Columnheader, new() { Name = "name", Exact = true }))
+            .ToHaveAttributeAsync("aria-sort", "ascending");
         for (var i = 0; i < 40 && await Page.EvaluateAsync<string>("document.activeElement.textContent") != "Next page"; i++)
             await Page.Keyboard.PressAsync("Tab");
         await Page.Keyboard.PressAsync("Enter");

@@ -6,32 +6,39 @@ namespace RapidGable.Service.Tests;
 /// <summary>Creating, changing and deleting in the console's data page, in a real browser.</summary>
 public sealed class ConsoleWritingTests : BrowserTests
 {
-    private protected override void Fill(TestWorkspace folder) => folder.WithSource().Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n").WithNetwork(100)
-        .Write("services/s.yaml", """
-            title: S
-            source: main
-            namespace: T
-            rules: { read: anyone, create: anyone, update: anyone, delete: anyone }
-            sets:
-              - { from: station, name: Stations, type: Station, hide: [photo] }
-              - { from: sensor, name: Sensors, type: Sensor }
-              - from: reading
-                name: Readings
-                caller-keys: true
-                type: Reading
-                allow: [read, create, update]
-                columns: { value: { measured-in: = Sensor/unit } }
-              - from: visit
-                name: Visits
-                type: Visit
-                allow: [read, create, update, delete]
-                version: version
-                require-version: true
-                columns:
-                  purpose: { shortest: 3, message: Say what for. }
-                valid:
-                  - { where: report eq null or done_at ne null, column: report, message: A report belongs to a visit that is done. }
-            """);
+    private protected override void Fill(TestWorkspace folder) =>
+        folder
+            .WithSource()
+            .Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n")
+            .WithNetwork(100)
+            .Write(
+                "services/s.yaml",
+                """
+                title: S
+                source: main
+                namespace: T
+                rules: { read: anyone, create: anyone, update: anyone, delete: anyone }
+                sets:
+                  - { from: station, name: Stations, type: Station, hide: [photo] }
+                  - { from: sensor, name: Sensors, type: Sensor }
+                  - from: reading
+                    name: Readings
+                    caller-keys: true
+                    type: Reading
+                    allow: [read, create, update]
+                    columns: { value: { measured-in: = Sensor/unit } }
+                  - from: visit
+                    name: Visits
+                    type: Visit
+                    allow: [read, create, update, delete]
+                    version: version
+                    require-version: true
+                    columns:
+                      purpose: { shortest: 3, message: Say what for. }
+                    valid:
+                      - { where: report eq null or done_at ne null, column: report, message: A report belongs to a visit that is done. }
+                """
+            );
 
     private ILocator Dialog => Page.GetByRole(AriaRole.Dialog);
 
@@ -75,7 +82,10 @@ public sealed class ConsoleWritingTests : BrowserTests
         await Field("done_at").FillAsync("2024-05-02T10:15:30");
         await Role(AriaRole.Button, "Save").ClickAsync();
         await Expect(Dialog).ToBeHiddenAsync();
-        Assert.Contains("\"done_at\":\"2024-05-02T10:15:30Z\"", (await Service.SendAsync("/odata/s/Visits?$filter=purpose%20eq%20'Changed%20in%20a%20browser'")).Text);
+        Assert.Contains(
+            "\"done_at\":\"2024-05-02T10:15:30Z\"",
+            (await Service.SendAsync("/odata/s/Visits?$filter=purpose%20eq%20'Changed%20in%20a%20browser'")).Text
+        );
 
         await OpenAsync("purpose eq 'Changed in a browser'");
         await Role(AriaRole.Button, "Delete …").ClickAsync();
@@ -111,14 +121,24 @@ public sealed class ConsoleWritingTests : BrowserTests
         await GoAsync("services/s?set=Visits");
         await Expect(Page.GetByText("Allows read, create, update, delete.")).ToBeVisibleAsync();
         await Expect(Page.GetByRole(AriaRole.Row, new() { Name = "purpose Edm.String" })).ToContainTextAsync("3 characters or more");
-        await Expect(Page.GetByRole(AriaRole.Row, new() { Name = "report eq null or done_at ne null" })).ToContainTextAsync("A report belongs to a visit that is done.");
+        await Expect(Page.GetByRole(AriaRole.Row, new() { Name = "report eq null or done_at ne null" }))
+            .ToContainTextAsync("A report belongs to a visit that is done.");
         await CheckPageAsync();
     }
 
     [Fact] // a browser's own numbers would round them, and another row would be changed
     public async Task Numbers_stay_exact_and_stand_beside_their_unit()
     {
-        Assert.Equal(201, (await Service.SendAsync("/odata/s/Readings", "POST", """{"id":9007199254740993,"station_id":1,"sensor_no":1,"taken_at":"2024-05-01T00:00:00Z","value":1.5}""")).Status);
+        Assert.Equal(
+            201,
+            (
+                await Service.SendAsync(
+                    "/odata/s/Readings",
+                    "POST",
+                    """{"id":9007199254740993,"station_id":1,"sensor_no":1,"taken_at":"2024-05-01T00:00:00Z","value":1.5}"""
+                )
+            ).Status
+        );
         await GoAsync("services/s/Readings?filter=" + Uri.EscapeDataString("id eq 9007199254740993"));
         await Expect(Role(AriaRole.Region, "Rows of Readings")).ToContainTextAsync("9007199254740993");
         await Role(AriaRole.Button, "Edit row 1").ClickAsync();

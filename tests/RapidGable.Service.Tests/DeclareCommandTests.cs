@@ -22,7 +22,11 @@ public sealed class DeclareCommandTests : IDisposable
         var path = Path.Combine(_folder.Folder, "services/rivers.yaml");
         var text = await File.ReadAllTextAsync(path);
         Assert.Contains("  - station   # table, 13 columns, key id, refers to catchment\n", text);
-        Assert.Contains("  - from: station_latest   # view, 7 columns, no key in the catalog\n    key: [station_id]   # identifies each of 120 rows; see 'gable keys' for others\n", text);
+        Assert.Contains(
+            "  - from: station_latest   # view, 7 columns, no key in the catalog\n    key: [station_id]   # identifies each of "
+                + "120 rows; see 'gable keys' for others\n",
+            text
+        );
         await File.WriteAllTextAsync(path, text.Replace("# rules:\n#   read: anyone", "rules:\n  read: anyone   # mine"));
         var second = await RunAsync("draft", ".", "rivers", "station*", "catchment", "--json");
         Assert.Equal(["catchment"], second.Json.GetProperty("added").EnumerateArray().Select(a => a.GetString()));
@@ -41,7 +45,10 @@ public sealed class DeclareCommandTests : IDisposable
     public async Task A_wrong_call_says_what_is_wrong(int code, string message, params string[] arguments)
     {
         var result = await RunAsync(arguments);
-        Assert.True(result.Code == code && (result.Errors + result.Output).Contains(message), $"{result.Code}: {result.Errors}{result.Output}");
+        Assert.True(
+            result.Code == code && (result.Errors + result.Output).Contains(message),
+            $"{result.Code}: {result.Errors}{result.Output}"
+        );
     }
 
     [Fact]
@@ -78,7 +85,9 @@ public sealed class DeclareCommandTests : IDisposable
         Assert.Equal(0, accepted.Code);
         Assert.Contains("accepted: accepted/s.xml", accepted.Errors);
         Assert.Equal(0, (await RunAsync("check", "--no-data")).Code);
-        _folder.WithDatabase("ALTER TABLE station ADD COLUMN depth_m DECIMAL(5,2)").WithService("  - { from: station, hide: [photo], columns: { datum_m: string } }\n  - { from: sensor, hide: [firmware] }\n");
+        _folder
+            .WithDatabase("ALTER TABLE station ADD COLUMN depth_m DECIMAL(5,2)")
+            .WithService("  - { from: station, hide: [photo], columns: { datum_m: string } }\n  - { from: sensor, hide: [firmware] }\n");
         var drift = await RunAsync("check", "--no-data");
         Assert.Equal(1, drift.Code);
         Assert.Contains("breaks T.station/datum_m: its type was Edm.Decimal(7,3) and is Edm.String", drift.Output);
@@ -106,6 +115,9 @@ public sealed class DeclareCommandTests : IDisposable
     public async Task A_schema_is_json()
     {
         foreach (var kind in new[] { "workspace", "source", "service" })
-            Assert.Equal("https://json-schema.org/draft/2020-12/schema", (await RunAsync("schema", kind)).Json.GetProperty("$schema").GetString());
+            Assert.Equal(
+                "https://json-schema.org/draft/2020-12/schema",
+                (await RunAsync("schema", kind)).Json.GetProperty("$schema").GetString()
+            );
     }
 }

@@ -14,7 +14,10 @@ public sealed partial class DocumentationTests : IAsyncLifetime
         // The demo workspace as it stands in the repository, over a database of its own.
         foreach (var file in new[] { "workspace.yaml", "services/rivers.yaml", "services/fieldwork.yaml", "services/laboratory.yaml" })
             _folder.Write(file, Read("demo/" + file));
-        _folder.Write("sources/network.yaml", Read("demo/sources/network.yaml").Replace("data/network.db", "data.db")).WithNetwork(3_000).WithLab();
+        _folder
+            .Write("sources/network.yaml", Read("demo/sources/network.yaml").Replace("data/network.db", "data.db"))
+            .WithNetwork(3_000)
+            .WithLab();
         return Task.CompletedTask;
     }
 
@@ -26,21 +29,36 @@ public sealed partial class DocumentationTests : IAsyncLifetime
 
     private static string Read(string file) => File.ReadAllText(Path.Combine(Gable.Root, file));
 
-    private static IEnumerable<string> FirstColumn(string file) => FirstColumnPattern().Matches(Read(file).Split("\n| trial |")[0]).SelectMany(m => CodePattern().Matches(m.Groups[1].Value)).Select(m => m.Groups[1].Value);
+    private static IEnumerable<string> FirstColumn(string file) =>
+        FirstColumnPattern()
+            .Matches(Read(file).Split("\n| trial |")[0])
+            .SelectMany(m => CodePattern().Matches(m.Groups[1].Value))
+            .Select(m => m.Groups[1].Value);
 
-    private static IEnumerable<string> CodesIn(Regex pattern) => Directory.EnumerateFiles(Path.Combine(Gable.Root, "src"), "*.cs", SearchOption.AllDirectories)
-        .SelectMany(f => pattern.Matches(File.ReadAllText(f))).Select(m => m.Groups["code"].Value).Distinct();
+    private static IEnumerable<string> CodesIn(Regex pattern) =>
+        Directory
+            .EnumerateFiles(Path.Combine(Gable.Root, "src"), "*.cs", SearchOption.AllDirectories)
+            .SelectMany(f => pattern.Matches(File.ReadAllText(f)))
+            .Select(m => m.Groups["code"].Value)
+            .Distinct();
 
     [Fact]
-    public void Every_error_code_is_listed() => Assert.Equal(CodesIn(FaultPattern()).Order(StringComparer.Ordinal), FirstColumn("docs/errors.md").Order(StringComparer.Ordinal));
+    public void Every_error_code_is_listed() =>
+        Assert.Equal(CodesIn(FaultPattern()).Order(StringComparer.Ordinal), FirstColumn("docs/errors.md").Order(StringComparer.Ordinal));
 
     [Fact]
-    public void Every_diagnostic_code_is_listed() => Assert.Equal(CodesIn(DiagnosticPattern()).Order(StringComparer.Ordinal), FirstColumn("docs/diagnostics.md").Order(StringComparer.Ordinal));
+    public void Every_diagnostic_code_is_listed() =>
+        Assert.Equal(
+            CodesIn(DiagnosticPattern()).Order(StringComparer.Ordinal),
+            FirstColumn("docs/diagnostics.md").Order(StringComparer.Ordinal)
+        );
 
     [Fact]
-    public void Every_limit_is_listed_with_its_value() => Assert.Equal(
-        typeof(Limits).GetFields().Select(f => $"{f.Name} {f.GetRawConstantValue()}"),
-        LimitPattern().Matches(Read("docs/limits.md")).Select(m => $"{m.Groups[1].Value} {m.Groups[2].Value}"));
+    public void Every_limit_is_listed_with_its_value() =>
+        Assert.Equal(
+            typeof(Limits).GetFields().Select(f => $"{f.Name} {f.GetRawConstantValue()}"),
+            LimitPattern().Matches(Read("docs/limits.md")).Select(m => $"{m.Groups[1].Value} {m.Groups[2].Value}")
+        );
 
     [Fact]
     public async Task Every_check_is_listed()
@@ -48,7 +66,12 @@ public sealed partial class DocumentationTests : IAsyncLifetime
         await using var http = await RunningService.StartAsync(_folder.Folder);
         var verified = await Gable.RunAsync(_folder.Folder, "verify", "--json");
         Assert.Equal(0, verified.Code);
-        var run = verified.Json.GetProperty("services").EnumerateArray().SelectMany(s => s.GetProperty("results").EnumerateArray()).Select(r => r.GetProperty("check").GetString()!).Distinct();
+        var run = verified
+            .Json.GetProperty("services")
+            .EnumerateArray()
+            .SelectMany(s => s.GetProperty("results").EnumerateArray())
+            .Select(r => r.GetProperty("check").GetString()!)
+            .Distinct();
         Assert.Equal(run.Order(StringComparer.Ordinal), FirstColumn("docs/verification.md").Order(StringComparer.Ordinal));
     }
 
@@ -88,7 +111,10 @@ public sealed partial class DocumentationTests : IAsyncLifetime
         {
             var isCheck = command.StartsWith("check", StringComparison.Ordinal);
             if (isCheck)
-                _folder.Write("my-rivers/services/my-rivers.yaml", checks++ == 0 ? yaml : yaml.Replace("name: Days }", "name: Days, key: [station_id, sensor_no, day] }"));
+                _folder.Write(
+                    "my-rivers/services/my-rivers.yaml",
+                    checks++ == 0 ? yaml : yaml.Replace("name: Days }", "name: Days, key: [station_id, sensor_no, day] }")
+                );
             var result = await Gable.RunAsync(_folder.Folder, command.Split(' '));
             Assert.True(result.Code == (isCheck && checks == 1 ? 1 : 0), $"{command}: {result.Code}\n{result.Output}{result.Errors}");
             if (isCheck && checks == 1)
@@ -124,7 +150,9 @@ public sealed partial class DocumentationTests : IAsyncLifetime
     [GeneratedRegex("`([^`]+)`")]
     private static partial Regex CodePattern();
 
-    [GeneratedRegex(@"(RequestFault|(?<!Setting)(?<!return )Fault|reader\.Fault)\((\s*\d{3},\s*|new\(\d{3}, )?\s*""(?<code>[a-z-]+)"",\s*(\$|@|""|text|message|position|Text|match|name|listed)|new\(\d{3}, ""(?<code>[a-z-]+)""|[( ]Wrong\([^\n]*, ""(?<code>[a-z-]+)""\);|f\.Status\), ""(?<code>[a-z-]+)""|\d{3} : \d{3}, rule\.Condition is null \? ""(?<code>[a-z-]+)""")]
+    [GeneratedRegex(
+        @"(RequestFault|(?<!Setting)(?<!return )Fault|reader\.Fault)\((\s*\d{3},\s*|new\(\d{3}, )?\s*""(?<code>[a-z-]+)"",\s*(\$|@|""|text|message|position|Text|match|name|listed)|new\(\d{3}, ""(?<code>[a-z-]+)""|[( ]Wrong\([^\n]*, ""(?<code>[a-z-]+)""\);|f\.Status\), ""(?<code>[a-z-]+)""|\d{3} : \d{3}, rule\.Condition is null \? ""(?<code>[a-z-]+)"""
+    )]
     private static partial Regex FaultPattern();
 
     [GeneratedRegex(@"iagnostics\.(Error|Warning)\(\s*""(?<code>[a-z-]+)""")]

@@ -38,28 +38,47 @@ internal sealed class FaultyResponder : IAsyncDisposable
             var (status, body) = spoil(target, Right(target));
             context.Response.StatusCode = status;
             context.Response.Headers["OData-Version"] = "4.0";
-            context.Response.ContentType = body.StartsWith('<') ? "application/xml" : body.StartsWith('{') ? "application/json" : "text/plain";
+            context.Response.ContentType =
+                body.StartsWith('<') ? "application/xml"
+                : body.StartsWith('{') ? "application/json"
+                : "text/plain";
             await context.Response.Body.WriteAsync(Encoding.UTF8.GetBytes(body));
         });
         await app.StartAsync();
         return new FaultyResponder(app);
     }
 
-    private static (int, string) Right(string target) => target switch
-    {
-        "" => (200, """{"@odata.context":"$metadata","value":[{"name":"Items","url":"Items"}]}"""),
-        "$metadata" => (200, Metadata),
-        "Items" => (200, """{"@odata.context":"$metadata#Items","value":[{"id":1,"name":"a"},{"id":2,"name":null}],"@odata.nextLink":"Items?$skiptoken=2"}"""),
-        "Items?$skiptoken=2" => (200, """{"@odata.context":"$metadata#Items","value":[{"id":3,"name":"c"}]}"""),
-        "Items?$select=id&$orderby=name desc" => (200, """{"@odata.context":"$metadata#Items(id)","value":[{"id":3},{"id":1},{"id":2}]}"""),
-        "Items/$count" => (200, "3"),
-        "Items(1)" or "Items(2)" or "Items(3)" => (200, $$"""{"@odata.context":"$metadata#Items/$entity","id":{{target[6]}},"name":"a"}"""),
-        "Items(1)/twin" or "Items(2)/twin" or "Items(3)/twin" => (200, $$"""{"@odata.context":"$metadata#Items/$entity","id":{{target[6]}},"name":"a"}"""),
-        _ when target.EndsWith(")?$select=id") => (200, $$"""{"@odata.context":"$metadata#Items(id)/$entity","id":{{target[6]}}}"""),
-        _ when target.EndsWith(")?$expand=twin") => (200, $$$"""{"@odata.context":"$metadata#Items(twin())/$entity","id":{{{target[6]}}},"name":"a","twin":{"id":{{{target[6]}}},"name":"a"}}"""),
-        _ when target.Contains("?$filter=") => (400, """{"error":{"code":"x","message":"no such property"}}"""),
-        _ => (404, """{"error":{"code":"x","message":"not here"}}"""),
-    };
+    private static (int, string) Right(string target) =>
+        target switch
+        {
+            "" => (200, """{"@odata.context":"$metadata","value":[{"name":"Items","url":"Items"}]}"""),
+            "$metadata" => (200, Metadata),
+            "Items" => (
+                200,
+                """{"@odata.context":"$metadata#Items","value":[{"id":1,"name":"a"},{"id":2,"name":null}],"@odata.nextLink":"Items?$skiptoken=2"}"""
+            ),
+            "Items?$skiptoken=2" => (200, """{"@odata.context":"$metadata#Items","value":[{"id":3,"name":"c"}]}"""),
+            "Items?$select=id&$orderby=name desc" => (
+                200,
+                """{"@odata.context":"$metadata#Items(id)","value":[{"id":3},{"id":1},{"id":2}]}"""
+            ),
+            "Items/$count" => (200, "3"),
+            "Items(1)" or "Items(2)" or "Items(3)" => (
+                200,
+                $$"""{"@odata.context":"$metadata#Items/$entity","id":{{target[6]}},"name":"a"}"""
+            ),
+            "Items(1)/twin" or "Items(2)/twin" or "Items(3)/twin" => (
+                200,
+                $$"""{"@odata.context":"$metadata#Items/$entity","id":{{target[6]}},"name":"a"}"""
+            ),
+            _ when target.EndsWith(")?$select=id") => (200, $$"""{"@odata.context":"$metadata#Items(id)/$entity","id":{{target[6]}}}"""),
+            _ when target.EndsWith(")?$expand=twin") => (
+                200,
+                $$$"""{"@odata.context":"$metadata#Items(twin())/$entity","id":{{{target[6]}}},"name":"a","twin":{"id":{{{target[6]}}},"name":"a"}}"""
+            ),
+            _ when target.Contains("?$filter=") => (400, """{"error":{"code":"x","message":"no such property"}}"""),
+            _ => (404, """{"error":{"code":"x","message":"not here"}}"""),
+        };
 
     public ValueTask DisposeAsync() => _app.DisposeAsync();
 }

@@ -67,17 +67,21 @@ public sealed class ForeignSchemaTests(EnginesFixture engines) : IDisposable
         await using var loaded = await WorkspaceLoader.LoadAsync(workspace.Folder, _ => null, CancellationToken.None);
         Assert.False(loaded.Diagnostics.HasErrors, string.Join('\n', loaded.Diagnostics.Items.Select(d => d.Render())));
         var model = loaded.Services[0].Model;
-        string Names(string set) => string.Join(' ', model.FindSet(set)!.Type.Navigations.Select(n => n.Name)
-            .Order(StringComparer.Ordinal));
-        Assert.Equal("hosts_by_proxy_host hosts_by_template hosts_templates_by_host hosts_templates_by_template proxy_host template",
-            Names("hosts"));
+        string Names(string set) =>
+            string.Join(' ', model.FindSet(set)!.Type.Navigations.Select(n => n.Name).Order(StringComparer.Ordinal));
+        Assert.Equal(
+            "hosts_by_proxy_host hosts_by_template hosts_templates_by_host hosts_templates_by_template proxy_host template",
+            Names("hosts")
+        );
         Assert.Equal("host template", Names("hosts_templates"));
         Assert.StartsWith("a_table_name_that_fills_nearly_all_of_what_engines_take_by_one_long", Names("node"));
         Assert.Equal("bin", Names("bin_child"));
         if (engine == "postgresql")
         {
-            Assert.Equal(("public", "aaa", "zzz"), (model.FindSet("node")!.Source.Schema, model.FindSet("aaa_node")!.Source.Schema,
-                model.FindSet("zzz_node")!.Source.Schema));
+            Assert.Equal(
+                ("public", "aaa", "zzz"),
+                (model.FindSet("node")!.Source.Schema, model.FindSet("aaa_node")!.Source.Schema, model.FindSet("zzz_node")!.Source.Schema)
+            );
             Assert.Equal(["id"], model.FindSet("kept")!.Type.Key.Select(k => k.Name));
         }
     }
@@ -90,25 +94,35 @@ public sealed class ForeignSchemaTests(EnginesFixture engines) : IDisposable
     {
         using var workspace = (await NewAsync(engine)).Opened();
         await using var http = await RunningService.StartAsync(workspace.Folder);
-        const string Set = "/odata/foreign/bin", First = "0102030405060708090a0b0c0d0e0f10";
+        const string Set = "/odata/foreign/bin",
+            First = "0102030405060708090a0b0c0d0e0f10";
         for (var i = 0; i < 3; i++)
             Assert.Equal(201, (await http.SendAsync(Set, "POST", $$"""{"id":"{{First[..^1]}}{{i}}","name":"Nr {{i}}"}""")).Status);
         Assert.Contains("\"name\":\"Nr 0\"", (await http.SendAsync($"{Set}('{First}')")).Text);
         Assert.Equal(404, (await http.SendAsync($"{Set}('zz')")).Status);
-        Assert.Contains("\"value\":[{\"name\":\"Nr 1\"}]",
-            (await http.SendAsync($"{Set}?$filter=id%20eq%20'{First[..^1]}1'&$select=name",
-            headers: ("Accept", "application/json;odata.metadata=none"))).Text);
+        Assert.Contains(
+            "\"value\":[{\"name\":\"Nr 1\"}]",
+            (
+                await http.SendAsync(
+                    $"{Set}?$filter=id%20eq%20'{First[..^1]}1'&$select=name",
+                    headers: ("Accept", "application/json;odata.metadata=none")
+                )
+            ).Text
+        );
         var page = await http.SendAsync(Set + "?$orderby=id%20desc", headers: ("Prefer", "maxpagesize=2"));
         Assert.Equal(["Nr 2", "Nr 1"], page.Json.GetProperty("value").EnumerateArray().Select(r => r.GetProperty("name").GetString()));
         var next = await http.SendAsync(page.Json.GetProperty("@odata.nextLink").GetString()!, headers: ("Prefer", "maxpagesize=2"));
         Assert.Equal("Nr 0", next.Json.GetProperty("value")[0].GetProperty("name").GetString());
         Assert.Equal(201, (await http.SendAsync("/odata/foreign/bin_child", "POST", $$"""{"bin_id":"{{First}}"}""")).Status);
-        Assert.Equal(422, (await http.SendAsync("/odata/foreign/bin_child", "POST",
-            $$"""{"bin_id":"{{First.Replace('1', '2')}}"}""")).Status);
+        Assert.Equal(
+            422,
+            (await http.SendAsync("/odata/foreign/bin_child", "POST", $$"""{"bin_id":"{{First.Replace('1', '2')}}"}""")).Status
+        );
         Assert.Equal(400, (await http.SendAsync("/odata/foreign/bin_child", "POST", """{"bin_id":"no"}""")).Status);
-        Assert.Contains("\"bin\":{\"id\":\"" + First,
-            (await http.SendAsync("/odata/foreign/bin_child?$expand=bin",
-            headers: ("Accept", "application/json;odata.metadata=none"))).Text);
+        Assert.Contains(
+            "\"bin\":{\"id\":\"" + First,
+            (await http.SendAsync("/odata/foreign/bin_child?$expand=bin", headers: ("Accept", "application/json;odata.metadata=none"))).Text
+        );
     }
 
     [Theory] // the developer's words for P0001 and 45000 alone, and nothing of any other
@@ -123,8 +137,14 @@ public sealed class ForeignSchemaTests(EnginesFixture engines) : IDisposable
         using var workspace = (await NewAsync(engine)).Opened();
         await using var http = await RunningService.StartAsync(workspace.Folder);
         var answer = await http.SendAsync("/odata/foreign/booking", "POST", $$"""{"room":{{room}},"slot":3,"state":"open"}""");
-        Assert.Equal((status, "database-rule", message), (answer.Status, answer.Json.GetProperty("error").GetProperty("code").GetString(),
-            answer.Json.GetProperty("error").GetProperty("message").GetString()));
+        Assert.Equal(
+            (status, "database-rule", message),
+            (
+                answer.Status,
+                answer.Json.GetProperty("error").GetProperty("code").GetString(),
+                answer.Json.GetProperty("error").GetProperty("message").GetString()
+            )
+        );
     }
 
     [Fact]
@@ -132,8 +152,17 @@ public sealed class ForeignSchemaTests(EnginesFixture engines) : IDisposable
     {
         using var workspace = (await NewAsync("postgresql")).Opened();
         await using var http = await RunningService.StartAsync(workspace.Folder);
-        foreach (var (property, value) in new[] { ("mood", "nope"), ("span", "[5,1]"), ("span", "x"), ("address", "1.2"), ("doc", "{"),
-            ("tree", "<a>") })
+        foreach (
+            var (property, value) in new[]
+            {
+                ("mood", "nope"),
+                ("span", "[5,1]"),
+                ("span", "x"),
+                ("address", "1.2"),
+                ("doc", "{"),
+                ("tree", "<a>"),
+            }
+        )
         {
             var answer = await http.SendAsync("/odata/foreign/odd", "POST", $$"""{"{{property}}":"{{value}}"}""");
             Assert.Equal((400, property), (answer.Status, answer.Json.GetProperty("error").GetProperty("target").GetString()));
@@ -177,12 +206,20 @@ public sealed class ForeignSchemaTests(EnginesFixture engines) : IDisposable
             Assert.Equal(404, (await http.SendAsync("/odata/foreign/account(77)", "PATCH", """{"note":"x"}""")).Status);
             Assert.Contains("<Property Name=\"id\" Type=\"Edm.Int", (await http.SendAsync("/odata/foreign/$metadata")).Text);
         }
-        File.WriteAllText(workspace.ServiceFile, File.ReadAllText(workspace.ServiceFile).Replace("source: main\n",
-            "source: main\ncaller-keys: true\n"));
+        File.WriteAllText(
+            workspace.ServiceFile,
+            File.ReadAllText(workspace.ServiceFile).Replace("source: main\n", "source: main\ncaller-keys: true\n")
+        );
         await using (var http = await RunningService.StartAsync(workspace.Folder))
         {
-            Assert.Equal(77, (await http.SendAsync("/odata/foreign/account", "POST", """{"id":77,"note":"n"}""")).Json.GetProperty("id").GetInt64());
-            Assert.Equal(201, (await http.SendAsync("/odata/foreign/booking", "POST", """{"id":55,"room":1,"slot":2,"state":"open"}""")).Status);
+            Assert.Equal(
+                77,
+                (await http.SendAsync("/odata/foreign/account", "POST", """{"id":77,"note":"n"}""")).Json.GetProperty("id").GetInt64()
+            );
+            Assert.Equal(
+                201,
+                (await http.SendAsync("/odata/foreign/booking", "POST", """{"id":55,"room":1,"slot":2,"state":"open"}""")).Status
+            );
         }
     }
 }

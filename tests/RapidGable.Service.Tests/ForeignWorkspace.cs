@@ -10,9 +10,7 @@ internal sealed class ForeignWorkspace : IDisposable
 {
     private readonly TestWorkspace _around = new();
 
-    private ForeignWorkspace()
-    {
-    }
+    private ForeignWorkspace() { }
 
     public string Folder => Path.Combine(_around.Folder, "foreign");
 
@@ -36,12 +34,20 @@ internal sealed class ForeignWorkspace : IDisposable
     /// <summary>Opens everything to everybody, and allows every change of what has a key and is a table.</summary>
     public ForeignWorkspace Opened()
     {
-        var text = File.ReadAllText(ServiceFile).Replace("# rules:\n#   read: anyone",
-            "rules: { read: anyone, create: anyone, update: anyone, delete: anyone }");
-        text = Regex.Replace(text, @"^  - (?<name>[^ #\n]+)   # table",
-            "  - from: ${name}\n    allow: [read, create, update, delete]   # table", RegexOptions.Multiline);
-        text = Regex.Replace(text, @"^  - from: (?<name>[^ #\n]+)   # table.*\n(?!    keyless)",
-            "$&    allow: [read, create, update, delete]\n", RegexOptions.Multiline);
+        var text = File.ReadAllText(ServiceFile)
+            .Replace("# rules:\n#   read: anyone", "rules: { read: anyone, create: anyone, update: anyone, delete: anyone }");
+        text = Regex.Replace(
+            text,
+            @"^  - (?<name>[^ #\n]+)   # table",
+            "  - from: ${name}\n    allow: [read, create, update, delete]   # table",
+            RegexOptions.Multiline
+        );
+        text = Regex.Replace(
+            text,
+            @"^  - from: (?<name>[^ #\n]+)   # table.*\n(?!    keyless)",
+            "$&    allow: [read, create, update, delete]\n",
+            RegexOptions.Multiline
+        );
         File.WriteAllText(ServiceFile, text);
         return this;
     }

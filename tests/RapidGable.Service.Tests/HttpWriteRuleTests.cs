@@ -14,15 +14,21 @@ namespace RapidGable.Service.Tests;
 
 public sealed class SqliteHttpWriteRuleTests() : HttpWriteRuleTests(Engine.Sqlite);
 
-public sealed class PostgresHttpWriteRuleTests(PostgresServer server) : HttpWriteRuleTests(Engine.PostgreSql, server), IClassFixture<PostgresServer>;
+public sealed class PostgresHttpWriteRuleTests(PostgresServer server)
+    : HttpWriteRuleTests(Engine.PostgreSql, server),
+        IClassFixture<PostgresServer>;
 
-public sealed class MariaDbHttpWriteRuleTests(MariaDbServer server) : HttpWriteRuleTests(Engine.MariaDb, null, server), IClassFixture<MariaDbServer>;
+public sealed class MariaDbHttpWriteRuleTests(MariaDbServer server)
+    : HttpWriteRuleTests(Engine.MariaDb, null, server),
+        IClassFixture<MariaDbServer>;
 
 /// <summary>
 /// The random rules about writing once more over HTTP: each change as a request, as a part of a batch, and in a group of one, whatever
 /// comes. What is let through and what is then in the table is what the evaluator says that knows no SQL.
 /// </summary>
-public abstract class HttpWriteRuleTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null) : RandomWriteRuleTests(engine, postgres, mariaDb), IAsyncLifetime
+public abstract class HttpWriteRuleTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null)
+    : RandomWriteRuleTests(engine, postgres, mariaDb),
+        IAsyncLifetime
 {
     private readonly Dictionary<string, Caller> _lent = [];
     private readonly HttpClient _client = new();
@@ -47,7 +53,12 @@ public abstract class HttpWriteRuleTests(Engine engine, PostgresServer? postgres
         await _app.DisposeAsync();
     }
 
-    private protected override async Task<(RequestFault? Fault, string Rows)> TryAsync(LoadedWorkspace workspace, PublishedService service, Caller caller, Change change)
+    private protected override async Task<(RequestFault? Fault, string Rows)> TryAsync(
+        LoadedWorkspace workspace,
+        PublishedService service,
+        Caller caller,
+        Change change
+    )
     {
         if (!ReferenceEquals(_served, workspace))
         {
@@ -77,7 +88,13 @@ public abstract class HttpWriteRuleTests(Engine engine, PostgresServer? postgres
     private static async Task RestoreAsync(ISource source)
     {
         await using var session = await source.OpenSessionAsync(SessionKind.Changing, CancellationToken.None);
-        foreach (var statement in RuleWorld.Tables.Split(";\n", StringSplitOptions.RemoveEmptyEntries).Where(s => s.StartsWith("INSERT", StringComparison.Ordinal)).Prepend("DELETE FROM technician").Prepend("DELETE FROM visit"))
+        foreach (
+            var statement in RuleWorld
+                .Tables.Split(";\n", StringSplitOptions.RemoveEmptyEntries)
+                .Where(s => s.StartsWith("INSERT", StringComparison.Ordinal))
+                .Prepend("DELETE FROM technician")
+                .Prepend("DELETE FROM visit")
+        )
             await session.ExecuteAsync(statement.TrimEnd(';'), ReadOnlyMemory<StoredValue>.Empty, CancellationToken.None);
         await session.CommitAsync(CancellationToken.None);
     }
@@ -97,7 +114,12 @@ public abstract class HttpWriteRuleTests(Engine engine, PostgresServer? postgres
     private async Task<(int Status, string Body)> PartAsync(Caller caller, Change change, string group)
     {
         var body = change.Body is null ? "" : $",\"body\":{change.Body}";
-        var (status, text) = await SendAsync(caller, "POST", "$batch", $$"""{"requests":[{"id":"1",{{group}}"method":"{{change.Verb.ToString().ToUpperInvariant()}}","url":"{{change.Path.Replace(" ", "%20")}}","headers":{"content-type":"application/json","odata-version":"4.01"}{{body}}}]}""");
+        var (status, text) = await SendAsync(
+            caller,
+            "POST",
+            "$batch",
+            $$"""{"requests":[{"id":"1",{{group}}"method":"{{change.Verb.ToString().ToUpperInvariant()}}","url":"{{change.Path.Replace(" ", "%20")}}","headers":{"content-type":"application/json","odata-version":"4.01"}{{body}}}]}"""
+        );
         Assert.True(status == 200, text);
         return (JsonDocument.Parse(text).RootElement.GetProperty("responses")[0].GetProperty("status").GetInt32(), text);
     }

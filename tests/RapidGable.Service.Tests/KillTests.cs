@@ -11,8 +11,10 @@ using RapidGable.Core.Tests;
 namespace RapidGable.Service.Tests;
 
 /// <summary>
-/// Writers that go on while the service's process is killed, its connections break and the database crashes under them: what was acknowledged is
-/// there, nothing is there twice, and no group is there in part. The database keeps the answers of repeatable requests in a table, so that a request without an
+/// Writers that go on while the service's process is killed, its connections break and the database crashes under them: what was
+/// acknowledged is
+/// there, nothing is there twice, and no group is there in part. The database keeps the answers of repeatable requests in a table, so
+/// that a request without an
 /// answer can be sent again, also to the next process.
 /// </summary>
 public sealed class KillTests : IAsyncLifetime
@@ -48,18 +50,51 @@ public sealed class KillTests : IAsyncLifetime
                 var postgres = new PostgresServer();
                 await postgres.InitializeAsync();
                 var database = await postgres.CreateDatabaseAsync();
-                await postgres.ExecuteAsync(database, "CREATE TABLE mark (id INTEGER GENERATED ALWAYS AS IDENTITY PRIMARY KEY, word VARCHAR(60) NOT NULL, part INTEGER NOT NULL);" + string.Format(answers, "TEXT", "TIMESTAMPTZ"));
-                return new Victim(postgres.SourceFile(database), () => new NpgsqlConnection(postgres.Connection(database)), postgres,
-                    postgres.CrashAsync, () => postgres.ExecuteAsync("postgres", $"SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = '{database}'"));
+                await postgres.ExecuteAsync(
+                    database,
+                    "CREATE TABLE mark (id INTEGER GENERATED ALWAYS AS IDENTITY PRIMARY KEY, word VARCHAR(60) NOT NULL, part "
+                        + "INTEGER NOT NULL);"
+                        + string.Format(answers, "TEXT", "TIMESTAMPTZ")
+                );
+                return new Victim(
+                    postgres.SourceFile(database),
+                    () => new NpgsqlConnection(postgres.Connection(database)),
+                    postgres,
+                    postgres.CrashAsync,
+                    () =>
+                        postgres.ExecuteAsync(
+                            "postgres",
+                            $"SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE datname = '{database}'"
+                        )
+                );
             case "mariadb":
                 var mariadb = new MariaDbServer();
                 await mariadb.InitializeAsync();
                 var own = await mariadb.CreateDatabaseAsync();
-                await mariadb.ExecuteAsync(own, "CREATE TABLE mark (id INTEGER AUTO_INCREMENT PRIMARY KEY, word VARCHAR(60) NOT NULL, part INTEGER NOT NULL);" + string.Format(answers, "LONGTEXT", "DATETIME"));
-                return new Victim(mariadb.SourceFile(own), () => new MySqlConnection(mariadb.Connection(own)), mariadb, mariadb.CrashAsync, () => mariadb.DisconnectAsync(own));
+                await mariadb.ExecuteAsync(
+                    own,
+                    "CREATE TABLE mark (id INTEGER AUTO_INCREMENT PRIMARY KEY, word VARCHAR(60) NOT NULL, part INTEGER NOT NULL);"
+                        + string.Format(answers, "LONGTEXT", "DATETIME")
+                );
+                return new Victim(
+                    mariadb.SourceFile(own),
+                    () => new MySqlConnection(mariadb.Connection(own)),
+                    mariadb,
+                    mariadb.CrashAsync,
+                    () => mariadb.DisconnectAsync(own)
+                );
             default:
-                _folder.Write("workspace.yaml", "title: T\n").WithDatabase("CREATE TABLE mark (id INTEGER PRIMARY KEY, word TEXT NOT NULL, part INTEGER NOT NULL);" + string.Format(answers, "TEXT", "TIMESTAMP"));
-                return new Victim("engine: sqlite\nfile: data.db\n", () => new SqliteConnection($"Data Source={Path.Combine(_folder.Folder, "data.db")};Pooling=False"), null);
+                _folder
+                    .Write("workspace.yaml", "title: T\n")
+                    .WithDatabase(
+                        "CREATE TABLE mark (id INTEGER PRIMARY KEY, word TEXT NOT NULL, part INTEGER NOT NULL);"
+                            + string.Format(answers, "TEXT", "TIMESTAMP")
+                    );
+                return new Victim(
+                    "engine: sqlite\nfile: data.db\n",
+                    () => new SqliteConnection($"Data Source={Path.Combine(_folder.Folder, "data.db")};Pooling=False"),
+                    null
+                );
         }
     }
 
@@ -109,8 +144,14 @@ public sealed class KillTests : IAsyncLifetime
         var victim = await PrepareAsync(engine);
         try
         {
-            _folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", victim.Source + "read-only: false\nrepeats: gable_repeats\n")
-                .Write("services/s.yaml", "title: S\nsource: main\nrules: { read: anyone, create: anyone }\nsets:\n  - { from: mark, name: Marks, allow: [read, create] }\n");
+            _folder
+                .Write("workspace.yaml", "title: T\n")
+                .Write("sources/main.yaml", victim.Source + "read-only: false\nrepeats: gable_repeats\n")
+                .Write(
+                    "services/s.yaml",
+                    "title: S\nsource: main\nrules: { read: anyone, create: anyone }\nsets:\n  - { from: mark, name: Marks, "
+                        + "allow: [read, create] }\n"
+                );
             await StartAsync();
             using var stop = new CancellationTokenSource(TimeSpan.FromMinutes(4));
             var writers = Enumerable.Range(0, 8).Select(n => Task.Run(() => WriteAsync(n, stop.Token))).ToList();
@@ -146,8 +187,19 @@ public sealed class KillTests : IAsyncLifetime
         }
         Assert.Equal("", string.Join(", ", _acknowledged.Keys.Where(w => !words.ContainsKey(w))));
         Assert.Equal("", string.Join(", ", _groups.Keys.Where(w => !words.ContainsKey(w))));
-        Assert.Equal("", string.Join(", ", words.Where(w => w.Key.StartsWith("one", StringComparison.Ordinal) && w.Value.Count != 1).Select(w => w.Key)));
-        Assert.Equal("", string.Join(", ", words.Where(w => w.Key.StartsWith("group", StringComparison.Ordinal) && w.Value.Order().ToArray() is not [0, 1, 2]).Select(w => w.Key)));
+        Assert.Equal(
+            "",
+            string.Join(", ", words.Where(w => w.Key.StartsWith("one", StringComparison.Ordinal) && w.Value.Count != 1).Select(w => w.Key))
+        );
+        Assert.Equal(
+            "",
+            string.Join(
+                ", ",
+                words
+                    .Where(w => w.Key.StartsWith("group", StringComparison.Ordinal) && w.Value.Order().ToArray() is not [0, 1, 2])
+                    .Select(w => w.Key)
+            )
+        );
     }
 
     /// <summary>Kills the process again and again, and hurts the database in between, until the work is done.</summary>
@@ -177,7 +229,11 @@ public sealed class KillTests : IAsyncLifetime
 
     private async Task WriteAsync(int writer, CancellationToken cancellation)
     {
-        using var client = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{_port}/odata/s/"), Timeout = TimeSpan.FromSeconds(20) };
+        using var client = new HttpClient
+        {
+            BaseAddress = new Uri($"http://127.0.0.1:{_port}/odata/s/"),
+            Timeout = TimeSpan.FromSeconds(20),
+        };
         for (var n = 0; Volatile.Read(ref _done) < _writes; n++)
         {
             if (n % 4 == 3)
@@ -214,11 +270,28 @@ public sealed class KillTests : IAsyncLifetime
         var (id, sent) = (Guid.NewGuid().ToString(), DateTimeOffset.UtcNow.ToString("r"));
         var body = new JsonObject
         {
-            ["requests"] = new JsonArray([.. Enumerable.Range(0, GroupSize).Select(i => (JsonNode)new JsonObject
-            {
-                ["id"] = $"{i}", ["atomicityGroup"] = "g", ["method"] = "POST", ["url"] = "Marks", ["body"] = new JsonObject { ["word"] = word, ["part"] = i },
-                ["headers"] = new JsonObject { ["content-type"] = "application/json", ["prefer"] = "return=minimal", ["repeatability-request-id"] = $"{id}-{i}", ["repeatability-first-sent"] = sent },
-            })]),
+            ["requests"] = new JsonArray([
+                .. Enumerable
+                    .Range(0, GroupSize)
+                    .Select(i =>
+                        (JsonNode)
+                            new JsonObject
+                            {
+                                ["id"] = $"{i}",
+                                ["atomicityGroup"] = "g",
+                                ["method"] = "POST",
+                                ["url"] = "Marks",
+                                ["body"] = new JsonObject { ["word"] = word, ["part"] = i },
+                                ["headers"] = new JsonObject
+                                {
+                                    ["content-type"] = "application/json",
+                                    ["prefer"] = "return=minimal",
+                                    ["repeatability-request-id"] = $"{id}-{i}",
+                                    ["repeatability-first-sent"] = sent,
+                                },
+                            }
+                    ),
+            ]),
         };
         while (true)
         {
@@ -227,16 +300,20 @@ public sealed class KillTests : IAsyncLifetime
                 using var response = await client.PostAsJsonAsync("$batch", body, cancellation);
                 if (response.IsSuccessStatusCode)
                 {
-                    var answers = (await response.Content.ReadFromJsonAsync<JsonObject>(cancellation))!["responses"]!.AsArray().Select(a => (int)a!["status"]!).ToList();
+                    var answers = (await response.Content.ReadFromJsonAsync<JsonObject>(cancellation))!["responses"]!
+                        .AsArray()
+                        .Select(a => (int)a!["status"]!)
+                        .ToList();
                     if (answers.TrueForAll(a => a == 204))
                         break;
                     // A group that is not done is told so in every part of it.
                     Assert.True(answers.TrueForAll(a => a is 424 or 503), $"{string.Join(' ', answers)}\n{string.Join('\n', _said)}");
                 }
             }
-            catch (Exception exception) when (exception is HttpRequestException or IOException || (exception is OperationCanceledException && !cancellation.IsCancellationRequested))
-            {
-            }
+            catch (Exception exception)
+                when (exception is HttpRequestException or IOException
+                    || (exception is OperationCanceledException && !cancellation.IsCancellationRequested)
+                ) { }
             await Task.Delay(20, cancellation);
         }
         _groups[word] = true;
@@ -251,7 +328,10 @@ public sealed class KillTests : IAsyncLifetime
             await response.Content.ReadAsByteArrayAsync(cancellation);
             return (int)response.StatusCode;
         }
-        catch (Exception exception) when (exception is HttpRequestException or IOException || (exception is OperationCanceledException && !cancellation.IsCancellationRequested))
+        catch (Exception exception)
+            when (exception is HttpRequestException or IOException
+                || (exception is OperationCanceledException && !cancellation.IsCancellationRequested)
+            )
         {
             return null;
         }

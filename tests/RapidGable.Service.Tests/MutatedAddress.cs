@@ -31,6 +31,8 @@ internal static class MutatedAddress
                     break;
             }
         }
-        return string.Concat(text.ToString().Select(c => c is ' ' or '"' or '\\' or '#' or > '~' ? Uri.EscapeDataString(c.ToString()) : c.ToString()));
+        return string.Concat(
+            text.ToString().Select(c => c is ' ' or '"' or '\\' or '#' or > '~' ? Uri.EscapeDataString(c.ToString()) : c.ToString())
+        );
     }
 }

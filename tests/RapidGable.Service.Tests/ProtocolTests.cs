@@ -11,7 +11,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
 {
     private const string Root = "/odata/s/";
 
-    private Task<Answer> GetAsync(string target, params (string, string)[] headers) => network.Http.SendAsync(Root + target.Replace(" ", "%20"), "GET", headers);
+    private Task<Answer> GetAsync(string target, params (string, string)[] headers) =>
+        network.Http.SendAsync(Root + target.Replace(" ", "%20"), "GET", headers);
 
     private string Address => network.Http.Address + Root;
 
@@ -38,7 +39,12 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     [Fact] // P-16, J-19, J-23, J-25
     public async Task Full_metadata_spells_everything_out()
     {
-        var json = (await GetAsync("Stations(1)?$select=name,opened_on,catchment&$expand=Sensors($top=1)", ("Accept", "application/json;odata.metadata=full"))).Json;
+        var json = (
+            await GetAsync(
+                "Stations(1)?$select=name,opened_on,catchment&$expand=Sensors($top=1)",
+                ("Accept", "application/json;odata.metadata=full")
+            )
+        ).Json;
         Assert.Equal("#T.Station", json.GetProperty("@odata.type").GetString());
         Assert.Equal("Stations(1)", json.GetProperty("@odata.id").GetString());
         Assert.Equal("Stations(1)", json.GetProperty("@odata.readLink").GetString());
@@ -54,14 +60,25 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     [Fact] // P-14: none keeps counts and links only
     public async Task No_metadata_keeps_counts_and_next_links()
     {
-        var json = (await GetAsync("Stations?$count=true&$select=name&$expand=Sensors($count=true;$select=kind)", ("Accept", "application/json;odata.metadata=none"), ("Prefer", "maxpagesize=1"))).Json;
+        var json = (
+            await GetAsync(
+                "Stations?$count=true&$select=name&$expand=Sensors($count=true;$select=kind)",
+                ("Accept", "application/json;odata.metadata=none"),
+                ("Prefer", "maxpagesize=1")
+            )
+        ).Json;
         Assert.Equal(["@odata.count", "value", "@odata.nextLink"], json.EnumerateObject().Select(p => p.Name));
-        Assert.All(json.GetProperty("value")[0].EnumerateObject(), p => Assert.True(!p.Name.Contains('@') || p.Name.EndsWith("count") || p.Name.EndsWith("nextLink"), p.Name));
+        Assert.All(json.GetProperty("value")[0].EnumerateObject(), p =>
+            Assert.True(!p.Name.Contains('@') || p.Name.EndsWith("count") || p.Name.EndsWith("nextLink"), p.Name)
+        );
     }
 
     [Fact] // Q-81: selected and not expanded
     public async Task A_selected_relation_shows_its_link() =>
-        Assert.Equal("Stations(1)/Sensors", (await GetAsync("Stations(1)?$select=name,Sensors")).Json.GetProperty("Sensors@odata.navigationLink").GetString());
+        Assert.Equal(
+            "Stations(1)/Sensors",
+            (await GetAsync("Stations(1)?$select=name,Sensors")).Json.GetProperty("Sensors@odata.navigationLink").GetString()
+        );
 
     [Fact] // U-33, J-12, J-17
     public async Task References_are_read_alone()
@@ -72,7 +89,12 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         Assert.Equal("Catchments(3)", (await GetAsync("Stations(1)/catchment/$ref")).Json.GetProperty("@odata.id").GetString());
         Assert.Equal(204, (await GetAsync("Catchments(1)/parent/$ref")).Status);
         Assert.Equal(404, (await GetAsync("Stations(0)/$ref")).Status);
-        Assert.Equal(Address + "Stations(1)", (await GetAsync("Stations(1)/$ref", ("Accept", "application/json;odata.metadata=none"))).Json.GetProperty("@odata.id").GetString());
+        Assert.Equal(
+            Address + "Stations(1)",
+            (await GetAsync("Stations(1)/$ref", ("Accept", "application/json;odata.metadata=none")))
+                .Json.GetProperty("@odata.id")
+                .GetString()
+        );
     }
 
     [Theory] // U-13, U-16, U-18, U-35, U-47
@@ -97,7 +119,12 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     [Fact] // U-44, J-16
     public async Task All_entities_come_set_by_set()
     {
-        var root = (await GetAsync("")).Json.GetProperty("value").EnumerateArray().Where(e => e.GetProperty("kind").GetString() == "EntitySet").Select(e => e.GetProperty("url").GetString()!).ToList();
+        var root = (await GetAsync(""))
+            .Json.GetProperty("value")
+            .EnumerateArray()
+            .Where(e => e.GetProperty("kind").GetString() == "EntitySet")
+            .Select(e => e.GetProperty("url").GetString()!)
+            .ToList();
         var counts = new Dictionary<string, int>();
         foreach (var set in root)
             counts[set] = int.Parse((await GetAsync(set + "/$count")).Text);
@@ -120,7 +147,11 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
                 var page = await network.Http.SendAsync(link, "GET", ("Prefer", "maxpagesize=700"));
                 Assert.Equal((200, "maxpagesize=700"), (page.Status, page.Header("Preference-Applied")));
                 Assert.Equal(Address + "$metadata#Collection(Edm.EntityType)", page.Json.GetProperty("@odata.context").GetString());
-                var entities = page.Json.GetProperty("value").EnumerateArray().Select(e => e.GetProperty("@odata.context").GetString()!.Split('#')[1].Split('/')[0]).ToList();
+                var entities = page
+                    .Json.GetProperty("value")
+                    .EnumerateArray()
+                    .Select(e => e.GetProperty("@odata.context").GetString()!.Split('#')[1].Split('/')[0])
+                    .ToList();
                 // The smallest of the largest pages of all sets holds.
                 Assert.True(entities.Count <= 100, $"{entities.Count} entities");
                 foreach (var set in entities)
@@ -154,7 +185,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     }
 
     [Fact]
-    public async Task An_absolute_id_is_resolved() => Assert.Equal("AB-001", (await GetAsync($"$entity?$id={Address}Stations(1)&$select=code")).Json.GetProperty("code").GetString());
+    public async Task An_absolute_id_is_resolved() =>
+        Assert.Equal("AB-001", (await GetAsync($"$entity?$id={Address}Stations(1)&$select=code")).Json.GetProperty("code").GetString());
 
     [Theory] // U-15, U-16: wrong keys as segments
     [InlineData("Stations/99999", 404)]
@@ -163,10 +195,18 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     [InlineData("Certificates/nothing", 404)]
     public async Task A_wrong_key_segment_is_refused(string target, int status) => Assert.Equal(status, (await GetAsync(target)).Status);
 
-    private async Task<(int Status, string Text, HttpResponseHeaders Headers)> PostAsync(string target, string body, string type, params (string Name, string Value)[] headers)
+    private async Task<(int Status, string Text, HttpResponseHeaders Headers)> PostAsync(
+        string target,
+        string body,
+        string type,
+        params (string Name, string Value)[] headers
+    )
     {
         using var client = new HttpClient();
-        using var request = new HttpRequestMessage(HttpMethod.Post, Address + target) { Content = new ByteArrayContent(Encoding.UTF8.GetBytes(body)) };
+        using var request = new HttpRequestMessage(HttpMethod.Post, Address + target)
+        {
+            Content = new ByteArrayContent(Encoding.UTF8.GetBytes(body)),
+        };
         Assert.True(request.Content.Headers.TryAddWithoutValidation("Content-Type", type));
         foreach (var (name, value) in headers)
             request.Headers.TryAddWithoutValidation(name, value);
@@ -182,7 +222,10 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         Assert.Equal((200, expected), (status, text));
         Assert.Equal(400, (await PostAsync("Stations/%24query?%24select=name", "$select=code", "text/plain")).Status);
         Assert.Equal(415, (await PostAsync("Stations/$query", "{}", "application/json")).Status);
-        Assert.Contains("\"@context\"", (await PostAsync("Stations/$query", "$top=1", "text/plain", ("OData-Version", "4.0"), ("OData-MaxVersion", "4.01"))).Text);
+        Assert.Contains(
+            "\"@context\"",
+            (await PostAsync("Stations/$query", "$top=1", "text/plain", ("OData-Version", "4.0"), ("OData-MaxVersion", "4.01"))).Text
+        );
         Assert.Equal(400, (await PostAsync("Stations/$query", "$top=1", "text/plain", ("OData-Version", "5.0"))).Status);
         Assert.Equal(413, (await PostAsync("Stations/$query", new string('x', Limits.BodyBytes + 1), "text/plain")).Status);
         Assert.Equal(405, (await GetAsync("Stations/$query")).Status);
@@ -202,7 +245,10 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
             Assert.Equal(200, (await GetAsync(target, ("If-None-Match", "\"a,b\""))).Status);
             Assert.Equal(400, (await GetAsync(target, ("If-None-Match", "naked"))).Status);
         }
-        Assert.NotEqual((await GetAsync("$metadata")).Header("ETag"), (await GetAsync("$metadata", ("OData-MaxVersion", "4.01"))).Header("ETag"));
+        Assert.NotEqual(
+            (await GetAsync("$metadata")).Header("ETag"),
+            (await GetAsync("$metadata", ("OData-MaxVersion", "4.01"))).Header("ETag")
+        );
     }
 
     [Fact] // C-44 to C-54, L-52
@@ -217,14 +263,20 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         {
             var other = schema[(string)type.Attribute("Name")!]!;
             Assert.Equal("EntityType", (string?)other["$Kind"]);
-            Assert.Equal(type.Element(edm + "Key")!.Elements().Select(k => (string?)k.Attribute("Name")), other["$Key"]!.AsArray().Select(k => (string?)k));
+            Assert.Equal(
+                type.Element(edm + "Key")!.Elements().Select(k => (string?)k.Attribute("Name")),
+                other["$Key"]!.AsArray().Select(k => (string?)k)
+            );
             foreach (var property in type.Elements(edm + "Property"))
             {
                 var same = other[(string)property.Attribute("Name")!]!;
                 Assert.Equal((string?)property.Attribute("Type"), (string?)same["$Type"] ?? "Edm.String");
                 Assert.Equal((string?)property.Attribute("Nullable") != "false", (bool?)same["$Nullable"] ?? false);
                 Assert.Equal((string?)property.Attribute("MaxLength"), same["$MaxLength"]?.ToString());
-                Assert.Equal((string?)property.Attribute("Scale") ?? (property.Attribute("Type")!.Value == "Edm.Decimal" ? "0" : null), same["$Scale"]?.ToString() ?? (property.Attribute("Type")!.Value == "Edm.Decimal" ? "variable" : null));
+                Assert.Equal(
+                    (string?)property.Attribute("Scale") ?? (property.Attribute("Type")!.Value == "Edm.Decimal" ? "0" : null),
+                    same["$Scale"]?.ToString() ?? (property.Attribute("Type")!.Value == "Edm.Decimal" ? "variable" : null)
+                );
             }
             foreach (var navigation in type.Elements(edm + "NavigationProperty"))
             {
@@ -233,15 +285,25 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
                 Assert.Equal(target.StartsWith("Collection("), (bool?)same["$Collection"] ?? false);
                 Assert.Equal(target.Replace("Collection(", "").TrimEnd(')'), (string?)same["$Type"]);
                 Assert.Equal((string?)navigation.Attribute("Partner"), (string?)same["$Partner"]);
-                Assert.Equal(navigation.Elements(edm + "ReferentialConstraint").ToDictionary(c => (string)c.Attribute("Property")!, c => (string)c.Attribute("ReferencedProperty")!),
-                    same["$ReferentialConstraint"]?.AsObject().ToDictionary(c => c.Key, c => (string)c.Value!) ?? []);
+                Assert.Equal(
+                    navigation
+                        .Elements(edm + "ReferentialConstraint")
+                        .ToDictionary(c => (string)c.Attribute("Property")!, c => (string)c.Attribute("ReferencedProperty")!),
+                    same["$ReferentialConstraint"]?.AsObject().ToDictionary(c => c.Key, c => (string)c.Value!) ?? []
+                );
             }
         }
         var container = schema["Container"]!.AsObject();
-        Assert.Equal(xml.Descendants(edm + "EntitySet").Select(s => (string)s.Attribute("Name")!), container.Where(c => c.Value is JsonObject o && (bool?)o["$Collection"] == true).Select(c => c.Key));
+        Assert.Equal(
+            xml.Descendants(edm + "EntitySet").Select(s => (string)s.Attribute("Name")!),
+            container.Where(c => c.Value is JsonObject o && (bool?)o["$Collection"] == true).Select(c => c.Key)
+        );
         Assert.Equal("Advanced", (string?)container["@Capabilities.ConformanceLevel"]);
         foreach (var set in xml.Descendants(edm + "EntitySet"))
-            Assert.Equal(set.Elements(edm + "Annotation").Select(a => "@" + (string)a.Attribute("Term")!), container[(string)set.Attribute("Name")!]!.AsObject().Select(m => m.Key).Where(k => k.StartsWith('@')));
+            Assert.Equal(
+                set.Elements(edm + "Annotation").Select(a => "@" + (string)a.Attribute("Term")!),
+                container[(string)set.Attribute("Name")!]!.AsObject().Select(m => m.Key).Where(k => k.StartsWith('@'))
+            );
     }
 
     [Fact] // A-01, A-17 to A-22, A-27 to A-29, A-31 to A-33, A-49, P-07
@@ -249,7 +311,18 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     {
         var json = JsonNode.Parse((await GetAsync("$metadata?$format=json")).Text)!["T"]!["Container"]!.AsObject();
         Assert.Equal("4.0 4.01", (string?)json["@Core.ODataVersions"]);
-        foreach (var term in new[] { "Core.ConventionalIDs", "Core.DereferenceableIDs", "Capabilities.AsynchronousRequestsSupported", "Capabilities.BatchSupported", "Capabilities.KeyAsSegmentSupported", "Capabilities.QuerySegmentSupported", "Capabilities.CrossJoinSupported" })
+        foreach (
+            var term in new[]
+            {
+                "Core.ConventionalIDs",
+                "Core.DereferenceableIDs",
+                "Capabilities.AsynchronousRequestsSupported",
+                "Capabilities.BatchSupported",
+                "Capabilities.KeyAsSegmentSupported",
+                "Capabilities.QuerySegmentSupported",
+                "Capabilities.CrossJoinSupported",
+            }
+        )
             Assert.True((bool?)json["@" + term], term);
         Assert.Contains("application/json", json["@Capabilities.BatchSupport"]!["SupportedFormats"]!.AsArray().Select(f => (string?)f));
         Assert.Contains("matchespattern", json["@Capabilities.FilterFunctions"]!.AsArray().Select(f => (string?)f));
@@ -267,11 +340,16 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     [Fact] // P-44, P-45, P-49, P-52, A-07, A-11, A-28, A-33, J-26, U-28, A-27, A-36
     public async Task A_declared_set_says_and_does_what_it_declares()
     {
-        using var folder = new Core.Tests.TestWorkspace().WithSource().WithNetwork(50).WithService("""
-              - { from: station, name: Stations, version: changed_at, changes: changed_at, search: [name], columns: { photo: { stream: true, media-type: image/png }, code: { sort: false } } }
-              - { from: reading, name: Readings, require-filter: true, search: no }
+        using var folder = new Core.Tests.TestWorkspace()
+            .WithSource()
+            .WithNetwork(50)
+            .WithService(
+                """
+                  - { from: station, name: Stations, version: changed_at, changes: changed_at, search: [name], columns: { photo: { stream: true, media-type: image/png }, code: { sort: false } } }
+                  - { from: reading, name: Readings, require-filter: true, search: no }
 
-            """);
+                """
+            );
         await using var service = await RunningService.StartAsync(folder.Folder);
         var first = await service.SendAsync(Root + "Stations(1)");
         var tag = first.Header("ETag")!;
@@ -290,7 +368,10 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         var full = (await service.SendAsync(Root + "Stations(1)", "GET", ("Accept", "application/json;odata.metadata=full"))).Json;
         Assert.Equal("image/png", full.GetProperty("photo@odata.mediaContentType").GetString());
         Assert.Equal("Stations(1)/photo", full.GetProperty("photo@odata.mediaReadLink").GetString());
-        var withPhoto = (await service.SendAsync(Root + "Stations?$select=id&$top=120")).Json.GetProperty("value").EnumerateArray().Select(s => s.GetProperty("id").GetInt64());
+        var withPhoto = (await service.SendAsync(Root + "Stations?$select=id&$top=120"))
+            .Json.GetProperty("value")
+            .EnumerateArray()
+            .Select(s => s.GetProperty("id").GetInt64());
         foreach (var id in withPhoto)
         {
             var photo = await service.SendAsync($"{Root}Stations({id})/photo");
@@ -300,13 +381,22 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
             var part = await service.SendAsync($"{Root}Stations({id})/photo", "GET", ("Range", "bytes=2-5"));
             Assert.Equal((206, $"bytes 2-5/{photo.Bytes.Length}"), (part.Status, part.Header("Content-Range")));
             Assert.Equal(photo.Bytes[2..6], part.Bytes);
-            Assert.Equal(304, (await service.SendAsync($"{Root}Stations({id})/photo", "GET", ("If-None-Match", photo.Header("ETag")!))).Status);
+            Assert.Equal(
+                304,
+                (await service.SendAsync($"{Root}Stations({id})/photo", "GET", ("If-None-Match", photo.Header("ETag")!))).Status
+            );
             Assert.Equal(416, (await service.SendAsync($"{Root}Stations({id})/photo", "GET", ("Range", "bytes=999999999-"))).Status);
             break;
         }
         var container = JsonNode.Parse((await service.SendAsync(Root + "$metadata?$format=json")).Text)!["T"]!["Container"]!;
         Assert.True((bool?)container["Stations"]!["@Capabilities.ChangeTracking"]!["Supported"]);
-        Assert.Equal(["code"], container["Stations"]!["@Capabilities.SortRestrictions"]!["NonSortableProperties"]!.AsArray().Where(p => (string?)p == "code").Select(p => (string)p!));
+        Assert.Equal(
+            ["code"],
+            container["Stations"]!["@Capabilities.SortRestrictions"]!["NonSortableProperties"]!
+                .AsArray()
+                .Where(p => (string?)p == "code")
+                .Select(p => (string)p!)
+        );
         Assert.Empty(container["Stations"]!["@Core.OptimisticConcurrency"]!.AsArray());
         Assert.True((bool?)container["Readings"]!["@Capabilities.FilterRestrictions"]!["RequiresFilter"]);
         Assert.False((bool?)container["Readings"]!["@Capabilities.SearchRestrictions"]!["Searchable"]);
@@ -321,7 +411,10 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     [Fact] // P-27, P-40, J-48: the preference is stated, and the link is followed over HTTP
     public async Task Changes_are_followed_over_http()
     {
-        using var folder = new Core.Tests.TestWorkspace().WithSource().WithDatabase("CREATE TABLE item (id INTEGER PRIMARY KEY, seq INTEGER NOT NULL); INSERT INTO item VALUES (1, 1), (2, 2)").WithService("  - { from: item, changes: seq, page: 1 }\n");
+        using var folder = new Core.Tests.TestWorkspace()
+            .WithSource()
+            .WithDatabase("CREATE TABLE item (id INTEGER PRIMARY KEY, seq INTEGER NOT NULL); INSERT INTO item VALUES (1, 1), (2, 2)")
+            .WithService("  - { from: item, changes: seq, page: 1 }\n");
         await using var service = await RunningService.StartAsync(folder.Folder);
         var first = await service.SendAsync(Root + "item", "GET", ("Prefer", "odata.track-changes"));
         Assert.Equal("odata.track-changes", first.Header("Preference-Applied"));
@@ -336,54 +429,129 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     [Fact] // Q-97, Q-98, Q-99, Q-110, J-20
     public async Task An_aggregate_is_transient_and_says_its_types()
     {
-        var text = (await GetAsync("Stations?$apply=filter(id lt 0)/aggregate($count as n,id with sum as total,name with max as last)")).Text;
-        Assert.Equal($$"""{"@odata.context":"{{Address}}$metadata#Stations(n,total,last)","value":[{"@odata.id":null,"n@odata.type":"#Decimal","n":0,"total@odata.type":"#Decimal","total":null,"last":null}]}""", text);
-        Assert.DoesNotContain("odata", (await GetAsync("Stations?$apply=groupby((telemetered))", ("Accept", "application/json;odata.metadata=none"))).Text);
+        var text = (
+            await GetAsync("Stations?$apply=filter(id lt 0)/aggregate($count as n,id with sum as total,name with max as last)")
+        ).Text;
+        Assert.Equal(
+            $$"""{"@odata.context":"{{Address}}$metadata#Stations(n,total,last)","value":[{"@odata.id":null,"n@odata.type":"#Decimal","n":0,"total@odata.type":"#Decimal","total":null,"last":null}]}""",
+            text
+        );
+        Assert.DoesNotContain(
+            "odata",
+            (await GetAsync("Stations?$apply=groupby((telemetered))", ("Accept", "application/json;odata.metadata=none"))).Text
+        );
     }
 
     [Fact] // Q-68, Q-69: what a nested option refers to stays the same in its next link
     public async Task A_nested_next_link_keeps_aliases_and_the_outer_entity()
     {
-        var named = (await GetAsync("Catchments(3)?$select=id&$expand=Stations($filter=id gt @least and id gt $it/id;$select=id;$orderby=$it/id add id)&@least=2", ("Prefer", "maxpagesize=1"))).Json;
+        var named = (
+            await GetAsync(
+                "Catchments(3)?$select=id&$expand=Stations($filter=id gt @least and id gt $it/id;$select=id;$orderby=$it/id "
+                    + "add id)&@least=2",
+                ("Prefer", "maxpagesize=1")
+            )
+        ).Json;
         var rest = await network.Http.SendAsync(named.GetProperty("Stations@odata.nextLink").GetString()!);
         Assert.Equal(200, rest.Status);
-        var all = (await GetAsync("Stations?$filter=catchment_id eq 3 and id gt 3&$select=id")).Json.GetProperty("value").EnumerateArray().Select(s => s.GetProperty("id").GetInt32()).ToList();
-        Assert.Equal(all, named.GetProperty("Stations").EnumerateArray().Concat(rest.Json.GetProperty("value").EnumerateArray()).Select(s => s.GetProperty("id").GetInt32()));
+        var all = (await GetAsync("Stations?$filter=catchment_id eq 3 and id gt 3&$select=id"))
+            .Json.GetProperty("value")
+            .EnumerateArray()
+            .Select(s => s.GetProperty("id").GetInt32())
+            .ToList();
+        Assert.Equal(
+            all,
+            named
+                .GetProperty("Stations")
+                .EnumerateArray()
+                .Concat(rest.Json.GetProperty("value").EnumerateArray())
+                .Select(s => s.GetProperty("id").GetInt32())
+        );
     }
 
     [Fact] // Q-113, X-07: everything goes on in the next link, also after $apply
     public async Task A_next_link_carries_all_that_was_asked()
     {
         var seen = new List<string>();
-        var page = await GetAsync("Stations?$apply=groupby((name,id))&$compute=id mul 2 as twice&$filter=id gt @least&@least=3&$orderby=name desc&$select=name,twice&$top=7", ("Prefer", "maxpagesize=3"));
-        for (; ; page = await network.Http.SendAsync(page.Json.GetProperty("@odata.nextLink").GetString()!, "GET", ("Prefer", "maxpagesize=3")))
+        var page = await GetAsync(
+            "Stations?$apply=groupby((name,id))&$compute=id mul 2 as twice&$filter=id gt @least&@least=3&$orderby=name "
+                + "desc&$select=name,twice&$top=7",
+            ("Prefer", "maxpagesize=3")
+        );
+        for (
+            ;
+            ;
+            page = await network.Http.SendAsync(page.Json.GetProperty("@odata.nextLink").GetString()!, "GET", ("Prefer", "maxpagesize=3"))
+        )
         {
             seen.AddRange(page.Json.GetProperty("value").EnumerateArray().Select(v => $"{v.GetProperty("name")} {v.GetProperty("twice")}"));
             if (!page.Json.TryGetProperty("@odata.nextLink", out _))
                 break;
         }
-        var whole = (await GetAsync("Stations?$compute=id mul 2 as twice&$filter=id gt 3&$orderby=name desc&$select=name,twice&$top=7")).Json.GetProperty("value").EnumerateArray().Select(v => $"{v.GetProperty("name")} {v.GetProperty("twice")}").ToList();
+        var whole = (await GetAsync("Stations?$compute=id mul 2 as twice&$filter=id gt 3&$orderby=name desc&$select=name,twice&$top=7"))
+            .Json.GetProperty("value")
+            .EnumerateArray()
+            .Select(v => $"{v.GetProperty("name")} {v.GetProperty("twice")}")
+            .ToList();
         Assert.Equal(7, seen.Distinct().Count());
         Assert.Equal(whole.Order(), seen.Order());
-        var nested = (await GetAsync("Catchments?$filter=parent eq null&$expand=Stations($orderby=name desc;$filter=id gt 2;$select=name;$count=true)", ("Prefer", "maxpagesize=1"))).Json;
+        var nested = (
+            await GetAsync(
+                "Catchments?$filter=parent eq null&$expand=Stations($orderby=name desc;$filter=id gt 2;$select=name;$count=true)",
+                ("Prefer", "maxpagesize=1")
+            )
+        ).Json;
         Assert.DoesNotContain("Stations@odata.nextLink", nested.GetRawText());
-        var children = (await GetAsync("Catchments(3)?$expand=Stations($orderby=name desc;$filter=id gt 2;$select=name;$expand=Sensors($select=kind;$top=1))", ("Prefer", "maxpagesize=2"))).Json;
+        var children = (
+            await GetAsync(
+                "Catchments(3)?$expand=Stations($orderby=name desc;$filter=id gt 2;$select=name;$expand=Sensors($select=kind;$top=1))",
+                ("Prefer", "maxpagesize=2")
+            )
+        ).Json;
         var rest = await network.Http.SendAsync(children.GetProperty("Stations@odata.nextLink").GetString()!, "GET");
-        var all = (await GetAsync("Catchments(3)/Stations?$orderby=name desc&$filter=id gt 2&$select=name&$expand=Sensors($select=kind;$top=1)")).Json.GetProperty("value").EnumerateArray().Select(v => v.GetRawText()).ToList();
-        Assert.Equal(all, children.GetProperty("Stations").EnumerateArray().Concat(rest.Json.GetProperty("value").EnumerateArray()).Select(v => v.GetRawText()));
+        var all = (
+            await GetAsync("Catchments(3)/Stations?$orderby=name desc&$filter=id gt 2&$select=name&$expand=Sensors($select=kind;$top=1)")
+        )
+            .Json.GetProperty("value")
+            .EnumerateArray()
+            .Select(v => v.GetRawText())
+            .ToList();
+        Assert.Equal(
+            all,
+            children
+                .GetProperty("Stations")
+                .EnumerateArray()
+                .Concat(rest.Json.GetProperty("value").EnumerateArray())
+                .Select(v => v.GetRawText())
+        );
     }
 
     [Fact] // U-03, U-40: rows without a key are a function, called with or without its parentheses
     public async Task A_function_import_is_listed_and_called()
     {
-        using var folder = new Core.Tests.TestWorkspace().WithSource().WithNetwork(50).WithService("  - { from: import_log, name: Log, keyless: true }\n  - { from: station, name: Stations, hide: [photo] }\n");
+        using var folder = new Core.Tests.TestWorkspace()
+            .WithSource()
+            .WithNetwork(50)
+            .WithService("  - { from: import_log, name: Log, keyless: true }\n  - { from: station, name: Stations, hide: [photo] }\n");
         await using var service = await RunningService.StartAsync(folder.Folder);
-        var listed = (await service.SendAsync(Root)).Json.GetProperty("value").EnumerateArray().Select(v => $"{v.GetProperty("name")} {v.GetProperty("kind")}");
+        var listed = (await service.SendAsync(Root))
+            .Json.GetProperty("value")
+            .EnumerateArray()
+            .Select(v => $"{v.GetProperty("name")} {v.GetProperty("kind")}");
         Assert.Equal(["Log FunctionImport", "Stations EntitySet"], listed);
         var called = await service.SendAsync(Root + "Log()?$top=1");
-        Assert.Equal(called.Json.GetProperty("value").GetRawText(), (await service.SendAsync(Root + "Log?$top=1")).Json.GetProperty("value").GetRawText());
+        Assert.Equal(
+            called.Json.GetProperty("value").GetRawText(),
+            (await service.SendAsync(Root + "Log?$top=1")).Json.GetProperty("value").GetRawText()
+        );
         Assert.Equal("3", (await service.SendAsync(Root + "Log()/$count?$apply=identity")).Text);
-        Assert.Equal(3, (await service.SendAsync(Root + "Log()?$apply=aggregate($count%20as%20n)")).Json.GetProperty("value")[0].GetProperty("n").GetInt32());
+        Assert.Equal(
+            3,
+            (await service.SendAsync(Root + "Log()?$apply=aggregate($count%20as%20n)"))
+                .Json.GetProperty("value")[0]
+                .GetProperty("n")
+                .GetInt32()
+        );
     }
 
     [Theory] // J-18, J-41: the context first, then what tells one entity from another
@@ -403,7 +571,10 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         var packed = await GetAsync("Stations?$top=20", ("Accept-Encoding", "gzip"));
         Assert.Equal("gzip", packed.Header("Content-Encoding"));
         Assert.Contains("Accept-Encoding", packed.Header("Vary"));
-        using var stream = new System.IO.Compression.GZipStream(new MemoryStream(packed.Bytes), System.IO.Compression.CompressionMode.Decompress);
+        using var stream = new System.IO.Compression.GZipStream(
+            new MemoryStream(packed.Bytes),
+            System.IO.Compression.CompressionMode.Decompress
+        );
         using var reader = new StreamReader(stream);
         Assert.Equal(plain.Text, await reader.ReadToEndAsync());
         Assert.Equal("gzip", (await GetAsync("$metadata", ("Accept-Encoding", "gzip"))).Header("Content-Encoding"));
@@ -423,7 +594,9 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     [Fact] // J-54 to J-60, X-29
     public async Task A_json_batch_answers_each_request()
     {
-        var (status, text, _) = await PostAsync("$batch", $$$"""
+        var (status, text, _) = await PostAsync(
+            "$batch",
+            $$$"""
             {"requests":[
               {"id":"a","method":"get","url":"Stations(1)?$select=code"},
               {"id":"b","method":"GET","url":"{{{Address}}}Stations/$count","headers":{"accept":"text/plain"}},
@@ -434,10 +607,20 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
               {"id":"g","method":"POST","url":"Stations/$query","headers":{"Content-Type":"text/plain"},"body":"$top=1&$select=code"},
               {"id":"h","method":"GET","url":"Certificates('CAL%2F2')/name/$value"}
             ]}
-            """, "application/json", ("Prefer", "continue-on-error"));
+            """,
+            "application/json",
+            ("Prefer", "continue-on-error")
+        );
         Assert.Equal(200, status);
-        var responses = JsonDocument.Parse(text).RootElement.GetProperty("responses").EnumerateArray().ToDictionary(r => r.GetProperty("id").GetString()!);
-        Assert.Equal(["a 200", "b 200", "c 404", "d 200", "e 424", "f 405", "g 200", "h 200"], responses.Select(r => $"{r.Key} {r.Value.GetProperty("status")}"));
+        var responses = JsonDocument
+            .Parse(text)
+            .RootElement.GetProperty("responses")
+            .EnumerateArray()
+            .ToDictionary(r => r.GetProperty("id").GetString()!);
+        Assert.Equal(
+            ["a 200", "b 200", "c 404", "d 200", "e 424", "f 405", "g 200", "h 200"],
+            responses.Select(r => $"{r.Key} {r.Value.GetProperty("status")}")
+        );
         Assert.Equal("AB-001", responses["a"].GetProperty("body").GetProperty("code").GetString());
         Assert.Equal("120", responses["b"].GetProperty("body").GetString());
         Assert.Equal("not-found", responses["c"].GetProperty("body").GetProperty("error").GetProperty("code").GetString());
@@ -447,15 +630,30 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     [Fact] // P-33: the first failure ends it
     public async Task A_batch_stops_at_the_first_failure()
     {
-        var (_, text, _) = await PostAsync("$batch", """{"requests":[{"id":"1","method":"GET","url":"Stations(0)"},{"id":"2","method":"GET","url":"Stations(1)"}]}""", "application/json");
-        Assert.Equal([404, 424], JsonDocument.Parse(text).RootElement.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32()));
+        var (_, text, _) = await PostAsync(
+            "$batch",
+            """{"requests":[{"id":"1","method":"GET","url":"Stations(0)"},{"id":"2","method":"GET","url":"Stations(1)"}]}""",
+            "application/json"
+        );
+        Assert.Equal(
+            [404, 424],
+            JsonDocument.Parse(text).RootElement.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32())
+        );
     }
 
     [Fact] // J-56, J-61
     public async Task A_group_fails_as_a_whole()
     {
-        var (_, text, _) = await PostAsync("$batch", """{"requests":[{"id":"1","method":"GET","url":"Stations(1)","atomicityGroup":"g"},{"id":"2","method":"GET","url":"Stations(0)","atomicityGroup":"g"},{"id":"3","method":"GET","url":"Stations(1)","dependsOn":["g"]}]}""", "application/json", ("Prefer", "continue-on-error=true"));
-        Assert.Equal([424, 404, 424], JsonDocument.Parse(text).RootElement.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32()));
+        var (_, text, _) = await PostAsync(
+            "$batch",
+            """{"requests":[{"id":"1","method":"GET","url":"Stations(1)","atomicityGroup":"g"},{"id":"2","method":"GET","url":"Stations(0)","atomicityGroup":"g"},{"id":"3","method":"GET","url":"Stations(1)","dependsOn":["g"]}]}""",
+            "application/json",
+            ("Prefer", "continue-on-error=true")
+        );
+        Assert.Equal(
+            [424, 404, 424],
+            JsonDocument.Parse(text).RootElement.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32())
+        );
     }
 
     [Theory] // J-62, M-45, M-50
@@ -471,10 +669,14 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     [InlineData("""{"requests":[{"id":"1","method":"GET","url":"Stations","dependsOn":"1"}]}""", 400)]
     [InlineData("""{"requests":[{"id":"1","method":"GET","url":"Stations","headers":{"a":"b\r\nc: d"}}]}""", 400)]
     [InlineData("""{"requests":[{"id":"1","method":"GET","url":"Stations","headers":[]}]}""", 400)]
-    [InlineData("""{"requests":[{"id":"1","method":"GET","url":"Stations","atomicityGroup":"g"},{"id":"2","method":"GET","url":"Stations"},{"id":"3","method":"GET","url":"Stations","atomicityGroup":"g"}]}""", 400)]
+    [InlineData(
+        """{"requests":[{"id":"1","method":"GET","url":"Stations","atomicityGroup":"g"},{"id":"2","method":"GET","url":"Stations"},{"id":"3","method":"GET","url":"Stations","atomicityGroup":"g"}]}""",
+        400
+    )]
     [InlineData("""{"requests":[{"id":"1","method":"GET","url":"Stations","if":"$0"}]}""", 501)]
     [InlineData("""{"requests":[]}""", 200)]
-    public async Task A_wrong_envelope_runs_nothing(string body, int expected) => Assert.Equal(expected, (await PostAsync("$batch", body, "application/json")).Status);
+    public async Task A_wrong_envelope_runs_nothing(string body, int expected) =>
+        Assert.Equal(expected, (await PostAsync("$batch", body, "application/json")).Status);
 
     [Fact] // U-46, P-22
     public async Task A_batch_has_its_own_rules()
@@ -482,24 +684,46 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         Assert.Equal(405, (await GetAsync("$batch")).Status);
         Assert.Equal(415, (await PostAsync("$batch", "x", "text/plain")).Status);
         Assert.Equal(413, (await PostAsync("$batch", new string(' ', Limits.BodyBytes + 1), "application/json")).Status);
-        var many = string.Join(",", Enumerable.Range(0, Limits.BatchRequests + 1).Select(i => $$"""{"id":"{{i}}","method":"GET","url":"Stations/$count"}"""));
+        var many = string.Join(
+            ",",
+            Enumerable.Range(0, Limits.BatchRequests + 1).Select(i => $$"""{"id":"{{i}}","method":"GET","url":"Stations/$count"}""")
+        );
         Assert.Equal(400, (await PostAsync("$batch", "{\"requests\":[" + many + "]}", "application/json")).Status);
-        var (_, text, _) = await PostAsync("$batch", """{"requests":[{"id":"1","method":"POST","url":"$batch","headers":{"Content-Type":"application/json"},"body":{"requests":[]}},{"id":"2","method":"GET","url":"http://elsewhere.example.org/"}]}""", "application/json", ("Prefer", "continue-on-error"));
-        Assert.Equal([400, 404], JsonDocument.Parse(text).RootElement.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32()));
+        var (_, text, _) = await PostAsync(
+            "$batch",
+            """{"requests":[{"id":"1","method":"POST","url":"$batch","headers":{"Content-Type":"application/json"},"body":{"requests":[]}},{"id":"2","method":"GET","url":"http://elsewhere.example.org/"}]}""",
+            "application/json",
+            ("Prefer", "continue-on-error")
+        );
+        Assert.Equal(
+            [400, 404],
+            JsonDocument.Parse(text).RootElement.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32())
+        );
     }
 
     private static string Multipart(params string[] parts) => string.Concat(parts.Select(p => $"--b\r\n{p}\r\n")) + "--b--\r\n";
 
-    private static string Http(string request, string headers = "") => $"Content-Type: application/http\r\nContent-Transfer-Encoding: binary\r\n{headers}\r\n{request}\r\n\r\n";
+    private static string Http(string request, string headers = "") =>
+        $"Content-Type: application/http\r\nContent-Transfer-Encoding: binary\r\n{headers}\r\n{request}\r\n\r\n";
 
     [Fact] // M-42, M-44 to M-48
     public async Task A_multipart_batch_answers_in_order()
     {
-        var body = Multipart(Http("GET Stations(1)?$select=code HTTP/1.1", "Content-ID: 1\r\n"), Http($"GET {Root}Stations/$count HTTP/1.1\r\nHost: here"), Http("GET $1/catchment?$select=name HTTP/1.1"),
-            "Content-Type: multipart/mixed; boundary=c\r\n\r\n--c\r\n" + Http("DELETE Stations(1) HTTP/1.1", "Content-ID: 2\r\n") + "\r\n--c--\r\n", Http("GET Stations(2)?$select=code HTTP/1.1"));
+        var body = Multipart(
+            Http("GET Stations(1)?$select=code HTTP/1.1", "Content-ID: 1\r\n"),
+            Http($"GET {Root}Stations/$count HTTP/1.1\r\nHost: here"),
+            Http("GET $1/catchment?$select=name HTTP/1.1"),
+            "Content-Type: multipart/mixed; boundary=c\r\n\r\n--c\r\n"
+                + Http("DELETE Stations(1) HTTP/1.1", "Content-ID: 2\r\n")
+                + "\r\n--c--\r\n",
+            Http("GET Stations(2)?$select=code HTTP/1.1")
+        );
         var (status, text, _) = await PostAsync("$batch", body, "multipart/mixed; boundary=b");
         Assert.Equal(200, status);
-        Assert.Equal(["200 OK", "200 OK", "200 OK", "405 Method Not Allowed"], text.Split('\n').Where(l => l.StartsWith("HTTP/1.1")).Select(l => l[9..].Trim()));
+        Assert.Equal(
+            ["200 OK", "200 OK", "200 OK", "405 Method Not Allowed"],
+            text.Split('\n').Where(l => l.StartsWith("HTTP/1.1")).Select(l => l[9..].Trim())
+        );
         Assert.Contains("Content-ID: 1\r\n", text);
         Assert.Contains("\"code\":\"AB-001\"", text);
         var (_, all, _) = await PostAsync("$batch", body, "multipart/mixed; boundary=b", ("Prefer", "odata.continue-on-error"));
@@ -513,8 +737,13 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     public async Task A_multipart_batch_is_answered_as_it_can_be_read(string version, string first, string second, bool isJson)
     {
         var body = Multipart(Http("GET Stations(1) HTTP/1.1", first), Http("GET Stations(2) HTTP/1.1", second));
-        var (status, text, _) = await PostAsync("$batch", body, "multipart/mixed; boundary=b", ("Accept", "application/json"),
-            ("OData-MaxVersion", version));
+        var (status, text, _) = await PostAsync(
+            "$batch",
+            body,
+            "multipart/mixed; boundary=b",
+            ("Accept", "application/json"),
+            ("OData-MaxVersion", version)
+        );
         Assert.Equal(200, status);
         Assert.Equal(isJson, text.StartsWith('{'));
         Assert.Equal(!isJson, text.StartsWith("--batchresponse_"));
@@ -523,17 +752,24 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     [Fact] // lines that end with LF alone, an id inside of the request, and no ids at all while going on after errors
     public async Task A_multipart_batch_of_older_clients_is_read()
     {
-        var lines = "--b\nContent-Type: application/http\n\nGET Stations(1)?$select=code HTTP/1.1\nContent-ID: one\nAccept: application/json\n\n\n"
+        var lines =
+            "--b\nContent-Type: application/http\n\nGET Stations(1)?$select=code HTTP/1.1\nContent-ID: one\nAccept: application/json\n\n\n"
             + "--b\nContent-Type: application/http\n\nGET $one/catchment?$select=name HTTP/1.1\n\n\n--b--\n";
         var (status, text, _) = await PostAsync("$batch", lines, "multipart/mixed; boundary=b");
         Assert.Equal(200, status);
         Assert.Equal(["200 OK", "200 OK"], text.Split('\n').Where(l => l.StartsWith("HTTP/1.1")).Select(l => l[9..].Trim()));
         Assert.Contains("Content-ID: one\r\n", text);
-        var failing = Multipart(Http("GET Nowhere HTTP/1.1"), Http("GET Stations(1) HTTP/1.1"), Http("GET Nowhere HTTP/1.1"),
-            Http("GET Stations(2) HTTP/1.1"));
+        var failing = Multipart(
+            Http("GET Nowhere HTTP/1.1"),
+            Http("GET Stations(1) HTTP/1.1"),
+            Http("GET Nowhere HTTP/1.1"),
+            Http("GET Stations(2) HTTP/1.1")
+        );
         var (_, all, _) = await PostAsync("$batch", failing, "multipart/mixed; boundary=b", ("Prefer", "odata.continue-on-error"));
-        Assert.Equal(["404 Not Found", "200 OK", "404 Not Found", "200 OK"], all.Split('\n').Where(l => l.StartsWith("HTTP/1.1"))
-            .Select(l => l[9..].Trim()));
+        Assert.Equal(
+            ["404 Not Found", "200 OK", "404 Not Found", "200 OK"],
+            all.Split('\n').Where(l => l.StartsWith("HTTP/1.1")).Select(l => l[9..].Trim())
+        );
     }
 
     [Theory] // M-43, M-45
@@ -541,12 +777,26 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     [InlineData("--x\r\n\r\n--x--", "multipart/mixed; boundary=b", 400)]
     [InlineData("--b\r\n\r\nGET Stations HTTP/1.1\r\n\r\n--b--", "multipart/mixed; boundary=b", 400)]
     [InlineData("--b\r\nContent-Type: application/http\r\n\r\nGET Stations\r\n\r\n--b--", "multipart/mixed; boundary=b", 400)]
-    [InlineData("--b\r\nContent-Type: application/http\r\n\r\nPOST Stations HTTP/1.1\r\nContent-Length: 999\r\n\r\n{}\r\n--b--", "multipart/mixed; boundary=b", 400)]
-    [InlineData("--b\r\nContent-Type: application/http\r\n\r\nGET Stations HTTP/1.1\r\nno header\r\n\r\n--b--", "multipart/mixed; boundary=b", 400)]
+    [InlineData(
+        "--b\r\nContent-Type: application/http\r\n\r\nPOST Stations HTTP/1.1\r\nContent-Length: 999\r\n\r\n{}\r\n--b--",
+        "multipart/mixed; boundary=b",
+        400
+    )]
+    [InlineData(
+        "--b\r\nContent-Type: application/http\r\n\r\nGET Stations HTTP/1.1\r\nno header\r\n\r\n--b--",
+        "multipart/mixed; boundary=b",
+        400
+    )]
     [InlineData("--b\r\nContent-Type: text/plain\r\n\r\nx\r\n--b--", "multipart/mixed; boundary=b", 400)]
-    [InlineData("--b\r\nContent-Type: multipart/mixed; boundary=c\r\n\r\n--c\r\nContent-Type: application/http\r\n\r\nGET Stations HTTP/1.1\r\n\r\n--c--\r\n--b--", "multipart/mixed; boundary=b", 400)]
+    [InlineData(
+        "--b\r\nContent-Type: multipart/mixed; boundary=c\r\n\r\n--c\r\nContent-Type: application/http\r\n\r\nGET Stations "
+            + "HTTP/1.1\r\n\r\n--c--\r\n--b--",
+        "multipart/mixed; boundary=b",
+        400
+    )]
     [InlineData("", "multipart/mixed", 400)]
-    public async Task A_wrong_multipart_envelope_runs_nothing(string body, string type, int expected) => Assert.Equal(expected, (await PostAsync("$batch", body, type)).Status);
+    public async Task A_wrong_multipart_envelope_runs_nothing(string body, string type, int expected) =>
+        Assert.Equal(expected, (await PostAsync("$batch", body, type)).Status);
 
     [Fact] // P-37, P-57, P-58, M-52 to M-54
     public async Task An_answer_may_be_fetched_later()
@@ -584,7 +834,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     public async Task Mutated_batches_never_break_the_service()
     {
         var random = new Random(17);
-        string[] seeds = [
+        string[] seeds =
+        [
             """{"requests":[{"id":"1","method":"GET","url":"Stations?$expand=Sensors($count=true)&$top=2"},{"id":"2","method":"GET","url":"$1","dependsOn":["1"],"headers":{"prefer":"maxpagesize=1"}}]}""",
             Multipart(Http("GET Stations(1) HTTP/1.1", "Content-ID: 1\r\n"), Http("GET $1/Sensors HTTP/1.1\r\nAccept: application/json")),
         ];
@@ -607,7 +858,12 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
                         break;
                 }
             }
-            var (status, text, _) = await PostAsync("$batch", seed.ToString(), i % 2 == 0 ? "application/json" : "multipart/mixed; boundary=b", ("Prefer", "continue-on-error"));
+            var (status, text, _) = await PostAsync(
+                "$batch",
+                seed.ToString(),
+                i % 2 == 0 ? "application/json" : "multipart/mixed; boundary=b",
+                ("Prefer", "continue-on-error")
+            );
             Assert.True(status is 200 or 400 or 501, $"{status} {seed} {text}");
             Assert.DoesNotContain("\"internal\"", text);
         }

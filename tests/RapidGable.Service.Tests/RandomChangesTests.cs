@@ -4,7 +4,8 @@ using RapidGable.Core.Tests;
 namespace RapidGable.Service.Tests;
 
 /// <summary>
-/// Random changes of related entities, one after the other: creating with related ones, changing, replacing, deleting, links, lists of changes, filters, groups. Every
+/// Random changes of related entities, one after the other: creating with related ones, changing, replacing, deleting, links, lists of
+/// changes, filters, groups. Every
 /// engine answers the same and is left with the same rows, and what is refused leaves everything as it was.
 /// </summary>
 [Collection("writing")]
@@ -49,14 +50,16 @@ public sealed class RandomChangesTests(WritingFixture engines) : IAsyncLifetime
 
     private static JsonObject Part(Random random) => new() { ["line"] = random.Next(1, 5), ["title"] = $"T{random.Next(9)}" };
 
-    private static List<JsonNode> Some(Random random, Func<Random, JsonNode> make) => [.. Enumerable.Range(0, random.Next(3)).Select(_ => make(random))];
+    private static List<JsonNode> Some(Random random, Func<Random, JsonNode> make) =>
+        [.. Enumerable.Range(0, random.Next(3)).Select(_ => make(random))];
 
     /// <summary>Some of a gauge's values and relations; of a new one, a change, or an item of a list.</summary>
     private static JsonObject Values(Random random, bool isNew, bool isLater)
     {
         var gauge = new JsonObject();
         if (random.Next(2) == 0)
-            gauge["level"] = new JsonNode?[] { 1.25, 0, null, -1, 1.23456, 99999 }[random.Next(6)]?.DeepClone();
+            gauge["level"] = new JsonNode?[] { 1.25, 0, null, -1, 1.23456, 99999 }[random.Next(6)]
+                ?.DeepClone();
         if (random.Next(3) == 0)
             gauge["online"] = random.Next(2) == 0;
         if (random.Next(3) == 0)
@@ -80,12 +83,21 @@ public sealed class RandomChangesTests(WritingFixture engines) : IAsyncLifetime
             if (random.Next(3) == 0)
                 gauge["parts"] = new JsonArray([.. Some(random, Part)]);
             if (random.Next(3) == 0)
-                gauge["tags"] = new JsonArray([.. Some(random, r => isLater && r.Next(2) == 0 ? new JsonObject { ["@id"] = $"Tags({Id(r)})" } : Tag(r))]);
+                gauge["tags"] = new JsonArray([
+                    .. Some(random, r => isLater && r.Next(2) == 0 ? new JsonObject { ["@id"] = $"Tags({Id(r)})" } : Tag(r)),
+                ]);
         }
         if (!isNew && isLater && random.Next(4) == 0)
         {
             gauge.Remove("tags");
-            gauge["tags@delta"] = new JsonArray(Tag(random), new JsonObject { ["@removed"] = new JsonObject { ["reason"] = random.Next(2) == 0 ? "changed" : "deleted" }, ["@id"] = $"Tags({Id(random)})" });
+            gauge["tags@delta"] = new JsonArray(
+                Tag(random),
+                new JsonObject
+                {
+                    ["@removed"] = new JsonObject { ["reason"] = random.Next(2) == 0 ? "changed" : "deleted" },
+                    ["@id"] = $"Tags({Id(random)})",
+                }
+            );
         }
         return gauge;
     }
@@ -107,31 +119,86 @@ public sealed class RandomChangesTests(WritingFixture engines) : IAsyncLifetime
             case 5:
                 return new Change("PUT", Gauge(random), Values(random, true, isLater), version);
             case 6:
-                return new Change("PATCH", Gauge(random), Values(random, false, isLater), [.. version, ("If-Match", new[] { "W/\"1\"", "W/\"2\"", "*", "W/\"1\",W/\"3\"" }[random.Next(4)])]);
+                return new Change(
+                    "PATCH",
+                    Gauge(random),
+                    Values(random, false, isLater),
+                    [.. version, ("If-Match", new[] { "W/\"1\"", "W/\"2\"", "*", "W/\"1\",W/\"3\"" }[random.Next(4)])]
+                );
             case 7:
-                return new Change("DELETE", new[] { Gauge(random), $"Tags({Id(random)})", $"Basins({Id(random)})", $"{Gauge(random)}/parts(line={random.Next(1, 5)})" }[random.Next(4)], null);
+                return new Change(
+                    "DELETE",
+                    new[]
+                    {
+                        Gauge(random),
+                        $"Tags({Id(random)})",
+                        $"Basins({Id(random)})",
+                        $"{Gauge(random)}/parts(line={random.Next(1, 5)})",
+                    }[random.Next(4)],
+                    null
+                );
             case 8:
                 return new Change("POST", $"{Gauge(random)}/tags/$ref", new JsonObject { ["@odata.id"] = $"Tags({Id(random)})" });
             case 9:
-                return new Change("DELETE", random.Next(2) == 0 ? $"{Gauge(random)}/tags({Id(random)})/$ref" : $"{Gauge(random)}/tags/$ref?$id=Tags({Id(random)})", null);
+                return new Change(
+                    "DELETE",
+                    random.Next(2) == 0 ? $"{Gauge(random)}/tags({Id(random)})/$ref" : $"{Gauge(random)}/tags/$ref?$id=Tags({Id(random)})",
+                    null
+                );
             case 10:
-                return new Change("PUT", random.Next(2) == 0 ? $"{Gauge(random)}/basin/$ref" : $"Basins({Id(random)})/parent/$ref", new JsonObject { ["@odata.id"] = $"Basins({Id(random)})" });
+                return new Change(
+                    "PUT",
+                    random.Next(2) == 0 ? $"{Gauge(random)}/basin/$ref" : $"Basins({Id(random)})/parent/$ref",
+                    new JsonObject { ["@odata.id"] = $"Basins({Id(random)})" }
+                );
             case 11:
-                return new Change("DELETE", random.Next(2) == 0 ? $"{Gauge(random)}/basin/$ref" : $"Basins({Id(random)})/parent/$ref", null);
+                return new Change(
+                    "DELETE",
+                    random.Next(2) == 0 ? $"{Gauge(random)}/basin/$ref" : $"Basins({Id(random)})/parent/$ref",
+                    null
+                );
             case 12:
                 return new Change("POST", $"{Gauge(random)}/parts", Part(random), version);
             case 13:
                 return new Change("POST", $"{Gauge(random)}/tags", Tag(random), version);
             case 14:
-                return new Change("PATCH", $"{Gauge(random)}/parts(line={random.Next(1, 5)})", new JsonObject { ["title"] = $"P{random.Next(9)}" }, version);
+                return new Change(
+                    "PATCH",
+                    $"{Gauge(random)}/parts(line={random.Next(1, 5)})",
+                    new JsonObject { ["title"] = $"P{random.Next(9)}" },
+                    version
+                );
             case 15:
-                return new Change("PATCH", "Tags", new JsonObject { ["@context"] = "#$delta", ["value"] = new JsonArray([.. Some(random, Tag), new JsonObject { ["@removed"] = new JsonObject(), ["@id"] = $"Tags({Id(random)})" }]) }, Later);
+                return new Change(
+                    "PATCH",
+                    "Tags",
+                    new JsonObject
+                    {
+                        ["@context"] = "#$delta",
+                        ["value"] = new JsonArray([
+                            .. Some(random, Tag),
+                            new JsonObject { ["@removed"] = new JsonObject(), ["@id"] = $"Tags({Id(random)})" },
+                        ]),
+                    },
+                    Later
+                );
             case 16:
-                return new Change("PATCH", $"Tags/$filter(@f)/$each?@f=id gt {Id(random)}", new JsonObject { ["label"] = $"E{random.Next(9)}" }, Later);
+                return new Change(
+                    "PATCH",
+                    $"Tags/$filter(@f)/$each?@f=id gt {Id(random)}",
+                    new JsonObject { ["label"] = $"E{random.Next(9)}" },
+                    Later
+                );
             case 17:
                 return new Change("DELETE", $"{Gauge(random)}/parts/$filter(@f)/$each?@f=line gt {random.Next(1, 5)}", null, Later);
             case 18:
-                return random.Next(2) == 0 ? new Change("PUT", $"{Gauge(random)}/level", new JsonObject { ["value"] = random.Next(-1, 9) }) : new Change("DELETE", $"{Gauge(random)}/{new[] { "level", "place", "online", "opened/$value" }[random.Next(4)]}", null);
+                return random.Next(2) == 0
+                    ? new Change("PUT", $"{Gauge(random)}/level", new JsonObject { ["value"] = random.Next(-1, 9) })
+                    : new Change(
+                        "DELETE",
+                        $"{Gauge(random)}/{new[] { "level", "place", "online", "opened/$value" }[random.Next(4)]}",
+                        null
+                    );
             default:
                 // The insert half of an update, or an update.
                 return new Change("PATCH", $"Tags({Id(random)})", new JsonObject { ["label"] = $"U{random.Next(9)}" }, version);
@@ -141,26 +208,48 @@ public sealed class RandomChangesTests(WritingFixture engines) : IAsyncLifetime
     private static Change Batch(Random random)
     {
         var isWhole = random.Next(3) > 0;
-        var requests = Enumerable.Range(1, random.Next(2, 5)).Select(n =>
-        {
-            var change = One(random);
-            var headers = new JsonObject([.. change.Headers.Select(h => KeyValuePair.Create(h.Name.ToLowerInvariant(), (JsonNode?)h.Value))]);
-            if (change.Body is not null)
-                headers["content-type"] = "application/json";
-            var request = new JsonObject { ["id"] = $"r{n}", ["method"] = change.Method, ["url"] = change.Url.Replace(" ", "%20"), ["headers"] = headers };
-            if (change.Body is not null)
-                request["body"] = change.Body.DeepClone();
-            if (isWhole)
-                request["atomicityGroup"] = "g";
-            return (JsonNode)request;
-        });
-        return new Change("POST", "$batch", new JsonObject { ["requests"] = new JsonArray([.. requests]) }, random.Next(2) == 0 ? [("Prefer", "continue-on-error")] : []);
+        var requests = Enumerable
+            .Range(1, random.Next(2, 5))
+            .Select(n =>
+            {
+                var change = One(random);
+                var headers = new JsonObject([
+                    .. change.Headers.Select(h => KeyValuePair.Create(h.Name.ToLowerInvariant(), (JsonNode?)h.Value)),
+                ]);
+                if (change.Body is not null)
+                    headers["content-type"] = "application/json";
+                var request = new JsonObject
+                {
+                    ["id"] = $"r{n}",
+                    ["method"] = change.Method,
+                    ["url"] = change.Url.Replace(" ", "%20"),
+                    ["headers"] = headers,
+                };
+                if (change.Body is not null)
+                    request["body"] = change.Body.DeepClone();
+                if (isWhole)
+                    request["atomicityGroup"] = "g";
+                return (JsonNode)request;
+            });
+        return new Change(
+            "POST",
+            "$batch",
+            new JsonObject { ["requests"] = new JsonArray([.. requests]) },
+            random.Next(2) == 0 ? [("Prefer", "continue-on-error")] : []
+        );
     }
 
     private async Task<string> StateAsync(string what)
     {
         var state = new List<string>();
-        foreach (var target in new[] { "Basins?$orderby=id", "Gauges?$orderby=code&$expand=parts($orderby=line),tags($orderby=id)", "Tags?$orderby=id" })
+        foreach (
+            var target in new[]
+            {
+                "Basins?$orderby=id",
+                "Gauges?$orderby=code&$expand=parts($orderby=line),tags($orderby=id)",
+                "Tags?$orderby=id",
+            }
+        )
         {
             try
             {
@@ -183,15 +272,21 @@ public sealed class RandomChangesTests(WritingFixture engines) : IAsyncLifetime
         return $"{answer.Status} {Told(json)}".Replace(service.Address, "", StringComparison.Ordinal);
     }
 
-    private static string Told(JsonNode? node) => node switch
-    {
-        JsonObject error when error["error"] is { } fault => $"error {fault["code"]}",
-        JsonObject entity => "{" + string.Join(',', entity.Select(p => $"{p.Key}:{Told(p.Value)}")) + "}",
-        JsonArray items => "[" + string.Join(',', items.Select(Told)) + "]",
-        // A decimal may be written with more zeros.
-        JsonValue number when number.GetValueKind() == System.Text.Json.JsonValueKind.Number => decimal.Parse(number.ToJsonString(), System.Globalization.NumberStyles.Float, System.Globalization.CultureInfo.InvariantCulture).ToString("0.############", System.Globalization.CultureInfo.InvariantCulture),
-        _ => node?.ToJsonString() ?? "null",
-    };
+    private static string Told(JsonNode? node) =>
+        node switch
+        {
+            JsonObject error when error["error"] is { } fault => $"error {fault["code"]}",
+            JsonObject entity => "{" + string.Join(',', entity.Select(p => $"{p.Key}:{Told(p.Value)}")) + "}",
+            JsonArray items => "[" + string.Join(',', items.Select(Told)) + "]",
+            // A decimal may be written with more zeros.
+            JsonValue number when number.GetValueKind() == System.Text.Json.JsonValueKind.Number => decimal.Parse(
+                    number.ToJsonString(),
+                    System.Globalization.NumberStyles.Float,
+                    System.Globalization.CultureInfo.InvariantCulture
+                )
+                .ToString("0.############", System.Globalization.CultureInfo.InvariantCulture),
+            _ => node?.ToJsonString() ?? "null",
+        };
 
     [Theory]
     [InlineData(1)]
@@ -209,13 +304,21 @@ public sealed class RandomChangesTests(WritingFixture engines) : IAsyncLifetime
             Answer? answer = null;
             foreach (var service in engines.Services)
             {
-                answer = await service.SendAsync(Root + change.Url.Replace(" ", "%20"), change.Method, change.Body?.ToJsonString(), change.Headers);
+                answer = await service.SendAsync(
+                    Root + change.Url.Replace(" ", "%20"),
+                    change.Method,
+                    change.Body?.ToJsonString(),
+                    change.Headers
+                );
                 Assert.True(answer.Status < 500, $"{what}\n{answer.Status} {answer.Text}");
                 told.Add(Told(answer, service));
             }
             Assert.True(told.Distinct().Count() == 1, $"{what}\n{string.Join('\n', told)}");
             var after = await StateAsync(what);
-            var statuses = change.Url == "$batch" ? [.. answer!.Json.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32())] : new[] { answer!.Status };
+            var statuses =
+                change.Url == "$batch"
+                    ? [.. answer!.Json.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32())]
+                    : new[] { answer!.Status };
             Assert.True(Array.TrueForAll(statuses, s => s < 500), $"{what}\n{answer.Text}");
             var isWhole = change.Url != "$batch" || change.Body!["requests"]![0]!["atomicityGroup"] is not null;
             if (isWhole && Array.Exists(statuses, s => s >= 400))

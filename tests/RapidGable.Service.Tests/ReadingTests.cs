@@ -5,13 +5,17 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
 {
     private const string Root = "/odata/s/";
 
-    private Task<Answer> GetAsync(string target, params (string, string)[] headers) => service.Http.SendAsync(Root + target, "GET", headers);
+    private Task<Answer> GetAsync(string target, params (string, string)[] headers) =>
+        service.Http.SendAsync(Root + target, "GET", headers);
 
     [Fact] // U-01, U-02, J-01, P-01, P-09, P-12
     public async Task The_service_document_lists_the_sets()
     {
         var answer = await GetAsync("");
-        Assert.Equal((200, "4.0", "application/json;odata.metadata=minimal"), (answer.Status, answer.Header("OData-Version"), answer.Header("Content-Type")));
+        Assert.Equal(
+            (200, "4.0", "application/json;odata.metadata=minimal"),
+            (answer.Status, answer.Header("OData-Version"), answer.Header("Content-Type"))
+        );
         Assert.Equal(service.Http.Address + "/odata/s/$metadata", answer.Json.GetProperty("@odata.context").GetString());
         Assert.Equal(12, answer.Json.GetProperty("value").GetArrayLength());
         Assert.Equal("""{"name":"Catchments","kind":"EntitySet","url":"Catchments"}""", answer.Json.GetProperty("value")[0].GetRawText());
@@ -33,26 +37,68 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
 
     [Theory] // what an address gives, whole
     [InlineData("Stations(1)?$select=id,code", """{"@odata.context":"~$metadata#Stations(id,code)/$entity","id":1,"code":"AB-001"}""")] // J-03, J-08
-    [InlineData("Stations(1)?$select=code", """{"@odata.context":"~$metadata#Stations(code)/$entity","@odata.id":"Stations(1)","code":"AB-001"}""")] // X-19, Q-82
+    [InlineData(
+        "Stations(1)?$select=code",
+        """{"@odata.context":"~$metadata#Stations(code)/$entity","@odata.id":"Stations(1)","code":"AB-001"}"""
+    )] // X-19, Q-82
     [InlineData("Stations?$select=id&$top=2", """{"@odata.context":"~$metadata#Stations(id)","value":[{"id":1},{"id":2}]}""")] // J-02, J-30, Q-76
     [InlineData("Stations?$select=*&$filter=id eq 0", """{"@odata.context":"~$metadata#Stations(*)","value":[]}""")] // U-07, X-16
     [InlineData("Stations(1)/name", """{"@odata.context":"~$metadata#Stations(1)/name","value":"Ashford Weir"}""")] // U-24, J-13
     [InlineData("Stations(1)/catchment/name", """{"@odata.context":"~$metadata#Catchments(3)/name","value":"Lower Alder"}""")]
-    [InlineData("Stations(1)/catchment?$select=id,name", """{"@odata.context":"~$metadata#Catchments(id,name)/$entity","id":3,"name":"Lower Alder"}""")] // U-20, J-06
+    [InlineData(
+        "Stations(1)/catchment?$select=id,name",
+        """{"@odata.context":"~$metadata#Catchments(id,name)/$entity","id":3,"name":"Lower Alder"}"""
+    )] // U-20, J-06
     [InlineData("Catchments(3)/Stations?$select=id&$top=1", """{"@odata.context":"~$metadata#Stations(id)","value":[{"id":1}]}""")] // U-21
-    [InlineData("Catchments(3)/Stations(1)/Sensors(station_id=1,sensor_no=1)?$select=kind,sensor_no", """{"@odata.context":"~$metadata#Sensors(kind,sensor_no)/$entity","@odata.id":"Sensors(station_id=1,sensor_no=1)","sensor_no":1,"kind":"level"}""")]
-    [InlineData("Certificates('CAL%2F2')", """{"@odata.context":"~$metadata#Certificates/$entity","code":"CAL/2","name":"Calibration, second level","valid_months":24}""")] // U-11, X-25
-    [InlineData("Certificates('BOAT''S')?$select=name", """{"@odata.context":"~$metadata#Certificates(name)/$entity","@odata.id":"Certificates('BOAT%27%27S')","name":"Small boats"}""")]
-    [InlineData("Certificates('BOAT%27%27S')/valid_months", """{"@odata.context":"~$metadata#Certificates('BOAT%27%27S')/valid_months","value":60}""")]
-    [InlineData("Certificates(code='Safety%20%26%20Rope')/name", """{"@odata.context":"~$metadata#Certificates('Safety%20%26%20Rope')/name","value":"Working on steep banks"}""")]
-    [InlineData("Certificates('H%E2%82%82O%20100%25')/valid_months", """{"@odata.context":"~$metadata#Certificates('H%E2%82%82O%20100%25')/valid_months","value":18}""")]
-    [InlineData("Certificates('First+Aid')?$select=code", """{"@odata.context":"~$metadata#Certificates(code)/$entity","code":"First+Aid"}""")] // a plus in a path is a plus
+    [InlineData(
+        "Catchments(3)/Stations(1)/Sensors(station_id=1,sensor_no=1)?$select=kind,sensor_no",
+        """{"@odata.context":"~$metadata#Sensors(kind,sensor_no)/$entity","@odata.id":"Sensors(station_id=1,sensor_no=1)","sensor_no":1,"kind":"level"}"""
+    )]
+    [InlineData(
+        "Certificates('CAL%2F2')",
+        """{"@odata.context":"~$metadata#Certificates/$entity","code":"CAL/2","name":"Calibration, second level","valid_months":24}"""
+    )] // U-11, X-25
+    [InlineData(
+        "Certificates('BOAT''S')?$select=name",
+        """{"@odata.context":"~$metadata#Certificates(name)/$entity","@odata.id":"Certificates('BOAT%27%27S')","name":"Small boats"}"""
+    )]
+    [InlineData(
+        "Certificates('BOAT%27%27S')/valid_months",
+        """{"@odata.context":"~$metadata#Certificates('BOAT%27%27S')/valid_months","value":60}"""
+    )]
+    [InlineData(
+        "Certificates(code='Safety%20%26%20Rope')/name",
+        """{"@odata.context":"~$metadata#Certificates('Safety%20%26%20Rope')/name","value":"Working on steep banks"}"""
+    )]
+    [InlineData(
+        "Certificates('H%E2%82%82O%20100%25')/valid_months",
+        """{"@odata.context":"~$metadata#Certificates('H%E2%82%82O%20100%25')/valid_months","value":18}"""
+    )]
+    [InlineData(
+        "Certificates('First+Aid')?$select=code",
+        """{"@odata.context":"~$metadata#Certificates(code)/$entity","code":"First+Aid"}"""
+    )] // a plus in a path is a plus
     [InlineData("Stations?$count=true&$top=0", """{"@odata.context":"~$metadata#Stations","@odata.count":120,"value":[]}""")] // Q-75, Q-77
-    [InlineData("Stations?$count=true&$top=1&$skip=1&$filter=id lt 10&$select=id", """{"@odata.context":"~$metadata#Stations(id)","@odata.count":9,"value":[{"id":2}]}""")] // X-09
-    [InlineData("Stations?$top=1&$expand=catchment($select=id)&$select=id", """{"@odata.context":"~$metadata#Stations(id,catchment(id))","value":[{"id":1,"catchment":{"id":3}}]}""")] // Q-83, J-10
-    [InlineData("Catchments?$top=1&$expand=parent&$select=id", """{"@odata.context":"~$metadata#Catchments(id,parent())","value":[{"id":1,"parent":null}]}""")] // Q-91
-    [InlineData("Stations?$filter=id in (1,100)&$expand=Sensors($select=sensor_no,kind)&$select=id", """{"@odata.context":"~$metadata#Stations(id,Sensors(sensor_no,kind))","value":[{"id":1,"Sensors":[{"@odata.id":"Sensors(station_id=1,sensor_no=1)","sensor_no":1,"kind":"level"}]},{"id":100,"Sensors":[{"@odata.id":"Sensors(station_id=100,sensor_no=1)","sensor_no":1,"kind":"level"}]}]}""")]
-    [InlineData("group?$orderby=order desc&$select=id,größe_m_s&$top=2", """{"@odata.context":"~$metadata#group(id,gr%C3%B6%C3%9Fe_m_s)","value":[{"id":3,"größe_m_s":null},{"id":2,"größe_m_s":0.75}]}""")]
+    [InlineData(
+        "Stations?$count=true&$top=1&$skip=1&$filter=id lt 10&$select=id",
+        """{"@odata.context":"~$metadata#Stations(id)","@odata.count":9,"value":[{"id":2}]}"""
+    )] // X-09
+    [InlineData(
+        "Stations?$top=1&$expand=catchment($select=id)&$select=id",
+        """{"@odata.context":"~$metadata#Stations(id,catchment(id))","value":[{"id":1,"catchment":{"id":3}}]}"""
+    )] // Q-83, J-10
+    [InlineData(
+        "Catchments?$top=1&$expand=parent&$select=id",
+        """{"@odata.context":"~$metadata#Catchments(id,parent())","value":[{"id":1,"parent":null}]}"""
+    )] // Q-91
+    [InlineData(
+        "Stations?$filter=id in (1,100)&$expand=Sensors($select=sensor_no,kind)&$select=id",
+        """{"@odata.context":"~$metadata#Stations(id,Sensors(sensor_no,kind))","value":[{"id":1,"Sensors":[{"@odata.id":"Sensors(station_id=1,sensor_no=1)","sensor_no":1,"kind":"level"}]},{"id":100,"Sensors":[{"@odata.id":"Sensors(station_id=100,sensor_no=1)","sensor_no":1,"kind":"level"}]}]}"""
+    )]
+    [InlineData(
+        "group?$orderby=order desc&$select=id,größe_m_s&$top=2",
+        """{"@odata.context":"~$metadata#group(id,gr%C3%B6%C3%9Fe_m_s)","value":[{"id":3,"größe_m_s":null},{"id":2,"größe_m_s":0.75}]}"""
+    )]
     [InlineData("VisitTasks(visit_id=1,line_no=1)?$select=minutes,done", "*\"minutes\":\"PT")] // J-35
     [InlineData("Technicians?$top=1&$filter=full_name eq 'Iris Calder'&$select=email", "*\"email\":\"iris.calder@example.org\"")]
     public async Task An_address_gives_its_answer(string target, string expected)
@@ -178,7 +224,8 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     [Theory] // P-55
     [InlineData("OData-Isolation")]
     [InlineData("Isolation")]
-    public async Task Isolation_that_is_not_offered_is_refused(string header) => Assert.Equal(412, (await GetAsync("Stations", (header, "snapshot"))).Status);
+    public async Task Isolation_that_is_not_offered_is_refused(string header) =>
+        Assert.Equal(412, (await GetAsync("Stations", (header, "snapshot"))).Status);
 
     [Fact] // P-14: nothing but next link and count remains
     public async Task No_metadata_leaves_only_what_is_needed()
@@ -216,7 +263,13 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     {
         var ids = new HashSet<long>();
         var pages = 0;
-        for (string? next = Root + "Readings?$select=id,value&$filter=sensor_no%20ge%200&$orderby=quality%20desc,value&$count=true&$expand=Sensor($select=kind)"; next is not null; pages++)
+        for (
+            string? next =
+                Root
+                + "Readings?$select=id,value&$filter=sensor_no%20ge%200&$orderby=quality%20desc,value&$count=true&$expand=Sensor($select=kind)";
+            next is not null;
+            pages++
+        )
         {
             var page = (await service.Http.SendAsync(next, "GET", ("Prefer", "maxpagesize=1000"))).Json;
             Assert.Equal(NetworkService.Readings, page.GetProperty("@odata.count").GetInt64());
@@ -249,7 +302,13 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     [Fact] // Q-91, P-32: an expanded collection has pages of its own
     public async Task An_expanded_collection_is_paged()
     {
-        var page = (await service.Http.SendAsync(Root + "Sensors?$top=2&$expand=Readings($select=id)&$select=sensor_no", "GET", ("Prefer", "maxpagesize=10"))).Json;
+        var page = (
+            await service.Http.SendAsync(
+                Root + "Sensors?$top=2&$expand=Readings($select=id)&$select=sensor_no",
+                "GET",
+                ("Prefer", "maxpagesize=10")
+            )
+        ).Json;
         foreach (var sensor in page.GetProperty("value").EnumerateArray())
         {
             var ids = sensor.GetProperty("Readings").EnumerateArray().Select(r => r.GetProperty("id").GetInt64()).ToList();
@@ -271,7 +330,9 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     [Fact] // a page of 4.01 names its next link so
     public async Task Version_401_drops_the_prefix_everywhere()
     {
-        var page = (await GetAsync("Stations?$select=name&$count=true&$expand=Sensors", ("OData-MaxVersion", "4.01"), ("Prefer", "maxpagesize=1"))).Text;
+        var page = (
+            await GetAsync("Stations?$select=name&$count=true&$expand=Sensors", ("OData-MaxVersion", "4.01"), ("Prefer", "maxpagesize=1"))
+        ).Text;
         Assert.DoesNotContain("odata.", page.Replace("/odata/", ""));
         Assert.Contains("\"@nextLink\":", page);
     }
@@ -303,19 +364,38 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
         var closed = await service.Http.SendAsync("/odata/closed/");
         var missing = await service.Http.SendAsync("/odata/absent/");
         Assert.Equal((404, missing.Text.Replace("absent", "closed")), (closed.Status, closed.Text));
-        Assert.Equal(["Stations"], (await service.Http.SendAsync("/odata/half/")).Json.GetProperty("value").EnumerateArray().Select(e => e.GetProperty("name").GetString()));
+        Assert.Equal(
+            ["Stations"],
+            (await service.Http.SendAsync("/odata/half/"))
+                .Json.GetProperty("value")
+                .EnumerateArray()
+                .Select(e => e.GetProperty("name").GetString())
+        );
         Assert.DoesNotContain("Visit", (await service.Http.SendAsync("/odata/half/$metadata")).Text);
         foreach (var target in new[] { "Visits", "Stations(1)/Visits", "Visits/$count" })
             Assert.Equal(404, (await service.Http.SendAsync("/odata/half/" + target)).Status);
         Assert.Equal(400, (await service.Http.SendAsync("/odata/half/Stations?$expand=Visits")).Status);
-        Assert.Equal(["half", "s"], (await service.Http.SendAsync("/services")).Json.GetProperty("services").EnumerateArray().Select(s => s.GetProperty("name").GetString()));
+        Assert.Equal(
+            ["half", "s"],
+            (await service.Http.SendAsync("/services"))
+                .Json.GetProperty("services")
+                .EnumerateArray()
+                .Select(s => s.GetProperty("name").GetString())
+        );
     }
 
     [Fact]
     public async Task Sets_of_one_service_come_from_two_sources()
     {
         using var folder = new Core.Tests.TestWorkspace();
-        folder.WithSource().WithNetwork().WithLab().WithService("  - { from: station, name: Stations, hide: [photo] }\n  - { from: sample, source: lab }\n  - { from: result, source: lab }\n");
+        folder
+            .WithSource()
+            .WithNetwork()
+            .WithLab()
+            .WithService(
+                "  - { from: station, name: Stations, hide: [photo] }\n  - { from: sample, source: lab }\n  - { from: result, "
+                    + "source: lab }\n"
+            );
         await using var http = await RunningService.StartAsync(folder.Folder);
         Assert.Equal("120", (await http.SendAsync("/odata/s/Stations/$count")).Text);
         Assert.Equal("300", (await http.SendAsync("/odata/s/sample/$count")).Text);
@@ -350,11 +430,17 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     [Fact]
     public async Task Management_explains_a_request()
     {
-        var explained = await service.Http.SendAsync("/manage/explain?url=" + Uri.EscapeDataString(service.Http.Address + Root + "Stations?$filter=name eq 'x'&$count=true".Replace(" ", "%20")));
+        var explained = await service.Http.SendAsync(
+            "/manage/explain?url="
+                + Uri.EscapeDataString(service.Http.Address + Root + "Stations?$filter=name eq 'x'&$count=true".Replace(" ", "%20"))
+        );
         var statements = explained.Json.GetProperty("statements");
         Assert.Equal(2, statements.GetArrayLength());
         Assert.Equal("'x'", statements[1].GetProperty("parameters")[0].GetProperty("value").GetString());
-        Assert.Equal(400, (await service.Http.SendAsync("/manage/explain?url=" + Uri.EscapeDataString("/odata/s/Stations?$filter=nam%20eq%201"))).Status);
+        Assert.Equal(
+            400,
+            (await service.Http.SendAsync("/manage/explain?url=" + Uri.EscapeDataString("/odata/s/Stations?$filter=nam%20eq%201"))).Status
+        );
         Assert.Equal(12, (await service.Http.SendAsync("/manage/services/s")).Json.GetProperty("sets").GetArrayLength());
     }
 
@@ -364,7 +450,10 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
         var sets = (await service.Http.SendAsync("/manage/services/s")).Json.GetProperty("sets").EnumerateArray().ToList();
         var metadata = (await GetAsync("$metadata")).Text;
         foreach (var property in sets.SelectMany(s => s.GetProperty("properties").EnumerateArray()))
-            Assert.Contains($"<Property Name=\"{property.GetProperty("name").GetString()}\" Type=\"{property.GetProperty("type").GetString()}\"", metadata);
+            Assert.Contains(
+                $"<Property Name=\"{property.GetProperty("name").GetString()}\" Type=\"{property.GetProperty("type").GetString()}\"",
+                metadata
+            );
         Assert.DoesNotContain("photo", metadata);
         Assert.Contains(sets, s => s.GetProperty("hidden").EnumerateArray().Any(h => h.GetString() == "photo"));
     }

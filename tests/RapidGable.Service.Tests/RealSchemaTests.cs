@@ -24,12 +24,14 @@ public sealed class RealSchemaTests(EnginesFixture engines) : IDisposable
     /// <summary>Runs a file of statements in an engine's own client; data that need what is not installed are left out.</summary>
     private static async Task LoadAsync(string file, string command, params string[] arguments)
     {
-        using var process = Process.Start(new ProcessStartInfo(command, arguments)
-        {
-            RedirectStandardInput = true,
-            RedirectStandardOutput = true,
-            RedirectStandardError = true
-        })!;
+        using var process = Process.Start(
+            new ProcessStartInfo(command, arguments)
+            {
+                RedirectStandardInput = true,
+                RedirectStandardOutput = true,
+                RedirectStandardError = true,
+            }
+        )!;
         var (output, errors) = (process.StandardOutput.ReadToEndAsync(), process.StandardError.ReadToEndAsync());
         await process.StandardInput.WriteAsync(await File.ReadAllTextAsync(file));
         process.StandardInput.Close();
@@ -47,8 +49,19 @@ public sealed class RealSchemaTests(EnginesFixture engines) : IDisposable
                 return engines.Postgres.Uri(first);
             case "mariadb":
                 var second = await engines.MariaDb.CreateDatabaseAsync();
-                await LoadAsync(SqlFile(engine), "mariadb", "--force", "-h", "127.0.0.1", "-P", engines.MariaDb.Port.ToString(), "-u",
-                    "tester", "-p" + MariaDbServer.Password, second);
+                await LoadAsync(
+                    SqlFile(engine),
+                    "mariadb",
+                    "--force",
+                    "-h",
+                    "127.0.0.1",
+                    "-P",
+                    engines.MariaDb.Port.ToString(),
+                    "-u",
+                    "tester",
+                    "-p" + MariaDbServer.Password,
+                    second
+                );
                 return engines.MariaDb.Uri(second);
             default:
                 return ForeignWorkspace.SqliteFile(_files, await File.ReadAllTextAsync(SqlFile(engine)));

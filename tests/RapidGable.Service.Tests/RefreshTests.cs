@@ -8,11 +8,16 @@ public sealed class RefreshTests : IDisposable
 {
     private readonly TestWorkspace _folder = new();
 
-    public RefreshTests() => _folder.WithSource().WithDatabase("CREATE TABLE river (id INTEGER PRIMARY KEY, name TEXT); INSERT INTO river VALUES (1, 'Alder')").WithService("  - river\n");
+    public RefreshTests() =>
+        _folder
+            .WithSource()
+            .WithDatabase("CREATE TABLE river (id INTEGER PRIMARY KEY, name TEXT); INSERT INTO river VALUES (1, 'Alder')")
+            .WithService("  - river\n");
 
     public void Dispose() => _folder.Dispose();
 
-    private static Task<Answer> RefreshAsync(RunningService service) => service.SendAsync("/manage/refresh", "POST", ("Gable-Client", "test"));
+    private static Task<Answer> RefreshAsync(RunningService service) =>
+        service.SendAsync("/manage/refresh", "POST", ("Gable-Client", "test"));
 
     [Fact]
     public async Task Metadata_follows_the_database()
@@ -38,7 +43,12 @@ public sealed class RefreshTests : IDisposable
     [InlineData("services/s.yaml", "title: S\nsource: main\nsets: [rivre]\n", null, "no table or view 'rivre'")]
     [InlineData("services/s.yaml", "title: S\nsource: [\n", null, "not valid YAML")]
     [InlineData("sources/main.yaml", "engine: sqlite\nfile: gone.db\n", null, "gone.db")]
-    [InlineData("services/s.yaml", "title: S\nsource: main\nrules: { read: anyone }\nsets: [{ from: river, hide: [name] }]\n", "ALTER TABLE river DROP COLUMN name", "no column 'name'")]
+    [InlineData(
+        "services/s.yaml",
+        "title: S\nsource: main\nrules: { read: anyone }\nsets: [{ from: river, hide: [name] }]\n",
+        "ALTER TABLE river DROP COLUMN name",
+        "no column 'name'"
+    )]
     public async Task What_does_not_fit_leaves_all_as_it_was(string file, string text, string? sql, string message)
     {
         await using var service = await RunningService.StartAsync(_folder.Folder);
@@ -60,7 +70,9 @@ public sealed class RefreshTests : IDisposable
         Assert.Equal("ready", (await service.SendAsync("/health/ready")).Text);
     }
 
-    private const string Set = "title: S\nsource: main\nnamespace: T\nrules: { read: anyone, create: anyone, update: anyone }\nsets:\n  - from: river\n    allow: [read, create, update]\n    version: row\n";
+    private const string Set =
+        "title: S\nsource: main\nnamespace: T\nrules: { read: anyone, create: anyone, update: anyone }\nsets:\n  - from: "
+        + "river\n    allow: [read, create, update]\n    version: row\n";
 
     // Whatever a text says is noticed, and it is said what it is about.
     [Theory]
@@ -74,23 +86,46 @@ public sealed class RefreshTests : IDisposable
     [InlineData("services/s.yaml", Set + "    log: { to: river_log, columns: { set: what } }\n", "river: log")]
     [InlineData("services/s.yaml", Set + "    largest-page: 7\n    page: 5\n", "river: largest-page, page")]
     [InlineData("services/s.yaml", Set + "  - { from: river, name: More, type: More }\n", "More is new")]
-    [InlineData("workspace.yaml", "title: Test\nlimits: { requests-at-once: 9 }\n", "limits have changed: they hold from the next request on, 'memory' when the service starts again")]
+    [InlineData(
+        "workspace.yaml",
+        "title: Test\nlimits: { requests-at-once: 9 }\n",
+        "limits have changed: they hold from the next request on, 'memory' when the service starts again"
+    )]
     [InlineData("workspace.yaml", "title: Test\naudit: false\n", "audit has changed")]
     [InlineData("workspace.yaml", "title: Other\n", "title has changed")]
     [InlineData("workspace.yaml", "title: Test\nsign-in: { proxy: { from: [10.0.0.5], name: X-Remote-User } }\n", "sign-in has changed")]
-    [InlineData("workspace.yaml", "title: Test\ntransport: { hsts-days: 3 }\n", "transport has changed: it is taken when the service starts again")]
-    [InlineData("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\nsessions: 3\n", "the settings of source main have changed: its sessions are opened anew")]
+    [InlineData(
+        "workspace.yaml",
+        "title: Test\ntransport: { hsts-days: 3 }\n",
+        "transport has changed: it is taken when the service starts again"
+    )]
+    [InlineData(
+        "sources/main.yaml",
+        "engine: sqlite\nfile: data.db\nread-only: false\nsessions: 3\n",
+        "the settings of source main have changed: its sessions are opened anew"
+    )]
     [InlineData("services/s.yaml", Set + "# a note\n", "the texts have changed, and nothing that they say")]
     public async Task Every_change_is_noticed_and_told(string file, string text, string expected)
     {
-        _folder.WithDatabase("CREATE TABLE river_log (what TEXT)").Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n").Write("services/s.yaml", Set);
+        _folder
+            .WithDatabase("CREATE TABLE river_log (what TEXT)")
+            .Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n")
+            .Write("services/s.yaml", Set);
         await using var service = await RunningService.StartAsync(_folder.Folder);
         _folder.Write(file, text);
         var outcome = (await RefreshAsync(service)).Json;
         Assert.False(outcome.GetProperty("kept").GetBoolean(), outcome.ToString());
-        var told = outcome.GetProperty("differences").EnumerateArray().Select(d => d.GetProperty("text").GetString()).Concat(outcome.GetProperty("settings").EnumerateArray().Select(t => t.GetString())).ToList();
+        var told = outcome
+            .GetProperty("differences")
+            .EnumerateArray()
+            .Select(d => d.GetProperty("text").GetString())
+            .Concat(outcome.GetProperty("settings").EnumerateArray().Select(t => t.GetString()))
+            .ToList();
         Assert.Equal(expected, Assert.Single(told));
-        Assert.Equal(told.Count == 1 && file.StartsWith("services") && !text.Contains("# a note") ? 1 : 0, outcome.GetProperty("changed").GetArrayLength());
+        Assert.Equal(
+            told.Count == 1 && file.StartsWith("services") && !text.Contains("# a note") ? 1 : 0,
+            outcome.GetProperty("changed").GetArrayLength()
+        );
         var again = (await RefreshAsync(service)).Json;
         Assert.Equal("[] []", $"{again.GetProperty("differences")} {again.GetProperty("settings")}");
     }
@@ -98,7 +133,12 @@ public sealed class RefreshTests : IDisposable
     [Fact]
     public async Task A_request_that_runs_ends_on_the_state_it_began_with()
     {
-        _folder.WithDatabase("WITH RECURSIVE n (i) AS (SELECT 2 UNION ALL SELECT i + 1 FROM n WHERE i < 60000) INSERT INTO river SELECT i, 'a river whose name is long enough to fill some buffers ' || i FROM n").WithService("  - { from: river, page: 60000, largest-page: 60000 }\n");
+        _folder
+            .WithDatabase(
+                "WITH RECURSIVE n (i) AS (SELECT 2 UNION ALL SELECT i + 1 FROM n WHERE i < 60000) INSERT INTO river SELECT i, "
+                    + "'a river whose name is long enough to fill some buffers ' || i FROM n"
+            )
+            .WithService("  - { from: river, page: 60000, largest-page: 60000 }\n");
         await using var service = await RunningService.StartAsync(_folder.Folder);
         using var client = new HttpClient();
         using var response = await client.GetAsync(service.Address + "/odata/s/river", HttpCompletionOption.ResponseHeadersRead);

@@ -6,12 +6,20 @@ using RapidGable.Core.Tests;
 
 namespace RapidGable.Service.Tests;
 
-/// <summary>Random values of every type: what is accepted comes back as it was sent and is found by it, and what the column cannot keep is refused. Nothing is ever altered.</summary>
+/// <summary>
+/// Random values of every type: what is accepted comes back as it was sent and is found by it, and what the column cannot keep is
+/// refused. Nothing is ever altered.
+/// </summary>
 [Collection("writing")]
 public sealed class RoundTripTests(WritingFixture engines) : IAsyncLifetime
 {
     private const string Root = "/odata/s/Kept";
-    private static readonly (string, string)[] Exact = [("Content-Type", "application/json;IEEE754Compatible=true"), ("Accept", "application/json;IEEE754Compatible=true;odata.metadata=none"), ("Prefer", "return=representation")];
+    private static readonly (string, string)[] Exact =
+    [
+        ("Content-Type", "application/json;IEEE754Compatible=true"),
+        ("Accept", "application/json;IEEE754Compatible=true;odata.metadata=none"),
+        ("Prefer", "return=representation"),
+    ];
 
     private static int Requests => 400 * Soak.Times;
 
@@ -37,7 +45,22 @@ public sealed class RoundTripTests(WritingFixture engines) : IAsyncLifetime
         public static Sent Null { get; } = new(null, Fate.Kept, "null");
     }
 
-    private static readonly string[] Properties = ["small", "whole", "large", "amount", "ratio", "flag", "day", "at", "clock", "word", "body", "data", "uid"];
+    private static readonly string[] Properties =
+    [
+        "small",
+        "whole",
+        "large",
+        "amount",
+        "ratio",
+        "flag",
+        "day",
+        "at",
+        "clock",
+        "word",
+        "body",
+        "data",
+        "uid",
+    ];
 
     private static Sent Make(string property, Random random)
     {
@@ -55,16 +78,28 @@ public sealed class RoundTripTests(WritingFixture engines) : IAsyncLifetime
                 // SQLite's whole numbers are all of 64 bits.
                 return random.Next(40) switch
                 {
-                    0 => Not(new JsonNode[] { 1.5, "five", true }[random.Next(3)].DeepClone()),
+                    0 => Not(
+                        new JsonNode[] { 1.5, "five", true }[random.Next(3)]
+                            .DeepClone()
+                    ),
                     1 => Of(new[] { 32768, -32769 }[random.Next(2)], null, Fate.KeptOrRefused),
                     _ => Of(small, $"{small}"),
                 };
             case "whole":
                 var whole = isEdge ? new[] { int.MinValue, int.MaxValue }[random.Next(2)] : random.Next(int.MinValue, int.MaxValue);
-                return random.Next(40) == 0 ? Not(new JsonNode[] { 9223372036854775808m, -0.5, "five", new JsonArray(1) }[random.Next(4)].DeepClone()) : Of(whole, $"{whole}");
+                return random.Next(40) == 0
+                    ? Not(
+                        new JsonNode[] { 9223372036854775808m, -0.5, "five", new JsonArray(1) }[random.Next(4)]
+                            .DeepClone()
+                    )
+                    : Of(whole, $"{whole}");
             case "large":
-                var large = isEdge ? new[] { long.MinValue, long.MaxValue }[random.Next(2)] : random.NextInt64(long.MinValue, long.MaxValue);
-                return random.Next(40) == 0 ? Not(JsonValue.Create(new[] { "9223372036854775808", "1.5", "x", "" }[random.Next(4)])!) : Text($"{large}");
+                var large = isEdge
+                    ? new[] { long.MinValue, long.MaxValue }[random.Next(2)]
+                    : random.NextInt64(long.MinValue, long.MaxValue);
+                return random.Next(40) == 0
+                    ? Not(JsonValue.Create(new[] { "9223372036854775808", "1.5", "x", "" }[random.Next(4)])!)
+                    : Text($"{large}");
             case "amount":
                 if (random.Next(40) == 0)
                     return Not(JsonValue.Create(new[] { "1.23456", "123456789012345", "NaN", "1,5" }[random.Next(4)])!);
@@ -74,40 +109,77 @@ public sealed class RoundTripTests(WritingFixture engines) : IAsyncLifetime
                 if (random.Next(10) == 0)
                     return Text(new[] { "NaN", "INF", "-INF" }[random.Next(3)], fate: Fate.KeptOrRefused) with { Literal = null };
                 var bits = BitConverter.Int64BitsToDouble(random.NextInt64(long.MinValue, long.MaxValue));
-                var ratio = isEdge ? new[] { double.Epsilon, double.MaxValue, double.MinValue, 0.1 + 0.2, 1e15 / 3 }[random.Next(5)] : double.IsFinite(bits) ? bits : 0.5;
+                var ratio =
+                    isEdge ? new[] { double.Epsilon, double.MaxValue, double.MinValue, 0.1 + 0.2, 1e15 / 3 }[random.Next(5)]
+                    : double.IsFinite(bits) ? bits
+                    : 0.5;
                 return Of(ratio, ratio.ToString("R", CultureInfo.InvariantCulture));
             case "flag":
-                return random.Next(40) == 0 ? Not(new JsonNode[] { 1, "true", "yes" }[random.Next(3)].DeepClone()) : Of(random.Next(2) == 0, null) is var flag ? flag with { Literal = flag.Json!.ToJsonString() } : null!;
+                return random.Next(40) == 0
+                        ? Not(
+                            new JsonNode[] { 1, "true", "yes" }[random.Next(3)]
+                                .DeepClone()
+                        )
+                    : Of(random.Next(2) == 0, null) is var flag ? flag with { Literal = flag.Json!.ToJsonString() }
+                    : null!;
             case "day":
                 if (random.Next(40) == 0)
                     return Not(JsonValue.Create(new[] { "2023-02-29", "2023-2-3", "2023-13-01", "soon" }[random.Next(4)])!);
-                var day = isEdge ? new[] { DateOnly.MinValue, DateOnly.MaxValue }[random.Next(2)] : new DateOnly(1000, 1, 1).AddDays(random.Next(3_287_000));
-                return Text(day.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture), fate: day.Year < 1000 ? Fate.KeptOrRefused : Fate.Kept);
+                var day = isEdge
+                    ? new[] { DateOnly.MinValue, DateOnly.MaxValue }[random.Next(2)]
+                    : new DateOnly(1000, 1, 1).AddDays(random.Next(3_287_000));
+                return Text(
+                    day.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
+                    fate: day.Year < 1000 ? Fate.KeptOrRefused : Fate.Kept
+                );
             case "at":
                 if (random.Next(40) == 0)
-                    return Not(JsonValue.Create(new[] { "2023-02-29T00:00:00Z", "2024-01-01T00:00:00", "2024-01-01T25:00:00Z", "now" }[random.Next(4)])!);
+                    return Not(
+                        JsonValue.Create(
+                            new[] { "2023-02-29T00:00:00Z", "2024-01-01T00:00:00", "2024-01-01T25:00:00Z", "now" }[random.Next(4)]
+                        )!
+                    );
                 // MariaDB's TIMESTAMP ends in 2038.
                 var at = new DateTime(1971, 1, 1, 0, 0, 0, DateTimeKind.Utc).AddMilliseconds(random.NextInt64(2_000_000_000_000));
                 if (isEdge)
-                    return Text(new[] { "0001-01-01T00:00:00Z", "9999-12-31T23:59:59.999Z", "2024-05-01T10:00:00.1234567Z" }[random.Next(3)], fate: Fate.KeptOrRefused);
+                    return Text(
+                        new[] { "0001-01-01T00:00:00Z", "9999-12-31T23:59:59.999Z", "2024-05-01T10:00:00.1234567Z" }[random.Next(3)],
+                        fate: Fate.KeptOrRefused
+                    );
                 var zone = TimeSpan.FromMinutes(random.Next(3) == 0 ? random.Next(-840, 841) : 0);
-                var written = new DateTimeOffset(at).ToOffset(zone).ToString(zone == TimeSpan.Zero ? "yyyy-MM-ddTHH:mm:ss.fffZ" : "yyyy-MM-ddTHH:mm:ss.fffzzz", CultureInfo.InvariantCulture);
+                var written = new DateTimeOffset(at)
+                    .ToOffset(zone)
+                    .ToString(
+                        zone == TimeSpan.Zero ? "yyyy-MM-ddTHH:mm:ss.fffZ" : "yyyy-MM-ddTHH:mm:ss.fffzzz",
+                        CultureInfo.InvariantCulture
+                    );
                 return Text(written);
             case "clock":
                 if (random.Next(40) == 0)
                     return Not(JsonValue.Create(new[] { "24:00:00", "9:30", "12:60:00" }[random.Next(3)])!);
-                return Text(new TimeOnly(random.NextInt64(TimeSpan.TicksPerDay) / 10_000 * 10_000).ToString("HH:mm:ss.fff", CultureInfo.InvariantCulture));
+                return Text(
+                    new TimeOnly(random.NextInt64(TimeSpan.TicksPerDay) / 10_000 * 10_000).ToString(
+                        "HH:mm:ss.fff",
+                        CultureInfo.InvariantCulture
+                    )
+                );
             case "word":
                 if (random.Next(40) == 0)
                     return Not(JsonValue.Create(new string('é', 21))!);
                 var word = Word(random, random.Next(21));
-                return new Sent(JsonValue.Create(word), word.Contains('\0') ? Fate.KeptOrRefused : Fate.Kept, word.Contains('\0') ? null : $"'{word.Replace("'", "''")}'");
+                return new Sent(
+                    JsonValue.Create(word),
+                    word.Contains('\0') ? Fate.KeptOrRefused : Fate.Kept,
+                    word.Contains('\0') ? null : $"'{word.Replace("'", "''")}'"
+                );
             case "body":
                 return Of(JsonValue.Create(Word(random, random.Next(3_000)).Replace("\0", ""))!, null);
             case "data":
                 var data = new byte[random.Next(400)];
                 random.NextBytes(data);
-                return random.Next(40) == 0 ? Not(JsonValue.Create("not?base64")!) : Of(JsonValue.Create(Convert.ToBase64String(data).Replace('+', '-').Replace('/', '_').TrimEnd('='))!, null);
+                return random.Next(40) == 0
+                    ? Not(JsonValue.Create("not?base64")!)
+                    : Of(JsonValue.Create(Convert.ToBase64String(data).Replace('+', '-').Replace('/', '_').TrimEnd('='))!, null);
             default:
                 var bytes = new byte[16];
                 random.NextBytes(bytes);
@@ -116,7 +188,9 @@ public sealed class RoundTripTests(WritingFixture engines) : IAsyncLifetime
                 if (isUsual)
                     (bytes[7], bytes[8]) = ((byte)(bytes[7] & 0x0f | 0x40), (byte)(bytes[8] & 0x3f | 0x80));
                 var uid = new Guid(bytes).ToString();
-                return random.Next(40) == 0 ? Not(JsonValue.Create(uid[1..])!) : Text(random.Next(2) == 0 ? uid : uid.ToUpperInvariant(), fate: isUsual ? Fate.Kept : Fate.KeptOrRefused);
+                return random.Next(40) == 0
+                    ? Not(JsonValue.Create(uid[1..])!)
+                    : Text(random.Next(2) == 0 ? uid : uid.ToUpperInvariant(), fate: isUsual ? Fate.Kept : Fate.KeptOrRefused);
         }
     }
 
@@ -128,7 +202,33 @@ public sealed class RoundTripTests(WritingFixture engines) : IAsyncLifetime
 
     private static string Word(Random random, int length)
     {
-        string[] pieces = ["a", "Z", "ß", "é", "日", "🌊", "'", "\"", "\\", "%", "_", " ", "\t", "\n", "\u0001", "\u200d", "ﬀ", "İ", "--", ";", "$", "\u00ad", "{", "/*"];
+        string[] pieces =
+        [
+            "a",
+            "Z",
+            "ß",
+            "é",
+            "日",
+            "🌊",
+            "'",
+            "\"",
+            "\\",
+            "%",
+            "_",
+            " ",
+            "\t",
+            "\n",
+            "\u0001",
+            "\u200d",
+            "ﬀ",
+            "İ",
+            "--",
+            ";",
+            "$",
+            "\u00ad",
+            "{",
+            "/*",
+        ];
         var text = new StringBuilder();
         var count = 0;
         while (count < length)
@@ -142,22 +242,28 @@ public sealed class RoundTripTests(WritingFixture engines) : IAsyncLifetime
         return text.ToString();
     }
 
-    private static bool IsSame(string property, JsonNode? sent, JsonNode? back) => (sent, back) switch
-    {
-        (null, null) => true,
-        (null, _) or (_, null) => false,
-        _ => property switch
+    private static bool IsSame(string property, JsonNode? sent, JsonNode? back) =>
+        (sent, back) switch
         {
-            "amount" => decimal.Parse((string)sent!, CultureInfo.InvariantCulture) == decimal.Parse((string)back!, CultureInfo.InvariantCulture),
-            "ratio" => sent!.GetValueKind() == JsonValueKind.Number && back!.GetValueKind() == JsonValueKind.Number
-                ? double.Parse(sent.ToJsonString(), CultureInfo.InvariantCulture).Equals(double.Parse(back.ToJsonString(), CultureInfo.InvariantCulture)) : JsonNode.DeepEquals(sent, back),
-            "at" => DateTimeOffset.Parse((string)sent!, CultureInfo.InvariantCulture) == DateTimeOffset.Parse((string)back!, CultureInfo.InvariantCulture),
-            "clock" => TimeOnly.Parse((string)sent!, CultureInfo.InvariantCulture) == TimeOnly.Parse((string)back!, CultureInfo.InvariantCulture),
-            "small" or "whole" => sent!.ToString() == back!.ToString(),
-            "uid" => string.Equals((string)sent!, (string)back!, StringComparison.OrdinalIgnoreCase),
-            _ => JsonNode.DeepEquals(sent, back),
-        },
-    };
+            (null, null) => true,
+            (null, _) or (_, null) => false,
+            _ => property switch
+            {
+                "amount" => decimal.Parse((string)sent!, CultureInfo.InvariantCulture)
+                    == decimal.Parse((string)back!, CultureInfo.InvariantCulture),
+                "ratio" => sent!.GetValueKind() == JsonValueKind.Number && back!.GetValueKind() == JsonValueKind.Number
+                    ? double.Parse(sent.ToJsonString(), CultureInfo.InvariantCulture)
+                        .Equals(double.Parse(back.ToJsonString(), CultureInfo.InvariantCulture))
+                    : JsonNode.DeepEquals(sent, back),
+                "at" => DateTimeOffset.Parse((string)sent!, CultureInfo.InvariantCulture)
+                    == DateTimeOffset.Parse((string)back!, CultureInfo.InvariantCulture),
+                "clock" => TimeOnly.Parse((string)sent!, CultureInfo.InvariantCulture)
+                    == TimeOnly.Parse((string)back!, CultureInfo.InvariantCulture),
+                "small" or "whole" => sent!.ToString() == back!.ToString(),
+                "uid" => string.Equals((string)sent!, (string)back!, StringComparison.OrdinalIgnoreCase),
+                _ => JsonNode.DeepEquals(sent, back),
+            },
+        };
 
     private static readonly string[] Names = ["SQLite", "PostgreSQL", "MariaDB"];
 
@@ -177,7 +283,9 @@ public sealed class RoundTripTests(WritingFixture engines) : IAsyncLifetime
             var isChange = entity is not null && n % 2 == 1;
             var sent = Properties.Where(_ => !isChange || random.Next(3) == 0).ToDictionary(p => p, p => Make(p, random));
             var body = new JsonObject(sent.Select(s => KeyValuePair.Create(s.Key, s.Value.Json?.DeepClone())));
-            var answer = isChange ? await service.SendAsync($"{Root}({entity!["id"]})", "PATCH", body.ToJsonString(), Exact) : await service.SendAsync(Root, "POST", body.ToJsonString(), Exact);
+            var answer = isChange
+                ? await service.SendAsync($"{Root}({entity!["id"]})", "PATCH", body.ToJsonString(), Exact)
+                : await service.SendAsync(Root, "POST", body.ToJsonString(), Exact);
             var said = $"{Names[engine]}, request {n}: {answer.Status}\n{body.ToJsonString()}\n{answer.Text}";
             var mustFail = sent.Where(s => s.Value.Fate == Fate.Refused).Select(s => s.Key).ToList();
             Assert.True(answer.Status < 500, said);
@@ -197,8 +305,14 @@ public sealed class RoundTripTests(WritingFixture engines) : IAsyncLifetime
             foreach (var property in isChange ? Properties.Except(sent.Keys) : [])
                 Assert.True(JsonNode.DeepEquals(entity![property], back[property]), $"{property} without being sent, {said}");
             entity = back;
-            Assert.Equal(back.ToJsonString(), JsonNode.Parse((await service.SendAsync($"{Root}({back["id"]})", "GET", null, Exact[1])).Bytes)!.ToJsonString());
-            var filter = string.Join(" and ", sent.Where(s => s.Value.Literal is not null).Select(s => $"{s.Key} eq {s.Value.Literal}").Prepend($"id eq {back["id"]}"));
+            Assert.Equal(
+                back.ToJsonString(),
+                JsonNode.Parse((await service.SendAsync($"{Root}({back["id"]})", "GET", null, Exact[1])).Bytes)!.ToJsonString()
+            );
+            var filter = string.Join(
+                " and ",
+                sent.Where(s => s.Value.Literal is not null).Select(s => $"{s.Key} eq {s.Value.Literal}").Prepend($"id eq {back["id"]}")
+            );
             var found = await service.SendAsync($"{Root}/$count?$filter={Uri.EscapeDataString(filter)}", "GET");
             Assert.True(found.Text.TrimStart('\uFEFF') == "1", $"{filter}\n{found.Text}\n{said}");
         }
@@ -216,7 +330,12 @@ public sealed class RoundTripTests(WritingFixture engines) : IAsyncLifetime
     {
         for (var engine = 0; engine < 3; engine++)
         {
-            Assert.Equal(201, (await engines.Services[engine].SendAsync(Root, "POST", """{"ratio":1.5,"uid":"11ec2020-3aea-4069-a2dd-08002b30309d"}""")).Status);
+            Assert.Equal(
+                201,
+                (
+                    await engines.Services[engine].SendAsync(Root, "POST", """{"ratio":1.5,"uid":"11ec2020-3aea-4069-a2dd-08002b30309d"}""")
+                ).Status
+            );
             var answer = await engines.Services[engine].SendAsync($"{Root}/$count?$filter={Uri.EscapeDataString(filter)}", "GET");
             Assert.Equal((engine, expected[engine]), (engine, answer.Status == 200 ? answer.Text.TrimStart('\uFEFF') : $"{answer.Status}"));
         }

@@ -14,7 +14,9 @@ public sealed class RuledTests(WritingFixture engines) : IAsyncLifetime
         CREATE TABLE r_log (seq {serial}, what VARCHAR(20) NOT NULL, row_key VARCHAR(200) NULL, op VARCHAR(10) NULL, who VARCHAR(40) NULL, at {timestamp} NULL, old TEXT NULL, new TEXT NULL);
         """;
 
-    internal const string Rows = "DELETE FROM r_task; DELETE FROM r_visit; DELETE FROM r_station; DELETE FROM r_log; INSERT INTO r_station (code, name, region) VALUES ('N1', 'North Weir', 'north'); INSERT INTO r_station (code, name, region) VALUES ('S1', 'South Weir', 'south')";
+    internal const string Rows =
+        "DELETE FROM r_task; DELETE FROM r_visit; DELETE FROM r_station; DELETE FROM r_log; INSERT INTO r_station (code, name, "
+        + "region) VALUES ('N1', 'North Weir', 'north'); INSERT INTO r_station (code, name, region) VALUES ('S1', 'South Weir', 'south')";
 
     internal const string Service = """
         title: Ruled
@@ -66,12 +68,14 @@ public sealed class RuledTests(WritingFixture engines) : IAsyncLifetime
 
     public Task DisposeAsync() => Task.CompletedTask;
 
-    private Task<Answer> SendAsync(string method, string target, string? body = null, params (string, string)[] headers) => engines.SameAsync(method, Root + target, body, headers);
+    private Task<Answer> SendAsync(string method, string target, string? body = null, params (string, string)[] headers) =>
+        engines.SameAsync(method, Root + target, body, headers);
 
     /// <summary>What a visit is, without what differs from run to run.</summary>
     private const string Fixed = "$select=number,station_code,planned,done,purpose,minutes,made_by,region,contact,station_name,label,late";
 
-    private Task<Answer> PlanAsync(string more = "") => SendAsync("POST", "Visits?" + Fixed, $$"""{"station_code":"N1","planned":"2024-05-01"{{more}} }""");
+    private Task<Answer> PlanAsync(string more = "") =>
+        SendAsync("POST", "Visits?" + Fixed, $$"""{"station_code":"N1","planned":"2024-05-01"{{more}} }""");
 
     [Theory]
     [InlineData(""","purpose":"In"}""", 400, "has 2 characters, and takes at least 3")]
@@ -87,7 +91,12 @@ public sealed class RuledTests(WritingFixture engines) : IAsyncLifetime
     [InlineData(""","purpose":"Close"}""", 201, "\"purpose\":\"Close\"")]
     [InlineData(""","purpose":"in","minutes":0,"contact":"x"}""", 400, "3 things are wrong")]
     [InlineData(""","number":"VIS-77777","region":"south","made_by":"me"}""", 201, "\"number\":\"VIS-00001\"")]
-    [InlineData("}", 201, "\"purpose\":\"Inspect\",\"minutes\":null,\"made_by\":null,\"region\":\"north\",\"contact\":null,\"station_name\":\"North Weir\",\"label\":\"VIS-00001 North Weir\",\"late\":")]
+    [InlineData(
+        "}",
+        201,
+        "\"purpose\":\"Inspect\",\"minutes\":null,\"made_by\":null,\"region\":\"north\",\"contact\":null,\"station_name\":\"North "
+            + "Weir\",\"label\":\"VIS-00001 North Weir\",\"late\":"
+    )]
     public async Task A_new_entity_keeps_to_the_rules(string more, int status, string part)
     {
         var answer = await PlanAsync(more[..^1]);
@@ -106,12 +115,35 @@ public sealed class RuledTests(WritingFixture engines) : IAsyncLifetime
     {
         var first = await PlanAsync(""","contact":"ines@example.org" """);
         Assert.Equal(201, (await SendAsync("POST", "Visits?" + Fixed, """{"station_code":"S1","planned":"2024-05-01"}""")).Status);
-        Assert.Contains("One visit a day", (await SendAsync("PATCH", "Visits/$filter(station_code eq 'S1')/$each", """{"planned":"2024-05-02"}""")).Status == 204 ? (await PlanAsync()).Text : "");
-        Assert.Equal(409, (await SendAsync("PATCH", "Visits/$filter(station_code eq 'S1')/$each", """{"contact":"ines@example.org"}""")).Status);
-        Assert.Contains("Only stations of the north", (await SendAsync("PATCH", "Visits/$filter(station_code eq 'S1')/$each", """{"purpose":"Close"}""")).Text);
-        Assert.Equal("", (await SendAsync("PATCH", "Visits/$filter(station_code eq 'N1')/$each", """{"purpose":"Close","station_code":"S1","number":"VIS-00009","label":"x","late":true}""")).Text);
+        Assert.Contains(
+            "One visit a day",
+            (await SendAsync("PATCH", "Visits/$filter(station_code eq 'S1')/$each", """{"planned":"2024-05-02"}""")).Status == 204
+                ? (await PlanAsync()).Text
+                : ""
+        );
+        Assert.Equal(
+            409,
+            (await SendAsync("PATCH", "Visits/$filter(station_code eq 'S1')/$each", """{"contact":"ines@example.org"}""")).Status
+        );
+        Assert.Contains(
+            "Only stations of the north",
+            (await SendAsync("PATCH", "Visits/$filter(station_code eq 'S1')/$each", """{"purpose":"Close"}""")).Text
+        );
+        Assert.Equal(
+            "",
+            (
+                await SendAsync(
+                    "PATCH",
+                    "Visits/$filter(station_code eq 'N1')/$each",
+                    """{"purpose":"Close","station_code":"S1","number":"VIS-00009","label":"x","late":true}"""
+                )
+            ).Text
+        );
         var after = (await SendAsync("GET", "Visits?$orderby=number&" + Fixed)).Json.GetProperty("value")[0];
-        Assert.Equal("Close N1 VIS-00001 VIS-00001 North Weir", $"{after.GetProperty("purpose")} {after.GetProperty("station_code")} {after.GetProperty("number")} {after.GetProperty("label")}");
+        Assert.Equal(
+            "Close N1 VIS-00001 VIS-00001 North Weir",
+            $"{after.GetProperty("purpose")} {after.GetProperty("station_code")} {after.GetProperty("number")} {after.GetProperty("label")}"
+        );
         Assert.Equal(201, first.Status);
     }
 
@@ -120,10 +152,24 @@ public sealed class RuledTests(WritingFixture engines) : IAsyncLifetime
     {
         foreach (var service in engines.Services)
         {
-            var answers = await Task.WhenAll(Enumerable.Range(0, 32).Select(i => service.SendAsync(Root + "Visits", "POST", $$"""{"station_code":"N1","planned":"2024-{{1 + (i / 28):00}}-{{1 + (i % 28):00}}","minutes":5{{(i % 8 == 7 ? ",\"done\":\"2020-01-01\"" : "")}}}""")));
+            var answers = await Task.WhenAll(
+                Enumerable
+                    .Range(0, 32)
+                    .Select(i =>
+                        service.SendAsync(
+                            Root + "Visits",
+                            "POST",
+                            $$"""{"station_code":"N1","planned":"2024-{{1 + (i / 28):00}}-{{1 + (i % 28):00}}","minutes":5{{(i % 8 == 7 ? ",\"done\":\"2020-01-01\"" : "")}}}"""
+                        )
+                    )
+            );
             Assert.Equal(28, answers.Count(a => a.Status == 201));
             Assert.Equal(4, answers.Count(a => a.Status == 422));
-            var numbers = (await service.SendAsync(Root + "Visits?$select=number&$orderby=number")).Json.GetProperty("value").EnumerateArray().Select(v => v.GetProperty("number").GetString()).ToList();
+            var numbers = (await service.SendAsync(Root + "Visits?$select=number&$orderby=number"))
+                .Json.GetProperty("value")
+                .EnumerateArray()
+                .Select(v => v.GetProperty("number").GetString())
+                .ToList();
             Assert.Equal(Enumerable.Range(1, 28).Select(i => $"VIS-{i:00000}"), numbers);
         }
     }
@@ -133,7 +179,11 @@ public sealed class RuledTests(WritingFixture engines) : IAsyncLifetime
     {
         foreach (var service in engines.Services)
         {
-            var answers = await Task.WhenAll(Enumerable.Range(0, 16).Select(_ => service.SendAsync(Root + "Visits", "POST", """{"station_code":"N1","planned":"2024-05-01"}""")));
+            var answers = await Task.WhenAll(
+                Enumerable
+                    .Range(0, 16)
+                    .Select(_ => service.SendAsync(Root + "Visits", "POST", """{"station_code":"N1","planned":"2024-05-01"}"""))
+            );
             Assert.Equal(1, answers.Count(a => a.Status == 201));
             Assert.Equal(15, answers.Count(a => a.Status == 409));
         }
@@ -144,7 +194,10 @@ public sealed class RuledTests(WritingFixture engines) : IAsyncLifetime
     {
         await engines.RunAsync("INSERT INTO r_visit (number, station_code, planned) VALUES ('VIS-99999', 'N1', '2020-01-01')");
         Assert.Contains("VIS-100000", (await PlanAsync()).Text);
-        Assert.Contains("VIS-100001", (await SendAsync("POST", "Visits?" + Fixed, """{"station_code":"N1","planned":"2024-05-02"}""")).Text);
+        Assert.Contains(
+            "VIS-100001",
+            (await SendAsync("POST", "Visits?" + Fixed, """{"station_code":"N1","planned":"2024-05-02"}""")).Text
+        );
     }
 
     [Fact]
@@ -189,8 +242,13 @@ public sealed class RuledTests(WritingFixture engines) : IAsyncLifetime
         await SendAsync("POST", "Visits('VIS-00001')/tasks", """{"line":1,"task":"Clean"}""");
         await SendAsync("POST", "Visits('VIS-00001')/tasks", """{"line":2,"task":"Read"}""");
         Assert.Equal(204, (await SendAsync("DELETE", "Visits('VIS-00001')")).Status);
-        var notes = (await SendAsync("GET", "Log?$select=what,op&$orderby=seq", null, ("Accept", "application/json;odata.metadata=none"))).Json.GetProperty("value").EnumerateArray();
-        Assert.Equal("Visits create,Tasks create,Tasks create,Tasks delete,Tasks delete,Visits delete", string.Join(',', notes.Select(n => $"{n.GetProperty("what")} {n.GetProperty("op")}")));
+        var notes = (await SendAsync("GET", "Log?$select=what,op&$orderby=seq", null, ("Accept", "application/json;odata.metadata=none")))
+            .Json.GetProperty("value")
+            .EnumerateArray();
+        Assert.Equal(
+            "Visits create,Tasks create,Tasks create,Tasks delete,Tasks delete,Visits delete",
+            string.Join(',', notes.Select(n => $"{n.GetProperty("what")} {n.GetProperty("op")}"))
+        );
     }
 
     [Fact]

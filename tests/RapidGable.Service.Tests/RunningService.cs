@@ -51,17 +51,25 @@ public sealed class RunningService : IAsyncDisposable
     }
 
     /// <summary>Sends a request; the target goes out exactly as it is written.</summary>
-    public Task<Answer> SendAsync(string target, string method = "GET", params (string Name, string Value)[] headers) => SendAsync(target, method, null, headers);
+    public Task<Answer> SendAsync(string target, string method = "GET", params (string Name, string Value)[] headers) =>
+        SendAsync(target, method, null, headers);
 
     /// <param name="json">The body; null = none.</param>
     public async Task<Answer> SendAsync(string target, string method, string? json, params (string Name, string Value)[] headers)
     {
         var url = target.StartsWith("http", StringComparison.Ordinal) ? target : Address + target;
-        using var request = new HttpRequestMessage(new HttpMethod(method), new Uri(url, new UriCreationOptions { DangerousDisablePathAndQueryCanonicalization = true }));
+        using var request = new HttpRequestMessage(
+            new HttpMethod(method),
+            new Uri(url, new UriCreationOptions { DangerousDisablePathAndQueryCanonicalization = true })
+        );
         if (json is not null)
             request.Content = new StringContent(json, Encoding.UTF8, "application/json");
         // Who started the service may manage it, unless a test sends something of its own.
-        if (LinkToken is { } token && (target.StartsWith("/manage", StringComparison.Ordinal) || target is "/metrics" or "/health/ready") && !headers.Any(h => h.Name is "Authorization" or "Cookie"))
+        if (
+            LinkToken is { } token
+            && (target.StartsWith("/manage", StringComparison.Ordinal) || target is "/metrics" or "/health/ready")
+            && !headers.Any(h => h.Name is "Authorization" or "Cookie")
+        )
             headers = [.. headers, ("Authorization", "Bearer " + token)];
         foreach (var (name, value) in headers)
         {
@@ -74,7 +82,9 @@ public sealed class RunningService : IAsyncDisposable
                 Assert.True(request.Headers.TryAddWithoutValidation(name, value));
         }
         using var response = await _client.SendAsync(request);
-        var all = response.Headers.NonValidated.Concat(response.Content.Headers.NonValidated).ToDictionary(h => h.Key, h => string.Join(", ", h.Value), StringComparer.OrdinalIgnoreCase);
+        var all = response
+            .Headers.NonValidated.Concat(response.Content.Headers.NonValidated)
+            .ToDictionary(h => h.Key, h => string.Join(", ", h.Value), StringComparer.OrdinalIgnoreCase);
         return new Answer((int)response.StatusCode, all, await response.Content.ReadAsByteArrayAsync());
     }
 
@@ -110,9 +120,16 @@ public sealed class NetworkService : IAsyncLifetime
 
     public async Task InitializeAsync()
     {
-        _folder.WithSource().WithNetwork(Readings).WithService(NetworkFixture.AllSets)
+        _folder
+            .WithSource()
+            .WithNetwork(Readings)
+            .WithService(NetworkFixture.AllSets)
             .Write("services/closed.yaml", "title: Closed\nsource: main\nsets: [station]\n")
-            .Write("services/half.yaml", "title: Half\nsource: main\nnamespace: H\nsets:\n  - { from: station, name: Stations, rules: { read: anyone } }\n  - { from: visit, name: Visits, rules: { read: signed-in } }\n");
+            .Write(
+                "services/half.yaml",
+                "title: Half\nsource: main\nnamespace: H\nsets:\n  - { from: station, name: Stations, rules: { read: anyone } "
+                    + "}\n  - { from: visit, name: Visits, rules: { read: signed-in } }\n"
+            );
         Http = await RunningService.StartAsync(Folder, new FixedClock());
     }
 

@@ -13,19 +13,30 @@ public sealed class SafeWritingTests : IAsyncLifetime
 {
     private const string Secret = "open sesame";
     private static readonly string Hash = PasswordHash.Make(Secret);
-    private static readonly (string, string) Office = ("Authorization", "Basic " + Convert.ToBase64String(Encoding.UTF8.GetBytes("ines:" + Secret)));
-    private static readonly (string, string) Field = ("Authorization", "Basic " + Convert.ToBase64String(Encoding.UTF8.GetBytes("tom:" + Secret)));
+    private static readonly (string, string) Office = (
+        "Authorization",
+        "Basic " + Convert.ToBase64String(Encoding.UTF8.GetBytes("ines:" + Secret))
+    );
+    private static readonly (string, string) Field = (
+        "Authorization",
+        "Basic " + Convert.ToBase64String(Encoding.UTF8.GetBytes("tom:" + Secret))
+    );
 
-    private readonly TestWorkspace _folder = new TestWorkspace().WithSource()
-        .WithDatabase("""
+    private readonly TestWorkspace _folder = new TestWorkspace()
+        .WithSource()
+        .WithDatabase(
+            """
             CREATE TABLE station (code TEXT NOT NULL PRIMARY KEY, name TEXT NOT NULL, height REAL);
             CREATE TABLE visit (id INTEGER PRIMARY KEY, station_code TEXT REFERENCES station (code), region TEXT NOT NULL, fee INTEGER, note TEXT);
             CREATE TABLE gable_repeats (id VARCHAR(200) NOT NULL PRIMARY KEY, answer TEXT NOT NULL, at TIMESTAMP);
             INSERT INTO station VALUES ('ASH', 'Ashford Weir', 12.5);
             INSERT INTO visit VALUES (1, 'ASH', 'north', 10, 'a'), (2, 'ASH', 'south', 20, 'b')
-            """)
+            """
+        )
         .Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n")
-        .Write("services/s.yaml", """
+        .Write(
+            "services/s.yaml",
+            """
             title: S
             source: main
             namespace: T
@@ -38,7 +49,8 @@ public sealed class SafeWritingTests : IAsyncLifetime
                 rules:
                   - { who: office, may: [read, create, update, delete] }
                   - { who: field, may: [read, create, update], rows: region eq @region, hide: fee }
-            """);
+            """
+        );
 
     private RunningService _http = null!;
 
@@ -46,7 +58,8 @@ public sealed class SafeWritingTests : IAsyncLifetime
     {
         new AccountFile
         {
-            Users = ImmutableSortedDictionary<string, UserAccount>.Empty.Add("ines", new UserAccount(Hash) { Roles = ["office"] })
+            Users = ImmutableSortedDictionary<string, UserAccount>
+                .Empty.Add("ines", new UserAccount(Hash) { Roles = ["office"] })
                 .Add("tom", new UserAccount(Hash) { Roles = ["field"], Attributes = Caller.AttributesOf([("region", "north")]) }),
         }.Write(_folder.Folder);
         _http = await RunningService.StartAsync(_folder.Folder);
@@ -58,9 +71,11 @@ public sealed class SafeWritingTests : IAsyncLifetime
         _folder.Dispose();
     }
 
-    private static (string, string)[] Repeat(string id, DateTimeOffset? sent = null) => [("Repeatability-Request-ID", id), ("Repeatability-First-Sent", (sent ?? DateTimeOffset.UtcNow).ToString("r"))];
+    private static (string, string)[] Repeat(string id, DateTimeOffset? sent = null) =>
+        [("Repeatability-Request-ID", id), ("Repeatability-First-Sent", (sent ?? DateTimeOffset.UtcNow).ToString("r"))];
 
-    private Task<Answer> PostAsync(string code, params (string, string)[] headers) => _http.SendAsync("/odata/s/Stations", "POST", $$"""{"code":"{{code}}","name":"New"}""", headers);
+    private Task<Answer> PostAsync(string code, params (string, string)[] headers) =>
+        _http.SendAsync("/odata/s/Stations", "POST", $$"""{"code":"{{code}}","name":"New"}""", headers);
 
     private async Task<string> CountAsync() => (await _http.SendAsync("/odata/s/Stations/$count")).Text;
 
@@ -78,13 +93,33 @@ public sealed class SafeWritingTests : IAsyncLifetime
     [InlineData("tom", "PATCH", "Visits/$filter(id%20gt%200)/$each", """{"note":"all"}""", 204, "1n,2s")]
     [InlineData("ines", "PATCH", "Visits(2)", """{"region":"north"}""", 204, "1n,2n")]
     [InlineData("ines", "DELETE", "Visits(2)", null, 204, "1n")]
-    public async Task What_is_written_keeps_to_the_rules_of_the_caller(string who, string method, string target, string? body, int status, string left)
+    public async Task What_is_written_keeps_to_the_rules_of_the_caller(
+        string who,
+        string method,
+        string target,
+        string? body,
+        int status,
+        string left
+    )
     {
-        (string, string)[] headers = who switch { "tom" => [Field], "ines" => [Office], _ => [] };
+        (string, string)[] headers = who switch
+        {
+            "tom" => [Field],
+            "ines" => [Office],
+            _ => [],
+        };
         var answer = await _http.SendAsync("/odata/s/" + target, method, body, headers);
         Assert.True(status == answer.Status, $"{answer.Status} {answer.Text}");
         var rows = await _http.SendAsync("/odata/s/Visits?$orderby=id", "GET", Office);
-        Assert.Equal(left, string.Join(',', rows.Json.GetProperty("value").EnumerateArray().Select(r => $"{r.GetProperty("id")}{r.GetProperty("region").GetString()![0]}")));
+        Assert.Equal(
+            left,
+            string.Join(
+                ',',
+                rows.Json.GetProperty("value")
+                    .EnumerateArray()
+                    .Select(r => $"{r.GetProperty("id")}{r.GetProperty("region").GetString()![0]}")
+            )
+        );
         if (target.EndsWith("$each", StringComparison.Ordinal))
             Assert.Equal("b", (await _http.SendAsync("/odata/s/Visits(2)", "GET", Office)).Json.GetProperty("note").GetString());
     }
@@ -94,7 +129,11 @@ public sealed class SafeWritingTests : IAsyncLifetime
     {
         Assert.Equal(204, (await _http.SendAsync("/odata/s/Visits(1)", "PATCH", """{"note":"new"}""", Field)).Status);
         await _http.DisposeAsync();
-        var lines = Directory.EnumerateFiles(Path.Combine(_folder.Folder, "audit")).SelectMany(File.ReadLines).Where(l => l.Contains($"\"{AuditEvents.Changed}\"", StringComparison.Ordinal)).ToList();
+        var lines = Directory
+            .EnumerateFiles(Path.Combine(_folder.Folder, "audit"))
+            .SelectMany(File.ReadLines)
+            .Where(l => l.Contains($"\"{AuditEvents.Changed}\"", StringComparison.Ordinal))
+            .ToList();
         Assert.Contains("tom", Assert.Single(lines));
         Assert.Contains("Visits", lines[0]);
         Assert.DoesNotContain("new", lines[0]);
@@ -117,13 +156,19 @@ public sealed class SafeWritingTests : IAsyncLifetime
         var headers = Repeat("5c3a7f5e-0001");
         var answers = await Task.WhenAll(Enumerable.Range(0, 16).Select(_ => PostAsync("B-1", headers)));
         foreach (var answer in answers)
-            Assert.Equal((201, answers[0].Text, answers[0].Header("Location"), "accepted"), (answer.Status, answer.Text, answer.Header("Location"), answer.Header("Repeatability-Result")));
+            Assert.Equal(
+                (201, answers[0].Text, answers[0].Header("Location"), "accepted"),
+                (answer.Status, answer.Text, answer.Header("Location"), answer.Header("Repeatability-Result"))
+            );
         Assert.Equal("2", await CountAsync());
 
         var other = await PostAsync("B-2", headers);
         Assert.Equal((400, "repeatability"), (other.Status, other.Json.GetProperty("error").GetProperty("code").GetString()));
         // The same id of another caller is another request.
-        Assert.Equal(201, (await _http.SendAsync("/odata/s/Stations", "POST", """{"code":"B-3","name":"New"}""", [.. headers, Office])).Status);
+        Assert.Equal(
+            201,
+            (await _http.SendAsync("/odata/s/Stations", "POST", """{"code":"B-3","name":"New"}""", [.. headers, Office])).Status
+        );
         Assert.Equal("3", await CountAsync());
         // A DELETE that is sent again says what it said, not that the entity is gone.
         for (var i = 0; i < 2; i++)
@@ -133,7 +178,10 @@ public sealed class SafeWritingTests : IAsyncLifetime
             return;
         await _http.DisposeAsync();
         _http = await RunningService.StartAsync(_folder.Folder);
-        Assert.Equal((201, answers[0].Header("ETag")), await PostAsync("B-1", headers) is var again ? (again.Status, again.Header("ETag")) : default);
+        Assert.Equal(
+            (201, answers[0].Header("ETag")),
+            await PostAsync("B-1", headers) is var again ? (again.Status, again.Header("ETag")) : default
+        );
         Assert.Equal("2", await CountAsync());
     }
 
@@ -162,13 +210,38 @@ public sealed class SafeWritingTests : IAsyncLifetime
         Assert.Equal("1", await CountAsync());
     }
 
-    private static string Group(params (string Id, string Code)[] stations) => JsonSerializer.Serialize(new
-    {
-        requests = stations.Select((s, i) => new { id = $"{i}", atomicityGroup = "g", method = "POST", url = "Stations", headers = new Dictionary<string, string> { ["content-type"] = "application/json", ["repeatability-request-id"] = s.Id, ["repeatability-first-sent"] = DateTimeOffset.UtcNow.ToString("r") }, body = new { code = s.Code, name = "New" } }),
-    });
+    private static string Group(params (string Id, string Code)[] stations) =>
+        JsonSerializer.Serialize(
+            new
+            {
+                requests = stations.Select(
+                    (s, i) =>
+                        new
+                        {
+                            id = $"{i}",
+                            atomicityGroup = "g",
+                            method = "POST",
+                            url = "Stations",
+                            headers = new Dictionary<string, string>
+                            {
+                                ["content-type"] = "application/json",
+                                ["repeatability-request-id"] = s.Id,
+                                ["repeatability-first-sent"] = DateTimeOffset.UtcNow.ToString("r"),
+                            },
+                            body = new { code = s.Code, name = "New" },
+                        }
+                ),
+            }
+        );
 
     private async Task<string> GroupAsync(params (string, string)[] stations) =>
-        string.Join(' ', (await _http.SendAsync("/odata/s/$batch", "POST", Group(stations))).Json.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32()));
+        string.Join(
+            ' ',
+            (await _http.SendAsync("/odata/s/$batch", "POST", Group(stations)))
+                .Json.GetProperty("responses")
+                .EnumerateArray()
+                .Select(r => r.GetProperty("status").GetInt32())
+        );
 
     [Theory] // kept in memory, and in a table of the source
     [InlineData(false)]
@@ -192,23 +265,51 @@ public sealed class SafeWritingTests : IAsyncLifetime
     }
 
     [Theory] // format, text -> written, refused
-    [InlineData("jsonl", "{\"code\":\"B-1\",\"name\":\"One\"}\n\n{\"code\":\"ASH\",\"name\":\"Taken\"}\n{\"code\":\"B-2\",\"name\":\"A name that is much too long\"}\n{\"code\":\"B-3\",\"name\":\"Three\",\"height\":1.5}\n", 2, "3 409,4 400")]
+    [InlineData(
+        "jsonl",
+        "{\"code\":\"B-1\",\"name\":\"One\"}\n\n{\"code\":\"ASH\",\"name\":\"Taken\"}\n{\"code\":\"B-2\",\"name\":\"A name "
+            + "that is much too long\"}\n{\"code\":\"B-3\",\"name\":\"Three\",\"height\":1.5}\n",
+        2,
+        "3 409,4 400"
+    )]
     [InlineData("jsonl", "{\"code\":\"B-1\",\"name\":\"One\"}\n{\"code\":\n{\"code\":\"B-2\",\"name\":\"Two\"}", 2, "2 0")]
     [InlineData("json", "[{\"code\":\"B-1\",\"name\":\"One\"},{\"code\":\"B-2\",\"name\":\"Two\"}]", 2, "")]
     [InlineData("json", "{\"code\":\"B-1\",\"name\":\"One\"}", 1, "")]
     [InlineData("csv", "code,name,height\r\nB-1,\"One, two\",1.5\r\nB-2,Two,\r\nB-3,Three,high\r\n", 2, "4 400")]
     [InlineData("csv", "\uFEFFcode;name;height\nB-1;\"Two\nlines\";1.5\n\nB-2;Two;7\n", 2, "")]
-    [InlineData("csv", "code,name,height\nB-1,\"Two\nlines\",1.5\nB-2,Two\nB-3,Three,1,2\nB-4,a 6\" pipe,1\nB-5,Five,2\n", 2, "4 0,5 0,6 0")]
+    [InlineData(
+        "csv",
+        "code,name,height\nB-1,\"Two\nlines\",1.5\nB-2,Two\nB-3,Three,1,2\nB-4,a 6\" pipe,1\nB-5,Five,2\n",
+        2,
+        "4 0,5 0,6 0"
+    )]
     [InlineData("csv", "code,name,height\nB-1,One,1\n\nB-2,\"Two,2\nB-3,Three,3\n", 1, "4 0")]
     [InlineData("csv", "code,code,height\nB-1,One,1\n", 0, "2 400")]
     public async Task Send_writes_a_file(string format, string text, int written, string refused)
     {
         _folder.Write($"new.{format}", text);
-        var sent = await Gable.RunAsync(_folder.Folder, "send", _http.Address + "/odata/s/Stations", $"new.{format}", "--json", "--report", "refused.jsonl");
+        var sent = await Gable.RunAsync(
+            _folder.Folder,
+            "send",
+            _http.Address + "/odata/s/Stations",
+            $"new.{format}",
+            "--json",
+            "--report",
+            "refused.jsonl"
+        );
         Assert.True((refused.Length == 0 ? 0 : 1) == sent.Code, sent.Output + sent.Errors);
         Assert.Equal(written, sent.Json.GetProperty("written").GetInt32());
-        Assert.Equal(refused, string.Join(',', sent.Json.GetProperty("refused").EnumerateArray().Select(r => $"{r.GetProperty("line")} {r.GetProperty("status")}")));
-        Assert.Equal(refused.Split(',', StringSplitOptions.RemoveEmptyEntries).Length, File.ReadAllLines(Path.Combine(_folder.Folder, "refused.jsonl")).Length);
+        Assert.Equal(
+            refused,
+            string.Join(
+                ',',
+                sent.Json.GetProperty("refused").EnumerateArray().Select(r => $"{r.GetProperty("line")} {r.GetProperty("status")}")
+            )
+        );
+        Assert.Equal(
+            refused.Split(',', StringSplitOptions.RemoveEmptyEntries).Length,
+            File.ReadAllLines(Path.Combine(_folder.Folder, "refused.jsonl")).Length
+        );
         Assert.Equal($"{written + 1}", await CountAsync());
         Assert.Empty(Directory.EnumerateFiles(_folder.Folder, "*.sent"));
     }
@@ -242,7 +343,16 @@ public sealed class SafeWritingTests : IAsyncLifetime
     {
         await using var proxy = await BreakingProxy.StartAsync(_http.Address, whole: 2);
         _folder.Write("new.csv", "code,name\n" + string.Concat(Enumerable.Range(1, 40).Select(i => $"B-{i},No {i}\n")));
-        string[] call = ["send", proxy.Address + "/odata/s/Stations", "new.csv", "--batch", "10", "--json", .. option.Split(' ', StringSplitOptions.RemoveEmptyEntries)];
+        string[] call =
+        [
+            "send",
+            proxy.Address + "/odata/s/Stations",
+            "new.csv",
+            "--batch",
+            "10",
+            "--json",
+            .. option.Split(' ', StringSplitOptions.RemoveEmptyEntries),
+        ];
         var broken = await Gable.RunAsync(_folder.Folder, call);
         Assert.Equal(1, broken.Code);
         Assert.True(proxy.IsBroken, broken.Output + broken.Errors);
@@ -255,7 +365,14 @@ public sealed class SafeWritingTests : IAsyncLifetime
         proxy.Mend();
         var rest = await Gable.RunAsync(_folder.Folder, call);
         Assert.True(rest.Code == 0, rest.Output + rest.Errors);
-        Assert.Equal((20, 0, 21), (rest.Json.GetProperty("written").GetInt32(), rest.Json.GetProperty("refused").GetArrayLength(), rest.Json.GetProperty("resumedAfter").GetInt32()));
+        Assert.Equal(
+            (20, 0, 21),
+            (
+                rest.Json.GetProperty("written").GetInt32(),
+                rest.Json.GetProperty("refused").GetArrayLength(),
+                rest.Json.GetProperty("resumedAfter").GetInt32()
+            )
+        );
         Assert.Equal("41", await CountAsync());
         Assert.False(File.Exists(point));
     }
@@ -269,7 +386,10 @@ public sealed class SafeWritingTests : IAsyncLifetime
         Assert.Equal("41", await CountAsync());
         // Sent again as a whole, every line is refused: the keys are there.
         var again = await Gable.RunAsync(_folder.Folder, call);
-        Assert.Equal((1, 0, 40), (again.Code, again.Json.GetProperty("written").GetInt32(), again.Json.GetProperty("refused").GetArrayLength()));
+        Assert.Equal(
+            (1, 0, 40),
+            (again.Code, again.Json.GetProperty("written").GetInt32(), again.Json.GetProperty("refused").GetArrayLength())
+        );
         // With --upsert they are changed.
         var changed = await Gable.RunAsync(_folder.Folder, [.. call, "--upsert"]);
         Assert.Equal((0, 40), (changed.Code, changed.Json.GetProperty("written").GetInt32()));
@@ -299,7 +419,11 @@ public sealed class SafeWritingTests : IAsyncLifetime
     [InlineData("xml", "Stations", "-", "--format", "xml")]
     public async Task A_wrong_call_of_send_writes_nothing(string message, string set, params string[] more)
     {
-        var sent = await Gable.RunWithAsync("{\"code\":\"B-1\",\"name\":\"One\"}", _folder.Folder, ["send", _http.Address + "/odata/s/" + set, .. more]);
+        var sent = await Gable.RunWithAsync(
+            "{\"code\":\"B-1\",\"name\":\"One\"}",
+            _folder.Folder,
+            ["send", _http.Address + "/odata/s/" + set, .. more]
+        );
         Assert.InRange(sent.Code, 1, 2);
         Assert.Contains(message, sent.Errors);
         Assert.Equal("1", await CountAsync());

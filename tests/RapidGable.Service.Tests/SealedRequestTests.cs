@@ -33,7 +33,12 @@ public sealed class SealedRequestTests(WritingFixture engines) : IAsyncLifetime
     [Fact] // through the stages of $apply each value is a property of the one before
     public async Task Stages_do_not_grow_without_bound()
     {
-        var stages = string.Join('/', Enumerable.Range(1, 20).Select(i => $"compute({(i == 1 ? "level" : $"x{i - 1}")} add {(i == 1 ? "level" : $"x{i - 1}")} as x{i})"));
+        var stages = string.Join(
+            '/',
+            Enumerable
+                .Range(1, 20)
+                .Select(i => $"compute({(i == 1 ? "level" : $"x{i - 1}")} add {(i == 1 ? "level" : $"x{i - 1}")} as x{i})")
+        );
         var answer = await engines.SameAsync("GET", $"/odata/s/Gauges?$apply={stages}", null);
         Assert.True(answer.Status == 400 && answer.Text.Contains("too-large"), $"{answer.Status} {answer.Text}");
     }
@@ -64,7 +69,8 @@ public sealed class SealedRequestTests(WritingFixture engines) : IAsyncLifetime
         }
     }
 
-    private const string Inner = """{"requests":[{"id":"i","method":"POST","url":"Tags","headers":{"content-type":"application/json"},"body":{"id":77,"label":"inner"}}]}""";
+    private const string Inner =
+        """{"requests":[{"id":"i","method":"POST","url":"Tags","headers":{"content-type":"application/json"},"body":{"id":77,"label":"inner"}}]}""";
 
     [Theory]
     [InlineData("")]
@@ -74,15 +80,24 @@ public sealed class SealedRequestTests(WritingFixture engines) : IAsyncLifetime
     {
         foreach (var group in new[] { "", "\"atomicityGroup\":\"g\"," })
         {
-            var batch = $$"""{"requests":[{"id":"1",{{group}}"method":"POST","url":"$batch","headers":{"content-type":"application/json"{{prefer}}},"body":{{Inner}}}]}""";
+            var batch =
+                $$"""{"requests":[{"id":"1",{{group}}"method":"POST","url":"$batch","headers":{"content-type":"application/json"{{prefer}}},"body":{{Inner}}}]}""";
             foreach (var headers in new[] { Array.Empty<(string, string)>(), [("Prefer", "respond-async, wait=5")] })
             {
                 var answer = await engines.SameAsync("POST", "/odata/s/$batch", batch, headers);
-                Assert.True(answer.Status == 200 && answer.Text.Contains("\"status\":400") && answer.Text.Contains("inside of a batch"), $"{answer.Status} {answer.Text}");
+                Assert.True(
+                    answer.Status == 200 && answer.Text.Contains("\"status\":400") && answer.Text.Contains("inside of a batch"),
+                    $"{answer.Status} {answer.Text}"
+                );
             }
         }
-        var multipart = $"--b\r\nContent-Type: application/http\r\n\r\nPOST /odata/s/$batch HTTP/1.1\r\nContent-Type: application/json\r\nPrefer: respond-async\r\n\r\n{Inner}\r\n--b--\r\n";
-        Assert.Contains("400 Bad Request", (await engines.Services[0].SendAsync("/odata/s/$batch", "POST", multipart, ("Content-Type", "multipart/mixed;boundary=b"))).Text);
+        var multipart =
+            $"--b\r\nContent-Type: application/http\r\n\r\nPOST /odata/s/$batch HTTP/1.1\r\nContent-Type: "
+            + $"application/json\r\nPrefer: respond-async\r\n\r\n{Inner}\r\n--b--\r\n";
+        Assert.Contains(
+            "400 Bad Request",
+            (await engines.Services[0].SendAsync("/odata/s/$batch", "POST", multipart, ("Content-Type", "multipart/mixed;boundary=b"))).Text
+        );
         Assert.Equal("0", (await engines.SameAsync("GET", "/odata/s/Tags/$count?$filter=id eq 77", null)).Text);
     }
 
@@ -120,7 +135,10 @@ public sealed class SealedRequestTests(WritingFixture engines) : IAsyncLifetime
         foreach (var service in engines.Services)
         {
             var body = """{"label":"changed"}""";
-            var request = $"PATCH /odata/s/Tags(1) HTTP/1.1\r\nHost: {new Uri(service.Address).Authority}\r\nContent-Type: application/json\r\nContent-Length: {body.Length}\r\nPrefer: {prefer.Replace("#", new string('a', 20_000))}\r\nConnection: close\r\n\r\n{body}";
+            var request =
+                $"PATCH /odata/s/Tags(1) HTTP/1.1\r\nHost: {new Uri(service.Address).Authority}\r\nContent-Type: "
+                + $"application/json\r\nContent-Length: {body.Length}\r\nPrefer: "
+                + $"{prefer.Replace("#", new string('a', 20_000))}\r\nConnection: close\r\n\r\n{body}";
             var answer = await service.SendRawAsync(Encoding.UTF8.GetBytes(request));
             // A server may refuse a header that is none before anything is done.
             if (prefer.Contains('\u0001') && answer.StartsWith("HTTP/1.1 400"))
@@ -137,11 +155,24 @@ public sealed class SealedRequestTests(WritingFixture engines) : IAsyncLifetime
     public async Task What_cannot_be_understood_is_refused()
     {
         var service = engines.Services[0];
-        var query = await service.SendRawAsync([.. Encoding.ASCII.GetBytes($"POST /odata/s/Tags/$query HTTP/1.1\r\nHost: {new Uri(service.Address).Authority}\r\nContent-Type: text/plain\r\nContent-Length: 22\r\nConnection: close\r\n\r\n$filter=label eq '"), 0xC3, 0x28, .. "'\n"u8]);
+        var query = await service.SendRawAsync([
+            .. Encoding.ASCII.GetBytes(
+                $"POST /odata/s/Tags/$query HTTP/1.1\r\nHost: {new Uri(service.Address).Authority}\r\nContent-Type: "
+                    + $"text/plain\r\nContent-Length: 22\r\nConnection: close\r\n\r\n$filter=label eq '"
+            ),
+            0xC3,
+            0x28,
+            .. "'\n"u8,
+        ]);
         Assert.StartsWith("HTTP/1.1 400", query);
         Assert.Contains("\"encoding\"", query);
         Assert.Equal(501, (await engines.SameAsync("GET", "/odata/s/Tags", null, ("Range", "items=0-1"))).Status);
-        var two = await engines.SameAsync("PATCH", "/odata/s/Tags", """{"value":[{"@id":"Tags(1)","id":2,"label":"both"}]}""", ("OData-Version", "4.01"));
+        var two = await engines.SameAsync(
+            "PATCH",
+            "/odata/s/Tags",
+            """{"value":[{"@id":"Tags(1)","id":2,"label":"both"}]}""",
+            ("OData-Version", "4.01")
+        );
         Assert.True(two.Status == 400 && two.Text.Contains("contradiction"), $"{two.Status} {two.Text}");
     }
 
@@ -153,10 +184,15 @@ public sealed class SealedRequestTests(WritingFixture engines) : IAsyncLifetime
     {
         foreach (var service in engines.Services.Take(1))
         {
-            var answer = await service.SendRawAsync(Encoding.ASCII.GetBytes($"{line}\r\nHost: {new Uri(service.Address).Authority}\r\n\r\n"));
+            var answer = await service.SendRawAsync(
+                Encoding.ASCII.GetBytes($"{line}\r\nHost: {new Uri(service.Address).Authority}\r\n\r\n")
+            );
             Assert.StartsWith("HTTP/1.1 400 Bad Request\r\n", answer);
             var body = answer[(answer.IndexOf("\r\n\r\n", StringComparison.Ordinal) + 4)..];
-            Assert.Equal("request", System.Text.Json.JsonDocument.Parse(body).RootElement.GetProperty("error").GetProperty("code").GetString());
+            Assert.Equal(
+                "request",
+                System.Text.Json.JsonDocument.Parse(body).RootElement.GetProperty("error").GetProperty("code").GetString()
+            );
             Assert.Equal(200, (await service.SendAsync("/odata/s/Tags")).Status);
         }
     }
@@ -166,7 +202,9 @@ public sealed class SealedRequestTests(WritingFixture engines) : IAsyncLifetime
     {
         var service = engines.Services.First();
         var host = $"Host: {new Uri(service.Address).Authority}\r\n\r\n";
-        var answer = await service.SendRawAsync(Encoding.ASCII.GetBytes($"GET /odata/s/Tags HTTP/1.1\r\n{host}GET /odata/s/Tags%00 HTTP/1.1\r\n{host}"));
+        var answer = await service.SendRawAsync(
+            Encoding.ASCII.GetBytes($"GET /odata/s/Tags HTTP/1.1\r\n{host}GET /odata/s/Tags%00 HTTP/1.1\r\n{host}")
+        );
         Assert.StartsWith("HTTP/1.1 200 OK\r\n", answer);
         Assert.Contains("HTTP/1.1 400 Bad Request\r\n", answer);
         Assert.EndsWith("holds what no address can.\"}}", answer);

@@ -15,7 +15,11 @@ public sealed class SealedWritingTests(WritingFixture engines) : IAsyncLifetime
 
     private async Task<string> VisitAsync()
     {
-        var made = await engines.SameAsync("POST", "/odata/ruled/Visits?$select=number,station_code", """{"station_code":"N1","planned":"2024-05-01"}""");
+        var made = await engines.SameAsync(
+            "POST",
+            "/odata/ruled/Visits?$select=number,station_code",
+            """{"station_code":"N1","planned":"2024-05-01"}"""
+        );
         Assert.True(made.Status == 201, made.Text);
         return made.Json.GetProperty("number").GetString()!;
     }
@@ -36,10 +40,17 @@ public sealed class SealedWritingTests(WritingFixture engines) : IAsyncLifetime
     {
         var number = await VisitAsync();
         var answer = await engines.SameAsync(method, "/odata/ruled/" + path.Replace("#", number), body?.Replace("#", number), V401);
-        Assert.True(answer.Status == status && answer.Text.Contains(path.EndsWith("station/$ref") && method == "DELETE" || body == """{"station":null}""" ? "required" : "read-only"), $"{answer.Status} {answer.Text}");
+        Assert.True(
+            answer.Status == status
+                && answer.Text.Contains(
+                    path.EndsWith("station/$ref") && method == "DELETE" || body == """{"station":null}""" ? "required" : "read-only"
+                ),
+            $"{answer.Status} {answer.Text}"
+        );
         Assert.Contains("\"value\":\"N1\"", (await engines.SameAsync("GET", $"/odata/ruled/Visits('{number}')/station_code", null)).Text);
         // A part of a batch is no other way.
-        var batch = $$"""{"requests":[{"id":"1","atomicityGroup":"g","method":"{{method}}","url":"{{path.Replace("#", number)}}","headers":{"content-type":"application/json","odata-version":"4.01"}{{(body is null ? "" : ",\"body\":" + body.Replace("#", number))}}}]}""";
+        var batch =
+            $$"""{"requests":[{"id":"1","atomicityGroup":"g","method":"{{method}}","url":"{{path.Replace("#", number)}}","headers":{"content-type":"application/json","odata-version":"4.01"}{{(body is null ? "" : ",\"body\":" + body.Replace("#", number))}}}]}""";
         var grouped = await engines.SameAsync("POST", "/odata/ruled/$batch", batch, V401);
         Assert.Contains($"\"status\":{status}", grouped.Text);
         Assert.Contains("\"value\":\"N1\"", (await engines.SameAsync("GET", $"/odata/ruled/Visits('{number}')/station_code", null)).Text);
@@ -48,7 +59,11 @@ public sealed class SealedWritingTests(WritingFixture engines) : IAsyncLifetime
     [Fact]
     public async Task A_new_entity_is_related_by_whatever_may_be_set_at_its_creation()
     {
-        var made = await engines.SameAsync("POST", "/odata/ruled/Visits?$select=number,station_code", """{"station@odata.bind":"Stations('S1')","planned":"2024-05-02"}""");
+        var made = await engines.SameAsync(
+            "POST",
+            "/odata/ruled/Visits?$select=number,station_code",
+            """{"station@odata.bind":"Stations('S1')","planned":"2024-05-02"}"""
+        );
         Assert.True(made.Status == 201 && made.Json.GetProperty("station_code").GetString() == "S1", made.Text);
     }
 
@@ -83,7 +98,12 @@ public sealed class SealedWritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("PATCH", "Gauges('A%2F1')", """{"Notes@delta":[{"id":10001,"body":"Second"}]}""", 428)]
     [InlineData("PATCH", "Gauges('A%2F1')", """{"Notes@delta":[{"id":10001,"body":"Second","@etag":"#"}]}""", 204)]
     [InlineData("PATCH", "Gauges('A%2F1')", """{"Notes@delta":[{"@id":"Notes(10001)","@removed":{"reason":"deleted"}}]}""", 428)]
-    [InlineData("PATCH", "Gauges('A%2F1')", """{"Notes@delta":[{"@id":"Notes(10001)","@removed":{"reason":"deleted"},"@etag":"#"}]}""", 204)]
+    [InlineData(
+        "PATCH",
+        "Gauges('A%2F1')",
+        """{"Notes@delta":[{"@id":"Notes(10001)","@removed":{"reason":"deleted"},"@etag":"#"}]}""",
+        204
+    )]
     [InlineData("POST", "Gauges", """{"code":"N","basin_id":1,"Notes@odata.bind":["Notes(10001)"]}""", 428)]
     [InlineData("POST", "Gauges('B')/Notes/$ref", """{"@odata.id":"Notes(10001)","@odata.etag":"#"}""", 204)]
     [InlineData("PUT", "Gauges('B')/Notes/$ref", """{"value":[{"@id":"Notes(10001)","@etag":"#"}]}""", 204)]

@@ -178,23 +178,39 @@ public sealed class ShapesTests(EnginesFixture engines)
     [InlineData("Samples?$orderby=station/name")]
     [InlineData("Codes('AB-001')?$expand=Sensors($select=unit)")]
     [InlineData("Codes?$select=name")]
-    public async Task An_answer_is_the_same(string target) => await EnginesTests.SameAsync(engines, "/odata/shapes/" + target.Replace(" ", "%20"));
+    public async Task An_answer_is_the_same(string target) =>
+        await EnginesTests.SameAsync(engines, "/odata/shapes/" + target.Replace(" ", "%20"));
 
     [Fact] // A-01, A-05, A-06, A-08, A-11, A-41
     public async Task The_metadata_is_the_same_and_says_it_all()
     {
         var metadata = await EnginesTests.SameAsync(engines, "/odata/shapes/$metadata");
-        foreach (var part in new[]
-        {
-            "<EnumType Name=\"SensorKind\">", "<Member Name=\"Heavy\" Value=\"1\" />", "<ComplexType Name=\"Doc\" OpenType=\"true\">", "<Property Name=\"sub\" Type=\"T.Sub\" />",
-            "<ComplexType Name=\"position\">", "<Property Name=\"list\" Type=\"Collection(Edm.String)\" Nullable=\"true\" />", "<Property Name=\"body\" Type=\"Edm.Stream\" />",
-            "<Annotation Term=\"Core.MediaType\" String=\"image/png\" />", "<Annotation Term=\"Core.Immutable\" Bool=\"true\" />", "EnumMember=\"Core.Permission/Read\"", "Core.AlternateKeys",
-            "<NavigationProperty Name=\"tasks\" Type=\"Collection(T.Task)\" Partner=\"visit\" ContainsTarget=\"true\">", "<NavigationPropertyBinding Path=\"tasks/visit\" Target=\"Visits\" />",
-            "<ReturnType Type=\"Collection(T.ImportLine)\" Nullable=\"false\" />",
+        foreach (
+            var part in new[]
+            {
+                "<EnumType Name=\"SensorKind\">",
+                "<Member Name=\"Heavy\" Value=\"1\" />",
+                "<ComplexType Name=\"Doc\" OpenType=\"true\">",
+                "<Property Name=\"sub\" Type=\"T.Sub\" />",
+                "<ComplexType Name=\"position\">",
+                "<Property Name=\"list\" Type=\"Collection(Edm.String)\" Nullable=\"true\" />",
+                "<Property Name=\"body\" Type=\"Edm.Stream\" />",
+                "<Annotation Term=\"Core.MediaType\" String=\"image/png\" />",
+                "<Annotation Term=\"Core.Immutable\" Bool=\"true\" />",
+                "EnumMember=\"Core.Permission/Read\"",
+                "Core.AlternateKeys",
+                "<NavigationProperty Name=\"tasks\" Type=\"Collection(T.Task)\" Partner=\"visit\" ContainsTarget=\"true\">",
+                "<NavigationPropertyBinding Path=\"tasks/visit\" Target=\"Visits\" />",
+                "<ReturnType Type=\"Collection(T.ImportLine)\" Nullable=\"false\" />",
                 "<FunctionImport Name=\"ImportLog\" Function=\"T.ImportLog\" IncludeInServiceDocument=\"true\">",
-            "<PropertyPath>changed_at</PropertyPath>", "<PropertyPath>german</PropertyPath>", "String=\"What people call it\"", "Core.IsMediaType",
-            "<Annotation Term=\"Core.LongDescription\" String=\"Pages of 100, at most 5000 on request; ordered by opened_on descending.\" />",
-        })
+                "<PropertyPath>changed_at</PropertyPath>",
+                "<PropertyPath>german</PropertyPath>",
+                "String=\"What people call it\"",
+                "Core.IsMediaType",
+                "<Annotation Term=\"Core.LongDescription\" String=\"Pages of 100, at most 5000 on request; ordered by "
+                    + "opened_on descending.\" />",
+            }
+        )
             Assert.Contains(part, metadata);
         Assert.DoesNotContain("EntitySet Name=\"Tasks\"", metadata);
     }
@@ -229,7 +245,10 @@ public sealed class ShapesTests(EnginesFixture engines)
         {
             var answer = await service.SendAsync("/odata/shapes/Odd?$select=id&$filter=" + Uri.EscapeDataString(filter));
             Assert.True(answer.Status == 200, answer.Text);
-            Assert.Equal(expected, string.Join(' ', answer.Json.GetProperty("value").EnumerateArray().Select(r => r.GetProperty("id").GetInt64())));
+            Assert.Equal(
+                expected,
+                string.Join(' ', answer.Json.GetProperty("value").EnumerateArray().Select(r => r.GetProperty("id").GetInt64()))
+            );
         }
     }
 
@@ -256,9 +275,13 @@ public sealed class ShapesTests(EnginesFixture engines)
     {
         foreach (var service in engines.Services)
         {
-            var all = (await service.SendAsync("/odata/shapes/" + target)).Json.GetProperty("value").EnumerateArray().Select(r => r.GetRawText()).ToList();
+            var all = (await service.SendAsync("/odata/shapes/" + target))
+                .Json.GetProperty("value")
+                .EnumerateArray()
+                .Select(r => r.GetRawText())
+                .ToList();
             var rows = new List<string>();
-            for (string? next = "/odata/shapes/" + target; next is not null;)
+            for (string? next = "/odata/shapes/" + target; next is not null; )
             {
                 var answer = (await service.SendAsync(next, "GET", ("Prefer", $"maxpagesize={page}"))).Json;
                 rows.AddRange(answer.GetProperty("value").EnumerateArray().Select(r => r.GetRawText()));
@@ -278,11 +301,16 @@ public sealed class ShapesTests(EnginesFixture engines)
         foreach (var service in engines.Services)
         {
             var url = $"/odata/shapes/{set}?$filter={Uri.EscapeDataString(filter)}&$expand={navigation}";
-            var whole = (await service.SendAsync(url)).Json.GetProperty("value")[0].GetProperty(navigation).EnumerateArray().Select(r => r.GetRawText()).ToList();
+            var whole = (await service.SendAsync(url))
+                .Json.GetProperty("value")[0]
+                .GetProperty(navigation)
+                .EnumerateArray()
+                .Select(r => r.GetRawText())
+                .ToList();
             var cut = (await service.SendAsync(url, "GET", ("Prefer", "maxpagesize=1"))).Json.GetProperty("value")[0];
             var rows = cut.GetProperty(navigation).EnumerateArray().Select(r => r.GetRawText()).ToList();
             Assert.Single(rows);
-            for (var next = cut.TryGetProperty(navigation + "@odata.nextLink", out var link) ? link.GetString() : null; next is not null;)
+            for (var next = cut.TryGetProperty(navigation + "@odata.nextLink", out var link) ? link.GetString() : null; next is not null; )
             {
                 var answer = (await service.SendAsync(next)).Json;
                 rows.AddRange(answer.GetProperty("value").EnumerateArray().Select(r => r.GetRawText()));
@@ -300,9 +328,22 @@ public sealed class ShapesTests(EnginesFixture engines)
     {
         foreach (var service in engines.Services)
         {
-            var link = (await service.SendAsync("/odata/shapes/ImportLog", "GET", ("Prefer", "maxpagesize=1"))).Json.GetProperty("@odata.nextLink").GetString()!;
+            var link = (await service.SendAsync("/odata/shapes/ImportLog", "GET", ("Prefer", "maxpagesize=1")))
+                .Json.GetProperty("@odata.nextLink")
+                .GetString()!;
             var token = Requests.SkipToken.Read(link[(link.IndexOf("skiptoken=", StringComparison.Ordinal) + 10)..])!;
-            var forged = token with { Values = [position switch { int number => Model.StoredValue.From((long)number), string text => Model.StoredValue.From(text), _ => Model.StoredValue.Null }] };
+            var forged = token with
+            {
+                Values =
+                [
+                    position switch
+                    {
+                        int number => Model.StoredValue.From((long)number),
+                        string text => Model.StoredValue.From(text),
+                        _ => Model.StoredValue.Null,
+                    },
+                ],
+            };
             var answer = await service.SendAsync($"/odata/shapes/ImportLog?$skiptoken={forged.Write()}");
             Assert.Equal((400, "skiptoken"), (answer.Status, answer.Json.GetProperty("error").GetProperty("code").GetString()));
         }
@@ -311,11 +352,23 @@ public sealed class ShapesTests(EnginesFixture engines)
     [Fact] // mutated addresses over every shape and engine: the same status everywhere, and never a fault of ours
     public async Task Mutated_addresses_never_break_a_shape()
     {
-        string[] seeds = [
-            "Odd?$filter=minutes gt duration'PT1H' and not flag or kind_no eq T.Weight'Heavy'&$orderby=stamp desc&$top=2", "Odd(1)/doc", "Odd(1)/body", "Odd?$filter=german in (2024-05-01,null)&$select=id,list,doc",
-            "Stations?$filter=position/latitude gt 52&$select=position&$orderby=position/longitude&$top=3", "Stations(code='AB-001')/position/latitude/$value", "Sensors?$filter=kind in ('flow','level')&$count=true&$top=1",
-            "Certificates('CAL%2F2')/holders?$orderby=full_name&$expand=certificates($select=code)", "Visits(1)/tasks(2)/task", "Visits(1)/tasks?$expand=visit", "ImportLog()?$orderby=row_count desc&$filter=row_count gt 1&$select=file_name",
-            "Regions('north')", "Samples?$top=2&$expand=station($select=name)", "Stations(1)/samples?$count=true&$orderby=taken_on", "Codes('AB-001')?$expand=Sensors($select=unit)",
+        string[] seeds =
+        [
+            "Odd?$filter=minutes gt duration'PT1H' and not flag or kind_no eq T.Weight'Heavy'&$orderby=stamp desc&$top=2",
+            "Odd(1)/doc",
+            "Odd(1)/body",
+            "Odd?$filter=german in (2024-05-01,null)&$select=id,list,doc",
+            "Stations?$filter=position/latitude gt 52&$select=position&$orderby=position/longitude&$top=3",
+            "Stations(code='AB-001')/position/latitude/$value",
+            "Sensors?$filter=kind in ('flow','level')&$count=true&$top=1",
+            "Certificates('CAL%2F2')/holders?$orderby=full_name&$expand=certificates($select=code)",
+            "Visits(1)/tasks(2)/task",
+            "Visits(1)/tasks?$expand=visit",
+            "ImportLog()?$orderby=row_count desc&$filter=row_count gt 1&$select=file_name",
+            "Regions('north')",
+            "Samples?$top=2&$expand=station($select=name)",
+            "Stations(1)/samples?$count=true&$orderby=taken_on",
+            "Codes('AB-001')?$expand=Sensors($select=unit)",
         ];
         var random = new Random(11);
         var statuses = new Dictionary<int, int>();
@@ -324,7 +377,10 @@ public sealed class ShapesTests(EnginesFixture engines)
             var target = "/odata/shapes/" + MutatedAddress.Of(seeds, random);
             var answers = await Task.WhenAll(engines.Services.Select(s => s.SendAsync(target)));
             Assert.All(answers, a => Assert.True(a.Status is < 500 or 501, $"{target}: {a.Status} {a.Text}"));
-            Assert.True(answers.All(a => a.Status == answers[0].Status), $"{target}: {string.Join(' ', answers.Select(a => a.Status))} {string.Join('\n', answers.Select(a => a.Text))}");
+            Assert.True(
+                answers.All(a => a.Status == answers[0].Status),
+                $"{target}: {string.Join(' ', answers.Select(a => a.Status))} {string.Join('\n', answers.Select(a => a.Text))}"
+            );
             statuses[answers[0].Status] = statuses.GetValueOrDefault(answers[0].Status) + 1;
         }
         Assert.True(statuses[200] > 100 && statuses[400] > 300 && statuses[404] > 30, string.Join(", ", statuses));
@@ -334,7 +390,14 @@ public sealed class ShapesTests(EnginesFixture engines)
     public async Task Writing_is_refused_in_the_words_of_the_declaration()
     {
         using var folder = new Core.Tests.TestWorkspace();
-        folder.WithSource().WithNetwork(100).Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n").WithService("  - { from: station, allow: [read, create], rules: { read: anyone, create: anyone } }\n  - sensor\n  - { from: visit, allow: [read, create] }\n");
+        folder
+            .WithSource()
+            .WithNetwork(100)
+            .Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n")
+            .WithService(
+                "  - { from: station, allow: [read, create], rules: { read: anyone, create: anyone } }\n  - sensor\n  - { "
+                    + "from: visit, allow: [read, create] }\n"
+            );
         await using var service = await RunningService.StartAsync(folder.Folder);
         Assert.Equal(415, (await service.SendAsync("/odata/s/station", "POST")).Status);
         Assert.Equal(400, (await service.SendAsync("/odata/s/station", "POST", "{}")).Status);

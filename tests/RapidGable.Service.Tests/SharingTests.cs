@@ -15,9 +15,14 @@ public sealed class SharingTests : IAsyncLifetime
 {
     private const int Memory = 64;
 
-    private readonly TestWorkspace _folder = new TestWorkspace().WithSource()
-        .WithDatabase("CREATE TABLE t (id INTEGER PRIMARY KEY, pad TEXT); INSERT INTO t WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 40000) SELECT i, hex(zeroblob(500)) FROM n")
-        .WithService("  - { from: t, page: 100000, largest-page: 100000 }\n").Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nsessions: 2\n")
+    private readonly TestWorkspace _folder = new TestWorkspace()
+        .WithSource()
+        .WithDatabase(
+            "CREATE TABLE t (id INTEGER PRIMARY KEY, pad TEXT); INSERT INTO t WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL "
+                + "SELECT i + 1 FROM n WHERE i < 40000) SELECT i, hex(zeroblob(500)) FROM n"
+        )
+        .WithService("  - { from: t, page: 100000, largest-page: 100000 }\n")
+        .Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nsessions: 2\n")
         .Write("workspace.yaml", $"title: Sharing\nlimits: {{ memory: {Memory}, request-memory: 16, download-seconds: 15 }}\n");
 
     private readonly HttpClient _client = new();
@@ -79,7 +84,9 @@ public sealed class SharingTests : IAsyncLifetime
         using var request = new HttpRequestMessage(HttpMethod.Get, _address + "/metrics");
         request.Headers.Add("Authorization", "Bearer " + _token);
         using var response = await _client.SendAsync(request);
-        return Regex.Matches(await response.Content.ReadAsStringAsync(), @"^(gable_memory_\w+) (\d+)$", RegexOptions.Multiline).ToDictionary(m => m.Groups[1].Value, m => long.Parse(m.Groups[2].Value));
+        return Regex
+            .Matches(await response.Content.ReadAsStringAsync(), @"^(gable_memory_\w+) (\d+)$", RegexOptions.Multiline)
+            .ToDictionary(m => m.Groups[1].Value, m => long.Parse(m.Groups[2].Value));
     }
 
     private Task<string> CountAsync() => _client.GetStringAsync(_address + "/odata/s/t/$count");
@@ -130,12 +137,18 @@ public sealed class SharingTests : IAsyncLifetime
     [Fact] // a hundred parts of three megabytes, from callers who do not read, and from one who does
     public async Task A_batch_holds_no_more_than_a_part()
     {
-        var body = "{\"requests\":[" + string.Join(',', Enumerable.Range(0, 100).Select(i => $"{{\"id\":\"{i}\",\"method\":\"GET\",\"url\":\"t?$top=3000\"}}")) + "]}";
+        var body =
+            "{\"requests\":["
+            + string.Join(',', Enumerable.Range(0, 100).Select(i => $"{{\"id\":\"{i}\",\"method\":\"GET\",\"url\":\"t?$top=3000\"}}"))
+            + "]}";
         var request = $"POST /odata/s/$batch HTTP/1.1\r\nContent-Type: application/json\r\nContent-Length: {body.Length}\r\n\r\n{body}";
         for (var i = 0; i < 8; i++)
             await BeginAsync(request, 0);
         Assert.Equal("40000", await CountAsync());
-        using var answer = await _client.PostAsync(_address + "/odata/s/$batch", new StringContent(body, Encoding.UTF8, "application/json"));
+        using var answer = await _client.PostAsync(
+            _address + "/odata/s/$batch",
+            new StringContent(body, Encoding.UTF8, "application/json")
+        );
         await using var stream = await answer.Content.ReadAsStreamAsync();
         using var reader = new StreamReader(stream);
         var (parts, text) = (0, new char[1 << 16]);
@@ -154,7 +167,10 @@ public sealed class SharingTests : IAsyncLifetime
     public async Task A_part_that_is_too_large_is_an_error_of_its_own()
     {
         const string Body = """{"requests":[{"id":"1","method":"GET","url":"t"},{"id":"2","method":"GET","url":"t/$count"}]}""";
-        using var answer = await _client.PostAsync(_address + "/odata/s/$batch", new StringContent(Body, Encoding.UTF8, "application/json") { Headers = { } });
+        using var answer = await _client.PostAsync(
+            _address + "/odata/s/$batch",
+            new StringContent(Body, Encoding.UTF8, "application/json") { Headers = { } }
+        );
         var text = await answer.Content.ReadAsStringAsync();
         Assert.Contains("\"status\":413", text);
         Assert.Contains("too-large", text);
@@ -167,7 +183,10 @@ public sealed class SharingTests : IAsyncLifetime
         var (accepted, refused) = (new List<string>(), 0);
         for (var i = 0; i < 30; i++)
         {
-            using var request = new HttpRequestMessage(HttpMethod.Get, _address + "/odata/s/t?$top=3000") { Headers = { { "Prefer", "respond-async" } } };
+            using var request = new HttpRequestMessage(HttpMethod.Get, _address + "/odata/s/t?$top=3000")
+            {
+                Headers = { { "Prefer", "respond-async" } },
+            };
             using var response = await _client.SendAsync(request);
             if ((int)response.StatusCode == 202)
                 accepted.Add(response.Headers.Location!.ToString());

@@ -22,9 +22,16 @@ public sealed class SignInTests : IAsyncLifetime
     private static readonly string Ines = PasswordHash.Make("open sesame");
     private static readonly string Tom = PasswordHash.Make("paß:wort");
 
-    private readonly TestWorkspace _folder = new TestWorkspace().WithSource()
-        .WithDatabase("CREATE TABLE place (id INTEGER PRIMARY KEY, name TEXT); INSERT INTO place VALUES (1, 'weir'); CREATE TABLE visit (id INTEGER PRIMARY KEY, region TEXT, email TEXT, place_id INTEGER REFERENCES place (id)); INSERT INTO visit VALUES (1, 'north', 'a@example.org', 1), (2, 'south', 'b@example.org', 1)")
-        .Write("services/s.yaml", """
+    private readonly TestWorkspace _folder = new TestWorkspace()
+        .WithSource()
+        .WithDatabase(
+            "CREATE TABLE place (id INTEGER PRIMARY KEY, name TEXT); INSERT INTO place VALUES (1, 'weir'); CREATE TABLE visit "
+                + "(id INTEGER PRIMARY KEY, region TEXT, email TEXT, place_id INTEGER REFERENCES place (id)); INSERT INTO "
+                + "visit VALUES (1, 'north', 'a@example.org', 1), (2, 'south', 'b@example.org', 1)"
+        )
+        .Write(
+            "services/s.yaml",
+            """
             title: S
             source: main
             namespace: T
@@ -36,7 +43,8 @@ public sealed class SignInTests : IAsyncLifetime
                 rules:
                   - { who: office, may: read }
                   - { who: field, may: read, rows: region eq @region, hide: email }
-            """)
+            """
+        )
         .Write("services/closed.yaml", "title: C\nsource: main\nrules: { read: office }\nsets: [place]\n");
 
     private readonly Clock _clock = new();
@@ -47,8 +55,19 @@ public sealed class SignInTests : IAsyncLifetime
     public async Task InitializeAsync()
     {
         var north = Caller.AttributesOf([("region", "north")]);
-        (var file, _keyId, _key) = new AccountFile { Users = ImmutableSortedDictionary<string, UserAccount>.Empty.Add("ines", new UserAccount(Ines) { Roles = ["office"] }).Add("tom", new UserAccount(Tom) { Roles = ["field"], Attributes = north }) }
-            .WithKey(new ApiKey("loader", "", _clock.Now.UtcDateTime) { Roles = ["field"], Attributes = north, Expires = _clock.Now.UtcDateTime.AddDays(1) });
+        (var file, _keyId, _key) = new AccountFile
+        {
+            Users = ImmutableSortedDictionary<string, UserAccount>
+                .Empty.Add("ines", new UserAccount(Ines) { Roles = ["office"] })
+                .Add("tom", new UserAccount(Tom) { Roles = ["field"], Attributes = north }),
+        }.WithKey(
+            new ApiKey("loader", "", _clock.Now.UtcDateTime)
+            {
+                Roles = ["field"],
+                Attributes = north,
+                Expires = _clock.Now.UtcDateTime.AddDays(1),
+            }
+        );
         file.Write(_folder.Folder);
         _http = await RunningService.StartAsync(_folder.Folder, _clock);
     }
@@ -61,9 +80,11 @@ public sealed class SignInTests : IAsyncLifetime
 
     private static string Basic(string text) => "Basic " + Convert.ToBase64String(Encoding.UTF8.GetBytes(text));
 
-    private Task<Answer> GetAsync(string path, string? authorization = null) => _http.SendAsync(path, "GET", authorization is null ? [] : [("Authorization", authorization)]);
+    private Task<Answer> GetAsync(string path, string? authorization = null) =>
+        _http.SendAsync(path, "GET", authorization is null ? [] : [("Authorization", authorization)]);
 
-    private static string Ids(Answer answer) => string.Join(',', answer.Json.GetProperty("value").EnumerateArray().Select(v => v.GetProperty("id").GetInt64()));
+    private static string Ids(Answer answer) =>
+        string.Join(',', answer.Json.GetProperty("value").EnumerateArray().Select(v => v.GetProperty("id").GetInt64()));
 
     [Fact]
     public async Task Each_caller_sees_what_the_rules_leave()
@@ -93,7 +114,10 @@ public sealed class SignInTests : IAsyncLifetime
     {
         var answer = await GetAsync(path);
         Assert.Equal(status, answer.Status);
-        Assert.Equal(status == 401 ? "Basic realm=\"Test\", charset=\"UTF-8\", Bearer realm=\"Test\"" : null, answer.Header("WWW-Authenticate"));
+        Assert.Equal(
+            status == 401 ? "Basic realm=\"Test\", charset=\"UTF-8\", Bearer realm=\"Test\"" : null,
+            answer.Header("WWW-Authenticate")
+        );
     }
 
     [Theory]
@@ -102,7 +126,8 @@ public sealed class SignInTests : IAsyncLifetime
     [InlineData("/odata/nothing/", 404)]
     [InlineData("/odata/s/Visits(2)", 404)]
     [InlineData("/odata/s/Visits?$filter=email eq 'x'", 400)]
-    public async Task Who_is_signed_in_hears_that_it_is_not_there(string path, int status) => Assert.Equal(status, (await GetAsync(path.Replace(" ", "%20"), "Bearer " + _key)).Status);
+    public async Task Who_is_signed_in_hears_that_it_is_not_there(string path, int status) =>
+        Assert.Equal(status, (await GetAsync(path.Replace(" ", "%20"), "Bearer " + _key)).Status);
 
     [Theory]
     [InlineData("Basic !!!")]
@@ -149,7 +174,11 @@ public sealed class SignInTests : IAsyncLifetime
     public async Task Guesses_at_once_are_not_more_than_guesses_in_turn()
     {
         var answers = await Task.WhenAll(Enumerable.Range(0, 30).Select(i => GetAsync("/odata/s/Visits", Basic($"tom:guess {i}"))));
-        Assert.InRange(answers.Count(a => a.Status == 401), Model.Limits.SignInAttempts, Model.Limits.SignInAttempts + Math.Max(1, Environment.ProcessorCount / 2) - 1);
+        Assert.InRange(
+            answers.Count(a => a.Status == 401),
+            Model.Limits.SignInAttempts,
+            Model.Limits.SignInAttempts + Math.Max(1, Environment.ProcessorCount / 2) - 1
+        );
         Assert.Equal(30, answers.Count(a => a.Status is 401 or 429));
     }
 
@@ -195,7 +224,10 @@ public sealed class SignInTests : IAsyncLifetime
         Assert.DoesNotContain("sesame", text);
         Assert.DoesNotContain(_key.Split('_')[2], text);
         if (!OperatingSystem.IsWindows())
-            Assert.Equal(UnixFileMode.UserRead | UnixFileMode.UserWrite, File.GetUnixFileMode(Path.Combine(_folder.Folder, AccountFile.Name)));
+            Assert.Equal(
+                UnixFileMode.UserRead | UnixFileMode.UserWrite,
+                File.GetUnixFileMode(Path.Combine(_folder.Folder, AccountFile.Name))
+            );
     }
 
     [Fact] // requests inside of others are those of the outer caller
@@ -204,18 +236,31 @@ public sealed class SignInTests : IAsyncLifetime
         using var client = new HttpClient();
         using var request = new HttpRequestMessage(HttpMethod.Post, _http.Address + "/odata/s/$batch")
         {
-            Content = new StringContent($$$"""{"requests":[{"id":"1","method":"GET","url":"Visits"},{"id":"2","method":"GET","url":"Visits","headers":{"Authorization":"{{{Basic("ines:open sesame")}}}"}}]}""", Encoding.UTF8, "application/json"),
+            Content = new StringContent(
+                $$$"""{"requests":[{"id":"1","method":"GET","url":"Visits"},{"id":"2","method":"GET","url":"Visits","headers":{"Authorization":"{{{Basic("ines:open sesame")}}}"}}]}""",
+                Encoding.UTF8,
+                "application/json"
+            ),
         };
         request.Headers.TryAddWithoutValidation("Authorization", "Bearer " + _key);
         using var answer = await client.SendAsync(request);
-        var bodies = JsonDocument.Parse(await answer.Content.ReadAsStringAsync()).RootElement.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("body").GetProperty("value").GetArrayLength());
+        var bodies = JsonDocument
+            .Parse(await answer.Content.ReadAsStringAsync())
+            .RootElement.GetProperty("responses")
+            .EnumerateArray()
+            .Select(r => r.GetProperty("body").GetProperty("value").GetArrayLength());
         Assert.Equal([1, 1], bodies);
     }
 
     [Fact] // an answer that waits is fetched by who asked for it
     public async Task An_answer_that_waits_is_the_callers()
     {
-        var started = await _http.SendAsync("/odata/s/Visits", "GET", ("Prefer", "respond-async"), ("Authorization", Basic("ines:open sesame")));
+        var started = await _http.SendAsync(
+            "/odata/s/Visits",
+            "GET",
+            ("Prefer", "respond-async"),
+            ("Authorization", Basic("ines:open sesame"))
+        );
         Assert.Equal(202, started.Status);
         var monitor = started.Header("Location")!;
         Assert.Equal(404, (await GetAsync(monitor, "Bearer " + _key)).Status);
@@ -226,7 +271,8 @@ public sealed class SignInTests : IAsyncLifetime
     [Fact]
     public async Task The_list_of_services_is_the_callers()
     {
-        string Names(Answer answer) => string.Join(',', answer.Json.GetProperty("services").EnumerateArray().Select(s => s.GetProperty("name").GetString()));
+        string Names(Answer answer) =>
+            string.Join(',', answer.Json.GetProperty("services").EnumerateArray().Select(s => s.GetProperty("name").GetString()));
         Assert.Equal("s", Names(await GetAsync("/services")));
         Assert.Equal("closed,s", Names(await GetAsync("/services", Basic("ines:open sesame"))));
     }
@@ -277,7 +323,13 @@ public sealed class SignInTests : IAsyncLifetime
     [InlineData("/metrics")]
     public async Task No_spelling_opens_what_is_closed(string target)
     {
-        var answer = Encoding.UTF8.GetString(Encoding.UTF8.GetBytes(await _http.SendRawAsync(Encoding.UTF8.GetBytes($"GET {target.Replace(" ", "%20")} HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n"))));
+        var answer = Encoding.UTF8.GetString(
+            Encoding.UTF8.GetBytes(
+                await _http.SendRawAsync(
+                    Encoding.UTF8.GetBytes($"GET {target.Replace(" ", "%20")} HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n\r\n")
+                )
+            )
+        );
         Assert.Matches(@"^HTTP/1\.1 (200|30[18]|40\d|501)", answer);
         foreach (var secret in new[] { "example.org", "north", "south", "\"email", "visit\"" })
             Assert.DoesNotContain(secret, answer.Split("\r\n\r\n", 2)[1]);
@@ -286,8 +338,13 @@ public sealed class SignInTests : IAsyncLifetime
     }
 
     [Theory] // a second request that hides in the first, and headers that could be read in two ways
-    [InlineData("POST /odata/s/$batch HTTP/1.1\r\nHost: localhost\r\nContent-Length: 6\r\nTransfer-Encoding: chunked\r\n\r\n0\r\n\r\nGET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nAuthorization: KEY\r\nConnection: close\r\n\r\n")]
-    [InlineData("GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer x\r\nAuthorization: KEY\r\nConnection: close\r\n\r\n")]
+    [InlineData(
+        "POST /odata/s/$batch HTTP/1.1\r\nHost: localhost\r\nContent-Length: 6\r\nTransfer-Encoding: "
+            + "chunked\r\n\r\n0\r\n\r\nGET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nAuthorization: KEY\r\nConnection: close\r\n\r\n"
+    )]
+    [InlineData(
+        "GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer x\r\nAuthorization: KEY\r\nConnection: close\r\n\r\n"
+    )]
     [InlineData("GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nAuthorization : KEY\r\nConnection: close\r\n\r\n")]
     [InlineData("GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nX: y\r\n Authorization: KEY\r\nConnection: close\r\n\r\n")]
     [InlineData("GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer KEY, Basic x\r\nConnection: close\r\n\r\n")]
@@ -301,7 +358,15 @@ public sealed class SignInTests : IAsyncLifetime
 
     [Fact]
     public async Task A_name_of_a_megabyte_is_refused() =>
-        Assert.Matches("^HTTP/1.1 (431|401)", await _http.SendRawAsync(Encoding.ASCII.GetBytes($"GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nAuthorization: {Basic(new string('n', 1_000_000) + ":x")}\r\nConnection: close\r\n\r\n")));
+        Assert.Matches(
+            "^HTTP/1.1 (431|401)",
+            await _http.SendRawAsync(
+                Encoding.ASCII.GetBytes(
+                    $"GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nAuthorization: "
+                        + $"{Basic(new string('n', 1_000_000) + ":x")}\r\nConnection: close\r\n\r\n"
+                )
+            )
+        );
 
     [Theory] // names that look like another are others
     [InlineData("іnes")]
@@ -309,5 +374,6 @@ public sealed class SignInTests : IAsyncLifetime
     [InlineData("ｉnes")]
     [InlineData("ines ")]
     [InlineData("ine\u0073\u0301")]
-    public async Task A_name_that_looks_like_another_is_another(string name) => Assert.Equal(401, (await GetAsync("/odata/s/Visits", Basic($"{name}:open sesame"))).Status);
+    public async Task A_name_that_looks_like_another_is_another(string name) =>
+        Assert.Equal(401, (await GetAsync("/odata/s/Visits", Basic($"{name}:open sesame"))).Status);
 }

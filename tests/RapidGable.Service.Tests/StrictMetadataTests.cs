@@ -58,8 +58,11 @@ public sealed class StrictMetadataTests
 
     private static async Task<List<byte[]>> DocumentsAsync(ODataVersion version)
     {
-        using var folder = new TestWorkspace().WithSource().Write("sources/main.yaml",
-            "engine: sqlite\nfile: data.db\nread-only: false\n").WithDatabase(Sql).WithService(Sets);
+        using var folder = new TestWorkspace()
+            .WithSource()
+            .Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n")
+            .WithDatabase(Sql)
+            .WithService(Sets);
         await using var own = await folder.LoadAsync();
         Assert.DoesNotContain(own.Diagnostics.Items, d => d.Severity == Declarations.Severity.Error);
         await using var demo = await WorkspaceLoader.LoadAsync(Path.Combine(Gable.Root, "demo"), _ => null, CancellationToken.None);
@@ -78,9 +81,12 @@ public sealed class StrictMetadataTests
             model.Validate(out var wrong);
             // It takes a bound for a value of the abstract type that its term is declared with, and its copy of one vocabulary
             // lacks a member.
-            var own = wrong.Where(w =>
-                w.ErrorCode is not (EdmErrorCode.ExpressionPrimitiveKindNotValidForAssertedType or EdmErrorCode.BadUnresolvedEnumMember))
-                .Select(f => f.ToString()).ToList();
+            var own = wrong
+                .Where(w =>
+                    w.ErrorCode is not (EdmErrorCode.ExpressionPrimitiveKindNotValidForAssertedType or EdmErrorCode.BadUnresolvedEnumMember)
+                )
+                .Select(f => f.ToString())
+                .ToList();
             Assert.True(own.Count == 0, string.Join('\n', own));
         }
     }
@@ -88,8 +94,9 @@ public sealed class StrictMetadataTests
     private static byte[] WithoutConditions(byte[] document)
     {
         var xml = XDocument.Parse(Encoding.UTF8.GetString(document));
-        xml.Descendants().Where(e => e.Attribute("Term")?.Value == "Validation.Constraint"
-            || e.Attribute("Action")?.Value is "SetNull" or "SetDefault").Remove();
+        xml.Descendants()
+            .Where(e => e.Attribute("Term")?.Value == "Validation.Constraint" || e.Attribute("Action")?.Value is "SetNull" or "SetDefault")
+            .Remove();
         return Encoding.UTF8.GetBytes(xml.ToString());
     }
 
@@ -167,8 +174,21 @@ public sealed class StrictMetadataTests
         Measures.ISOCurrency String Path
         """.Split('\n').Select(l => l.Split(' ')).ToDictionary(l => l[0], l => l[1..]);
 
-    private static readonly HashSet<string> Constants = ["String", "Bool", "Int", "Decimal", "Float", "Date", "DateTimeOffset",
-        "TimeOfDay", "Duration", "EnumMember", "Path", "PropertyPath"];
+    private static readonly HashSet<string> Constants =
+    [
+        "String",
+        "Bool",
+        "Int",
+        "Decimal",
+        "Float",
+        "Date",
+        "DateTimeOffset",
+        "TimeOfDay",
+        "Duration",
+        "EnumMember",
+        "Path",
+        "PropertyPath",
+    ];
     private static readonly HashSet<string> Conditions = ["And", "Or", "Not", "Eq", "Ne", "Gt", "Ge", "Lt", "Le", "Apply"];
 
     /// <summary>The form of a value: as an attribute, or as a child.</summary>
@@ -179,13 +199,14 @@ public sealed class StrictMetadataTests
         return Expression(child);
     }
 
-    private static string Expression(XElement element) => element.Name.LocalName switch
-    {
-        "Collection" => $"[{string.Join(' ', element.Elements().Select(Expression).Distinct())}]",
-        "Record" => $"{{{string.Join(',', element.Elements().Select(p => $"{p.Attribute("Property")!.Value}:{Form(p)}"))}}}",
-        var name when Conditions.Contains(name) => "Condition",
-        var name => Constants.Contains(name) ? name : $"unknown {name}",
-    };
+    private static string Expression(XElement element) =>
+        element.Name.LocalName switch
+        {
+            "Collection" => $"[{string.Join(' ', element.Elements().Select(Expression).Distinct())}]",
+            "Record" => $"{{{string.Join(',', element.Elements().Select(p => $"{p.Attribute("Property")!.Value}:{Form(p)}"))}}}",
+            var name when Conditions.Contains(name) => "Condition",
+            var name => Constants.Contains(name) ? name : $"unknown {name}",
+        };
 
     private static string? Fault(XElement element, bool is40)
     {
@@ -195,19 +216,27 @@ public sealed class StrictMetadataTests
             var term = element.Attribute("Term")!.Value;
             if (is40 && element.Descendants().FirstOrDefault(d => Conditions.Contains(d.Name.LocalName)) is { } dynamic)
                 return $"{term} holds {dynamic.Name.LocalName} in 4.0";
-            return !Terms.TryGetValue(term, out var forms) ? $"{term} is no term that is known here" : forms.Contains(Form(element))
-                ? null : $"{term} has the form {Form(element)}";
+            return !Terms.TryGetValue(term, out var forms) ? $"{term} is no term that is known here"
+                : forms.Contains(Form(element)) ? null
+                : $"{term} has the form {Form(element)}";
         }
         if (!Allowed.TryGetValue(name, out var allowed))
             return $"{name} is no element that is allowed";
-        if (element.Attributes().FirstOrDefault(a => !a.IsNamespaceDeclaration
-            && !allowed.Attributes.Contains(a.Name.LocalName)) is { } attribute)
+        if (
+            element.Attributes().FirstOrDefault(a => !a.IsNamespaceDeclaration && !allowed.Attributes.Contains(a.Name.LocalName)) is
+            { } attribute
+        )
             return $"{name} has an attribute {attribute.Name.LocalName}";
-        if (name == "OnDelete" && !(is40 ? new[] { "Cascade", "None" }
-            : ["Cascade", "None", "SetNull", "SetDefault"]).Contains(element.Attribute("Action")!.Value))
+        if (
+            name == "OnDelete"
+            && !(is40 ? new[] { "Cascade", "None" } : ["Cascade", "None", "SetNull", "SetDefault"]).Contains(
+                element.Attribute("Action")!.Value
+            )
+        )
             return $"OnDelete is {element.Attribute("Action")!.Value}";
         return element.Elements().FirstOrDefault(e => !allowed.Children.Contains(e.Name.LocalName)) is { } child
-            ? $"{name} holds {child.Name.LocalName}" : element.Elements().Select(e => Fault(e, is40)).FirstOrDefault(f => f is not null);
+            ? $"{name} holds {child.Name.LocalName}"
+            : element.Elements().Select(e => Fault(e, is40)).FirstOrDefault(f => f is not null);
     }
 
     [Theory]
@@ -228,12 +257,16 @@ public sealed class StrictMetadataTests
     {
         var document = (await DocumentsAsync(ODataVersion.V401)).First(d => Encoding.UTF8.GetString(d).Contains("\"bytes\""));
         using var json = JsonDocument.Parse(CsdlJsonWriter.Write(document));
-        var types = json.RootElement.EnumerateObject().First(p => p.Value.ValueKind == JsonValueKind.Object
-            && p.Value.TryGetProperty("site", out _)).Value;
+        var types = json
+            .RootElement.EnumerateObject()
+            .First(p => p.Value.ValueKind == JsonValueKind.Object && p.Value.TryGetProperty("site", out _))
+            .Value;
         string Default(string type, string property) =>
             types.GetProperty(type).GetProperty(property).GetProperty("$DefaultValue").GetRawText();
-        Assert.Equal(["\"it's\"", "\"2024-01-01\"", "0.5", "true"],
-            [Default("site", "title"), Default("site", "opened"), Default("Well", "depth"), Default("site", "flag")]);
+        Assert.Equal(
+            ["\"it's\"", "\"2024-01-01\"", "0.5", "true"],
+            [Default("site", "title"), Default("site", "opened"), Default("Well", "depth"), Default("site", "flag")]
+        );
         Assert.Equal("30", Default("visit", "minutes"));
     }
 }

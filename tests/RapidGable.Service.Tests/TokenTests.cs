@@ -19,9 +19,14 @@ public sealed class TokenTests : IAsyncLifetime
     private static readonly RSA Stranger = RSA.Create(2048);
     private static readonly ECDsa Curve = ECDsa.Create(ECCurve.NamedCurves.nistP256);
 
-    private readonly TestWorkspace _folder = new TestWorkspace().WithSource()
-        .WithDatabase("CREATE TABLE visit (id INTEGER PRIMARY KEY, region TEXT); INSERT INTO visit VALUES (1, 'north'), (2, 'south'), (3, 'east')")
-        .Write("workspace.yaml", """
+    private readonly TestWorkspace _folder = new TestWorkspace()
+        .WithSource()
+        .WithDatabase(
+            "CREATE TABLE visit (id INTEGER PRIMARY KEY, region TEXT); INSERT INTO visit VALUES (1, 'north'), (2, 'south'), (3, 'east')"
+        )
+        .Write(
+            "workspace.yaml",
+            """
             title: Test
             sign-in:
               tokens:
@@ -31,9 +36,12 @@ public sealed class TokenTests : IAsyncLifetime
                   name: preferred_username
                   roles: realm.roles
                   attributes: { region: https://example.org/region, level: clearance.level }
-            """)
+            """
+        )
         .Write("keys.json", KeySet())
-        .Write("services/s.yaml", """
+        .Write(
+            "services/s.yaml",
+            """
             title: S
             source: main
             namespace: T
@@ -45,22 +53,46 @@ public sealed class TokenTests : IAsyncLifetime
                   - { who: field, may: read, rows: region eq @region }
                   - { who: signed-in, may: read, rows: id lt @level }
               - { from: visit, name: Open, type: Open, rules: { read: anyone } }
-            """);
+            """
+        );
 
     private RunningService _http = null!;
 
     private static string KeySet()
     {
         var (rsa, curve) = (Key.ExportParameters(false), Curve.ExportParameters(false));
-        return JsonSerializer.Serialize(new
-        {
-            keys = new object[]
+        return JsonSerializer.Serialize(
+            new
             {
-                new { kty = "RSA", use = "sig", kid = "one", alg = "RS256", n = Base64(rsa.Modulus!), e = Base64(rsa.Exponent!) },
-                new { kty = "EC", use = "sig", kid = "two", crv = "P-256", x = Base64(curve.Q.X!), y = Base64(curve.Q.Y!) },
-                new { kty = "oct", kid = "shared", k = Base64(new byte[32]) },
-            },
-        });
+                keys = new object[]
+                {
+                    new
+                    {
+                        kty = "RSA",
+                        use = "sig",
+                        kid = "one",
+                        alg = "RS256",
+                        n = Base64(rsa.Modulus!),
+                        e = Base64(rsa.Exponent!),
+                    },
+                    new
+                    {
+                        kty = "EC",
+                        use = "sig",
+                        kid = "two",
+                        crv = "P-256",
+                        x = Base64(curve.Q.X!),
+                        y = Base64(curve.Q.Y!),
+                    },
+                    new
+                    {
+                        kty = "oct",
+                        kid = "shared",
+                        k = Base64(new byte[32]),
+                    },
+                },
+            }
+        );
     }
 
     public async Task InitializeAsync() => _http = await RunningService.StartAsync(_folder.Folder, new Clock());
@@ -75,7 +107,12 @@ public sealed class TokenTests : IAsyncLifetime
 
     private static string Base64(string text) => Base64(Encoding.UTF8.GetBytes(text));
 
-    private static string Claims(string more = "", string issuer = "https://sign-in.example.org", string audience = "\"alder\"", long expires = Now + 600) =>
+    private static string Claims(
+        string more = "",
+        string issuer = "https://sign-in.example.org",
+        string audience = "\"alder\"",
+        long expires = Now + 600
+    ) =>
         $$"""{"iss":"{{issuer}}","aud":{{audience}},"exp":{{expires}},"preferred_username":"ines"{{(more.Length == 0 ? "" : "," + more)}}}""";
 
     private static string Token(string claims, string header = """{"alg":"RS256","kid":"one"}""", Func<byte[], byte[]>? sign = null)
@@ -85,9 +122,11 @@ public sealed class TokenTests : IAsyncLifetime
         return $"{text}.{Base64(sign(Encoding.ASCII.GetBytes(text)))}";
     }
 
-    private Task<Answer> GetAsync(string token, string path = "/odata/s/Visits") => _http.SendAsync(path, "GET", ("Authorization", "Bearer " + token));
+    private Task<Answer> GetAsync(string token, string path = "/odata/s/Visits") =>
+        _http.SendAsync(path, "GET", ("Authorization", "Bearer " + token));
 
-    private static string Ids(Answer answer) => string.Join(',', answer.Json.GetProperty("value").EnumerateArray().Select(v => v.GetProperty("id").GetInt64()));
+    private static string Ids(Answer answer) =>
+        string.Join(',', answer.Json.GetProperty("value").EnumerateArray().Select(v => v.GetProperty("id").GetInt64()));
 
     [Theory] // claims -> the rows that the rules give; roles as a list and as a text, attributes in objects, with several values, of other kinds
     [InlineData("""{"realm":{"roles":["office"]}}""", "1,2,3")]
@@ -108,33 +147,72 @@ public sealed class TokenTests : IAsyncLifetime
 
     [Fact]
     public async Task A_key_of_another_kind_signs_too() =>
-        Assert.Equal("1,2,3", Ids(await GetAsync(Token(Claims(""" "realm":{"roles":["office"]} """), """{"alg":"ES256","kid":"two"}""", b => Curve.SignData(b, HashAlgorithmName.SHA256)))));
+        Assert.Equal(
+            "1,2,3",
+            Ids(
+                await GetAsync(
+                    Token(Claims(""" "realm":{"roles":["office"]} """), """{"alg":"ES256","kid":"two"}""", b =>
+                        Curve.SignData(b, HashAlgorithmName.SHA256)
+                    )
+                )
+            )
+        );
 
-    public static TheoryData<string, string> Wrong => new()
-    {
-        { "no signature", $"{Base64("""{"alg":"none"}""")}.{Base64(Claims())}." },
-        { "no signature, in other letters", $"{Base64("""{"alg":"nOnE","kid":"one"}""")}.{Base64(Claims())}." },
-        { "signature cut off", Token(Claims())[..^20] },
-        { "signature of other claims", string.Join('.', Token(Claims()).Split('.') is var parts ? [parts[0], Base64(Claims(""" "realm":{"roles":["office"]} """)), parts[2]] : Array.Empty<string>()) },
-        { "signed by a stranger", Token(Claims(), sign: b => Stranger.SignData(b, HashAlgorithmName.SHA256, RSASignaturePadding.Pkcs1)) },
-        { "signed by a stranger, with the stranger's key in the header", Token(Claims(), $$"""{"alg":"RS256","kid":"one","jwk":{"kty":"RSA","e":"AQAB","n":"{{Base64(Stranger.ExportParameters(false).Modulus!)}}"} }""", b => Stranger.SignData(b, HashAlgorithmName.SHA256, RSASignaturePadding.Pkcs1)) },
-        { "public key as a shared secret", Token(Claims(), """{"alg":"HS256","kid":"one"}""", b => HMACSHA256.HashData(Encoding.ASCII.GetBytes(Key.ExportSubjectPublicKeyInfoPem()), b)) },
-        { "a shared secret of the set", Token(Claims(), """{"alg":"HS256","kid":"shared"}""", b => HMACSHA256.HashData(new byte[32], b)) },
-        { "unknown key", Token(Claims(), """{"alg":"RS256","kid":"three"}""") },
-        { "another issuer", Token(Claims(issuer: "https://elsewhere.example.org")) },
-        { "another audience", Token(Claims(audience: "\"birch\"")) },
-        { "no audience", Token($$"""{"iss":"https://sign-in.example.org","exp":{{Now + 600}},"preferred_username":"ines"}""") },
-        { "expired", Token(Claims(expires: Now - 61)) },
-        { "no end", Token("""{"iss":"https://sign-in.example.org","aud":"alder","preferred_username":"ines"}""") },
-        { "not yet", Token(Claims($"\"nbf\":{Now + 120}")) },
-        { "no name", Token($$"""{"iss":"https://sign-in.example.org","aud":"alder","exp":{{Now + 600}}}""") },
-        { "a name that is none", Token($$"""{"iss":"https://sign-in.example.org","aud":"alder","exp":{{Now + 600}},"preferred_username":["a","b"]}""") },
-        { "NUL in an attribute", Token(Claims("\"https://example.org/region\":\"nor\\u0000th\"")) },
-        { "too long", Token(Claims($"\"x\":\"{new string('x', 20_000)}\"")) },
-        { "no JSON", $"{Base64("{")}.{Base64("[")}.{Base64("x")}" },
-        { "empty parts", ".." },
-        { "encrypted", "a.b.c.d.e" },
-    };
+    public static TheoryData<string, string> Wrong =>
+        new()
+        {
+            { "no signature", $"{Base64("""{"alg":"none"}""")}.{Base64(Claims())}." },
+            { "no signature, in other letters", $"{Base64("""{"alg":"nOnE","kid":"one"}""")}.{Base64(Claims())}." },
+            { "signature cut off", Token(Claims())[..^20] },
+            {
+                "signature of other claims",
+                string.Join(
+                    '.',
+                    Token(Claims()).Split('.') is var parts
+                        ? [parts[0], Base64(Claims(""" "realm":{"roles":["office"]} """)), parts[2]]
+                        : Array.Empty<string>()
+                )
+            },
+            {
+                "signed by a stranger",
+                Token(Claims(), sign: b => Stranger.SignData(b, HashAlgorithmName.SHA256, RSASignaturePadding.Pkcs1))
+            },
+            {
+                "signed by a stranger, with the stranger's key in the header",
+                Token(
+                    Claims(),
+                    $$"""{"alg":"RS256","kid":"one","jwk":{"kty":"RSA","e":"AQAB","n":"{{Base64(Stranger.ExportParameters(false).Modulus!)}}"} }""",
+                    b => Stranger.SignData(b, HashAlgorithmName.SHA256, RSASignaturePadding.Pkcs1)
+                )
+            },
+            {
+                "public key as a shared secret",
+                Token(Claims(), """{"alg":"HS256","kid":"one"}""", b =>
+                    HMACSHA256.HashData(Encoding.ASCII.GetBytes(Key.ExportSubjectPublicKeyInfoPem()), b)
+                )
+            },
+            {
+                "a shared secret of the set",
+                Token(Claims(), """{"alg":"HS256","kid":"shared"}""", b => HMACSHA256.HashData(new byte[32], b))
+            },
+            { "unknown key", Token(Claims(), """{"alg":"RS256","kid":"three"}""") },
+            { "another issuer", Token(Claims(issuer: "https://elsewhere.example.org")) },
+            { "another audience", Token(Claims(audience: "\"birch\"")) },
+            { "no audience", Token($$"""{"iss":"https://sign-in.example.org","exp":{{Now + 600}},"preferred_username":"ines"}""") },
+            { "expired", Token(Claims(expires: Now - 61)) },
+            { "no end", Token("""{"iss":"https://sign-in.example.org","aud":"alder","preferred_username":"ines"}""") },
+            { "not yet", Token(Claims($"\"nbf\":{Now + 120}")) },
+            { "no name", Token($$"""{"iss":"https://sign-in.example.org","aud":"alder","exp":{{Now + 600}}}""") },
+            {
+                "a name that is none",
+                Token($$"""{"iss":"https://sign-in.example.org","aud":"alder","exp":{{Now + 600}},"preferred_username":["a","b"]}""")
+            },
+            { "NUL in an attribute", Token(Claims("\"https://example.org/region\":\"nor\\u0000th\"")) },
+            { "too long", Token(Claims($"\"x\":\"{new string('x', 20_000)}\"")) },
+            { "no JSON", $"{Base64("{")}.{Base64("[")}.{Base64("x")}" },
+            { "empty parts", ".." },
+            { "encrypted", "a.b.c.d.e" },
+        };
 
     [Theory]
     [MemberData(nameof(Wrong))]
@@ -148,7 +226,8 @@ public sealed class TokenTests : IAsyncLifetime
     }
 
     [Fact] // in time to the minute that clocks may differ
-    public async Task A_token_holds_until_its_end() => Assert.Equal(200, (await GetAsync(Token(Claims(expires: Now - 59)), "/odata/s/Open")).Status);
+    public async Task A_token_holds_until_its_end() =>
+        Assert.Equal(200, (await GetAsync(Token(Claims(expires: Now - 59)), "/odata/s/Open")).Status);
 
     [Fact]
     public async Task Keys_are_read_again_when_their_file_changes()

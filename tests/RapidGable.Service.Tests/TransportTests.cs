@@ -11,9 +11,12 @@ namespace RapidGable.Service.Tests;
 [Trait("Category", "Attack")]
 public sealed class TransportTests : IDisposable
 {
-    private readonly TestWorkspace _folder = new TestWorkspace().WithSource()
+    private readonly TestWorkspace _folder = new TestWorkspace()
+        .WithSource()
         .WithDatabase("CREATE TABLE visit (id INTEGER PRIMARY KEY, region TEXT); INSERT INTO visit VALUES (1, 'north'), (2, 'south')")
-        .Write("services/s.yaml", """
+        .Write(
+            "services/s.yaml",
+            """
             title: S
             source: main
             namespace: T
@@ -22,7 +25,8 @@ public sealed class TransportTests : IDisposable
                 name: Visits
                 rules: [{ who: office, may: read }, { who: field, may: read, rows: region eq @region }]
               - { from: visit, name: Open, type: Open, rules: { read: anyone } }
-            """);
+            """
+        );
 
     public void Dispose() => _folder.Dispose();
 
@@ -32,9 +36,13 @@ public sealed class TransportTests : IDisposable
         return RunningService.StartAsync(_folder.Folder, null, handler);
     }
 
-    private static string Ids(Answer answer) => answer.Status != 200 ? $"{answer.Status}" : string.Join(',', answer.Json.GetProperty("value").EnumerateArray().Select(v => v.GetProperty("id").GetInt64()));
+    private static string Ids(Answer answer) =>
+        answer.Status != 200
+            ? $"{answer.Status}"
+            : string.Join(',', answer.Json.GetProperty("value").EnumerateArray().Select(v => v.GetProperty("id").GetInt64()));
 
-    private const string Proxy = "sign-in:\n  proxy: { from: 127.0.0.0/8, name: X-Remote-User, roles: X-Remote-Groups, attributes: { region: X-Remote-Region } }\n";
+    private const string Proxy =
+        "sign-in:\n  proxy: { from: 127.0.0.0/8, name: X-Remote-User, roles: X-Remote-Groups, attributes: { region: X-Remote-Region } }\n";
 
     [Theory]
     [InlineData("X-Remote-User=ines X-Remote-Groups=office", "1,2")]
@@ -47,7 +55,10 @@ public sealed class TransportTests : IDisposable
     public async Task A_proxy_says_who_asks(string headers, string expected)
     {
         await using var http = await StartAsync(Proxy);
-        Assert.Equal(expected, Ids(await http.SendAsync("/odata/s/Visits", "GET", [.. headers.Split(' ').Select(h => (h.Split('=')[0], h.Split('=')[1]))])));
+        Assert.Equal(
+            expected,
+            Ids(await http.SendAsync("/odata/s/Visits", "GET", [.. headers.Split(' ').Select(h => (h.Split('=')[0], h.Split('=')[1]))]))
+        );
     }
 
     [Theory] // one header may have come through from the caller
@@ -57,20 +68,43 @@ public sealed class TransportTests : IDisposable
     public async Task What_a_proxy_would_not_send_is_refused(string headers)
     {
         await using var http = await StartAsync(Proxy);
-        Assert.StartsWith("HTTP/1.1 401", await http.SendRawAsync(Encoding.ASCII.GetBytes($"GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n{headers}\r\n\r\n")));
+        Assert.StartsWith(
+            "HTTP/1.1 401",
+            await http.SendRawAsync(
+                Encoding.ASCII.GetBytes($"GET /odata/s/Visits HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n{headers}\r\n\r\n")
+            )
+        );
     }
 
     [Fact] // nor when forwarded headers say that they come from there
     public async Task From_elsewhere_the_headers_of_a_proxy_mean_nothing()
     {
-        await using var http = await StartAsync(Proxy.Replace("127.0.0.0/8", "10.0.0.0/8", StringComparison.Ordinal) + "transport: { proxies: 127.0.0.1 }\n");
-        Assert.Equal(401, (await http.SendAsync("/odata/s/Visits", "GET", ("X-Remote-User", "ines"), ("X-Remote-Groups", "office"), ("X-Forwarded-For", "10.0.0.1"))).Status);
+        await using var http = await StartAsync(
+            Proxy.Replace("127.0.0.0/8", "10.0.0.0/8", StringComparison.Ordinal) + "transport: { proxies: 127.0.0.1 }\n"
+        );
+        Assert.Equal(
+            401,
+            (
+                await http.SendAsync(
+                    "/odata/s/Visits",
+                    "GET",
+                    ("X-Remote-User", "ines"),
+                    ("X-Remote-Groups", "office"),
+                    ("X-Forwarded-For", "10.0.0.1")
+                )
+            ).Status
+        );
     }
 
     [Fact]
     public async Task Forwarded_headers_are_believed_from_declared_proxies_only()
     {
-        (string, string)[] forwarded = [("X-Forwarded-For", "192.0.2.7"), ("X-Forwarded-Proto", "https"), ("X-Forwarded-Host", "water.example.org")];
+        (string, string)[] forwarded =
+        [
+            ("X-Forwarded-For", "192.0.2.7"),
+            ("X-Forwarded-Proto", "https"),
+            ("X-Forwarded-Host", "water.example.org"),
+        ];
         await using (var http = await StartAsync("transport: { proxies: [127.0.0.1], hsts-days: 2 }\n"))
         {
             var answer = await http.SendAsync("/odata/s/", "GET", forwarded);
@@ -90,16 +124,30 @@ public sealed class TransportTests : IDisposable
     [Fact] // over plain HTTP from another machine everybody on the way reads it
     public async Task A_password_is_not_taken_in_the_open()
     {
-        new AccountFile { Users = System.Collections.Immutable.ImmutableSortedDictionary<string, UserAccount>.Empty.Add("ines", new UserAccount(PasswordHash.Make("open sesame")) { Roles = ["office"] }) }.Write(_folder.Folder);
+        new AccountFile
+        {
+            Users = System.Collections.Immutable.ImmutableSortedDictionary<string, UserAccount>.Empty.Add(
+                "ines",
+                new UserAccount(PasswordHash.Make("open sesame")) { Roles = ["office"] }
+            ),
+        }.Write(_folder.Folder);
         await using var http = await StartAsync("transport: { proxies: [127.0.0.1] }\n");
         (string, string) basic = ("Authorization", "Basic " + Convert.ToBase64String("ines:open sesame"u8));
         Assert.Equal(200, (await http.SendAsync("/odata/s/Visits", "GET", basic)).Status);
-        Assert.Equal(200, (await http.SendAsync("/odata/s/Visits", "GET", basic, ("X-Forwarded-For", "192.0.2.7"), ("X-Forwarded-Proto", "https"))).Status);
+        Assert.Equal(
+            200,
+            (await http.SendAsync("/odata/s/Visits", "GET", basic, ("X-Forwarded-For", "192.0.2.7"), ("X-Forwarded-Proto", "https"))).Status
+        );
         var refused = await http.SendAsync("/odata/s/Visits", "GET", basic, ("X-Forwarded-For", "192.0.2.7"));
         Assert.Equal((401, "tls-needed"), (refused.Status, refused.Json.GetProperty("error").GetProperty("code").GetString()));
         // Nor is a key or a token.
         foreach (var bearer in new[] { "gablekey_0123_4567", "a.b.c" })
-            Assert.Contains("tls-needed", (await http.SendAsync("/odata/s/Visits", "GET", ("Authorization", "Bearer " + bearer), ("X-Forwarded-For", "192.0.2.7"))).Text);
+            Assert.Contains(
+                "tls-needed",
+                (
+                    await http.SendAsync("/odata/s/Visits", "GET", ("Authorization", "Bearer " + bearer), ("X-Forwarded-For", "192.0.2.7"))
+                ).Text
+            );
     }
 
     [Theory]
@@ -128,7 +176,13 @@ public sealed class TransportTests : IDisposable
         var answer = await http.SendAsync("/odata/s/Open", "GET", ("Origin", origin));
         Assert.Equal(may ? origin : null, answer.Header("Access-Control-Allow-Origin"));
         Assert.Null(answer.Header("Access-Control-Allow-Credentials"));
-        var preflight = await http.SendAsync("/odata/s/Visits", "OPTIONS", ("Origin", origin), ("Access-Control-Request-Method", "GET"), ("Access-Control-Request-Headers", "authorization"));
+        var preflight = await http.SendAsync(
+            "/odata/s/Visits",
+            "OPTIONS",
+            ("Origin", origin),
+            ("Access-Control-Request-Method", "GET"),
+            ("Access-Control-Request-Headers", "authorization")
+        );
         Assert.Equal(may ? origin : null, preflight.Header("Access-Control-Allow-Origin"));
         Assert.Contains("Origin", answer.Header("Vary"));
         foreach (var management in new[] { "/manage/services", "/%6danage/services", "/MANAGE/services", "/x/../manage/services" })
@@ -144,7 +198,13 @@ public sealed class TransportTests : IDisposable
     public async Task Pages_of_declared_origins_may_send(string header)
     {
         await using var http = await StartAsync("transport: { origins: [https://map.example.org] }\n");
-        var preflight = await http.SendAsync("/odata/s/Visits", "OPTIONS", ("Origin", "https://map.example.org"), ("Access-Control-Request-Method", "PATCH"), ("Access-Control-Request-Headers", header.ToLowerInvariant()));
+        var preflight = await http.SendAsync(
+            "/odata/s/Visits",
+            "OPTIONS",
+            ("Origin", "https://map.example.org"),
+            ("Access-Control-Request-Method", "PATCH"),
+            ("Access-Control-Request-Headers", header.ToLowerInvariant())
+        );
         Assert.Contains(header, preflight.Header("Access-Control-Allow-Headers") ?? "", StringComparison.OrdinalIgnoreCase);
     }
 
@@ -179,20 +239,39 @@ public sealed class TransportTests : IDisposable
     {
         await using var http = await StartAsync("limits: { requests-per-minute: 4 }\n");
         var parts = string.Join(',', Enumerable.Range(1, 5).Select(i => $$"""{"id":"{{i}}","method":"GET","url":"Open"}"""));
-        var answer = await http.SendAsync("/odata/s/$batch", "POST", $$"""{"requests":[{{parts}}]}""", ("Accept", "application/json"), ("Prefer", "continue-on-error"));
-        Assert.Equal([200, 200, 200, 429, 429], answer.Json.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32()));
+        var answer = await http.SendAsync(
+            "/odata/s/$batch",
+            "POST",
+            $$"""{"requests":[{{parts}}]}""",
+            ("Accept", "application/json"),
+            ("Prefer", "continue-on-error")
+        );
+        Assert.Equal(
+            [200, 200, 200, 429, 429],
+            answer.Json.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32())
+        );
     }
 
     [Fact]
     public async Task More_requests_at_once_than_declared_wait()
     {
-        _folder.WithDatabase("WITH RECURSIVE n(i) AS (SELECT 10 UNION ALL SELECT i + 1 FROM n WHERE i < 200000) INSERT INTO visit SELECT i, 'a long text that makes the answer larger than what is buffered on the way' FROM n");
-        _folder.Write("services/s.yaml", "title: S\nsource: main\nnamespace: T\nsets:\n  - { from: visit, name: Open, type: Open, page: 500000, largest-page: 500000, rules: { read: anyone } }\n");
+        _folder.WithDatabase(
+            "WITH RECURSIVE n(i) AS (SELECT 10 UNION ALL SELECT i + 1 FROM n WHERE i < 200000) INSERT INTO visit SELECT i, 'a "
+                + "long text that makes the answer larger than what is buffered on the way' FROM n"
+        );
+        _folder.Write(
+            "services/s.yaml",
+            "title: S\nsource: main\nnamespace: T\nsets:\n  - { from: visit, name: Open, type: Open, page: 500000, "
+                + "largest-page: 500000, rules: { read: anyone } }\n"
+        );
         await using var http = await StartAsync("limits: { requests-at-once: 1 }\n");
         using var client = new HttpClient();
         // Its answer is not taken, so the request goes on.
         using (var first = await client.GetAsync(http.Address + "/odata/s/Open", HttpCompletionOption.ResponseHeadersRead))
-            Assert.Equal((429, "1"), (await http.SendAsync("/odata/s/Open?$top=1")) is var refused ? (refused.Status, refused.Header("Retry-After")) : default);
+            Assert.Equal(
+                (429, "1"),
+                (await http.SendAsync("/odata/s/Open?$top=1")) is var refused ? (refused.Status, refused.Header("Retry-After")) : default
+            );
         for (var tries = 0; tries < 200 && (await http.SendAsync("/odata/s/Open?$top=1")).Status == 429; tries++)
             await Task.Delay(50);
         Assert.Equal(200, (await http.SendAsync("/odata/s/Open?$top=1")).Status);
@@ -204,7 +283,10 @@ public sealed class TransportTests : IDisposable
         using var authority = Authority("Alder Basin");
         using var other = Authority("Somebody else");
         using var service = Issue(authority, "localhost", "1.3.6.1.5.5.7.3.1");
-        _folder.Write("tls/ca.pem", authority.ExportCertificatePem()).Write("tls/service.pem", service.ExportCertificatePem()).Write("tls/service.key", service.GetRSAPrivateKey()!.ExportPkcs8PrivateKeyPem());
+        _folder
+            .Write("tls/ca.pem", authority.ExportCertificatePem())
+            .Write("tls/service.pem", service.ExportCertificatePem())
+            .Write("tls/service.key", service.GetRSAPrivateKey()!.ExportPkcs8PrivateKeyPem());
         const string Declared = """
             transport: { certificate: tls/service.pem, key: tls/service.key, hsts-days: 1 }
             sign-in:
@@ -214,7 +296,14 @@ public sealed class TransportTests : IDisposable
             """;
         async Task<string> AskAsync(X509Certificate2? certificate)
         {
-            var handler = new SocketsHttpHandler { SslOptions = new SslClientAuthenticationOptions { RemoteCertificateValidationCallback = (_, presented, _, _) => presented!.GetCertHashString() == service.GetCertHashString() } };
+            var handler = new SocketsHttpHandler
+            {
+                SslOptions = new SslClientAuthenticationOptions
+                {
+                    RemoteCertificateValidationCallback = (_, presented, _, _) =>
+                        presented!.GetCertHashString() == service.GetCertHashString(),
+                },
+            };
             if (certificate is not null)
                 handler.SslOptions.LocalCertificateSelectionCallback = (_, _, _, _, _) => certificate;
             await using var http = await StartAsync(Declared, handler);
@@ -245,12 +334,22 @@ public sealed class TransportTests : IDisposable
         return request.CreateSelfSigned(DateTimeOffset.UtcNow.AddDays(-9), DateTimeOffset.UtcNow.AddDays(9));
     }
 
-    private static X509Certificate2 Issue(X509Certificate2 authority, string name, string use = "1.3.6.1.5.5.7.3.2", DateTimeOffset? ends = null)
+    private static X509Certificate2 Issue(
+        X509Certificate2 authority,
+        string name,
+        string use = "1.3.6.1.5.5.7.3.2",
+        DateTimeOffset? ends = null
+    )
     {
         using var key = RSA.Create(2048);
         var request = new CertificateRequest($"CN={name}", key, HashAlgorithmName.SHA256, RSASignaturePadding.Pkcs1);
         request.CertificateExtensions.Add(new X509EnhancedKeyUsageExtension([new Oid(use)], false));
-        using var issued = request.Create(authority, DateTimeOffset.UtcNow.AddDays(-8), ends ?? DateTimeOffset.UtcNow.AddDays(8), RandomNumberGenerator.GetBytes(8));
+        using var issued = request.Create(
+            authority,
+            DateTimeOffset.UtcNow.AddDays(-8),
+            ends ?? DateTimeOffset.UtcNow.AddDays(8),
+            RandomNumberGenerator.GetBytes(8)
+        );
         using var own = issued.CopyWithPrivateKey(key);
         return X509CertificateLoader.LoadPkcs12(own.Export(X509ContentType.Pkcs12), null);
     }

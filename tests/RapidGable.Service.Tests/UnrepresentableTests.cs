@@ -14,12 +14,23 @@ public sealed class UnrepresentableTests(EnginesFixture engines) : IDisposable
     {
         var isPostgres = engine == "postgresql";
         var database = isPostgres ? await engines.Postgres.CreateDatabaseAsync() : await engines.MariaDb.CreateDatabaseAsync();
-        await (isPostgres ? engines.Postgres.ExecuteAsync(database, ForeignSchemas.Postgres)
-            : engines.MariaDb.ExecuteAsync(database, ForeignSchemas.MariaDb));
-        _folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml",
-            (isPostgres ? engines.Postgres.SourceFile(database) : engines.MariaDb.SourceFile(database)) + "read-only: false\n" + ofSource);
-        _folder.Write("services/s.yaml",
-            $"title: S\nsource: main\nrules: {{ read: anyone, create: anyone }}\nsets:\n  - from: odd\n    allow: [read, create]\n{columns}");
+        await (
+            isPostgres
+                ? engines.Postgres.ExecuteAsync(database, ForeignSchemas.Postgres)
+                : engines.MariaDb.ExecuteAsync(database, ForeignSchemas.MariaDb)
+        );
+        _folder
+            .Write("workspace.yaml", "title: T\n")
+            .Write(
+                "sources/main.yaml",
+                (isPostgres ? engines.Postgres.SourceFile(database) : engines.MariaDb.SourceFile(database))
+                    + "read-only: false\n"
+                    + ofSource
+            );
+        _folder.Write(
+            "services/s.yaml",
+            $"title: S\nsource: main\nrules: {{ read: anyone, create: anyone }}\nsets:\n  - from: odd\n    allow: [read, create]\n{columns}"
+        );
         return await RunningService.StartAsync(_folder.Folder);
     }
 
@@ -41,8 +52,11 @@ public sealed class UnrepresentableTests(EnginesFixture engines) : IDisposable
         Assert.All(columns.Split(' '), c => Assert.Equal(System.Text.Json.JsonValueKind.Null, rows[1].GetProperty(c).ValueKind));
         Assert.Equal("2024-01-01", rows[0].GetProperty("day").GetString());
         if (engine == "postgresql")
-            Assert.Equal("NaN INF -INF NaN",
-                $"{rows[1].GetProperty("ratio")} {rows[1].GetProperty("small")} {rows[2].GetProperty("ratio")} {rows[2].GetProperty("small")}");
+            Assert.Equal(
+                "NaN INF -INF NaN",
+                $"{rows[1].GetProperty("ratio")} {rows[1].GetProperty("small")} {rows[2].GetProperty("ratio")} "
+                    + $"{rows[2].GetProperty("small")}"
+            );
     }
 
     [Theory] // as null they are null for conditions and orders, too; as text they are found by their own values
@@ -75,11 +89,14 @@ public sealed class UnrepresentableTests(EnginesFixture engines) : IDisposable
     public async Task Pages_in_their_order_lose_no_row(string engine, string ofSource)
     {
         await using var http = await ServeAsync(engine, ofSource: ofSource);
-        foreach (var order in new[] { "day", "day%20desc", "at", "at%20desc" }.Concat(engine == "postgresql"
-            ? ["amount", "length%20desc", "big"] : ["big%20desc"]))
+        foreach (
+            var order in new[] { "day", "day%20desc", "at", "at%20desc" }.Concat(
+                engine == "postgresql" ? ["amount", "length%20desc", "big"] : ["big%20desc"]
+            )
+        )
         {
             var ids = new List<int>();
-            for (var next = "/odata/s/odd?$select=id&$orderby=" + order; next is not null;)
+            for (var next = "/odata/s/odd?$select=id&$orderby=" + order; next is not null; )
             {
                 var page = await http.SendAsync(next, headers: ("Prefer", "maxpagesize=1"));
                 Assert.True(page.Status == 200, order + page.Text);
@@ -116,15 +133,23 @@ public sealed class UnrepresentableTests(EnginesFixture engines) : IDisposable
         await using var http = await ServeAsync(engine);
         Assert.Contains($"\"{column}\":{digits}", (await http.SendAsync($"/odata/s/odd({id})")).Text);
         Assert.Equal(digits, (await http.SendAsync($"/odata/s/odd({id})/{column}/$value")).Text);
-        Assert.Contains($"\"{column}\":\"{digits}\"",
-            (await http.SendAsync($"/odata/s/odd({id})", headers: ("Accept", "application/json;IEEE754Compatible=true"))).Text);
+        Assert.Contains(
+            $"\"{column}\":\"{digits}\"",
+            (await http.SendAsync($"/odata/s/odd({id})", headers: ("Accept", "application/json;IEEE754Compatible=true"))).Text
+        );
         Assert.Equal(id, await IdsAsync(http, $"$filter={column}%20eq%20{digits}"));
         var more = "987654321098765432109876543210.7654321";
         var made = await http.SendAsync("/odata/s/odd", "POST", $$"""{"{{column}}":{{more}}}""");
         Assert.True(made.Status == 201, made.Text);
         Assert.Contains($"\"{column}\":{more}", made.Text);
-        Assert.Single((await IdsAsync(http,
-            $"$filter={column}%20gt%20987654321098765432109876543210.7%20and%20{column}%20lt%20987654321098765432109876543211")).Split(' '));
+        Assert.Single(
+            (
+                await IdsAsync(
+                    http,
+                    $"$filter={column}%20gt%20987654321098765432109876543210.7%20and%20{column}%20lt%20987654321098765432109876543211"
+                )
+            ).Split(' ')
+        );
         // More than the column keeps is refused, and not cut.
         if (column == "big")
             Assert.Equal(400, (await http.SendAsync("/odata/s/odd", "POST", $$"""{"big":1{{digits}}{{digits[..10]}}1}""")).Status);

@@ -6,10 +6,18 @@ namespace RapidGable.Service.Tests;
 /// <summary>Verification passes what is right, and each check fires when its one thing is wrong.</summary>
 public class VerifierTests
 {
-    private static async Task<ServiceReport> VerifyAsync(string root, Func<string, CancellationToken, Task<long?>>? stored = null, long rows = 100_000)
+    private static async Task<ServiceReport> VerifyAsync(
+        string root,
+        Func<string, CancellationToken, Task<long?>>? stored = null,
+        long rows = 100_000
+    )
     {
         using var client = new HttpClient();
-        return await ServiceVerifier.VerifyAsync(new HttpProbe(client), new VerificationOptions("f", root, rows, DatabaseCount: stored), CancellationToken.None);
+        return await ServiceVerifier.VerifyAsync(
+            new HttpProbe(client),
+            new VerificationOptions("f", root, rows, DatabaseCount: stored),
+            CancellationToken.None
+        );
     }
 
     [Fact]
@@ -18,8 +26,28 @@ public class VerifierTests
         await using var responder = await FaultyResponder.StartAsync((_, right) => right);
         var report = await VerifyAsync(responder.Root, (_, _) => Task.FromResult<long?>(3));
         Assert.All(report.Results, r => Assert.True(r.Outcome == CheckOutcome.Passed, $"{r.Check}: {r.Message}"));
-        Assert.Equal(["service-document", "metadata-valid", "documents-agree", "set-answers", "values-fit", "keys-unique", "found-by-key", "paging", "count",
-            "database-count", "context-urls", "metadata-levels", "expand-agrees", "error-unknown-property", "error-unknown-segment", "error-unknown-key", "error-unknown-set"], report.Results.Select(r => r.Check));
+        Assert.Equal(
+            [
+                "service-document",
+                "metadata-valid",
+                "documents-agree",
+                "set-answers",
+                "values-fit",
+                "keys-unique",
+                "found-by-key",
+                "paging",
+                "count",
+                "database-count",
+                "context-urls",
+                "metadata-levels",
+                "expand-agrees",
+                "error-unknown-property",
+                "error-unknown-segment",
+                "error-unknown-key",
+                "error-unknown-set",
+            ],
+            report.Results.Select(r => r.Check)
+        );
     }
 
     [Theory]
@@ -49,7 +77,9 @@ public class VerifierTests
     [InlineData("count", "Items/$count", "3", "{\"value\":3}")]
     public async Task A_wrong_body_is_found(string check, string target, string right, string wrong)
     {
-        await using var responder = await FaultyResponder.StartAsync((t, answer) => t == target ? (answer.Status, Spoiled(answer.Body, right, wrong)) : answer);
+        await using var responder = await FaultyResponder.StartAsync(
+            (t, answer) => t == target ? (answer.Status, Spoiled(answer.Body, right, wrong)) : answer
+        );
         Assert.Contains((await VerifyAsync(responder.Root)).Results, r => r.Check == check && r.Outcome == CheckOutcome.Failed);
     }
 
@@ -81,30 +111,42 @@ public class VerifierTests
     [Fact]
     public async Task A_wrong_error_body_is_found()
     {
-        await using var responder = await FaultyResponder.StartAsync((t, answer) => answer.Status >= 400 ? (answer.Status, "Not found") : answer);
-        Assert.Equal(["error-unknown-property", "error-unknown-segment", "error-unknown-key", "error-unknown-set"],
-            (await VerifyAsync(responder.Root)).Results.Where(r => r.Outcome == CheckOutcome.Failed).Select(r => r.Check));
+        await using var responder = await FaultyResponder.StartAsync(
+            (t, answer) => answer.Status >= 400 ? (answer.Status, "Not found") : answer
+        );
+        Assert.Equal(
+            ["error-unknown-property", "error-unknown-segment", "error-unknown-key", "error-unknown-set"],
+            (await VerifyAsync(responder.Root)).Results.Where(r => r.Outcome == CheckOutcome.Failed).Select(r => r.Check)
+        );
     }
 
     [Fact]
     public async Task Rows_that_the_database_has_and_the_service_lacks_are_found()
     {
         await using var responder = await FaultyResponder.StartAsync((_, right) => right);
-        Assert.Contains((await VerifyAsync(responder.Root, (_, _) => Task.FromResult<long?>(4))).Results, r => r is { Check: "database-count", Outcome: CheckOutcome.Failed });
+        Assert.Contains((await VerifyAsync(responder.Root, (_, _) => Task.FromResult<long?>(4))).Results, r =>
+            r is { Check: "database-count", Outcome: CheckOutcome.Failed }
+        );
     }
 
     [Fact]
     public async Task A_walk_that_was_cut_short_says_so()
     {
         await using var responder = await FaultyResponder.StartAsync((_, right) => right);
-        Assert.Equal(["paging", "count"], (await VerifyAsync(responder.Root, rows: 2)).Results.Where(r => r.Outcome == CheckOutcome.Skipped).Select(r => r.Check));
+        Assert.Equal(
+            ["paging", "count"],
+            (await VerifyAsync(responder.Root, rows: 2)).Results.Where(r => r.Outcome == CheckOutcome.Skipped).Select(r => r.Check)
+        );
     }
 
     [Fact]
     public async Task Nothing_at_the_address_is_a_failure()
     {
         var report = await VerifyAsync("http://127.0.0.1:1/nothing/");
-        Assert.Equal(["service-document", "metadata-valid"], report.Results.Where(r => r.Outcome == CheckOutcome.Failed).Select(r => r.Check));
+        Assert.Equal(
+            ["service-document", "metadata-valid"],
+            report.Results.Where(r => r.Outcome == CheckOutcome.Failed).Select(r => r.Check)
+        );
     }
 
     [Fact] // our own service, over all the awkward tables

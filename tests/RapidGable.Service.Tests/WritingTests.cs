@@ -11,9 +11,11 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     public Task DisposeAsync() => Task.CompletedTask;
 
     /// <summary>Headers written as <c>Name: value | Name: value</c>.</summary>
-    private static (string, string)[] Headers(string text) => [.. text.Split(" | ", StringSplitOptions.RemoveEmptyEntries).Select(h => h.Split(": ", 2)).Select(h => (h[0], h[1]))];
+    private static (string, string)[] Headers(string text) =>
+        [.. text.Split(" | ", StringSplitOptions.RemoveEmptyEntries).Select(h => h.Split(": ", 2)).Select(h => (h[0], h[1]))];
 
-    private Task<Answer> SendAsync(string method, string target, string? body = null, string headers = "") => engines.SameAsync(method, Root + target, body, Headers(headers));
+    private Task<Answer> SendAsync(string method, string target, string? body = null, string headers = "") =>
+        engines.SameAsync(method, Root + target, body, Headers(headers));
 
     private async Task<string> ReadAsync(string target) => (await SendAsync("GET", target)).Text;
 
@@ -23,7 +25,14 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("POST", "Basins", """{"id":3,"name":"Upper"}""", "Prefer: return=minimal", 204, "")]
     [InlineData("POST", "Basins", """{"id":3,"name":"Upper"}""", "Prefer: return=representation", 201, "$metadata#Basins/$entity")]
     [InlineData("POST", "Basins?$select=name", """{"id":3,"name":"Upper"}""", "", 201, "#Basins(name)/$entity")]
-    [InlineData("POST", "Basins?$expand=parent", """{"id":3,"name":"Upper","parent@odata.bind":"Basins(1)"}""", "", 201, "\"parent\":{\"id\":1")]
+    [InlineData(
+        "POST",
+        "Basins?$expand=parent",
+        """{"id":3,"name":"Upper","parent@odata.bind":"Basins(1)"}""",
+        "",
+        201,
+        "\"parent\":{\"id\":1"
+    )]
     [InlineData("POST", "Basins?$filter=id eq 1", """{"id":3,"name":"Upper"}""", "", 400, "option-not-here")]
     [InlineData("POST", "Basins?$select=nope", """{"id":3,"name":"Upper"}""", "", 400, "nope")]
     // Q-116 above; M-04, M-05, M-06, M-07
@@ -32,7 +41,14 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("POST", "Gauges", """{"code":"C"}""", "", 400, "\"target\":\"basin_id\"")]
     [InlineData("POST", "Gauges", """{}""", "", 400, "2 things are wrong")]
     [InlineData("POST", "Gauges", """{"code":"C","basin_id":1,"nope":1}""", "", 400, "\"code\":\"unknown-property\"")]
-    [InlineData("POST", "Gauges", """{"@odata.context":"x","@odata.etag":"W/\"1\"","@odata.editLink":"y","code":"C","basin_id":1,"parts@odata.navigationLink":"z","@my.note":1}""", "", 201, "\"code\":\"C\"")]
+    [InlineData(
+        "POST",
+        "Gauges",
+        """{"@odata.context":"x","@odata.etag":"W/\"1\"","@odata.editLink":"y","code":"C","basin_id":1,"parts@odata.navigationLink":"z","@my.note":1}""",
+        "",
+        201,
+        "\"code\":\"C\""
+    )]
     // M-09
     [InlineData("POST", "Basins", """{"id":1,"name":"Other"}""", "", 409, "\"target\":\"id\"")]
     [InlineData("POST", "Basins", """{"id":3,"name":"Alder"}""", "", 409, "\"target\":\"name\"")]
@@ -42,15 +58,57 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("POST", "Gauges", """{"code":"C","basin@odata.bind":"Basins(9)"}""", "", 400, "bind-target")]
     [InlineData("POST", "Gauges", """{"code":"C","basin@odata.bind":"Tags(1)"}""", "", 400, "Basins is what belongs here")]
     [InlineData("POST", "Gauges", """{"code":"C","basin@odata.bind":"Basins"}""", "", 400, "not the address of an entity")]
-    [InlineData("POST", "Gauges", """{"code":"C","basin@odata.bind":"http://elsewhere.example.org/Basins(1)"}""", "", 400, "not the address of an entity")]
+    [InlineData(
+        "POST",
+        "Gauges",
+        """{"code":"C","basin@odata.bind":"http://elsewhere.example.org/Basins(1)"}""",
+        "",
+        400,
+        "not the address of an entity"
+    )]
     [InlineData("POST", "Gauges", """{"code":"C","basin_id":1,"basin@odata.bind":"Basins(2)"}""", "", 400, "contradiction")]
-    [InlineData("POST", "Gauges", """{"code":"C","basin@odata.bind":"Basins(2)","tags@odata.bind":["Tags(1)","Tags(2)"]}""", "", 201, "\"code\":\"C\"")]
-    [InlineData("POST", "Gauges", """{"code":"C","basin@odata.bind":"Basins(2)","tags@odata.bind":["Tags(7)"]}""", "", 400, "tags@odata.bind/0")]
+    [InlineData(
+        "POST",
+        "Gauges",
+        """{"code":"C","basin@odata.bind":"Basins(2)","tags@odata.bind":["Tags(1)","Tags(2)"]}""",
+        "",
+        201,
+        "\"code\":\"C\""
+    )]
+    [InlineData(
+        "POST",
+        "Gauges",
+        """{"code":"C","basin@odata.bind":"Basins(2)","tags@odata.bind":["Tags(7)"]}""",
+        "",
+        400,
+        "tags@odata.bind/0"
+    )]
     // M-13
-    [InlineData("POST", "Gauges", """{"code":"C","basin":{"id":7,"name":"New"},"parts":[{"line":1,"title":"Mast"}],"tags":[{"id":5,"label":"five"}]}""", "", 201, "\"parts\":[{\"gauge_code\":\"C\",\"line\":1,\"title\":\"Mast\"}]")]
-    [InlineData("POST", "Gauges", """{"code":"C","basin":{"id":7,"name":"New"},"parts":[{"line":1}]}""", "", 400, "\"target\":\"parts/0/title\"")]
+    [InlineData(
+        "POST",
+        "Gauges",
+        """{"code":"C","basin":{"id":7,"name":"New"},"parts":[{"line":1,"title":"Mast"}],"tags":[{"id":5,"label":"five"}]}""",
+        "",
+        201,
+        "\"parts\":[{\"gauge_code\":\"C\",\"line\":1,\"title\":\"Mast\"}]"
+    )]
+    [InlineData(
+        "POST",
+        "Gauges",
+        """{"code":"C","basin":{"id":7,"name":"New"},"parts":[{"line":1}]}""",
+        "",
+        400,
+        "\"target\":\"parts/0/title\""
+    )]
     [InlineData("POST", "Gauges", """{"code":"C","basin":{"id":7,"name":"Alder"}}""", "", 409, "\"target\":\"basin/name\"")]
-    [InlineData("POST", "Basins", """{"id":3,"name":"3","parent":{"id":4,"name":"4","parent":{"id":5,"name":"5"}}}""", "", 201, "\"parent\":{\"id\":4")]
+    [InlineData(
+        "POST",
+        "Basins",
+        """{"id":3,"name":"3","parent":{"id":4,"name":"4","parent":{"id":5,"name":"5"}}}""",
+        "",
+        201,
+        "\"parent\":{\"id\":4"
+    )]
     // M-03
     [InlineData("POST", "Basins(2)/Gauges", """{"code":"C"}""", "", 201, "\"basin_id\":2")]
     [InlineData("POST", "Basins(9)/Gauges", """{"code":"C"}""", "", 404, "not-found")]
@@ -63,13 +121,41 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("PATCH", "Gauges('B')?$select=level", """{"level":2.5}""", "", 200, "\"level\":2.5")]
     [InlineData("PATCH", "Gauges('B')", """{}""", "Prefer: return=representation", 200, "\"version\":1")]
     [InlineData("PATCH", "Gauges('B')", """{"code":"Z","version":9,"level":1}""", "Prefer: return=representation", 200, "\"code\":\"B\"")]
-    [InlineData("PATCH", "Gauges('A%2F1')", """{"place":{"lat":1}}""", "Prefer: return=representation", 200, "\"place\":{\"lat\":1,\"lon\":-1.5}")]
-    [InlineData("PATCH", "Gauges('A%2F1')", """{"settings":{"rate":6,"limits":{"low":1.25,"high":null}}}""", "Prefer: return=representation", 200, "\"settings\":{\"rate\":6,\"unit\":\"m\",\"limits\":{\"low\":1.25,\"high\":null}}")]
+    [InlineData(
+        "PATCH",
+        "Gauges('A%2F1')",
+        """{"place":{"lat":1}}""",
+        "Prefer: return=representation",
+        200,
+        "\"place\":{\"lat\":1,\"lon\":-1.5}"
+    )]
+    [InlineData(
+        "PATCH",
+        "Gauges('A%2F1')",
+        """{"settings":{"rate":6,"limits":{"low":1.25,"high":null}}}""",
+        "Prefer: return=representation",
+        200,
+        "\"settings\":{\"rate\":6,\"unit\":\"m\",\"limits\":{\"low\":1.25,\"high\":null}}"
+    )]
     [InlineData("PATCH", "Gauges('A%2F1')", """{"sort":"Flow"}""", "Prefer: return=representation", 200, "\"sort\":\"Flow\"")]
     [InlineData("PATCH", "Gauges('A%2F1')", """{"sort":null,"opened":null}""", "Prefer: return=representation", 200, "\"opened\":null")]
-    [InlineData("PATCH", "Gauges('B')/basin", """{"name":"Ferrin Brook"}""", "Prefer: return=representation", 200, "\"id\":2,\"name\":\"Ferrin Brook\"")]
+    [InlineData(
+        "PATCH",
+        "Gauges('B')/basin",
+        """{"name":"Ferrin Brook"}""",
+        "Prefer: return=representation",
+        200,
+        "\"id\":2,\"name\":\"Ferrin Brook\""
+    )]
     // M-17
-    [InlineData("PUT", "Gauges('A%2F1')", """{"basin_id":2}""", "Prefer: return=representation", 200, "\"level\":null,\"online\":true,\"opened\":null")]
+    [InlineData(
+        "PUT",
+        "Gauges('A%2F1')",
+        """{"basin_id":2}""",
+        "Prefer: return=representation",
+        200,
+        "\"level\":null,\"online\":true,\"opened\":null"
+    )]
     [InlineData("PUT", "Gauges('A%2F1')", """{"level":2}""", "", 400, "\"target\":\"basin_id\"")]
     // M-19, M-21
     [InlineData("PATCH", "Gauges('B')", """{"level":"1"}""", "", 400, "is a text, and takes Edm.Decimal as a number")]
@@ -117,15 +203,57 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("PUT", "Gauges('B')/parts(7)", """{"title":"Seven"}""", "", 201, "\"gauge_code\":\"B\",\"line\":7")]
     // M-24
     [InlineData("PATCH", "Gauges('B')", """{"basin":{"name":"x"}}""", "OData-Version: 4.0", 400, "In version 4.0")]
-    [InlineData("PATCH", "Gauges('B')", """{"basin@odata.bind":"Basins(1)"}""", "OData-Version: 4.0 | Prefer: return=representation", 200, "\"basin_id\":1")]
+    [InlineData(
+        "PATCH",
+        "Gauges('B')",
+        """{"basin@odata.bind":"Basins(1)"}""",
+        "OData-Version: 4.0 | Prefer: return=representation",
+        200,
+        "\"basin_id\":1"
+    )]
     [InlineData("PATCH", "Gauges('B')", """{"basin@odata.bind":null}""", "", 400, "cannot be without")]
     [InlineData("PATCH", "Basins(2)", """{"parent@odata.bind":null}""", "Prefer: return=representation", 200, "\"parent_id\":null")]
     // M-25, M-26
-    [InlineData("PATCH", "Gauges('B')?$expand=basin", """{"basin":{"name":"Renamed"}}""", "OData-Version: 4.01", 200, "\"basin\":{\"id\":2,\"name\":\"Renamed\"")]
-    [InlineData("PATCH", "Gauges('A%2F1')?$expand=parts", """{"parts":[{"line":2,"title":"Rope"},{"line":3,"title":"Mast"}]}""", "OData-Version: 4.01", 200, "\"parts\":[{\"gauge_code\":\"A/1\",\"line\":2,\"title\":\"Rope\"},{\"gauge_code\":\"A/1\",\"line\":3,\"title\":\"Mast\"}]")]
-    [InlineData("PATCH", "Gauges('A%2F1')?$expand=parts", """{"parts@delta":[{"@removed":{"reason":"deleted"},"line":1},{"line":2,"title":"Rope"}]}""", "OData-Version: 4.01", 200, "\"parts\":[{\"gauge_code\":\"A/1\",\"line\":2,\"title\":\"Rope\"}]")]
-    [InlineData("PATCH", "Gauges('A%2F1')?$expand=tags", """{"tags":[{"@id":"Tags(2)"}]}""", "OData-Version: 4.01", 200, "\"tags\":[{\"id\":2,\"label\":\"new\"}]")]
-    [InlineData("PATCH", "Gauges('A%2F1')?$expand=tags", """{"tags@delta":[{"@removed":{"reason":"changed"},"@id":"Tags(1)"},{"@id":"Tags(2)"}]}""", "OData-Version: 4.01", 200, "\"tags\":[{\"id\":2,\"label\":\"new\"}]")]
+    [InlineData(
+        "PATCH",
+        "Gauges('B')?$expand=basin",
+        """{"basin":{"name":"Renamed"}}""",
+        "OData-Version: 4.01",
+        200,
+        "\"basin\":{\"id\":2,\"name\":\"Renamed\""
+    )]
+    [InlineData(
+        "PATCH",
+        "Gauges('A%2F1')?$expand=parts",
+        """{"parts":[{"line":2,"title":"Rope"},{"line":3,"title":"Mast"}]}""",
+        "OData-Version: 4.01",
+        200,
+        "\"parts\":[{\"gauge_code\":\"A/1\",\"line\":2,\"title\":\"Rope\"},{\"gauge_code\":\"A/1\",\"line\":3,\"title\":\"Mast\"}]"
+    )]
+    [InlineData(
+        "PATCH",
+        "Gauges('A%2F1')?$expand=parts",
+        """{"parts@delta":[{"@removed":{"reason":"deleted"},"line":1},{"line":2,"title":"Rope"}]}""",
+        "OData-Version: 4.01",
+        200,
+        "\"parts\":[{\"gauge_code\":\"A/1\",\"line\":2,\"title\":\"Rope\"}]"
+    )]
+    [InlineData(
+        "PATCH",
+        "Gauges('A%2F1')?$expand=tags",
+        """{"tags":[{"@id":"Tags(2)"}]}""",
+        "OData-Version: 4.01",
+        200,
+        "\"tags\":[{\"id\":2,\"label\":\"new\"}]"
+    )]
+    [InlineData(
+        "PATCH",
+        "Gauges('A%2F1')?$expand=tags",
+        """{"tags@delta":[{"@removed":{"reason":"changed"},"@id":"Tags(1)"},{"@id":"Tags(2)"}]}""",
+        "OData-Version: 4.01",
+        200,
+        "\"tags\":[{\"id\":2,\"label\":\"new\"}]"
+    )]
     [InlineData("PATCH", "Gauges('A%2F1')", """{"parts":[{"line":2}, 5]}""", "OData-Version: 4.01", 400, "parts/1")]
     [InlineData("PATCH", "Gauges('A%2F1')", """{"parts":[{"line":9}]}""", "OData-Version: 4.01", 400, "parts/0/title")]
     [InlineData("PATCH", "Gauges('A%2F1')", """{"parts":{"line":9}}""", "OData-Version: 4.01", 400, "takes an array")]
@@ -137,7 +265,14 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("DELETE", "Basins", null, "", 405, "are.")]
     [InlineData("PUT", "Basins", "[]", "", 405, "are.")] // M-31
     // M-08
-    [InlineData("POST", "Devices", """{"@odata.type":"#W.Wheel","id":3,"label":"w","blades":3}""", "", 201, "\"@odata.type\":\"#W.Wheel\",\"id\":3,\"kind\":\"wheel\"")]
+    [InlineData(
+        "POST",
+        "Devices",
+        """{"@odata.type":"#W.Wheel","id":3,"label":"w","blades":3}""",
+        "",
+        201,
+        "\"@odata.type\":\"#W.Wheel\",\"id\":3,\"kind\":\"wheel\""
+    )]
     [InlineData("POST", "Devices/W.Wheel", """{"id":3,"label":"w","blades":3}""", "", 201, "\"kind\":\"wheel\"")]
     [InlineData("POST", "Devices", """{"@odata.type":"#W.Echo","id":3,"reach":3,"kind":"sonar"}""", "", 201, "\"kind\":\"sonar\"")]
     [InlineData("POST", "Devices", """{"@odata.type":"#W.Wheel","id":3,"kind":"radar"}""", "", 400, "kind")]
@@ -149,7 +284,14 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("DELETE", "Devices(2)", null, "", 204, "")]
     [InlineData("POST", "Sites", """{"@odata.type":"#W.Mast","id":3,"title":"three","height":7.5}""", "", 201, "\"height\":7.5")]
     [InlineData("POST", "Sites", """{"id":3,"title":"three"}""", "", 201, "\"title\":\"three\"")]
-    [InlineData("PATCH", "Sites(2)/W.Mast", """{"title":"2","height":8}""", "Prefer: return=representation", 200, "\"title\":\"2\",\"height\":8")]
+    [InlineData(
+        "PATCH",
+        "Sites(2)/W.Mast",
+        """{"title":"2","height":8}""",
+        "Prefer: return=representation",
+        200,
+        "\"title\":\"2\",\"height\":8"
+    )]
     [InlineData("DELETE", "Sites(2)", null, "", 204, "")]
     // M-33
     [InlineData("PUT", "Gauges('B')/level", """{"value":3.5}""", "", 204, "")]
@@ -166,8 +308,22 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     // M-34
     [InlineData("PATCH", "Gauges('A%2F1')/place", """{"lat":9}""", "Prefer: return=representation", 200, "\"lat\":9,\"lon\":-1.5")]
     [InlineData("PUT", "Gauges('A%2F1')/place", """{"lat":9}""", "Prefer: return=representation", 200, "\"lat\":9,\"lon\":null")]
-    [InlineData("PATCH", "Gauges('A%2F1')/settings", """{"unit":"cm"}""", "Prefer: return=representation", 200, "\"rate\":5,\"unit\":\"cm\"")]
-    [InlineData("PUT", "Gauges('A%2F1')/settings", """{"unit":"cm"}""", "Prefer: return=representation", 200, "\"rate\":null,\"unit\":\"cm\"")]
+    [InlineData(
+        "PATCH",
+        "Gauges('A%2F1')/settings",
+        """{"unit":"cm"}""",
+        "Prefer: return=representation",
+        200,
+        "\"rate\":5,\"unit\":\"cm\""
+    )]
+    [InlineData(
+        "PUT",
+        "Gauges('A%2F1')/settings",
+        """{"unit":"cm"}""",
+        "Prefer: return=representation",
+        200,
+        "\"rate\":null,\"unit\":\"cm\""
+    )]
     [InlineData("DELETE", "Gauges('A%2F1')/settings", null, "", 204, "")]
     // M-35 to M-37, M-39, U-34
     [InlineData("POST", "Gauges('A%2F1')/tags/$ref", """{"@odata.id":"Tags(2)"}""", "", 204, "")]
@@ -205,8 +361,22 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("DELETE", "Notes(10001)", null, "", 428, "If-Match")]
     [InlineData("PUT", "Notes(10001)/gauge/$ref", """{"@odata.id":"Gauges('B')"}""", "", 428, "If-Match")]
     // M-30, M-32
-    [InlineData("PATCH", "Tags", """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"id":3,"label":"three"},{"@removed":{"reason":"deleted"},"@id":"Tags(2)"}]}""", "OData-Version: 4.01", 204, "")]
-    [InlineData("PATCH", "Tags", """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"id":3}]}""", "OData-Version: 4.01", 400, "value/1/label")]
+    [InlineData(
+        "PATCH",
+        "Tags",
+        """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"id":3,"label":"three"},{"@removed":{"reason":"deleted"},"@id":"Tags(2)"}]}""",
+        "OData-Version: 4.01",
+        204,
+        ""
+    )]
+    [InlineData(
+        "PATCH",
+        "Tags",
+        """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"id":3}]}""",
+        "OData-Version: 4.01",
+        400,
+        "value/1/label"
+    )]
     [InlineData("PATCH", "Tags", """{"value":1}""", "", 400, "delta payload")]
     [InlineData("PATCH", "Tags/$filter(id gt 0)/$each", """{"label":"all"}""", "", 204, "")]
     [InlineData("PATCH", "Tags/$filter(id gt 90)/$each", """{"label":"all"}""", "", 204, "")]
@@ -216,10 +386,38 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("PATCH", "Notes/$filter(id gt 0)/$each", """{"body":"all"}""", "If-Match: *", 204, "")]
     [InlineData("PATCH", "Gauges/$filter(code eq 'B')/$each", """{"level":1}""", "If-Match: \"7\"", 412, "changed")]
     [InlineData("PATCH", "Gauges/$filter(code eq 'B')/$each", """{"level":1}""", "If-Match: W/\"1\"", 204, "")]
-    [InlineData("PATCH", "Notes", """{"@context":"#$delta","value":[{"@removed":{"reason":"deleted"},"id":10001}]}""", "OData-Version: 4.01", 428, "If-Match")]
-    [InlineData("PATCH", "Gauges", """{"@context":"#$delta","value":[{"@removed":{"reason":"deleted"},"@etag":"W/\"7\"","code":"B"}]}""", "OData-Version: 4.01", 412, "changed")]
-    [InlineData("PATCH", "Gauges", """{"@context":"#$delta","value":[{"@removed":{"reason":"deleted"},"@etag":"W/\"1\"","code":"B"}]}""", "OData-Version: 4.01", 204, "")]
-    [InlineData("PATCH", "Tags", """{"@context":"#$delta","value":[{"@removed":{"reason":"changed"},"id":2}]}""", "OData-Version: 4.01", 400, "only when it is deleted")]
+    [InlineData(
+        "PATCH",
+        "Notes",
+        """{"@context":"#$delta","value":[{"@removed":{"reason":"deleted"},"id":10001}]}""",
+        "OData-Version: 4.01",
+        428,
+        "If-Match"
+    )]
+    [InlineData(
+        "PATCH",
+        "Gauges",
+        """{"@context":"#$delta","value":[{"@removed":{"reason":"deleted"},"@etag":"W/\"7\"","code":"B"}]}""",
+        "OData-Version: 4.01",
+        412,
+        "changed"
+    )]
+    [InlineData(
+        "PATCH",
+        "Gauges",
+        """{"@context":"#$delta","value":[{"@removed":{"reason":"deleted"},"@etag":"W/\"1\"","code":"B"}]}""",
+        "OData-Version: 4.01",
+        204,
+        ""
+    )]
+    [InlineData(
+        "PATCH",
+        "Tags",
+        """{"@context":"#$delta","value":[{"@removed":{"reason":"changed"},"id":2}]}""",
+        "OData-Version: 4.01",
+        400,
+        "only when it is deleted"
+    )]
     [InlineData("PATCH", "Tags", """{"@context":"#$delta","value":[]}""", "OData-Version: 4.01 | If-Match: W/\"1\"", 412, "has no tag")]
     [InlineData("GET", "Tags/$each", null, "", 405, "cannot be read")]
     // Only what is allowed is there.
@@ -243,16 +441,33 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     }
 
     /// <summary>Everything there is.</summary>
-    private async Task<string> StateAsync() => await ReadAsync("Basins") + await ReadAsync("Gauges?$expand=parts,tags") + await ReadAsync("Tags") + await ReadAsync("Notes") + await ReadAsync("Closed");
+    private async Task<string> StateAsync() =>
+        await ReadAsync("Basins")
+        + await ReadAsync("Gauges?$expand=parts,tags")
+        + await ReadAsync("Tags")
+        + await ReadAsync("Notes")
+        + await ReadAsync("Closed");
 
     [Theory] // what was answered is what is kept
-    [InlineData("POST", "Gauges", """{"code":"C","basin":{"id":7,"name":"New"},"parts":[{"line":1,"title":"Mast"}],"tags@odata.bind":["Tags(2)"]}""", "Gauges('C')?$expand=basin,parts,tags", "\"basin\":{\"id\":7,\"name\":\"New\",\"parent_id\":null},\"parts\":[{\"gauge_code\":\"C\",\"line\":1,\"title\":\"Mast\"}],\"tags\":[{\"id\":2,\"label\":\"new\"}]")]
+    [InlineData(
+        "POST",
+        "Gauges",
+        """{"code":"C","basin":{"id":7,"name":"New"},"parts":[{"line":1,"title":"Mast"}],"tags@odata.bind":["Tags(2)"]}""",
+        "Gauges('C')?$expand=basin,parts,tags",
+        "\"basin\":{\"id\":7,\"name\":\"New\",\"parent_id\":null},\"parts\":[{\"gauge_code\":\"C\",\"line\":1,\"title\":\"Mast\"}],\"tags\":[{\"id\":2,\"label\":\"new\"}]"
+    )]
     [InlineData("POST", "Gauges('B')/tags/$ref", """{"@odata.id":"Tags(2)"}""", "Gauges('B')/tags", "\"value\":[{\"id\":2")]
     [InlineData("DELETE", "Gauges('A%2F1')/tags/$ref?$id=Tags(1)", null, "Gauges('A%2F1')/tags", "\"value\":[]")]
     [InlineData("POST", "Basins(1)/Gauges/$ref", """{"@odata.id":"Gauges('B')"}""", "Gauges('B')", "\"basin_id\":1")]
     [InlineData("DELETE", "Gauges('A%2F1')/settings", null, "Gauges('A%2F1')", "\"settings\":null")]
     [InlineData("PUT", "Gauges('A%2F1')/settings", """{"rate":1}""", "Gauges('A%2F1')/settings", "\"rate\":1,\"unit\":null")]
-    [InlineData("PATCH", "Tags", """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"id":3,"label":"three"},{"@removed":{"reason":"deleted"},"id":2}]}""", "Tags", "\"value\":[{\"id\":1,\"label\":\"one\"},{\"id\":3,\"label\":\"three\"}]")]
+    [InlineData(
+        "PATCH",
+        "Tags",
+        """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"id":3,"label":"three"},{"@removed":{"reason":"deleted"},"id":2}]}""",
+        "Tags",
+        "\"value\":[{\"id\":1,\"label\":\"one\"},{\"id\":3,\"label\":\"three\"}]"
+    )]
     [InlineData("PATCH", "Tags/$filter(id eq 2)/$each", """{"label":"all"}""", "Tags", "\"label\":\"old\"},{\"id\":2,\"label\":\"all\"}")]
     [InlineData("DELETE", "Gauges('A%2F1')", null, "Notes(10001)", "\"gauge_code\":\"A/1\"")] // refused, see below
     public async Task A_change_is_kept(string method, string target, string? body, string read, string part)
@@ -271,27 +486,89 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     }
 
     [Theory] // M-30, M-32, P-34, J-53: what cannot be done is told, and the rest is done
-    [InlineData("PATCH", "Tags", """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"id":3,"label":null},{"id":4,"label":"four"},{"@removed":{"reason":"deleted"},"@id":"Tags(2)"}]}""", "continue-on-error",
+    [InlineData(
+        "PATCH",
+        "Tags",
+        """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"id":3,"label":null},{"id":4,"label":"four"},{"@removed":{"reason":"deleted"},"@id":"Tags(2)"}]}""",
+        "continue-on-error",
         """[{"@removed":{"reason":"deleted"},"@Org.OData.Core.V1.DataModificationException":{"failedOperation":"insert","responseCode":400,"info":{"code":"required","message":"'value/1/label' cannot be null.","severity":"error","target":"value/1/label","details":[]}},"id":3,"label":null}]""",
-        "Tags", """[{"id":1,"label":"one"},{"id":4,"label":"four"}]""")]
-    [InlineData("PATCH", "Tags", """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"id":3,"label":"three"},{"@removed":{"reason":"deleted"},"id":2}]}""", "return=representation",
+        "Tags",
+        """[{"id":1,"label":"one"},{"id":4,"label":"four"}]"""
+    )]
+    [InlineData(
+        "PATCH",
+        "Tags",
+        """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"id":3,"label":"three"},{"@removed":{"reason":"deleted"},"id":2}]}""",
+        "return=representation",
         """[{"id":1,"label":"one"},{"id":3,"label":"three"},{"@removed":{"reason":"deleted"},"@id":"Tags(2)"}]""",
-        "Tags", """[{"id":1,"label":"one"},{"id":3,"label":"three"}]""")]
-    [InlineData("PATCH", "Tags", """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"@id":"Tags(9)","label":"nine"},7]}""", "continue-on-error, return=representation",
+        "Tags",
+        """[{"id":1,"label":"one"},{"id":3,"label":"three"}]"""
+    )]
+    [InlineData(
+        "PATCH",
+        "Tags",
+        """{"@context":"#$delta","value":[{"id":1,"label":"one"},{"@id":"Tags(9)","label":"nine"},7]}""",
+        "continue-on-error, return=representation",
         """[{"id":1,"label":"one"},{"@removed":""",
-        "Tags", """[{"id":1,"label":"one"},{"id":2,"label":"new"}]""")]
-    [InlineData("PATCH", "Gauges", """{"@context":"#$delta","value":[{"@removed":{"reason":"deleted"},"code":"A/1"},{"@removed":{"reason":"deleted"},"code":"gone"},{"code":"B","level":-1},{"code":"B","level":2}]}""", "continue-on-error",
+        "Tags",
+        """[{"id":1,"label":"one"},{"id":2,"label":"new"}]"""
+    )]
+    [InlineData(
+        "PATCH",
+        "Gauges",
+        """{"@context":"#$delta","value":[{"@removed":{"reason":"deleted"},"code":"A/1"},{"@removed":{"reason":"deleted"},"code":"gone"},{"code":"B","level":-1},{"code":"B","level":2}]}""",
+        "continue-on-error",
         """[{"@id":"Gauges('A%2F1')","@Org.OData.Core.V1.DataModificationException":{"failedOperation":"delete","responseCode":409,"info":{"code":""",
-        "Gauges?$select=code,level", "\"code\":\"B\",\"level\":2")]
-    [InlineData("DELETE", "Gauges/$filter(true)/$each", null, "continue-on-error",
+        "Gauges?$select=code,level",
+        "\"code\":\"B\",\"level\":2"
+    )]
+    [InlineData(
+        "DELETE",
+        "Gauges/$filter(true)/$each",
+        null,
+        "continue-on-error",
         """[{"@id":"Gauges('A%2F1')","@Org.OData.Core.V1.DataModificationException":{"failedOperation":"delete","responseCode":409,""",
-        "Gauges?$select=code", "\"code\":\"A/1\"}]")]
-    [InlineData("PATCH", "Tags/$filter(true)/$each", """{"label":"all"}""", "return=representation", """#Tags","value":[{"id":1,"label":"all"},{"id":2,"label":"all"}]""", "Tags", """[{"id":1,"label":"all"},{"id":2,"label":"all"}]""")]
-    [InlineData("PATCH", "Gauges/$filter(true)/$each", """{"level":5,"@etag":"x"}""", "continue-on-error", "", "Gauges?$select=level", "\"level\":5},{")]
-    public async Task Many_are_changed_as_far_as_they_can_be(string method, string target, string? body, string prefer, string answered, string read, string kept)
+        "Gauges?$select=code",
+        "\"code\":\"A/1\"}]"
+    )]
+    [InlineData(
+        "PATCH",
+        "Tags/$filter(true)/$each",
+        """{"label":"all"}""",
+        "return=representation",
+        """#Tags","value":[{"id":1,"label":"all"},{"id":2,"label":"all"}]""",
+        "Tags",
+        """[{"id":1,"label":"all"},{"id":2,"label":"all"}]"""
+    )]
+    [InlineData(
+        "PATCH",
+        "Gauges/$filter(true)/$each",
+        """{"level":5,"@etag":"x"}""",
+        "continue-on-error",
+        "",
+        "Gauges?$select=level",
+        "\"level\":5},{"
+    )]
+    public async Task Many_are_changed_as_far_as_they_can_be(
+        string method,
+        string target,
+        string? body,
+        string prefer,
+        string answered,
+        string read,
+        string kept
+    )
     {
         var answer = await SendAsync(method, target, body, $"OData-Version: 4.01 | OData-MaxVersion: 4.01 | Prefer: {prefer}");
-        Assert.Equal((answered.Length == 0 ? 204 : 200, prefer), (answer.Status, answer.Headers.GetValueOrDefault("Preference-Applied", "").Replace("return=representation, continue-on-error", "continue-on-error, return=representation")));
+        Assert.Equal(
+            (answered.Length == 0 ? 204 : 200, prefer),
+            (
+                answer.Status,
+                answer
+                    .Headers.GetValueOrDefault("Preference-Applied", "")
+                    .Replace("return=representation, continue-on-error", "continue-on-error, return=representation")
+            )
+        );
         Assert.True(answer.Text.Contains(answered, StringComparison.Ordinal), answer.Text);
         Assert.Contains(kept, (await SendAsync("GET", read, null, "OData-MaxVersion: 4.01")).Text);
     }
@@ -362,7 +639,8 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("Gauges('B')/level", "GET, HEAD, PUT, DELETE, OPTIONS")]
     [InlineData("Gauges('B')/photo", "GET, HEAD, PUT, DELETE, OPTIONS")]
     [InlineData("Gauges('B')/tags/$ref", "GET, HEAD, POST, PUT, DELETE, OPTIONS")]
-    public async Task Options_lists_what_is_allowed(string target, string allowed) => Assert.Equal(allowed, (await SendAsync("OPTIONS", target)).Header("Allow"));
+    public async Task Options_lists_what_is_allowed(string target, string allowed) =>
+        Assert.Equal(allowed, (await SendAsync("OPTIONS", target)).Header("Allow"));
 
     [Fact] // A-24 to A-26, A-35, A-43
     public async Task The_metadata_says_what_may_be_changed()
@@ -377,8 +655,16 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     }
 
     [Theory] // M-45, M-46, M-51, J-61: a group is done wholly or not at all
-    [InlineData("""{"id":"3","method":"POST","url":"Basins","headers":{"content-type":"application/json"},"body":{"id":32,"name":"B32"}}""", 201, true)]
-    [InlineData("""{"id":"3","method":"POST","url":"Basins","headers":{"content-type":"application/json"},"body":{"id":30,"name":"Again"}}""", 409, false)]
+    [InlineData(
+        """{"id":"3","method":"POST","url":"Basins","headers":{"content-type":"application/json"},"body":{"id":32,"name":"B32"}}""",
+        201,
+        true
+    )]
+    [InlineData(
+        """{"id":"3","method":"POST","url":"Basins","headers":{"content-type":"application/json"},"body":{"id":30,"name":"Again"}}""",
+        409,
+        false
+    )]
     [InlineData("""{"id":"3","method":"POST","url":"Basins","headers":{"content-type":"application/json"},"body":{"id":33}}""", 400, false)]
     [InlineData("""{"id":"3","method":"DELETE","url":"Basins(99)"}""", 404, false)]
     public async Task A_group_is_one_transaction(string last, int status, bool isDone)
@@ -408,7 +694,10 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
               {"id":"read","dependsOn":["part"],"method":"GET","url":"$gauge?$expand=parts"}]}
             """;
         var answer = await SendAsync("POST", "$batch", body);
-        Assert.Equal([201, 201, 201, 200], answer.Json.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32()));
+        Assert.Equal(
+            [201, 201, 201, 200],
+            answer.Json.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32())
+        );
         Assert.Contains("\"basin_id\":40", answer.Text);
         Assert.Contains("Mast", answer.Text);
     }
@@ -421,7 +710,13 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
               {"id":"1","atomicityGroup":"g","method":"POST","url":"Basins","headers":{"content-type":"application/json"},"body":{"id":50,"name":"B50"}},
               {"id":"2","atomicityGroup":"g","method":"GET","url":"Basins(50)"}]}
             """;
-        Assert.Equal([201, 200], (await SendAsync("POST", "$batch", body)).Json.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32()));
+        Assert.Equal(
+            [201, 200],
+            (await SendAsync("POST", "$batch", body))
+                .Json.GetProperty("responses")
+                .EnumerateArray()
+                .Select(r => r.GetProperty("status").GetInt32())
+        );
     }
 
     [Theory] // M-42, M-43, M-48: the multipart form
@@ -429,8 +724,15 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("Alder", 409)]
     public async Task A_change_set_is_one_transaction(string name, int status)
     {
-        var part = (string id, string line, string json) => $"--set\r\nContent-Type: application/http\r\nContent-Transfer-Encoding: binary\r\nContent-ID: {id}\r\n\r\n{line} HTTP/1.1\r\nContent-Type: application/json\r\nPrefer: return=minimal\r\nContent-Length: {json.Length}\r\n\r\n{json}\r\n";
-        var body = "--all\r\nContent-Type: multipart/mixed; boundary=set\r\n\r\n" + part("1", "POST Gauges", """{"code":"G60","basin_id":1}""") + part("2", "POST Basins", $$"""{ "id": 60, "name": "{{name}}" }""") + part("3", "PUT $1/basin/$ref", """{"@odata.id":"$2"}""") + "--set--\r\n--all--\r\n";
+        var part = (string id, string line, string json) =>
+            $"--set\r\nContent-Type: application/http\r\nContent-Transfer-Encoding: binary\r\nContent-ID: {id}\r\n\r\n{line} "
+            + $"HTTP/1.1\r\nContent-Type: application/json\r\nPrefer: return=minimal\r\nContent-Length: {json.Length}\r\n\r\n{json}\r\n";
+        var body =
+            "--all\r\nContent-Type: multipart/mixed; boundary=set\r\n\r\n"
+            + part("1", "POST Gauges", """{"code":"G60","basin_id":1}""")
+            + part("2", "POST Basins", $$"""{ "id": 60, "name": "{{name}}" }""")
+            + part("3", "PUT $1/basin/$ref", """{"@odata.id":"$2"}""")
+            + "--set--\r\n--all--\r\n";
         foreach (var service in engines.Services)
         {
             var answer = await service.SendAsync(Root + "$batch", "POST", body, ("Content-Type", "multipart/mixed; boundary=all"));
@@ -450,7 +752,13 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
               {"id":"2","method":"POST","url":"Basins","headers":{"content-type":"application/json"},"body":{"id":70,"name":"B70"}}]}
             """;
         // Some clients encode the sign.
-        async Task<List<int>> StatesAsync(string headers) => [.. (await SendAsync("POST", headers.Length > 0 ? "%24batch" : "$batch", body, headers)).Json.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32())];
+        async Task<List<int>> StatesAsync(string headers) =>
+            [
+                .. (await SendAsync("POST", headers.Length > 0 ? "%24batch" : "$batch", body, headers))
+                    .Json.GetProperty("responses")
+                    .EnumerateArray()
+                    .Select(r => r.GetProperty("status").GetInt32()),
+            ];
         Assert.Equal([409, 424], await StatesAsync(""));
         Assert.Equal([409, 201], await StatesAsync("Prefer: odata.continue-on-error"));
     }
@@ -462,7 +770,12 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         {
             var answer = await service.SendAsync(Root + "Basins", "POST", """{"id":80,"name":"B80"}""", ("Prefer", "respond-async"));
             Assert.Equal(202, answer.Status);
-            for (var tries = 0; (answer = await service.SendAsync(answer.Header("Location")!, "GET", ("Accept", "application/json"))).Status == 202 && tries < 200; tries++)
+            for (
+                var tries = 0;
+                (answer = await service.SendAsync(answer.Header("Location")!, "GET", ("Accept", "application/json"))).Status == 202
+                    && tries < 200;
+                tries++
+            )
                 await Task.Delay(20);
             Assert.Equal("201", answer.Header("AsyncResult"));
             Assert.Contains("B80", answer.Text);
@@ -474,7 +787,11 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     {
         foreach (var service in engines.Services)
         {
-            var answers = await Task.WhenAll(Enumerable.Range(0, 32).Select(i => service.SendAsync(Root + "Gauges('B')", "PATCH", $$"""{"level":{{i}} }""", ("If-Match", "W/\"1\""))));
+            var answers = await Task.WhenAll(
+                Enumerable
+                    .Range(0, 32)
+                    .Select(i => service.SendAsync(Root + "Gauges('B')", "PATCH", $$"""{"level":{{i}} }""", ("If-Match", "W/\"1\"")))
+            );
             Assert.Equal(1, answers.Count(a => a.Status == 204));
             Assert.Equal(31, answers.Count(a => a.Status == 412));
             Assert.Equal("W/\"2\"", (await service.SendAsync(Root + "Gauges('B')")).Header("ETag"));
@@ -486,7 +803,9 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     {
         foreach (var service in engines.Services)
         {
-            var answers = await Task.WhenAll(Enumerable.Range(0, 32).Select(i => service.SendAsync(Root + "Gauges('B')", "PATCH", $$"""{"level":{{i}} }""")));
+            var answers = await Task.WhenAll(
+                Enumerable.Range(0, 32).Select(i => service.SendAsync(Root + "Gauges('B')", "PATCH", $$"""{"level":{{i}} }"""))
+            );
             Assert.All(answers, a => Assert.Equal(204, a.Status));
             Assert.Equal("W/\"33\"", (await service.SendAsync(Root + "Gauges('B')")).Header("ETag"));
         }
@@ -495,17 +814,28 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [Fact] // changes that lock the same rows in opposite orders are tried again
     public async Task Changes_that_meet_are_tried_again()
     {
-        static string Group(string first, string second, int n) => $$"""
-            {"requests":[
-              {"id":"1","atomicityGroup":"g","method":"PATCH","url":"Tags({{first}})","headers":{"content-type":"application/json"},"body":{"label":"a{{n}}"} },
-              {"id":"2","atomicityGroup":"g","method":"PATCH","url":"Tags({{second}})","headers":{"content-type":"application/json"},"body":{"label":"b{{n}}"} }]}
-            """;
+        static string Group(string first, string second, int n) =>
+            $$"""
+                {"requests":[
+                  {"id":"1","atomicityGroup":"g","method":"PATCH","url":"Tags({{first}})","headers":{"content-type":"application/json"},"body":{"label":"a{{n}}"} },
+                  {"id":"2","atomicityGroup":"g","method":"PATCH","url":"Tags({{second}})","headers":{"content-type":"application/json"},"body":{"label":"b{{n}}"} }]}
+                """;
         foreach (var service in engines.Services)
         {
-            var answers = await Task.WhenAll(Enumerable.Range(0, 16).Select(i => service.SendAsync(Root + "$batch", "POST", i % 2 == 0 ? Group("1", "2", i) : Group("2", "1", i))));
-            Assert.All(answers, a => Assert.Equal([204, 204], a.Json.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32())));
+            var answers = await Task.WhenAll(
+                Enumerable
+                    .Range(0, 16)
+                    .Select(i => service.SendAsync(Root + "$batch", "POST", i % 2 == 0 ? Group("1", "2", i) : Group("2", "1", i)))
+            );
+            Assert.All(answers, a =>
+                Assert.Equal([204, 204], a.Json.GetProperty("responses").EnumerateArray().Select(r => r.GetProperty("status").GetInt32()))
+            );
             // Both labels are of one group.
-            var labels = (await service.SendAsync(Root + "Tags?$orderby=id")).Json.GetProperty("value").EnumerateArray().Select(t => t.GetProperty("label").GetString()!).ToList();
+            var labels = (await service.SendAsync(Root + "Tags?$orderby=id"))
+                .Json.GetProperty("value")
+                .EnumerateArray()
+                .Select(t => t.GetProperty("label").GetString()!)
+                .ToList();
             Assert.Equal(labels[0][1..], labels[1][1..]);
         }
     }
@@ -516,7 +846,12 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData(0, 200, 400)]
     public async Task A_body_has_limits(int length, int depth, int status)
     {
-        var body = length > 0 ? $$"""{ "id": 90, "name": "{{new string('x', length)}}" }""" : string.Concat(Enumerable.Range(100, depth).Select(i => $"{{\"id\":{i},\"name\":\"n{i}\",\"parent\":")) + "null" + new string('}', depth);
+        var body =
+            length > 0
+                ? $$"""{ "id": 90, "name": "{{new string('x', length)}}" }"""
+                : string.Concat(Enumerable.Range(100, depth).Select(i => $"{{\"id\":{i},\"name\":\"n{i}\",\"parent\":"))
+                    + "null"
+                    + new string('}', depth);
         var answer = await engines.Services[0].SendAsync(Root + "Basins", "POST", body);
         Assert.Equal(status, answer.Status);
         Assert.DoesNotContain("n100", await ReadAsync("Basins"));

@@ -3,14 +3,21 @@ using RapidGable.Model;
 
 namespace RapidGable.Access;
 
-/// <summary>The rows and values of a set that the rules leave to some callers. It stands for the set's table wherever a statement reads it.</summary>
+/// <summary>
+/// The rows and values of a set that the rules leave to some callers. It stands for the set's table wherever a statement reads it.
+/// </summary>
 /// <param name="Model">The whole model, which the conditions are bound to.</param>
 /// <param name="Set">The set in it.</param>
 /// <param name="Allowing">A row is seen when it fulfils one of these.</param>
 /// <param name="Denying">And none of these.</param>
 /// <param name="Covered">Columns whose values are seen only in rows that fulfil one of the given rules; without one they are null.</param>
 public sealed class AccessRestriction(
-    EntityModel model, EntitySet set, ImmutableArray<BoundRule> allowing, ImmutableArray<BoundRule> denying, ImmutableArray<(string Column, ImmutableArray<BoundRule> ShownBy)> covered) : SourceRestriction
+    EntityModel model,
+    EntitySet set,
+    ImmutableArray<BoundRule> allowing,
+    ImmutableArray<BoundRule> denying,
+    ImmutableArray<(string Column, ImmutableArray<BoundRule> ShownBy)> covered
+) : SourceRestriction
 {
     public EntityModel Model => model;
 
@@ -26,8 +33,16 @@ public sealed class AccessRestriction(
     public AccessRestriction RowsOnly => covered.IsEmpty ? this : new AccessRestriction(model, set, allowing, denying, []);
 
     /// <summary>All columns that a statement may read of the table.</summary>
-    public IEnumerable<string> Columns => set.Type.Properties.SelectMany(p => p.Leaves).Concat(set.Type.Hidden).Concat(set.Type.Key)
-        .Concat(set.Type.Derived.SelectMany(d => d.Properties.Where(p => p.Via is null).Append(d.Discriminator)).OfType<Property>())
-        .Concat(set.Type.Navigations.SelectMany(n => n.Joins.Select(j => j.Own))).Append(set.Version).OfType<Property>()
-        .SelectMany(p => new[] { p.Column, p.MediaTypeColumn }).OfType<string>().Distinct();
+    public IEnumerable<string> Columns =>
+        set
+            .Type.Properties.SelectMany(p => p.Leaves)
+            .Concat(set.Type.Hidden)
+            .Concat(set.Type.Key)
+            .Concat(set.Type.Derived.SelectMany(d => d.Properties.Where(p => p.Via is null).Append(d.Discriminator)).OfType<Property>())
+            .Concat(set.Type.Navigations.SelectMany(n => n.Joins.Select(j => j.Own)))
+            .Append(set.Version)
+            .OfType<Property>()
+            .SelectMany(p => new[] { p.Column, p.MediaTypeColumn })
+            .OfType<string>()
+            .Distinct();
 }

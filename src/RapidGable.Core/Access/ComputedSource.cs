@@ -4,13 +4,15 @@ using RapidGable.Model;
 namespace RapidGable.Access;
 
 /// <summary>
-/// A set's rows with values that are computed from them and from what they lead to. They are computed from what the caller may see alone, so
+/// A set's rows with values that are computed from them and from what they lead to. They are computed from what the caller may see
+/// alone, so
 /// that nothing is told that could not be asked for.
 /// </summary>
 /// <param name="Model">What the caller may see, without computed values.</param>
 /// <param name="Rows">The set's own rows as the caller sees them.</param>
 /// <param name="Values">Each value with the column that stands for it.</param>
-public sealed class ComputedSource(EntityModel model, SourceObjectName rows, ImmutableArray<(string Column, BoundRule Value)> values) : SourceRestriction
+public sealed class ComputedSource(EntityModel model, SourceObjectName rows, ImmutableArray<(string Column, BoundRule Value)> values)
+    : SourceRestriction
 {
     public EntityModel Model => model;
 

@@ -26,13 +26,28 @@ public sealed record RuleEffect(string Set, string Rule, string? Place, bool App
     private static (bool Applies, string Effect) EffectOf(BoundRule rule, Caller caller, SetOperations operation)
     {
         if (!AccessGate.Allows(rule.Grant.Who, caller))
-            return (false, rule.Grant.Who.Scope == AccessScope.Nobody ? "lets nobody in" : caller.IsSignedIn ? "is for others" : "is for who is signed in");
+            return (
+                false,
+                rule.Grant.Who.Scope == AccessScope.Nobody ? "lets nobody in"
+                : caller.IsSignedIn ? "is for others"
+                : "is for who is signed in"
+            );
         if (!caller.Scope.HasFlag(operation))
             return (false, "what the caller signed in with is not good for this");
         var missing = rule.Attributes.Where(a => caller.Attribute(a).IsEmpty).Select(a => "@" + a).ToList();
-        var lacks = missing.Count > 0 ? $"the caller has no {string.Join(", ", missing)}" : rule.For(caller) is null ? "an attribute of the caller cannot be compared" : null;
+        var lacks =
+            missing.Count > 0 ? $"the caller has no {string.Join(", ", missing)}"
+            : rule.For(caller) is null ? "an attribute of the caller cannot be compared"
+            : null;
         if (rule.Grant.Denies)
-            return (true, lacks is not null ? $"takes everything, since {lacks}" : rule.Condition is null ? "takes everything" : "takes rows");
-        return lacks is not null ? (false, $"gives nothing, since {lacks}") : (true, rule.Condition is null ? "gives all rows" : "gives rows");
+            return (
+                true,
+                lacks is not null ? $"takes everything, since {lacks}"
+                : rule.Condition is null ? "takes everything"
+                : "takes rows"
+            );
+        return lacks is not null
+            ? (false, $"gives nothing, since {lacks}")
+            : (true, rule.Condition is null ? "gives all rows" : "gives rows");
     }
 }

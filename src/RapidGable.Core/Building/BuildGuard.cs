@@ -35,10 +35,10 @@ internal sealed class BuildGuard(Diagnostics diagnostics)
 
     /// <summary>Does work on a set; its failure is reported.</summary>
     public void Do(SetDeclaration set, Action work) => Try<object>(set, () =>
-    {
-        work();
-        return null;
-    });
+        {
+            work();
+            return null;
+        });
 
     /// <inheritdoc cref="Try{T}"/>
     public async Task<T?> TryAsync<T>(SetDeclaration set, Func<Task<T?>> work)
@@ -65,8 +65,12 @@ internal sealed class BuildGuard(Diagnostics diagnostics)
         var column = _column is null ? "" : $" at its column '{_column}'";
         var message = $"The set of '{set.From.Value}' cannot be built{column}, which is a fault of Rapid Gable: {exception.Message}";
         var place = exception.TargetSite is { } method ? $" ({method.DeclaringType?.Name}.{method.Name})" : "";
-        diagnostics.Error("unexpected", message + place, _location ?? set.From.Location,
-            "Leave the set out until this is mended, and report this message.");
+        diagnostics.Error(
+            "unexpected",
+            message + place,
+            _location ?? set.From.Location,
+            "Leave the set out until this is mended, and report this message."
+        );
         return null;
     }
 }

@@ -46,33 +46,42 @@ internal static partial class CheckHints
     {
         var name = Regex.Escape(column);
         const RegexOptions Options = RegexOptions.IgnoreCase | RegexOptions.CultureInvariant;
-        Match Find(string pattern) => Regex.Match(condition,
-            $@"(?<![\w.]){pattern.Replace("NAME", $@"\(*{name}\)*", StringComparison.Ordinal)}", Options, TimeSpan.FromSeconds(1));
+        Match Find(string pattern) =>
+            Regex.Match(
+                condition,
+                $@"(?<![\w.]){pattern.Replace("NAME", $@"\(*{name}\)*", StringComparison.Ordinal)}",
+                Options,
+                TimeSpan.FromSeconds(1)
+            );
         if (Find(@"NAME\s+between\s+(\S+)\s+and_also\s+([^\s()]+)") is { Success: true } between)
             return rules with
             {
                 Least = Value(between.Groups[1].Value, type) ?? rules.Least,
-                Most = Value(between.Groups[2].Value, type) ?? rules.Most
+                Most = Value(between.Groups[2].Value, type) ?? rules.Most,
             };
         if (Find(@"NAME\s+in\s*\(([^)]*)\)") is { Success: true } listed)
             return rules with { Values = Values(listed.Groups[1].Value, type) };
         if (Find(@"NAME\s*=\s*any\s*\(\(*array\[([^\]]*)\]") is { Success: true } any)
             return rules with { Values = Values(any.Groups[1].Value, type) };
-        if (Regex.Match(condition, $@"(?:char_)?length\(\(*{name}\)*\)\s*(>=|>|<=|<|=)\s*(\d+)", Options,
-            TimeSpan.FromSeconds(1)) is { Success: true } length)
+        if (
+            Regex.Match(condition, $@"(?:char_)?length\(\(*{name}\)*\)\s*(>=|>|<=|<|=)\s*(\d+)", Options, TimeSpan.FromSeconds(1)) is
+            { Success: true } length
+        )
             return WithLength(rules, length.Groups[1].Value, int.Parse(length.Groups[2].Value, CultureInfo.InvariantCulture));
         return Find(@"NAME\s*(>=|>|<=|<)\s*\(*('[^']*'|-?[\d.]+)") is { Success: true } bound
-            ? WithBound(rules, bound.Groups[1].Value, Value(bound.Groups[2].Value, type), type) : rules;
+            ? WithBound(rules, bound.Groups[1].Value, Value(bound.Groups[2].Value, type), type)
+            : rules;
     }
 
-    private static ValueRules WithLength(ValueRules rules, string sign, int number) => sign switch
-    {
-        ">=" => rules with { Shortest = number },
-        ">" => rules with { Shortest = number + 1 },
-        "<=" => rules with { Longest = number },
-        "<" => rules with { Longest = number - 1 },
-        _ => rules with { Shortest = number, Longest = number },
-    };
+    private static ValueRules WithLength(ValueRules rules, string sign, int number) =>
+        sign switch
+        {
+            ">=" => rules with { Shortest = number },
+            ">" => rules with { Shortest = number + 1 },
+            "<=" => rules with { Longest = number },
+            "<" => rules with { Longest = number - 1 },
+            _ => rules with { Shortest = number, Longest = number },
+        };
 
     private static ValueRules WithBound(ValueRules rules, string sign, object? value, EdmType type)
     {
@@ -99,8 +108,14 @@ internal static partial class CheckHints
         {
             EdmKind.String => text,
             EdmKind.Date => DateOnly.TryParse(text, CultureInfo.InvariantCulture, out var date) ? date : null,
-            EdmKind.DateTimeOffset => DateTime.TryParse(text, CultureInfo.InvariantCulture,
-                DateTimeStyles.AdjustToUniversal | DateTimeStyles.AssumeUniversal, out var instant) ? instant : null,
+            EdmKind.DateTimeOffset => DateTime.TryParse(
+                text,
+                CultureInfo.InvariantCulture,
+                DateTimeStyles.AdjustToUniversal | DateTimeStyles.AssumeUniversal,
+                out var instant
+            )
+                ? instant
+                : null,
             _ => null,
         };
     }

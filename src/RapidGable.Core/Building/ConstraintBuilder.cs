@@ -18,7 +18,11 @@ internal sealed class ConstraintBuilder(EntityModel model, EntitySet set, BoundR
         if (rule.Condition is null)
             return declared;
         var about = About(rule.Condition).ToList();
-        return declared with { Form = rule.Attributes.Any() ? null : Of(rule.Condition), About = about.Contains(null) ? null : [.. about.Select(p => p!)] };
+        return declared with
+        {
+            Form = rule.Attributes.Any() ? null : Of(rule.Condition),
+            About = about.Contains(null) ? null : [.. about.Select(p => p!)],
+        };
     }
 
     /// <summary>Every path in an expression, also behind its relations; null = one that has none.</summary>
@@ -26,7 +30,12 @@ internal sealed class ConstraintBuilder(EntityModel model, EntitySet set, BoundR
     {
         IEnumerable<string?> own = expression switch
         {
-            BoundProperty property => [Path(property.Hops, property.Property, _scopes[property.Scope].Type) is { } path ? _scopes[property.Scope].Path + path.Text : null],
+            BoundProperty property =>
+            [
+                Path(property.Hops, property.Property, _scopes[property.Scope].Type) is { } path
+                    ? _scopes[property.Scope].Path + path.Text
+                    : null,
+            ],
             BoundRelated related => [_scopes[related.Scope].Path + string.Join('/', related.Hops.Select(h => h.Name))],
             BoundOverRelated over => [Enter(over)],
             BoundRootValue or BoundSearchTerm => [null],
@@ -42,22 +51,42 @@ internal sealed class ConstraintBuilder(EntityModel model, EntitySet set, BoundR
         return path;
     }
 
-    private ConstraintExpression? Of(BoundExpression expression) => expression switch
-    {
-        BoundLogical logical => Node(logical.Operator.ToString(), logical.Left, logical.Right),
-        BoundComparison { Operator: BinaryOperator.Eq or BinaryOperator.Ne or BinaryOperator.Gt or BinaryOperator.Ge or BinaryOperator.Lt or BinaryOperator.Le } comparison => Node(comparison.Operator.ToString(), comparison.Left, comparison.Right),
-        BoundNot not => Node("Not", not.Operand),
-        BoundNegation negation => Node("Neg", negation.Operand),
-        BoundArithmetic arithmetic => Node(arithmetic.Operator.ToString(), arithmetic.Left, arithmetic.Right),
-        BoundCall call => Node("Apply", [.. call.Arguments]) is { } apply ? apply with { Text = "odata." + (call.Function == CanonicalFunction.MatchesPattern ? "matchesPattern" : call.Function.ToString().ToLowerInvariant()) } : null,
-        BoundIn isIn => In(isIn),
-        BoundTruth truth => Of(truth.Operand),
-        BoundProperty { Scope: "" } property => Path(property.Hops, property.Property, set.Type),
-        BoundRelated { Scope: "" } related => new ConstraintExpression("Path", string.Join('/', related.Hops.Select(h => h.Name))),
-        BoundNull => new ConstraintExpression("Null", ""),
-        BoundLiteral literal => Constant(rule.LiteralOf(literal.Slot, Caller.Anonymous).Value, literal.LiteralType),
-        _ => null,
-    };
+    private ConstraintExpression? Of(BoundExpression expression) =>
+        expression switch
+        {
+            BoundLogical logical => Node(logical.Operator.ToString(), logical.Left, logical.Right),
+            BoundComparison
+            {
+                Operator: BinaryOperator.Eq
+                    or BinaryOperator.Ne
+                    or BinaryOperator.Gt
+                    or BinaryOperator.Ge
+                    or BinaryOperator.Lt
+                    or BinaryOperator.Le
+            } comparison => Node(comparison.Operator.ToString(), comparison.Left, comparison.Right),
+            BoundNot not => Node("Not", not.Operand),
+            BoundNegation negation => Node("Neg", negation.Operand),
+            BoundArithmetic arithmetic => Node(arithmetic.Operator.ToString(), arithmetic.Left, arithmetic.Right),
+            BoundCall call => Node("Apply", [.. call.Arguments]) is { } apply
+                ? apply with
+                {
+                    Text =
+                        "odata."
+                        + (
+                            call.Function == CanonicalFunction.MatchesPattern
+                                ? "matchesPattern"
+                                : call.Function.ToString().ToLowerInvariant()
+                        ),
+                }
+                : null,
+            BoundIn isIn => In(isIn),
+            BoundTruth truth => Of(truth.Operand),
+            BoundProperty { Scope: "" } property => Path(property.Hops, property.Property, set.Type),
+            BoundRelated { Scope: "" } related => new ConstraintExpression("Path", string.Join('/', related.Hops.Select(h => h.Name))),
+            BoundNull => new ConstraintExpression("Null", ""),
+            BoundLiteral literal => Constant(rule.LiteralOf(literal.Slot, Caller.Anonymous).Value, literal.LiteralType),
+            _ => null,
+        };
 
     private ConstraintExpression? Node(string element, params BoundExpression[] operands)
     {
@@ -73,7 +102,11 @@ internal sealed class ConstraintBuilder(EntityModel model, EntitySet set, BoundR
         var members = isIn.Members.Select(Of).ToList();
         if (members.Contains(null))
             return null;
-        var all = members.Select(m => m!).Concat(isIn.WithNull ? [new ConstraintExpression("Null", "")] : Enumerable.Empty<ConstraintExpression>()).Select(m => new ConstraintExpression("Eq", "", [operand, m])).ToList();
+        var all = members
+            .Select(m => m!)
+            .Concat(isIn.WithNull ? [new ConstraintExpression("Null", "")] : Enumerable.Empty<ConstraintExpression>())
+            .Select(m => new ConstraintExpression("Eq", "", [operand, m]))
+            .ToList();
         return all.Count == 0 ? null : all.Skip(1).Aggregate(all[0], (left, right) => new ConstraintExpression("Or", "", [left, right]));
     }
 
@@ -81,8 +114,12 @@ internal sealed class ConstraintBuilder(EntityModel model, EntitySet set, BoundR
     {
         var type = hops is [.., var last] ? model.Target(last).Type : from;
         var group = type.Properties.FirstOrDefault(p => p.IsGroup && p.Members.Any(m => m.Column == property.Column));
-        return group is null && type.FindProperty(property.Name) is null ? null
-            : new ConstraintExpression("Path", string.Join('/', hops.Select(h => h.Name).Concat(group is null ? [property.Name] : new[] { group.Name, property.Name })));
+        return group is null && type.FindProperty(property.Name) is null
+            ? null
+            : new ConstraintExpression(
+                "Path",
+                string.Join('/', hops.Select(h => h.Name).Concat(group is null ? [property.Name] : new[] { group.Name, property.Name }))
+            );
     }
 
     private static ConstraintExpression? Constant(object value, EdmType type)

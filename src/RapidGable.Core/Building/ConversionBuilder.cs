@@ -24,32 +24,53 @@ internal sealed class ConversionBuilder(Diagnostics diagnostics)
     public Property? Apply(Property property, EdmType wanted, ColumnDeclaration declared)
     {
         var stored = property.Type;
-        if (stored.Kind == wanted.Kind && !stored.IsCollection && !wanted.IsCollection && declared.Format is null && declared.Unit is null && declared.True is null)
+        if (
+            stored.Kind == wanted.Kind
+            && !stored.IsCollection
+            && !wanted.IsCollection
+            && declared.Format is null
+            && declared.Unit is null
+            && declared.True is null
+        )
             return property with { Type = Merged(stored, wanted) };
         var conversion = Find(stored, wanted, declared);
         if (conversion is not null)
             return property with { Type = Widened(wanted, stored), Conversion = conversion, DefaultValue = null, MediaType = null };
-        diagnostics.Error("no-conversion", $"The column '{property.Column}' is {stored}, and there is no way to publish it as {wanted}{Options(declared)}.", (declared.Type ?? declared.Column).Location,
-            "Numbers become other numbers, text, true and false, durations or points in time by 'unit', dates by 'format', members of an enumeration; texts become the same by 'format', and complex values or collections if they hold JSON.");
+        diagnostics.Error(
+            "no-conversion",
+            $"The column '{property.Column}' is {stored}, and there is no way to publish it as {wanted}{Options(declared)}.",
+            (declared.Type ?? declared.Column).Location,
+            "Numbers become other numbers, text, true and false, durations or points in time by 'unit', dates by 'format', "
+                + "members of an enumeration; texts become the same by 'format', and complex values or collections if they hold JSON."
+        );
         return null;
     }
 
-    private static string Options(ColumnDeclaration declared) => declared.Format is { } format ? $" by the format '{format.Value}'" : declared.Unit is { } unit ? $" by the unit '{unit.Value}'" : "";
+    private static string Options(ColumnDeclaration declared) =>
+        declared.Format is { } format ? $" by the format '{format.Value}'"
+        : declared.Unit is { } unit ? $" by the unit '{unit.Value}'"
+        : "";
 
     /// <summary>Facets that the declaration leaves open stay as the column has them.</summary>
-    private static EdmType Merged(EdmType stored, EdmType wanted) => wanted with
-    {
-        MaxLength = wanted.MaxLength ?? stored.MaxLength,
-        Precision = wanted.Precision ?? stored.Precision,
-        Scale = wanted.Precision is null ? stored.Scale : wanted.Scale,
-    };
+    private static EdmType Merged(EdmType stored, EdmType wanted) =>
+        wanted with
+        {
+            MaxLength = wanted.MaxLength ?? stored.MaxLength,
+            Precision = wanted.Precision ?? stored.Precision,
+            Scale = wanted.Precision is null ? stored.Scale : wanted.Scale,
+        };
 
-    private static EdmType Widened(EdmType wanted, EdmType stored) => wanted.Kind switch
-    {
-        EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration when wanted.Precision is null && !wanted.IsCollection => wanted with { Precision = stored.IsIntegral && wanted.Kind != EdmKind.TimeOfDay ? 3 : 7 },
-        EdmKind.Decimal when wanted.Precision is null && stored.IsIntegral => wanted with { Scale = 0 },
-        _ => wanted,
-    };
+    private static EdmType Widened(EdmType wanted, EdmType stored) =>
+        wanted.Kind switch
+        {
+            EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration when wanted.Precision is null && !wanted.IsCollection =>
+                wanted with
+                {
+                    Precision = stored.IsIntegral && wanted.Kind != EdmKind.TimeOfDay ? 3 : 7,
+                },
+            EdmKind.Decimal when wanted.Precision is null && stored.IsIntegral => wanted with { Scale = 0 },
+            _ => wanted,
+        };
 
     private ValueConversion? Find(EdmType stored, EdmType wanted, ColumnDeclaration declared)
     {
@@ -64,7 +85,12 @@ internal sealed class ConversionBuilder(Diagnostics diagnostics)
             case EdmKind.Boolean when isText || stored.IsNumeric:
                 if (isText && (declared.True is null || declared.False is null))
                 {
-                    diagnostics.Error("boolean-words", $"The column '{declared.Column.Value}' holds text: say which stands for true and which for false.", declared.Column.Location, "Write for example '{ type: boolean, true: Y, false: N }'.");
+                    diagnostics.Error(
+                        "boolean-words",
+                        $"The column '{declared.Column.Value}' holds text: say which stands for true and which for false.",
+                        declared.Column.Location,
+                        "Write for example '{ type: boolean, true: Y, false: N }'."
+                    );
                     return new BooleanConversion(stored, "Y", "N");
                 }
                 return new BooleanConversion(stored, declared.True?.Value ?? "1", declared.False?.Value ?? "0");
@@ -83,12 +109,23 @@ internal sealed class ConversionBuilder(Diagnostics diagnostics)
 
     private FormatConversion Format(EdmType stored, EdmType wanted, ColumnDeclaration declared)
     {
-        var format = declared.Format?.Value ?? wanted.Kind switch { EdmKind.Date => "yyyy-MM-dd", EdmKind.TimeOfDay => "HH:mm:ss", _ => "yyyy-MM-dd'T'HH:mm:ss'Z'" };
+        var format = declared.Format?.Value
+            ?? wanted.Kind switch
+            {
+                EdmKind.Date => "yyyy-MM-dd",
+                EdmKind.TimeOfDay => "HH:mm:ss",
+                _ => "yyyy-MM-dd'T'HH:mm:ss'Z'",
+            };
         var conversion = new FormatConversion(stored, wanted, format);
         try
         {
             // A format is sound if it brings a value back as it was, to the day or the minute.
-            object sample = wanted.Kind switch { EdmKind.Date => new DateOnly(2024, 11, 23), EdmKind.TimeOfDay => new TimeOnly(17, 0), _ => new DateTime(2024, 11, 23, 17, 0, 0, DateTimeKind.Utc) };
+            object sample = wanted.Kind switch
+            {
+                EdmKind.Date => new DateOnly(2024, 11, 23),
+                EdmKind.TimeOfDay => new TimeOnly(17, 0),
+                _ => new DateTime(2024, 11, 23, 17, 0, 0, DateTimeKind.Utc),
+            };
             if (conversion.Encode(sample) is { } text && conversion.Decode(text)?.Equals(sample) == true)
                 return conversion;
         }
@@ -96,8 +133,13 @@ internal sealed class ConversionBuilder(Diagnostics diagnostics)
         {
             // Reported below, like one that loses something.
         }
-        diagnostics.Error("format", $"'{format}' is no format that says the whole {wanted.Kind switch { EdmKind.Date => "date", EdmKind.TimeOfDay => "time", _ => "date and time" }}.", (declared.Format ?? declared.Column).Location,
-            "Write yyyy, MM, dd, HH, mm, ss, fff where the parts stand, such as dd.MM.yyyy or yyyyMMdd.");
+        diagnostics.Error(
+            "format",
+            $"'{format}' is no format that says the whole "
+                + $"{wanted.Kind switch { EdmKind.Date => "date", EdmKind.TimeOfDay => "time", _ => "date and time" }}.",
+            (declared.Format ?? declared.Column).Location,
+            "Write yyyy, MM, dd, HH, mm, ss, fff where the parts stand, such as dd.MM.yyyy or yyyyMMdd."
+        );
         return conversion;
     }
 
@@ -105,7 +147,12 @@ internal sealed class ConversionBuilder(Diagnostics diagnostics)
     {
         var unit = declared.Unit?.Value ?? "seconds";
         if (!Units.ContainsKey(unit))
-            diagnostics.Error("unit", $"'{unit}' is not a unit of time.{NearestName.Hint(unit, Units.Keys)}", declared.Unit!.Location, $"Units: {string.Join(", ", Units.Keys)}.");
+            diagnostics.Error(
+                "unit",
+                $"'{unit}' is not a unit of time.{NearestName.Hint(unit, Units.Keys)}",
+                declared.Unit!.Location,
+                $"Units: {string.Join(", ", Units.Keys)}."
+            );
         return new UnitConversion(stored, wanted, unit, Units.GetValueOrDefault(unit, 1));
     }
 }

@@ -31,7 +31,11 @@ public sealed class DataProof
         _cancellation = cancellation;
     }
 
-    public static async Task<IReadOnlyList<DataFinding>> ProveAsync(LoadedWorkspace workspace, Action<string> progress, CancellationToken cancellation)
+    public static async Task<IReadOnlyList<DataFinding>> ProveAsync(
+        LoadedWorkspace workspace,
+        Action<string> progress,
+        CancellationToken cancellation
+    )
     {
         var findings = new List<DataFinding>();
         foreach (var service in workspace.Services)
@@ -55,7 +59,8 @@ public sealed class DataProof
         return findings;
     }
 
-    private DataFinding Finding(string what, long rows, string? fault, IEnumerable<string> examples) => new(_service, _set.Name, what, rows, fault, [.. examples]);
+    private DataFinding Finding(string what, long rows, string? fault, IEnumerable<string> examples) =>
+        new(_service, _set.Name, what, rows, fault, [.. examples]);
 
     private string Table => _source.Dialect.From(_set.Source) + " AS q";
 
@@ -66,16 +71,36 @@ public sealed class DataProof
         var key = _set.Type.Key;
         var columns = string.Join(", ", key.Select(Column));
         await using var session = await _source.OpenSessionAsync(SessionKind.Plain, _cancellation);
-        var nulls = await RowsAsync(session, $"SELECT {columns} FROM {Table} WHERE {string.Join(" OR ", key.Select(k => Column(k) + " IS NULL"))} LIMIT {ExamplesShown}", key.Length);
+        var nulls = await RowsAsync(
+            session,
+            $"SELECT {columns} FROM {Table} WHERE {string.Join(" OR ", key.Select(k => Column(k) + " IS NULL"))} LIMIT {ExamplesShown}",
+            key.Length
+        );
         var names = string.Join(", ", key.Select(k => k.Column));
         if (nulls.Count > 0)
-            return Finding("key", 0, $"the key ({names}) holds nulls, so it does not identify a row. Examples:", nulls.Select(r => Shown(key, r)));
-        var doubled = await RowsAsync(session, $"SELECT {columns}, COUNT(*) FROM {Table} GROUP BY {columns} HAVING COUNT(*) > 1 LIMIT {ExamplesShown}", key.Length + 1);
-        return doubled.Count == 0 ? Finding("key", 0, null, [])
-            : Finding("key", 0, $"the key ({names}) does not identify a row: some values stand in several rows. Examples:", doubled.Select(r => $"{Shown(key, r)}: {r[^1]} rows"));
+            return Finding(
+                "key",
+                0,
+                $"the key ({names}) holds nulls, so it does not identify a row. Examples:",
+                nulls.Select(r => Shown(key, r))
+            );
+        var doubled = await RowsAsync(
+            session,
+            $"SELECT {columns}, COUNT(*) FROM {Table} GROUP BY {columns} HAVING COUNT(*) > 1 LIMIT {ExamplesShown}",
+            key.Length + 1
+        );
+        return doubled.Count == 0
+            ? Finding("key", 0, null, [])
+            : Finding(
+                "key",
+                0,
+                $"the key ({names}) does not identify a row: some values stand in several rows. Examples:",
+                doubled.Select(r => $"{Shown(key, r)}: {r[^1]} rows")
+            );
     }
 
-    private static string Shown(ImmutableArray<Property> key, StoredValue[] row) => string.Join(", ", key.Select((k, i) => $"{k.Column} = {row[i]}"));
+    private static string Shown(ImmutableArray<Property> key, StoredValue[] row) =>
+        string.Join(", ", key.Select((k, i) => $"{k.Column} = {row[i]}"));
 
     private async Task<List<StoredValue[]>> RowsAsync(ISourceSession session, string sql, int width)
     {
@@ -89,7 +114,10 @@ public sealed class DataProof
     private async Task<DataFinding> ValuesAsync(Action<long> progress)
     {
         // Streams are taken as they are, and may be large.
-        var properties = _set.Type.Properties.SelectMany(p => p.Leaves).Where(p => p.Type.Kind != EdmKind.Stream && p.Expression is null).ToList();
+        var properties = _set
+            .Type.Properties.SelectMany(p => p.Leaves)
+            .Where(p => p.Type.Kind != EdmKind.Stream && p.Expression is null)
+            .ToList();
         if (properties.Count == 0)
             return Finding("values", 0, null, []);
         var key = _set.Type.Key;
@@ -97,22 +125,35 @@ public sealed class DataProof
         var faults = new Dictionary<string, string>();
         long rows = 0;
         await using var session = await _source.OpenSessionAsync(SessionKind.Plain, _cancellation);
-        await using var cursor = await session.QueryAsync($"SELECT {string.Join(", ", properties.Select(Column))} FROM {Table}", default, _cancellation);
+        await using var cursor = await session.QueryAsync(
+            $"SELECT {string.Join(", ", properties.Select(Column))} FROM {Table}",
+            default,
+            _cancellation
+        );
         while (await cursor.ReadAsync(_cancellation))
         {
             if (++rows % 100_000 == 0)
                 progress(rows);
             for (var i = 0; i < properties.Count; i++)
             {
-                if (faults.Count >= ExamplesShown || faults.ContainsKey(properties[i].Name)
-                    || Fault(properties[i], cursor, i) is not { } fault)
+                if (
+                    faults.Count >= ExamplesShown
+                    || faults.ContainsKey(properties[i].Name)
+                    || Fault(properties[i], cursor, i) is not { } fault
+                )
                     continue;
-                var row = _set.IsUnkeyed ? ""
+                var row = _set.IsUnkeyed
+                    ? ""
                     : $" The row is ({Shown(key, [.. key.Select(k => cursor.GetStored(properties.IndexOf(k)))])}).";
                 faults.Add(properties[i].Name, $"{properties[i].Column}: {fault}{row}");
             }
         }
-        return Finding("values", rows, faults.Count == 0 ? null : "some values do not have the type they are published with:", faults.Values);
+        return Finding(
+            "values",
+            rows,
+            faults.Count == 0 ? null : "some values do not have the type they are published with:",
+            faults.Values
+        );
     }
 
     private static string? Fault(Property property, IRowCursor cursor, int column)
@@ -140,7 +181,8 @@ public sealed class DataProof
         }
         return RowValue.Published(cursor, property, column) switch
         {
-            string text when property.Type.MaxLength is { } most && text.EnumerateRunes().Count() > most => $"a text is longer than {most} characters",
+            string text when property.Type.MaxLength is { } most && text.EnumerateRunes().Count() > most =>
+                $"a text is longer than {most} characters",
             decimal number => DecimalFault(property.Type, number),
             _ => null,
         };
@@ -151,18 +193,22 @@ public sealed class DataProof
         var scale = (number / 1.000000000000000000000000000000000m).Scale;
         if (type.Scale is { } most && scale > most)
             return $"{number} has more than {most} digits after the point";
-        return type.Precision is { } precision && Math.Abs(decimal.Truncate(number)) >= (decimal)Math.Pow(10, Math.Min(28, precision - (type.Scale ?? 0)))
-            ? $"{number} has more than {precision} digits" : null;
+        return
+            type.Precision is { } precision
+            && Math.Abs(decimal.Truncate(number)) >= (decimal)Math.Pow(10, Math.Min(28, precision - (type.Scale ?? 0)))
+            ? $"{number} has more than {precision} digits"
+            : null;
     }
 
-    private static bool IsRepresentable(EdmType type, IRowCursor cursor, int column) => type.Kind switch
-    {
-        EdmKind.Date => cursor.TryGetDate(column, out _),
-        EdmKind.DateTimeOffset => cursor.TryGetInstant(column, out _),
-        EdmKind.Duration => cursor.TryGetDuration(column, out _),
-        EdmKind.Decimal => cursor.TryGetDecimal(column, out _) || char.IsAsciiDigit(cursor.GetNumber(column)[^1]),
-        _ => true,
-    };
+    private static bool IsRepresentable(EdmType type, IRowCursor cursor, int column) =>
+        type.Kind switch
+        {
+            EdmKind.Date => cursor.TryGetDate(column, out _),
+            EdmKind.DateTimeOffset => cursor.TryGetInstant(column, out _),
+            EdmKind.Duration => cursor.TryGetDuration(column, out _),
+            EdmKind.Decimal => cursor.TryGetDecimal(column, out _) || char.IsAsciiDigit(cursor.GetNumber(column)[^1]),
+            _ => true,
+        };
 
     /// <summary>A value that is served as null, and that conditions still see as it is stored.</summary>
     private static string Advice(SourceException odd) =>
@@ -186,8 +232,10 @@ public sealed class DataProof
                 return null;
             case EdmKind.String:
                 var text = cursor.GetUtf8(column);
-                return type.MaxLength is { } length && text.Length > length && Encoding.UTF8.GetString(text).EnumerateRunes().Count() > length
-                    ? $"a text is longer than {length} characters" : null;
+                return
+                    type.MaxLength is { } length && text.Length > length && Encoding.UTF8.GetString(text).EnumerateRunes().Count() > length
+                    ? $"a text is longer than {length} characters"
+                    : null;
             case EdmKind.Guid:
                 cursor.GetGuid(column);
                 return null;
@@ -199,7 +247,9 @@ public sealed class DataProof
                 return null;
             case EdmKind.DateTimeOffset:
                 var instant = cursor.GetInstant(column);
-                return instant.Ticks % (long)Math.Pow(10, 7 - Math.Min(7, type.Precision ?? 0)) == 0 ? null : $"{instant:O} has more than {type.Precision ?? 0} fraction digits";
+                return instant.Ticks % (long)Math.Pow(10, 7 - Math.Min(7, type.Precision ?? 0)) == 0
+                    ? null
+                    : $"{instant:O} has more than {type.Precision ?? 0} fraction digits";
             case EdmKind.Duration:
                 cursor.GetDuration(column);
                 return null;

@@ -13,7 +13,11 @@ public sealed class DatabaseCounter(EntityModel model, IReadOnlyDictionary<strin
             return null;
         var source = sources[found.Source.Source];
         await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation);
-        await using var cursor = await session.QueryAsync($"SELECT COUNT(*) FROM {source.Dialect.From(found.Source)} AS q", default, cancellation);
+        await using var cursor = await session.QueryAsync(
+            $"SELECT COUNT(*) FROM {source.Dialect.From(found.Source)} AS q",
+            default,
+            cancellation
+        );
         await cursor.ReadAsync(cancellation);
         return cursor.GetInt64(0);
     }

@@ -23,7 +23,11 @@ public static class IndexAdvice
                     if (navigation.Link is { } link)
                         Check(link.Source, [.. link.Own.Select(o => o.Link)], $"the relation '{set.Name}/{navigation.Name}'");
                     else
-                        Check(service.Model.Target(navigation).Source, [.. navigation.Joins.Select(j => j.Target.Column)], $"the relation '{set.Name}/{navigation.Name}'");
+                        Check(
+                            service.Model.Target(navigation).Source,
+                            [.. navigation.Joins.Select(j => j.Target.Column)],
+                            $"the relation '{set.Name}/{navigation.Name}'"
+                        );
                 }
                 if (!set.DefaultOrder.IsEmpty)
                     Check(set.Source, [.. set.DefaultOrder.Select(o => o.Property.Column)], $"the order of '{set.Name}'");
@@ -31,13 +35,24 @@ public static class IndexAdvice
 
             void Check(SourceObjectName name, List<string> columns, string what)
             {
-                var item = name.Query is null ? workspace.Catalogs[name.Source].Objects.FirstOrDefault(o => o.Schema == name.Schema && o.Name == name.Name) : null;
-                if (item is not { Kind: SourceObjectKind.Table } || IsFound(item, columns) || !said.Add($"{name.Source} {name} {string.Join(',', columns)}"))
+                var item = name.Query is null
+                    ? workspace.Catalogs[name.Source].Objects.FirstOrDefault(o => o.Schema == name.Schema && o.Name == name.Name)
+                    : null;
+                if (
+                    item is not { Kind: SourceObjectKind.Table }
+                    || IsFound(item, columns)
+                    || !said.Add($"{name.Source} {name} {string.Join(',', columns)}")
+                )
                     return;
                 var dialect = workspace.Sources[name.Source].Dialect;
                 var (table, quoted) = (dialect.Table(item.Schema, item.Name), string.Join(", ", columns.Select(dialect.Quote)));
-                diagnostics.Warning("no-index", $"Nothing finds rows of '{item.Name}' by {string.Join(", ", columns)}, which {what} needs: the whole table is read each time.", location,
-                    $"CREATE INDEX {dialect.Quote(IndexName(item.Name, columns))} ON {table} ({quoted});");
+                diagnostics.Warning(
+                    "no-index",
+                    $"Nothing finds rows of '{item.Name}' by {string.Join(", ", columns)}, which {what} needs: the whole table "
+                        + $"is read each time.",
+                    location,
+                    $"CREATE INDEX {dialect.Quote(IndexName(item.Name, columns))} ON {table} ({quoted});"
+                );
             }
         }
     }
@@ -58,7 +73,9 @@ public static class IndexAdvice
 
     /// <summary>An index serves when it starts with these columns; for several of them their order does not matter to equality.</summary>
     private static bool IsFound(SourceObject item, List<string> columns) =>
-        item.Indexes.Concat(item.UniqueKeys).Append(item.PrimaryKey).Any(i => i.Length >= columns.Count && i.Take(columns.Count).All(columns.Contains))
+        item.Indexes.Concat(item.UniqueKeys)
+            .Append(item.PrimaryKey)
+            .Any(i => i.Length >= columns.Count && i.Take(columns.Count).All(columns.Contains))
         // One unique row is found by part of the columns, too.
         || item.UniqueKeys.Append(item.PrimaryKey).Any(i => i.Length > 0 && i.All(columns.Contains));
 }

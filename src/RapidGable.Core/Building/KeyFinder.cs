@@ -40,12 +40,20 @@ public sealed class KeyFinder
         _object = item;
         _cancellation = cancellation;
         _catalog = catalog;
-        _knownKeys = catalog.Objects.SelectMany(o => o.PrimaryKey.SelectMany(k => new[] { k, $"{o.Name}_{k}" })).Where(k => k != "id").ToHashSet(StringComparer.OrdinalIgnoreCase);
+        _knownKeys = catalog
+            .Objects.SelectMany(o => o.PrimaryKey.SelectMany(k => new[] { k, $"{o.Name}_{k}" }))
+            .Where(k => k != "id")
+            .ToHashSet(StringComparer.OrdinalIgnoreCase);
     }
 
     /// <exception cref="SourceException">When the object cannot be read.</exception>
-    public static Task<KeyFindings> FindAsync(ISource source, SourceObject item, SourceCatalog catalog, Action<string> progress, CancellationToken cancellation) =>
-        new KeyFinder(source, item, catalog, cancellation).FindAsync(progress);
+    public static Task<KeyFindings> FindAsync(
+        ISource source,
+        SourceObject item,
+        SourceCatalog catalog,
+        Action<string> progress,
+        CancellationToken cancellation
+    ) => new KeyFinder(source, item, catalog, cancellation).FindAsync(progress);
 
     private async Task<KeyFindings> FindAsync(Action<string> progress)
     {
@@ -61,7 +69,11 @@ public sealed class KeyFinder
         progress("columns");
         var distinct = await CountAsync(columns);
         // Likely columns first, so that the best is found even where not everything can be tried.
-        var usable = columns.Where(c => distinct.ContainsKey(c.Name)).OrderByDescending(Likelihood).ThenByDescending(c => distinct[c.Name]).ToList();
+        var usable = columns
+            .Where(c => distinct.ContainsKey(c.Name))
+            .OrderByDescending(Likelihood)
+            .ThenByDescending(c => distinct[c.Name])
+            .ToList();
         var found = new List<ImmutableArray<string>>();
         foreach (var column in usable.Where(c => distinct[c.Name] == _rows))
             found.Add([column.Name]);
@@ -82,8 +94,16 @@ public sealed class KeyFinder
                     found.Add([.. names]);
             }
         }
-        var ranked = found.OrderBy(f => f.Length).ThenByDescending(f => f.Sum(n => Likelihood(_object.Column(n)!))).ThenBy(f => f.Sum(n => Position(n)));
-        return new KeyFindings([.. ranked.Select(f => new KeyCandidate([.. f.OrderBy(Position)], Reason(f), f.Any(c => Likelihood(_object.Column(c)!) >= 3)))], _rows, _tried, isComplete);
+        var ranked = found
+            .OrderBy(f => f.Length)
+            .ThenByDescending(f => f.Sum(n => Likelihood(_object.Column(n)!)))
+            .ThenBy(f => f.Sum(n => Position(n)));
+        return new KeyFindings(
+            [.. ranked.Select(f => new KeyCandidate([.. f.OrderBy(Position)], Reason(f), f.Any(c => Likelihood(_object.Column(c)!) >= 3)))],
+            _rows,
+            _tried,
+            isComplete
+        );
     }
 
     private int Position(string name) => _object.Columns.IndexOf(_object.Column(name)!);
@@ -96,10 +116,16 @@ public sealed class KeyFinder
             return 5;
         if (name == "id" || _knownKeys.Contains(name))
             return 4;
-        if (name.EndsWith("id", StringComparison.Ordinal) || name.EndsWith("_code", StringComparison.Ordinal) || name.EndsWith("_no", StringComparison.Ordinal) || name is "code" or "key")
+        if (
+            name.EndsWith("id", StringComparison.Ordinal)
+            || name.EndsWith("_code", StringComparison.Ordinal)
+            || name.EndsWith("_no", StringComparison.Ordinal)
+            || name is "code" or "key"
+        )
             return 3;
         return column.Type!.Kind is EdmKind.Date or EdmKind.Guid || name is "day" or "year" or "month" or "date" ? 2
-            : column.Type.Kind is EdmKind.Decimal or EdmKind.DateTimeOffset || name.Contains("count", StringComparison.Ordinal) ? 0 : 1;
+            : column.Type.Kind is EdmKind.Decimal or EdmKind.DateTimeOffset || name.Contains("count", StringComparison.Ordinal) ? 0
+            : 1;
     }
 
     private string Reason(ImmutableArray<string> columns)
@@ -124,7 +150,9 @@ public sealed class KeyFinder
     /// <summary>Different values of each column that holds no null, in one pass over the rows.</summary>
     private async Task<Dictionary<string, long>> CountAsync(List<SourceColumn> columns)
     {
-        var counts = columns.Select(c => _source.Dialect.Column(_source.Dialect.Quote(c.Name), c.StorageForm)).Select(c => $", COUNT({c}), COUNT(DISTINCT {c})");
+        var counts = columns
+            .Select(c => _source.Dialect.Column(_source.Dialect.Quote(c.Name), c.StorageForm))
+            .Select(c => $", COUNT({c}), COUNT(DISTINCT {c})");
         await using var session = await _source.OpenSessionAsync(SessionKind.Plain, _cancellation);
         await using var cursor = await session.QueryAsync($"SELECT COUNT(*){string.Concat(counts)} FROM {Table}", default, _cancellation);
         await cursor.ReadAsync(_cancellation);
@@ -141,9 +169,16 @@ public sealed class KeyFinder
     private async Task<long> DistinctAsync(IReadOnlyList<string> names)
     {
         _tried++;
-        var columns = string.Join(", ", names.Select((n, i) => _source.Dialect.Column(_source.Dialect.Quote(n), _object.Column(n)!.StorageForm) + $" AS k{i}"));
+        var columns = string.Join(
+            ", ",
+            names.Select((n, i) => _source.Dialect.Column(_source.Dialect.Quote(n), _object.Column(n)!.StorageForm) + $" AS k{i}")
+        );
         await using var session = await _source.OpenSessionAsync(SessionKind.Plain, _cancellation);
-        await using var cursor = await session.QueryAsync($"SELECT COUNT(*) FROM (SELECT DISTINCT {columns} FROM {Table}) AS d", default, _cancellation);
+        await using var cursor = await session.QueryAsync(
+            $"SELECT COUNT(*) FROM (SELECT DISTINCT {columns} FROM {Table}) AS d",
+            default,
+            _cancellation
+        );
         await cursor.ReadAsync(_cancellation);
         return cursor.GetInt64(0);
     }
@@ -151,7 +186,14 @@ public sealed class KeyFinder
     private static IEnumerable<List<string>> Combinations(List<string> names, int size)
     {
         if (size == 0)
-            return [[]];
-        return Enumerable.Range(0, names.Count).SelectMany(i => Combinations(names.GetRange(i + 1, names.Count - i - 1), size - 1).Select(rest => rest.Prepend(names[i]).ToList()));
+            return
+            [
+                [],
+            ];
+        return Enumerable
+            .Range(0, names.Count)
+            .SelectMany(i =>
+                Combinations(names.GetRange(i + 1, names.Count - i - 1), size - 1).Select(rest => rest.Prepend(names[i]).ToList())
+            );
     }
 }

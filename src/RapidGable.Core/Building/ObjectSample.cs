@@ -16,19 +16,31 @@ public static class ObjectSample
         if (rows == 0 || item.Columns.Length == 0)
             return sample;
         // A column that is no text either has no way to be shown.
-        var columns = string.Join(", ", item.Columns.Select(c => c.Type is null && c.TextForm is null ? "NULL" : source.Dialect.Column(source.Dialect.Quote(c.Name), c.Type is null ? c.TextForm : c.StorageForm)));
+        var columns = string.Join(
+            ", ",
+            item.Columns.Select(c =>
+                c.Type is null && c.TextForm is null
+                    ? "NULL"
+                    : source.Dialect.Column(source.Dialect.Quote(c.Name), c.Type is null ? c.TextForm : c.StorageForm)
+            )
+        );
         await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation);
-        await using var cursor = await session.QueryAsync($"SELECT {columns} FROM {source.Dialect.From(item)} LIMIT {rows}", default, cancellation);
+        await using var cursor = await session.QueryAsync(
+            $"SELECT {columns} FROM {source.Dialect.From(item)} LIMIT {rows}",
+            default,
+            cancellation
+        );
         while (await cursor.ReadAsync(cancellation))
             sample.Add([.. Enumerable.Range(0, item.Columns.Length).Select(i => Shown(cursor.GetStored(i)))]);
         return sample;
     }
 
-    private static string? Shown(StoredValue value) => value.Kind switch
-    {
-        StoredValueKind.Null => null,
-        StoredValueKind.Text => value.Text.Length > LongestText ? value.Text[..LongestText] + "…" : value.Text,
-        StoredValueKind.Blob => $"({value.Blob.Length} bytes)",
-        _ => value.ToString(),
-    };
+    private static string? Shown(StoredValue value) =>
+        value.Kind switch
+        {
+            StoredValueKind.Null => null,
+            StoredValueKind.Text => value.Text.Length > LongestText ? value.Text[..LongestText] + "…" : value.Text,
+            StoredValueKind.Blob => $"({value.Blob.Length} bytes)",
+            _ => value.ToString(),
+        };
 }

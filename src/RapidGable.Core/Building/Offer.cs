@@ -14,7 +14,11 @@ public static class Offer
             return catalog;
         var schemas = catalog.Objects.Select(o => o.Schema).OfType<string>().Distinct().ToList();
         foreach (var schema in offer.Schemas.Where(s => !schemas.Contains(s.Value)))
-            diagnostics.Warning("offer-nothing", $"The database has no schema '{schema.Value}' with tables or views in it.{NearestName.Hint(schema.Value, schemas)}", schema.Location);
+            diagnostics.Warning(
+                "offer-nothing",
+                $"The database has no schema '{schema.Value}' with tables or views in it.{NearestName.Hint(schema.Value, schemas)}",
+                schema.Location
+            );
         foreach (var pattern in offer.Include.Concat(offer.Exclude).Where(p => !catalog.Objects.Any(o => Matches(p.Value, o))))
             diagnostics.Warning("offer-nothing", $"No table or view is called like '{pattern.Value}'.", pattern.Location);
         return catalog with
@@ -32,5 +36,6 @@ public static class Offer
 
     /// <summary>Whether a pattern with <c>*</c> and <c>?</c> means an object, by its name with or without the schema.</summary>
     public static bool Matches(string pattern, SourceObject item) =>
-        FileSystemName.MatchesSimpleExpression(pattern, item.Name, ignoreCase: false) || FileSystemName.MatchesSimpleExpression(pattern, item.FullName, ignoreCase: false);
+        FileSystemName.MatchesSimpleExpression(pattern, item.Name, ignoreCase: false)
+        || FileSystemName.MatchesSimpleExpression(pattern, item.FullName, ignoreCase: false);
 }

@@ -11,30 +11,33 @@ namespace RapidGable.Building;
 /// </summary>
 internal static class OutsideNames
 {
-    public static string Property(string column, NamingPolicy policy) => policy switch
-    {
-        NamingPolicy.PascalCase => Pascal(column),
-        NamingPolicy.CamelCase => Camel(column),
-        _ => SimpleIdentifier.From(column),
-    };
+    public static string Property(string column, NamingPolicy policy) =>
+        policy switch
+        {
+            NamingPolicy.PascalCase => Pascal(column),
+            NamingPolicy.CamelCase => Camel(column),
+            _ => SimpleIdentifier.From(column),
+        };
 
-    public static string Set(string item, NamingPolicy policy) => policy switch
-    {
-        NamingPolicy.PascalCase => LastWord(Pascal(item), plural: true),
-        NamingPolicy.CamelCase => LastWord(Camel(item), plural: true),
-        _ => SimpleIdentifier.From(item),
-    };
+    public static string Set(string item, NamingPolicy policy) =>
+        policy switch
+        {
+            NamingPolicy.PascalCase => LastWord(Pascal(item), plural: true),
+            NamingPolicy.CamelCase => LastWord(Camel(item), plural: true),
+            _ => SimpleIdentifier.From(item),
+        };
 
     public static string Type(string item, NamingPolicy policy) =>
         policy == NamingPolicy.AsIs ? SimpleIdentifier.From(item) : LastWord(Pascal(item), plural: false);
 
     /// <summary>The name of a relation in the policy's case, made from words that are names already.</summary>
-    public static string Relation(string name, NamingPolicy policy) => policy switch
-    {
-        NamingPolicy.PascalCase => char.ToUpperInvariant(name[0]) + name[1..],
-        NamingPolicy.CamelCase => char.ToLowerInvariant(name[0]) + name[1..],
-        _ => name,
-    };
+    public static string Relation(string name, NamingPolicy policy) =>
+        policy switch
+        {
+            NamingPolicy.PascalCase => char.ToUpperInvariant(name[0]) + name[1..],
+            NamingPolicy.CamelCase => char.ToLowerInvariant(name[0]) + name[1..],
+            _ => name,
+        };
 
     /// <summary>Words end at <c>_</c> and where small letters meet a capital; a word in capitals only becomes an ordinary one.</summary>
     public static List<string> Words(string name)
@@ -55,7 +58,11 @@ internal static class OutsideNames
                 End();
                 continue;
             }
-            if (i > 0 && char.IsUpper(plain[i]) && (char.IsLower(plain[i - 1]) || (i + 1 < plain.Length && char.IsUpper(plain[i - 1]) && char.IsLower(plain[i + 1]))))
+            if (
+                i > 0
+                && char.IsUpper(plain[i])
+                && (char.IsLower(plain[i - 1]) || (i + 1 < plain.Length && char.IsUpper(plain[i - 1]) && char.IsLower(plain[i + 1])))
+            )
                 End();
             word.Append(plain[i]);
         }
@@ -66,7 +73,9 @@ internal static class OutsideNames
     private static string Pascal(string name)
     {
         var text = string.Concat(Words(name).Select(w => char.ToUpperInvariant(w[0]) + w[1..].ToLowerInvariant()));
-        return text.Length == 0 ? "_" : char.IsDigit(text[0]) ? "_" + text : text;
+        return text.Length == 0 ? "_"
+            : char.IsDigit(text[0]) ? "_" + text
+            : text;
     }
 
     private static string Camel(string name)

@@ -57,8 +57,10 @@ internal sealed class RelationNames(NamingPolicy policy, Func<SetDraft, string, 
     }
 
     private Dictionary<InferredRelation, string> Assign(
-        IReadOnlyList<InferredRelation> relations, Func<InferredRelation, SetDraft> holderOf, Func<InferredRelation,
-            (string Wanted, string Otherwise)> nameOf)
+        IReadOnlyList<InferredRelation> relations,
+        Func<InferredRelation, SetDraft> holderOf,
+        Func<InferredRelation, (string Wanted, string Otherwise)> nameOf
+    )
     {
         var claims = relations.Select(r => (Relation: r, Holder: holderOf(r), Name: nameOf(r))).ToList();
         var wanted = claims.CountBy(c => (c.Holder.Name, c.Name.Wanted)).ToDictionary();
@@ -68,8 +70,11 @@ internal sealed class RelationNames(NamingPolicy policy, Func<SetDraft, string, 
         // Those that get what they want come first, so that a longer name never takes a short one away.
         foreach (var (relation, holder, name) in claims.Where(c => GetsIt(c.Holder, c.Name.Wanted)).ToList())
             _used.Add((holder.Name, names[relation] = name.Wanted));
-        foreach (var (relation, holder, name) in claims.Where(c => !names.ContainsKey(c.Relation))
-            .OrderBy(c => c.Relation.SortKey, StringComparer.Ordinal))
+        foreach (
+            var (relation, holder, name) in claims
+                .Where(c => !names.ContainsKey(c.Relation))
+                .OrderBy(c => c.Relation.SortKey, StringComparer.Ordinal)
+        )
             _used.Add((holder.Name, names[relation] = FirstFree(name.Otherwise, n => IsFree(holder, n))));
         return names;
     }

@@ -35,21 +35,31 @@ public sealed class ResolvedDeclaration
         return [.. resolved._lines];
     }
 
-    private void Line(int depth, string text, string origin = "") => _lines.Add(new ResolvedLine(new string(' ', depth * 2) + text, origin));
+    private void Line(int depth, string text, string origin = "") =>
+        _lines.Add(new ResolvedLine(new string(' ', depth * 2) + text, origin));
 
     private void Service()
     {
         Line(0, $"title: {YamlText.Of(_declaration.Title)}", _declaration.Written.Contains("title") ? "declared" : "the service's name");
         Line(0, $"source: {YamlText.Of(_declaration.Source.Value)}", "declared");
         Line(0, $"namespace: {_declaration.Namespace}", _declaration.Written.Contains("namespace") ? "declared" : "the service's name");
-        Line(0, $"names: {_declaration.Names switch { NamingPolicy.PascalCase => "pascal-case", NamingPolicy.CamelCase => "camel-case", _ => "as-is" }}", _declaration.Written.Contains("names") ? "declared" : _declaration.Names != NamingPolicy.AsIs ? "declared in workspace.yaml" : "built in");
+        Line(
+            0,
+            $"names: {_declaration.Names switch { NamingPolicy.PascalCase => "pascal-case", NamingPolicy.CamelCase => "camel-case", _ => "as-is" }}",
+            _declaration.Written.Contains("names") ? "declared"
+                : _declaration.Names != NamingPolicy.AsIs ? "declared in workspace.yaml"
+                : "built in"
+        );
         Types();
         Line(0, "sets:");
         foreach (var set in _model.Sets)
             Set(set, DeclarationOf(set));
     }
 
-    private static string ObjectName(EntitySet set, SetDeclaration declaration) => declaration.From.Value == set.Source.ToString() ? set.Source.Name : set.Source.Name == declaration.From.Value ? declaration.From.Value : declaration.From.Value[(declaration.From.Value.LastIndexOf('.') + 1)..];
+    private static string ObjectName(EntitySet set, SetDeclaration declaration) =>
+        declaration.From.Value == set.Source.ToString() ? set.Source.Name
+        : set.Source.Name == declaration.From.Value ? declaration.From.Value
+        : declaration.From.Value[(declaration.From.Value.LastIndexOf('.') + 1)..];
 
     private void Types()
     {
@@ -67,7 +77,11 @@ public sealed class ResolvedDeclaration
             {
                 if (enumeration.Description is { } text)
                     Line(2, $"description: {YamlText.Of(text)}", origin);
-                Line(2, $"members: {{ {string.Join(", ", enumeration.Members.Select(m => $"{m.Name}: {YamlText.Of(m.Stored)}"))} }}", origin);
+                Line(
+                    2,
+                    $"members: {{ {string.Join(", ", enumeration.Members.Select(m => $"{m.Name}: {YamlText.Of(m.Stored)}"))} }}",
+                    origin
+                );
                 continue;
             }
             if (type.Complex!.Description is { } description)
@@ -77,17 +91,37 @@ public sealed class ResolvedDeclaration
             if (!type.Complex.Properties.IsEmpty)
                 Line(2, "properties:");
             foreach (var property in type.Complex.Properties)
-                Line(3, $"{property.Name}: {{ type: {Word(property.Type)}, from: {YamlText.Of(property.Column)}{(property.Nullable ? "" : ", required: true")} }}", origin);
+                Line(
+                    3,
+                    $"{property.Name}: {{ type: {Word(property.Type)}, from: "
+                        + $"{YamlText.Of(property.Column)}{(property.Nullable ? "" : ", required: true")} }}",
+                    origin
+                );
         }
     }
 
-    private static string List(IEnumerable<string> words) => words.ToList() is [var single] ? YamlText.Of(single) : $"[{string.Join(", ", words.Select(YamlText.Of))}]";
+    private static string List(IEnumerable<string> words) =>
+        words.ToList() is [var single] ? YamlText.Of(single) : $"[{string.Join(", ", words.Select(YamlText.Of))}]";
 
     private static string Who(AccessRule rule) => rule.Scope == AccessScope.Roles ? $"[{string.Join(", ", rule.Roles)}]" : rule.ToString();
 
     private void Rules(EntitySet set, SetDeclaration declaration)
     {
-        if (set.Rules is [] or [{ May: SetOperations.Read, Denies: false, Rows: null, Hide.IsEmpty: true, Mask.IsEmpty: true, LargestPage: null, LargestCost: null }])
+        if (
+            set.Rules
+            is []
+                or [
+                    {
+                        May: SetOperations.Read,
+                        Denies: false,
+                        Rows: null,
+                        Hide.IsEmpty: true,
+                        Mask.IsEmpty: true,
+                        LargestPage: null,
+                        LargestCost: null
+                    },
+                ]
+        )
         {
             Line(2, $"rules: {{ read: {(set.Rules.IsEmpty ? "nobody" : Who(set.Rules[0].Who))} }}", Origin(declaration, "rules"));
             return;
@@ -95,7 +129,12 @@ public sealed class ResolvedDeclaration
         Line(2, "rules:", Origin(declaration, "rules"));
         foreach (var rule in set.Rules)
         {
-            var parts = new List<string> { $"who: {Who(rule.Who)}", $"{(rule.Denies ? "deny" : "may")}: {List(Enum.GetValues<SetOperations>().Where(o => o != SetOperations.None && rule.May.HasFlag(o)).Select(o => o.ToString().ToLowerInvariant()))}" };
+            var parts = new List<string>
+            {
+                $"who: {Who(rule.Who)}",
+                $"{(rule.Denies ? "deny" : "may")}: "
+                    + $"{List(Enum.GetValues<SetOperations>().Where(o => o != SetOperations.None && rule.May.HasFlag(o)).Select(o => o.ToString().ToLowerInvariant()))}",
+            };
             if (rule.Rows is { } rows)
                 parts.Add($"rows: {YamlText.Of(rows)}");
             if (!rule.Hide.IsEmpty)
@@ -131,17 +170,35 @@ public sealed class ResolvedDeclaration
         if (set.IsUnkeyed)
             Line(2, "keyless: true", "declared");
         else
-            Line(2, $"key: [{string.Join(", ", set.Type.Key.Select(k => YamlText.Of(k.Column)))}]", declaration.Key.IsEmpty ? Reason(set.Name, "key ") : "declared");
+            Line(
+                2,
+                $"key: [{string.Join(", ", set.Type.Key.Select(k => YamlText.Of(k.Column)))}]",
+                declaration.Key.IsEmpty ? Reason(set.Name, "key ") : "declared"
+            );
         Line(2, $"page: {set.PageSize}", Origin(declaration, "page"));
         Line(2, $"largest-page: {set.LargestPage}", Origin(declaration, "largest-page"));
-        Line(2, $"allow: [{string.Join(", ", Enum.GetValues<SetOperations>().Where(o => o != SetOperations.None && set.Operations.HasFlag(o)).Select(o => o.ToString().ToLowerInvariant()))}]", Origin(declaration, "allow"));
+        Line(
+            2,
+            $"allow: [{string.Join(", ", Enum.GetValues<SetOperations>().Where(o => o != SetOperations.None && set.Operations.HasFlag(o)).Select(o => o.ToString().ToLowerInvariant()))}]",
+            Origin(declaration, "allow")
+        );
         Rules(set, declaration);
         if (!set.DefaultOrder.IsEmpty)
-            Line(2, $"order: [{string.Join(", ", set.DefaultOrder.Select(o => YamlText.Of(o.Property.Column + (o.Descending ? " desc" : ""))))}]", "declared");
+            Line(
+                2,
+                $"order: [{string.Join(", ", set.DefaultOrder.Select(o => YamlText.Of(o.Property.Column + (o.Descending ? " desc" : ""))))}]",
+                "declared"
+            );
         if (set.SearchIndex is { } index)
             Line(2, $"search: {{ index: {YamlText.Of(index.Name)} }}", "declared");
         else if (!set.IsUnkeyed || declaration.Search is not null)
-            Line(2, set.SearchProperties.IsEmpty ? "search: no" : $"search: [{string.Join(", ", set.SearchProperties.Select(p => YamlText.Of(p.Column)))}]", declaration.Search is null ? "catalog: all text columns" : "declared");
+            Line(
+                2,
+                set.SearchProperties.IsEmpty
+                    ? "search: no"
+                    : $"search: [{string.Join(", ", set.SearchProperties.Select(p => YamlText.Of(p.Column)))}]",
+                declaration.Search is null ? "catalog: all text columns" : "declared"
+            );
         if (set.HasVersion)
             Line(2, $"version: {YamlText.Of(set.Version?.Column ?? "row")}", "declared");
         if (set.RequiresVersion)
@@ -153,11 +210,25 @@ public sealed class ResolvedDeclaration
                 Line(2, $"discriminator: {YamlText.Of(first.Discriminator!.Column)}", "declared");
             Line(2, "derived:");
             foreach (var derived in set.Type.Derived)
-                Line(3, derived.Rows is { } rows ? $"{derived.Name}: {{ from: {YamlText.Of(rows.Source.Name)}, hide: [{string.Join(", ", rows.Type.Hidden.Select(h => YamlText.Of(h.Column)))}] }}"
-                    : $"{derived.Name}: {{ when: [{string.Join(", ", derived.Values.Select(v => YamlText.Of($"{v}")))}], columns: [{string.Join(", ", derived.Properties.Select(p => YamlText.Of(p.Column)))}] }}", "declared");
+                Line(
+                    3,
+                    derived.Rows is { } rows
+                        ? $"{derived.Name}: {{ from: {YamlText.Of(rows.Source.Name)}, hide: "
+                            + $"[{string.Join(", ", rows.Type.Hidden.Select(h => YamlText.Of(h.Column)))}] }}"
+                        : $"{derived.Name}: {{ when: [{string.Join(", ", derived.Values.Select(v => YamlText.Of($"{v}")))}], "
+                            + $"columns: [{string.Join(", ", derived.Properties.Select(p => YamlText.Of(p.Column)))}] }}",
+                    "declared"
+                );
         }
         if (set.Changes is { } changes)
-            Line(2, changes.Log is { } log ? $"changes: {{ stamp: {YamlText.Of(changes.Stamp.Column)}, deleted: {{ from: {YamlText.Of(log.Source.Name)}, stamp: {YamlText.Of(log.Stamp.Column)} }} }}" : $"changes: {YamlText.Of(changes.Stamp.Column)}", "declared");
+            Line(
+                2,
+                changes.Log is { } log
+                    ? $"changes: {{ stamp: {YamlText.Of(changes.Stamp.Column)}, deleted: {{ from: "
+                        + $"{YamlText.Of(log.Source.Name)}, stamp: {YamlText.Of(log.Stamp.Column)} }} }}"
+                    : $"changes: {YamlText.Of(changes.Stamp.Column)}",
+                "declared"
+            );
         if (set.RequiresFilter)
             Line(2, "require-filter: true", "declared");
         if (declaration.HasCallerKeys)
@@ -174,7 +245,10 @@ public sealed class ResolvedDeclaration
             Line(2, "valid:", "declared");
         foreach (var rule in set.RowRules)
         {
-            var parts = new List<string> { rule.Condition is { } condition ? $"where: {YamlText.Of(condition)}" : $"unique: {List(rule.Unique)}" };
+            var parts = new List<string>
+            {
+                rule.Condition is { } condition ? $"where: {YamlText.Of(condition)}" : $"unique: {List(rule.Unique)}",
+            };
             if (rule.On != (SetOperations.Create | SetOperations.Update))
                 parts.Add($"on: {Grant.Words(rule.On)}");
             if (rule.Who is { } who)
@@ -186,34 +260,64 @@ public sealed class ResolvedDeclaration
             Line(3, $"- {{ {string.Join(", ", parts)} }}");
         }
         if (set.Log is { } log)
-            Line(2, $"log: {{ to: {YamlText.Of(log.Source.Name)}, columns: {{ {string.Join(", ", log.Columns.OrderBy(c => ChangeLog.Words.IndexOf(c.Key)).Select(c => $"{c.Key}: {YamlText.Of(c.Value.Column)}"))} }} }}", "declared");
+            Line(
+                2,
+                $"log: {{ to: {YamlText.Of(log.Source.Name)}, columns: {{ "
+                    + $"{string.Join(", ", log.Columns.OrderBy(c => ChangeLog.Words.IndexOf(c.Key)).Select(c => $"{c.Key}: {YamlText.Of(c.Value.Column)}"))} }} }}",
+                "declared"
+            );
         if (set.Type.Properties.Where(p => p.Expression is not null).ToList() is { Count: > 0 } computed)
             Line(2, $"compute: {{ {string.Join(", ", computed.Select(p => $"{p.Name}: {YamlText.Of(p.Expression!)}"))} }}", "declared");
     }
 
     /// <summary>Where a value comes from that a set or its service may declare.</summary>
-    private string Origin(SetDeclaration set, string name) => set.Written.Contains(name) ? "declared" : _declaration.Written.Contains(name) ? "declared for the service" : "built in";
+    private string Origin(SetDeclaration set, string name) =>
+        set.Written.Contains(name) ? "declared"
+        : _declaration.Written.Contains(name) ? "declared for the service"
+        : "built in";
 
     private string Reason(string subject, string valueStart) =>
-        _inferences[subject].FirstOrDefault(i => i.Value.StartsWith(valueStart, StringComparison.Ordinal)) is { } found ? (IsDeclared(found.Reason) ? found.Reason : "catalog: " + found.Reason) : "catalog";
+        _inferences[subject].FirstOrDefault(i => i.Value.StartsWith(valueStart, StringComparison.Ordinal)) is { } found
+            ? (IsDeclared(found.Reason) ? found.Reason : "catalog: " + found.Reason)
+            : "catalog";
 
     // What the catalog itself calls declared is followed by the type.
-    private static bool IsDeclared(string reason) => reason == "declared" || reason is ['d', 'e', 'c', 'l', 'a', 'r', 'e', 'd', ':' or ';' or ',', ..];
+    private static bool IsDeclared(string reason) =>
+        reason == "declared" || reason is ['d', 'e', 'c', 'l', 'a', 'r', 'e', 'd', ':' or ';' or ',', ..];
 
     private void Columns(EntitySet set, SetDeclaration declaration)
     {
-        var leaves = set.Type.Properties.Concat(set.Type.Derived.SelectMany(d => d.Properties).Where(p => p.Via is null)).Where(p => p.Expression is null).SelectMany(p => p.Leaves).ToList();
-        Line(2, $"show: [{string.Join(", ", leaves.Select(p => YamlText.Of(p.Column)))}]", declaration.Show.Length > 0 ? "declared" : declaration.Hide.Length > 0 ? $"catalog, without the hidden {string.Join(", ", declaration.Hide.Select(h => h.Value))}" : "catalog: all columns");
+        var leaves = set
+            .Type.Properties.Concat(set.Type.Derived.SelectMany(d => d.Properties).Where(p => p.Via is null))
+            .Where(p => p.Expression is null)
+            .SelectMany(p => p.Leaves)
+            .ToList();
+        Line(
+            2,
+            $"show: [{string.Join(", ", leaves.Select(p => YamlText.Of(p.Column)))}]",
+            declaration.Show.Length > 0 ? "declared"
+                : declaration.Hide.Length > 0 ? $"catalog, without the hidden {string.Join(", ", declaration.Hide.Select(h => h.Value))}"
+                : "catalog: all columns"
+        );
         Line(2, "columns:");
         foreach (var property in leaves)
-            Line(3, $"{YamlText.Of(property.Column)}: {{ {string.Join(", ", Settings(property))} }}", Reason($"{set.Name}/{property.Name}", property.Type.ToString()));
+            Line(
+                3,
+                $"{YamlText.Of(property.Column)}: {{ {string.Join(", ", Settings(property))} }}",
+                Reason($"{set.Name}/{property.Name}", property.Type.ToString())
+            );
         foreach (var hidden in set.Type.Hidden.Where(h => h.Maker is not null || !h.Rules.IsEmpty))
             Line(3, $"{YamlText.Of(hidden.Column)}: {{ {string.Join(", ", Settings(hidden))} }}", "declared; hidden");
         var groups = set.Type.Properties.Where(p => p.IsGroup).ToList();
         if (groups.Count > 0)
             Line(2, "group:");
         foreach (var group in groups)
-            Line(3, $"{group.Name}: {{ type: {group.Type.Complex!.Name}, columns: [{string.Join(", ", group.Members.Select(m => YamlText.Of(m.Column)))}] }}", "declared");
+            Line(
+                3,
+                $"{group.Name}: {{ type: {group.Type.Complex!.Name}, columns: "
+                    + $"[{string.Join(", ", group.Members.Select(m => YamlText.Of(m.Column)))}] }}",
+                "declared"
+            );
     }
 
     private static IEnumerable<string> Settings(Property property)
@@ -284,7 +388,11 @@ public sealed class ResolvedDeclaration
         var facets = type.Kind switch
         {
             EdmKind.String or EdmKind.Binary => type.MaxLength is { } length ? $"({length})" : "",
-            EdmKind.Decimal => type.Precision is { } precision ? type.Scale is { } scale ? $"({precision},{scale})" : $"({precision})" : "",
+            EdmKind.Decimal => type.Precision is { } precision
+                ? type.Scale is { } scale
+                    ? $"({precision},{scale})"
+                    : $"({precision})"
+                : "",
             EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration => type.Precision is { } digits ? $"({digits})" : "",
             _ => "",
         };
@@ -308,8 +416,15 @@ public sealed class ResolvedDeclaration
             }
             if (navigation.Partner is { } partner)
                 _related.Add((navigation.TargetSet, partner));
-            var on = navigation.Link is { } link ? $"through: {YamlText.Of(link.Source.ToString())}" : $"on: {{ {string.Join(", ", navigation.Joins.Select(j => $"{YamlText.Of(j.Own.Column)}: {YamlText.Of(j.Target.Column)}"))} }}";
-            Line(3, $"{navigation.Name}: {{ to: {navigation.TargetSet}, {on}, back: {navigation.Partner ?? "no"}{(navigation.IsContained ? ", contained: true" : "")} }}", Reason($"{set.Name}/{navigation.Name}", navigation.IsCollection ? "many" : "one"));
+            var on = navigation.Link is { } link
+                ? $"through: {YamlText.Of(link.Source.ToString())}"
+                : $"on: {{ {string.Join(", ", navigation.Joins.Select(j => $"{YamlText.Of(j.Own.Column)}: {YamlText.Of(j.Target.Column)}"))} }}";
+            Line(
+                3,
+                $"{navigation.Name}: {{ to: {navigation.TargetSet}, {on}, back: "
+                    + $"{navigation.Partner ?? "no"}{(navigation.IsContained ? ", contained: true" : "")} }}",
+                Reason($"{set.Name}/{navigation.Name}", navigation.IsCollection ? "many" : "one")
+            );
         }
     }
 
@@ -323,5 +438,6 @@ public sealed class ResolvedDeclaration
 
     private bool Declares(EntitySet set, string navigation) => DeclarationOf(set).Relations.Any(r => r.Name.Value == navigation);
 
-    private SetDeclaration DeclarationOf(EntitySet set) => _declaration.Sets.First(s => (s.Name?.Value ?? OutsideNames.Set(ObjectName(set, s), _declaration.Names)) == set.Name);
+    private SetDeclaration DeclarationOf(EntitySet set) =>
+        _declaration.Sets.First(s => (s.Name?.Value ?? OutsideNames.Set(ObjectName(set, s), _declaration.Names)) == set.Name);
 }

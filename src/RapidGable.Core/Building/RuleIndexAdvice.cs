@@ -13,8 +13,12 @@ internal static class RuleIndexAdvice
 {
     /// <summary>A column whose index a condition could use if it did not have to compare exactly; null = there is none.</summary>
     public static string? Of(
-        BoundExpression condition, EntitySet set, EntityModel model, Func<string, SqlDialect> dialectOf,
-        ImmutableDictionary<string, SourceCatalog> catalogs)
+        BoundExpression condition,
+        EntitySet set,
+        EntityModel model,
+        Func<string, SqlDialect> dialectOf,
+        ImmutableDictionary<string, SourceCatalog> catalogs
+    )
     {
         foreach (var side in Ordered(condition))
         {
@@ -27,13 +31,19 @@ internal static class RuleIndexAdvice
     }
 
     /// <summary>Texts that the condition compares by their order.</summary>
-    private static IEnumerable<BoundProperty> Ordered(BoundExpression condition) => ExpressionPaths.All(condition)
-        .OfType<BoundComparison>().Where(c => c.Operator is not (BinaryOperator.Eq or BinaryOperator.Ne))
-        .SelectMany(c => new[] { c.Left, c.Right }).OfType<BoundProperty>()
-        .Where(p => p is { Scope: "", Property.Type: { Kind: EdmKind.String, IsCollection: false } });
+    private static IEnumerable<BoundProperty> Ordered(BoundExpression condition) =>
+        ExpressionPaths
+            .All(condition)
+            .OfType<BoundComparison>()
+            .Where(c => c.Operator is not (BinaryOperator.Eq or BinaryOperator.Ne))
+            .SelectMany(c => new[] { c.Left, c.Right })
+            .OfType<BoundProperty>()
+            .Where(p => p is { Scope: "", Property.Type: { Kind: EdmKind.String, IsCollection: false } });
 
     private static bool IsIndexed(Property property, EntitySet set, ImmutableDictionary<string, SourceCatalog> catalogs) =>
-        catalogs.GetValueOrDefault(set.Source.Source)?.Objects
-            .FirstOrDefault(o => o.Name == set.Source.Name && o.Schema == set.Source.Schema) is { } table
+        catalogs
+            .GetValueOrDefault(set.Source.Source)
+            ?.Objects.FirstOrDefault(o => o.Name == set.Source.Name && o.Schema == set.Source.Schema)
+            is { } table
         && table.UniqueKeys.Concat(table.Indexes).Append(table.PrimaryKey).Any(i => !i.IsEmpty && i[0] == property.Column);
 }

@@ -10,21 +10,80 @@ namespace RapidGable.Building;
 internal static class SensitiveNames
 {
     private static readonly HashSet<string> SecretTables =
-        ["session", "token", "password", "credential", "secret", "cookie", "apikey", "passkey", "otp"];
+    [
+        "session",
+        "token",
+        "password",
+        "credential",
+        "secret",
+        "cookie",
+        "apikey",
+        "passkey",
+        "otp",
+    ];
 
     private static readonly HashSet<string> SecretWords =
-        ["password", "passwd", "pwd", "pass", "passphrase", "passcode", "secret", "token", "salt", "credential", "cookie", "otp",
-            "apikey", "sessionid", "psk", "totp"];
+    [
+        "password",
+        "passwd",
+        "pwd",
+        "pass",
+        "passphrase",
+        "passcode",
+        "secret",
+        "token",
+        "salt",
+        "credential",
+        "cookie",
+        "otp",
+        "apikey",
+        "sessionid",
+        "psk",
+        "totp",
+    ];
 
     // Nobody writes these inside of another word.
-    private static readonly string[] SecretParts = ["password", "passwd", "passphrase", "secret", "apikey", "authtoken", "sessionid",
-        "privatekey"];
+    private static readonly string[] SecretParts =
+    [
+        "password",
+        "passwd",
+        "passphrase",
+        "secret",
+        "apikey",
+        "authtoken",
+        "sessionid",
+        "privatekey",
+    ];
 
-    private static readonly string[] SecretKeys = ["api", "private", "auth", "access", "secret", "encryption", "signing", "session",
-        "ssh", "license"];
+    private static readonly string[] SecretKeys =
+    [
+        "api",
+        "private",
+        "auth",
+        "access",
+        "secret",
+        "encryption",
+        "signing",
+        "session",
+        "ssh",
+        "license",
+    ];
 
     private static readonly HashSet<string> PersonalWords =
-        ["email", "mail", "phone", "telephone", "mobile", "birthday", "birthdate", "dob", "ssn", "iban", "passport", "birth"];
+    [
+        "email",
+        "mail",
+        "phone",
+        "telephone",
+        "mobile",
+        "birthday",
+        "birthdate",
+        "dob",
+        "ssn",
+        "iban",
+        "passport",
+        "birth",
+    ];
 
     private static readonly string[] PersonalParts = ["email", "birthdate", "phonenumber"];
 
@@ -42,8 +101,10 @@ internal static class SensitiveNames
     }
 
     /// <summary>The word in a column's name by which it may concern a person; null = it does not look so.</summary>
-    public static string? PersonalColumn(SourceColumn column) => column.Type is { Kind: EdmKind.Boolean } ? null
-        : Words(column.Name).FirstOrDefault(PersonalWords.Contains) ?? Part(column.Name, PersonalParts);
+    public static string? PersonalColumn(SourceColumn column) =>
+        column.Type is { Kind: EdmKind.Boolean }
+            ? null
+            : Words(column.Name).FirstOrDefault(PersonalWords.Contains) ?? Part(column.Name, PersonalParts);
 
     /// <summary>Such as <c>api key</c>.</summary>
     private static string? KeyPhrase(List<string> words)
@@ -61,6 +122,10 @@ internal static class SensitiveNames
 
     /// <summary>The words of a name in small letters and in the singular.</summary>
     private static List<string> Words(string name) =>
-        [.. OutsideNames.Words(name).Select(w => w.ToLowerInvariant())
-            .Select(w => w.Length > 3 && w[^1] == 's' && !w.EndsWith("ss", StringComparison.Ordinal) ? w[..^1] : w)];
+        [
+            .. OutsideNames
+                .Words(name)
+                .Select(w => w.ToLowerInvariant())
+                .Select(w => w.Length > 3 && w[^1] == 's' && !w.EndsWith("ss", StringComparison.Ordinal) ? w[..^1] : w),
+        ];
 }

@@ -10,8 +10,12 @@ namespace RapidGable.Building;
 /// <param name="Added">Objects that got a set.</param>
 /// <param name="Known">Objects that had one already.</param>
 /// <param name="Refused">Objects that cannot be published, and why; they stand in the file as comments.</param>
-public sealed record DraftResult(string Text, ImmutableArray<string> Added, ImmutableArray<string> Known,
-    ImmutableArray<(string Object, string Why)> Refused)
+public sealed record DraftResult(
+    string Text,
+    ImmutableArray<string> Added,
+    ImmutableArray<string> Known,
+    ImmutableArray<(string Object, string Why)> Refused
+)
 {
     /// <summary>Objects that may hold secrets, with the word that says so; they stand in the file as comments.</summary>
     public ImmutableArray<(string Object, string Word)> LeftOut { get; init; } = [];
@@ -43,8 +47,14 @@ public sealed class ServiceDraft
     private readonly string _text;
     private int _keyless;
 
-    private ServiceDraft(ISource source, SourceCatalog catalog, ServiceDeclaration? existing, NamingPolicy names,
-        IReadOnlyCollection<string> named, string text)
+    private ServiceDraft(
+        ISource source,
+        SourceCatalog catalog,
+        ServiceDeclaration? existing,
+        NamingPolicy names,
+        IReadOnlyCollection<string> named,
+        string text
+    )
     {
         _text = text;
         _named = named;
@@ -65,8 +75,17 @@ public sealed class ServiceDraft
     /// <exception cref="InvalidDataException">When the file's sets are not written as a list with one set in a line.</exception>
     /// <exception cref="SourceException">When rows cannot be read to find a key.</exception>
     public static async Task<DraftResult> WriteAsync(
-        string? text, string title, ServiceDeclaration? existing, ISource source, SourceCatalog catalog, NamingPolicy names,
-        IEnumerable<SourceObject> objects, IReadOnlyCollection<string> named, Action<string> progress, CancellationToken cancellation)
+        string? text,
+        string title,
+        ServiceDeclaration? existing,
+        ISource source,
+        SourceCatalog catalog,
+        NamingPolicy names,
+        IEnumerable<SourceObject> objects,
+        IReadOnlyCollection<string> named,
+        Action<string> progress,
+        CancellationToken cancellation
+    )
     {
         var draft = new ServiceDraft(source, catalog, existing, names, named, text ?? "");
         var entries = new List<string>();
@@ -78,22 +97,23 @@ public sealed class ServiceDraft
         {
             LeftOut = [.. draft._leftOut],
             Hidden = [.. draft._hidden],
-            Keyless = draft._keyless
+            Keyless = draft._keyless,
         };
     }
 
-    private string Header(string title) => $"""
-        title: {YamlText.Of(title)}
-        source: {YamlText.Of(_source.Name)}
+    private string Header(string title) =>
+        $"""
+            title: {YamlText.Of(title)}
+            source: {YamlText.Of(_source.Name)}
 
-        # Nobody may read anything until a rule says so. Uncomment to open the service to everyone:
-        # rules:
-        #   read: anyone
+            # Nobody may read anything until a rule says so. Uncomment to open the service to everyone:
+            # rules:
+            #   read: anyone
 
-        # A table's name alone publishes it. 'gable show' prints all that is taken from the catalog.
-        sets:
+            # A table's name alone publishes it. 'gable show' prints all that is taken from the catalog.
+            sets:
 
-        """;
+            """;
 
     /// <summary>The lines of one set, without the indent of the list.</summary>
     private async Task<IEnumerable<string>> EntryAsync(SourceObject item, Action<string> progress, CancellationToken cancellation)
@@ -126,9 +146,7 @@ public sealed class ServiceDraft
         var setName = OutsideNames.Set(item.Name, _names);
         if (!_setNames.Add(setName))
         {
-            for (var i = 2; !_setNames.Add(setName = OutsideNames.Set(item.FullName, _names) + (i > 2 ? "_" + (i - 1) : "")); i++)
-            {
-            }
+            for (var i = 2; !_setNames.Add(setName = OutsideNames.Set(item.FullName, _names) + (i > 2 ? "_" + (i - 1) : "")); i++) { }
             settings.Add($"name: {setName}");
         }
         settings.AddRange(Renames(item));
@@ -146,7 +164,8 @@ public sealed class ServiceDraft
     private IEnumerable<string> LeaveOut(string name, string word)
     {
         _leftOut.Add((name, word));
-        return IsNoted(name) ? []
+        return IsNoted(name)
+            ? []
             : [$"# - {YamlText.Of(name)}   # left out: it may hold secrets ({word}); publish it only with rules of its own"];
     }
 
@@ -154,9 +173,11 @@ public sealed class ServiceDraft
     private string? Hidden(SourceObject item, string name)
     {
         var inKeys = item.NaturalKey.Concat(item.ForeignKeys.SelectMany(f => f.Columns)).ToHashSet();
-        var found = item.Columns.Where(c => c.Type is not null && !inKeys.Contains(c.Name))
+        var found = item
+            .Columns.Where(c => c.Type is not null && !inKeys.Contains(c.Name))
             .Select(c => (c.Name, Secret: SensitiveNames.SecretColumn(c), Personal: SensitiveNames.PersonalColumn(c)))
-            .Where(c => c.Secret is not null || c.Personal is not null).ToList();
+            .Where(c => c.Secret is not null || c.Personal is not null)
+            .ToList();
         if (found.Count == 0 || found.Count == item.Columns.Count(c => c.Type is not null))
             return null;
         _hidden.AddRange(found.Select(c => $"{name}.{c.Name}"));
@@ -179,10 +200,13 @@ public sealed class ServiceDraft
     private async Task<string?> UnrepresentableAsync(SourceObject item, CancellationToken cancellation)
     {
         var dialect = _source.Dialect;
-        var columns = item.Columns.Where(c => c is { MayBeUnrepresentable: true, Unrepresentable: UnrepresentableValues.Undeclared }
-            && !item.NaturalKey.Contains(c.Name))
+        var columns = item
+            .Columns.Where(c =>
+                c is { MayBeUnrepresentable: true, Unrepresentable: UnrepresentableValues.Undeclared } && !item.NaturalKey.Contains(c.Name)
+            )
             .Select(c => (c.Name, Condition: dialect.Unrepresentable(dialect.Quote(c.Name), c.Type!)))
-            .Where(c => c.Condition is not null).ToList();
+            .Where(c => c.Condition is not null)
+            .ToList();
         if (columns.Count == 0)
             return null;
         try
@@ -191,9 +215,12 @@ public sealed class ServiceDraft
             var counts = string.Join(", ", columns.Select(c => $"COUNT(CASE WHEN {c.Condition} THEN 1 END)"));
             await using var cursor = await session.QueryAsync($"SELECT {counts} FROM {dialect.From(item)}", default, cancellation);
             await cursor.ReadAsync(cancellation);
-            var found = columns.Where((_, i) => cursor.GetInt64(i) > 0)
-                .Select(c => $"{YamlText.Of(c.Name)}: {{ {UnrepresentableWords.Name}: null }}").ToList();
-            return found.Count == 0 ? null
+            var found = columns
+                .Where((_, i) => cursor.GetInt64(i) > 0)
+                .Select(c => $"{YamlText.Of(c.Name)}: {{ {UnrepresentableWords.Name}: null }}")
+                .ToList();
+            return found.Count == 0
+                ? null
                 : $"columns: {{ {string.Join(", ", found)} }}   # hold values that no payload has, such as infinity; 'text' shows them";
         }
         catch (SourceException exception) when (exception.Kind == SourceFaultKind.TooSlow)
@@ -211,12 +238,22 @@ public sealed class ServiceDraft
         var found = await KeyFinder.FindAsync(_source, item, _catalog, _ => { }, cancellation);
         if (found is { Candidates: [{ IsLikely: true } best, ..], Rows: > 0 })
         {
-            settings.Add($"key: [{string.Join(", ", best.Columns.Select(YamlText.Of))}]   # identifies each of {found.Rows:N0} rows; see 'gable keys' for others");
+            settings.Add(
+                $"key: [{string.Join(", ", best.Columns.Select(YamlText.Of))}]   # identifies each of {found.Rows:N0} rows; "
+                    + $"see 'gable keys' for others"
+            );
             return "no key in the catalog";
         }
         _keyless++;
-        settings.Add("keyless: true   # " + (found.Rows == 0 ? "it has no key and no rows to find one by" : found.Candidates is [var chance, ..]
-            ? $"{OneLine(string.Join(", ", chance.Columns))} is different in each of {found.Rows:N0} rows, which may be chance" : "no three columns identify a row, so it is read as a plain collection"));
+        settings.Add(
+            "keyless: true   # "
+                + (
+                    found.Rows == 0 ? "it has no key and no rows to find one by"
+                    : found.Candidates is [var chance, ..]
+                        ? $"{OneLine(string.Join(", ", chance.Columns))} is different in each of {found.Rows:N0} rows, which may be chance"
+                    : "no three columns identify a row, so it is read as a plain collection"
+                )
+        );
         return "no key";
     }
 

@@ -7,7 +7,14 @@ namespace RapidGable.Building;
 /// <param name="Failure">Why it cannot be used at all, in plain words; null = it can.</param>
 /// <param name="Objects">Tables and views that the catalog names.</param>
 /// <param name="Unreadable">Those that cannot be read, and why.</param>
-public sealed record SourceTrial(string Source, string Address, string? Failure, int Objects, ImmutableArray<(string Object, string Why)> Unreadable, TimeSpan Time);
+public sealed record SourceTrial(
+    string Source,
+    string Address,
+    string? Failure,
+    int Objects,
+    ImmutableArray<(string Object, string Why)> Unreadable,
+    TimeSpan Time
+);
 
 /// <summary>Tries a source: connects, reads the catalog, and asks every object for no rows.</summary>
 public static class SourceProbe
@@ -39,7 +46,11 @@ public static class SourceProbe
         try
         {
             await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation);
-            await using var cursor = await session.QueryAsync($"SELECT 1 FROM {source.Dialect.Table(item.Schema, item.Name)} WHERE 1 = 0", default, cancellation);
+            await using var cursor = await session.QueryAsync(
+                $"SELECT 1 FROM {source.Dialect.Table(item.Schema, item.Name)} WHERE 1 = 0",
+                default,
+                cancellation
+            );
             await cursor.ReadAsync(cancellation);
             return null;
         }

@@ -8,8 +8,12 @@ namespace RapidGable.Building;
 
 /// <summary>A workspace read, connected and built; holds its sources open until it is disposed.</summary>
 public sealed record LoadedWorkspace(
-    WorkspaceDeclaration Declaration, ImmutableDictionary<string, ISource> Sources, ImmutableDictionary<string, SourceCatalog> Catalogs,
-    ImmutableArray<BuiltService> Services, Diagnostics Diagnostics) : IAsyncDisposable
+    WorkspaceDeclaration Declaration,
+    ImmutableDictionary<string, ISource> Sources,
+    ImmutableDictionary<string, SourceCatalog> Catalogs,
+    ImmutableArray<BuiltService> Services,
+    Diagnostics Diagnostics
+) : IAsyncDisposable
 {
     public BuiltService? FindService(string name) => Services.FirstOrDefault(s => s.Model.Service == name);
 
@@ -52,7 +56,11 @@ public static class WorkspaceLoader
             }
         }
         ReportWritable(declaration, diagnostics);
-        var repeats = declaration.Sources.Where(s => s.Repeats is not null && catalogs.ContainsKey(s.Name)).Select(s => RepeatsOf(s, catalogs[s.Name], diagnostics)).OfType<RepeatTable>().ToImmutableDictionary(t => t.Source.Source);
+        var repeats = declaration
+            .Sources.Where(s => s.Repeats is not null && catalogs.ContainsKey(s.Name))
+            .Select(s => RepeatsOf(s, catalogs[s.Name], diagnostics))
+            .OfType<RepeatTable>()
+            .ToImmutableDictionary(t => t.Source.Source);
         var services = ImmutableArray.CreateBuilder<BuiltService>();
         foreach (var service in declaration.Services)
         {
@@ -61,26 +69,44 @@ public static class WorkspaceLoader
                 continue;
             try
             {
-                var built = await ModelBuilder.BuildAsync(service, catalogs.ToImmutable(), sources.ToImmutable(), diagnostics, cancellation);
+                var built = await ModelBuilder.BuildAsync(
+                    service,
+                    catalogs.ToImmutable(),
+                    sources.ToImmutable(),
+                    diagnostics,
+                    cancellation
+                );
                 ReportRules(service, built.Model, name => sources[name].Dialect, catalogs.ToImmutable(), diagnostics);
                 services.Add(built with { Model = built.Model.Keeping(repeats) });
             }
             catch (SourceException exception)
             {
-                diagnostics.Error("source", $"A source of the service '{service.Name}' cannot be read: {exception.Message}", service.Location);
+                diagnostics.Error(
+                    "source",
+                    $"A source of the service '{service.Name}' cannot be read: {exception.Message}",
+                    service.Location
+                );
             }
             catch (Exception exception) when (BuildGuard.IsUnexpected(exception))
             {
-                diagnostics.Error("unexpected",
+                diagnostics.Error(
+                    "unexpected",
                     $"The service '{service.Name}' cannot be built, which is a fault of Rapid Gable: {exception.Message}",
-                    service.Location);
+                    service.Location
+                );
             }
         }
         return new LoadedWorkspace(declaration, sources.ToImmutable(), catalogs.ToImmutable(), services.ToImmutable(), diagnostics);
     }
 
     /// <summary>The conditions of rules must mean something to the model.</summary>
-    private static void ReportRules(ServiceDeclaration service, EntityModel model, Func<string, SqlDialect> dialectOf, ImmutableDictionary<string, SourceCatalog> catalogs, Diagnostics diagnostics)
+    private static void ReportRules(
+        ServiceDeclaration service,
+        EntityModel model,
+        Func<string, SqlDialect> dialectOf,
+        ImmutableDictionary<string, SourceCatalog> catalogs,
+        Diagnostics diagnostics
+    )
     {
         foreach (var rule in service.Sets.SelectMany(s => s.Rules).Where(r => r.Rows is not null || r.WithCheck is not null).Distinct())
         {
@@ -90,9 +116,20 @@ public static class WorkspaceLoader
                 foreach (var condition in new[] { rule.Rows, rule.WithCheck }.OfType<Located<string>>())
                 {
                     if (!BoundRule.Bind(model, set, grant with { Rows = condition.Value }).Is(out var bound, out var fault))
-                        diagnostics.Error("rule", $"The condition of a rule of '{set.Name}' cannot be kept: {fault.Message}", condition.Location, fault.Pointer());
+                        diagnostics.Error(
+                            "rule",
+                            $"The condition of a rule of '{set.Name}' cannot be kept: {fault.Message}",
+                            condition.Location,
+                            fault.Pointer()
+                        );
                     else if (bound.Condition is { } written && RuleIndexAdvice.Of(written, set, model, dialectOf, catalogs) is { } column)
-                        diagnostics.Warning("rule-index", $"A rule of '{set.Name}' compares '{column}' exactly, and its index sorts by a collation that does not, so the rule reads all rows.", condition.Location, "Compare with eq, which the index serves, or give the column a collation that compares exactly.");
+                        diagnostics.Warning(
+                            "rule-index",
+                            $"A rule of '{set.Name}' compares '{column}' exactly, and its index sorts by a collation that does "
+                                + $"not, so the rule reads all rows.",
+                            condition.Location,
+                            "Compare with eq, which the index serves, or give the column a collation that compares exactly."
+                        );
                 }
             }
         }
@@ -102,23 +139,47 @@ public static class WorkspaceLoader
     private static void ReportWritable(WorkspaceDeclaration declaration, Diagnostics diagnostics)
     {
         var readOnly = declaration.Sources.Where(s => s.IsReadOnly).Select(s => s.Name).ToHashSet();
-        foreach (var set in declaration.Services.SelectMany(s => s.Sets).Where(s => (s.Operations & ~SetOperations.Read) != 0 && readOnly.Contains(s.Source.Value)))
-            diagnostics.Error("read-only", $"The source '{set.Source.Value}' is only read, so '{set.From.Value}' cannot allow changes.", set.From.Location, $"Write 'read-only: false' in sources/{set.Source.Value}.yaml if its rows may be changed.");
+        foreach (
+            var set in declaration
+                .Services.SelectMany(s => s.Sets)
+                .Where(s => (s.Operations & ~SetOperations.Read) != 0 && readOnly.Contains(s.Source.Value))
+        )
+            diagnostics.Error(
+                "read-only",
+                $"The source '{set.Source.Value}' is only read, so '{set.From.Value}' cannot allow changes.",
+                set.From.Location,
+                $"Write 'read-only: false' in sources/{set.Source.Value}.yaml if its rows may be changed."
+            );
     }
 
     /// <summary>The table that keeps the answers of repeatable requests; null = it cannot, which is then reported.</summary>
     private static RepeatTable? RepeatsOf(SourceDeclaration source, SourceCatalog catalog, Diagnostics diagnostics)
     {
         var name = source.Repeats!;
-        const string Advice = "It is made with: CREATE TABLE gable_repeats (id VARCHAR(200) NOT NULL PRIMARY KEY, answer TEXT NOT NULL, at TIMESTAMP).";
+        const string Advice =
+            "It is made with: CREATE TABLE gable_repeats (id VARCHAR(200) NOT NULL PRIMARY KEY, answer TEXT NOT NULL, at TIMESTAMP).";
         if (catalog.Find(name.Value) is not { Kind: SourceObjectKind.Table } table)
         {
-            diagnostics.Error("repeats", $"The source '{source.Name}' has no table '{name.Value}'.{NearestName.Hint(name.Value, catalog.Objects.Select(catalog.ShortName))}", name.Location, Advice);
+            diagnostics.Error(
+                "repeats",
+                $"The source '{source.Name}' has no table "
+                    + $"'{name.Value}'.{NearestName.Hint(name.Value, catalog.Objects.Select(catalog.ShortName))}",
+                name.Location,
+                Advice
+            );
             return null;
         }
-        Property? Column(string column, EdmKind kind) => table.Column(column) is { Type: { } type } found && type.Kind == kind ? new Property(found.Name, type, found.Nullable, found.Name, found.StorageForm) : null;
+        Property? Column(string column, EdmKind kind) =>
+            table.Column(column) is { Type: { } type } found && type.Kind == kind
+                ? new Property(found.Name, type, found.Nullable, found.Name, found.StorageForm)
+                : null;
         if (table.PrimaryKey is ["id"] && Column("id", EdmKind.String) is { } id && Column("answer", EdmKind.String) is { } answer)
-            return new RepeatTable(new SourceObjectName(source.Name, table.Schema, table.Name), id, answer, Column("at", EdmKind.DateTimeOffset));
+            return new RepeatTable(
+                new SourceObjectName(source.Name, table.Schema, table.Name),
+                id,
+                answer,
+                Column("at", EdmKind.DateTimeOffset)
+            );
         diagnostics.Error("repeats", $"The table '{name.Value}' needs a text 'id' as its key and a text 'answer'.", name.Location, Advice);
         return null;
     }
@@ -129,15 +190,22 @@ public static class WorkspaceLoader
         if (EngineRegistry.Find(declaration.Engine.Value) is not { } engine)
         {
             var names = EngineRegistry.All.Select(e => e.Name).ToList();
-            diagnostics.Error("no-engine", $"There is no engine '{declaration.Engine.Value}'.{NearestName.Hint(declaration.Engine.Value, names)}",
-                declaration.Engine.Location, $"Engines: {string.Join(", ", names)}.");
+            diagnostics.Error(
+                "no-engine",
+                $"There is no engine '{declaration.Engine.Value}'.{NearestName.Hint(declaration.Engine.Value, names)}",
+                declaration.Engine.Location,
+                $"Engines: {string.Join(", ", names)}."
+            );
             return null;
         }
         var faults = new List<SettingFault>();
         var source = engine.Open(declaration.Name, folder, declaration.Settings.ToDictionary(s => s.Key, s => s.Value.Value), faults);
         foreach (var fault in faults)
         {
-            var place = fault.Setting is not null && declaration.Settings.TryGetValue(fault.Setting, out var setting) ? setting.Location : declaration.Location;
+            var place =
+                fault.Setting is not null && declaration.Settings.TryGetValue(fault.Setting, out var setting)
+                    ? setting.Location
+                    : declaration.Location;
             diagnostics.Error("source-setting", fault.Message, place, fault.Advice);
         }
         return source;

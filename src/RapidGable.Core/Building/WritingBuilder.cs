@@ -11,7 +11,14 @@ namespace RapidGable.Building;
 internal sealed partial class WritingBuilder(Diagnostics diagnostics)
 {
     /// <summary>A property with the rules and the maker that are declared for its column.</summary>
-    public Property Apply(Property property, ColumnDeclaration declared) => property with { Rules = Rules(property, declared), Maker = Maker(property, declared), Measure = Measure(property, declared), RefersToAll = declared.RefersToAll };
+    public Property Apply(Property property, ColumnDeclaration declared) =>
+        property with
+        {
+            Rules = Rules(property, declared),
+            Maker = Maker(property, declared),
+            Measure = Measure(property, declared),
+            RefersToAll = declared.RefersToAll,
+        };
 
     private Measure? Measure(Property property, ColumnDeclaration declared)
     {
@@ -19,11 +26,24 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
             return null;
         var isCurrency = declared.Currency is not null;
         if (isCurrency && declared.MeasuredIn is { } other)
-            diagnostics.Error("measure", $"'{declared.Column.Value}' has a 'currency' and is 'measured-in' something; it is one of them.", other.Location);
+            diagnostics.Error(
+                "measure",
+                $"'{declared.Column.Value}' has a 'currency' and is 'measured-in' something; it is one of them.",
+                other.Location
+            );
         else if (!property.Type.IsNumeric)
-            diagnostics.Error("measure", $"'{declared.Column.Value}' is {property.Type.Name}, and only numbers have a unit or a currency.", text.Location);
+            diagnostics.Error(
+                "measure",
+                $"'{declared.Column.Value}' is {property.Type.Name}, and only numbers have a unit or a currency.",
+                text.Location
+            );
         else if (text.Value.Trim() is "" or "=")
-            diagnostics.Error("measure", $"'{declared.Column.Value}' is measured in nothing.", text.Location, "Write a unit or a code, or = and a path to the text that holds it.");
+            diagnostics.Error(
+                "measure",
+                $"'{declared.Column.Value}' is measured in nothing.",
+                text.Location,
+                "Write a unit or a code, or = and a path to the text that holds it."
+            );
         else if (text.Value.StartsWith('='))
             return new Measure(text.Value[1..].Trim(), true, isCurrency);
         else if (isCurrency && !(text.Value.Length == 3 && text.Value.All(char.IsAsciiLetterUpper)))
@@ -37,15 +57,31 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
     {
         if (property.Type.IsCollection || property.Type.Kind is EdmKind.Complex or EdmKind.Stream)
         {
-            foreach (var rule in new[] { declared.Least, declared.Most, declared.Pattern, declared.Exists }.OfType<Located<string>>().Concat(declared.Values))
-                diagnostics.Error("value-rule", $"'{declared.Column.Value}' is {property.Type.Name}, and rules are about single plain values.", rule.Location);
+            foreach (
+                var rule in new[] { declared.Least, declared.Most, declared.Pattern, declared.Exists }
+                    .OfType<Located<string>>()
+                    .Concat(declared.Values)
+            )
+                diagnostics.Error(
+                    "value-rule",
+                    $"'{declared.Column.Value}' is {property.Type.Name}, and rules are about single plain values.",
+                    rule.Location
+                );
             return ValueRules.None;
         }
         if ((declared.Shortest ?? declared.Longest) is not null && property.Type.Kind != EdmKind.String)
-            diagnostics.Error("value-rule", $"'{declared.Column.Value}' is {property.Type.Name}, and only texts have a length.", declared.Column.Location);
+            diagnostics.Error(
+                "value-rule",
+                $"'{declared.Column.Value}' is {property.Type.Name}, and only texts have a length.",
+                declared.Column.Location
+            );
         var (least, most) = (Bound(declared.Least, property), Bound(declared.Most, property));
         if (least is IComparable low && most is not null && low.CompareTo(most) > 0)
-            diagnostics.Error("value-rule", $"'least' ({declared.Least!.Value}) is more than 'most' ({declared.Most!.Value}).", declared.Least.Location);
+            diagnostics.Error(
+                "value-rule",
+                $"'least' ({declared.Least!.Value}) is more than 'most' ({declared.Most!.Value}).",
+                declared.Least.Location
+            );
         var rules = new ValueRules
         {
             Least = least,
@@ -66,9 +102,15 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
     {
         if (bound is null)
             return null;
-        if (property.Type.IsNumeric || property.Type.Kind is EdmKind.Date or EdmKind.TimeOfDay or EdmKind.DateTimeOffset or EdmKind.Duration)
+        if (
+            property.Type.IsNumeric || property.Type.Kind is EdmKind.Date or EdmKind.TimeOfDay or EdmKind.DateTimeOffset or EdmKind.Duration
+        )
             return Value(bound, property);
-        diagnostics.Error("value-rule", $"'{property.Column}' is {property.Type.Name}, which has no least and no largest value.", bound.Location);
+        diagnostics.Error(
+            "value-rule",
+            $"'{property.Column}' is {property.Type.Name}, which has no least and no largest value.",
+            bound.Location
+        );
         return null;
     }
 
@@ -85,7 +127,11 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
         if (pattern is null)
             return null;
         if (property.Type.Kind != EdmKind.String)
-            diagnostics.Error("value-rule", $"'{property.Column}' is {property.Type.Name}, and only texts match a pattern.", pattern.Location);
+            diagnostics.Error(
+                "value-rule",
+                $"'{property.Column}' is {property.Type.Name}, and only texts match a pattern.",
+                pattern.Location
+            );
         try
         {
             // By itself first, so that a fault is told of what is declared.
@@ -151,7 +197,12 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
             return maker with { Text = text.Value[1..].Trim() };
         if (declared.Default is not null && Lexer.Plain(text.Value, property.Type) is not null)
             return maker with { From = ValueSource.Constant, Text = text.Value };
-        diagnostics.Error("make", $"'{text.Value}' says nothing that can be made for {property.Type.Name}.", text.Location, "Write uuid, now, user, number, @attribute, a prefix with the digits of a number as in VIS-{00000}, or '= ' and an expression.");
+        diagnostics.Error(
+            "make",
+            $"'{text.Value}' says nothing that can be made for {property.Type.Name}.",
+            text.Location,
+            "Write uuid, now, user, number, @attribute, a prefix with the digits of a number as in VIS-{00000}, or '= ' and an expression."
+        );
         return null;
     }
 
@@ -160,26 +211,48 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
     {
         var rules = ImmutableArray.CreateBuilder<RowRule>();
         foreach (var column in draft.Declaration.Columns.Where(c => c.IsUnique && draft.FindColumn(c.Column.Value) is not null))
-            rules.Add(new RowRule(SetOperations.Create | SetOperations.Update) { Unique = [column.Column.Value], Message = column.Message?.Value, Property = NameOf(draft, column.Column.Value) });
+            rules.Add(
+                new RowRule(SetOperations.Create | SetOperations.Update)
+                {
+                    Unique = [column.Column.Value],
+                    Message = column.Message?.Value,
+                    Property = NameOf(draft, column.Column.Value),
+                }
+            );
         foreach (var rule in draft.Declaration.RowRules)
         {
             foreach (var lost in rule.Unique.Append(rule.Column).OfType<Located<string>>().Where(c => draft.FindColumn(c.Value) is null))
-                diagnostics.Error("no-column", $"'{draft.Item.Name}' has no column '{lost.Value}'.{NearestName.Hint(lost.Value, draft.Item.Columns.Select(c => c.Name))}", lost.Location);
+                diagnostics.Error(
+                    "no-column",
+                    $"'{draft.Item.Name}' has no column "
+                        + $"'{lost.Value}'.{NearestName.Hint(lost.Value, draft.Item.Columns.Select(c => c.Name))}",
+                    lost.Location
+                );
             if (rule.Unique.Append(rule.Column).OfType<Located<string>>().Any(c => draft.FindColumn(c.Value) is null))
                 continue;
-            rules.Add(new RowRule(rule.On)
-            {
-                Condition = rule.Where?.Value,
-                Unique = [.. rule.Unique.Select(u => u.Value)],
-                Who = rule.Who,
-                Property = rule.Column is { } column ? NameOf(draft, column.Value) : null,
-                Message = rule.Message?.Value,
-            });
+            rules.Add(
+                new RowRule(rule.On)
+                {
+                    Condition = rule.Where?.Value,
+                    Unique = [.. rule.Unique.Select(u => u.Value)],
+                    Who = rule.Who,
+                    Property = rule.Column is { } column ? NameOf(draft, column.Value) : null,
+                    Message = rule.Message?.Value,
+                }
+            );
         }
         return rules.ToImmutable();
     }
 
-    private static string? NameOf(SetDraft draft, string column) => draft.Visible.Select(p => p.IsGroup ? p.Members.Where(m => m.Column == column).Select(m => $"{p.Name}/{m.Name}").FirstOrDefault() : p.Column == column ? p.Name : null).OfType<string>().FirstOrDefault();
+    private static string? NameOf(SetDraft draft, string column) =>
+        draft
+            .Visible.Select(p =>
+                p.IsGroup ? p.Members.Where(m => m.Column == column).Select(m => $"{p.Name}/{m.Name}").FirstOrDefault()
+                : p.Column == column ? p.Name
+                : null
+            )
+            .OfType<string>()
+            .FirstOrDefault();
 
     /// <summary>Where changes are noted; null = nowhere, or it cannot be, which is then reported.</summary>
     public async Task<ChangeLog?> LogAsync(SetDraft draft, SourceCatalog catalog, ISource source, CancellationToken cancellation)
@@ -188,7 +261,12 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
             return null;
         if (catalog.Find(declared.Table.Value) is not { Fault: null, Kind: SourceObjectKind.Table } found)
         {
-            diagnostics.Error("no-object", $"The source has no table '{declared.Table.Value}'.{NearestName.Hint(declared.Table.Value, catalog.Objects.Select(catalog.ShortName))}", declared.Table.Location);
+            diagnostics.Error(
+                "no-object",
+                $"The source has no table "
+                    + $"'{declared.Table.Value}'.{NearestName.Hint(declared.Table.Value, catalog.Objects.Select(catalog.ShortName))}",
+                declared.Table.Location
+            );
             return null;
         }
         var table = await source.DescribeAsync(found, cancellation);
@@ -197,11 +275,20 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
         {
             if (table.Column(column.Value) is not { Type: { } type } there)
             {
-                diagnostics.Error("no-column", $"'{table.Name}' has no column '{column.Value}'.{NearestName.Hint(column.Value, table.Columns.Select(c => c.Name))}", column.Location);
+                diagnostics.Error(
+                    "no-column",
+                    $"'{table.Name}' has no column '{column.Value}'.{NearestName.Hint(column.Value, table.Columns.Select(c => c.Name))}",
+                    column.Location
+                );
                 return null;
             }
             if (type.Kind != EdmKind.String && !(what.Value == "when" && type.Kind == EdmKind.DateTimeOffset))
-                diagnostics.Error("log", $"The column '{column.Value}' is {type.Name}, and '{what.Value}' is noted as {(what.Value == "when" ? "a point in time or a text" : "a text")}.", column.Location);
+                diagnostics.Error(
+                    "log",
+                    $"The column '{column.Value}' is {type.Name}, and '{what.Value}' is noted as "
+                        + $"{(what.Value == "when" ? "a point in time or a text" : "a text")}.",
+                    column.Location
+                );
             columns[what.Value] = new Property(there.Name, type, there.Nullable, there.Name, there.StorageForm);
         }
         return new ChangeLog(new SourceObjectName(draft.Declaration.Source.Value, table.Schema, table.Name), columns.ToImmutable());
@@ -221,12 +308,20 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
                     CheckExists(exists, property, model, column.Exists!);
                 if (property.Measure is { IsPath: true } measure)
                     CheckMeasure(Access.BoundRule.BindValue(model, set, measure.Text), (column.Currency ?? column.MeasuredIn)!);
-                if (property.Maker is { From: ValueSource.Expression } maker && Access.BoundRule.BindValue(model, set, maker.Text) is var bound)
+                if (
+                    property.Maker is { From: ValueSource.Expression } maker
+                    && Access.BoundRule.BindValue(model, set, maker.Text) is var bound
+                )
                     CheckValue(bound, property.Type, (column.Make ?? column.Remake ?? column.Default)!);
             }
             foreach (var rule in declared.RowRules.Where(r => r.Where is not null))
             {
-                if (Access.BoundRule.Bind(model, set, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = rule.Where!.Value }).Fault is { } fault)
+                if (
+                    Access
+                        .BoundRule.Bind(model, set, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = rule.Where!.Value })
+                        .Fault is
+                    { } fault
+                )
                     diagnostics.Error("value-rule", $"The rule cannot be kept: {fault.Message}", rule.Where!.Location, fault.Pointer());
             }
         }
@@ -235,11 +330,24 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
     private void CheckExists(ExistsRule rule, Property property, EntityModel model, Located<string> text)
     {
         if (model.FindSet(rule.Set) is not { } set)
-            diagnostics.Error("value-rule", $"There is no set '{rule.Set}'.{NearestName.Hint(rule.Set, model.Sets.Select(s => s.Name))}", text.Location);
+            diagnostics.Error(
+                "value-rule",
+                $"There is no set '{rule.Set}'.{NearestName.Hint(rule.Set, model.Sets.Select(s => s.Name))}",
+                text.Location
+            );
         else if (set.Type.FindProperty(rule.Property) is not { } there)
-            diagnostics.Error("value-rule", $"'{rule.Set}' has no property '{rule.Property}'.{NearestName.Hint(rule.Property, set.Type.Properties.Select(p => p.Name))}", text.Location);
+            diagnostics.Error(
+                "value-rule",
+                $"'{rule.Set}' has no property "
+                    + $"'{rule.Property}'.{NearestName.Hint(rule.Property, set.Type.Properties.Select(p => p.Name))}",
+                text.Location
+            );
         else if (there.IsGroup || (there.Type.Kind != property.Type.Kind && !(there.Type.IsNumeric && property.Type.IsNumeric)))
-            diagnostics.Error("value-rule", $"'{text.Value}' is {there.Type.Name}, and '{property.Column}' is {property.Type.Name}.", text.Location);
+            diagnostics.Error(
+                "value-rule",
+                $"'{text.Value}' is {there.Type.Name}, and '{property.Column}' is {property.Type.Name}.",
+                text.Location
+            );
     }
 
     private void CheckMeasure(Result<Access.BoundRule> bound, Located<string> text)
@@ -247,7 +355,11 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
         if (bound.Fault is { } fault)
             diagnostics.Error("measure", $"The unit cannot be looked up: {fault.Message}", text.Location, fault.Pointer());
         else if (bound.Value!.Condition is not BoundProperty { Scope: "", Property.Type: { Kind: EdmKind.String, IsCollection: false } })
-            diagnostics.Error("measure", $"'{text.Value}' does not lead to a text of the same entity or of one that it refers to.", text.Location);
+            diagnostics.Error(
+                "measure",
+                $"'{text.Value}' does not lead to a text of the same entity or of one that it refers to.",
+                text.Location
+            );
     }
 
     private void CheckValue(Result<Access.BoundRule> bound, EdmType type, Located<string> text)

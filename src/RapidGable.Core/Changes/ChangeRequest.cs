@@ -9,7 +9,10 @@ namespace RapidGable.Changes;
 /// <summary>What a request does to what it addresses.</summary>
 public enum ChangeVerb
 {
-    Post, Patch, Put, Delete,
+    Post,
+    Patch,
+    Put,
+    Delete,
 }
 
 /// <summary>A request that changes something, with all that it brings along.</summary>
@@ -17,7 +20,17 @@ public enum ChangeVerb
 /// <param name="Content">Raw content of a stream or a value; null = the body is JSON.</param>
 /// <param name="ContentType">Media type of <paramref name="Content"/>.</param>
 /// <param name="PathOf">An address of an entity as a path below the service root, still encoded; null = it is none of this service.</param>
-public sealed record ChangeRequest(ChangeVerb Verb, PreparedChange Change, LexedRequest Lexed, JsonElement? Body, byte[]? Content, string? ContentType, BodyForm Form, Preconditions Preconditions, Func<string, string?> PathOf)
+public sealed record ChangeRequest(
+    ChangeVerb Verb,
+    PreparedChange Change,
+    LexedRequest Lexed,
+    JsonElement? Body,
+    byte[]? Content,
+    string? ContentType,
+    BodyForm Form,
+    Preconditions Preconditions,
+    Func<string, string?> PathOf
+)
 {
     /// <summary>For a DELETE of references: the one that goes (<c>$id</c>); null = not said.</summary>
     public string? Id { get; init; }
@@ -32,7 +45,10 @@ public sealed record ChangeRequest(ChangeVerb Verb, PreparedChange Change, Lexed
 /// <summary>What was done.</summary>
 public enum ChangeOutcome
 {
-    Created, Updated, Deleted, Linked,
+    Created,
+    Updated,
+    Deleted,
+    Linked,
 }
 
 /// <param name="Address">Of the entity below the service root, encoded; null = it is gone, or there are several.</param>

@@ -39,34 +39,63 @@ public sealed class ChangeRunner
         var holder = path.Hops.Length == 0 ? null : model.FindSet((path.Hops.Length > 1 ? path.Hops[^2].Target : path.Root).Name);
         // The entity changes that holds the relation; a link table belongs to both.
         var mayHolder = holder?.Operations.HasFlag(SetOperations.Update) == true;
-        var mayLink = path.Hops is [.., { Navigation: var last }] && last switch
-        {
-            { IsHeldByTarget: true } => May(SetOperations.Update) || (last.IsContained && May(SetOperations.Delete)),
-            { Link: not null } => mayHolder && May(SetOperations.Update),
-            _ => mayHolder,
-        };
+        var mayLink =
+            path.Hops is [.., { Navigation: var last }]
+            && last switch
+            {
+                { IsHeldByTarget: true } => May(SetOperations.Update) || (last.IsContained && May(SetOperations.Delete)),
+                { Link: not null } => mayHolder && May(SetOperations.Update),
+                _ => mayHolder,
+            };
         IEnumerable<ChangeVerb> verbs = path switch
         {
-            { IsReference: true, Kind: ResourceKind.Collection, Hops: [.., { Navigation.Link.Needs: not null }] } => mayLink ? [ChangeVerb.Delete] : [],
-            { IsReference: true, Kind: ResourceKind.Collection, Hops.Length: > 0 } => mayLink ? [ChangeVerb.Post, ChangeVerb.Put, ChangeVerb.Delete] : [],
-            { IsReference: true, Kind: ResourceKind.Entity, Hops.Length: > 0 } => mayLink ? path.Hops[^1].Key is null ? [ChangeVerb.Put, ChangeVerb.Delete] : [ChangeVerb.Delete] : [],
+            { IsReference: true, Kind: ResourceKind.Collection, Hops: [.., { Navigation.Link.Needs: not null }] } => mayLink
+                ? [ChangeVerb.Delete]
+                : [],
+            { IsReference: true, Kind: ResourceKind.Collection, Hops.Length: > 0 } => mayLink
+                ? [ChangeVerb.Post, ChangeVerb.Put, ChangeVerb.Delete]
+                : [],
+            { IsReference: true, Kind: ResourceKind.Entity, Hops.Length: > 0 } => mayLink
+                ? path.Hops[^1].Key is null
+                    ? [ChangeVerb.Put, ChangeVerb.Delete]
+                    : [ChangeVerb.Delete]
+                : [],
             { IsReference: true } => [],
-            { IsEach: true } => [.. May(SetOperations.Update) ? [ChangeVerb.Patch] : Array.Empty<ChangeVerb>(), .. May(SetOperations.Delete) ? [ChangeVerb.Delete] : Array.Empty<ChangeVerb>()],
-            { Kind: ResourceKind.Collection } when path.Filters.IsEmpty || path.Cast is not null => [.. May(SetOperations.Create) ? [ChangeVerb.Post] : Array.Empty<ChangeVerb>(), .. (whole.Operations & ~SetOperations.Read) != 0 ? [ChangeVerb.Patch] : Array.Empty<ChangeVerb>()],
-            { Kind: ResourceKind.Entity } => [.. May(SetOperations.Update) ? [ChangeVerb.Patch, ChangeVerb.Put] : Array.Empty<ChangeVerb>(), .. May(SetOperations.Delete) ? [ChangeVerb.Delete] : Array.Empty<ChangeVerb>()],
-            { Kind: ResourceKind.PropertyValue, Property: { } property } when May(SetOperations.Update) && IsOpen(property, whole) => property.Type.IsCollection ? [ChangeVerb.Put, ChangeVerb.Post, ChangeVerb.Delete] : property.Type.Kind == EdmKind.Complex ? [ChangeVerb.Put, ChangeVerb.Patch, ChangeVerb.Delete] : [ChangeVerb.Put, ChangeVerb.Delete],
-            { Kind: ResourceKind.RawValue, Property: { } property } when May(SetOperations.Update) && IsOpen(property, whole) => [ChangeVerb.Put, ChangeVerb.Delete],
+            { IsEach: true } =>
+            [
+                .. May(SetOperations.Update) ? [ChangeVerb.Patch] : Array.Empty<ChangeVerb>(),
+                .. May(SetOperations.Delete) ? [ChangeVerb.Delete] : Array.Empty<ChangeVerb>(),
+            ],
+            { Kind: ResourceKind.Collection } when path.Filters.IsEmpty || path.Cast is not null =>
+            [
+                .. May(SetOperations.Create) ? [ChangeVerb.Post] : Array.Empty<ChangeVerb>(),
+                .. (whole.Operations & ~SetOperations.Read) != 0 ? [ChangeVerb.Patch] : Array.Empty<ChangeVerb>(),
+            ],
+            { Kind: ResourceKind.Entity } =>
+            [
+                .. May(SetOperations.Update) ? [ChangeVerb.Patch, ChangeVerb.Put] : Array.Empty<ChangeVerb>(),
+                .. May(SetOperations.Delete) ? [ChangeVerb.Delete] : Array.Empty<ChangeVerb>(),
+            ],
+            { Kind: ResourceKind.PropertyValue, Property: { } property } when May(SetOperations.Update) && IsOpen(property, whole) =>
+                property.Type.IsCollection ? [ChangeVerb.Put, ChangeVerb.Post, ChangeVerb.Delete]
+                : property.Type.Kind == EdmKind.Complex ? [ChangeVerb.Put, ChangeVerb.Patch, ChangeVerb.Delete]
+                : [ChangeVerb.Put, ChangeVerb.Delete],
+            { Kind: ResourceKind.RawValue, Property: { } property } when May(SetOperations.Update) && IsOpen(property, whole) =>
+            [
+                ChangeVerb.Put,
+                ChangeVerb.Delete,
+            ],
             _ => [],
         };
         return [.. verbs];
     }
 
-    private static bool IsOpen(Property property, EntitySet whole) => property.IsGroup
-        ? property.Members.Any(m => IsOpen(m, whole))
-        : ColumnAccesses.IsWritten(property, whole, SetOperations.Update);
+    private static bool IsOpen(Property property, EntitySet whole) =>
+        property.IsGroup ? property.Members.Any(m => IsOpen(m, whole)) : ColumnAccesses.IsWritten(property, whole, SetOperations.Update);
 
     /// <summary>Does what is asked; whatever is wrong leaves the transaction to be undone.</summary>
-    /// <exception cref="SourceException">When a source fails; <see cref="SourceFaultKind.Collision"/> is worth another try of the whole unit.</exception>
+    /// <exception cref="SourceException">When a source fails; <see cref="SourceFaultKind.Collision"/> is worth another try of the whole
+    /// unit.</exception>
     public static async Task<Result<ChangeResult>> RunAsync(ChangeUnit unit, ChangeRequest request, CancellationToken cancellation)
     {
         try
@@ -81,7 +110,12 @@ public sealed class ChangeRunner
 
     /// <summary>Takes away a row that a trial made, whatever the declaration allows.</summary>
     /// <param name="entity">The JSON of its properties, those of its key among them.</param>
-    public static async Task RemoveAsync(PublishedService service, EntitySet set, ImmutableDictionary<string, JsonElement> entity, CancellationToken cancellation)
+    public static async Task RemoveAsync(
+        PublishedService service,
+        EntitySet set,
+        ImmutableDictionary<string, JsonElement> entity,
+        CancellationToken cancellation
+    )
     {
         var faults = new List<RequestFault>();
         var reader = new ValueReader(false, faults);
@@ -118,13 +152,36 @@ public sealed class ChangeRunner
     /// <summary>The entity that the last step starts from, for paths that end with one.</summary>
     private async Task<EntityRow> ParentAsync()
     {
-        var path = _path with { Hops = _path.Hops[..^1], Kind = ResourceKind.Entity, Property = null, IsReference = false, Cast = null, Filters = _path.Hops[^1].Before };
-        return (await _finder.LocateAsync(_request.Change, _request.Lexed, path)).FirstOrDefault() ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
+        var path = _path with
+        {
+            Hops = _path.Hops[..^1],
+            Kind = ResourceKind.Entity,
+            Property = null,
+            IsReference = false,
+            Cast = null,
+            Filters = _path.Hops[^1].Before,
+        };
+        return (await _finder.LocateAsync(_request.Change, _request.Lexed, path)).FirstOrDefault()
+            ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
     }
 
-    private async Task<EntityRow?> FindAsync(BoundPath path) => (await _finder.LocateAsync(_request.Change, _request.Lexed, path with { Kind = ResourceKind.Entity, Property = null, Group = null, IsReference = false })).FirstOrDefault();
+    private async Task<EntityRow?> FindAsync(BoundPath path) =>
+        (
+            await _finder.LocateAsync(
+                _request.Change,
+                _request.Lexed,
+                path with
+                {
+                    Kind = ResourceKind.Entity,
+                    Property = null,
+                    Group = null,
+                    IsReference = false,
+                }
+            )
+        ).FirstOrDefault();
 
-    private async Task<EntityRow> OneAsync() => await FindAsync(_path) ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
+    private async Task<EntityRow> OneAsync() =>
+        await FindAsync(_path) ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
 
     private async Task<ChangeResult> CreateAsync()
     {
@@ -135,7 +192,12 @@ public sealed class ChangeRunner
         {
             parent = await ParentAsync();
             if (navigation.IsRemote)
-                throw new FaultException(RequestFault.NotImplemented($"'{navigation.Name}' leads to another database. Create the entity in {_path.Target.Name}, and relate it.", "path"));
+                throw new FaultException(
+                    RequestFault.NotImplemented(
+                        $"'{navigation.Name}' leads to another database. Create the entity in {_path.Target.Name}, and relate it.",
+                        "path"
+                    )
+                );
             if (navigation.IsHeldByTarget)
                 given = await _changes.HeldTiesAsync(parent, navigation, "");
         }
@@ -149,7 +211,16 @@ public sealed class ChangeRunner
     }
 
     private SentEntity Read(EntitySet set, SentFor use, IReadOnlyCollection<string> given) =>
-        _reader.Read(_request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body.")), set, use, given).Is(out var sent, out var fault) ? sent : throw new FaultException(fault);
+        _reader
+            .Read(
+                _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body.")),
+                set,
+                use,
+                given
+            )
+            .Is(out var sent, out var fault)
+            ? sent
+            : throw new FaultException(fault);
 
     private async Task<ChangeResult> EntityAsync()
     {
@@ -175,10 +246,20 @@ public sealed class ChangeRunner
         var whole = _unit.Service.Model.FindSet(_path.Target.Name)!;
         var key = _path.Hops.Length == 0 ? _path.RootKey : _path.Hops[^1].Key;
         var isMade = whole.Type.Key.Any(k => k.IsComputed || k.HasComputedDefault || k.Maker is not null);
-        if (_request.Verb == ChangeVerb.Delete || key is null || isMade || _path.Cast is not null || !_path.Filters.IsEmpty || _unit.Writing(whole, SetOperations.Create) is null || !key.Parts.All(p => whole.Type.Key.Contains(p.Property)))
+        if (
+            _request.Verb == ChangeVerb.Delete
+            || key is null
+            || isMade
+            || _path.Cast is not null
+            || !_path.Filters.IsEmpty
+            || _unit.Writing(whole, SetOperations.Create) is null
+            || !key.Parts.All(p => whole.Type.Key.Contains(p.Property))
+        )
             throw missing;
         if (_request.Preconditions.IfMatch is not null)
-            throw new FaultException(new RequestFault(412, "changed", "There is no such entity, and If-Match is about one that is there.", "If-Match"));
+            throw new FaultException(
+                new RequestFault(412, "changed", "There is no such entity, and If-Match is about one that is there.", "If-Match")
+            );
         IReadOnlyList<ColumnValue> given = [];
         if (_path.Hops is [.., { Navigation: var navigation }])
         {
@@ -187,16 +268,50 @@ public sealed class ChangeRunner
             given = await _changes.HeldTiesAsync(await ParentAsync(), navigation, "");
         }
         var values = QueryValues.Make(_request.Change.Request, _request.Lexed, null, _unit.Now, _unit.Caller).Value!;
-        var mustBe = key.Parts.Select(p => values.Published(p.Value, p.Property).Is(out var value, out var fault) ? new ColumnValue(p.Property, value) : throw new FaultException(fault)).ToList();
-        var sent = Read(_path.Target, SentFor.Create, [.. given.Concat(mustBe).Select(g => g.Property.Column)]) is var read ? read with { Values = [.. read.Values.Where(v => mustBe.TrueForAll(k => k.Property.Column != v.Property.Column))] } : null!;
+        var mustBe = key
+            .Parts.Select(p =>
+                values.Published(p.Value, p.Property).Is(out var value, out var fault)
+                    ? new ColumnValue(p.Property, value)
+                    : throw new FaultException(fault)
+            )
+            .ToList();
+        var sent = Read(_path.Target, SentFor.Create, [.. given.Concat(mustBe).Select(g => g.Property.Column)]) is var read
+            ? read with
+            {
+                Values = [.. read.Values.Where(v => mustBe.TrueForAll(k => k.Property.Column != v.Property.Column))],
+            }
+            : null!;
         return await ResultAsync(ChangeOutcome.Created, await _changes.CreateAsync(sent, given, mustBe), sent);
     }
 
-    private async Task<ChangeResult> ResultAsync(ChangeOutcome outcome, EntityRow row, SentEntity sent) => new(outcome, await _finder.AddressAsync(row), Nested(sent)) { Set = row.Set };
+    private async Task<ChangeResult> ResultAsync(ChangeOutcome outcome, EntityRow row, SentEntity sent) =>
+        new(outcome, await _finder.AddressAsync(row), Nested(sent)) { Set = row.Set };
 
-    /// <summary>The related entities of a body that were more than references, as <c>$expand</c> asks for them: the answer goes as deep as the request (Protocol 11.4.2.2).</summary>
-    private static string Nested(SentEntity sent) => string.Join(',', sent.Relations.Where(r => r.Items.Any(i => i.Entity is not null)).Select(r =>
-        r.Navigation.Name + (string.Join(',', r.Items.Select(i => i.Entity).OfType<SentEntity>().SelectMany(e => Nested(e).Split(',', StringSplitOptions.RemoveEmptyEntries)).Distinct()) is { Length: > 0 } below && !below.Contains('(') ? $"($expand={below})" : "")));
+    /// <summary>
+    /// The related entities of a body that were more than references, as <c>$expand</c> asks for them: the answer goes as deep as the
+    /// request (Protocol 11.4.2.2).
+    /// </summary>
+    private static string Nested(SentEntity sent) =>
+        string.Join(
+            ',',
+            sent.Relations.Where(r => r.Items.Any(i => i.Entity is not null))
+                .Select(r =>
+                    r.Navigation.Name
+                    + (
+                        string.Join(
+                            ',',
+                            r.Items.Select(i => i.Entity)
+                                .OfType<SentEntity>()
+                                .SelectMany(e => Nested(e).Split(',', StringSplitOptions.RemoveEmptyEntries))
+                                .Distinct()
+                        )
+                            is { Length: > 0 } below
+                        && !below.Contains('(')
+                            ? $"($expand={below})"
+                            : ""
+                    )
+                )
+        );
 
     private async Task<ChangeResult> PropertyAsync()
     {
@@ -217,7 +332,18 @@ public sealed class ChangeRunner
         return await ResultAsync(ChangeOutcome.Updated, row, sent);
     }
 
-    private SentEntity Read(Property property) => _reader.ReadProperty(_request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body.")), _path.Target, _path.Group, property, _request.Verb == ChangeVerb.Patch ? SentFor.Merge : SentFor.Replace).Is(out var sent, out var fault) ? sent : throw new FaultException(fault);
+    private SentEntity Read(Property property) =>
+        _reader
+            .ReadProperty(
+                _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body.")),
+                _path.Target,
+                _path.Group,
+                property,
+                _request.Verb == ChangeVerb.Patch ? SentFor.Merge : SentFor.Replace
+            )
+            .Is(out var sent, out var fault)
+            ? sent
+            : throw new FaultException(fault);
 
     private static SentEntity Cleared(EntitySet set, Property property)
     {
@@ -233,28 +359,58 @@ public sealed class ChangeRunner
     {
         if (property.Type.Kind == EdmKind.Stream)
         {
-            var values = new List<SentValue> { new(property, property.StoredType.Kind == EdmKind.String ? Text(content, property) : content, property.Name) };
-            if (property.MediaTypeColumn is { } column && set.Type.Properties.SelectMany(p => p.Leaves).Concat(_unit.Service.Model.FindSet(set.Name)!.Type.Hidden).FirstOrDefault(p => p.Column == column) is { } kept)
+            var values = new List<SentValue>
+            {
+                new(property, property.StoredType.Kind == EdmKind.String ? Text(content, property) : content, property.Name),
+            };
+            if (
+                property.MediaTypeColumn is { } column
+                && set
+                    .Type.Properties.SelectMany(p => p.Leaves)
+                    .Concat(_unit.Service.Model.FindSet(set.Name)!.Type.Hidden)
+                    .FirstOrDefault(p => p.Column == column)
+                    is { } kept
+            )
                 values.Add(new SentValue(kept, _request.ContentType, kept.Name));
             return SentEntity.Nothing(set) with { Values = [.. values] };
         }
-        var value = property.Type.Kind == EdmKind.Binary ? content : ValueReader.OfText(Text(content, property), property.Type, out var fault) is { } read && fault is null ? read : throw new FaultException(new RequestFault(400, "value", $"'{property.Name}' {fault}.", property.Name));
+        var value =
+            property.Type.Kind == EdmKind.Binary ? content
+            : ValueReader.OfText(Text(content, property), property.Type, out var fault) is { } read && fault is null ? read
+            : throw new FaultException(new RequestFault(400, "value", $"'{property.Name}' {fault}.", property.Name));
         if (property.Rules.Fault(value) is { } broken)
-            throw new FaultException(new RequestFault(400, "rule-broken", property.Rules.Message is null ? $"'{property.Name}' {broken}." : broken, property.Name));
+            throw new FaultException(
+                new RequestFault(
+                    400,
+                    "rule-broken",
+                    property.Rules.Message is null ? $"'{property.Name}' {broken}." : broken,
+                    property.Name
+                )
+            );
         return SentEntity.Nothing(set) with { Values = [new SentValue(property, value, property.Name)] };
     }
 
-    private static string Text(byte[] content, Property property) => System.Text.Unicode.Utf8.IsValid(content) ? Encoding.UTF8.GetString(content) : throw new FaultException(new RequestFault(400, "body", $"The content of '{property.Name}' is not valid UTF-8.", property.Name));
+    private static string Text(byte[] content, Property property) =>
+        System.Text.Unicode.Utf8.IsValid(content)
+            ? Encoding.UTF8.GetString(content)
+            : throw new FaultException(
+                new RequestFault(400, "body", $"The content of '{property.Name}' is not valid UTF-8.", property.Name)
+            );
 
     /// <summary>One more item of a collection (Protocol 11.4.9.4).</summary>
     private async Task<SentEntity> AddedAsync(EntityRow row, Property property)
     {
         var faults = new List<RequestFault>();
-        var item = _request.Body is { ValueKind: JsonValueKind.Object } body && body.TryGetProperty("value", out var value) ? value : _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body."));
+        var item =
+            _request.Body is { ValueKind: JsonValueKind.Object } body && body.TryGetProperty("value", out var value)
+                ? value
+                : _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body."));
         var added = new ValueReader(_request.Form.NumbersAsText, faults).Item(item, property.Type, property.Name);
         if (faults.Count > 0)
             throw new FaultException(RequestFault.Of(faults));
-        var current = (await _finder.ColumnsAsync(row, [property]))[0] as string is { Length: > 2 } there ? there.TrimEnd()[..^1] + "," : "[";
+        var current = (await _finder.ColumnsAsync(row, [property]))[0] as string is { Length: > 2 } there
+            ? there.TrimEnd()[..^1] + ","
+            : "[";
         return SentEntity.Nothing(row.Set) with { Values = [new SentValue(property, current + added + "]", property.Name)] };
     }
 
@@ -264,7 +420,12 @@ public sealed class ChangeRunner
         var target = _path.Target;
         var parent = await ParentAsync();
         var preconditions = _request.Preconditions;
-        var references = _request.Verb == ChangeVerb.Delete ? _request.Id is { } id ? [(id, null)] : [] : References();
+        var references =
+            _request.Verb == ChangeVerb.Delete
+                ? _request.Id is { } id
+                    ? [(id, null)]
+                    : []
+                : References();
         if (_request.Verb != ChangeVerb.Delete && !(navigation.IsCollection && _request.Verb == ChangeVerb.Put) && references.Count != 1)
             throw new FaultException(NoReference);
         EntityRow? other;
@@ -299,12 +460,20 @@ public sealed class ChangeRunner
         }
         // The entity whose row has changed, so that its new tag can be told.
         var isGone = navigation.IsContained && _request.Verb == ChangeVerb.Delete;
-        var changed = navigation.Link is not null || isGone ? null : navigation.IsHeldByTarget ? other : parent;
+        var changed =
+            navigation.Link is not null || isGone ? null
+            : navigation.IsHeldByTarget ? other
+            : parent;
         var address = changed is { Set.HasVersion: true } ? await _finder.AddressAsync(changed) : null;
         return new ChangeResult(ChangeOutcome.Linked, address) { Set = (changed ?? parent).Set };
     }
 
-    private async Task ReplaceAsync(EntityRow parent, NavigationProperty navigation, List<(EntityRow Row, string? ETag)> rows, Preconditions preconditions)
+    private async Task ReplaceAsync(
+        EntityRow parent,
+        NavigationProperty navigation,
+        List<(EntityRow Row, string? ETag)> rows,
+        Preconditions preconditions
+    )
     {
         var relation = new SentRelation(navigation, _path.Target, RelationMode.Replace, [.. await ReferencesOfAsync(rows)], "");
         var sent = SentEntity.Nothing(parent.Set) with { Relations = [relation] };
@@ -334,7 +503,8 @@ public sealed class ChangeRunner
     private List<(string Id, string? ETag)> References()
     {
         var body = _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body."));
-        var isList = body.ValueKind == JsonValueKind.Object && body.TryGetProperty("value", out var list) && list.ValueKind == JsonValueKind.Array;
+        var isList =
+            body.ValueKind == JsonValueKind.Object && body.TryGetProperty("value", out var list) && list.ValueKind == JsonValueKind.Array;
         IEnumerable<JsonElement> items = isList ? body.GetProperty("value").EnumerateArray() : [body];
         return [.. items.Select(item => (Annotation(item, "id") ?? throw new FaultException(NoReference), Annotation(item, "etag")))];
     }

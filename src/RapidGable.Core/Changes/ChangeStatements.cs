@@ -27,11 +27,21 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
     /// <param name="source">What of a table may be looked at.</param>
     /// <param name="where">Published values; none is null.</param>
     /// <param name="isLocked">Nobody else may change the row until the transaction ends; not for a restricted table.</param>
-    public async Task<object?[]?> FindAsync(SourceObjectName source, IReadOnlyList<Property> output, IEnumerable<(Property Column, object Value)> where, bool isLocked = false) =>
-        await FindAsync(source, output, where, isLocked, row => Read(row, output));
+    public async Task<object?[]?> FindAsync(
+        SourceObjectName source,
+        IReadOnlyList<Property> output,
+        IEnumerable<(Property Column, object Value)> where,
+        bool isLocked = false
+    ) => await FindAsync(source, output, where, isLocked, row => Read(row, output));
 
     /// <summary>As the other, with what is made of the row.</summary>
-    public async Task<T?> FindAsync<T>(SourceObjectName source, IReadOnlyList<Property> output, IEnumerable<(Property Column, object Value)> where, bool isLocked, Func<IRowCursor, T> read)
+    public async Task<T?> FindAsync<T>(
+        SourceObjectName source,
+        IReadOnlyList<Property> output,
+        IEnumerable<(Property Column, object Value)> where,
+        bool isLocked,
+        Func<IRowCursor, T> read
+    )
         where T : class
     {
         var stored = where.Select(w => (w.Column, QueryValues.Stored(w.Value, w.Column, dialect))).ToList();
@@ -39,10 +49,18 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
         return await rows.ReadAsync(cancellation) ? read(rows) : null;
     }
 
-    public async Task<bool> ExistsAsync(SourceObjectName source, IReadOnlyList<Property> key, IEnumerable<(Property Column, object Value)> where) => await FindAsync(source, key, where) is not null;
+    public async Task<bool> ExistsAsync(
+        SourceObjectName source,
+        IReadOnlyList<Property> key,
+        IEnumerable<(Property Column, object Value)> where
+    ) => await FindAsync(source, key, where) is not null;
 
     /// <summary>All rows that hold some values.</summary>
-    public async Task<List<object?[]>> FindAllAsync(SourceObjectName source, IReadOnlyList<Property> output, IEnumerable<(Property Column, object Value)> where)
+    public async Task<List<object?[]>> FindAllAsync(
+        SourceObjectName source,
+        IReadOnlyList<Property> output,
+        IEnumerable<(Property Column, object Value)> where
+    )
     {
         var stored = where.Select(w => (w.Column, QueryValues.Stored(w.Value, w.Column, dialect))).ToList();
         await using var rows = await QueryAsync(SqlWriter.WriteLookup(source, output, stored, dialect));
@@ -66,7 +84,11 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
     /// <param name="digits">Of the numbers, until they need more.</param>
     public async Task<long> HighestAsync(SourceObjectName table, Property column, string prefix, int digits)
     {
-        var like = prefix.Replace("!", "!!", StringComparison.Ordinal).Replace("%", "!%", StringComparison.Ordinal).Replace("_", "!_", StringComparison.Ordinal) + "%";
+        var like =
+            prefix
+                .Replace("!", "!!", StringComparison.Ordinal)
+                .Replace("%", "!%", StringComparison.Ordinal)
+                .Replace("_", "!_", StringComparison.Ordinal) + "%";
         var length = prefix.EnumerateRunes().Count() + digits;
         // Texts of one length sort like their numbers; longer ones are looked at only where the shorter are used up.
         for (var more = 0; ; more++)
@@ -75,8 +97,22 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
             var found = await rows.ReadAsync(cancellation) && !rows.IsNull(0) ? RowValue.Read(rows, column.StoredType, 0) as string : null;
             if (found is null)
                 return more == 0 ? 0 : (long)Math.Pow(10, digits + more - 1) - 1;
-            if (!long.TryParse(found.AsSpan(prefix.Length), System.Globalization.NumberStyles.None, System.Globalization.CultureInfo.InvariantCulture, out var number))
-                throw new FaultException(new RequestFault(409, "number", $"The last '{column.Name}' is '{found}', behind whose '{prefix}' is no number.", column.Name));
+            if (
+                !long.TryParse(
+                    found.AsSpan(prefix.Length),
+                    System.Globalization.NumberStyles.None,
+                    System.Globalization.CultureInfo.InvariantCulture,
+                    out var number
+                )
+            )
+                throw new FaultException(
+                    new RequestFault(
+                        409,
+                        "number",
+                        $"The last '{column.Name}' is '{found}', behind whose '{prefix}' is no number.",
+                        column.Name
+                    )
+                );
             if (found.AsSpan(prefix.Length).TrimStart('9').Length > 0)
                 return number;
         }
@@ -93,7 +129,9 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
 
     /// <summary>Runs a statement of the query writer.</summary>
     public async Task<IRowCursor> QueryAsync(SqlStatement statement) =>
-        values.Bind(statement, dialect).Is(out var bound, out var fault) ? await session.QueryAsync(statement.Text, bound, cancellation) : throw new FaultException(fault);
+        values.Bind(statement, dialect).Is(out var bound, out var fault)
+            ? await session.QueryAsync(statement.Text, bound, cancellation)
+            : throw new FaultException(fault);
 
     /// <summary>Adds a row.</summary>
     /// <returns>Published values of the asked columns, as the source made them.</returns>
@@ -101,8 +139,11 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
     {
         var stored = Stored(columns);
         var name = dialect.Table(table.Schema, table.Name);
-        var into = columns.Count == 0 ? dialect.DefaultRow
-            : $"({string.Join(", ", columns.Select(c => dialect.Quote(c.Property.Column)))}) VALUES ({string.Join(", ", columns.Select((c, i) => dialect.Assigned(i + 1, c.Property, table)))})";
+        var into =
+            columns.Count == 0
+                ? dialect.DefaultRow
+                : $"({string.Join(", ", columns.Select(c => dialect.Quote(c.Property.Column)))}) VALUES "
+                    + $"({string.Join(", ", columns.Select((c, i) => dialect.Assigned(i + 1, c.Property, table)))})";
         var sql = $"INSERT INTO {name} {into}";
         return await NamedAsync([.. columns.Select(c => c.Property.Column)], async () =>
         {
@@ -127,8 +168,8 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
         {
             return await run();
         }
-        catch (SourceException exception) when (exception.Constraint is { Columns.IsEmpty: true, Parameter: { } number } broken
-            && number <= columns.Count)
+        catch (SourceException exception)
+            when (exception.Constraint is { Columns.IsEmpty: true, Parameter: { } number } broken && number <= columns.Count)
         {
             var named = broken with { Columns = [columns[number - 1]] };
             throw new SourceException(SourceFaultKind.Constraint, exception.Message, exception) { Constraint = named };
@@ -137,17 +178,23 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
 
     /// <summary>Changes the row of a key; at least one column.</summary>
     /// <returns>How many rows there were.</returns>
-    public Task<long> UpdateAsync(SourceObjectName table, IReadOnlyList<ColumnValue> columns, IEnumerable<(Property Column, object Value)> where)
+    public Task<long> UpdateAsync(
+        SourceObjectName table,
+        IReadOnlyList<ColumnValue> columns,
+        IEnumerable<(Property Column, object Value)> where
+    )
     {
         var parameters = new List<StoredValue>();
-        var sets = columns.Select(c =>
-        {
-            var name = dialect.Quote(c.Property.Column);
-            if (c.IsIncrement)
-                return $"{name} = {dialect.Increased(name)}";
-            parameters.Add(Stored(c));
-            return $"{name} = {dialect.Assigned(parameters.Count, c.Property, table)}";
-        }).ToList();
+        var sets = columns
+            .Select(c =>
+            {
+                var name = dialect.Quote(c.Property.Column);
+                if (c.IsIncrement)
+                    return $"{name} = {dialect.Increased(name)}";
+                parameters.Add(Stored(c));
+                return $"{name} = {dialect.Assigned(parameters.Count, c.Property, table)}";
+            })
+            .ToList();
         var sql = $"UPDATE {dialect.Table(table.Schema, table.Name)} SET {string.Join(", ", sets)} WHERE {Where(where, parameters)}";
         return NamedAsync([.. columns.Where(c => !c.IsIncrement).Select(c => c.Property.Column)], () => RunAsync(sql, parameters));
     }
@@ -163,33 +210,59 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
     public async Task RemoveAsync(EntitySet set, IEnumerable<(Property Column, object Value)> where)
     {
         var key = where.ToDictionary(w => w.Column.Column);
-        foreach (var own in dialect.KeepsWhatRefersToItself ? set.Type.Navigations.Where(n => n.TargetSet == set.Name && n is { IsCollection: false, IsHeldByTarget: false, Link: null }) : [])
+        foreach (
+            var own in dialect.KeepsWhatRefersToItself
+                ? set.Type.Navigations.Where(n =>
+                    n.TargetSet == set.Name && n is { IsCollection: false, IsHeldByTarget: false, Link: null }
+                )
+                : []
+        )
         {
             // Where it refers to itself, that goes first.
             if (own.Joins.All(j => j.Own.Nullable && key.ContainsKey(j.Target.Column)))
-                await UpdateAsync(set.Source, [.. own.Joins.Select(j => new ColumnValue(j.Own, null))], key.Values.Concat(own.Joins.Select(j => (j.Own, key[j.Target.Column].Value))));
+                await UpdateAsync(
+                    set.Source,
+                    [.. own.Joins.Select(j => new ColumnValue(j.Own, null))],
+                    key.Values.Concat(own.Joins.Select(j => (j.Own, key[j.Target.Column].Value)))
+                );
         }
         await DeleteAsync(set.Source, key.Values);
     }
 
-    private async Task<long> RunAsync(string sql, List<StoredValue> parameters) => await session.ExecuteAsync(sql, parameters.ToArray(), cancellation);
+    private async Task<long> RunAsync(string sql, List<StoredValue> parameters) =>
+        await session.ExecuteAsync(sql, parameters.ToArray(), cancellation);
 
-    private string Where(IEnumerable<(Property Column, object Value)> where, List<StoredValue> parameters) => string.Join(" AND ", where.Select(w =>
-    {
-        parameters.Add(QueryValues.Stored(w.Value, w.Column, dialect));
-        var parameter = dialect.Parameter(parameters.Count, w.Column.StoredType, w.Column.StorageForm);
-        return $"{dialect.Column(dialect.Quote(w.Column.Column), w.Column)} = {parameter}";
-    }));
+    private string Where(IEnumerable<(Property Column, object Value)> where, List<StoredValue> parameters) =>
+        string.Join(
+            " AND ",
+            where.Select(w =>
+            {
+                parameters.Add(QueryValues.Stored(w.Value, w.Column, dialect));
+                var parameter = dialect.Parameter(parameters.Count, w.Column.StoredType, w.Column.StorageForm);
+                return $"{dialect.Column(dialect.Quote(w.Column.Column), w.Column)} = {parameter}";
+            })
+        );
 
     private StoredValue Stored(ColumnValue column) => Stored([column])[0];
 
     /// <summary>All values as they are stored; those that cannot be are told at once.</summary>
     private StoredValue[] Stored(IReadOnlyList<ColumnValue> columns)
     {
-        var stored = columns.Select(c => StoredValues.Of(c.Value, c.Property, dialect, c.Path.Length == 0 ? c.Property.Name : c.Path)).ToList();
-        return stored.Exists(s => s.Fault is not null) ? throw new FaultException(RequestFault.Of([.. stored.Select(s => s.Fault).OfType<RequestFault>()])) : [.. stored.Select(s => s.Value)];
+        var stored = columns
+            .Select(c => StoredValues.Of(c.Value, c.Property, dialect, c.Path.Length == 0 ? c.Property.Name : c.Path))
+            .ToList();
+        return stored.Exists(s => s.Fault is not null)
+            ? throw new FaultException(RequestFault.Of([.. stored.Select(s => s.Fault).OfType<RequestFault>()]))
+            : [.. stored.Select(s => s.Value)];
     }
 
     private static object?[] Read(IRowCursor row, IReadOnlyList<Property> output) =>
-        [.. output.Select((p, i) => row.IsNull(i) ? null : p.Conversion is JsonConversion ? RowValue.Read(row, p.StoredType, i) : RowValue.Published(row, p, i))];
+        [
+            .. output.Select(
+                (p, i) =>
+                    row.IsNull(i) ? null
+                    : p.Conversion is JsonConversion ? RowValue.Read(row, p.StoredType, i)
+                    : RowValue.Published(row, p, i)
+            ),
+        ];
 }

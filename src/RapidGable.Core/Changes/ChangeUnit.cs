@@ -31,14 +31,17 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
     public bool HasCollided { get; set; }
 
     /// <summary>What the unit's own statements take.</summary>
-    internal QueryValues Values { get; } = QueryValues.Outside(caller.Within(service.Model.Service), now, allowance ?? RequestAllowance.Own);
+    internal QueryValues Values { get; } =
+        QueryValues.Outside(caller.Within(service.Model.Service), now, allowance ?? RequestAllowance.Own);
 
     /// <summary>The transaction, begun at its first use.</summary>
     /// <returns>The fault is 501 for a second source, since no two databases end a transaction together.</returns>
     internal async Task<Result<ISourceSession>> SessionAsync(ISource source, CancellationToken cancellation)
     {
         if (_source is not null && _source != source)
-            return RequestFault.NotImplemented("These changes are about two databases, which cannot be done as a whole. Send them one by one.");
+            return RequestFault.NotImplemented(
+                "These changes are about two databases, which cannot be done as a whole. Send them one by one."
+            );
         if (!Values.CanTell(source))
             return new RequestFault(403, "forbidden", "The database is asked as somebody, and nothing says as whom for you.");
         _source = source;
@@ -60,7 +63,9 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
     /// The transaction for a read of a source, begun for it when nothing has begun another; null = the source cannot be a part of it.
     /// </summary>
     public async Task<ISourceSession?> ReadingAsync(ISource? source, CancellationToken cancellation) =>
-        source is null || !CanReach(source) ? null : (await SessionAsync(source, cancellation)).Is(out var session, out var fault) ? session : throw new FaultException(fault);
+        source is null || !CanReach(source) ? null
+        : (await SessionAsync(source, cancellation)).Is(out var session, out var fault) ? session
+        : throw new FaultException(fault);
 
     /// <summary>Does a part that leaves nothing when it fails, so that the others may go on.</summary>
     /// <param name="source">That of the unit.</param>

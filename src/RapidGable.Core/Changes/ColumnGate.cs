@@ -18,13 +18,14 @@ internal static class ColumnGate
             throw new FaultException(RequestFault.Of(faults));
     }
 
-    private static RequestFault? Fault(ColumnValue column, WriteAccess access, string path) => access.Of(column.Property) switch
-    {
-        ColumnAccess.Closed => Closed(column.Path.Length > 0 ? column.Path : path + column.Property.Name),
-        // What a body says of such a value by itself was passed over when it was read (M-05, M-18); a relation is asked for as such.
-        ColumnAccess.Fixed when column.IsRelated => Fixed(column, access, path),
-        _ => null,
-    };
+    private static RequestFault? Fault(ColumnValue column, WriteAccess access, string path) =>
+        access.Of(column.Property) switch
+        {
+            ColumnAccess.Closed => Closed(column.Path.Length > 0 ? column.Path : path + column.Property.Name),
+            // What a body says of such a value by itself was passed over when it was read (M-05, M-18); a relation is asked for as such.
+            ColumnAccess.Fixed when column.IsRelated => Fixed(column, access, path),
+            _ => null,
+        };
 
     /// <summary>The fault of a value that rules keep from the caller.</summary>
     public static RequestFault Closed(string path) => new(403, "forbidden", $"You are not allowed to write '{path}'.", path);
@@ -34,7 +35,9 @@ internal static class ColumnGate
         var target = column.Path.Length > 0 ? column.Path : path.TrimEnd('/');
         var shown = target.Length > 0 ? $"'{target}'" : "The relation";
         var isSetOnce = access.Operation != SetOperations.Create && ColumnAccesses.IsWritten(column.Property, SetOperations.Create);
-        var message = isSetOnce ? $"{shown} is set when the entity is created, and cannot be changed later." : $"{shown} cannot be set: the service or the database makes the value.";
+        var message = isSetOnce
+            ? $"{shown} is set when the entity is created, and cannot be changed later."
+            : $"{shown} cannot be set: the service or the database makes the value.";
         return new RequestFault(400, "read-only", message, target.Length > 0 ? target : null);
     }
 }

@@ -16,13 +16,55 @@ internal static class ConstraintFaults
         var listed = names.Count == 0 || names.Count < broken.Columns.Length ? null : string.Join("', '", names);
         return broken.Kind switch
         {
-            ConstraintKind.Unique => new RequestFault(409, "exists", listed is null ? $"There is an entity in {seen.Name} already that this one may not be alike." : names.Count == 1 ? $"There is an entity with this '{listed}' already." : $"There is an entity with these '{listed}' already.", target),
-            ConstraintKind.Required => new RequestFault(400, "required", listed is null ? "A value that the database needs is missing." : $"'{path}{listed}' is missing, and cannot be null.", target),
-            ConstraintKind.NoParent => new RequestFault(422, "reference", listed is null ? "Something that the entity refers to is not there, or something else refers to it." : $"What '{listed}' refers to is not there.", target),
-            ConstraintKind.HasChildren => new RequestFault(409, "referred-to", $"Other entities refer to this one of {seen.Name}, so it stays as it is."),
-            ConstraintKind.TooLong => new RequestFault(400, "value", listed is null ? "A text or binary value is longer than the database keeps." : $"'{path}{listed}' is longer than the database keeps.", target),
-            ConstraintKind.Range => new RequestFault(400, "value", listed is null ? "A value is outside of what the database keeps." : $"'{path}{listed}' is outside of what the database keeps.", target),
-            ConstraintKind.Value => new RequestFault(400, "value", listed is null ? "A value is not one that the database keeps." : $"'{path}{listed}' is not one that the database keeps.", target),
+            ConstraintKind.Unique => new RequestFault(
+                409,
+                "exists",
+                listed is null ? $"There is an entity in {seen.Name} already that this one may not be alike."
+                    : names.Count == 1 ? $"There is an entity with this '{listed}' already."
+                    : $"There is an entity with these '{listed}' already.",
+                target
+            ),
+            ConstraintKind.Required => new RequestFault(
+                400,
+                "required",
+                listed is null ? "A value that the database needs is missing." : $"'{path}{listed}' is missing, and cannot be null.",
+                target
+            ),
+            ConstraintKind.NoParent => new RequestFault(
+                422,
+                "reference",
+                listed is null
+                    ? "Something that the entity refers to is not there, or something else refers to it."
+                    : $"What '{listed}' refers to is not there.",
+                target
+            ),
+            ConstraintKind.HasChildren => new RequestFault(
+                409,
+                "referred-to",
+                $"Other entities refer to this one of {seen.Name}, so it stays as it is."
+            ),
+            ConstraintKind.TooLong => new RequestFault(
+                400,
+                "value",
+                listed is null
+                    ? "A text or binary value is longer than the database keeps."
+                    : $"'{path}{listed}' is longer than the database keeps.",
+                target
+            ),
+            ConstraintKind.Range => new RequestFault(
+                400,
+                "value",
+                listed is null
+                    ? "A value is outside of what the database keeps."
+                    : $"'{path}{listed}' is outside of what the database keeps.",
+                target
+            ),
+            ConstraintKind.Value => new RequestFault(
+                400,
+                "value",
+                listed is null ? "A value is not one that the database keeps." : $"'{path}{listed}' is not one that the database keeps.",
+                target
+            ),
             ConstraintKind.Raised when Told(broken.Message) is { } message => new RequestFault(422, "database-rule", message, target),
             _ => new RequestFault(422, "database-rule", $"The database has a rule for {seen.Name} that this breaks.", target),
         };
@@ -34,11 +76,21 @@ internal static class ConstraintFaults
     private static string? Told(string? message)
     {
         var line = string.Concat((message ?? "").Select(c => char.IsControl(c) ? ' ' : c)).Trim();
-        return line.Length == 0 ? null : line.Length > LongestMessage ? line[..LongestMessage] + "…" : line;
+        return line.Length == 0 ? null
+            : line.Length > LongestMessage ? line[..LongestMessage] + "…"
+            : line;
     }
 
     private static string? Name(EntitySet set, string column) =>
-        set.Type.Properties.Concat(set.Type.Derived.SelectMany(d => d.Properties)).Select(p => p.IsGroup ? p.Members.Where(m => Same(m, column)).Select(m => $"{p.Name}/{m.Name}").FirstOrDefault() : Same(p, column) ? p.Name : null).OfType<string>().FirstOrDefault();
+        set
+            .Type.Properties.Concat(set.Type.Derived.SelectMany(d => d.Properties))
+            .Select(p =>
+                p.IsGroup ? p.Members.Where(m => Same(m, column)).Select(m => $"{p.Name}/{m.Name}").FirstOrDefault()
+                : Same(p, column) ? p.Name
+                : null
+            )
+            .OfType<string>()
+            .FirstOrDefault();
 
     private static bool Same(Property property, string column) => property.Column.Equals(column, StringComparison.OrdinalIgnoreCase);
 }

@@ -18,7 +18,8 @@ public sealed record EntityRow(EntitySet Set, ImmutableArray<object> Key)
 }
 
 /// <summary>
-/// Creates, changes, deletes and relates entities in the transaction of a unit. Whatever is not allowed, not there or not as it must be ends
+/// Creates, changes, deletes and relates entities in the transaction of a unit. Whatever is not allowed, not there or not as it must be
+/// ends
 /// the whole with a fault. One way leads to every write: access, lock, precondition, values, statement, access once more, rules, note.
 /// </summary>
 /// <param name="unit">The transaction and who it is for.</param>
@@ -52,18 +53,37 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         AddMissing(columns, _versions.First(whole));
         RowDefaults.Require(whole, sent, columns);
         var extra = columns.Where(c => c.Property.Via is not null).ToList();
-        var row = await ToldAsync(sent, async () =>
-        {
-            var own = columns.Except(extra).ToList();
-            AddMissing(own, whole.Type.Properties.Where(p => p is { Type.IsCollection: true, HasComputedDefault: false, DefaultValue: null } && p.Conversion is JsonConversion && RowDefaults.IsStored(p)).Select(p => new ColumnValue(p, "[]")));
-            var made = await statements.InsertAsync(whole.Source, own, whole.Type.Key);
-            return new EntityRow(sent.Set, [.. made.Select(k => k!)]);
-        }, columns);
+        var row = await ToldAsync(
+            sent,
+            async () =>
+            {
+                var own = columns.Except(extra).ToList();
+                AddMissing(
+                    own,
+                    whole
+                        .Type.Properties.Where(p =>
+                            p is { Type.IsCollection: true, HasComputedDefault: false, DefaultValue: null }
+                            && p.Conversion is JsonConversion
+                            && RowDefaults.IsStored(p)
+                        )
+                        .Select(p => new ColumnValue(p, "[]"))
+                );
+                var made = await statements.InsertAsync(whole.Source, own, whole.Type.Key);
+                return new EntityRow(sent.Set, [.. made.Select(k => k!)]);
+            },
+            columns
+        );
         _created.Add(row);
         if (sent.Type is { Table: { } table, Rows: { } rows })
         {
             var ties = await ColumnsAsync(row, table.Joins.Select(j => j.Own), statements);
-            await ToldAsync(sent, async () => await statements.InsertAsync(rows.Source, [.. table.Joins.Select((j, i) => new ColumnValue(j.Target, ties[i])), .. extra], []));
+            await ToldAsync(sent, async () =>
+                await statements.InsertAsync(
+                    rows.Source,
+                    [.. table.Joins.Select((j, i) => new ColumnValue(j.Target, ties[i])), .. extra],
+                    []
+                )
+            );
         }
         await BackwardAsync(row, sent, isNew: true);
         await JudgeAsync(row, access, statements, sent.Path, columns);
@@ -93,14 +113,18 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
             await new ValueMaking(unit, whole, statements, _service).AddAsync(columns, SetOperations.Update, row);
             AddMissing(columns, _versions.Next(whole, version));
             var extra = columns.Where(c => c.Property.Via is not null).ToList();
-            await ToldAsync(sent, async () =>
-            {
-                if (columns.Count > extra.Count)
-                    await statements.UpdateAsync(whole.Source, [.. columns.Except(extra)], row.Where);
-                if (extra.Count > 0)
-                    await UpdateExtraAsync(row, extra, statements);
-                return row;
-            }, columns);
+            await ToldAsync(
+                sent,
+                async () =>
+                {
+                    if (columns.Count > extra.Count)
+                        await statements.UpdateAsync(whole.Source, [.. columns.Except(extra)], row.Where);
+                    if (extra.Count > 0)
+                        await UpdateExtraAsync(row, extra, statements);
+                    return row;
+                },
+                columns
+            );
         }
         await BackwardAsync(row, sent, isNew: false);
         await JudgeAsync(row, access, statements, sent.Path, columns);
@@ -110,8 +134,24 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
 
     /// <summary>Sets columns of an entity, which its relations to others are made of.</summary>
     /// <param name="needsState">Whether the change must say which state it is about, where the set asks for that.</param>
-    private async Task TieAsync(EntityRow row, IReadOnlyList<ColumnValue> columns, Preconditions preconditions, bool needsState, string path) =>
-        await UpdateAsync(row, SentEntity.Nothing(row.Set) with { Values = [.. columns.Select(c => new SentValue(c.Property, c.Value, c.Path) { IsRelated = true })], Path = path }, SentFor.Merge, preconditions, needsState);
+    private async Task TieAsync(
+        EntityRow row,
+        IReadOnlyList<ColumnValue> columns,
+        Preconditions preconditions,
+        bool needsState,
+        string path
+    ) =>
+        await UpdateAsync(
+            row,
+            SentEntity.Nothing(row.Set) with
+            {
+                Values = [.. columns.Select(c => new SentValue(c.Property, c.Value, c.Path) { IsRelated = true })],
+                Path = path,
+            },
+            SentFor.Merge,
+            preconditions,
+            needsState
+        );
 
     /// <summary>Deletes an entity, its links, and what is part of it.</summary>
     public async Task DeleteAsync(EntityRow row, Preconditions preconditions, bool needsState = true, string path = "")
@@ -122,7 +162,10 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         await DropAsync(row, row.Set, statements);
     }
 
-    /// <summary>Deletes a row with its links and its parts, each noted where that is declared; who may delete an entity may delete what is part of it.</summary>
+    /// <summary>
+    /// Deletes a row with its links and its parts, each noted where that is declared; who may delete an entity may delete what is part
+    /// of it.
+    /// </summary>
     /// <param name="seen">What was asked for, which a fault may name.</param>
     private async Task DropAsync(EntityRow row, EntitySet seen, ChangeStatements statements)
     {
@@ -131,56 +174,104 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         foreach (var navigation in whole.Type.Navigations.Where(n => n.Link is not null))
         {
             var ties = await ColumnsAsync(row, navigation.Link!.Own.Select(o => o.Own), statements);
-            await statements.DeleteAsync(navigation.Link.Source, navigation.Link.Own.Select((o, i) => (LinkColumn(o.Link, o.Own), ties[i]!)));
+            await statements.DeleteAsync(
+                navigation.Link.Source,
+                navigation.Link.Own.Select((o, i) => (LinkColumn(o.Link, o.Own), ties[i]!))
+            );
         }
         foreach (var navigation in whole.Type.Navigations.Where(n => n.IsContained))
         {
             var part = _service.Model.Target(navigation);
             var ties = await ColumnsAsync(row, navigation.Joins.Select(j => j.Own), statements);
-            foreach (var key in await statements.FindAllAsync(part.Source with { Restriction = null, RowId = null }, part.Type.Key, navigation.Joins.Select((j, i) => (j.Target, ties[i]!))))
+            foreach (
+                var key in await statements.FindAllAsync(
+                    part.Source with
+                    {
+                        Restriction = null,
+                        RowId = null,
+                    },
+                    part.Type.Key,
+                    navigation.Joins.Select((j, i) => (j.Target, ties[i]!))
+                )
+            )
                 await DropAsync(new EntityRow(part, [.. key.Select(k => k!)]), seen, statements);
         }
-        await ToldAsync(SentEntity.Nothing(seen), async () =>
-        {
-            foreach (var derived in whole.Type.Derived.Where(d => d.Rows is not null))
+        await ToldAsync(
+            SentEntity.Nothing(seen),
+            async () =>
             {
-                var ties = await ColumnsAsync(row, derived.Table!.Joins.Select(j => j.Own), statements);
-                await statements.DeleteAsync(derived.Rows!.Source, derived.Table.Joins.Select((j, i) => (j.Target, ties[i]!)));
-            }
-            await statements.RemoveAsync(whole, row.Where);
-            return row;
-        }, isDelete: true);
+                foreach (var derived in whole.Type.Derived.Where(d => d.Rows is not null))
+                {
+                    var ties = await ColumnsAsync(row, derived.Table!.Joins.Select(j => j.Own), statements);
+                    await statements.DeleteAsync(derived.Rows!.Source, derived.Table.Joins.Select((j, i) => (j.Target, ties[i]!)));
+                }
+                await statements.RemoveAsync(whole, row.Where);
+                return row;
+            },
+            isDelete: true
+        );
         if (before is not null)
             await ChangeNotes.WriteAsync(unit, whole, row, "delete", before, null, statements);
     }
 
     /// <summary>What a caller may write of a set; a fault when nothing.</summary>
-    private WriteAccess Access(EntitySet set, SetOperations operation, string path) => unit.Writing(set, operation)
-        ?? throw new FaultException(new RequestFault(403, "forbidden", $"You may not {Grant.Words(operation)} entities of {set.Name}.", path.Length == 0 ? null : path.TrimEnd('/')));
+    private WriteAccess Access(EntitySet set, SetOperations operation, string path) =>
+        unit.Writing(set, operation)
+        ?? throw new FaultException(
+            new RequestFault(
+                403,
+                "forbidden",
+                $"You may not {Grant.Words(operation)} entities of {set.Name}.",
+                path.Length == 0 ? null : path.TrimEnd('/')
+            )
+        );
 
     private async Task<ChangeStatements> StatementsAsync(EntitySet whole)
     {
         var source = _service.SourceOf(whole);
-        return (await unit.SessionAsync(source, cancellation)).Is(out var session, out var fault) ? new ChangeStatements(session, source.Dialect, unit.Values, cancellation) : throw new FaultException(fault);
+        return (await unit.SessionAsync(source, cancellation)).Is(out var session, out var fault)
+            ? new ChangeStatements(session, source.Dialect, unit.Values, cancellation)
+            : throw new FaultException(fault);
     }
 
     private static async Task<object?[]> ColumnsAsync(EntityRow row, IEnumerable<Property> columns, ChangeStatements statements) =>
-        await statements.FindAsync(row.Set.Source with { Restriction = null, RowId = null }, [.. columns], row.Where) ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
+        await statements.FindAsync(row.Set.Source with { Restriction = null, RowId = null }, [.. columns], row.Where)
+        ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
 
     /// <summary>Takes the row for this transaction alone, if it is one that may be changed and as the caller means it to be.</summary>
     /// <returns>The value of the version column; null = there is none.</returns>
-    private async Task<object?> LockAsync(EntityRow row, WriteAccess access, ChangeStatements statements, Preconditions preconditions, bool needsState, SentEntity sent)
+    private async Task<object?> LockAsync(
+        EntityRow row,
+        WriteAccess access,
+        ChangeStatements statements,
+        Preconditions preconditions,
+        bool needsState,
+        SentEntity sent
+    )
     {
         var output = access.Set.Version is { } version ? [version] : access.Set.Type.Key.Take(1).ToList();
         if (await statements.FindAsync(access.Set.Source with { Restriction = null }, output, row.Where, isLocked: true) is not { } found)
             throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
         if (access.Before.Restriction is not null && !await statements.ExistsAsync(access.Before, access.Set.Type.Key, row.Where))
-            throw new FaultException(new RequestFault(403, "forbidden", $"You may not {Grant.Words(access.Operation)} this entity of {row.Set.Name}.", sent.Path.Length == 0 ? null : sent.Path.TrimEnd('/')));
+            throw new FaultException(
+                new RequestFault(
+                    403,
+                    "forbidden",
+                    $"You may not {Grant.Words(access.Operation)} this entity of {row.Set.Name}.",
+                    sent.Path.Length == 0 ? null : sent.Path.TrimEnd('/')
+                )
+            );
         await CheckStateAsync(row, preconditions, needsState, statements, sent.Path.TrimEnd('/'));
         return access.Set.Version is null ? null : found[0];
     }
 
-    private static async Task CheckStateAsync(EntityRow row, Preconditions preconditions, bool needsState, ChangeStatements statements, string path)
+    private static async Task CheckStateAsync(
+        EntityRow row,
+        Preconditions preconditions,
+        bool needsState,
+        ChangeStatements statements,
+        string path
+    )
     {
         var isRequired = needsState && row.Set is { RequiresVersion: true, HasVersion: true };
         if (preconditions.IsEmpty && !isRequired)
@@ -195,7 +286,9 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         if (!row.Set.HasVersion)
             return null;
         var columns = EntityTags.Columns(row.Set);
-        return await statements.FindAsync(row.Set.Source, columns, row.Where, isLocked: false, cursor => EntityTags.Of(row.Set, [.. columns.Select((c, i) => new ShapeCell(c, i))], cursor) ?? "");
+        return await statements.FindAsync(row.Set.Source, columns, row.Where, isLocked: false, cursor =>
+            EntityTags.Of(row.Set, [.. columns.Select((c, i) => new ShapeCell(c, i))], cursor) ?? ""
+        );
     }
 
     private static void AddMissing(List<ColumnValue> columns, IEnumerable<ColumnValue> more)
@@ -205,7 +298,14 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
             if (columns.Find(c => c.Property.Column == column.Property.Column && c.Property.Via == column.Property.Via) is not { } there)
                 columns.Add(column);
             else if (there.Path.Length > 0 && column.Path.Length > 0 && !Equals(there.Value, column.Value))
-                throw new FaultException(new RequestFault(400, "contradiction", $"'{there.Path}' and '{column.Path}' say different things of one value.", column.Path));
+                throw new FaultException(
+                    new RequestFault(
+                        400,
+                        "contradiction",
+                        $"'{there.Path}' and '{column.Path}' say different things of one value.",
+                        column.Path
+                    )
+                );
         }
     }
 
@@ -215,7 +315,11 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         foreach (var value in sent.Values.Where(v => v is { IsMerged: true, Value: not null }))
         {
             var current = (await ColumnsAsync(row, [value.Property], statements))[0] as string;
-            columns[columns.FindIndex(c => c.Property == value.Property)] = new ColumnValue(value.Property, JsonMerge.Of(current, (string)value.Value!), value.Path);
+            columns[columns.FindIndex(c => c.Property == value.Property)] = new ColumnValue(
+                value.Property,
+                JsonMerge.Of(current, (string)value.Value!),
+                value.Path
+            );
         }
     }
 
@@ -231,22 +335,48 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
     }
 
     /// <summary>The written row must be one that the caller may leave, and fulfil the rules of its set.</summary>
-    private async Task JudgeAsync(EntityRow row, WriteAccess access, ChangeStatements statements, string path, IReadOnlyList<ColumnValue> columns)
+    private async Task JudgeAsync(
+        EntityRow row,
+        WriteAccess access,
+        ChangeStatements statements,
+        string path,
+        IReadOnlyList<ColumnValue> columns
+    )
     {
         if (access.After.Restriction is not null && !await statements.ExistsAsync(access.After, access.Set.Type.Key, row.Where))
-            throw new FaultException(new RequestFault(403, "forbidden", $"You may not {Grant.Words(access.Operation)} an entity of {row.Set.Name} that is like this.", path.Length == 0 ? null : path.TrimEnd('/')));
+            throw new FaultException(
+                new RequestFault(
+                    403,
+                    "forbidden",
+                    $"You may not {Grant.Words(access.Operation)} an entity of {row.Set.Name} that is like this.",
+                    path.Length == 0 ? null : path.TrimEnd('/')
+                )
+            );
         await new RowJudge(unit, access, statements, finder).CheckAsync(row, path, columns);
     }
 
     private async Task NoteAsync(EntityRow row, WriteAccess access, ChangeStatements statements, string operation, object?[]? before)
     {
         if (access.Set.Log is not null)
-            await ChangeNotes.WriteAsync(unit, access.Set, row, operation, before, await ColumnsAsync(row, ChangeNotes.Columns(access.Set), statements), statements);
+            await ChangeNotes.WriteAsync(
+                unit,
+                access.Set,
+                row,
+                operation,
+                before,
+                await ColumnsAsync(row, ChangeNotes.Columns(access.Set), statements),
+                statements
+            );
     }
 
     /// <summary>Runs a statement; what the database refuses is told in outside terms.</summary>
     /// <param name="columns">What was to be written; null = nothing.</param>
-    private async Task<T> ToldAsync<T>(SentEntity sent, Func<Task<T>> run, IReadOnlyList<ColumnValue>? columns = null, bool isDelete = false)
+    private async Task<T> ToldAsync<T>(
+        SentEntity sent,
+        Func<Task<T>> run,
+        IReadOnlyList<ColumnValue>? columns = null,
+        bool isDelete = false
+    )
     {
         try
         {
@@ -256,7 +386,10 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         {
             // Some engines do not say which side of a reference is missing, nor which reference.
             if (broken.Kind == ConstraintKind.NoParent)
-                broken = isDelete ? broken with { Kind = ConstraintKind.HasChildren } : broken.Columns.IsEmpty && columns is not null ? broken with { Columns = await DanglingAsync(sent.Set, columns) } : broken;
+                broken =
+                    isDelete ? broken with { Kind = ConstraintKind.HasChildren }
+                    : broken.Columns.IsEmpty && columns is not null ? broken with { Columns = await DanglingAsync(sent.Set, columns) }
+                    : broken;
             throw new FaultException(ConstraintFaults.Of(broken, sent.Set, sent.Path));
         }
     }
@@ -268,8 +401,21 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         var statements = await StatementsAsync(whole);
         foreach (var navigation in whole.Type.Navigations.Where(n => n is { IsHeldByTarget: false, Link: null, IsRemote: false }))
         {
-            var values = navigation.Joins.Select(j => (j.Target, columns.FirstOrDefault(c => c.Property.Column == j.Own.Column)?.Value!)).ToList();
-            if (values.TrueForAll(v => v.Item2 is not null) && !await statements.ExistsAsync(_service.Model.Target(navigation).Source with { Restriction = null, RowId = null }, [values[0].Target], values))
+            var values = navigation
+                .Joins.Select(j => (j.Target, columns.FirstOrDefault(c => c.Property.Column == j.Own.Column)?.Value!))
+                .ToList();
+            if (
+                values.TrueForAll(v => v.Item2 is not null)
+                && !await statements.ExistsAsync(
+                    _service.Model.Target(navigation).Source with
+                    {
+                        Restriction = null,
+                        RowId = null,
+                    },
+                    [values[0].Target],
+                    values
+                )
+            )
                 return [.. navigation.Joins.Select(j => j.Own.Column)];
         }
         return [];

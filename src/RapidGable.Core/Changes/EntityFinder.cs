@@ -7,18 +7,24 @@ using RapidGable.Sources;
 
 namespace RapidGable.Changes;
 
-/// <summary>Finds the entities that paths and references are about, as far as the caller may know of them, and sees what the unit has changed.</summary>
+/// <summary>
+/// Finds the entities that paths and references are about, as far as the caller may know of them, and sees what the unit has changed.
+/// </summary>
 /// <param name="pathOf">An address of an entity of this service as a path below its root, still encoded; null = it is none.</param>
 internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<string, string?> pathOf, CancellationToken cancellation)
 {
     private readonly PublishedService _service = unit.Service;
 
     /// <summary>The entities of a path: one or none, or all of a collection.</summary>
-    /// <exception cref="FaultException">When something before the last step is not there, or a collection is too large to be changed at once.</exception>
+    /// <exception cref="FaultException">When something before the last step is not there, or a collection is too large to be changed at
+    /// once.</exception>
     public async Task<List<EntityRow>> LocateAsync(PreparedChange change, LexedRequest lexed, BoundPath path)
     {
-        if (!_service.Locate(change, path).Is(out var located, out var fault) || !QueryValues.Make(located.Request, lexed, Limits.SentEntities, unit.Now, unit.Caller).Is(out var values, out fault)
-            || !(await QueryRun.StartAsync(located, values, cancellation, within: unit.Within(located.Source))).Is(out var run, out fault))
+        if (
+            !_service.Locate(change, path).Is(out var located, out var fault)
+            || !QueryValues.Make(located.Request, lexed, Limits.SentEntities, unit.Now, unit.Caller).Is(out var values, out fault)
+            || !(await QueryRun.StartAsync(located, values, cancellation, within: unit.Within(located.Source))).Is(out var run, out fault)
+        )
             throw new FaultException(fault);
         await using (run)
         {
@@ -29,7 +35,14 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<stri
             for (var more = run.HasRow; more; more = await run.Rows.ReadAsync(cancellation))
             {
                 if (rows.Count == values.PageRows && path.Kind == ResourceKind.Collection)
-                    throw new FaultException(new RequestFault(400, "too-large", $"More than {values.PageRows} entities of {path.Target.Name} would change at once. Narrow the filter.", "path"));
+                    throw new FaultException(
+                        new RequestFault(
+                            400,
+                            "too-large",
+                            $"More than {values.PageRows} entities of {path.Target.Name} would change at once. Narrow the filter.",
+                            "path"
+                        )
+                    );
                 rows.Add(new EntityRow(path.Target, [.. key.Select(k => RowValue.Published(run.Rows, k.Property, k.Column))]));
             }
             return rows;
@@ -42,11 +55,25 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<stri
     /// <param name="isNeeded">A missing entity is a fault; else null.</param>
     public async Task<EntityRow?> ResolveAsync(string reference, EntitySet target, string at, bool isNeeded = true)
     {
-        if (pathOf(reference) is not { } path || !RequestAddress.Read(path, "").Is(out var address, out _) || !LexedRequest.Read(address).Is(out var lexed, out _) || !_service.PrepareChange(lexed, unit.Caller).Is(out var change, out _)
-            || change.Request.Path is not { Kind: ResourceKind.Entity, Root: not null } found)
-            throw new FaultException(new RequestFault(400, "bind-target", $"'{reference}' is not the address of an entity of this service.", at));
+        if (
+            pathOf(reference) is not { } path
+            || !RequestAddress.Read(path, "").Is(out var address, out _)
+            || !LexedRequest.Read(address).Is(out var lexed, out _)
+            || !_service.PrepareChange(lexed, unit.Caller).Is(out var change, out _)
+            || change.Request.Path is not { Kind: ResourceKind.Entity, Root: not null } found
+        )
+            throw new FaultException(
+                new RequestFault(400, "bind-target", $"'{reference}' is not the address of an entity of this service.", at)
+            );
         if (found.Target.Name != target.Name)
-            throw new FaultException(new RequestFault(400, "bind-target", $"'{reference}' is an entity of {found.Target.Name}, and {target.Name} is what belongs here.", at));
+            throw new FaultException(
+                new RequestFault(
+                    400,
+                    "bind-target",
+                    $"'{reference}' is an entity of {found.Target.Name}, and {target.Name} is what belongs here.",
+                    at
+                )
+            );
         try
         {
             return (await LocateAsync(change, lexed, found)).FirstOrDefault() ?? (isNeeded ? throw NoTarget(reference, at) : null);
@@ -57,7 +84,8 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<stri
         }
     }
 
-    public FaultException NoTarget(string reference, string at) => new(new RequestFault(400, "bind-target", $"There is no entity '{reference}'.", at));
+    public FaultException NoTarget(string reference, string at) =>
+        new(new RequestFault(400, "bind-target", $"There is no entity '{reference}'.", at));
 
     /// <summary>The entity of a key; null = it is not there, or not for the caller.</summary>
     public async Task<EntityRow?> FindAsync(EntitySet set, ImmutableArray<object> key)
@@ -68,7 +96,8 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<stri
 
     /// <summary>Published values of columns of an entity that is there, whatever the caller may see of it.</summary>
     public async Task<object?[]> ColumnsAsync(EntityRow row, IReadOnlyList<Property> columns) =>
-        await WithStatementsAsync(row.Set, s => s.FindAsync(row.Set.Source with { Restriction = null, RowId = null }, columns, row.Where)) ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
+        await WithStatementsAsync(row.Set, s => s.FindAsync(row.Set.Source with { Restriction = null, RowId = null }, columns, row.Where))
+        ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
 
     /// <summary>Whether some entity has these values, among those that the caller may read or among all.</summary>
     /// <param name="set">Name of the set.</param>
@@ -76,7 +105,10 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<stri
     public async Task<bool> HasAsync(string set, IReadOnlyList<(Property Property, object Value)> where, bool amongAll)
     {
         var seen = amongAll ? _service.Model.FindSet(set) : _service.ModelFor(unit.Caller).FindSet(set);
-        return seen is not null && await WithStatementsAsync(seen, s => s.ExistsAsync(amongAll ? seen.Source with { Restriction = null } : seen.Source, [where[0].Property], where));
+        return seen is not null
+            && await WithStatementsAsync(seen, s =>
+                s.ExistsAsync(amongAll ? seen.Source with { Restriction = null } : seen.Source, [where[0].Property], where)
+            );
     }
 
     /// <summary>The address of an entity below the service root, encoded.</summary>

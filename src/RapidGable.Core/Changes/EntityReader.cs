@@ -48,11 +48,22 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
             if (HalfCharacters.Find(body.Span) is not { } half)
                 return document;
             document.Dispose();
-            return new RequestFault(400, "body", $"A name or text in the body is no valid Unicode text: half of a character stands alone behind byte {half}.");
+            return new RequestFault(
+                400,
+                "body",
+                $"A name or text in the body is no valid Unicode text: half of a character stands alone behind byte {half}."
+            );
         }
         catch (JsonException exception)
         {
-            return new RequestFault(400, "body", body.IsEmpty ? "The request needs a JSON body." : exception.Message.Contains("depth", StringComparison.Ordinal) ? $"The body nests deeper than {Options.MaxDepth} levels." : $"The body is not JSON: line {exception.LineNumber + 1}, byte {exception.BytePositionInLine + 1}.");
+            return new RequestFault(
+                400,
+                "body",
+                body.IsEmpty ? "The request needs a JSON body."
+                    : exception.Message.Contains("depth", StringComparison.Ordinal)
+                        ? $"The body nests deeper than {Options.MaxDepth} levels."
+                    : $"The body is not JSON: line {exception.LineNumber + 1}, byte {exception.BytePositionInLine + 1}."
+            );
         }
     }
 
@@ -68,9 +79,21 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
     /// <returns>A fault is about the payload as a whole.</returns>
     public Result<List<DeltaItem>> ReadDelta(JsonElement body, EntitySet set)
     {
-        if (body.ValueKind != JsonValueKind.Object || !body.TryGetProperty("value", out var items) || items.ValueKind != JsonValueKind.Array)
-            return new RequestFault(400, "body", "The body is a delta payload: an object with an array 'value' of entities and of deleted ones with '@removed'.");
-        if (body.EnumerateObject().FirstOrDefault(m => m.Name is "@context" or "@odata.context") is { Value.ValueKind: JsonValueKind.String } context && !context.Value.GetString()!.EndsWith("$delta", StringComparison.Ordinal))
+        if (
+            body.ValueKind != JsonValueKind.Object
+            || !body.TryGetProperty("value", out var items)
+            || items.ValueKind != JsonValueKind.Array
+        )
+            return new RequestFault(
+                400,
+                "body",
+                "The body is a delta payload: an object with an array 'value' of entities and of deleted ones with '@removed'."
+            );
+        if (
+            body.EnumerateObject().FirstOrDefault(m => m.Name is "@context" or "@odata.context")
+                is { Value.ValueKind: JsonValueKind.String } context
+            && !context.Value.GetString()!.EndsWith("$delta", StringComparison.Ordinal)
+        )
             return new RequestFault(400, "body", "The context of a delta payload ends with $delta.", "@context");
         var read = new List<DeltaItem>();
         foreach (var item in items.EnumerateArray())
@@ -101,7 +124,11 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
         var whole = access(set, SetOperations.Update)?.Set ?? set;
         Value(isObject ? body : body.GetProperty("value"), property, name, use, values, whole);
         if (isObject && property.IsGroup && use == SentFor.Replace)
-            values.AddRange(property.Members.Where(m => values.All(v => v.Property.Column != m.Column) && IsWritten(m, use)).Select(m => new SentValue(m, null, $"{name}/{m.Name}")));
+            values.AddRange(
+                property
+                    .Members.Where(m => values.All(v => v.Property.Column != m.Column) && IsWritten(m, use))
+                    .Select(m => new SentValue(m, null, $"{name}/{m.Name}"))
+            );
         return _faults.Count > 0 ? RequestFault.Of(_faults) : new SentEntity(set, values.ToImmutable(), []);
     }
 
@@ -111,7 +138,13 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
         {
             // Said once; what is below is not looked at.
             if (_faults.TrueForAll(f => f.Code != "too-large"))
-                Wrong(path.TrimEnd('/'), depth > Limits.ExpandDepth ? $"Related entities nest more than {Limits.ExpandDepth} levels deep." : $"The body holds more than {Limits.SentEntities} entities.", "too-large");
+                Wrong(
+                    path.TrimEnd('/'),
+                    depth > Limits.ExpandDepth
+                        ? $"Related entities nest more than {Limits.ExpandDepth} levels deep."
+                        : $"The body holds more than {Limits.SentEntities} entities.",
+                    "too-large"
+                );
             return SentEntity.Nothing(set);
         }
         if (body.ValueKind != JsonValueKind.Object)
@@ -122,8 +155,13 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
         var allowed = access(set, use == SentFor.Create ? SetOperations.Create : SetOperations.Update);
         var whole = allowed?.Set ?? set;
         var derived = TypeOf(body, set, whole, path);
-        var (values, key, relations) = (ImmutableArray.CreateBuilder<SentValue>(), ImmutableArray.CreateBuilder<SentValue>(), ImmutableArray.CreateBuilder<SentRelation>());
-        string? id = null, tag = null;
+        var (values, key, relations) = (
+            ImmutableArray.CreateBuilder<SentValue>(),
+            ImmutableArray.CreateBuilder<SentValue>(),
+            ImmutableArray.CreateBuilder<SentRelation>()
+        );
+        string? id = null,
+            tag = null;
         var seen = new HashSet<string>();
         foreach (var member in body.EnumerateObject())
         {
@@ -149,7 +187,10 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
             }
             else if (set.Type.FindProperty(member.Name) is { Expression: not null })
                 continue; // computed, so that what is sent does not matter (M-05)
-            else if (Find(whole, derived, member.Name) is { } property && (IsSeen(set, property) || allowed?.Closed.Contains(property.Column) == false))
+            else if (
+                Find(whole, derived, member.Name) is { } property
+                && (IsSeen(set, property) || allowed?.Closed.Contains(property.Column) == false)
+            )
             {
                 if (whole.Type.Key.Contains(property) && Read(member.Value, property, at) is { } part)
                     key.Add(part);
@@ -164,9 +205,17 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
                     relations.Add(relation);
             }
             else
-                Wrong(at, $"'{whole.Type.Name}' has no property '{member.Name}'.{NearestName.Hint(member.Name, set.Type.MemberNames)}", "unknown-property");
+                Wrong(
+                    at,
+                    $"'{whole.Type.Name}' has no property '{member.Name}'.{NearestName.Hint(member.Name, set.Type.MemberNames)}",
+                    "unknown-property"
+                );
         }
-        if (derived is { Discriminator: { } mark } && values.FirstOrDefault(v => v.Property.Column == mark.Column) is { } told && (told.Value is null || !derived.Values.Contains(told.Value)))
+        if (
+            derived is { Discriminator: { } mark }
+            && values.FirstOrDefault(v => v.Property.Column == mark.Column) is { } told
+            && (told.Value is null || !derived.Values.Contains(told.Value))
+        )
             Wrong(told.Path, $"'{told.Path}' says another type than {derived.Name}.", "contradiction");
         if (use == SentFor.Create)
             values.AddRange(key.Where(k => IsWritten(k.Property, use)));
@@ -174,20 +223,30 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
             Wrong(path + twice.Key.Name, $"'{path + twice.Key.Name}' is given in two ways.", "duplicate");
         if (use != SentFor.Merge)
             RequireAll(whole, derived, values, relations, given, path, use);
-        return new SentEntity(set, values.ToImmutable(), relations.ToImmutable(), path) { Id = id, ETag = tag, Type = derived, Key = key.ToImmutable() };
+        return new SentEntity(set, values.ToImmutable(), relations.ToImmutable(), path)
+        {
+            Id = id,
+            ETag = tag,
+            Type = derived,
+            Key = key.ToImmutable(),
+        };
     }
 
-    private void Wrong(string path, string message, string code) => _faults.Add(new RequestFault(400, code, message, path.Length == 0 ? null : path));
+    private void Wrong(string path, string message, string code) =>
+        _faults.Add(new RequestFault(400, code, message, path.Length == 0 ? null : path));
 
     /// <summary>A name without the prefix that 4.0 gives control information, so that both spellings count as one.</summary>
     private static string Canonical(string name) => name.Replace("@odata.", "@", StringComparison.Ordinal);
 
-    private static Property? Find(EntitySet set, DerivedType? derived, string name) => set.Type.FindProperty(name) ?? derived?.Properties.FirstOrDefault(p => p.Name == name);
+    private static Property? Find(EntitySet set, DerivedType? derived, string name) =>
+        set.Type.FindProperty(name) ?? derived?.Properties.FirstOrDefault(p => p.Name == name);
 
-    private static bool IsSeen(EntitySet set, Property property) => set.Type.FindProperty(property.Name) is not null || set.Type.Derived.Any(d => d.Properties.Any(p => p.Name == property.Name));
+    private static bool IsSeen(EntitySet set, Property property) =>
+        set.Type.FindProperty(property.Name) is not null || set.Type.Derived.Any(d => d.Properties.Any(p => p.Name == property.Name));
 
     /// <summary>What is never written, or not now, is passed over in bodies (M-05, M-18).</summary>
-    private static bool IsWritten(Property property, SentFor use) => ColumnAccesses.IsWritten(property, use == SentFor.Create ? SetOperations.Create : SetOperations.Update);
+    private static bool IsWritten(Property property, SentFor use) =>
+        ColumnAccesses.IsWritten(property, use == SentFor.Create ? SetOperations.Create : SetOperations.Update);
 
     private DerivedType? TypeOf(JsonElement body, EntitySet set, EntitySet whole, string path)
     {
@@ -196,12 +255,20 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
             var name = member.Value.ValueKind == JsonValueKind.String ? member.Value.GetString()!.TrimStart('#') : "";
             if (name == model.QualifiedName(set.Type))
                 return null;
-            if (whole.Type.Derived.FirstOrDefault(d => $"{model.Namespace}.{d.Name}" == name) is { } derived && (set.Type.Derived.Any(d => d.Name == derived.Name) || ReferenceEquals(set.Type, whole.Type)))
+            if (
+                whole.Type.Derived.FirstOrDefault(d => $"{model.Namespace}.{d.Name}" == name) is { } derived
+                && (set.Type.Derived.Any(d => d.Name == derived.Name) || ReferenceEquals(set.Type, whole.Type))
+            )
                 return derived;
             // A path with a cast names the type already.
             if (set.Type.Name != whole.Type.Name && name == $"{model.Namespace}.{set.Type.Name}")
                 break;
-            Wrong(path + member.Name, $"'{name}' is no type of {set.Name}: {string.Join(", ", set.Type.Derived.Select(d => d.Name).Prepend(set.Type.Name).Select(n => $"{model.Namespace}.{n}"))}.", "type");
+            Wrong(
+                path + member.Name,
+                $"'{name}' is no type of {set.Name}: "
+                    + $"{string.Join(", ", set.Type.Derived.Select(d => d.Name).Prepend(set.Type.Name).Select(n => $"{model.Namespace}.{n}"))}.",
+                "type"
+            );
         }
         return set.Type.Name != whole.Type.Name ? whole.Type.Derived.FirstOrDefault(d => d.Name == set.Type.Name) : null;
     }
@@ -215,9 +282,20 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
 
     private ValueReader Reader => new(form.NumbersAsText, _faults);
 
-    private void Value(JsonElement value, Property property, string path, SentFor use, ImmutableArray<SentValue>.Builder values, EntitySet whole)
+    private void Value(
+        JsonElement value,
+        Property property,
+        string path,
+        SentFor use,
+        ImmutableArray<SentValue>.Builder values,
+        EntitySet whole
+    )
     {
-        if (!IsWritten(property, use) || property.Column == whole.Version?.Column || (use != SentFor.Create && whole.Type.Key.Contains(property)))
+        if (
+            !IsWritten(property, use)
+            || property.Column == whole.Version?.Column
+            || (use != SentFor.Create && whole.Type.Key.Contains(property))
+        )
             return;
         if (property.Type.Kind == EdmKind.Stream)
         {
@@ -241,7 +319,14 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
     }
 
     /// <summary>A complex value that is made of columns: each member is a value of its own.</summary>
-    private void Group(JsonElement value, Property group, string path, SentFor use, ImmutableArray<SentValue>.Builder values, EntitySet whole)
+    private void Group(
+        JsonElement value,
+        Property group,
+        string path,
+        SentFor use,
+        ImmutableArray<SentValue>.Builder values,
+        EntitySet whole
+    )
     {
         if (value.ValueKind != JsonValueKind.Object)
         {
@@ -257,7 +342,12 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
             else if (group.Members.FirstOrDefault(m => m.Name == member.Name) is { } property)
                 Value(member.Value, property, at, use, values, whole);
             else
-                Wrong(at, $"'{group.Type.Complex!.Name}' has no property '{member.Name}'.{NearestName.Hint(member.Name, group.Members.Select(m => m.Name))}", "unknown-property");
+                Wrong(
+                    at,
+                    $"'{group.Type.Complex!.Name}' has no property "
+                        + $"'{member.Name}'.{NearestName.Hint(member.Name, group.Members.Select(m => m.Name))}",
+                    "unknown-property"
+                );
         }
     }
 
@@ -270,7 +360,11 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
             return null;
         if (set.Type.FindNavigation(name) is not { } navigation)
         {
-            Wrong(at, $"'{set.Type.Name}' has no navigation property '{name}'.{NearestName.Hint(name, set.Type.Navigations.Select(n => n.Name))}", "unknown-property");
+            Wrong(
+                at,
+                $"'{set.Type.Name}' has no navigation property '{name}'.{NearestName.Hint(name, set.Type.Navigations.Select(n => n.Name))}",
+                "unknown-property"
+            );
             return null;
         }
         var target = model.Target(navigation);
@@ -281,47 +375,106 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
                 Wrong(at, $"'{at}' takes an array, for a collection of related entities.", "value");
                 return null;
             }
-            return new SentRelation(navigation, target, RelationMode.Delta, [.. member.Value.EnumerateArray().Select((v, i) => Related(v, target, Given(navigation), $"{at}/{i}", isDelta: true, depth + 1)).OfType<SentRelated>()], at);
+            return new SentRelation(
+                navigation,
+                target,
+                RelationMode.Delta,
+                [
+                    .. member
+                        .Value.EnumerateArray()
+                        .Select((v, i) => Related(v, target, Given(navigation), $"{at}/{i}", isDelta: true, depth + 1))
+                        .OfType<SentRelated>(),
+                ],
+                at
+            );
         }
         // A bind to null clears it (Protocol 11.4.3).
         if (member.Value.ValueKind == JsonValueKind.Null && !navigation.IsCollection)
             return new SentRelation(navigation, target, RelationMode.Replace, [], at);
-        var references = member.Value.ValueKind == JsonValueKind.Array && navigation.IsCollection ? [.. member.Value.EnumerateArray()] : new[] { member.Value };
-        if (Array.Exists(references, r => r.ValueKind != JsonValueKind.String) || (navigation.IsCollection && member.Value.ValueKind != JsonValueKind.Array))
+        var references =
+            member.Value.ValueKind == JsonValueKind.Array && navigation.IsCollection
+                ? [.. member.Value.EnumerateArray()]
+                : new[] { member.Value };
+        if (
+            Array.Exists(references, r => r.ValueKind != JsonValueKind.String)
+            || (navigation.IsCollection && member.Value.ValueKind != JsonValueKind.Array)
+        )
         {
-            Wrong(at, navigation.IsCollection ? $"'{at}' takes an array of the addresses of entities." : $"'{at}' takes the address of an entity, such as \"{target.Name}(…)\".", "value");
+            Wrong(
+                at,
+                navigation.IsCollection
+                    ? $"'{at}' takes an array of the addresses of entities."
+                    : $"'{at}' takes the address of an entity, such as \"{target.Name}(…)\".",
+                "value"
+            );
             return null;
         }
-        return new SentRelation(navigation, target, navigation.IsCollection ? RelationMode.Add : RelationMode.Replace, [.. references.Select((r, i) => new SentRelated(r.GetString(), null, navigation.IsCollection ? $"{at}/{i}" : at))], at);
+        return new SentRelation(
+            navigation,
+            target,
+            navigation.IsCollection ? RelationMode.Add : RelationMode.Replace,
+            [.. references.Select((r, i) => new SentRelated(r.GetString(), null, navigation.IsCollection ? $"{at}/{i}" : at))],
+            at
+        );
     }
 
     /// <summary>Columns of related entities that the relation itself gives.</summary>
-    private static List<string> Given(NavigationProperty navigation) => navigation.IsHeldByTarget ? [.. navigation.Joins.Select(j => j.Target.Column)] : [];
+    private static List<string> Given(NavigationProperty navigation) =>
+        navigation.IsHeldByTarget ? [.. navigation.Joins.Select(j => j.Target.Column)] : [];
 
     private SentRelation? Inline(JsonElement value, NavigationProperty navigation, SentFor use, string at, int depth)
     {
         var target = model.Target(navigation);
         if (form.Is40 && use != SentFor.Create)
         {
-            Wrong(at, $"In version 4.0 an update holds no related entities, only their addresses: \"{navigation.Name}@odata.bind\".", "version");
+            Wrong(
+                at,
+                $"In version 4.0 an update holds no related entities, only their addresses: \"{navigation.Name}@odata.bind\".",
+                "version"
+            );
             return null;
         }
         if (navigation.IsCollection)
         {
             if (value.ValueKind == JsonValueKind.Array)
-                return new SentRelation(navigation, target, use == SentFor.Create ? RelationMode.Add : RelationMode.Replace, [.. value.EnumerateArray().Select((v, i) => Related(v, target, Given(navigation), $"{at}/{i}", isDelta: false, depth + 1, use == SentFor.Create)).OfType<SentRelated>()], at);
+                return new SentRelation(
+                    navigation,
+                    target,
+                    use == SentFor.Create ? RelationMode.Add : RelationMode.Replace,
+                    [
+                        .. value
+                            .EnumerateArray()
+                            .Select(
+                                (v, i) =>
+                                    Related(v, target, Given(navigation), $"{at}/{i}", isDelta: false, depth + 1, use == SentFor.Create)
+                            )
+                            .OfType<SentRelated>(),
+                    ],
+                    at
+                );
             Wrong(at, $"'{at}' is {ValueReader.Shown(value)}, and takes an array of entities.", "value");
             return null;
         }
         if (value.ValueKind == JsonValueKind.Null)
             return new SentRelation(navigation, target, RelationMode.Replace, [], at);
-        return Related(value, target, Given(navigation), at, isDelta: false, depth + 1, use == SentFor.Create, isOnly: true) is { } related ? new SentRelation(navigation, target, RelationMode.Replace, [related], at) : null;
+        return Related(value, target, Given(navigation), at, isDelta: false, depth + 1, use == SentFor.Create, isOnly: true) is { } related
+            ? new SentRelation(navigation, target, RelationMode.Replace, [related], at)
+            : null;
     }
 
     /// <summary>A related entity: a reference, a new one, or one that is there with what changes of it.</summary>
     /// <param name="isOfNew">The entity that it is related to is new, so that it is, too.</param>
     /// <param name="isOnly">There is at most one, so that it needs no key to be told from others.</param>
-    private SentRelated? Related(JsonElement value, EntitySet target, IReadOnlyCollection<string> given, string at, bool isDelta, int depth, bool isOfNew = false, bool isOnly = false)
+    private SentRelated? Related(
+        JsonElement value,
+        EntitySet target,
+        IReadOnlyCollection<string> given,
+        string at,
+        bool isDelta,
+        int depth,
+        bool isOfNew = false,
+        bool isOnly = false
+    )
     {
         if (value.ValueKind != JsonValueKind.Object)
         {
@@ -334,7 +487,10 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
         {
             switch (Canonical(member.Name))
             {
-                case "@id" or "id" when member.Value.ValueKind == JsonValueKind.String && (member.Name.StartsWith('@') || isDelta && target.Type.FindProperty("id") is null):
+                case "@id"
+                or "id"
+                    when member.Value.ValueKind == JsonValueKind.String
+                        && (member.Name.StartsWith('@') || isDelta && target.Type.FindProperty("id") is null):
                     reference = member.Value.GetString();
                     break;
                 case "@etag" when member.Value.ValueKind == JsonValueKind.String:
@@ -355,28 +511,61 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
         {
             if (!isDelta)
                 Wrong(at, $"'{at}' is marked as removed, which belongs to a delta: \"@delta\" behind the name.", "value");
-            var reason = deletion.ValueKind == JsonValueKind.Object && deletion.TryGetProperty("reason", out var said) && said.ValueKind == JsonValueKind.String ? said.GetString() : null;
+            var reason =
+                deletion.ValueKind == JsonValueKind.Object
+                && deletion.TryGetProperty("reason", out var said)
+                && said.ValueKind == JsonValueKind.String
+                    ? said.GetString()
+                    : null;
             if (reason is not ("deleted" or "changed"))
                 Wrong(at, $"'{at}' is removed for a reason that is deleted or changed.", "value");
-            return new SentRelated(reference, reference is null ? Entity(value, target, SentFor.Merge, given, at + "/", depth) : null, at) { Removed = reason == "deleted", ETag = tag };
+            return new SentRelated(reference, reference is null ? Entity(value, target, SentFor.Merge, given, at + "/", depth) : null, at)
+            {
+                Removed = reason == "deleted",
+                ETag = tag,
+            };
         }
         if (reference is not null && !others)
             return new SentRelated(reference, null, at) { ETag = tag };
         // Whether it is there is known only when it is looked for; what a new one needs is asked then.
         var isNew = reference is null && !isDelta && (isOfNew || (!isOnly && !HoldsKey(value, target)));
-        return new SentRelated(reference, Entity(value, target, isNew ? SentFor.Create : SentFor.Merge, given, at + "/", depth), at) { ETag = tag };
+        return new SentRelated(reference, Entity(value, target, isNew ? SentFor.Create : SentFor.Merge, given, at + "/", depth), at)
+        {
+            ETag = tag,
+        };
     }
 
     private static bool HoldsKey(JsonElement value, EntitySet target) => target.Type.Key.Any(k => value.TryGetProperty(k.Name, out _));
 
     /// <summary>What a new or replaced entity cannot be without (M-04, M-21).</summary>
-    private void RequireAll(EntitySet whole, DerivedType? derived, ImmutableArray<SentValue>.Builder values, ImmutableArray<SentRelation>.Builder relations, IReadOnlyCollection<string> given, string path, SentFor use)
+    private void RequireAll(
+        EntitySet whole,
+        DerivedType? derived,
+        ImmutableArray<SentValue>.Builder values,
+        ImmutableArray<SentRelation>.Builder relations,
+        IReadOnlyCollection<string> given,
+        string path,
+        SentFor use
+    )
     {
-        foreach (var (property, group) in whole.Type.Properties.Concat(derived?.Properties ?? []).SelectMany(p => p.IsGroup ? p.Members.Select(m => (m, (Property?)p)) : [(p, null)]))
+        foreach (
+            var (property, group) in whole
+                .Type.Properties.Concat(derived?.Properties ?? [])
+                .SelectMany(p => p.IsGroup ? p.Members.Select(m => (m, (Property?)p)) : [(p, null)])
+        )
         {
-            var isTied = relations.Any(r => !r.Navigation.IsHeldByTarget && !r.Items.IsEmpty && r.Navigation.Joins.Any(j => j.Own.Column == property.Column));
-            if (Missing.Of(property) && property.Column != whole.Version?.Column && !given.Contains(property.Column) && !isTied && values.All(v => v.Property.Column != property.Column) && (use == SentFor.Create || (!whole.Type.Key.Contains(property) && IsWritten(property, use)))
-                && !_faults.Exists(f => f.Target == path + Shown(property, group)))
+            var isTied = relations.Any(r =>
+                !r.Navigation.IsHeldByTarget && !r.Items.IsEmpty && r.Navigation.Joins.Any(j => j.Own.Column == property.Column)
+            );
+            if (
+                Missing.Of(property)
+                && property.Column != whole.Version?.Column
+                && !given.Contains(property.Column)
+                && !isTied
+                && values.All(v => v.Property.Column != property.Column)
+                && (use == SentFor.Create || (!whole.Type.Key.Contains(property) && IsWritten(property, use)))
+                && !_faults.Exists(f => f.Target == path + Shown(property, group))
+            )
                 Wrong(path + Shown(property, group), $"'{path}{Shown(property, group)}' is missing, and cannot be null.", "required");
         }
     }
@@ -388,5 +577,17 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
 internal static class Missing
 {
     /// <summary>Whether a new entity needs the value from its caller.</summary>
-    public static bool Of(Property property) => property is { Nullable: false, IsComputed: false, HasComputedDefault: false, DefaultValue: null, Maker: null, Expression: null, Type.IsCollection: false } && property.Type.Kind != EdmKind.Stream && property.Access != PropertyAccess.ReadOnly;
+    public static bool Of(Property property) =>
+        property
+            is {
+                Nullable: false,
+                IsComputed: false,
+                HasComputedDefault: false,
+                DefaultValue: null,
+                Maker: null,
+                Expression: null,
+                Type.IsCollection: false
+            }
+        && property.Type.Kind != EdmKind.Stream
+        && property.Access != PropertyAccess.ReadOnly;
 }

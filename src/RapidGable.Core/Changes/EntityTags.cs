@@ -14,5 +14,12 @@ internal static class EntityTags
 
     /// <param name="cells">Of <see cref="Columns"/>.</param>
     public static string? Of(EntitySet set, ImmutableArray<ShapeCell> cells, IRowCursor row) =>
-        ValueText.ETag(new EntityShape(set, Requests.BoundSelect.Nothing, [], [], [], []) { Version = set.Version is null ? null : cells[0], RowState = set.Version is null ? cells : [] }, row);
+        ValueText.ETag(
+            new EntityShape(set, Requests.BoundSelect.Nothing, [], [], [], [])
+            {
+                Version = set.Version is null ? null : cells[0],
+                RowState = set.Version is null ? cells : [],
+            },
+            row
+        );
 }

@@ -28,7 +28,10 @@ internal static class JsonMerge
     private static JsonObject Merged(JsonObject current, JsonObject change)
     {
         foreach (var (name, value) in change)
-            current[name] = value is JsonObject inner && current[name] is JsonObject there ? Merged((JsonObject)there.DeepClone(), inner) : value?.DeepClone();
+            current[name] =
+                value is JsonObject inner && current[name] is JsonObject there
+                    ? Merged((JsonObject)there.DeepClone(), inner)
+                    : value?.DeepClone();
         return current;
     }
 }

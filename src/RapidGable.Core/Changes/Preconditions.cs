@@ -19,12 +19,29 @@ public sealed record Preconditions(ImmutableArray<string>? IfMatch, ImmutableArr
     public RequestFault? Check(string? tag, bool isRequired, string path = "")
     {
         if (isRequired && IfMatch is null)
-            return path.Length == 0 ? new RequestFault(428, "precondition-required", "Say with If-Match which state of the entity this is about; its tag comes with the entity.", "If-Match")
-                : new RequestFault(428, "precondition-required", $"'{path}' changes an entity that has a state of its own. Send its tag as @odata.etag beside its @odata.id, or change that entity by a request about it, with If-Match.", path);
+            return path.Length == 0
+                ? new RequestFault(
+                    428,
+                    "precondition-required",
+                    "Say with If-Match which state of the entity this is about; its tag comes with the entity.",
+                    "If-Match"
+                )
+                : new RequestFault(
+                    428,
+                    "precondition-required",
+                    $"'{path}' changes an entity that has a state of its own. Send its tag as @odata.etag beside its "
+                        + $"@odata.id, or change that entity by a request about it, with If-Match.",
+                    path
+                );
         if (IfMatch is { } wanted && !wanted.Any(t => t == "*" || IsSame(t, tag)))
             return new RequestFault(412, "changed", "The entity has changed since this tag was given. Read it again.", "If-Match");
         if (IfNoneMatch is { } unwanted && unwanted.Any(t => t == "*" || IsSame(t, tag)))
-            return new RequestFault(412, "changed", unwanted.Contains("*") ? "The entity is there already." : "The entity is still as this tag says.", "If-None-Match");
+            return new RequestFault(
+                412,
+                "changed",
+                unwanted.Contains("*") ? "The entity is there already." : "The entity is still as this tag says.",
+                "If-None-Match"
+            );
         return null;
     }
 

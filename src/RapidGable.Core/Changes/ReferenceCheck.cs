@@ -38,7 +38,11 @@ internal sealed class ReferenceCheck(ChangeUnit unit, EntityFinder finder, Cance
 
     /// <summary>The same fault as the database's own for a value that refers to nothing.</summary>
     private static RequestFault Missing(NavigationProperty navigation, EntitySet set, string path) =>
-        ConstraintFaults.Of(new BrokenConstraint(ConstraintKind.NoParent, null, [.. navigation.Joins.Select(j => j.Own.Column)]), set, path);
+        ConstraintFaults.Of(
+            new BrokenConstraint(ConstraintKind.NoParent, null, [.. navigation.Joins.Select(j => j.Own.Column)]),
+            set,
+            path
+        );
 
     /// <summary>The set as the caller may read it; null = not at all.</summary>
     private EntitySet? Seen(string set) => unit.Service.ModelFor(unit.Caller).FindSet(set);
@@ -49,7 +53,10 @@ internal sealed class ReferenceCheck(ChangeUnit unit, EntityFinder finder, Cance
 
     /// <summary>The values that refer, each by the column that it refers to; those that are not written are the entity's own.</summary>
     private async Task<List<(Property Property, object? Value)>> ValuesAsync(
-        NavigationProperty navigation, List<ColumnValue?> own, EntityRow? row)
+        NavigationProperty navigation,
+        List<ColumnValue?> own,
+        EntityRow? row
+    )
     {
         var isWhole = row is null || own.TrueForAll(c => c is not null);
         var current = isWhole ? null : await finder.ColumnsAsync(row!, [.. navigation.Joins.Select(j => j.Own)]);
@@ -58,7 +65,11 @@ internal sealed class ReferenceCheck(ChangeUnit unit, EntityFinder finder, Cance
 
     /// <summary>The entity refers to it already, and the caller reads that.</summary>
     private async Task<bool> IsKnownAsync(
-        EntitySet whole, NavigationProperty navigation, List<(Property Property, object? Value)> values, EntityRow? row)
+        EntitySet whole,
+        NavigationProperty navigation,
+        List<(Property Property, object? Value)> values,
+        EntityRow? row
+    )
     {
         cancellation.ThrowIfCancellationRequested();
         if (row is null || Seen(whole.Name) is not { } seen)

@@ -7,7 +7,8 @@ namespace RapidGable.Changes;
 public static class RepeatedChanges
 {
     /// <summary>Whether the source of a set keeps answers, and can in this transaction.</summary>
-    public static bool AreKept(ChangeUnit unit, EntitySet set) => unit.Service.Model.Repeats.ContainsKey(set.Source.Source) && unit.CanReach(unit.Service.SourceOf(set));
+    public static bool AreKept(ChangeUnit unit, EntitySet set) =>
+        unit.Service.Model.Repeats.ContainsKey(set.Source.Source) && unit.CanReach(unit.Service.SourceOf(set));
 
     /// <summary>The answer that was given before; null = none was.</summary>
     public static async Task<string?> FindAsync(ChangeUnit unit, EntitySet set, string id, CancellationToken cancellation)
@@ -17,7 +18,8 @@ public static class RepeatedChanges
     }
 
     /// <summary>Keeps an answer.</summary>
-    /// <exception cref="SourceException">A <see cref="SourceFaultKind.Collision"/> when the same request is being answered elsewhere.</exception>
+    /// <exception cref="SourceException">A <see cref="SourceFaultKind.Collision"/> when the same request is being answered
+    /// elsewhere.</exception>
     public static async Task KeepAsync(ChangeUnit unit, EntitySet set, string id, string answer, CancellationToken cancellation)
     {
         var (table, statements) = await OpenAsync(unit, set, cancellation);
@@ -34,10 +36,15 @@ public static class RepeatedChanges
         }
     }
 
-    private static async Task<(RepeatTable Table, ChangeStatements Statements)> OpenAsync(ChangeUnit unit, EntitySet set, CancellationToken cancellation)
+    private static async Task<(RepeatTable Table, ChangeStatements Statements)> OpenAsync(
+        ChangeUnit unit,
+        EntitySet set,
+        CancellationToken cancellation
+    )
     {
         var source = unit.Service.SourceOf(set);
-        var session = (await unit.SessionAsync(source, cancellation)).Value ?? throw new InvalidOperationException("The unit is of another source.");
+        var session = (await unit.SessionAsync(source, cancellation)).Value
+            ?? throw new InvalidOperationException("The unit is of another source.");
         return (unit.Service.Model.Repeats[set.Source.Source], new ChangeStatements(session, source.Dialect, unit.Values, cancellation));
     }
 }

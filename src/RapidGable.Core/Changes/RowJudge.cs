@@ -20,7 +20,11 @@ internal sealed class RowJudge(ChangeUnit unit, WriteAccess access, ChangeStatem
             if (await ExistsAsync(column, path) is { } fault)
                 faults.Add(fault);
         }
-        foreach (var rule in access.Set.RowRules.Where(r => r.On.HasFlag(access.Operation) && (r.Who is null || AccessGate.Allows(r.Who, unit.Caller))))
+        foreach (
+            var rule in access.Set.RowRules.Where(r =>
+                r.On.HasFlag(access.Operation) && (r.Who is null || AccessGate.Allows(r.Who, unit.Caller))
+            )
+        )
         {
             if ((rule.Condition is null ? await IsUniqueAsync(row, rule) : await FulfilsAsync(row, rule.Condition)) is false)
                 faults.Add(Broken(rule, row.Set, path));
@@ -33,8 +37,14 @@ internal sealed class RowJudge(ChangeUnit unit, WriteAccess access, ChangeStatem
     {
         var rule = column.Property.Rules.Exists!;
         var set = _service.Model.FindSet(rule.Set)!;
-        return await finder.HasAsync(rule.Set, [(set.Type.FindProperty(rule.Property)!, column.Value!)], column.Property.RefersToAll) ? null
-            : new RequestFault(422, "rule-broken", column.Property.Rules.Message ?? $"'{path}{column.Property.Name}' is not the {rule.Property} of any of {rule.Set}.", path + column.Property.Name);
+        return await finder.HasAsync(rule.Set, [(set.Type.FindProperty(rule.Property)!, column.Value!)], column.Property.RefersToAll)
+            ? null
+            : new RequestFault(
+                422,
+                "rule-broken",
+                column.Property.Rules.Message ?? $"'{path}{column.Property.Name}' is not the {rule.Property} of any of {rule.Set}.",
+                path + column.Property.Name
+            );
     }
 
     private async Task<bool> FulfilsAsync(EntityRow row, string condition) =>
@@ -43,20 +53,50 @@ internal sealed class RowJudge(ChangeUnit unit, WriteAccess access, ChangeStatem
 
     private async Task<bool> IsUniqueAsync(EntityRow row, RowRule rule)
     {
-        var columns = rule.Unique.Select(c => access.Set.Type.Properties.SelectMany(p => p.Leaves).Concat(access.Set.Type.Hidden).First(p => p.Column == c)).ToList();
+        var columns = rule
+            .Unique.Select(c =>
+                access.Set.Type.Properties.SelectMany(p => p.Leaves).Concat(access.Set.Type.Hidden).First(p => p.Column == c)
+            )
+            .ToList();
         // Two that write the same at once would not see each other.
-        await statements.SerializeAsync($"gable unique {access.Set.Source.Schema}.{access.Set.Source.Name}.{string.Join('.', rule.Unique)}");
+        await statements.SerializeAsync(
+            $"gable unique {access.Set.Source.Schema}.{access.Set.Source.Name}.{string.Join('.', rule.Unique)}"
+        );
         var values = await statements.FindAsync(access.Set.Source with { Restriction = null }, columns, row.Where);
         // As in the databases, nulls are alike to none.
         if (values is null || values.Contains(null))
             return true;
-        return (await statements.FindAllAsync(access.Set.Source with { Restriction = null }, access.Set.Type.Key, columns.Select((c, i) => (c, values[i]!)))).Count < 2;
+        return (
+                await statements.FindAllAsync(
+                    access.Set.Source with
+                    {
+                        Restriction = null,
+                    },
+                    access.Set.Type.Key,
+                    columns.Select((c, i) => (c, values[i]!))
+                )
+            ).Count < 2;
     }
 
     private RequestFault Broken(RowRule rule, EntitySet set, string path)
     {
-        var target = rule.Property ?? (rule.Unique.Length > 0 ? set.Type.Properties.FirstOrDefault(p => p.Column == rule.Unique[0])?.Name : null);
+        var target = rule.Property
+            ?? (rule.Unique.Length > 0 ? set.Type.Properties.FirstOrDefault(p => p.Column == rule.Unique[0])?.Name : null);
         var names = rule.Unique.Select(c => set.Type.Properties.FirstOrDefault(p => p.Column == c)?.Name ?? "a hidden value");
-        return new RequestFault(rule.Condition is null ? 409 : 422, rule.Condition is null ? "exists" : "rule-broken", rule.Message ?? (rule.Condition is not { } condition ? $"There is an entity with these {string.Join(", ", names)} already." : _service.Knows(unit.Caller, set.Name, condition) ? $"The entity does not fulfil a rule of {set.Name}: {condition}." : $"The entity breaks a rule of {set.Name}."), target is null ? path.Length == 0 ? null : path.TrimEnd('/') : path + target);
+        return new RequestFault(
+            rule.Condition is null ? 409 : 422,
+            rule.Condition is null ? "exists" : "rule-broken",
+            rule.Message
+                ?? (
+                    rule.Condition is not { } condition ? $"There is an entity with these {string.Join(", ", names)} already."
+                    : _service.Knows(unit.Caller, set.Name, condition) ? $"The entity does not fulfil a rule of {set.Name}: {condition}."
+                    : $"The entity breaks a rule of {set.Name}."
+                ),
+            target is null
+                ? path.Length == 0
+                    ? null
+                    : path.TrimEnd('/')
+                : path + target
+        );
     }
 }

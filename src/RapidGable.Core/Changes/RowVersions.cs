@@ -7,10 +7,12 @@ namespace RapidGable.Changes;
 internal sealed class RowVersions(DateTime instant)
 {
     /// <summary>That of a new row; nothing when the source gives it.</summary>
-    public IEnumerable<ColumnValue> First(EntitySet set) => set.Version is { IsComputed: false, HasComputedDefault: false, DefaultValue: null } version ? [VersionOf(version, null)] : [];
+    public IEnumerable<ColumnValue> First(EntitySet set) =>
+        set.Version is { IsComputed: false, HasComputedDefault: false, DefaultValue: null } version ? [VersionOf(version, null)] : [];
 
     /// <summary>That of a changed row: whatever the source does by itself, the version after a change is another one.</summary>
-    public IEnumerable<ColumnValue> Next(EntitySet set, object? current) => set.Version is not { IsComputed: false } version ? [] : [VersionOf(version, current)];
+    public IEnumerable<ColumnValue> Next(EntitySet set, object? current) =>
+        set.Version is not { IsComputed: false } version ? [] : [VersionOf(version, current)];
 
     private ColumnValue VersionOfNow(Property version, object? current)
     {
@@ -20,12 +22,13 @@ internal sealed class RowVersions(DateTime instant)
         return new ColumnValue(version, current is DateTime before && before >= now ? before.AddTicks(step) : now);
     }
 
-    private ColumnValue VersionOf(Property version, object? current) => version.Type.Kind switch
-    {
-        EdmKind.DateTimeOffset => VersionOfNow(version, current),
-        EdmKind.Guid => new ColumnValue(version, Guid.NewGuid()),
-        EdmKind.String => new ColumnValue(version, Guid.NewGuid().ToString("N")[..Math.Min(32, version.Type.MaxLength ?? 32)]),
-        EdmKind.Decimal => new ColumnValue(version, current is decimal number ? number + 1 : 1m),
-        _ => current is null ? new ColumnValue(version, 1L) : new ColumnValue(version, null) { IsIncrement = true },
-    };
+    private ColumnValue VersionOf(Property version, object? current) =>
+        version.Type.Kind switch
+        {
+            EdmKind.DateTimeOffset => VersionOfNow(version, current),
+            EdmKind.Guid => new ColumnValue(version, Guid.NewGuid()),
+            EdmKind.String => new ColumnValue(version, Guid.NewGuid().ToString("N")[..Math.Min(32, version.Type.MaxLength ?? 32)]),
+            EdmKind.Decimal => new ColumnValue(version, current is decimal number ? number + 1 : 1m),
+            _ => current is null ? new ColumnValue(version, 1L) : new ColumnValue(version, null) { IsIncrement = true },
+        };
 }

@@ -54,7 +54,13 @@ public enum RelationMode
 
 /// <summary>Related entities in a body; for a single-valued navigation property one, or none to clear it.</summary>
 /// <param name="Target">The set that they are of, as the caller may address it.</param>
-public sealed record SentRelation(NavigationProperty Navigation, EntitySet Target, RelationMode Mode, ImmutableArray<SentRelated> Items, string Path);
+public sealed record SentRelation(
+    NavigationProperty Navigation,
+    EntitySet Target,
+    RelationMode Mode,
+    ImmutableArray<SentRelated> Items,
+    string Path
+);
 
 /// <summary>One of them.</summary>
 /// <param name="Reference">The address of an entity that is there; null = <paramref name="Entity"/> says it.</param>

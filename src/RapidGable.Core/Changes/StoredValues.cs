@@ -6,7 +6,10 @@ using RapidGable.Sources;
 
 namespace RapidGable.Changes;
 
-/// <summary>Published values -> what a column is set to. A value that the column cannot keep exactly is a fault: nothing is cut or rounded (M-19, M-21).</summary>
+/// <summary>
+/// Published values -> what a column is set to. A value that the column cannot keep exactly is a fault: nothing is cut or rounded
+/// (M-19, M-21).
+/// </summary>
 internal static class StoredValues
 {
     /// <summary>The parameter for a column, or why there is none.</summary>
@@ -28,7 +31,10 @@ internal static class StoredValues
         {
             case decimal number when property.StoredType.IsIntegral:
                 if (!decimal.IsInteger(number) || number is < long.MinValue or > long.MaxValue)
-                    return Wrong($"'{path}' is no whole number of what is kept: {property.Conversion?.Description ?? property.StoredType.ToString()}.");
+                    return Wrong(
+                        $"'{path}' is no whole number of what is kept: "
+                            + $"{property.Conversion?.Description ?? property.StoredType.ToString()}."
+                    );
                 stored = (long)number;
                 break;
             case LongDecimal when !dialect.KeepsLongNumbers:

@@ -8,7 +8,9 @@ using RapidGable.Requests;
 
 namespace RapidGable.Changes;
 
-/// <summary>JSON values -> published values of a type (JSON format 7). Nothing is cut or rounded: a value that does not fit is a fault (M-21).</summary>
+/// <summary>
+/// JSON values -> published values of a type (JSON format 7). Nothing is cut or rounded: a value that does not fit is a fault (M-21).
+/// </summary>
 /// <param name="numbersAsText">Int64 and Decimal come as strings (<c>IEEE754Compatible=true</c>).</param>
 /// <param name="faults">Receives what is wrong, with its path.</param>
 internal sealed partial class ValueReader(bool numbersAsText, ICollection<RequestFault> faults)
@@ -76,7 +78,11 @@ internal sealed partial class ValueReader(bool numbersAsText, ICollection<Reques
                 fault = $"has {length} characters, and takes at most {most}";
             return fault is null ? text : null;
         }
-        if (type.Kind is EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration && FractionDigits(text) is var digits && digits > (type.Precision ?? 7))
+        if (
+            type.Kind is EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration
+            && FractionDigits(text) is var digits
+            && digits > (type.Precision ?? 7)
+        )
         {
             fault = $"has {digits} digits in its fraction of a second, and {type.Precision ?? 7} are kept";
             return null;
@@ -85,7 +91,10 @@ internal sealed partial class ValueReader(bool numbersAsText, ICollection<Reques
             text = WithoutMidnight(text);
         if (Lexer.Plain(text, type) is not { } value)
         {
-            fault = type.Enum is { } enumeration ? $"is '{Cut(text)}', which is no member of {enumeration.Name}: {string.Join(", ", enumeration.Members.Select(m => m.Name))}" : $"is '{Cut(text)}', which is no {type.Name}{Example(type)}";
+            fault = type.Enum is { } enumeration
+                ? $"is '{Cut(text)}', which is no member of {enumeration.Name}: "
+                    + $"{string.Join(", ", enumeration.Members.Select(m => m.Name))}"
+                : $"is '{Cut(text)}', which is no {type.Name}{Example(type)}";
             return null;
         }
         if (value is byte[] bytes && bytes.Length > type.MaxLength)
@@ -95,7 +104,9 @@ internal sealed partial class ValueReader(bool numbersAsText, ICollection<Reques
         }
         if (value is LongDecimal longNumber)
             return Fitting(longNumber, type, out fault);
-        return value is decimal number ? Fitting(number, type, out fault) : value is long whole ? InRange(whole, type, out fault) : value;
+        return value is decimal number ? Fitting(number, type, out fault)
+            : value is long whole ? InRange(whole, type, out fault)
+            : value;
     }
 
     /// <summary>A date with a time is a date when that is midnight, wherever: clients without a type for dates send it so.</summary>
@@ -104,15 +115,16 @@ internal sealed partial class ValueReader(bool numbersAsText, ICollection<Reques
     [GeneratedRegex(@"^\d{4}-\d\d-\d\dT00:00(:00(\.0+)?)?(Z|[+-]\d\d:\d\d)?$")]
     private static partial Regex Midnight();
 
-    private static string Example(EdmType type) => type.Kind switch
-    {
-        EdmKind.Date => " such as 2024-05-01",
-        EdmKind.TimeOfDay => " such as 14:30:00",
-        EdmKind.DateTimeOffset => " such as 2024-05-01T14:30:00Z",
-        EdmKind.Duration => " such as PT15M",
-        EdmKind.Binary => ", which is base64url",
-        _ => "",
-    };
+    private static string Example(EdmType type) =>
+        type.Kind switch
+        {
+            EdmKind.Date => " such as 2024-05-01",
+            EdmKind.TimeOfDay => " such as 14:30:00",
+            EdmKind.DateTimeOffset => " such as 2024-05-01T14:30:00Z",
+            EdmKind.Duration => " such as PT15M",
+            EdmKind.Binary => ", which is base64url",
+            _ => "",
+        };
 
     private object? Number(JsonElement value, EdmType type, out string? fault)
     {
@@ -120,12 +132,22 @@ internal sealed partial class ValueReader(bool numbersAsText, ICollection<Reques
         var isText = numbersAsText && value.ValueKind == JsonValueKind.String && type.Kind is EdmKind.Int64 or EdmKind.Decimal;
         if (value.ValueKind != JsonValueKind.Number && !isText)
         {
-            fault = value.ValueKind == JsonValueKind.String ? $"is a text, and takes {type.Name} as a number{(type.Kind is EdmKind.Int64 or EdmKind.Decimal ? "; texts are taken with IEEE754Compatible=true in the Content-Type" : "")}" : $"is {Shown(value)}, and takes {type.Name}";
+            fault =
+                value.ValueKind == JsonValueKind.String
+                    ? $"is a text, and takes {type.Name} as a "
+                        + $"number{(type.Kind is EdmKind.Int64 or EdmKind.Decimal ? "; texts are taken with IEEE754Compatible=true in the Content-Type" : "")}"
+                    : $"is {Shown(value)}, and takes {type.Name}";
             return null;
         }
         var raw = isText ? value.GetString()! : value.GetRawText();
-        if (!decimal.TryParse(raw, NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint | NumberStyles.AllowExponent,
-            CultureInfo.InvariantCulture, out var number) || !DecimalText.IsExact(raw, number))
+        if (
+            !decimal.TryParse(
+                raw,
+                NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint | NumberStyles.AllowExponent,
+                CultureInfo.InvariantCulture,
+                out var number
+            ) || !DecimalText.IsExact(raw, number)
+        )
         {
             if (type.Kind == EdmKind.Decimal && LongDecimal.Parse(raw) is { } longNumber)
                 return Fitting(longNumber, type, out fault);
@@ -159,7 +181,10 @@ internal sealed partial class ValueReader(bool numbersAsText, ICollection<Reques
         var wholeDigits = whole == 0 ? 0 : whole.ToString(CultureInfo.InvariantCulture).Length;
         if (type.Scale is { } most && scale > most)
             fault = $"has {scale} digits after the point, and {most} are kept";
-        else if (type.Precision is { } precision && (type.Scale is { } fixedScale ? wholeDigits > precision - fixedScale : wholeDigits + scale > precision))
+        else if (
+            type.Precision is { } precision
+            && (type.Scale is { } fixedScale ? wholeDigits > precision - fixedScale : wholeDigits + scale > precision)
+        )
             fault = $"is {number.ToString(CultureInfo.InvariantCulture)}, which has more digits than {type} takes";
         return fault is null ? number : null;
     }
@@ -180,18 +205,28 @@ internal sealed partial class ValueReader(bool numbersAsText, ICollection<Reques
         double? number = value.ValueKind switch
         {
             JsonValueKind.Number => value.TryGetDouble(out var read) && double.IsFinite(read) ? read : null,
-            JsonValueKind.String => value.GetString() switch { "INF" => double.PositiveInfinity, "-INF" => double.NegativeInfinity, "NaN" => double.NaN, _ => null },
+            JsonValueKind.String => value.GetString() switch
+            {
+                "INF" => double.PositiveInfinity,
+                "-INF" => double.NegativeInfinity,
+                "NaN" => double.NaN,
+                _ => null,
+            },
             _ => null,
         };
         if (number is null)
-            fault = value.ValueKind == JsonValueKind.Number ? $"is {Cut(value.GetRawText())}, which is outside of {type.Name}" : $"is {Shown(value)}, and takes {type.Name} as a number, INF, -INF or NaN";
+            fault =
+                value.ValueKind == JsonValueKind.Number
+                    ? $"is {Cut(value.GetRawText())}, which is outside of {type.Name}"
+                    : $"is {Shown(value)}, and takes {type.Name} as a number, INF, -INF or NaN";
         else if (type.Kind == EdmKind.Single && double.IsFinite(number.Value) && !float.IsFinite((float)number.Value))
             fault = $"is {Cut(value.GetRawText())}, which is outside of Edm.Single";
         return fault is null ? number : null;
     }
 
     /// <summary>One item of a collection as JSON text.</summary>
-    public string? Item(JsonElement value, EdmType type, string path) => Json(value, type with { IsCollection = false }, path, isMerged: false);
+    public string? Item(JsonElement value, EdmType type, string path) =>
+        Json(value, type with { IsCollection = false }, path, isMerged: false);
 
     private string? Json(JsonElement value, EdmType type, string path, bool isMerged)
     {
@@ -273,7 +308,11 @@ internal sealed partial class ValueReader(bool numbersAsText, ICollection<Reques
                 member.Value.WriteTo(json);
             }
             else
-                Wrong(at, $"'{type.Name}' has no property '{member.Name}'.{NearestName.Hint(member.Name, type.Properties.Select(p => p.Name))}", "unknown-property");
+                Wrong(
+                    at,
+                    $"'{type.Name}' has no property '{member.Name}'.{NearestName.Hint(member.Name, type.Properties.Select(p => p.Name))}",
+                    "unknown-property"
+                );
         }
         foreach (var missing in isMerged ? [] : type.Properties.Where(p => !p.Nullable && !p.Type.IsCollection && !seen.Contains(p.Name)))
             Wrong($"{path}/{missing.Name}", $"'{path}/{missing.Name}' is missing, and cannot be null.", "required");
@@ -290,13 +329,14 @@ internal sealed partial class ValueReader(bool numbersAsText, ICollection<Reques
         return (end < 0 ? digits : digits[..end]).TrimEnd('0').Length;
     }
 
-    internal static string Shown(JsonElement value) => value.ValueKind switch
-    {
-        JsonValueKind.Object => "an object",
-        JsonValueKind.Array => "an array",
-        JsonValueKind.Null => "null",
-        _ => Cut(value.GetRawText()),
-    };
+    internal static string Shown(JsonElement value) =>
+        value.ValueKind switch
+        {
+            JsonValueKind.Object => "an object",
+            JsonValueKind.Array => "an array",
+            JsonValueKind.Null => "null",
+            _ => Cut(value.GetRawText()),
+        };
 
     private static string Cut(string text) => text.Length > 60 ? text[..60] + "…" : text;
 }

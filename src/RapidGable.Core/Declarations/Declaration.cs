@@ -8,7 +8,11 @@ public sealed record Located<T>(T Value, SourceLocation Location);
 
 /// <summary>The folder of text files that holds everything.</summary>
 public sealed record WorkspaceDeclaration(
-    string Folder, string Title, ImmutableArray<SourceDeclaration> Sources, ImmutableArray<ServiceDeclaration> Services)
+    string Folder,
+    string Title,
+    ImmutableArray<SourceDeclaration> Sources,
+    ImmutableArray<ServiceDeclaration> Services
+)
 {
     /// <summary>Seconds between two looks at the catalogs while the workspace is served; null = only at start and when asked.</summary>
     public int? RefreshSeconds { get; init; }
@@ -36,7 +40,11 @@ public sealed record WorkspaceDeclaration(
 /// <param name="Settings">What the engine needs, with references to variables already resolved.</param>
 /// <param name="Location">Of the file.</param>
 public sealed record SourceDeclaration(
-    string Name, Located<string> Engine, ImmutableDictionary<string, Located<string>> Settings, SourceLocation Location)
+    string Name,
+    Located<string> Engine,
+    ImmutableDictionary<string, Located<string>> Settings,
+    SourceLocation Location
+)
 {
     /// <summary>Which of its schemas and objects are on offer.</summary>
     public OfferDeclaration Offer { get; init; } = OfferDeclaration.Everything;
@@ -51,19 +59,31 @@ public sealed record SourceDeclaration(
     public UnrepresentableValues? Unrepresentable { get; init; }
 }
 
-/// <summary>What of a source is on offer; patterns hold <c>*</c> and <c>?</c> and are held against names with and without their schema.</summary>
+/// <summary>
+/// What of a source is on offer; patterns hold <c>*</c> and <c>?</c> and are held against names with and without their schema.
+/// </summary>
 /// <param name="Schemas">Empty = all.</param>
 /// <param name="Kinds">Words such as <c>table</c>; empty = all.</param>
 /// <param name="Include">Empty = all.</param>
 public sealed record OfferDeclaration(
-    ImmutableArray<Located<string>> Schemas, ImmutableArray<Located<string>> Kinds, ImmutableArray<Located<string>> Include, ImmutableArray<Located<string>> Exclude)
+    ImmutableArray<Located<string>> Schemas,
+    ImmutableArray<Located<string>> Kinds,
+    ImmutableArray<Located<string>> Include,
+    ImmutableArray<Located<string>> Exclude
+)
 {
     public static readonly OfferDeclaration Everything = new([], [], [], []);
 }
 
 /// <summary>What one service publishes.</summary>
 public sealed record ServiceDeclaration(
-    string Name, string Title, Located<string> Source, string Namespace, ImmutableArray<SetDeclaration> Sets, SourceLocation Location)
+    string Name,
+    string Title,
+    Located<string> Source,
+    string Namespace,
+    ImmutableArray<SetDeclaration> Sets,
+    SourceLocation Location
+)
 {
     public NamingPolicy Names { get; init; }
 
@@ -227,7 +247,13 @@ public sealed record ChangesDeclaration(Located<string> Stamp, Located<string>? 
 /// <param name="Columns">Columns of the set's table that only this type has.</param>
 /// <param name="From">A table with rows for this type only; null = there is none.</param>
 /// <param name="Hide">Columns of that table that callers never see.</param>
-public sealed record DerivedDeclaration(Located<string> Name, ImmutableArray<Located<string>> When, ImmutableArray<Located<string>> Columns, Located<string>? From, ImmutableArray<Located<string>> Hide);
+public sealed record DerivedDeclaration(
+    Located<string> Name,
+    ImmutableArray<Located<string>> When,
+    ImmutableArray<Located<string>> Columns,
+    Located<string>? From,
+    ImmutableArray<Located<string>> Hide
+);
 
 /// <summary>A rule of a set or a service; see <see cref="Grant"/>.</summary>
 public sealed record RuleDeclaration(AccessRule Who, SetOperations May, SourceLocation Location)
@@ -246,17 +272,18 @@ public sealed record RuleDeclaration(AccessRule Who, SetOperations May, SourceLo
 
     public int? LargestCost { get; init; }
 
-    public Grant ToGrant() => new(Who, May)
-    {
-        Denies = Denies,
-        Rows = Rows?.Value,
-        Hide = [.. Hide.Select(h => h.Value)],
-        Mask = [.. Mask.Select(m => m.Value)],
-        WithCheck = WithCheck?.Value,
-        LargestPage = LargestPage,
-        LargestCost = LargestCost,
-        Place = $"{Location.File}:{Location.Line}",
-    };
+    public Grant ToGrant() =>
+        new(Who, May)
+        {
+            Denies = Denies,
+            Rows = Rows?.Value,
+            Hide = [.. Hide.Select(h => h.Value)],
+            Mask = [.. Mask.Select(m => m.Value)],
+            WithCheck = WithCheck?.Value,
+            LargestPage = LargestPage,
+            LargestCost = LargestCost,
+            Place = $"{Location.File}:{Location.Line}",
+        };
 }
 
 /// <summary>One entity set; everything but the object's name may be left to the catalog.</summary>

@@ -2,7 +2,8 @@ namespace RapidGable.Declarations;
 
 public enum Severity
 {
-    Error, Warning,
+    Error,
+    Warning,
 }
 
 /// <summary>A place in a declaration file. Lines and columns count from 1, in characters.</summary>
@@ -33,7 +34,9 @@ public sealed record Diagnostic(Severity Severity, string Code, string Message, 
         {
             var gutter = Location.Line.ToString();
             var padding = new string(Location.LineText.Take(Location.Column - 1).Select(c => c == '\t' ? '\t' : ' ').ToArray());
-            text += $"\n  {gutter} | {Location.LineText}\n  {new string(' ', gutter.Length)} | {padding}{new string('^', Math.Max(1, Location.Length))}";
+            text +=
+                $"\n  {gutter} | {Location.LineText}\n  {new string(' ', gutter.Length)} | "
+                + $"{padding}{new string('^', Math.Max(1, Location.Length))}";
         }
         return Advice is null ? text : $"{text}\n  {Advice.Replace("\n", "\n  ")}";
     }

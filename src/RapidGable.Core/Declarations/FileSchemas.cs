@@ -12,7 +12,14 @@ public static class FileSchemas
     private const string Identifier = "^[\\p{L}\\p{Nl}_][\\p{L}\\p{Nl}\\p{Nd}\\p{Mn}\\p{Mc}\\p{Pc}\\p{Cf}_]{0,127}$";
 
     /// <summary>The kinds of file: their folder or file name, and their schema.</summary>
-    public static IReadOnlyDictionary<string, JsonObject> All => new Dictionary<string, JsonObject> { ["workspace"] = Workspace(), ["source"] = Source(), ["service"] = Service(), ["check"] = Check() };
+    public static IReadOnlyDictionary<string, JsonObject> All =>
+        new Dictionary<string, JsonObject>
+        {
+            ["workspace"] = Workspace(),
+            ["source"] = Source(),
+            ["service"] = Service(),
+            ["check"] = Check(),
+        };
 
     private const string Unrepresentable = "What becomes of values that no payload has a value for, such as zero dates and infinity.";
 
@@ -27,58 +34,124 @@ public static class FileSchemas
         return file;
     }
 
-    private static JsonObject Workspace() => File("A workspace: workspace.yaml", Object([],
-        ("title", Text("What people call it.")),
-        ("names", Words("How outside names are made where a service says nothing.", "as-is", "pascal-case", "camel-case")),
-        ("refresh-seconds", Number("Seconds between two looks at files and catalogs while it is served.", 1, 86_400)),
-        ("sign-in", SignIn()),
-        ("transport", Object([],
-            ("certificate", Text("A PEM file with the service's certificate; without it there is no TLS.")),
-            ("key", Text("A PEM file with the private key, unless the certificate's file holds it.")),
-            ("proxies", OneOrMany("Addresses and networks of proxies whose forwarded headers are believed.")),
-            ("hosts", OneOrMany("Names by which the service may be asked; any when left out.")),
-            ("hsts-days", Number("Days for which browsers come over TLS only.", 1, 3_650)),
-            ("origins", OneOrMany("Origins of web pages whose scripts may read answers.")))),
-        ("limits", Object([],
-            ("requests-per-minute", Number("Requests of one caller in a minute.", 1, 1_000_000)),
-            ("requests-at-once", Number("Requests of one caller at the same time.", 1, 10_000)),
-            ("memory", Number("MiB that all requests, kept answers and plans hold.", 16, 1_000_000)),
-            ("slow-seconds", Number("Seconds in the database after which a request is noted in the log; 2 unless written.", 1, 86_400)),
-            ("request-memory", Number("MiB that one request holds.", 8, 100_000)),
-            ("waiting", Number("Requests that wait for a session of one source.", 0, 100_000)),
-            ("waiting-per-caller", Number("Requests of one caller that wait for a session of one source.", 0, 100_000)),
-            ("fair-share", Flag("While others wait, no caller has more than half of the sessions; true when left out.")),
-            ("download-seconds", Number("Seconds that a large answer may wait for its caller.", 1, 86_400)),
-            ("download-rate", Number("KiB for each of which a large answer gets a further second.", 1, 1_000_000)))),
-        ("audit", OneOf(new JsonObject { ["const"] = false }, Object([], ("folder", Text("Where the notes are kept, below the workspace.")), ("days", Number("How long.", 1, 36_500)))))));
+    private static JsonObject Workspace() =>
+        File(
+            "A workspace: workspace.yaml",
+            Object(
+                [],
+                ("title", Text("What people call it.")),
+                ("names", Words("How outside names are made where a service says nothing.", "as-is", "pascal-case", "camel-case")),
+                ("refresh-seconds", Number("Seconds between two looks at files and catalogs while it is served.", 1, 86_400)),
+                ("sign-in", SignIn()),
+                (
+                    "transport",
+                    Object(
+                        [],
+                        ("certificate", Text("A PEM file with the service's certificate; without it there is no TLS.")),
+                        ("key", Text("A PEM file with the private key, unless the certificate's file holds it.")),
+                        ("proxies", OneOrMany("Addresses and networks of proxies whose forwarded headers are believed.")),
+                        ("hosts", OneOrMany("Names by which the service may be asked; any when left out.")),
+                        ("hsts-days", Number("Days for which browsers come over TLS only.", 1, 3_650)),
+                        ("origins", OneOrMany("Origins of web pages whose scripts may read answers."))
+                    )
+                ),
+                (
+                    "limits",
+                    Object(
+                        [],
+                        ("requests-per-minute", Number("Requests of one caller in a minute.", 1, 1_000_000)),
+                        ("requests-at-once", Number("Requests of one caller at the same time.", 1, 10_000)),
+                        ("memory", Number("MiB that all requests, kept answers and plans hold.", 16, 1_000_000)),
+                        (
+                            "slow-seconds",
+                            Number("Seconds in the database after which a request is noted in the log; 2 unless written.", 1, 86_400)
+                        ),
+                        ("request-memory", Number("MiB that one request holds.", 8, 100_000)),
+                        ("waiting", Number("Requests that wait for a session of one source.", 0, 100_000)),
+                        ("waiting-per-caller", Number("Requests of one caller that wait for a session of one source.", 0, 100_000)),
+                        ("fair-share", Flag("While others wait, no caller has more than half of the sessions; true when left out.")),
+                        ("download-seconds", Number("Seconds that a large answer may wait for its caller.", 1, 86_400)),
+                        ("download-rate", Number("KiB for each of which a large answer gets a further second.", 1, 1_000_000))
+                    )
+                ),
+                (
+                    "audit",
+                    OneOf(
+                        new JsonObject { ["const"] = false },
+                        Object(
+                            [],
+                            ("folder", Text("Where the notes are kept, below the workspace.")),
+                            ("days", Number("How long.", 1, 36_500))
+                        )
+                    )
+                )
+            )
+        );
 
     private static JsonObject SignIn()
     {
         var attributes = Map("Attributes of the caller that rules ask for as @name.", Scalar(null), Identifier);
         JsonObject Attributes() => (JsonObject)attributes.DeepClone();
         JsonObject Some(JsonObject one) => OneOf(one, new JsonObject { ["type"] = "array", ["items"] = one.DeepClone() });
-        return Object([],
-            ("tokens", Some(Object(["issuer", "audience", "keys"],
-                ("issuer", Text("What the claim iss is.")), ("audience", Text("What the claim aud holds.")), ("keys", Text("The key set: a file of the workspace, or an https address.")),
-                ("name", Text("The claim with the caller's name; sub when left out.")), ("roles", Text("The claim with the roles.")), ("attributes", Attributes())))),
-            ("certificates", Some(Object(["authority"],
-                ("authority", Text("A PEM file with the authority's certificates.")), ("common-name", Text("The name that the certificate must have.")), ("roles", OneOrMany("Roles of who has one.")), ("attributes", Attributes())))),
-            ("proxy", Object(["from", "name"],
-                ("from", OneOrMany("Addresses that the proxy sends from.")), ("name", Text("The header with the caller's name.")), ("roles", Text("The header with their roles, joined by commas.")), ("attributes", Attributes()))));
+        return Object(
+            [],
+            (
+                "tokens",
+                Some(
+                    Object(
+                        ["issuer", "audience", "keys"],
+                        ("issuer", Text("What the claim iss is.")),
+                        ("audience", Text("What the claim aud holds.")),
+                        ("keys", Text("The key set: a file of the workspace, or an https address.")),
+                        ("name", Text("The claim with the caller's name; sub when left out.")),
+                        ("roles", Text("The claim with the roles.")),
+                        ("attributes", Attributes())
+                    )
+                )
+            ),
+            (
+                "certificates",
+                Some(
+                    Object(
+                        ["authority"],
+                        ("authority", Text("A PEM file with the authority's certificates.")),
+                        ("common-name", Text("The name that the certificate must have.")),
+                        ("roles", OneOrMany("Roles of who has one.")),
+                        ("attributes", Attributes())
+                    )
+                )
+            ),
+            (
+                "proxy",
+                Object(
+                    ["from", "name"],
+                    ("from", OneOrMany("Addresses that the proxy sends from.")),
+                    ("name", Text("The header with the caller's name.")),
+                    ("roles", Text("The header with their roles, joined by commas.")),
+                    ("attributes", Attributes())
+                )
+            )
+        );
     }
 
     private static JsonObject Source()
     {
-        var schema = Object(["engine"],
+        var schema = Object(
+            ["engine"],
             ("engine", Words("The database engine.", "sqlite", "postgresql", "postgres", "mariadb", "mysql")),
             ("read-only", Flag("No set may allow changes; true when left out.")),
             (UnrepresentableWords.Name, Words(Unrepresentable, UnrepresentableWords.All)),
             ("repeats", Text("The table that keeps the answers of repeatable requests, so that they outlive the service.")),
-            ("offer", Object([],
-                ("schemas", Texts("The schemas on offer; all when left out.")),
-                ("kinds", List("The kinds of object on offer.", Words(null, WorkspaceReader.OfferKinds))),
-                ("include", Texts("Patterns with * and ? of what is on offer.")),
-                ("exclude", Texts("Patterns of what is not.")))),
+            (
+                "offer",
+                Object(
+                    [],
+                    ("schemas", Texts("The schemas on offer; all when left out.")),
+                    ("kinds", List("The kinds of object on offer.", Words(null, WorkspaceReader.OfferKinds))),
+                    ("include", Texts("Patterns with * and ? of what is on offer.")),
+                    ("exclude", Texts("Patterns of what is not."))
+                )
+            ),
             ("file", Text("SQLite: the database file, relative to the workspace.")),
             ("host", Text("The server's name.")),
             ("port", Scalar("The server's port.")),
@@ -88,42 +161,86 @@ public static class FileSchemas
             ("connection", Text("A whole connection string instead of the single settings.")),
             ("tls", Words("How the connection is encrypted.", "off", "prefer", "require", "verify")),
             ("tls-certificate", Text("The authority to trust.")),
-            ("caller-settings", Map("PostgreSQL: settings of the session that tell the database who asks, with the attribute that each holds.", Scalar(null), null)),
+            (
+                "caller-settings",
+                Map(
+                    "PostgreSQL: settings of the session that tell the database who asks, with the attribute that each holds.",
+                    Scalar(null),
+                    null
+                )
+            ),
             ("connect-seconds", Scalar("Time limit of connecting.")),
             ("statement-seconds", Scalar("Time limit of one statement.")),
-            ("sessions", Scalar("Connections at once.")));
+            ("sessions", Scalar("Connections at once."))
+        );
         return File("A source: sources/NAME.yaml", schema);
     }
 
-    private static JsonObject Service() => File("A service: services/NAME.yaml", Object(["source", "sets"],
-        ("title", Text("What people call it.")),
-        ("source", Text("The source that its sets are read from.")),
-        ("namespace", Text("Namespace of the types; the service's name when left out.")),
-        ("names", Words("How outside names are made.", "as-is", "pascal-case", "camel-case")),
-        ("page", Number("Rows in a page when a set says nothing.", 1, 1_000_000)),
-        ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
-        ("caller-keys", Flag("Callers choose keys that the database would number, in all sets that say nothing.")),
-        ("rules", Rules()),
-        ("types", Map("Enumerations and complex types, by name.", Type(), Identifier)),
-        ("sets", new JsonObject { ["description"] = "What is published.", ["type"] = "array", ["minItems"] = 1, ["items"] = OneOf(Text("A table or view: its name alone publishes it."), Set()) })));
+    private static JsonObject Service() =>
+        File(
+            "A service: services/NAME.yaml",
+            Object(
+                ["source", "sets"],
+                ("title", Text("What people call it.")),
+                ("source", Text("The source that its sets are read from.")),
+                ("namespace", Text("Namespace of the types; the service's name when left out.")),
+                ("names", Words("How outside names are made.", "as-is", "pascal-case", "camel-case")),
+                ("page", Number("Rows in a page when a set says nothing.", 1, 1_000_000)),
+                ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
+                ("caller-keys", Flag("Callers choose keys that the database would number, in all sets that say nothing.")),
+                ("rules", Rules()),
+                ("types", Map("Enumerations and complex types, by name.", Type(), Identifier)),
+                (
+                    "sets",
+                    new JsonObject
+                    {
+                        ["description"] = "What is published.",
+                        ["type"] = "array",
+                        ["minItems"] = 1,
+                        ["items"] = OneOf(Text("A table or view: its name alone publishes it."), Set()),
+                    }
+                )
+            )
+        );
 
-    private static JsonObject Check() => File("Saved checks: checks/NAME.yaml", Object([],
-        ("access", List("What callers can and cannot do.", Object(["service", "set", "as"],
-            ("title", Text("What it says, for people.")),
-            ("service", Text("The service.")),
-            ("set", Text("The set.")),
-            ("as", OneOrMany("Who: anyone, signed-in, or roles.")),
-            ("attributes", Map("Attributes of the caller.", Scalar(null), Identifier)),
-            ("can", Words("What they can do.", [.. Grant.OperationWords])),
-            ("cannot", Words("What they cannot do.", [.. Grant.OperationWords])),
-            ("rows", Text("The rows that it is about, as a filter expression over all that there is.")),
-            ("property", Text("The property whose values it is about.")))))));
+    private static JsonObject Check() =>
+        File(
+            "Saved checks: checks/NAME.yaml",
+            Object(
+                [],
+                (
+                    "access",
+                    List(
+                        "What callers can and cannot do.",
+                        Object(
+                            ["service", "set", "as"],
+                            ("title", Text("What it says, for people.")),
+                            ("service", Text("The service.")),
+                            ("set", Text("The set.")),
+                            ("as", OneOrMany("Who: anyone, signed-in, or roles.")),
+                            ("attributes", Map("Attributes of the caller.", Scalar(null), Identifier)),
+                            ("can", Words("What they can do.", [.. Grant.OperationWords])),
+                            ("cannot", Words("What they cannot do.", [.. Grant.OperationWords])),
+                            ("rows", Text("The rows that it is about, as a filter expression over all that there is.")),
+                            ("property", Text("The property whose values it is about."))
+                        )
+                    )
+                )
+            )
+        );
 
     private static JsonObject Rules()
     {
         const string Whom = "anyone, signed-in, nobody, or roles.";
-        var short_ = Object([], ("read", OneOrMany("Who may read: " + Whom)), ("create", OneOrMany("Who may create: " + Whom)), ("update", OneOrMany("Who may change: " + Whom)), ("delete", OneOrMany("Who may delete: " + Whom)));
-        var rule = Object(["who"],
+        var short_ = Object(
+            [],
+            ("read", OneOrMany("Who may read: " + Whom)),
+            ("create", OneOrMany("Who may create: " + Whom)),
+            ("update", OneOrMany("Who may change: " + Whom)),
+            ("delete", OneOrMany("Who may delete: " + Whom))
+        );
+        var rule = Object(
+            ["who"],
             ("who", OneOrMany("Whom the rule is about: " + Whom)),
             ("may", OneOrMany("What it lets them do: read, create, update, delete.")),
             ("deny", OneOrMany("What it takes away, whatever other rules say.")),
@@ -132,97 +249,208 @@ public static class FileSchemas
             ("mask", OneOrMany("Columns whose properties are null for them.")),
             ("with-check", Text("What a row must fulfil once it is written, as a filter expression.")),
             ("largest-page", Number("Rows in the largest page.", 1, 1_000_000)),
-            ("largest-cost", Number("Rows that one answer may hold at most, expanded ones among them.", 1, int.MaxValue)));
+            ("largest-cost", Number("Rows that one answer may hold at most, expanded ones among them.", 1, int.MaxValue))
+        );
         return OneOf(short_, new JsonObject { ["type"] = "array", ["items"] = rule });
     }
 
-    private static JsonObject Type() => Object([],
-        ("description", Text("For people.")),
-        ("members", OneOf(Texts("Members that are stored as they are called."), Map("Members with what is stored for each.", Scalar(null), Identifier))),
-        ("properties", Map("Properties of a complex type.", OneOf(Text("The type."), Object(["type"],
-            ("type", Text("The type.")), ("from", Scalar("Its name in the JSON text.")), ("required", Flag("Never null.")))), Identifier)),
-        ("open", Flag("Values may hold members that are not declared.")));
+    private static JsonObject Type() =>
+        Object(
+            [],
+            ("description", Text("For people.")),
+            (
+                "members",
+                OneOf(
+                    Texts("Members that are stored as they are called."),
+                    Map("Members with what is stored for each.", Scalar(null), Identifier)
+                )
+            ),
+            (
+                "properties",
+                Map(
+                    "Properties of a complex type.",
+                    OneOf(
+                        Text("The type."),
+                        Object(
+                            ["type"],
+                            ("type", Text("The type.")),
+                            ("from", Scalar("Its name in the JSON text.")),
+                            ("required", Flag("Never null."))
+                        )
+                    ),
+                    Identifier
+                )
+            ),
+            ("open", Flag("Values may hold members that are not declared."))
+        );
 
-    private static JsonObject Set() => Object([],
-        ("from", Text("The table or view.")),
-        ("select", Text("A SELECT instead of a table or view.")),
-        ("source", Text("Its source, when it is another than the service's.")),
-        ("name", Name("Outside name of the set.")),
-        ("type", Name("Name of the entity type.")),
-        ("description", Text("For people; the table's comment when left out.")),
-        ("key", OneOrMany("Columns that identify a row.")),
-        ("keyless", Flag("Published without a key, for reading only.")),
-        ("hide", OneOrMany("Columns that callers never see.")),
-        ("show", OneOrMany("The only columns that callers see, in this order.")),
-        ("rename", Map("Column: outside name.", Name(null), null)),
-        ("columns", Map("Column: its type, or what is said of it.", OneOf(Text("The type."), Column()), null)),
-        ("group", Map("Complex property: its columns.", OneOf(OneOrMany("The columns."), Object(["columns"], ("type", Name("Name of the complex type.")), ("columns", OneOrMany("The columns.")))), Identifier)),
-        ("relations", Map("Navigation property: the set that it leads to, and how.", OneOf(Text("The set."), Relation()), Identifier)),
-        ("order", OneOrMany("Columns of the default order, each with 'desc' behind it or not.")),
-        ("search", OneOf(OneOrMany("Columns that $search looks at, or no; all text columns when left out."), Object(["index"], ("index", Text("The full-text index of the table that $search asks."))))),
-        ("version", Text("The column that changes with every change of a row: it makes the entity tags; row makes them of all values.")),
-        ("require-version", Flag("Changes must say with If-Match which state they are about.")),
-        ("valid", List("What written rows must be.", Object([],
-            ("where", Text("What a row fulfils, as a filter expression.")),
-            ("unique", OneOrMany("Columns whose values together no other row has.")),
-            ("on", OneOf(Words("The operation.", "create", "update"), List("The operations.", Words(null, "create", "update")))),
-            ("who", OneOrMany("Whom it is about: anyone, signed-in, or roles; everybody when left out.")),
-            ("column", Text("The column that the fault is told of.")),
-            ("message", Text("What people are told."))))),
-        ("log", Object(["to", "columns"],
-            ("to", Text("The table that takes a row for each change.")),
-            ("columns", Map("What is noted (set, key, operation, who, when, before, after): the column that takes it.", Scalar(null), null)))),
-        ("compute", Map("Read-only property: an expression in the filter language.", Text(null), Identifier)),
-        ("discriminator", Text("The column that tells an entity's type.")),
-        ("derived", Map("Derived type: how its entities are known and what they have more.", Object([], ("when", OneOrMany("Values of the discriminator.")), ("columns", OneOrMany("Columns that only this type has.")),
-            ("from", Text("A table with rows for this type only.")), ("hide", OneOrMany("Columns of that table that callers never see."))), Identifier)),
-        ("changes", OneOf(Text("The column that grows with every change of a row."), Object(["stamp"], ("stamp", Text("The column that grows with every change of a row.")),
-            ("deleted", Object(["from", "stamp"], ("from", Text("The table that keeps the keys of deleted rows.")), ("stamp", Text("Its column that grows with every deletion."))))))),
-        ("caller-keys", Flag("Callers choose keys that the database would number; else it makes them, whatever is sent.")),
-        ("require-filter", Flag("Read with a filter only, never as a whole.")),
-        ("page", Number("Rows in a page.", 1, 1_000_000)),
-        ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
-        ("allow", OneOf(Words("The operation.", "read", "create", "update", "delete"), List("The operations.", Words(null, "read", "create", "update", "delete")))),
-        ("rules", Rules()));
+    private static JsonObject Set() =>
+        Object(
+            [],
+            ("from", Text("The table or view.")),
+            ("select", Text("A SELECT instead of a table or view.")),
+            ("source", Text("Its source, when it is another than the service's.")),
+            ("name", Name("Outside name of the set.")),
+            ("type", Name("Name of the entity type.")),
+            ("description", Text("For people; the table's comment when left out.")),
+            ("key", OneOrMany("Columns that identify a row.")),
+            ("keyless", Flag("Published without a key, for reading only.")),
+            ("hide", OneOrMany("Columns that callers never see.")),
+            ("show", OneOrMany("The only columns that callers see, in this order.")),
+            ("rename", Map("Column: outside name.", Name(null), null)),
+            ("columns", Map("Column: its type, or what is said of it.", OneOf(Text("The type."), Column()), null)),
+            (
+                "group",
+                Map(
+                    "Complex property: its columns.",
+                    OneOf(
+                        OneOrMany("The columns."),
+                        Object(["columns"], ("type", Name("Name of the complex type.")), ("columns", OneOrMany("The columns.")))
+                    ),
+                    Identifier
+                )
+            ),
+            ("relations", Map("Navigation property: the set that it leads to, and how.", OneOf(Text("The set."), Relation()), Identifier)),
+            ("order", OneOrMany("Columns of the default order, each with 'desc' behind it or not.")),
+            (
+                "search",
+                OneOf(
+                    OneOrMany("Columns that $search looks at, or no; all text columns when left out."),
+                    Object(["index"], ("index", Text("The full-text index of the table that $search asks.")))
+                )
+            ),
+            (
+                "version",
+                Text("The column that changes with every change of a row: it makes the entity tags; row makes them of all values.")
+            ),
+            ("require-version", Flag("Changes must say with If-Match which state they are about.")),
+            (
+                "valid",
+                List(
+                    "What written rows must be.",
+                    Object(
+                        [],
+                        ("where", Text("What a row fulfils, as a filter expression.")),
+                        ("unique", OneOrMany("Columns whose values together no other row has.")),
+                        (
+                            "on",
+                            OneOf(Words("The operation.", "create", "update"), List("The operations.", Words(null, "create", "update")))
+                        ),
+                        ("who", OneOrMany("Whom it is about: anyone, signed-in, or roles; everybody when left out.")),
+                        ("column", Text("The column that the fault is told of.")),
+                        ("message", Text("What people are told."))
+                    )
+                )
+            ),
+            (
+                "log",
+                Object(
+                    ["to", "columns"],
+                    ("to", Text("The table that takes a row for each change.")),
+                    (
+                        "columns",
+                        Map("What is noted (set, key, operation, who, when, before, after): the column that takes it.", Scalar(null), null)
+                    )
+                )
+            ),
+            ("compute", Map("Read-only property: an expression in the filter language.", Text(null), Identifier)),
+            ("discriminator", Text("The column that tells an entity's type.")),
+            (
+                "derived",
+                Map(
+                    "Derived type: how its entities are known and what they have more.",
+                    Object(
+                        [],
+                        ("when", OneOrMany("Values of the discriminator.")),
+                        ("columns", OneOrMany("Columns that only this type has.")),
+                        ("from", Text("A table with rows for this type only.")),
+                        ("hide", OneOrMany("Columns of that table that callers never see."))
+                    ),
+                    Identifier
+                )
+            ),
+            (
+                "changes",
+                OneOf(
+                    Text("The column that grows with every change of a row."),
+                    Object(
+                        ["stamp"],
+                        ("stamp", Text("The column that grows with every change of a row.")),
+                        (
+                            "deleted",
+                            Object(
+                                ["from", "stamp"],
+                                ("from", Text("The table that keeps the keys of deleted rows.")),
+                                ("stamp", Text("Its column that grows with every deletion."))
+                            )
+                        )
+                    )
+                )
+            ),
+            ("caller-keys", Flag("Callers choose keys that the database would number; else it makes them, whatever is sent.")),
+            ("require-filter", Flag("Read with a filter only, never as a whole.")),
+            ("page", Number("Rows in a page.", 1, 1_000_000)),
+            ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
+            (
+                "allow",
+                OneOf(
+                    Words("The operation.", "read", "create", "update", "delete"),
+                    List("The operations.", Words(null, "read", "create", "update", "delete"))
+                )
+            ),
+            ("rules", Rules())
+        );
 
-    private static JsonObject Column() => Object([],
-        ("name", Name("Outside name.")),
-        ("type", Text("A type of the standard, with facets as in string(40), or one of the service; collection(…) of them for JSON.")),
-        ("format", Scalar("How a date or time is written, such as dd.MM.yyyy.")),
-        ("unit", Words("What a number counts.", "microseconds", "milliseconds", "seconds", "minutes", "hours", "days")),
-        (UnrepresentableWords.Name, Words(Unrepresentable, UnrepresentableWords.All)),
-        ("measured-in", Scalar("What a number is measured in, such as m³/s; or = and the path to the text that says so.")),
-        ("currency", Text("The currency of an amount, as its ISO 4217 code; or = and the path to the text that says so.")),
-        ("true", Scalar("What is stored for true.")),
-        ("false", Scalar("What is stored for false.")),
-        ("stream", Flag("The content is fetched by itself.")),
-        ("media-type", Text("Media type of the content.")),
-        ("media-type-column", Text("The column that holds the media type of each stream.")),
-        ("description", Text("For people; the column's comment when left out.")),
-        ("required", Flag("Never null, whatever the catalog says.")),
-        ("filter", Flag("Whether it may be filtered by.")),
-        ("sort", Flag("Whether it may be sorted by.")),
-        ("write", Words("When it may be written.", "always", "create", "never")),
-        ("make", Scalar("How a new entity gets its value: uuid, now, user, @attribute, a prefix with {00000} for the next number, or = and an expression.")),
-        ("remake", Scalar("The same, also when an entity changes.")),
-        ("default", Scalar("The same, when nothing is sent; or a plain value.")),
-        ("least", Scalar("The least value.")),
-        ("most", Scalar("The largest value.")),
-        ("shortest", Number("Characters at least.", 0, int.MaxValue)),
-        ("longest", Number("Characters at most.", 1, int.MaxValue)),
-        ("pattern", Text("A regular expression that the whole text matches.")),
-        ("values", OneOrMany("The only values.")),
-        ("exists", Text("Set/property: some entity has the value.")),
-        ("references", Words("What its values may refer to: entities that the caller may read, or all.", "visible", "all")),
-        ("unique", Flag("No other row has the value.")),
-        ("message", Text("What people are told when a rule of the column is broken.")));
+    private static JsonObject Column() =>
+        Object(
+            [],
+            ("name", Name("Outside name.")),
+            ("type", Text("A type of the standard, with facets as in string(40), or one of the service; collection(…) of them for JSON.")),
+            ("format", Scalar("How a date or time is written, such as dd.MM.yyyy.")),
+            ("unit", Words("What a number counts.", "microseconds", "milliseconds", "seconds", "minutes", "hours", "days")),
+            (UnrepresentableWords.Name, Words(Unrepresentable, UnrepresentableWords.All)),
+            ("measured-in", Scalar("What a number is measured in, such as m³/s; or = and the path to the text that says so.")),
+            ("currency", Text("The currency of an amount, as its ISO 4217 code; or = and the path to the text that says so.")),
+            ("true", Scalar("What is stored for true.")),
+            ("false", Scalar("What is stored for false.")),
+            ("stream", Flag("The content is fetched by itself.")),
+            ("media-type", Text("Media type of the content.")),
+            ("media-type-column", Text("The column that holds the media type of each stream.")),
+            ("description", Text("For people; the column's comment when left out.")),
+            ("required", Flag("Never null, whatever the catalog says.")),
+            ("filter", Flag("Whether it may be filtered by.")),
+            ("sort", Flag("Whether it may be sorted by.")),
+            ("write", Words("When it may be written.", "always", "create", "never")),
+            (
+                "make",
+                Scalar(
+                    "How a new entity gets its value: uuid, now, user, @attribute, a prefix with {00000} for the next number, "
+                        + "or = and an expression."
+                )
+            ),
+            ("remake", Scalar("The same, also when an entity changes.")),
+            ("default", Scalar("The same, when nothing is sent; or a plain value.")),
+            ("least", Scalar("The least value.")),
+            ("most", Scalar("The largest value.")),
+            ("shortest", Number("Characters at least.", 0, int.MaxValue)),
+            ("longest", Number("Characters at most.", 1, int.MaxValue)),
+            ("pattern", Text("A regular expression that the whole text matches.")),
+            ("values", OneOrMany("The only values.")),
+            ("exists", Text("Set/property: some entity has the value.")),
+            ("references", Words("What its values may refer to: entities that the caller may read, or all.", "visible", "all")),
+            ("unique", Flag("No other row has the value.")),
+            ("message", Text("What people are told when a rule of the column is broken."))
+        );
 
-    private static JsonObject Relation() => Object(["to"],
-        ("to", Text("The set that it leads to.")),
-        ("on", OneOf(Map("Own column: column of the other.", Scalar(null), null), OneOrMany("Own columns, for the key of the other."))),
-        ("back", OneOf(Name("Name of the way back, or no."), Flag("No way back."))),
-        ("through", Text("The table between the two.")),
-        ("contained", Flag("The others are part of these and have no set of their own.")));
+    private static JsonObject Relation() =>
+        Object(
+            ["to"],
+            ("to", Text("The set that it leads to.")),
+            ("on", OneOf(Map("Own column: column of the other.", Scalar(null), null), OneOrMany("Own columns, for the key of the other."))),
+            ("back", OneOf(Name("Name of the way back, or no."), Flag("No way back."))),
+            ("through", Text("The table between the two.")),
+            ("contained", Flag("The others are part of these and have no set of their own."))
+        );
 
     private static JsonObject Described(string? description, JsonObject schema)
     {
@@ -234,21 +462,35 @@ public static class FileSchemas
     private static JsonObject Text(string? description) => Described(description, new JsonObject { ["type"] = "string" });
 
     /// <summary>A text that YAML may read as something else.</summary>
-    private static JsonObject Scalar(string? description) => Described(description, new JsonObject { ["type"] = new JsonArray("string", "number", "boolean") });
+    private static JsonObject Scalar(string? description) =>
+        Described(description, new JsonObject { ["type"] = new JsonArray("string", "number", "boolean") });
 
-    private static JsonObject Name(string? description) => Described(description, new JsonObject { ["type"] = "string", ["pattern"] = Identifier });
+    private static JsonObject Name(string? description) =>
+        Described(description, new JsonObject { ["type"] = "string", ["pattern"] = Identifier });
 
     private static JsonObject Flag(string description) => Described(description, new JsonObject { ["type"] = "boolean" });
 
-    private static JsonObject Number(string description, int least, int most) => Described(description, new JsonObject { ["type"] = "integer", ["minimum"] = least, ["maximum"] = most });
+    private static JsonObject Number(string description, int least, int most) =>
+        Described(
+            description,
+            new JsonObject
+            {
+                ["type"] = "integer",
+                ["minimum"] = least,
+                ["maximum"] = most,
+            }
+        );
 
-    private static JsonObject Words(string? description, params string[] words) => Described(description, new JsonObject { ["enum"] = new JsonArray([.. words.Select(w => (JsonNode)w)]) });
+    private static JsonObject Words(string? description, params string[] words) =>
+        Described(description, new JsonObject { ["enum"] = new JsonArray([.. words.Select(w => (JsonNode)w)]) });
 
-    private static JsonObject List(string description, JsonObject items) => Described(description, new JsonObject { ["type"] = "array", ["items"] = items });
+    private static JsonObject List(string description, JsonObject items) =>
+        Described(description, new JsonObject { ["type"] = "array", ["items"] = items });
 
     private static JsonObject Texts(string description) => List(description, Scalar(null));
 
-    private static JsonObject OneOrMany(string description) => Described(description, OneOf(Scalar(null), new JsonObject { ["type"] = "array", ["items"] = Scalar(null) }));
+    private static JsonObject OneOrMany(string description) =>
+        Described(description, OneOf(Scalar(null), new JsonObject { ["type"] = "array", ["items"] = Scalar(null) }));
 
     private static JsonObject OneOf(params JsonObject[] schemas) => new() { ["anyOf"] = new JsonArray([.. schemas]) };
 
@@ -262,7 +504,12 @@ public static class FileSchemas
 
     private static JsonObject Object(string[] required, params (string Name, JsonObject Schema)[] properties)
     {
-        var schema = new JsonObject { ["type"] = "object", ["additionalProperties"] = false, ["properties"] = new JsonObject([.. properties.Select(p => KeyValuePair.Create(p.Name, (JsonNode?)p.Schema))]) };
+        var schema = new JsonObject
+        {
+            ["type"] = "object",
+            ["additionalProperties"] = false,
+            ["properties"] = new JsonObject([.. properties.Select(p => KeyValuePair.Create(p.Name, (JsonNode?)p.Schema))]),
+        };
         if (required.Length > 0)
             schema["required"] = new JsonArray([.. required.Select(r => (JsonNode)r)]);
         return schema;

@@ -7,7 +7,11 @@ namespace RapidGable.Declarations;
 /// <param name="Tokens">Issuers whose signed tokens are believed.</param>
 /// <param name="Certificates">Client certificates that are believed; the first that fits a certificate decides.</param>
 /// <param name="Proxy">A proxy that says who asks; null = none is believed.</param>
-public sealed record SignInDeclaration(ImmutableArray<TokenDeclaration> Tokens, ImmutableArray<CertificateDeclaration> Certificates, ProxyDeclaration? Proxy)
+public sealed record SignInDeclaration(
+    ImmutableArray<TokenDeclaration> Tokens,
+    ImmutableArray<CertificateDeclaration> Certificates,
+    ProxyDeclaration? Proxy
+)
 {
     public static readonly SignInDeclaration AccountsOnly = new([], [], null);
 }

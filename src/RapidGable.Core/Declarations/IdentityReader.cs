@@ -4,7 +4,10 @@ using RapidGable.Model;
 
 namespace RapidGable.Declarations;
 
-/// <summary>Reads what <c>workspace.yaml</c> says of callers: how they sign in, how they reach the service, how much they may ask, what is noted.</summary>
+/// <summary>
+/// Reads what <c>workspace.yaml</c> says of callers: how they sign in, how they reach the service, how much they may ask, what is
+/// noted.
+/// </summary>
 internal sealed class IdentityReader(MappingReader root)
 {
     private readonly Diagnostics _diagnostics = root.Diagnostics;
@@ -13,8 +16,11 @@ internal sealed class IdentityReader(MappingReader root)
     {
         if (root.Mapping("sign-in") is not { } reader)
             return SignInDeclaration.AccountsOnly;
-        var read = new SignInDeclaration([.. List(reader, "tokens").Select(Token).OfType<TokenDeclaration>()], [.. List(reader, "certificates").Select(Certificate).OfType<CertificateDeclaration>()],
-            reader.Mapping("proxy") is { } proxy ? Proxy(proxy) : null);
+        var read = new SignInDeclaration(
+            [.. List(reader, "tokens").Select(Token).OfType<TokenDeclaration>()],
+            [.. List(reader, "certificates").Select(Certificate).OfType<CertificateDeclaration>()],
+            reader.Mapping("proxy") is { } proxy ? Proxy(proxy) : null
+        );
         reader.ReportUnknown("'sign-in'");
         foreach (var twice in read.Tokens.GroupBy(t => (t.Issuer.Value, t.Audience.Value)).SelectMany(g => g.Skip(1)))
             _diagnostics.Error("sign-in", $"The issuer '{twice.Issuer.Value}' is declared twice for one audience.", twice.Issuer.Location);
@@ -36,7 +42,12 @@ internal sealed class IdentityReader(MappingReader root)
         };
         reader.ReportUnknown("'transport'");
         if (read is { Key: { } key, Certificate: null })
-            _diagnostics.Error("transport", "There is a key, and no certificate that it belongs to.", key.Location, "Write 'certificate: FILE'.");
+            _diagnostics.Error(
+                "transport",
+                "There is a key, and no certificate that it belongs to.",
+                key.Location,
+                "Write 'certificate: FILE'."
+            );
         return read;
     }
 
@@ -73,24 +84,44 @@ internal sealed class IdentityReader(MappingReader root)
         var folder = reader.Text("folder");
         if (folder is not null && (Path.IsPathRooted(folder.Value) || folder.Value.Split('/', '\\').Contains("..")))
             _diagnostics.Error("audit", "The folder is one below the workspace's.", folder.Location);
-        var read = new AuditDeclaration(folder?.Value ?? AuditDeclaration.Standard.Folder, reader.Number("days", 1, 36_500) ?? AuditDeclaration.Standard.Days);
+        var read = new AuditDeclaration(
+            folder?.Value ?? AuditDeclaration.Standard.Folder,
+            reader.Number("days", 1, 36_500) ?? AuditDeclaration.Standard.Days
+        );
         reader.ReportUnknown("'audit'");
         return read;
     }
 
     private TokenDeclaration? Token(MappingReader reader)
     {
-        var (issuer, audience, keys) = (reader.RequiredText("issuer", "what the claim iss of its tokens is"), reader.RequiredText("audience", "what the claim aud of a token for this service holds"),
-            reader.RequiredText("keys", "a file of the workspace, or an https address, with the issuer's key set"));
-        var read = issuer is null || audience is null || keys is null ? null : new TokenDeclaration(issuer, audience, keys)
-        {
-            NameClaim = reader.Text("name")?.Value ?? "sub",
-            RolesClaim = reader.Text("roles")?.Value ?? "roles",
-            Attributes = Attributes(reader),
-        };
+        var (issuer, audience, keys) = (
+            reader.RequiredText("issuer", "what the claim iss of its tokens is"),
+            reader.RequiredText("audience", "what the claim aud of a token for this service holds"),
+            reader.RequiredText("keys", "a file of the workspace, or an https address, with the issuer's key set")
+        );
+        var read =
+            issuer is null || audience is null || keys is null
+                ? null
+                : new TokenDeclaration(issuer, audience, keys)
+                {
+                    NameClaim = reader.Text("name")?.Value ?? "sub",
+                    RolesClaim = reader.Text("roles")?.Value ?? "roles",
+                    Attributes = Attributes(reader),
+                };
         reader.ReportUnknown("an issuer of tokens");
-        if (keys is not null && keys.Value.Contains("://", StringComparison.Ordinal) && !(Uri.TryCreate(keys.Value, UriKind.Absolute, out var address) && (address.Scheme == "https" || (address.Scheme == "http" && address.IsLoopback))))
-            _diagnostics.Error("sign-in", "Keys come from a file of the workspace, or over https: who can change them on the way can be anybody.", keys.Location);
+        if (
+            keys is not null
+            && keys.Value.Contains("://", StringComparison.Ordinal)
+            && !(
+                Uri.TryCreate(keys.Value, UriKind.Absolute, out var address)
+                && (address.Scheme == "https" || (address.Scheme == "http" && address.IsLoopback))
+            )
+        )
+            _diagnostics.Error(
+                "sign-in",
+                "Keys come from a file of the workspace, or over https: who can change them on the way can be anybody.",
+                keys.Location
+            );
         return read;
     }
 
@@ -101,7 +132,9 @@ internal sealed class IdentityReader(MappingReader root)
         var roles = reader.Texts("roles");
         foreach (var role in roles.Where(r => !AccessRule.IsRole(r.Value)))
             _diagnostics.Error("rule", $"'{role.Value}' cannot be a role: it takes small letters, digits and '-'.", role.Location);
-        var read = authority is null ? null : new CertificateDeclaration(authority, common) { Roles = [.. roles.Select(r => r.Value)], Attributes = Attributes(reader) };
+        var read = authority is null
+            ? null
+            : new CertificateDeclaration(authority, common) { Roles = [.. roles.Select(r => r.Value)], Attributes = Attributes(reader) };
         reader.ReportUnknown("a certificate");
         return read;
     }
@@ -110,7 +143,12 @@ internal sealed class IdentityReader(MappingReader root)
     {
         var networks = Networks(reader, "from");
         if (reader.Node("from") is null)
-            _diagnostics.Error("missing", "'from' is missing: the addresses that the proxy sends from.", reader.Location, "Write 'from: [10.0.0.5]'.");
+            _diagnostics.Error(
+                "missing",
+                "'from' is missing: the addresses that the proxy sends from.",
+                reader.Location,
+                "Write 'from: [10.0.0.5]'."
+            );
         var name = reader.RequiredText("name", "the header in which it says the caller's name");
         var roles = reader.Text("roles");
         var attributes = Attributes(reader);
@@ -122,7 +160,11 @@ internal sealed class IdentityReader(MappingReader root)
     {
         var pairs = reader.Pairs("attributes");
         foreach (var (name, _) in pairs.Where(p => !SimpleIdentifier.IsValid(p.Item1.Value) || p.Item1.Value == "user"))
-            _diagnostics.Error("sign-in", $"'{name.Value}' cannot be the name of an attribute: rules write it as @{name.Value}.", name.Location);
+            _diagnostics.Error(
+                "sign-in",
+                $"'{name.Value}' cannot be the name of an attribute: rules write it as @{name.Value}.",
+                name.Location
+            );
         return [.. pairs.Select(p => (p.Item1.Value, p.Item2.Value))];
     }
 
@@ -160,25 +202,45 @@ internal sealed class IdentityReader(MappingReader root)
             else if (IPNetwork.TryParse(text.Value, out var network))
                 found.Add(network);
             else
-                _diagnostics.Error("transport", $"'{text.Value}' is neither an address nor a network.", text.Location, "Write 10.0.0.5, or 10.0.0.0/24.");
+                _diagnostics.Error(
+                    "transport",
+                    $"'{text.Value}' is neither an address nor a network.",
+                    text.Location,
+                    "Write 10.0.0.5, or 10.0.0.0/24."
+                );
         }
         return found.ToImmutable();
     }
 
     private bool IsHost(Located<string> host)
     {
-        var isHost = Uri.CheckHostName(host.Value.StartsWith("*.", StringComparison.Ordinal) ? host.Value[2..] : host.Value) != UriHostNameType.Unknown;
+        var isHost =
+            Uri.CheckHostName(host.Value.StartsWith("*.", StringComparison.Ordinal) ? host.Value[2..] : host.Value)
+            != UriHostNameType.Unknown;
         if (!isHost)
-            _diagnostics.Error("transport", $"'{host.Value}' is not a host's name.", host.Location, "Write a name without scheme and port, such as water.example.org.");
+            _diagnostics.Error(
+                "transport",
+                $"'{host.Value}' is not a host's name.",
+                host.Location,
+                "Write a name without scheme and port, such as water.example.org."
+            );
         return isHost;
     }
 
     private bool IsOrigin(Located<string> origin)
     {
         // An origin that is given as "null" could be any page in a sandbox, and one with a star any page at all.
-        var isOrigin = Uri.TryCreate(origin.Value, UriKind.Absolute, out var address) && address.Scheme is "https" or "http" && address.GetLeftPart(UriPartial.Authority).Equals(origin.Value, StringComparison.OrdinalIgnoreCase);
+        var isOrigin =
+            Uri.TryCreate(origin.Value, UriKind.Absolute, out var address)
+            && address.Scheme is "https" or "http"
+            && address.GetLeftPart(UriPartial.Authority).Equals(origin.Value, StringComparison.OrdinalIgnoreCase);
         if (!isOrigin)
-            _diagnostics.Error("transport", $"'{origin.Value}' is not the origin of a web page.", origin.Location, "Write scheme, host and port, such as https://map.example.org; 'null' and '*' are not taken.");
+            _diagnostics.Error(
+                "transport",
+                $"'{origin.Value}' is not the origin of a web page.",
+                origin.Location,
+                "Write scheme, host and port, such as https://map.example.org; 'null' and '*' are not taken."
+            );
         return isOrigin;
     }
 }

@@ -27,12 +27,13 @@ internal sealed class MappingReader(YamlMapping mapping, Diagnostics diagnostics
     public SourceLocation KeyLocation(string name) =>
         mapping.Entries.FirstOrDefault(e => e.Key.Value == name).Key?.Location ?? mapping.Location;
 
-    public Located<string>? Text(string name) => Node(name) switch
-    {
-        null => null,
-        YamlScalar scalar => new Located<string>(scalar.Value, scalar.Location),
-        var other => Wrong<Located<string>>(other, $"'{name}' must be one text"),
-    };
+    public Located<string>? Text(string name) =>
+        Node(name) switch
+        {
+            null => null,
+            YamlScalar scalar => new Located<string>(scalar.Value, scalar.Location),
+            var other => Wrong<Located<string>>(other, $"'{name}' must be one text"),
+        };
 
     /// <summary>One word, of which <c>null</c> may be one.</summary>
     public Located<string>? Word(string name)
@@ -138,12 +139,13 @@ internal sealed class MappingReader(YamlMapping mapping, Diagnostics diagnostics
         }
     }
 
-    public MappingReader? Mapping(string name) => Node(name) switch
-    {
-        null => null,
-        YamlMapping inner => new MappingReader(inner, diagnostics),
-        var other => Wrong<MappingReader>(other, $"'{name}' must hold names with values"),
-    };
+    public MappingReader? Mapping(string name) =>
+        Node(name) switch
+        {
+            null => null,
+            YamlMapping inner => new MappingReader(inner, diagnostics),
+            var other => Wrong<MappingReader>(other, $"'{name}' must hold names with values"),
+        };
 
     /// <summary>All entries that were not asked for, as texts; for sections whose names belong to somebody else.</summary>
     public IEnumerable<(Located<string> Name, Located<string> Value)> RemainingTexts()
@@ -161,8 +163,12 @@ internal sealed class MappingReader(YamlMapping mapping, Diagnostics diagnostics
     public void ReportUnknown(string what)
     {
         foreach (var (key, _) in mapping.Entries.Where(e => !_known.Contains(e.Key.Value)))
-            diagnostics.Error("unknown-name", $"'{key.Value}' is not known in {what}.{NearestName.Hint(key.Value, _known)}", key.Location,
-                $"Known here: {string.Join(", ", _known)}.");
+            diagnostics.Error(
+                "unknown-name",
+                $"'{key.Value}' is not known in {what}.{NearestName.Hint(key.Value, _known)}",
+                key.Location,
+                $"Known here: {string.Join(", ", _known)}."
+            );
     }
 
     internal T? Wrong<T>(YamlNode node, string message)

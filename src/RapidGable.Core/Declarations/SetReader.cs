@@ -4,8 +4,13 @@ using RapidGable.Model;
 namespace RapidGable.Declarations;
 
 /// <summary>What a service says for all of its sets.</summary>
-internal sealed record SetDefaults(Located<string> Source, int? Page, int? LargestPage, ImmutableArray<RuleDeclaration> Rules,
-    bool HasCallerKeys);
+internal sealed record SetDefaults(
+    Located<string> Source,
+    int? Page,
+    int? LargestPage,
+    ImmutableArray<RuleDeclaration> Rules,
+    bool HasCallerKeys
+);
 
 /// <summary>Reads the sets of a service file, and the rules of both.</summary>
 internal sealed partial class SetReader(Diagnostics diagnostics)
@@ -16,22 +21,28 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
     {
         if (service.Node("sets") is not YamlSequence list || list.Items.Count == 0)
         {
-            diagnostics.Error("no-sets", "The service publishes nothing: 'sets' must be a list of tables and views.",
-                service.KeyLocation("sets"), "Write for example:\nsets:\n  - station");
+            diagnostics.Error(
+                "no-sets",
+                "The service publishes nothing: 'sets' must be a list of tables and views.",
+                service.KeyLocation("sets"),
+                "Write for example:\nsets:\n  - station"
+            );
             return [];
         }
         var sets = ImmutableArray.CreateBuilder<SetDeclaration>();
         foreach (var item in list.Items)
         {
             if (item is YamlScalar { IsNothing: false } name)
-                sets.Add(new SetDeclaration(new Located<string>(name.Value, name.Location), name.Location)
-                {
-                    Source = defaults.Source,
-                    Page = defaults.Page,
-                    LargestPage = defaults.LargestPage,
-                    HasCallerKeys = defaults.HasCallerKeys,
-                    Rules = defaults.Rules,
-                });
+                sets.Add(
+                    new SetDeclaration(new Located<string>(name.Value, name.Location), name.Location)
+                    {
+                        Source = defaults.Source,
+                        Page = defaults.Page,
+                        LargestPage = defaults.LargestPage,
+                        HasCallerKeys = defaults.HasCallerKeys,
+                        Rules = defaults.Rules,
+                    }
+                );
             else if (item is YamlMapping mapping)
             {
                 if (ReadSet(new MappingReader(mapping, diagnostics), defaults) is { } set)
@@ -49,14 +60,34 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
         var from = reader.Text("from");
         var name = Identifier(reader.Text("name"));
         if (select is not null && from is not null)
-            diagnostics.Error("from-twice", "'from' and 'select' exclude each other: a set has one place where its rows come from.", from.Location);
+            diagnostics.Error(
+                "from-twice",
+                "'from' and 'select' exclude each other: a set has one place where its rows come from.",
+                from.Location
+            );
         if (select is not null && name is null)
-            diagnostics.Error("missing", "'name' is missing: a set over a SELECT has no table to take its name from.", reader.Location, "Write 'name: …'.");
+            diagnostics.Error(
+                "missing",
+                "'name' is missing: a set over a SELECT has no table to take its name from.",
+                reader.Location,
+                "Write 'name: …'."
+            );
         if (select is null)
             from = reader.RequiredText("from", "the table or view that the set is read from");
         else
             from = name ?? select;
-        var set = from is null ? null : ReadParts(reader, new SetDeclaration(from, reader.Location) { Source = reader.Text("source") ?? defaults.Source, Select = select, Name = name }, defaults);
+        var set = from is null
+            ? null
+            : ReadParts(
+                reader,
+                new SetDeclaration(from, reader.Location)
+                {
+                    Source = reader.Text("source") ?? defaults.Source,
+                    Select = select,
+                    Name = name,
+                },
+                defaults
+            );
         if (set is not null)
             reader.ReportUnknown("a set");
         return set;
@@ -67,7 +98,11 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
         var hide = reader.Texts("hide");
         var show = reader.Texts("show");
         if (hide.Length > 0 && show.Length > 0)
-            diagnostics.Error("show-and-hide", "'show' lists all columns that are seen, so 'hide' has nothing to say.", reader.KeyLocation("hide"));
+            diagnostics.Error(
+                "show-and-hide",
+                "'show' lists all columns that are seen, so 'hide' has nothing to say.",
+                reader.KeyLocation("hide")
+            );
         var rename = reader.Pairs("rename");
         foreach (var (_, outside) in rename)
             Identifier(outside);
@@ -120,7 +155,19 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             case null:
                 return [];
             case YamlSequence list:
-                return [.. list.Items.Select(i => i is YamlMapping item ? RowRule(new MappingReader(item, diagnostics)) : set.Wrong<RowRuleDeclaration>(i, "each rule under 'valid' holds names with values, such as 'where' and 'message'")).OfType<RowRuleDeclaration>()];
+                return
+                [
+                    .. list
+                        .Items.Select(i =>
+                            i is YamlMapping item
+                                ? RowRule(new MappingReader(item, diagnostics))
+                                : set.Wrong<RowRuleDeclaration>(
+                                    i,
+                                    "each rule under 'valid' holds names with values, such as 'where' and 'message'"
+                                )
+                        )
+                        .OfType<RowRuleDeclaration>(),
+                ];
             case var other:
                 set.Wrong<RowRuleDeclaration>(other, "'valid' must be a list of rules");
                 return [];
@@ -135,7 +182,12 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             if (word.Value is "create" or "update")
                 on |= Enum.Parse<SetOperations>(word.Value, ignoreCase: true);
             else
-                diagnostics.Error("value-rule", $"A rule about what is written is about create or update, not '{word.Value}'.{NearestName.Hint(word.Value, ["create", "update"])}", word.Location);
+                diagnostics.Error(
+                    "value-rule",
+                    $"A rule about what is written is about create or update, not "
+                        + $"'{word.Value}'.{NearestName.Hint(word.Value, ["create", "update"])}",
+                    word.Location
+                );
         }
         var rule = new RowRuleDeclaration(on == SetOperations.None ? SetOperations.Create | SetOperations.Update : on, reader.Location)
         {
@@ -147,7 +199,11 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
         };
         reader.ReportUnknown("a rule under 'valid'");
         if (rule.Where is null == rule.Unique.IsEmpty)
-            diagnostics.Error("value-rule", "A rule under 'valid' says with 'where' what a row fulfils, or with 'unique' which columns no two rows share.", reader.Location);
+            diagnostics.Error(
+                "value-rule",
+                "A rule under 'valid' says with 'where' what a row fulfils, or with 'unique' which columns no two rows share.",
+                reader.Location
+            );
         return rule;
     }
 
@@ -159,9 +215,19 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
         var columns = reader.Pairs("columns");
         reader.ReportUnknown("'log'");
         foreach (var (what, _) in columns.Where(c => !ChangeLog.Words.Contains(c.Item1.Value)))
-            diagnostics.Error("log", $"'{what.Value}' is nothing that is noted.{NearestName.Hint(what.Value, ChangeLog.Words)}", what.Location, $"Noted are {string.Join(", ", ChangeLog.Words)}.");
+            diagnostics.Error(
+                "log",
+                $"'{what.Value}' is nothing that is noted.{NearestName.Hint(what.Value, ChangeLog.Words)}",
+                what.Location,
+                $"Noted are {string.Join(", ", ChangeLog.Words)}."
+            );
         if (table is not null && columns.IsEmpty)
-            diagnostics.Error("log", "'columns' is missing: what each column of the table takes.", reader.Location, "Write for example 'columns: { key: row_key, who: changed_by, when: changed_at, before: old, after: new }'.");
+            diagnostics.Error(
+                "log",
+                "'columns' is missing: what each column of the table takes.",
+                reader.Location,
+                "Write for example 'columns: { key: row_key, who: changed_by, when: changed_at, before: old, after: new }'."
+            );
         return table is null || columns.IsEmpty ? null : new LogDeclaration(table, columns);
     }
 
@@ -171,10 +237,20 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
         if (node is not YamlMapping mapping)
             return set.Wrong<DerivedDeclaration>(node, $"'{name.Value}' under 'derived' holds names with values");
         var reader = new MappingReader(mapping, diagnostics);
-        var derived = new DerivedDeclaration(name, reader.Texts("when"), reader.Texts("columns"), reader.Text("from"), reader.Texts("hide"));
+        var derived = new DerivedDeclaration(
+            name,
+            reader.Texts("when"),
+            reader.Texts("columns"),
+            reader.Text("from"),
+            reader.Texts("hide")
+        );
         reader.ReportUnknown("a derived type");
         if (derived.When.IsEmpty == derived.From is null)
-            diagnostics.Error("derived", $"'{name.Value}' needs either 'when', values of the discriminator, or 'from', a table of its own.", name.Location);
+            diagnostics.Error(
+                "derived",
+                $"'{name.Value}' needs either 'when', values of the discriminator, or 'from', a table of its own.",
+                name.Location
+            );
         return derived;
     }
 
@@ -199,12 +275,13 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
     }
 
     /// <summary>The columns of a search; <c>no</c> = none at all.</summary>
-    private static ImmutableArray<Located<string>>? Search(MappingReader reader) => reader.Texts("search") switch
-    {
-        { IsEmpty: true } => null,
-        [{ Value: "no" or "none" or "false" }] => [],
-        var columns => columns,
-    };
+    private static ImmutableArray<Located<string>>? Search(MappingReader reader) =>
+        reader.Texts("search") switch
+        {
+            { IsEmpty: true } => null,
+            [{ Value: "no" or "none" or "false" }] => [],
+            var columns => columns,
+        };
 
     /// <summary>The full-text index of a search; null = none is named.</summary>
     private static Located<string>? SearchIndex(MappingReader set)
@@ -260,9 +337,17 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             Message = reader.Text("message"),
         };
         if (new[] { declared.Make, declared.Remake, declared.Default }.OfType<Located<string>>().ToList() is [_, var second, ..])
-            diagnostics.Error("make", "'make', 'remake' and 'default' exclude each other: each says how the value is made.", second.Location);
+            diagnostics.Error(
+                "make",
+                "'make', 'remake' and 'default' exclude each other: each says how the value is made.",
+                second.Location
+            );
         if (declared.Shortest > (declared.Longest ?? declared.Shortest))
-            diagnostics.Error("value-rule", $"'shortest' ({declared.Shortest}) is more than 'longest' ({declared.Longest}).", reader.KeyLocation("shortest"));
+            diagnostics.Error(
+                "value-rule",
+                $"'shortest' ({declared.Shortest}) is more than 'longest' ({declared.Longest}).",
+                reader.KeyLocation("shortest")
+            );
         reader.ReportUnknown("a column");
         return declared;
     }
@@ -278,7 +363,13 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             case "never":
                 return PropertyAccess.ReadOnly;
             default:
-                diagnostics.Error("write", $"'{word.Value}' does not say when a property may be written.{NearestName.Hint(word.Value, ["always", "create", "never"])}", word.Location, "Write always, create or never.");
+                diagnostics.Error(
+                    "write",
+                    $"'{word.Value}' does not say when a property may be "
+                        + $"written.{NearestName.Hint(word.Value, ["always", "create", "never"])}",
+                    word.Location,
+                    "Write always, create or never."
+                );
                 return PropertyAccess.Full;
         }
     }
@@ -286,7 +377,12 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
     private bool RefersToAll(Located<string>? word)
     {
         if (word?.Value is not (null or "visible" or "all"))
-            diagnostics.Error("value-rule", $"'{word.Value}' does not say which entities a value may refer to.{NearestName.Hint(word.Value, ["visible", "all"])}", word.Location, "Write visible (those that the caller may read) or all.");
+            diagnostics.Error(
+                "value-rule",
+                $"'{word.Value}' does not say which entities a value may refer to.{NearestName.Hint(word.Value, ["visible", "all"])}",
+                word.Location,
+                "Write visible (those that the caller may read) or all."
+            );
         return word?.Value == "all";
     }
 
@@ -294,14 +390,26 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
     {
         Identifier(name);
         if (node is YamlSequence or YamlScalar)
-            return new GroupDeclaration(name, null, new MappingReader(new YamlMapping([(new YamlScalar("columns", true, node.Location), node)], node.Location), diagnostics).Texts("columns"));
+            return new GroupDeclaration(
+                name,
+                null,
+                new MappingReader(
+                    new YamlMapping([(new YamlScalar("columns", true, node.Location), node)], node.Location),
+                    diagnostics
+                ).Texts("columns")
+            );
         if (node is not YamlMapping mapping)
             return set.Wrong<GroupDeclaration>(node, $"'{name.Value}' under 'group' is a list of columns");
         var reader = new MappingReader(mapping, diagnostics);
         var group = new GroupDeclaration(name, Identifier(reader.Text("type")), reader.Texts("columns"));
         reader.ReportUnknown("a group");
         if (group.Columns.IsEmpty)
-            diagnostics.Error("missing", "'columns' is missing: the columns of the group.", mapping.Location, "Write 'columns: [first, second]'.");
+            diagnostics.Error(
+                "missing",
+                "'columns' is missing: the columns of the group.",
+                mapping.Location,
+                "Write 'columns: [first, second]'."
+            );
         return group;
     }
 
@@ -311,21 +419,33 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
         if (node is YamlScalar { IsNothing: false } target)
             return new RelationDeclaration(name, new Located<string>(target.Value, target.Location));
         if (node is not YamlMapping mapping)
-            return set.Wrong<RelationDeclaration>(node, $"'{name.Value}' under 'relations' is the name of a set, or holds names with values");
+            return set.Wrong<RelationDeclaration>(
+                node,
+                $"'{name.Value}' under 'relations' is the name of a set, or holds names with values"
+            );
         var reader = new MappingReader(mapping, diagnostics);
         var to = reader.RequiredText("to", "the set that the relation leads to");
         var back = reader.Text("back");
         var hasBack = back?.Value is not ("no" or "none" or "false");
-        var relation = to is null ? null : new RelationDeclaration(name, to)
-        {
-            On = reader.Node("on") is YamlMapping ? reader.Pairs("on") : [.. reader.Texts("on").Select(o => (o, new Located<string>("", o.Location)))],
-            Back = hasBack ? Identifier(back) : null,
-            HasBack = hasBack,
-            Through = reader.Text("through"),
-            IsContained = reader.Flag("contained", false),
-        };
+        var relation = to is null
+            ? null
+            : new RelationDeclaration(name, to)
+            {
+                On =
+                    reader.Node("on") is YamlMapping
+                        ? reader.Pairs("on")
+                        : [.. reader.Texts("on").Select(o => (o, new Located<string>("", o.Location)))],
+                Back = hasBack ? Identifier(back) : null,
+                HasBack = hasBack,
+                Through = reader.Text("through"),
+                IsContained = reader.Flag("contained", false),
+            };
         if (relation is { Through: not null, On.IsEmpty: false })
-            diagnostics.Error("relation", "'on' and 'through' exclude each other: the foreign keys of the table between the two say how it refers to them.", reader.KeyLocation("on"));
+            diagnostics.Error(
+                "relation",
+                "'on' and 'through' exclude each other: the foreign keys of the table between the two say how it refers to them.",
+                reader.KeyLocation("on")
+            );
         if (relation is not null)
             reader.ReportUnknown("a relation");
         return relation;
@@ -334,15 +454,21 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
     private (Located<string>, bool) Order(Located<string> term)
     {
         var text = term.Value.Trim();
-        return text.EndsWith(" desc", StringComparison.Ordinal) ? (term with { Value = text[..^5].TrimEnd() }, true)
+        return text.EndsWith(" desc", StringComparison.Ordinal)
+            ? (term with { Value = text[..^5].TrimEnd() }, true)
             : (term with { Value = text.EndsWith(" asc", StringComparison.Ordinal) ? text[..^4].TrimEnd() : text }, false);
     }
 
     private Located<string>? Identifier(Located<string>? name)
     {
         if (name is { } given && !SimpleIdentifier.IsValid(given.Value))
-            diagnostics.Error("identifier", $"'{given.Value}' cannot be an outside name: it takes letters, digits and '_', starts with no digit and has at most 128 characters.",
-                given.Location, $"Write for example '{SimpleIdentifier.From(given.Value)}'.");
+            diagnostics.Error(
+                "identifier",
+                $"'{given.Value}' cannot be an outside name: it takes letters, digits and '_', starts with no digit and has at "
+                    + $"most 128 characters.",
+                given.Location,
+                $"Write for example '{SimpleIdentifier.From(given.Value)}'."
+            );
         return name;
     }
 
@@ -355,8 +481,12 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
         {
             if (!OperationWords.Contains(word.Value))
             {
-                diagnostics.Error("operation", $"'{word.Value}' is not an operation.{NearestName.Hint(word.Value, OperationWords)}",
-                    word.Location, $"Operations: {string.Join(", ", OperationWords)}.");
+                diagnostics.Error(
+                    "operation",
+                    $"'{word.Value}' is not an operation.{NearestName.Hint(word.Value, OperationWords)}",
+                    word.Location,
+                    $"Operations: {string.Join(", ", OperationWords)}."
+                );
                 continue;
             }
             operations |= Enum.Parse<SetOperations>(word.Value, ignoreCase: true);

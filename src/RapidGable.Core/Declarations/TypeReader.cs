@@ -12,7 +12,12 @@ internal sealed class TypeReader(Diagnostics diagnostics)
     private TypeDeclaration? Type(Located<string> name, YamlNode node, MappingReader service)
     {
         if (!SimpleIdentifier.IsValid(name.Value))
-            diagnostics.Error("identifier", $"'{name.Value}' cannot be a type's name.", name.Location, $"Write for example '{SimpleIdentifier.From(name.Value)}'.");
+            diagnostics.Error(
+                "identifier",
+                $"'{name.Value}' cannot be a type's name.",
+                name.Location,
+                $"Write for example '{SimpleIdentifier.From(name.Value)}'."
+            );
         if (node is not YamlMapping mapping)
             return service.Wrong<TypeDeclaration>(node, $"'{name.Value}' under 'types' holds 'members' or 'properties'");
         var reader = new MappingReader(mapping, diagnostics);
@@ -25,9 +30,18 @@ internal sealed class TypeReader(Diagnostics diagnostics)
         };
         reader.ReportUnknown("a type");
         if (type.IsEnum && (!type.Properties.IsEmpty || type.IsOpen))
-            diagnostics.Error("type-kind", $"'{name.Value}' is an enumeration by its 'members', and cannot have 'properties' or be 'open'.", name.Location);
+            diagnostics.Error(
+                "type-kind",
+                $"'{name.Value}' is an enumeration by its 'members', and cannot have 'properties' or be 'open'.",
+                name.Location
+            );
         if (!type.IsEnum && type.Properties.IsEmpty && !type.IsOpen)
-            diagnostics.Error("type-kind", $"'{name.Value}' has neither 'members' nor 'properties'.", name.Location, "Write 'members: [first, second]' for an enumeration, 'properties:' for a complex type, or 'open: true' for any.");
+            diagnostics.Error(
+                "type-kind",
+                $"'{name.Value}' has neither 'members' nor 'properties'.",
+                name.Location,
+                "Write 'members: [first, second]' for an enumeration, 'properties:' for a complex type, or 'open: true' for any."
+            );
         return type;
     }
 
@@ -36,7 +50,12 @@ internal sealed class TypeReader(Diagnostics diagnostics)
     {
         var members = reader.Node("members") is YamlMapping ? reader.Pairs("members") : [.. reader.Texts("members").Select(m => (m, m))];
         foreach (var (name, _) in members.Where(m => !SimpleIdentifier.IsValid(m.Item1.Value)))
-            diagnostics.Error("identifier", $"'{name.Value}' cannot be the name of a member.", name.Location, $"Name it and say what is stored, as in 'members: {{ {SimpleIdentifier.From(name.Value)}: \"{name.Value}\" }}'.");
+            diagnostics.Error(
+                "identifier",
+                $"'{name.Value}' cannot be the name of a member.",
+                name.Location,
+                $"Name it and say what is stored, as in 'members: {{ {SimpleIdentifier.From(name.Value)}: \"{name.Value}\" }}'."
+            );
         foreach (var twice in members.GroupBy(m => m.Item1.Value).Where(g => g.Count() > 1))
             diagnostics.Error("member-twice", $"The member '{twice.Key}' is given twice.", twice.Last().Item1.Location);
         foreach (var twice in members.GroupBy(m => m.Item2.Value).Where(g => g.Select(m => m.Item1.Value).Distinct().Count() > 1))
@@ -47,7 +66,12 @@ internal sealed class TypeReader(Diagnostics diagnostics)
     private MemberDeclaration? Property(Located<string> name, YamlNode node, MappingReader type)
     {
         if (!SimpleIdentifier.IsValid(name.Value))
-            diagnostics.Error("identifier", $"'{name.Value}' cannot be a property's name.", name.Location, $"Write for example '{{ {SimpleIdentifier.From(name.Value)}: {{ type: string, from: \"{name.Value}\" }} }}'.");
+            diagnostics.Error(
+                "identifier",
+                $"'{name.Value}' cannot be a property's name.",
+                name.Location,
+                $"Write for example '{{ {SimpleIdentifier.From(name.Value)}: {{ type: string, from: \"{name.Value}\" }} }}'."
+            );
         if (node is YamlScalar { IsNothing: false } word)
             return new MemberDeclaration(name, new Located<string>(word.Value, word.Location), name.Value, false);
         if (node is not YamlMapping mapping)

@@ -31,14 +31,32 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         int? refresh = null;
         _secrets = WorkspaceSecrets.Read(folder);
         if (WorkspaceSecrets.IsOpenToOthers(folder))
-            _diagnostics.Warning("secrets-mode", "Others on this machine can read the passwords in this file.",
-                SourceLocation.WholeFile(WorkspaceSecrets.FileName), $"Run 'chmod 600 {WorkspaceSecrets.FileName}'.");
-        var (signIn, transport, traffic, audit) = (SignInDeclaration.AccountsOnly, TransportDeclaration.Plain, TrafficDeclaration.Free, AuditDeclaration.Standard);
+            _diagnostics.Warning(
+                "secrets-mode",
+                "Others on this machine can read the passwords in this file.",
+                SourceLocation.WholeFile(WorkspaceSecrets.FileName),
+                $"Run 'chmod 600 {WorkspaceSecrets.FileName}'."
+            );
+        var (signIn, transport, traffic, audit) = (
+            SignInDeclaration.AccountsOnly,
+            TransportDeclaration.Plain,
+            TrafficDeclaration.Free,
+            AuditDeclaration.Standard
+        );
         if (!Directory.Exists(folder))
-            _diagnostics.Error("no-workspace", "There is no such folder.", SourceLocation.WholeFile(title), "Make one with 'gable new FOLDER'.");
+            _diagnostics.Error(
+                "no-workspace",
+                "There is no such folder.",
+                SourceLocation.WholeFile(title),
+                "Make one with 'gable new FOLDER'."
+            );
         else if (!File.Exists(Path.Combine(folder, "workspace.yaml")))
-            _diagnostics.Error("no-workspace", "The folder holds no workspace.yaml.", SourceLocation.WholeFile(title),
-                "Make a workspace with 'gable new FOLDER'.");
+            _diagnostics.Error(
+                "no-workspace",
+                "The folder holds no workspace.yaml.",
+                SourceLocation.WholeFile(title),
+                "Make a workspace with 'gable new FOLDER'."
+            );
         else if (ReadFile(folder, "workspace.yaml") is { } root)
         {
             title = root.Text("title")?.Value ?? title;
@@ -51,15 +69,42 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
 
         var sources = Files(folder, "sources").Select(f => ReadSource(folder, f)).OfType<SourceDeclaration>().ToImmutableArray();
         var services = Files(folder, "services").Select(f => ReadService(folder, f)).OfType<ServiceDeclaration>().ToImmutableArray();
-        var checks = Files(folder, "checks").Select(f => ReadFile(folder, f)).OfType<MappingReader>().SelectMany(f => CheckReader.Read(f)).ToImmutableArray();
+        var checks = Files(folder, "checks")
+            .Select(f => ReadFile(folder, f))
+            .OfType<MappingReader>()
+            .SelectMany(f => CheckReader.Read(f))
+            .ToImmutableArray();
         foreach (var check in checks.Where(c => services.All(s => s.Name != c.Service.Value)))
-            _diagnostics.Error("check", $"There is no service '{check.Service.Value}'.{NearestName.Hint(check.Service.Value, services.Select(s => s.Name))}", check.Service.Location);
+            _diagnostics.Error(
+                "check",
+                $"There is no service '{check.Service.Value}'.{NearestName.Hint(check.Service.Value, services.Select(s => s.Name))}",
+                check.Service.Location
+            );
 
         var names = sources.Select(s => s.Name).ToList();
-        foreach (var source in services.SelectMany(s => s.Sets.Select(e => e.Source).Prepend(s.Source)).Distinct().Where(s => !names.Contains(s.Value)))
-            _diagnostics.Error("no-source", $"There is no source '{source.Value}'.{NearestName.Hint(source.Value, names)}",
-                source.Location, $"Write sources/{source.Value}.yaml, or name one of: {Listing(names)}.");
-        return new WorkspaceDeclaration(folder, title, sources, services) { RefreshSeconds = refresh, Names = _names, SignIn = signIn, Transport = transport, Traffic = traffic, Audit = audit, Checks = checks, TextHash = Convert.ToHexStringLower(_texts.GetHashAndReset()) };
+        foreach (
+            var source in services
+                .SelectMany(s => s.Sets.Select(e => e.Source).Prepend(s.Source))
+                .Distinct()
+                .Where(s => !names.Contains(s.Value))
+        )
+            _diagnostics.Error(
+                "no-source",
+                $"There is no source '{source.Value}'.{NearestName.Hint(source.Value, names)}",
+                source.Location,
+                $"Write sources/{source.Value}.yaml, or name one of: {Listing(names)}."
+            );
+        return new WorkspaceDeclaration(folder, title, sources, services)
+        {
+            RefreshSeconds = refresh,
+            Names = _names,
+            SignIn = signIn,
+            Transport = transport,
+            Traffic = traffic,
+            Audit = audit,
+            Checks = checks,
+            TextHash = Convert.ToHexStringLower(_texts.GetHashAndReset()),
+        };
     }
 
     private static string Listing(List<string> names) => names.Count == 0 ? "(none yet)" : string.Join(", ", names);
@@ -68,8 +113,11 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
     {
         var path = Path.Combine(folder, kind);
         return Directory.Exists(path)
-            ? Directory.EnumerateFiles(path).Where(f => f.EndsWith(".yaml", StringComparison.Ordinal) || f.EndsWith(".yml", StringComparison.Ordinal))
-                .Select(f => $"{kind}/{Path.GetFileName(f)}").Order(StringComparer.Ordinal)
+            ? Directory
+                .EnumerateFiles(path)
+                .Where(f => f.EndsWith(".yaml", StringComparison.Ordinal) || f.EndsWith(".yml", StringComparison.Ordinal))
+                .Select(f => $"{kind}/{Path.GetFileName(f)}")
+                .Order(StringComparer.Ordinal)
             : [];
     }
 
@@ -113,14 +161,15 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
             if (Resolve(value) is { } resolved)
                 settings[name.Value] = resolved;
         }
-        return engine is null ? null : new SourceDeclaration(NameOf(file), engine, settings.ToImmutable(),
-            SourceLocation.WholeFile(file))
-        {
-            Offer = offer,
-            IsReadOnly = isReadOnly,
-            Repeats = repeats,
-            Unrepresentable = unrepresentable?.Value
-        };
+        return engine is null
+            ? null
+            : new SourceDeclaration(NameOf(file), engine, settings.ToImmutable(), SourceLocation.WholeFile(file))
+            {
+                Offer = offer,
+                IsReadOnly = isReadOnly,
+                Repeats = repeats,
+                Unrepresentable = unrepresentable?.Value,
+            };
     }
 
     private OfferDeclaration ReadOffer(MappingReader reader)
@@ -130,7 +179,12 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         var declared = new OfferDeclaration(offer.Texts("schemas"), offer.Texts("kinds"), offer.Texts("include"), offer.Texts("exclude"));
         offer.ReportUnknown("'offer'");
         foreach (var kind in declared.Kinds.Where(k => !OfferKinds.Contains(k.Value)))
-            _diagnostics.Error("offer-kind", $"'{kind.Value}' is not a kind of object.{NearestName.Hint(kind.Value, OfferKinds)}", kind.Location, $"Kinds: {string.Join(", ", OfferKinds)}.");
+            _diagnostics.Error(
+                "offer-kind",
+                $"'{kind.Value}' is not a kind of object.{NearestName.Hint(kind.Value, OfferKinds)}",
+                kind.Location,
+                $"Kinds: {string.Join(", ", OfferKinds)}."
+            );
         return declared;
     }
 
@@ -140,16 +194,21 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
     private Located<string>? Resolve(Located<string> value)
     {
         var missing = false;
-        var text = VariableReference().Replace(value.Value, match =>
-        {
-            var name = match.Groups[1].Value;
-            if (Variable(name) is { } found)
-                return found;
-            missing = true;
-            _diagnostics.Error("no-variable", $"The variable {name} is not set.", value.Location,
-                $"Set it before you start: export {name}=…, or write {name}=… into {WorkspaceSecrets.FileName}.");
-            return "";
-        });
+        var text = VariableReference()
+            .Replace(value.Value, match =>
+            {
+                var name = match.Groups[1].Value;
+                if (Variable(name) is { } found)
+                    return found;
+                missing = true;
+                _diagnostics.Error(
+                    "no-variable",
+                    $"The variable {name} is not set.",
+                    value.Location,
+                    $"Set it before you start: export {name}=…, or write {name}=… into {WorkspaceSecrets.FileName}."
+                );
+                return "";
+            });
         return missing ? null : value with { Value = text };
     }
 
@@ -159,14 +218,21 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
             return null;
         var name = NameOf(file);
         if (!ServiceName().IsMatch(name))
-            _diagnostics.Error("service-name", $"'{name}' cannot be a service's name: it becomes part of addresses.", SourceLocation.WholeFile(file),
-                "Name the file with small letters, digits, '-' and '_', starting with a letter.");
+            _diagnostics.Error(
+                "service-name",
+                $"'{name}' cannot be a service's name: it becomes part of addresses.",
+                SourceLocation.WholeFile(file),
+                "Name the file with small letters, digits, '-' and '_', starting with a letter."
+            );
         var title = reader.Text("title")?.Value ?? name;
         var source = reader.RequiredText("source", "the source that the sets are read from");
         var schemaNamespace = reader.Text("namespace");
         if (schemaNamespace is { } ns && !IsNamespace(ns.Value))
-            _diagnostics.Error("namespace", $"'{ns.Value}' cannot be a namespace: it needs identifiers joined by dots, and not Edm, odata, System or Transient.",
-                ns.Location);
+            _diagnostics.Error(
+                "namespace",
+                $"'{ns.Value}' cannot be a namespace: it needs identifiers joined by dots, and not Edm, odata, System or Transient.",
+                ns.Location
+            );
         var names = ReadNames(reader);
         var page = reader.Number("page", 1, 1_000_000);
         var largest = reader.Number("largest-page", 1, 1_000_000);
@@ -176,13 +242,21 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         var types = new TypeReader(_diagnostics).Read(reader);
         var declared = source is null ? [] : sets.Read(reader, new SetDefaults(source, page, largest, rules, callerKeys));
         reader.ReportUnknown("a service");
-        return source is null ? null : new ServiceDeclaration(
-            name, title, source, schemaNamespace?.Value ?? SimpleIdentifier.From(name), declared, SourceLocation.WholeFile(file))
-        {
-            Names = names,
-            Written = reader.Names,
-            Types = types,
-        };
+        return source is null
+            ? null
+            : new ServiceDeclaration(
+                name,
+                title,
+                source,
+                schemaNamespace?.Value ?? SimpleIdentifier.From(name),
+                declared,
+                SourceLocation.WholeFile(file)
+            )
+            {
+                Names = names,
+                Written = reader.Names,
+                Types = types,
+            };
     }
 
     /// <summary>The naming policy of a file; the workspace's when a service says none.</summary>
@@ -200,7 +274,12 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
                 return NamingPolicy.CamelCase;
             default:
                 string[] words = ["as-is", "pascal-case", "camel-case"];
-                _diagnostics.Error("names", $"'{word.Value}' is not a way to make names.{NearestName.Hint(word.Value, words)}", word.Location, $"Ways: {string.Join(", ", words)}.");
+                _diagnostics.Error(
+                    "names",
+                    $"'{word.Value}' is not a way to make names.{NearestName.Hint(word.Value, words)}",
+                    word.Location,
+                    $"Ways: {string.Join(", ", words)}."
+                );
                 return _names;
         }
     }
@@ -218,5 +297,4 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
 
     [GeneratedRegex("^[a-z][a-z0-9_-]{0,62}$")]
     private static partial Regex ServiceName();
-
 }

@@ -6,13 +6,30 @@ namespace RapidGable.Declarations;
 /// <summary>Texts as YAML takes them.</summary>
 public static class YamlText
 {
-    private static readonly HashSet<string> Words = new(StringComparer.OrdinalIgnoreCase) { "true", "false", "yes", "no", "on", "off", "null", "y", "n" };
+    private static readonly HashSet<string> Words = new(StringComparer.OrdinalIgnoreCase)
+    {
+        "true",
+        "false",
+        "yes",
+        "no",
+        "on",
+        "off",
+        "null",
+        "y",
+        "n",
+    };
 
     /// <summary>The text as it is where it reads back as itself, else in double quotes.</summary>
-    public static string Of(string text) => IsPlain(text) ? text
-        : $"\"{string.Concat(text.Select(c => c switch { '"' => "\\\"", '\\' => "\\\\", '\n' => "\\n", '\r' => "\\r", '\t' => "\\t", _ when char.IsControl(c) => $"\\u{(int)c:x4}", _ => c.ToString() }))}\"";
+    public static string Of(string text) =>
+        IsPlain(text)
+            ? text
+            : $"\"{string.Concat(text.Select(c => c switch { '"' => "\\\"", '\\' => "\\\\", '\n' => "\\n", '\r' => "\\r", '\t' => "\\t", _ when char.IsControl(c) => $"\\u{(int)c:x4}", _ => c.ToString() }))}\"";
 
-    private static bool IsPlain(string text) => !Words.Contains(text) && text.Length > 0 && text[0] is not ('-' or '.')
+    private static bool IsPlain(string text) =>
+        !Words.Contains(text)
+        && text.Length > 0
+        && text[0] is not ('-' or '.')
         && (SimpleIdentifier.IsValid(text) || text.All(c => char.IsAsciiLetterOrDigit(c) || c is '.' or '-' or '_'))
-        && !double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out _) && !char.IsDigit(text[0]);
+        && !double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out _)
+        && !char.IsDigit(text[0]);
 }

@@ -33,7 +33,9 @@ internal sealed partial class YamlTree
     {
         _file = file;
         _lines = text.ReplaceLineEndings("\n").Split('\n');
-        _shownLines = file.StartsWith("sources/", StringComparison.Ordinal) ? Array.ConvertAll(_lines, l => SecretLine().Replace(l, "$1 …")) : _lines;
+        _shownLines = file.StartsWith("sources/", StringComparison.Ordinal)
+            ? Array.ConvertAll(_lines, l => SecretLine().Replace(l, "$1 …"))
+            : _lines;
         _diagnostics = diagnostics;
         _parser = new Parser(new StringReader(text));
     }
@@ -65,8 +67,12 @@ internal sealed partial class YamlTree
             if (indent < 0 || _lines[i].Trim().Length == 0)
                 continue;
             found = true;
-            _diagnostics.Error("yaml-tab", "A tab indents this line; YAML allows only blanks there.",
-                new SourceLocation(_file, i + 1, indent + 1, 1, _shownLines[i]), "Replace the tab by blanks.");
+            _diagnostics.Error(
+                "yaml-tab",
+                "A tab indents this line; YAML allows only blanks there.",
+                new SourceLocation(_file, i + 1, indent + 1, 1, _shownLines[i]),
+                "Replace the tab by blanks."
+            );
         }
         return found;
     }

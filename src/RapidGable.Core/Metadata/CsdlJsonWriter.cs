@@ -248,11 +248,15 @@ public sealed class CsdlJsonWriter
 
     private void WriteAnnotation(string target, XElement annotation)
     {
-        _json.WritePropertyName($"{target}@{Attribute(annotation, "Term")}{(Attribute(annotation, "Qualifier") is { } qualifier ? "#" + qualifier : "")}");
+        _json.WritePropertyName(
+            $"{target}@{Attribute(annotation, "Term")}{(Attribute(annotation, "Qualifier") is { } qualifier ? "#" + qualifier : "")}"
+        );
         WriteValue(annotation);
     }
 
-    /// <summary>The value of an annotation, of a record's member or of an item: as an attribute or as a child (CSDL JSON 14.3, 14.4).</summary>
+    /// <summary>
+    /// The value of an annotation, of a record's member or of an item: as an attribute or as a child (CSDL JSON 14.3, 14.4).
+    /// </summary>
     private void WriteValue(XElement element)
     {
         if (element.Elements().FirstOrDefault(e => Name(e) != "Annotation") is { } child)
@@ -297,7 +301,21 @@ public sealed class CsdlJsonWriter
                 WriteExpression(element.Elements().Single());
                 _json.WriteEndObject();
                 break;
-            case "And" or "Or" or "Eq" or "Ne" or "Gt" or "Ge" or "Lt" or "Le" or "Add" or "Sub" or "Mul" or "Div" or "DivBy" or "Mod" or "Apply":
+            case "And"
+            or "Or"
+            or "Eq"
+            or "Ne"
+            or "Gt"
+            or "Ge"
+            or "Lt"
+            or "Le"
+            or "Add"
+            or "Sub"
+            or "Mul"
+            or "Div"
+            or "DivBy"
+            or "Mod"
+            or "Apply":
                 _json.WriteStartObject();
                 _json.WriteStartArray("$" + Name(element));
                 foreach (var operand in element.Elements())

@@ -12,7 +12,14 @@ public sealed partial class CsdlXmlWriter
 {
     private const string Edmx = "http://docs.oasis-open.org/odata/ns/edmx";
     private const string Edm = "http://docs.oasis-open.org/odata/ns/edm";
-    private static readonly (string Namespace, string Alias)[] Vocabularies = [("Org.OData.Core.V1", "Core"), ("Org.OData.Capabilities.V1", "Capabilities"), ("Org.OData.Validation.V1", "Validation"), ("Org.OData.Aggregation.V1", "Aggregation"), ("Org.OData.Measures.V1", "Measures")];
+    private static readonly (string Namespace, string Alias)[] Vocabularies =
+    [
+        ("Org.OData.Core.V1", "Core"),
+        ("Org.OData.Capabilities.V1", "Capabilities"),
+        ("Org.OData.Validation.V1", "Validation"),
+        ("Org.OData.Aggregation.V1", "Aggregation"),
+        ("Org.OData.Measures.V1", "Measures"),
+    ];
 
     private readonly EntityModel _model;
     private readonly XmlWriter _xml;
@@ -135,27 +142,27 @@ public sealed partial class CsdlXmlWriter
     }
 
     private void WriteAlternateKeys(EntityType type) => Annotated("Core.AlternateKeys", () =>
-    {
-        _xml.WriteStartElement("Collection", Edm);
-        foreach (var key in type.AlternateKeys)
         {
-            _xml.WriteStartElement("Record", Edm);
-            _xml.WriteStartElement("PropertyValue", Edm);
-            _xml.WriteAttributeString("Property", "Key");
             _xml.WriteStartElement("Collection", Edm);
-            foreach (var property in key)
+            foreach (var key in type.AlternateKeys)
             {
                 _xml.WriteStartElement("Record", Edm);
-                Element("PropertyValue", Edm, ("Property", "Name"), ("PropertyPath", property.Name));
-                Element("PropertyValue", Edm, ("Property", "Alias"), ("String", property.Name));
+                _xml.WriteStartElement("PropertyValue", Edm);
+                _xml.WriteAttributeString("Property", "Key");
+                _xml.WriteStartElement("Collection", Edm);
+                foreach (var property in key)
+                {
+                    _xml.WriteStartElement("Record", Edm);
+                    Element("PropertyValue", Edm, ("Property", "Name"), ("PropertyPath", property.Name));
+                    Element("PropertyValue", Edm, ("Property", "Alias"), ("String", property.Name));
+                    _xml.WriteEndElement();
+                }
+                _xml.WriteEndElement();
+                _xml.WriteEndElement();
                 _xml.WriteEndElement();
             }
             _xml.WriteEndElement();
-            _xml.WriteEndElement();
-            _xml.WriteEndElement();
-        }
-        _xml.WriteEndElement();
-    });
+        });
 
     /// <param name="owner">What paths in its annotations start at; null = it is part of complex values, which have none.</param>
     private void WriteProperty(Property property, bool isMediaType = false, EntityType? owner = null)
@@ -170,7 +177,10 @@ public sealed partial class CsdlXmlWriter
             _xml.WriteAttributeString("Nullable", "true");
         if (type.MaxLength is { } length)
             _xml.WriteAttributeString("MaxLength", Text(length));
-        if (type.Kind == EdmKind.Decimal || (type.Kind is EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration && type.Precision is > 0))
+        if (
+            type.Kind == EdmKind.Decimal
+            || (type.Kind is EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration && type.Precision is > 0)
+        )
         {
             if (type.Precision is { } precision)
                 _xml.WriteAttributeString("Precision", Text(precision));
@@ -227,12 +237,18 @@ public sealed partial class CsdlXmlWriter
         _xml.WriteEndElement();
     }
 
-    /// <summary>Only a single-valued relation to the whole key, over properties that callers see and that are null just when it leads nowhere, is a constraint (C-29, C-32).</summary>
+    /// <summary>
+    /// Only a single-valued relation to the whole key, over properties that callers see and that are null just when it leads nowhere,
+    /// is a constraint (C-29, C-32).
+    /// </summary>
     private static bool IsConstraint(EntityType type, NavigationProperty navigation, EntitySet target) =>
         !navigation.IsCollection
         && navigation.Joins.Length == target.Type.Key.Length
-        && navigation.Joins.All(j => target.Type.Key.Contains(j.Target) && type.FindProperty(j.Own.Name)?.Column == j.Own.Column
-            && j.Own.Type.Name == j.Target.Type.Name)
+        && navigation.Joins.All(j =>
+            target.Type.Key.Contains(j.Target)
+            && type.FindProperty(j.Own.Name)?.Column == j.Own.Column
+            && j.Own.Type.Name == j.Target.Type.Name
+        )
         && navigation.Nullable == navigation.Joins.Any(j => j.Own.Nullable);
 
     private void WriteContainer()
@@ -257,14 +273,31 @@ public sealed partial class CsdlXmlWriter
         Annotation("Core.ConventionalIDs", "Bool", "true");
         Annotation("Core.DereferenceableIDs", "Bool", "true");
         Annotation("Capabilities.ConformanceLevel", "EnumMember", "Capabilities.ConformanceLevelType/Advanced");
-        Annotated("Capabilities.SupportedFormats", () => Strings(["application/json;metadata=minimal;IEEE754Compatible=false", "application/json;metadata=minimal;IEEE754Compatible=true", "application/json;metadata=full", "application/json;metadata=none"]));
+        Annotated("Capabilities.SupportedFormats", () =>
+            Strings([
+                "application/json;metadata=minimal;IEEE754Compatible=false",
+                "application/json;metadata=minimal;IEEE754Compatible=true",
+                "application/json;metadata=full",
+                "application/json;metadata=none",
+            ])
+        );
         Annotated("Capabilities.SupportedMetadataFormats", () => Strings(["application/xml", "application/json"]));
         Annotation("Capabilities.AsynchronousRequestsSupported", "Bool", "true");
         Annotation("Capabilities.BatchSupported", "Bool", "true");
         Annotated("Capabilities.BatchSupport", () =>
         {
             _xml.WriteStartElement("Record", Edm);
-            foreach (var (name, value) in new[] { ("Supported", "true"), ("ContinueOnErrorSupported", "true"), ("ReferencesInRequestBodiesSupported", "true"), ("ReferencesAcrossChangeSetsSupported", "true"), ("EtagReferencesSupported", "false"), ("RequestDependencyConditionsSupported", "false") })
+            foreach (
+                var (name, value) in new[]
+                {
+                    ("Supported", "true"),
+                    ("ContinueOnErrorSupported", "true"),
+                    ("ReferencesInRequestBodiesSupported", "true"),
+                    ("ReferencesAcrossChangeSetsSupported", "true"),
+                    ("EtagReferencesSupported", "false"),
+                    ("RequestDependencyConditionsSupported", "false"),
+                }
+            )
                 Element("PropertyValue", Edm, ("Property", name), ("Bool", value));
             _xml.WriteStartElement("PropertyValue", Edm);
             _xml.WriteAttributeString("Property", "SupportedFormats");
@@ -275,7 +308,9 @@ public sealed partial class CsdlXmlWriter
         Annotation("Capabilities.KeyAsSegmentSupported", "Bool", "true");
         Annotation("Capabilities.QuerySegmentSupported", "Bool", "true");
         Annotation("Capabilities.CrossJoinSupported", "Bool", "true");
-        Annotated("Capabilities.FilterFunctions", () => Strings(Enum.GetValues<CanonicalFunction>().Select(f => f.ToString().ToLowerInvariant()).Concat(["cast", "isof", "case"])));
+        Annotated("Capabilities.FilterFunctions", () =>
+            Strings(Enum.GetValues<CanonicalFunction>().Select(f => f.ToString().ToLowerInvariant()).Concat(["cast", "isof", "case"]))
+        );
     }
 
     private void Strings(IEnumerable<string> values)
@@ -301,7 +336,8 @@ public sealed partial class CsdlXmlWriter
     private static string Reading(EntitySet set)
     {
         var order = string.Join(", ", set.DefaultOrder.Select(o => o.Property.Name + (o.Descending ? " descending" : "")));
-        return $"Pages of {Text(set.PageSize)}, at most {Text(set.LargestPage)} on request{(order.Length == 0 ? "" : $"; ordered by {order}")}.";
+        return $"Pages of {Text(set.PageSize)}, at most {Text(set.LargestPage)} on "
+            + $"request{(order.Length == 0 ? "" : $"; ordered by {order}")}.";
     }
 
     /// <summary>Where related entities are found; those of contained ones over the path to them (CSDL 13.4).</summary>
@@ -330,9 +366,18 @@ public sealed partial class CsdlXmlWriter
     private void WriteRestrictions(EntitySet set)
     {
         WriteChanges(set);
-        Restricted("Filter", "NonFilterableProperties", NotUsable(set.Type.Properties, p => p.IsFilterable, ConvertedUse.Equality), set.RequiresFilter ? [("RequiresFilter", "true")] : []);
-        Restricted("Sort", "NonSortableProperties", NotUsable(set.Type.Properties, p => p.IsSortable && p.Type.Kind != EdmKind.Binary,
-            ConvertedUse.Sorting), []);
+        Restricted(
+            "Filter",
+            "NonFilterableProperties",
+            NotUsable(set.Type.Properties, p => p.IsFilterable, ConvertedUse.Equality),
+            set.RequiresFilter ? [("RequiresFilter", "true")] : []
+        );
+        Restricted(
+            "Sort",
+            "NonSortableProperties",
+            NotUsable(set.Type.Properties, p => p.IsSortable && p.Type.Kind != EdmKind.Binary, ConvertedUse.Sorting),
+            []
+        );
         if (!set.IsSearchable)
             Restriction("Search", ("Searchable", "false"));
         Annotated("Capabilities.ExpandRestrictions", () =>
@@ -344,7 +389,20 @@ public sealed partial class CsdlXmlWriter
         Annotated("Capabilities.SelectSupport", () =>
         {
             _xml.WriteStartElement("Record", Edm);
-            foreach (var (name, value) in new[] { ("Supported", "true"), ("Expandable", "false"), ("Filterable", "false"), ("Searchable", "false"), ("TopSupported", "false"), ("SkipSupported", "false"), ("ComputeSupported", "false"), ("Countable", "false"), ("Sortable", "false") })
+            foreach (
+                var (name, value) in new[]
+                {
+                    ("Supported", "true"),
+                    ("Expandable", "false"),
+                    ("Filterable", "false"),
+                    ("Searchable", "false"),
+                    ("TopSupported", "false"),
+                    ("SkipSupported", "false"),
+                    ("ComputeSupported", "false"),
+                    ("Countable", "false"),
+                    ("Sortable", "false"),
+                }
+            )
                 Element("PropertyValue", Edm, ("Property", name), ("Bool", value));
             _xml.WriteEndElement();
         });
@@ -365,38 +423,78 @@ public sealed partial class CsdlXmlWriter
         bool May(SetOperations operation) => set.Operations.HasFlag(operation);
         static string Word(bool value) => value ? "true" : "false";
         Restricted("InsertRestrictions", May(SetOperations.Create) ? [("Insertable", "true")] : [("Insertable", "false")]);
-        Restricted("UpdateRestrictions", May(SetOperations.Update)
-            ? [("Updatable", "true"), ("Upsertable",
-            Word(May(SetOperations.Create) && set.Type.Key.All(k => k is { HasComputedDefault: false, IsComputed: false, Maker: null }))),
-            ("FilterSegmentSupported", "true"), ("DeltaUpdateSupported", Word(set.ContainedIn is null))] : [("Updatable", "false")]);
+        Restricted(
+            "UpdateRestrictions",
+            May(SetOperations.Update)
+                ?
+                [
+                    ("Updatable", "true"),
+                    (
+                        "Upsertable",
+                        Word(
+                            May(SetOperations.Create)
+                                && set.Type.Key.All(k => k is { HasComputedDefault: false, IsComputed: false, Maker: null })
+                        )
+                    ),
+                    ("FilterSegmentSupported", "true"),
+                    ("DeltaUpdateSupported", Word(set.ContainedIn is null)),
+                ]
+                : [("Updatable", "false")]
+        );
         if (May(SetOperations.Create))
             Restricted("DeepInsertSupport", [("Supported", "true")]);
         if (May(SetOperations.Update))
             Restricted("DeepUpdateSupport", [("Supported", "true")]);
-        Restricted("DeleteRestrictions", May(SetOperations.Delete) ? [("Deletable", "true"), ("FilterSegmentSupported", "true")] : [("Deletable", "false")]);
+        Restricted(
+            "DeleteRestrictions",
+            May(SetOperations.Delete) ? [("Deletable", "true"), ("FilterSegmentSupported", "true")] : [("Deletable", "false")]
+        );
     }
 
     private void WriteAggregation(EntitySet set) => Annotated("Aggregation.ApplySupported", () =>
-    {
-        _xml.WriteStartElement("Record", Edm);
-        _xml.WriteStartElement("PropertyValue", Edm);
-        _xml.WriteAttributeString("Property", "Transformations");
-        Strings(["aggregate", "groupby", "filter", "search", "compute", "concat", "identity", "topcount", "topsum", "toppercent", "bottomcount", "bottomsum", "bottompercent", "orderby", "skip", "top"]);
-        _xml.WriteEndElement();
-        Element("PropertyValue", Edm, ("Property", "Rollup"), ("EnumMember", "Aggregation.RollupType/MultipleHierarchies"));
-        _xml.WriteEndElement();
-    });
+        {
+            _xml.WriteStartElement("Record", Edm);
+            _xml.WriteStartElement("PropertyValue", Edm);
+            _xml.WriteAttributeString("Property", "Transformations");
+            Strings([
+                "aggregate",
+                "groupby",
+                "filter",
+                "search",
+                "compute",
+                "concat",
+                "identity",
+                "topcount",
+                "topsum",
+                "toppercent",
+                "bottomcount",
+                "bottomsum",
+                "bottompercent",
+                "orderby",
+                "skip",
+                "top",
+            ]);
+            _xml.WriteEndElement();
+            Element("PropertyValue", Edm, ("Property", "Rollup"), ("EnumMember", "Aggregation.RollupType/MultipleHierarchies"));
+            _xml.WriteEndElement();
+        });
 
     private static List<string> NotUsable(IEnumerable<Property> properties, Func<Property, bool> may, ConvertedUse least) =>
-        [.. properties.SelectMany(p => p.IsGroup ? p.Members.Select(m => (Path: $"{p.Name}/{m.Name}", Property: m)) : [(Path: p.Name, Property: p)])
-            .Where(p => !may(p.Property) || p.Property.Type.Kind == EdmKind.Stream || p.Property.Conversion?.Use < least).Select(p => p.Path)];
+        [
+            .. properties
+                .SelectMany(p =>
+                    p.IsGroup ? p.Members.Select(m => (Path: $"{p.Name}/{m.Name}", Property: m)) : [(Path: p.Name, Property: p)]
+                )
+                .Where(p => !may(p.Property) || p.Property.Type.Kind == EdmKind.Stream || p.Property.Conversion?.Use < least)
+                .Select(p => p.Path),
+        ];
 
     private void Restriction(string kind, (string Member, string Value) value) => Annotated($"Capabilities.{kind}Restrictions", () =>
-    {
-        _xml.WriteStartElement("Record", Edm);
-        Element("PropertyValue", Edm, ("Property", value.Member), ("Bool", value.Value));
-        _xml.WriteEndElement();
-    });
+        {
+            _xml.WriteStartElement("Record", Edm);
+            Element("PropertyValue", Edm, ("Property", value.Member), ("Bool", value.Value));
+            _xml.WriteEndElement();
+        });
 
     private void Restricted(string kind, string member, List<string> paths, (string Name, string Value)[] flags)
     {
@@ -422,12 +520,12 @@ public sealed partial class CsdlXmlWriter
     }
 
     private void Restricted(string term, (string Name, string Value)[] flags) => Annotated($"Capabilities.{term}", () =>
-    {
-        _xml.WriteStartElement("Record", Edm);
-        foreach (var (name, value) in flags)
-            Element("PropertyValue", Edm, ("Property", name), ("Bool", value));
-        _xml.WriteEndElement();
-    });
+        {
+            _xml.WriteStartElement("Record", Edm);
+            foreach (var (name, value) in flags)
+                Element("PropertyValue", Edm, ("Property", name), ("Bool", value));
+            _xml.WriteEndElement();
+        });
 
     private void Annotated(string term, Action value)
     {

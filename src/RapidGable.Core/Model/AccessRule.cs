@@ -6,7 +6,10 @@ namespace RapidGable.Model;
 /// <summary>Whom a rule lets in, before roles are looked at.</summary>
 public enum AccessScope
 {
-    Nobody, Anyone, SignedIn, Roles,
+    Nobody,
+    Anyone,
+    SignedIn,
+    Roles,
 }
 
 /// <summary>Who may do one operation on one set; a set without a rule lets nobody in.</summary>
@@ -27,11 +30,12 @@ public sealed partial record AccessRule(AccessScope Scope, ImmutableArray<string
     private static partial Regex RoleName();
 
     /// <summary>The rule in the words of a declaration.</summary>
-    public override string ToString() => Scope switch
-    {
-        AccessScope.Nobody => "nobody",
-        AccessScope.Anyone => "anyone",
-        AccessScope.SignedIn => "signed-in",
-        _ => string.Join(", ", Roles),
-    };
+    public override string ToString() =>
+        Scope switch
+        {
+            AccessScope.Nobody => "nobody",
+            AccessScope.Anyone => "anyone",
+            AccessScope.SignedIn => "signed-in",
+            _ => string.Join(", ", Roles),
+        };
 }

@@ -8,9 +8,7 @@ namespace RapidGable.Model;
 public sealed record ConstraintExpression(string Element, string Text, ImmutableArray<ConstraintExpression> Operands)
 {
     public ConstraintExpression(string element, string text)
-        : this(element, text, [])
-    {
-    }
+        : this(element, text, []) { }
 
     /// <summary>Every path in it.</summary>
     public IEnumerable<string> Paths => Element == "Path" ? [Text] : Operands.SelectMany(o => o.Paths);

@@ -44,7 +44,13 @@ public sealed class EnumType
 /// <summary>A structured type without identity (CSDL 9); the sets of a service share it.</summary>
 /// <param name="Properties">Where values are kept as JSON, <see cref="Property.Column"/> is the member's name there.</param>
 /// <param name="IsOpen">Values may hold members that are not declared.</param>
-public sealed record ComplexType(string Namespace, string Name, ImmutableArray<Property> Properties, bool IsOpen, string? Description = null)
+public sealed record ComplexType(
+    string Namespace,
+    string Name,
+    ImmutableArray<Property> Properties,
+    bool IsOpen,
+    string? Description = null
+)
 {
     public string QualifiedName => $"{Namespace}.{Name}";
 

@@ -3,9 +3,25 @@ namespace RapidGable.Model;
 /// <summary>The kinds of type that a property may have: the primitive types (CSDL 3.3), and the ones that a service declares.</summary>
 public enum EdmKind
 {
-    Boolean, Byte, SByte, Int16, Int32, Int64, Decimal, Single, Double,
-    String, Guid, Date, TimeOfDay, DateTimeOffset, Duration, Binary, Stream,
-    Enum, Complex,
+    Boolean,
+    Byte,
+    SByte,
+    Int16,
+    Int32,
+    Int64,
+    Decimal,
+    Single,
+    Double,
+    String,
+    Guid,
+    Date,
+    TimeOfDay,
+    DateTimeOffset,
+    Duration,
+    Binary,
+    Stream,
+    Enum,
+    Complex,
 }
 
 /// <summary>A type with its facets; a facet that is not known is null (CSDL 7.2).</summary>
@@ -42,8 +58,17 @@ public sealed record EdmType(EdmKind Kind, int? MaxLength = null, int? Precision
 
     private string ItemName => Enum?.QualifiedName ?? Complex?.QualifiedName ?? "Edm." + Kind;
 
-    public bool IsNumeric => !IsCollection && Kind is EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64
-        or EdmKind.Decimal or EdmKind.Single or EdmKind.Double;
+    public bool IsNumeric =>
+        !IsCollection
+        && Kind
+            is EdmKind.Byte
+                or EdmKind.SByte
+                or EdmKind.Int16
+                or EdmKind.Int32
+                or EdmKind.Int64
+                or EdmKind.Decimal
+                or EdmKind.Single
+                or EdmKind.Double;
 
     public bool IsIntegral => Kind is EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64;
 
@@ -53,11 +78,12 @@ public sealed record EdmType(EdmKind Kind, int? MaxLength = null, int? Precision
     public bool MayBeKey => !IsFloating && !IsCollection && Kind is not (EdmKind.Binary or EdmKind.Stream or EdmKind.Complex);
 
     /// <summary>The type with its facets for people, such as <c>Edm.Decimal(12,4)</c>.</summary>
-    public override string ToString() => Kind switch
-    {
-        EdmKind.Decimal when Precision is { } p => $"{Name}({p},{Scale?.ToString() ?? "variable"})",
-        EdmKind.String or EdmKind.Binary when MaxLength is { } n => $"{Name}({n})",
-        EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration when Precision is > 0 => $"{Name}({Precision})",
-        _ => Name,
-    };
+    public override string ToString() =>
+        Kind switch
+        {
+            EdmKind.Decimal when Precision is { } p => $"{Name}({p},{Scale?.ToString() ?? "variable"})",
+            EdmKind.String or EdmKind.Binary when MaxLength is { } n => $"{Name}({n})",
+            EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration when Precision is > 0 => $"{Name}({Precision})",
+            _ => Name,
+        };
 }

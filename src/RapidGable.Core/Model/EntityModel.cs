@@ -46,7 +46,9 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
     /// <summary>Of a property that a request computes: how large its expression is; null = it is a plain value.</summary>
     public PropertySize? Size { get; init; }
 
-    /// <summary>For a property of a derived type with a table of its own: the way to that table's row; null = the entity's own table.</summary>
+    /// <summary>
+    /// For a property of a derived type with a table of its own: the way to that table's row; null = the entity's own table.
+    /// </summary>
     public NavigationProperty? Via { get; init; }
 
     public PropertyAccess Access { get; init; } = PropertyAccess.Full;
@@ -70,8 +72,8 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
     public UnrepresentableValues Unrepresentable { get; init; }
 
     /// <summary>Whether such a value is served as null.</summary>
-    public bool ServesUnrepresentableAsNull => Nullable
-        && Unrepresentable is UnrepresentableValues.Undeclared or UnrepresentableValues.Null;
+    public bool ServesUnrepresentableAsNull =>
+        Nullable && Unrepresentable is UnrepresentableValues.Undeclared or UnrepresentableValues.Null;
 
     /// <summary>Whether the column is part of a foreign key, to a published table or not.</summary>
     public bool IsForeignKey { get; init; }
@@ -103,7 +105,8 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
 public sealed record PropertySize(long Parts, long Texts);
 
 /// <summary>The unit of measure or the currency of a number (Measures vocabulary).</summary>
-/// <param name="Text">The unit as people write it, a currency's code of ISO 4217, or the path from the entity to the text property that holds it.</param>
+/// <param name="Text">The unit as people write it, a currency's code of ISO 4217, or the path from the entity to the text property that
+/// holds it.</param>
 public sealed record Measure(string Text, bool IsPath, bool IsCurrency)
 {
     public override string ToString() => IsPath ? "= " + Text : Text;
@@ -133,7 +136,13 @@ public sealed record JoinPair(Property Own, Property Target);
 /// <param name="Joins">The column pairs, in the order of the foreign key.</param>
 /// <param name="Partner">The navigation property that leads back; null = none.</param>
 public sealed record NavigationProperty(
-    string Name, string TargetSet, bool IsCollection, bool Nullable, ImmutableArray<JoinPair> Joins, string? Partner = null)
+    string Name,
+    string TargetSet,
+    bool IsCollection,
+    bool Nullable,
+    ImmutableArray<JoinPair> Joins,
+    string? Partner = null
+)
 {
     /// <summary>What the source does to related rows when this entity is deleted, as a CSDL action name; null = not stated.</summary>
     public string? OnDelete { get; init; }
@@ -154,7 +163,11 @@ public sealed record NavigationProperty(
 /// <summary>Rows that each tie one entity of one set to one of another.</summary>
 /// <param name="Own">Columns of the entity, and of the table that refer to it.</param>
 /// <param name="Target">Columns of the table, and of the target that they refer to.</param>
-public sealed record LinkTable(SourceObjectName Source, ImmutableArray<(Property Own, string Link)> Own, ImmutableArray<(string Link, Property Target)> Target)
+public sealed record LinkTable(
+    SourceObjectName Source,
+    ImmutableArray<(Property Own, string Link)> Own,
+    ImmutableArray<(string Link, Property Target)> Target
+)
 {
     /// <summary>A column that needs a value that no link has, so that none can be made; null = they can.</summary>
     public string? Needs { get; init; }
@@ -167,8 +180,14 @@ public sealed class EntityType
     private readonly FrozenDictionary<string, NavigationProperty> _navigations;
 
     /// <param name="key">Empty for rows of an unkeyed collection, whose type is a complex one.</param>
-    public EntityType(string name, ImmutableArray<Property> properties, ImmutableArray<Property> hidden, ImmutableArray<Property> key,
-        ImmutableArray<NavigationProperty> navigations, string? description = null)
+    public EntityType(
+        string name,
+        ImmutableArray<Property> properties,
+        ImmutableArray<Property> hidden,
+        ImmutableArray<Property> key,
+        ImmutableArray<NavigationProperty> navigations,
+        string? description = null
+    )
     {
         Name = name;
         Properties = properties;
@@ -221,7 +240,14 @@ public sealed class EntityType
 /// <param name="Values">Values of the discriminator: long or string.</param>
 /// <param name="Table">The way to the row of the type's own table; null = it has none.</param>
 /// <param name="Rows">The rows of that table.</param>
-public sealed record DerivedType(string Name, ImmutableArray<Property> Properties, Property? Discriminator, ImmutableArray<object> Values, NavigationProperty? Table, EntitySet? Rows);
+public sealed record DerivedType(
+    string Name,
+    ImmutableArray<Property> Properties,
+    Property? Discriminator,
+    ImmutableArray<object> Values,
+    NavigationProperty? Table,
+    EntitySet? Rows
+);
 
 /// <summary>An index of the source by the words of texts.</summary>
 /// <param name="Columns">Whose texts it holds.</param>
@@ -238,7 +264,11 @@ public sealed record TextIndex(string Name, ImmutableArray<string> Columns)
 [Flags]
 public enum SetOperations
 {
-    None = 0, Read = 1, Create = 2, Update = 4, Delete = 8,
+    None = 0,
+    Read = 1,
+    Create = 2,
+    Update = 4,
+    Delete = 8,
 }
 
 /// <summary>A term of the order in which a set's entities come when none is asked for.</summary>
@@ -273,7 +303,9 @@ public sealed record EntitySet(string Name, EntityType Type, SourceObjectName So
     /// <summary>The order when none is asked for; the key follows.</summary>
     public ImmutableArray<OrderTerm> DefaultOrder { get; init; } = [];
 
-    /// <summary>The column that changes with every change of a row, visible or not; its value is the entity's ETag. Null = entities have none.</summary>
+    /// <summary>
+    /// The column that changes with every change of a row, visible or not; its value is the entity's ETag. Null = entities have none.
+    /// </summary>
     public Property? Version { get; init; }
 
     /// <summary>The entity's ETag is made of all values of its row, since no column changes with every change.</summary>
@@ -297,7 +329,9 @@ public sealed record EntitySet(string Name, EntityType Type, SourceObjectName So
     /// <summary>The set is read with a filter, a search or over a relation only, never as a whole.</summary>
     public bool RequiresFilter { get; init; }
 
-    /// <summary>The text properties that <c>$search</c> looks at; null = every one that is open to filters and stored as text; empty = none.</summary>
+    /// <summary>
+    /// The text properties that <c>$search</c> looks at; null = every one that is open to filters and stored as text; empty = none.
+    /// </summary>
     public ImmutableArray<Property>? SearchedProperties { get; init; }
 
     /// <summary>The source's own index that <c>$search</c> asks; null = texts are looked through.</summary>
@@ -307,8 +341,14 @@ public sealed record EntitySet(string Name, EntityType Type, SourceObjectName So
     public bool IsSearchable => SearchIndex is not null || !SearchProperties.IsEmpty;
 
     /// <summary>The text properties that <c>$search</c> looks at.</summary>
-    public ImmutableArray<Property> SearchProperties => SearchedProperties
-        ?? [.. Type.Properties.SelectMany(p => p.Leaves).Where(p => p is { Type: { Kind: EdmKind.String, IsCollection: false }, Conversion: null, IsFilterable: true })];
+    public ImmutableArray<Property> SearchProperties =>
+        SearchedProperties
+        ??
+        [
+            .. Type
+                .Properties.SelectMany(p => p.Leaves)
+                .Where(p => p is { Type: { Kind: EdmKind.String, IsCollection: false }, Conversion: null, IsFilterable: true }),
+        ];
 
     public string? Description { get; init; }
 
@@ -316,10 +356,21 @@ public sealed record EntitySet(string Name, EntityType Type, SourceObjectName So
     public bool IsTransient { get; init; }
 
     /// <summary>The entities of one derived type, as a set whose type has all their properties.</summary>
-    public EntitySet Of(DerivedType derived) => this with
-    {
-        Type = new EntityType(derived.Name, [.. Type.Properties, .. derived.Properties], Type.Hidden, Type.Key, Type.Navigations, Type.Description) { AlternateKeys = Type.AlternateKeys },
-    };
+    public EntitySet Of(DerivedType derived) =>
+        this with
+        {
+            Type = new EntityType(
+                derived.Name,
+                [.. Type.Properties, .. derived.Properties],
+                Type.Hidden,
+                Type.Key,
+                Type.Navigations,
+                Type.Description
+            )
+            {
+                AlternateKeys = Type.AlternateKeys,
+            },
+        };
 
     /// <summary>Rows without a key: published as a function that returns a collection of a complex type.</summary>
     public bool IsUnkeyed => Type.Key.IsEmpty;
@@ -335,13 +386,18 @@ public sealed record EntitySet(string Name, EntityType Type, SourceObjectName So
 /// <param name="Query">A SELECT that stands for the object; null = a table or view.</param>
 public sealed record SourceObjectName(string Source, string? Schema, string Name, string? Query = null)
 {
-    /// <summary>A column that the engine keeps by itself and that finds a row fastest; null = there is none. Only the engine reads it.</summary>
+    /// <summary>
+    /// A column that the engine keeps by itself and that finds a row fastest; null = there is none. Only the engine reads it.
+    /// </summary>
     public string? RowId { get; init; }
 
     /// <summary>What of its rows and values the caller may not see; null = nothing.</summary>
     public SourceRestriction? Restriction { get; init; }
 
-    public override string ToString() => Query is not null ? "a SELECT" : Schema is null ? Name : $"{Schema}.{Name}";
+    public override string ToString() =>
+        Query is not null ? "a SELECT"
+        : Schema is null ? Name
+        : $"{Schema}.{Name}";
 }
 
 /// <summary>One published service: a container of entity sets over one schema. Immutable.</summary>
@@ -357,7 +413,8 @@ public sealed class EntityModel
         Title = title;
         Namespace = schemaNamespace;
         Sets = sets;
-        _sets = sets.Concat(sets.SelectMany(s => s.Type.Derived).Select(d => d.Rows).OfType<EntitySet>()).ToFrozenDictionary(s => s.Name, StringComparer.Ordinal);
+        _sets = sets.Concat(sets.SelectMany(s => s.Type.Derived).Select(d => d.Rows).OfType<EntitySet>())
+            .ToFrozenDictionary(s => s.Name, StringComparer.Ordinal);
     }
 
     /// <summary>The name in addresses: <c>/odata/{service}/</c>.</summary>
@@ -375,9 +432,15 @@ public sealed class EntityModel
     public EntitySet? FindSet(string name) => _sets.GetValueOrDefault(name) is { IsTransient: false } set ? set : null;
 
     /// <summary>The enumerations and complex types that the properties of the sets use, each once, in the order of their use.</summary>
-    public IEnumerable<EdmType> DeclaredTypes => Sets.SelectMany(s => s.Type.Properties.Concat(s.Type.Derived.SelectMany(d => d.Properties))).SelectMany(p => Used(p.Type)).DistinctBy(t => (object?)t.Enum ?? t.Complex!.Name);
+    public IEnumerable<EdmType> DeclaredTypes =>
+        Sets.SelectMany(s => s.Type.Properties.Concat(s.Type.Derived.SelectMany(d => d.Properties)))
+            .SelectMany(p => Used(p.Type))
+            .DistinctBy(t => (object?)t.Enum ?? t.Complex!.Name);
 
-    private static IEnumerable<EdmType> Used(EdmType type) => type.Complex is { } complex ? complex.Properties.SelectMany(p => Used(p.Type)).Append(type) : type.Enum is null ? [] : [type];
+    private static IEnumerable<EdmType> Used(EdmType type) =>
+        type.Complex is { } complex ? complex.Properties.SelectMany(p => Used(p.Type)).Append(type)
+        : type.Enum is null ? []
+        : [type];
 
     /// <summary>The set in which the related entities of a navigation property are found.</summary>
     public EntitySet Target(NavigationProperty navigation) => _sets[navigation.TargetSet];
@@ -386,11 +449,28 @@ public sealed class EntityModel
     public ImmutableDictionary<string, RepeatTable> Repeats { get; init; } = ImmutableDictionary<string, RepeatTable>.Empty;
 
     /// <summary>The same without computed properties: what the sources hold.</summary>
-    public EntityModel Stored => _stored ??= Sets.All(s => s.Type.Properties.All(p => p.Expression is null)) ? this
-        : new EntityModel(Service, Title, Namespace, [.. Sets.Select(s => s.Type.Properties.All(p => p.Expression is null) ? s : s with { Type = s.Type.With([.. s.Type.Properties.Where(p => p.Expression is null)]) })]);
+    public EntityModel Stored =>
+        _stored ??= Sets.All(s => s.Type.Properties.All(p => p.Expression is null))
+            ? this
+            : new EntityModel(
+                Service,
+                Title,
+                Namespace,
+                [
+                    .. Sets.Select(s =>
+                        s.Type.Properties.All(p => p.Expression is null)
+                            ? s
+                            : s with
+                            {
+                                Type = s.Type.With([.. s.Type.Properties.Where(p => p.Expression is null)]),
+                            }
+                    ),
+                ]
+            );
 
     /// <summary>The same model over sources that keep the answers of repeatable requests.</summary>
-    public EntityModel Keeping(ImmutableDictionary<string, RepeatTable> repeats) => new(Service, Title, Namespace, Sets) { Repeats = repeats };
+    public EntityModel Keeping(ImmutableDictionary<string, RepeatTable> repeats) =>
+        new(Service, Title, Namespace, Sets) { Repeats = repeats };
 
     public string QualifiedName(EntityType type) => $"{Namespace}.{type.Name}";
 }

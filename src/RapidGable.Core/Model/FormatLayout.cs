@@ -38,13 +38,16 @@ internal static class FormatLayout
         return found is { } place ? new TextPart(place.Start, place.Length, width) : null;
     }
 
-    private static bool IsFixed(string run) => run is "yyyy" or "yy" or "MM" or "MMM" or "dd" or "ddd" or "HH" or "hh" or "mm" or "ss" or "tt"
-        || (run[0] == 'f' && run.Length <= 7) || !char.IsAsciiLetter(run[0]) || !"yMdHhmstfFgKz".Contains(run[0]);
+    private static bool IsFixed(string run) =>
+        run is "yyyy" or "yy" or "MM" or "MMM" or "dd" or "ddd" or "HH" or "hh" or "mm" or "ss" or "tt"
+        || (run[0] == 'f' && run.Length <= 7)
+        || !char.IsAsciiLetter(run[0])
+        || !"yMdHhmstfFgKz".Contains(run[0]);
 
     /// <summary>Letters of one kind that follow each other, and what stands between them as it is.</summary>
     private static IEnumerable<(string Text, bool IsLiteral)> Runs(string format)
     {
-        for (var at = 0; at < format.Length;)
+        for (var at = 0; at < format.Length; )
         {
             var first = format[at];
             if (first == '\\' && at + 1 < format.Length)

@@ -13,7 +13,9 @@ public sealed record Grant(AccessRule Who, SetOperations May)
     /// <summary>It takes away.</summary>
     public bool Denies { get; init; }
 
-    /// <summary>The rows that it is about, as a filter expression; <c>@name</c> stands for an attribute of the caller. Null = all rows.</summary>
+    /// <summary>
+    /// The rows that it is about, as a filter expression; <c>@name</c> stands for an attribute of the caller. Null = all rows.
+    /// </summary>
     public string? Rows { get; init; }
 
     /// <summary>Columns whose properties are not there for these callers.</summary>
@@ -39,14 +41,20 @@ public sealed record Grant(AccessRule Who, SetOperations May)
     /// <summary>The rule in words.</summary>
     public override string ToString() => $"{Words(May)}: {About}";
 
-    private string About => $"{Who}{(Denies ? " never" : "")}{(Rows is null ? "" : $" where {Rows}")}{Listed(" without ", Hide)}{Listed(" with nulls for ", Mask)}{(WithCheck is null ? "" : $" leaving rows where {WithCheck}")}{(LargestPage is { } page ? $" in pages of {page}" : "")}{(LargestCost is { } cost ? $" at most {cost} rows in an answer" : "")}";
+    private string About =>
+        $"{Who}{(Denies ? " never" : "")}{(Rows is null ? "" : $" where {Rows}")}{Listed(" without ", Hide)}{Listed(" with nulls for ", Mask)}{(WithCheck is null ? "" : $" leaving rows where {WithCheck}")}{(LargestPage is { } page ? $" in pages of {page}" : "")}{(LargestCost is { } cost ? $" at most {cost} rows in an answer" : "")}";
 
     /// <summary>What rules can be about, as words.</summary>
     public static readonly ImmutableArray<string> OperationWords = ["read", "create", "update", "delete"];
 
     /// <summary>The operations in words.</summary>
     public static string Words(SetOperations operations) =>
-        string.Join(", ", Enum.GetValues<SetOperations>().Where(o => o != SetOperations.None && operations.HasFlag(o)).Select(o => o.ToString().ToLowerInvariant()));
+        string.Join(
+            ", ",
+            Enum.GetValues<SetOperations>()
+                .Where(o => o != SetOperations.None && operations.HasFlag(o))
+                .Select(o => o.ToString().ToLowerInvariant())
+        );
 
     /// <summary>Who may do one thing, by some rules, in words.</summary>
     public static string Describe(IEnumerable<Grant> rules, SetOperations operation) =>

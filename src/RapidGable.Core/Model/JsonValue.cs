@@ -6,11 +6,19 @@ namespace RapidGable.Model;
 /// <summary>JSON that a source keeps, held to a declared type and written as the protocol writes it (JSON format 7).</summary>
 public static class JsonValue
 {
-    /// <summary>Writes a value; the result says what does not fit its type, and is null when all does. After a fault the output is of no use.</summary>
+    /// <summary>
+    /// Writes a value; the result says what does not fit its type, and is null when all does. After a fault the output is of no use.
+    /// </summary>
     /// <param name="numbersAsText">Int64 and Decimal as strings (IEEE754Compatible).</param>
     /// <param name="typeMember">The member that says inside of a complex value what it is; null = none does.</param>
-    public static string? Write(Utf8JsonWriter json, JsonElement value, EdmType type, bool nullable, bool numbersAsText,
-        string? typeMember = null)
+    public static string? Write(
+        Utf8JsonWriter json,
+        JsonElement value,
+        EdmType type,
+        bool nullable,
+        bool numbersAsText,
+        string? typeMember = null
+    )
     {
         if (!type.IsCollection)
             return WriteItem(json, value, type, nullable, numbersAsText, typeMember);
@@ -27,8 +35,14 @@ public static class JsonValue
         return null;
     }
 
-    private static string? WriteItem(Utf8JsonWriter json, JsonElement value, EdmType type, bool nullable, bool numbersAsText,
-        string? typeMember)
+    private static string? WriteItem(
+        Utf8JsonWriter json,
+        JsonElement value,
+        EdmType type,
+        bool nullable,
+        bool numbersAsText,
+        string? typeMember
+    )
     {
         if (value.ValueKind == JsonValueKind.Null)
         {
@@ -97,7 +111,14 @@ public static class JsonValue
         }
         if (type.Enum is { } enumeration)
         {
-            if ((value.ValueKind == JsonValueKind.String ? enumeration.FindStored(value.GetString()!) : enumeration.FindStored(value.GetRawText())) is not { } member)
+            if (
+                (
+                    value.ValueKind == JsonValueKind.String
+                        ? enumeration.FindStored(value.GetString()!)
+                        : enumeration.FindStored(value.GetRawText())
+                )
+                is not { } member
+            )
                 return false;
             json.WriteStringValue(member.Name);
             return true;
@@ -129,11 +150,19 @@ public static class JsonValue
         {
             EdmKind.String => type.MaxLength is { } most && text.EnumerateRunes().Count() > most ? null : text,
             EdmKind.Guid => Guid.TryParse(text, out var guid) ? guid.ToString() : null,
-            EdmKind.Date => DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _) ? text : null,
-            EdmKind.TimeOfDay => TimeOnly.TryParse(text, CultureInfo.InvariantCulture, out var time) ? time.ToString("HH:mm:ss.FFFFFFF", CultureInfo.InvariantCulture) : null,
-            EdmKind.DateTimeOffset => text.Length > 10 && DateTime.TryParse(text, CultureInfo.InvariantCulture, Utc, out var instant) ? instant.ToString("yyyy-MM-dd'T'HH:mm:ss.FFFFFFF'Z'", CultureInfo.InvariantCulture) : null,
+            EdmKind.Date => DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _)
+                ? text
+                : null,
+            EdmKind.TimeOfDay => TimeOnly.TryParse(text, CultureInfo.InvariantCulture, out var time)
+                ? time.ToString("HH:mm:ss.FFFFFFF", CultureInfo.InvariantCulture)
+                : null,
+            EdmKind.DateTimeOffset => text.Length > 10 && DateTime.TryParse(text, CultureInfo.InvariantCulture, Utc, out var instant)
+                ? instant.ToString("yyyy-MM-dd'T'HH:mm:ss.FFFFFFF'Z'", CultureInfo.InvariantCulture)
+                : null,
             EdmKind.Duration => TryDuration(text) ? text : null,
-            EdmKind.Binary => text.AsSpan().IndexOfAnyExcept("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/-_=") < 0 ? text.Replace('+', '-').Replace('/', '_') : null,
+            EdmKind.Binary => text.AsSpan().IndexOfAnyExcept("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/-_=") < 0
+                ? text.Replace('+', '-').Replace('/', '_')
+                : null,
             _ => null,
         };
         if (written is not null)

@@ -53,10 +53,15 @@ public static class Limits
     /// <summary>Seconds for which a caller may let an answer wait while others wait for the session that it holds.</summary>
     public const int StallSeconds = 1;
 
-    /// <summary>Wrong passwords for one name from one address, after which none is looked at for <see cref="SignInPauseMinutes"/>.</summary>
+    /// <summary>
+    /// Wrong passwords for one name from one address, after which none is looked at for <see cref="SignInPauseMinutes"/>.
+    /// </summary>
     public const int SignInAttempts = 5;
 
-    /// <summary>Wrong passwords from one address, whatever the names, after which none from there is looked at for <see cref="SignInPauseMinutes"/>.</summary>
+    /// <summary>
+    /// Wrong passwords from one address, whatever the names, after which none from there is looked at for <see
+    /// cref="SignInPauseMinutes"/>.
+    /// </summary>
     public const int SignInAddressAttempts = 50;
 
     /// <summary>Characters of a token that somebody signs in with; beyond it 401.</summary>

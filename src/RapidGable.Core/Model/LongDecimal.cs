@@ -37,13 +37,18 @@ public sealed partial record LongDecimal
         var (whole, fraction) = (match.Groups["whole"].Value, match.Groups["fraction"].Value);
         if (match.Groups["exponent"] is { Success: true } exponent)
         {
-            if (!int.TryParse(exponent.ValueSpan, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var moved)
-                || Math.Abs(moved) > MostDigits)
+            if (
+                !int.TryParse(exponent.ValueSpan, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out var moved)
+                || Math.Abs(moved) > MostDigits
+            )
                 return null;
-            (whole, fraction) = moved >= 0
-                ? (whole + fraction.PadRight(moved, '0')[..moved], fraction.Length > moved ? fraction[moved..] : "")
-                : (whole.PadLeft(1 - moved, '0')[..(Math.Max(whole.Length, 1 - moved) + moved)],
-                    whole.PadLeft(1 - moved, '0')[(Math.Max(whole.Length, 1 - moved) + moved)..] + fraction);
+            (whole, fraction) =
+                moved >= 0
+                    ? (whole + fraction.PadRight(moved, '0')[..moved], fraction.Length > moved ? fraction[moved..] : "")
+                    : (
+                        whole.PadLeft(1 - moved, '0')[..(Math.Max(whole.Length, 1 - moved) + moved)],
+                        whole.PadLeft(1 - moved, '0')[(Math.Max(whole.Length, 1 - moved) + moved)..] + fraction
+                    );
         }
         whole = whole.TrimStart('0') is { Length: > 0 } digits ? digits : "0";
         return new LongDecimal(match.Groups["sign"].Value + whole + (fraction.Length > 0 ? "." + fraction : ""));

@@ -33,7 +33,10 @@ public static class NearestName
             current[0] = i;
             for (var j = 1; j <= right.Length; j++)
             {
-                current[j] = Math.Min(Math.Min(previous[j] + 1, current[j - 1] + 1), previous[j - 1] + (Same(left[i - 1], right[j - 1]) ? 0 : 1));
+                current[j] = Math.Min(
+                    Math.Min(previous[j] + 1, current[j - 1] + 1),
+                    previous[j - 1] + (Same(left[i - 1], right[j - 1]) ? 0 : 1)
+                );
                 if (i > 1 && j > 1 && Same(left[i - 1], right[j - 2]) && Same(left[i - 2], right[j - 1]))
                     current[j] = Math.Min(current[j], earlier[j - 2] + 1);
             }

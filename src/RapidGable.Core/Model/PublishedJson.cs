@@ -5,7 +5,8 @@ namespace RapidGable.Model;
 /// <summary>Published values as plain JSON, for what is kept or made beside the payloads of the protocol.</summary>
 public static class PublishedJson
 {
-    /// <param name="value">One of the kinds that <see cref="ValueConversion"/> lists; null = null. What JSON has no form for becomes its text.</param>
+    /// <param name="value">One of the kinds that <see cref="ValueConversion"/> lists; null = null. What JSON has no form for becomes
+    /// its text.</param>
     public static void Write(Utf8JsonWriter json, object? value)
     {
         switch (value)

@@ -8,7 +8,9 @@ public static class SimpleIdentifier
 {
     public const int MaxLength = 128;
 
-    /// <summary>Whether a text is a simple identifier: a letter or <c>_</c>, then letters, digits, marks and connectors; 1 to 128 characters.</summary>
+    /// <summary>
+    /// Whether a text is a simple identifier: a letter or <c>_</c>, then letters, digits, marks and connectors; 1 to 128 characters.
+    /// </summary>
     public static bool IsValid(string text)
     {
         if (text.Length == 0)
@@ -51,11 +53,22 @@ public static class SimpleIdentifier
         return name.Length > MaxLength ? name[..MaxLength] : name;
     }
 
-    private static bool IsLead(Rune rune) => rune.Value == '_' || Rune.GetUnicodeCategory(rune) is
-        UnicodeCategory.UppercaseLetter or UnicodeCategory.LowercaseLetter or UnicodeCategory.TitlecaseLetter
-        or UnicodeCategory.ModifierLetter or UnicodeCategory.OtherLetter or UnicodeCategory.LetterNumber;
+    private static bool IsLead(Rune rune) =>
+        rune.Value == '_'
+        || Rune.GetUnicodeCategory(rune)
+            is UnicodeCategory.UppercaseLetter
+                or UnicodeCategory.LowercaseLetter
+                or UnicodeCategory.TitlecaseLetter
+                or UnicodeCategory.ModifierLetter
+                or UnicodeCategory.OtherLetter
+                or UnicodeCategory.LetterNumber;
 
-    private static bool IsFollower(Rune rune) => IsLead(rune) || Rune.GetUnicodeCategory(rune) is
-        UnicodeCategory.DecimalDigitNumber or UnicodeCategory.NonSpacingMark or UnicodeCategory.SpacingCombiningMark
-        or UnicodeCategory.ConnectorPunctuation or UnicodeCategory.Format;
+    private static bool IsFollower(Rune rune) =>
+        IsLead(rune)
+        || Rune.GetUnicodeCategory(rune)
+            is UnicodeCategory.DecimalDigitNumber
+                or UnicodeCategory.NonSpacingMark
+                or UnicodeCategory.SpacingCombiningMark
+                or UnicodeCategory.ConnectorPunctuation
+                or UnicodeCategory.Format;
 }

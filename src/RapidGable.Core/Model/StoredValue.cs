@@ -5,7 +5,11 @@ namespace RapidGable.Model;
 /// <summary>The kinds of value that cross the border to a database.</summary>
 public enum StoredValueKind
 {
-    Null, Int64, Double, Text, Blob,
+    Null,
+    Int64,
+    Double,
+    Text,
+    Blob,
 }
 
 /// <summary>One value as it is stored or bound: parameters, and the positions kept in next links.</summary>
@@ -37,20 +41,25 @@ public readonly record struct StoredValue
 
     public static StoredValue From(double value) => new(StoredValueKind.Double, BitConverter.DoubleToInt64Bits(value), null);
 
-    /// <summary>The double that is nearest to a decimal; the runtime's own conversion may be the one beside it when there are more than 15 digits.</summary>
-    public static double Nearest(decimal number) => double.Parse(number.ToString(CultureInfo.InvariantCulture), CultureInfo.InvariantCulture);
+    /// <summary>
+    /// The double that is nearest to a decimal; the runtime's own conversion may be the one beside it when there are more than 15
+    /// digits.
+    /// </summary>
+    public static double Nearest(decimal number) =>
+        double.Parse(number.ToString(CultureInfo.InvariantCulture), CultureInfo.InvariantCulture);
 
     public static StoredValue From(string value) => new(StoredValueKind.Text, 0, value);
 
     public static StoredValue From(byte[] value) => new(StoredValueKind.Blob, 0, value);
 
     /// <summary>The value for people, as <c>gable explain</c> shows it.</summary>
-    public override string ToString() => Kind switch
-    {
-        StoredValueKind.Null => "NULL",
-        StoredValueKind.Int64 => Int64.ToString(CultureInfo.InvariantCulture),
-        StoredValueKind.Double => Double.ToString("R", CultureInfo.InvariantCulture),
-        StoredValueKind.Text => $"'{Text.Replace("'", "''", StringComparison.Ordinal)}'",
-        _ => "X'" + Convert.ToHexString(Blob) + "'",
-    };
+    public override string ToString() =>
+        Kind switch
+        {
+            StoredValueKind.Null => "NULL",
+            StoredValueKind.Int64 => Int64.ToString(CultureInfo.InvariantCulture),
+            StoredValueKind.Double => Double.ToString("R", CultureInfo.InvariantCulture),
+            StoredValueKind.Text => $"'{Text.Replace("'", "''", StringComparison.Ordinal)}'",
+            _ => "X'" + Convert.ToHexString(Blob) + "'",
+        };
 }

@@ -45,30 +45,32 @@ public abstract record ValueConversion(EdmType Stored)
     /// <summary>The stored value to compare with; null when no stored value stands for it.</summary>
     public abstract object? Encode(object published);
 
-    protected static decimal? Number(object value) => value switch
-    {
-        long number => number,
-        decimal number => number,
-        double number when Math.Abs(number) < 7.9e28 => (decimal)number,
-        string text when decimal.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number) => number,
-        _ => null,
-    };
+    protected static decimal? Number(object value) =>
+        value switch
+        {
+            long number => number,
+            decimal number => number,
+            double number when Math.Abs(number) < 7.9e28 => (decimal)number,
+            string text when decimal.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number) => number,
+            _ => null,
+        };
 
     /// <summary>A value as text in one form for each value.</summary>
-    public static string Text(object value) => value switch
-    {
-        bool flag => flag ? "true" : "false",
-        decimal number => (number / 1.000000000000000000000000000000000m).ToString(CultureInfo.InvariantCulture),
-        double.PositiveInfinity => "INF",
-        double.NegativeInfinity => "-INF",
-        double number => number.ToString("R", CultureInfo.InvariantCulture),
-        DateOnly date => date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
-        TimeOnly time => time.ToString("HH:mm:ss.FFFFFFF", CultureInfo.InvariantCulture),
-        DateTime instant => instant.ToString("yyyy-MM-dd'T'HH:mm:ss.FFFFFFF'Z'", CultureInfo.InvariantCulture),
-        TimeSpan duration => System.Xml.XmlConvert.ToString(duration),
-        byte[] bytes => System.Buffers.Text.Base64Url.EncodeToString(bytes),
-        _ => Convert.ToString(value, CultureInfo.InvariantCulture)!,
-    };
+    public static string Text(object value) =>
+        value switch
+        {
+            bool flag => flag ? "true" : "false",
+            decimal number => (number / 1.000000000000000000000000000000000m).ToString(CultureInfo.InvariantCulture),
+            double.PositiveInfinity => "INF",
+            double.NegativeInfinity => "-INF",
+            double number => number.ToString("R", CultureInfo.InvariantCulture),
+            DateOnly date => date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
+            TimeOnly time => time.ToString("HH:mm:ss.FFFFFFF", CultureInfo.InvariantCulture),
+            DateTime instant => instant.ToString("yyyy-MM-dd'T'HH:mm:ss.FFFFFFF'Z'", CultureInfo.InvariantCulture),
+            TimeSpan duration => System.Xml.XmlConvert.ToString(duration),
+            byte[] bytes => System.Buffers.Text.Base64Url.EncodeToString(bytes),
+            _ => Convert.ToString(value, CultureInfo.InvariantCulture)!,
+        };
 }
 
 /// <summary>A number as another kind of number; a value that does not fit is bad data.</summary>
@@ -82,7 +84,12 @@ public sealed record NumberConversion(EdmType Stored, EdmType Published) : Value
     public override object? Decode(object stored)
     {
         if (Published.IsFloating)
-            return stored switch { double real => real, string text => double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var parsed) ? parsed : null, _ => (object?)(double?)Number(stored) };
+            return stored switch
+            {
+                double real => real,
+                string text => double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var parsed) ? parsed : null,
+                _ => (object?)(double?)Number(stored),
+            };
         if (Number(stored) is not { } number)
             return null;
         if (Published.Kind == EdmKind.Decimal)
@@ -110,7 +117,10 @@ public sealed record BooleanConversion(EdmType Stored, string True, string False
 
     public override string Description => $"{True} and {False} as Edm.Boolean";
 
-    public override object? Decode(object stored) => Text(stored) is var text && text == True ? true : text == False ? false : null;
+    public override object? Decode(object stored) =>
+        Text(stored) is var text && text == True ? true
+        : text == False ? false
+        : null;
 
     public override object? Encode(object published) => Back((bool)published ? True : False);
 
@@ -129,7 +139,9 @@ public sealed record EnumConversion(EdmType Stored, EnumType Enum) : ValueConver
     public override object? Decode(object stored) => Enum.FindStored(Text(stored))?.Name;
 
     public override object? Encode(object published) =>
-        Enum.Find((string)published) is not { } member ? null : Stored.Kind == EdmKind.String ? member.Stored : Number(member.Stored);
+        Enum.Find((string)published) is not { } member ? null
+        : Stored.Kind == EdmKind.String ? member.Stored
+        : Number(member.Stored);
 }
 
 /// <summary>Any single value as text, in one form for each value.</summary>
@@ -151,9 +163,18 @@ public sealed record TextConversion(EdmType Stored) : ValueConversion(Stored)
         {
             EdmKind.Boolean => text is "true" or "false" ? text == "true" : null,
             EdmKind.Guid => Guid.TryParseExact(text, "D", out var guid) ? guid : null,
-            EdmKind.Date => DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var date) ? date : null,
+            EdmKind.Date => DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var date)
+                ? date
+                : null,
             EdmKind.TimeOfDay => TimeOnly.TryParse(text, CultureInfo.InvariantCulture, out var time) ? time : null,
-            EdmKind.DateTimeOffset => DateTime.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AdjustToUniversal | DateTimeStyles.AssumeUniversal, out var instant) ? instant : null,
+            EdmKind.DateTimeOffset => DateTime.TryParse(
+                text,
+                CultureInfo.InvariantCulture,
+                DateTimeStyles.AdjustToUniversal | DateTimeStyles.AssumeUniversal,
+                out var instant
+            )
+                ? instant
+                : null,
             EdmKind.String => text,
             EdmKind.Binary => Bytes(text),
             EdmKind.Decimal => Number(text),
@@ -205,8 +226,12 @@ public sealed record FormatConversion(EdmType Stored, EdmType Published, string 
         const DateTimeStyles Utc = DateTimeStyles.AdjustToUniversal | DateTimeStyles.AssumeUniversal;
         return Published.Kind switch
         {
-            EdmKind.Date => DateOnly.TryParseExact(text, Format, CultureInfo.InvariantCulture, DateTimeStyles.None, out var date) ? date : null,
-            EdmKind.TimeOfDay => TimeOnly.TryParseExact(text, Format, CultureInfo.InvariantCulture, DateTimeStyles.None, out var time) ? time : null,
+            EdmKind.Date => DateOnly.TryParseExact(text, Format, CultureInfo.InvariantCulture, DateTimeStyles.None, out var date)
+                ? date
+                : null,
+            EdmKind.TimeOfDay => TimeOnly.TryParseExact(text, Format, CultureInfo.InvariantCulture, DateTimeStyles.None, out var time)
+                ? time
+                : null,
             _ => DateTime.TryParseExact(text, Format, CultureInfo.InvariantCulture, Utc, out var instant) ? instant : null,
         };
     }
@@ -221,7 +246,11 @@ public sealed record FormatConversion(EdmType Stored, EdmType Published, string 
         };
         // What is finer than the format is not stored, and must not meet the value that it was cut to.
         var exact = Decode(text)?.Equals(published) == true;
-        return Stored.Kind == EdmKind.String ? exact ? text : text + "~" : Number(text) + (exact ? 0m : 0.5m);
+        return Stored.Kind == EdmKind.String
+            ? exact
+                ? text
+                : text + "~"
+            : Number(text) + (exact ? 0m : 0.5m);
     }
 }
 
@@ -259,12 +288,13 @@ public sealed record GuidConversion(EdmType Stored) : ValueConversion(Stored)
 
     public override string Description => Stored.Kind == EdmKind.Binary ? "16 bytes as Edm.Guid" : "text as Edm.Guid";
 
-    public override object? Decode(object stored) => stored switch
-    {
-        byte[] { Length: 16 } bytes => new Guid(bytes, bigEndian: true),
-        string text when Guid.TryParse(text, CultureInfo.InvariantCulture, out var guid) => guid,
-        _ => null,
-    };
+    public override object? Decode(object stored) =>
+        stored switch
+        {
+            byte[] { Length: 16 } bytes => new Guid(bytes, bigEndian: true),
+            string text when Guid.TryParse(text, CultureInfo.InvariantCulture, out var guid) => guid,
+            _ => null,
+        };
 
     public override object Encode(object published) =>
         Stored.Kind == EdmKind.Binary ? ((Guid)published).ToByteArray(bigEndian: true) : ((Guid)published).ToString();
@@ -300,7 +330,9 @@ public sealed record InstantAsDateConversion(DayOfInstant Day) : ValueConversion
         var day = DateOnly.FromDateTime(instant);
         if (instant.TimeOfDay == TimeSpan.Zero || Day == DayOfInstant.Floor)
             return day;
-        return Day == DayOfInstant.Ceiling && day < DateOnly.MaxValue ? day.AddDays(1) : Day == DayOfInstant.Ceiling ? day : null;
+        return Day == DayOfInstant.Ceiling && day < DateOnly.MaxValue ? day.AddDays(1)
+            : Day == DayOfInstant.Ceiling ? day
+            : null;
     }
 }
 

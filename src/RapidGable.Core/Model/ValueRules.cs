@@ -69,14 +69,15 @@ public sealed record ValueRules
         }
     }
 
-    private static int Compare(object value, object bound) => (value, bound) switch
-    {
-        (decimal number, long limit) => number.CompareTo(limit),
-        (long number, decimal limit) => ((decimal)number).CompareTo(limit),
-        (double number, _) => number.CompareTo(Convert.ToDouble(bound, System.Globalization.CultureInfo.InvariantCulture)),
-        (LongDecimal number, _) => number.Nearest.CompareTo(Convert.ToDouble(bound, System.Globalization.CultureInfo.InvariantCulture)),
-        _ => Comparer<object>.Default.Compare(value, bound),
-    };
+    private static int Compare(object value, object bound) =>
+        (value, bound) switch
+        {
+            (decimal number, long limit) => number.CompareTo(limit),
+            (long number, decimal limit) => ((decimal)number).CompareTo(limit),
+            (double number, _) => number.CompareTo(Convert.ToDouble(bound, System.Globalization.CultureInfo.InvariantCulture)),
+            (LongDecimal number, _) => number.Nearest.CompareTo(Convert.ToDouble(bound, System.Globalization.CultureInfo.InvariantCulture)),
+            _ => Comparer<object>.Default.Compare(value, bound),
+        };
 }
 
 /// <summary>A value must be one that some entity has.</summary>
@@ -120,21 +121,24 @@ public sealed record ValueMaker(ValueSource From, bool AtUpdate)
     /// <summary>For <see cref="ValueSource.Number"/>: digits at least.</summary>
     public int Digits { get; init; }
 
-    /// <summary>For <see cref="ValueSource.Expression"/>: in the filter language. For <see cref="ValueSource.Attribute"/>: the attribute's name.</summary>
+    /// <summary>
+    /// For <see cref="ValueSource.Expression"/>: in the filter language. For <see cref="ValueSource.Attribute"/>: the attribute's name.
+    /// </summary>
     public string Text { get; init; } = "";
 
     /// <summary>What callers send takes its place.</summary>
     public bool IsDefault { get; init; }
 
     /// <summary>The maker in the words of a declaration.</summary>
-    public override string ToString() => From switch
-    {
-        ValueSource.Number => $"{Prefix}{{{new string('0', Digits)}}}",
-        ValueSource.Expression => "= " + Text,
-        ValueSource.Attribute => "@" + Text,
-        ValueSource.Constant => Text,
-        _ => From.ToString().ToLowerInvariant(),
-    };
+    public override string ToString() =>
+        From switch
+        {
+            ValueSource.Number => $"{Prefix}{{{new string('0', Digits)}}}",
+            ValueSource.Expression => "= " + Text,
+            ValueSource.Attribute => "@" + Text,
+            ValueSource.Constant => Text,
+            _ => From.ToString().ToLowerInvariant(),
+        };
 }
 
 /// <summary>Where made values come from.</summary>
@@ -163,7 +167,8 @@ public enum ValueSource
 
 /// <summary>A table that takes a row for each change of a set.</summary>
 /// <param name="Source">The table, in the set's own source.</param>
-/// <param name="Columns">What each of its columns takes: <c>set</c>, <c>key</c>, <c>operation</c>, <c>who</c>, <c>when</c>, <c>before</c>, <c>after</c>.</param>
+/// <param name="Columns">What each of its columns takes: <c>set</c>, <c>key</c>, <c>operation</c>, <c>who</c>, <c>when</c>,
+/// <c>before</c>, <c>after</c>.</param>
 public sealed record ChangeLog(SourceObjectName Source, ImmutableDictionary<string, Property> Columns)
 {
     public static readonly ImmutableArray<string> Words = ["set", "key", "operation", "who", "when", "before", "after"];

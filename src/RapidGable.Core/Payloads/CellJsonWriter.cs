@@ -37,42 +37,56 @@ internal abstract class CellJsonWriter
         writer._presence = cell.Presence ?? -1;
         var isComplex = cell.Property.Type is { Kind: EdmKind.Complex, IsCollection: false };
         if (StatesType(cell.Property, format) && !isComplex)
-            writer._type = (JsonEncodedText.Encode(name + format.Control("type"), JsonText.Encoder), "#" + cell.Property.Type.Name.Replace("Edm.", "", StringComparison.Ordinal));
+            writer._type = (
+                JsonEncodedText.Encode(name + format.Control("type"), JsonText.Encoder),
+                "#" + cell.Property.Type.Name.Replace("Edm.", "", StringComparison.Ordinal)
+            );
         return writer;
     }
 
     /// <summary>The member that says inside of a complex value what it is (JSON format 4.5.3); null = nothing says it.</summary>
-    private static string? TypeMember(Property property, PayloadFormat format) => StatesType(property, format)
-        && property.Type.Kind == EdmKind.Complex ? format.Control("type") : null;
+    private static string? TypeMember(Property property, PayloadFormat format) =>
+        StatesType(property, format) && property.Type.Kind == EdmKind.Complex ? format.Control("type") : null;
 
-    /// <summary>Whether the type stands beside the value: for what the type does not declare, and at the level full, unless JSON tells it (JSON format 4.5.3).</summary>
-    private static bool StatesType(Property property, PayloadFormat format) => format.HasContext && (property.IsDynamic || format.IsFull)
-        && (property.IsGroup ? !property.IsDynamic : property.Type.IsCollection || property.Type.Kind is not (EdmKind.String or EdmKind.Boolean or EdmKind.Double));
+    /// <summary>
+    /// Whether the type stands beside the value: for what the type does not declare, and at the level full, unless JSON tells it (JSON
+    /// format 4.5.3).
+    /// </summary>
+    private static bool StatesType(Property property, PayloadFormat format) =>
+        format.HasContext
+        && (property.IsDynamic || format.IsFull)
+        && (
+            property.IsGroup
+                ? !property.IsDynamic
+                : property.Type.IsCollection || property.Type.Kind is not (EdmKind.String or EdmKind.Boolean or EdmKind.Double)
+        );
 
-    private static CellJsonWriter For(Property property, string name, PayloadFormat format) => property switch
-    {
-        { Conversion: JsonConversion } => new JsonCell(property, name, format.Ieee754Compatible, TypeMember(property, format)),
-        { Conversion: EnumConversion { Stored.Kind: EdmKind.String } conversion } => new EnumCell(property, name, conversion.Enum),
-        { Conversion: not null } => new ConvertedCell(property, name, format.Ieee754Compatible),
-        _ => Plain(property, name, format),
-    };
+    private static CellJsonWriter For(Property property, string name, PayloadFormat format) =>
+        property switch
+        {
+            { Conversion: JsonConversion } => new JsonCell(property, name, format.Ieee754Compatible, TypeMember(property, format)),
+            { Conversion: EnumConversion { Stored.Kind: EdmKind.String } conversion } => new EnumCell(property, name, conversion.Enum),
+            { Conversion: not null } => new ConvertedCell(property, name, format.Ieee754Compatible),
+            _ => Plain(property, name, format),
+        };
 
-    private static CellJsonWriter Plain(Property property, string name, PayloadFormat format) => property.Type.Kind switch
-    {
-        EdmKind.Boolean => new BooleanCell(property, name),
-        EdmKind.Int64 when format.Ieee754Compatible => new Int64TextCell(property, name),
-        EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => new IntegerCell(property, name),
-        EdmKind.Decimal => new DecimalCell(property, name, format.Ieee754Compatible),
-        EdmKind.Single or EdmKind.Double => new DoubleCell(property, name),
-        EdmKind.String => new StringCell(property, name),
-        EdmKind.Guid => new GuidCell(property, name),
-        EdmKind.Date => new DateCell(property, name),
-        EdmKind.TimeOfDay => new TimeCell(property, name),
-        EdmKind.DateTimeOffset => new InstantCell(property, name),
-        EdmKind.Duration => new DurationCell(property, name),
-        EdmKind.Binary => new BinaryCell(property, name),
-        _ => throw new ArgumentOutOfRangeException(nameof(property), property.Type.Name),
-    };
+    private static CellJsonWriter Plain(Property property, string name, PayloadFormat format) =>
+        property.Type.Kind switch
+        {
+            EdmKind.Boolean => new BooleanCell(property, name),
+            EdmKind.Int64 when format.Ieee754Compatible => new Int64TextCell(property, name),
+            EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => new IntegerCell(property, name),
+            EdmKind.Decimal => new DecimalCell(property, name, format.Ieee754Compatible),
+            EdmKind.Single or EdmKind.Double => new DoubleCell(property, name),
+            EdmKind.String => new StringCell(property, name),
+            EdmKind.Guid => new GuidCell(property, name),
+            EdmKind.Date => new DateCell(property, name),
+            EdmKind.TimeOfDay => new TimeCell(property, name),
+            EdmKind.DateTimeOffset => new InstantCell(property, name),
+            EdmKind.Duration => new DurationCell(property, name),
+            EdmKind.Binary => new BinaryCell(property, name),
+            _ => throw new ArgumentOutOfRangeException(nameof(property), property.Type.Name),
+        };
 
     /// <summary>Whether the row has the property at all.</summary>
     protected virtual bool IsPresent(IRowCursor row) => _presence < 0 || (!row.IsNull(_presence) && row.GetInt64(_presence) != 0);
@@ -116,7 +130,10 @@ internal abstract class CellJsonWriter
     private sealed class GroupCell(ShapeCell cell, string name, PayloadFormat format) : CellJsonWriter(cell.Property, name)
     {
         private readonly string? _typeMember = TypeMember(cell.Property, format);
-        private readonly ImmutableArray<(CellJsonWriter Writer, int Column)> _members = [.. cell.Members.Select(m => (For(m, m.Property.Name, format), m.Column))];
+        private readonly ImmutableArray<(CellJsonWriter Writer, int Column)> _members =
+        [
+            .. cell.Members.Select(m => (For(m, m.Property.Name, format), m.Column)),
+        ];
 
         protected override bool IsPresent(IRowCursor row) => _members.Any(m => m.Writer.IsPresent(row));
 
@@ -154,7 +171,10 @@ internal abstract class CellJsonWriter
     /// <summary>A member of an enumeration that is kept as text; its name is encoded once.</summary>
     private sealed class EnumCell(Property property, string name, EnumType type) : CellJsonWriter(property, name)
     {
-        private readonly ImmutableArray<(byte[] Stored, JsonEncodedText Name)> _members = [.. type.Members.Select(m => (Encoding.UTF8.GetBytes(m.Stored), JsonEncodedText.Encode(m.Name, JsonText.Encoder)))];
+        private readonly ImmutableArray<(byte[] Stored, JsonEncodedText Name)> _members =
+        [
+            .. type.Members.Select(m => (Encoding.UTF8.GetBytes(m.Stored), JsonEncodedText.Encode(m.Name, JsonText.Encoder))),
+        ];
 
         protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column)
         {
@@ -198,7 +218,8 @@ internal abstract class CellJsonWriter
 
     private sealed class BooleanCell(Property property, string name) : CellJsonWriter(property, name)
     {
-        protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column) => json.WriteBooleanValue(row.GetBoolean(column));
+        protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column) =>
+            json.WriteBooleanValue(row.GetBoolean(column));
     }
 
     private sealed class IntegerCell(Property property, string name) : CellJsonWriter(property, name)
@@ -255,7 +276,11 @@ internal abstract class CellJsonWriter
             if (double.IsFinite(value))
                 json.WriteNumberValue(value);
             else
-                json.WriteStringValue(double.IsNaN(value) ? "NaN"u8 : value > 0 ? "INF"u8 : "-INF"u8);
+                json.WriteStringValue(
+                    double.IsNaN(value) ? "NaN"u8
+                    : value > 0 ? "INF"u8
+                    : "-INF"u8
+                );
         }
     }
 

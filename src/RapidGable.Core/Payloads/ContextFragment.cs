@@ -21,12 +21,18 @@ internal static class ContextFragment
             return $"{Encode(target.Name)}({(list.Length > 0 && request.Select!.IsPartial ? list[1..^1] : Shown(apply.Result.Type.Properties.Concat(request.Select!.Computed.Select(c => c.Property))))})";
         if (target.IsUnkeyed)
             return $"Collection({model.QualifiedName(target.Type)}){list}";
-        var set = (request.Path.Hops is [.., { Navigation.IsContained: true } last] ? Encode(last.Navigation.Name) : Encode(target.Name)) + (request.Path.Cast is { } cast ? $"/{model.Namespace}.{cast.Name}" : "") + list;
-        return request.IsDelta ? set + "/$delta" : request.Path.Kind == ResourceKind.Collection ? set : set + "/$entity";
+        var set =
+            (request.Path.Hops is [.., { Navigation.IsContained: true } last] ? Encode(last.Navigation.Name) : Encode(target.Name))
+            + (request.Path.Cast is { } cast ? $"/{model.Namespace}.{cast.Name}" : "")
+            + list;
+        return request.IsDelta ? set + "/$delta"
+            : request.Path.Kind == ResourceKind.Collection ? set
+            : set + "/$entity";
     }
 
     /// <param name="entityId">The canonical address of the entity that has the property.</param>
-    public static string OfProperty(string entityId, BoundPath path) => $"{entityId}/{(path.Group is { } group ? Encode(group.Name) + "/" : "")}{Encode(path.Property!.Name)}";
+    public static string OfProperty(string entityId, BoundPath path) =>
+        $"{entityId}/{(path.Group is { } group ? Encode(group.Name) + "/" : "")}{Encode(path.Property!.Name)}";
 
     /// <summary>The path up to the container of what is addressed, with a slash at its end; null when it is not contained.</summary>
     /// <param name="literal">Writes the literal in a slot as it stands in an address.</param>
@@ -34,8 +40,15 @@ internal static class ContextFragment
     {
         if (path.Property is not null || path.Hops is not [.., { Navigation.IsContained: true }])
             return null;
-        string Key(BoundKey? key) => key is null ? "" : key.Parts.Length == 1 ? $"({literal(key.Parts[0].Value)})" : $"({string.Join(',', key.Parts.Select(p => $"{p.Property.Name}={literal(p.Value)}"))})";
-        return string.Concat(path.Hops[..^1].Select(h => $"{Encode(h.Navigation.Name)}{Key(h.Key)}/").Prepend($"{Encode(path.Root!.Name)}{Key(path.RootKey)}/"));
+        string Key(BoundKey? key) =>
+            key is null ? ""
+            : key.Parts.Length == 1 ? $"({literal(key.Parts[0].Value)})"
+            : $"({string.Join(',', key.Parts.Select(p => $"{p.Property.Name}={literal(p.Value)}"))})";
+        return string.Concat(
+            path.Hops[..^1]
+                .Select(h => $"{Encode(h.Navigation.Name)}{Key(h.Key)}/")
+                .Prepend($"{Encode(path.Root!.Name)}{Key(path.RootKey)}/")
+        );
     }
 
     /// <summary>What is selected and expanded; references and numbers add nothing (Protocol 10.8 to 10.10).</summary>
@@ -50,7 +63,9 @@ internal static class ContextFragment
             // What repeats itself by levels is said once, with a plus sign.
             if (levels > 1 && expand.Levels == levels - 1)
                 continue;
-            items.Add($"{(expand.Cast is { } cast ? $"{model.Namespace}.{cast.Name}/" : "")}{Encode(expand.Navigation.Name)}{(expand.Levels > 1 ? "+" : "")}({SelectList(expand.Select, expand.Expand, expand.Levels, model)})");
+            items.Add(
+                $"{(expand.Cast is { } cast ? $"{model.Namespace}.{cast.Name}/" : "")}{Encode(expand.Navigation.Name)}{(expand.Levels > 1 ? "+" : "")}({SelectList(expand.Select, expand.Expand, expand.Levels, model)})"
+            );
         }
         return string.Join(',', items);
     }

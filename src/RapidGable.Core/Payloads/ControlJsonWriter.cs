@@ -30,10 +30,24 @@ internal sealed class ControlJsonWriter
         _etag = shape.HasVersion && format.HasContext && !shape.IsReference ? Encode("etag") : null;
         _type = format.IsFull && hasIdentity && !shape.IsReference ? (Encode("type"), "#" + model.QualifiedName(shape.Set.Type)) : null;
         _typeName = Encode("type");
-        _derived = [.. (format.HasContext && !shape.IsReference ? shape.Types : []).Select(t => (t.Column, $"#{model.Namespace}.{t.Type.Name}"))];
-        var links = shape.IsReference || !format.HasContext || !hasIdentity ? [] : format.IsFull && !shape.Select.IsPartial ? shape.Set.Type.Navigations : shape.Select.Navigations;
-        _links = [.. links.Select(n => (Encode(n.Name, "navigationLink"), Encode(n.Name, "associationLink"), Uri.EscapeDataString(n.Name)))];
-        _streams = [.. (format.IsFull ? shape.Select.Properties.Where(p => p.Type.Kind == EdmKind.Stream) : []).Select(p => (Encode(p.Name, "mediaReadLink"), Encode(p.Name, "mediaContentType"), p))];
+        _derived =
+        [
+            .. (format.HasContext && !shape.IsReference ? shape.Types : []).Select(t => (t.Column, $"#{model.Namespace}.{t.Type.Name}")),
+        ];
+        var links =
+            shape.IsReference || !format.HasContext || !hasIdentity ? []
+            : format.IsFull && !shape.Select.IsPartial ? shape.Set.Type.Navigations
+            : shape.Select.Navigations;
+        _links =
+        [
+            .. links.Select(n => (Encode(n.Name, "navigationLink"), Encode(n.Name, "associationLink"), Uri.EscapeDataString(n.Name))),
+        ];
+        _streams =
+        [
+            .. (format.IsFull ? shape.Select.Properties.Where(p => p.Type.Kind == EdmKind.Stream) : []).Select(p =>
+                (Encode(p.Name, "mediaReadLink"), Encode(p.Name, "mediaContentType"), p)
+            ),
+        ];
         _isTransient = shape.Set.IsTransient && format.HasContext && shape.Joined.IsEmpty;
         _joined = [.. (format.HasContext ? shape.Joined : []).Select(j => (Encode(j.Navigation.Name, "navigationLink"), j.Entity))];
         HasId = shape.IsReference || (hasIdentity && format.HasContext && (format.IsFull || shape.NeedsId));

@@ -22,7 +22,15 @@ internal sealed class EntityJsonWriter
         _shape = shape;
         _control = new ControlJsonWriter(shape, format, model);
         _cells = [.. shape.Cells.Concat(shape.Computed).Select(c => (CellJsonWriter.For(c, c.Property.Name, format), c.Column))];
-        _singles = [.. shape.Singles.Select(s => new SingleJsonWriter(Encode(s.Navigation.Name), s.PresenceColumn, s.TypeColumn ?? -1, new EntityJsonWriter(s.Entity, format, model)))];
+        _singles =
+        [
+            .. shape.Singles.Select(s => new SingleJsonWriter(
+                Encode(s.Navigation.Name),
+                s.PresenceColumn,
+                s.TypeColumn ?? -1,
+                new EntityJsonWriter(s.Entity, format, model)
+            )),
+        ];
         _many = [.. shape.Many.Select(m => new ManyJsonWriter(m, format, model))];
         _remotes = [.. shape.Remotes.Select(r => new RemoteJsonWriter(r, format, model))];
         _hasRows = shape.HasRows;
@@ -88,7 +96,9 @@ internal sealed class EntityJsonWriter
             remote.Write(json, context, this, row);
     }
 
-    /// <summary>Starts the object of a single related entity; false when there is none, which is then said, or nothing to be said of.</summary>
+    /// <summary>
+    /// Starts the object of a single related entity; false when there is none, which is then said, or nothing to be said of.
+    /// </summary>
     private static bool Begins(SingleJsonWriter single, Utf8JsonWriter json, IRowCursor row)
     {
         if (!single.IsThere(row))
@@ -113,8 +123,11 @@ internal sealed class EntityJsonWriter
         }
         catch (SourceException exception) when (exception.Kind == SourceFaultKind.BadData)
         {
-            throw new SourceException(SourceFaultKind.BadData, $"{exception.Message} The row is {_shape.Set.Name}{KeyText(row)}.",
-                exception);
+            throw new SourceException(
+                SourceFaultKind.BadData,
+                $"{exception.Message} The row is {_shape.Set.Name}{KeyText(row)}.",
+                exception
+            );
         }
     }
 
@@ -142,7 +155,13 @@ internal sealed class EntityJsonWriter
                 json.WriteNumber(_count, row.GetInt64(column));
         }
 
-        public async ValueTask WriteAsync(Utf8JsonWriter json, PayloadContext context, EntityJsonWriter parentWriter, IRowCursor parentRow, long parent)
+        public async ValueTask WriteAsync(
+            Utf8JsonWriter json,
+            PayloadContext context,
+            EntityJsonWriter parentWriter,
+            IRowCursor parentRow,
+            long parent
+        )
         {
             WriteCount(json, parentRow);
             if (shape.Child is not { } child || !IsThere(parentRow))
@@ -157,7 +176,13 @@ internal sealed class EntityJsonWriter
             {
                 if (rows == most)
                 {
-                    nextLink = context.Links.ChildNextLink(parentWriter.Id(parentRow), context.RootId(), shape.Expand, context.Run.Values, last);
+                    nextLink = context.Links.ChildNextLink(
+                        parentWriter.Id(parentRow),
+                        context.RootId(),
+                        shape.Expand,
+                        context.Run.Values,
+                        last
+                    );
                     continue;
                 }
                 json.WriteStartObject();

@@ -2,7 +2,10 @@ using System.Text.Json;
 
 namespace RapidGable.Payloads;
 
-/// <summary>Names and texts of JSON that are none: an escape may stand for half of a character that takes two (RFC 8259 8.2), and no database keeps that.</summary>
+/// <summary>
+/// Names and texts of JSON that are none: an escape may stand for half of a character that takes two (RFC 8259 8.2), and no database
+/// keeps that.
+/// </summary>
 public static class HalfCharacters
 {
     /// <summary>The place of the first, in bytes from 0; null = there is none.</summary>

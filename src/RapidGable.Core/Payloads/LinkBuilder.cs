@@ -27,7 +27,15 @@ public sealed class LinkBuilder(string serviceRoot, RequestAddress address)
         if (values.DeltaToken is { } || marks is not null)
         {
             options.RemoveAll(o => o.TrimStart('$').StartsWith("deltatoken=", StringComparison.OrdinalIgnoreCase));
-            options.Add("$deltatoken=" + new DeltaToken(set, values.DeltaToken?.IsDelta == true, values.DeltaToken is { IsDelta: true } own ? own.Since : marks!.Value, values.DeltaToken is { IsDelta: true } ? marks : null).Write());
+            options.Add(
+                "$deltatoken="
+                    + new DeltaToken(
+                        set,
+                        values.DeltaToken?.IsDelta == true,
+                        values.DeltaToken is { IsDelta: true } own ? own.Since : marks!.Value,
+                        values.DeltaToken is { IsDelta: true } ? marks : null
+                    ).Write()
+            );
         }
         options.Add("$skiptoken=" + new SkipToken(values.Order, last).Write());
         return $"{serviceRoot}{address.RawPath}?{string.Join('&', options)}";
@@ -36,7 +44,9 @@ public sealed class LinkBuilder(string serviceRoot, RequestAddress address)
     /// <summary>The address of what will have changed since (Protocol 11.3.3).</summary>
     public string DeltaLink(ImmutableArray<ChangeMark> marks, string set)
     {
-        var options = address.Options.Where(o => Name(o) is "filter" or "search" or "select" or "compute" || o.Name.StartsWith('@')).Select(o => o.Raw)
+        var options = address
+            .Options.Where(o => Name(o) is "filter" or "search" or "select" or "compute" || o.Name.StartsWith('@'))
+            .Select(o => o.Raw)
             .Append("$deltatoken=" + new DeltaToken(set, true, marks, null).Write());
         return $"{serviceRoot}{address.RawPath}?{string.Join('&', options)}";
     }
@@ -46,7 +56,12 @@ public sealed class LinkBuilder(string serviceRoot, RequestAddress address)
     public string ChildNextLink(string parentId, string rootId, BoundExpand expand, QueryValues values, ImmutableArray<StoredValue> last)
     {
         rootId = Uri.UnescapeDataString(rootId);
-        var nested = string.Concat(values.NestedOptions(expand, rootId).Select(o => $"{o.Name}={Uri.EscapeDataString(o.Value)}&").Concat(address.Options.Where(o => o.Name.StartsWith('@')).Select(o => o.Raw + "&")));
+        var nested = string.Concat(
+            values
+                .NestedOptions(expand, rootId)
+                .Select(o => $"{o.Name}={Uri.EscapeDataString(o.Value)}&")
+                .Concat(address.Options.Where(o => o.Name.StartsWith('@')).Select(o => o.Raw + "&"))
+        );
         var token = new SkipToken(values.OrderOf(expand, rootId), last).Write();
         return $"{serviceRoot}{parentId}/{Uri.EscapeDataString(expand.Navigation.Name)}{(expand.Kind == ExpandKind.References ? "/$ref" : "")}?{nested}$skiptoken={token}";
     }

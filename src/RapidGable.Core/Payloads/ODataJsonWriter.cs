@@ -29,7 +29,14 @@ public sealed class ODataJsonWriter
         _value = shape.Value is { } value ? CellJsonWriter.For(value, "value", format with { OmitsNulls = false }) : null;
         _fragment = ContextFragment.Of(_request, prepared.Model);
         if (_request is { IsDelta: true, Target.Changes.Log: { } log })
-            _deleted = new EntityShape(_request.Target, BoundSelect.Nothing, [], [.. log.Key.Select((k, i) => new ShapeCell(k, i))], [], []);
+            _deleted = new EntityShape(
+                _request.Target,
+                BoundSelect.Nothing,
+                [],
+                [.. log.Key.Select((k, i) => new ShapeCell(k, i))],
+                [],
+                []
+            );
         _context = JsonEncodedText.Encode(format.Control("context"));
         _count = JsonEncodedText.Encode(format.Control("count"));
         _nextLink = JsonEncodedText.Encode(format.Control("nextLink"));
@@ -75,7 +82,8 @@ public sealed class ODataJsonWriter
     }
 
     /// <summary>What a contained entity is part of stands in the context, and only its row may tell (Protocol 10.3).</summary>
-    private string Fragment(QueryRun run) => ContextFragment.ContainedPath(_request.Path, run.Values.Literal) is { } path ? path + _fragment : _fragment;
+    private string Fragment(QueryRun run) =>
+        ContextFragment.ContainedPath(_request.Path, run.Values.Literal) is { } path ? path + _fragment : _fragment;
 
     private async Task WriteCollectionAsync(Utf8JsonWriter json, PayloadContext context)
     {
@@ -107,7 +115,9 @@ public sealed class ODataJsonWriter
             if (rows == run.Values.PageRows && run.Values.FetchRows > rows)
             {
                 // The position is taken before the cursor moves on; it counts only if one more row follows.
-                var last = run.Values.NextOffset is { } offset ? [offset] : run.Query.Shape.OrderColumns.Select(run.Rows.GetStored).ToArray();
+                var last = run.Values.NextOffset is { } offset
+                    ? [offset]
+                    : run.Query.Shape.OrderColumns.Select(run.Rows.GetStored).ToArray();
                 if (await run.Rows.ReadAsync(context.Cancellation))
                     nextLink = context.Links.NextLink(run.Values, [.. last], marks, tracked);
                 break;
@@ -116,12 +126,15 @@ public sealed class ODataJsonWriter
         }
         if (_request.IsDelta && nextLink is null)
         {
-            await run.ReadDeletedAsync(row =>
-            {
-                json.WriteStartObject();
-                WriteRemoved(json, context, ValueText.EntityId(_deleted!, row), "deleted");
-                json.WriteEndObject();
-            }, context.Cancellation);
+            await run.ReadDeletedAsync(
+                row =>
+                {
+                    json.WriteStartObject();
+                    WriteRemoved(json, context, ValueText.EntityId(_deleted!, row), "deleted");
+                    json.WriteEndObject();
+                },
+                context.Cancellation
+            );
         }
         json.WriteEndArray();
         if (nextLink is not null)

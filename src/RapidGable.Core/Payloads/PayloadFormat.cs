@@ -3,13 +3,16 @@ namespace RapidGable.Payloads;
 /// <summary>The versions of the protocol that a response can follow.</summary>
 public enum ODataVersion
 {
-    V40, V401,
+    V40,
+    V401,
 }
 
 /// <summary>How much control information a JSON payload carries (JSON format 3.1).</summary>
 public enum MetadataLevel
 {
-    Minimal, None, Full,
+    Minimal,
+    None,
+    Full,
 }
 
 /// <summary>How a JSON payload is to be written.</summary>

@@ -9,7 +9,9 @@ namespace RapidGable.Payloads;
 /// </summary>
 /// <param name="send">Takes one piece; awaiting it is the back-pressure.</param>
 /// <param name="isWhole">Told the bytes of an answer that is a single piece, before that goes.</param>
-public sealed class PayloadOutput(Func<ReadOnlyMemory<byte>, CancellationToken, ValueTask> send, Action<int>? isWhole = null) : IBufferWriter<byte>, IDisposable
+public sealed class PayloadOutput(Func<ReadOnlyMemory<byte>, CancellationToken, ValueTask> send, Action<int>? isWhole = null)
+    : IBufferWriter<byte>,
+        IDisposable
 {
     private const int PieceBytes = 32 * 1024;
 

@@ -12,7 +12,9 @@ public static class RawValueWriter
 
     /// <summary>The media type that is kept beside the stream of the run's current row; null when there is none.</summary>
     public static string? KeptMediaType(QueryRun run) =>
-        run.Query.Shape.MediaTypeColumn is { } column && !run.Rows.IsNull(column) ? Encoding.UTF8.GetString(run.Rows.GetUtf8(column)) : null;
+        run.Query.Shape.MediaTypeColumn is { } column && !run.Rows.IsNull(column)
+            ? Encoding.UTF8.GetString(run.Rows.GetUtf8(column))
+            : null;
 
     /// <summary>The tag of the current row's entity; null = its set has none.</summary>
     public static string? ETag(QueryRun run) => ValueText.ETag(run.Query.Shape.Entity, run.Rows);
@@ -23,6 +25,8 @@ public static class RawValueWriter
         var cell = run.Query.Shape.Value!;
         if (cell.Property.Type.Kind == EdmKind.Stream && cell.Property.StoredType.Kind == EdmKind.String)
             return run.Rows.GetUtf8(cell.Column).ToArray();
-        return cell.Property is { Type.Kind: EdmKind.Stream } or { Type.Kind: EdmKind.Binary, Conversion: null } ? run.Rows.GetBytes(cell.Column).ToArray() : Encoding.UTF8.GetBytes(ValueText.Raw(cell, run.Rows));
+        return cell.Property is { Type.Kind: EdmKind.Stream } or { Type.Kind: EdmKind.Binary, Conversion: null }
+            ? run.Rows.GetBytes(cell.Column).ToArray()
+            : Encoding.UTF8.GetBytes(ValueText.Raw(cell, run.Rows));
     }
 }

@@ -18,26 +18,30 @@ internal sealed class RemoteJsonWriter(RemoteShape shape, PayloadFormat format, 
     {
         var found = new RemoteEntities();
         var most = context.Run.Values.ChildRowsOf(shape.Expand);
-        await context.Run.ReadRemoteAsync(shape.Remote, (key, row) =>
-        {
-            var entities = found.Of(key);
-            if (entities.Count == most)
+        await context.Run.ReadRemoteAsync(
+            shape.Remote,
+            (key, row) =>
             {
-                found.Cut.Add(key);
-                return;
-            }
-            var buffer = new ArrayBufferWriter<byte>();
-            using (var json = new Utf8JsonWriter(buffer, new JsonWriterOptions { Encoder = JsonText.Encoder, SkipValidation = true }))
-            {
-                json.WriteStartObject();
-                _entity.WriteOwnMembers(json, context, row);
-                json.WriteEndObject();
-            }
-            context.Run.Values.Allowance.Take(buffer.WrittenCount + 64);
-            entities.Add(buffer.WrittenMemory);
-            if (entities.Count == most)
-                found.Last[key] = [.. shape.Order.Select(row.GetStored)];
-        }, context.Cancellation);
+                var entities = found.Of(key);
+                if (entities.Count == most)
+                {
+                    found.Cut.Add(key);
+                    return;
+                }
+                var buffer = new ArrayBufferWriter<byte>();
+                using (var json = new Utf8JsonWriter(buffer, new JsonWriterOptions { Encoder = JsonText.Encoder, SkipValidation = true }))
+                {
+                    json.WriteStartObject();
+                    _entity.WriteOwnMembers(json, context, row);
+                    json.WriteEndObject();
+                }
+                context.Run.Values.Allowance.Take(buffer.WrittenCount + 64);
+                entities.Add(buffer.WrittenMemory);
+                if (entities.Count == most)
+                    found.Last[key] = [.. shape.Order.Select(row.GetStored)];
+            },
+            context.Cancellation
+        );
         return found;
     }
 
@@ -63,7 +67,10 @@ internal sealed class RemoteJsonWriter(RemoteShape shape, PayloadFormat format, 
             json.WriteRawValue(entity.Span, skipInputValidation: true);
         json.WriteEndArray();
         if (found.Cut.Contains(key))
-            json.WriteString(_nextLink, context.Links.ChildNextLink(parentWriter.Id(parentRow), context.RootId(), shape.Expand, context.Run.Values, found.Last[key]));
+            json.WriteString(
+                _nextLink,
+                context.Links.ChildNextLink(parentWriter.Id(parentRow), context.RootId(), shape.Expand, context.Run.Values, found.Last[key])
+            );
     }
 }
 

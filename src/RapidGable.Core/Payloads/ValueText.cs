@@ -26,36 +26,44 @@ internal static class ValueText
     }
 
     /// <summary>The value of a cell as <c>/$value</c> gives it (Protocol 11.2.4.1); not for binary.</summary>
-    public static string Raw(ShapeCell cell, IRowCursor row) => cell.Property.Conversion is not null ? Raw(RowValue.Published(row, cell.Property, cell.Column), cell.Property.Type) : cell.Property.Type.Kind switch
-    {
-        EdmKind.Boolean => row.GetBoolean(cell.Column) ? "true" : "false",
-        EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => row.GetInt64(cell.Column).ToString(CultureInfo.InvariantCulture),
-        EdmKind.Decimal => row.TryGetDecimal(cell.Column, out var number) ? number.ToString(CultureInfo.InvariantCulture)
-            : LongNumber(row, cell.Column),
-        EdmKind.Single or EdmKind.Double => ValueConversion.Text(row.GetDouble(cell.Column)),
-        EdmKind.Guid => row.GetGuid(cell.Column).ToString(),
-        EdmKind.Date => row.GetDate(cell.Column).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
-        EdmKind.TimeOfDay => row.GetTimeOfDay(cell.Column).ToString("HH:mm:ss.FFFFFFF", CultureInfo.InvariantCulture),
-        EdmKind.DateTimeOffset => row.GetInstant(cell.Column).ToString(InstantFormat(cell.Property.Type), CultureInfo.InvariantCulture),
-        EdmKind.Duration => XmlConvert.ToString(row.GetDuration(cell.Column)),
-        EdmKind.Binary => Base64Url.EncodeToString(row.GetBytes(cell.Column)),
-        _ => Encoding.UTF8.GetString(row.GetUtf8(cell.Column)),
-    };
+    public static string Raw(ShapeCell cell, IRowCursor row) =>
+        cell.Property.Conversion is not null
+            ? Raw(RowValue.Published(row, cell.Property, cell.Column), cell.Property.Type)
+            : cell.Property.Type.Kind switch
+            {
+                EdmKind.Boolean => row.GetBoolean(cell.Column) ? "true" : "false",
+                EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => row.GetInt64(cell.Column)
+                    .ToString(CultureInfo.InvariantCulture),
+                EdmKind.Decimal => row.TryGetDecimal(cell.Column, out var number)
+                    ? number.ToString(CultureInfo.InvariantCulture)
+                    : LongNumber(row, cell.Column),
+                EdmKind.Single or EdmKind.Double => ValueConversion.Text(row.GetDouble(cell.Column)),
+                EdmKind.Guid => row.GetGuid(cell.Column).ToString(),
+                EdmKind.Date => row.GetDate(cell.Column).ToString("yyyy-MM-dd", CultureInfo.InvariantCulture),
+                EdmKind.TimeOfDay => row.GetTimeOfDay(cell.Column).ToString("HH:mm:ss.FFFFFFF", CultureInfo.InvariantCulture),
+                EdmKind.DateTimeOffset => row.GetInstant(cell.Column)
+                    .ToString(InstantFormat(cell.Property.Type), CultureInfo.InvariantCulture),
+                EdmKind.Duration => XmlConvert.ToString(row.GetDuration(cell.Column)),
+                EdmKind.Binary => Base64Url.EncodeToString(row.GetBytes(cell.Column)),
+                _ => Encoding.UTF8.GetString(row.GetUtf8(cell.Column)),
+            };
 
-    private static string LongNumber(IRowCursor row, int column) => row.GetNumber(column) is var number && char.IsAsciiDigit(number[^1])
-        ? number : throw row.Odd(column);
+    private static string LongNumber(IRowCursor row, int column) =>
+        row.GetNumber(column) is var number && char.IsAsciiDigit(number[^1]) ? number : throw row.Odd(column);
 
     /// <summary>A converted value in the same forms.</summary>
-    private static string Raw(object value, EdmType type) => value switch
-    {
-        DateTime instant => instant.ToString(InstantFormat(type), CultureInfo.InvariantCulture),
-        TimeSpan duration => XmlConvert.ToString(duration),
-        decimal number => number.ToString(CultureInfo.InvariantCulture),
-        _ => ValueConversion.Text(value),
-    };
+    private static string Raw(object value, EdmType type) =>
+        value switch
+        {
+            DateTime instant => instant.ToString(InstantFormat(type), CultureInfo.InvariantCulture),
+            TimeSpan duration => XmlConvert.ToString(duration),
+            decimal number => number.ToString(CultureInfo.InvariantCulture),
+            _ => ValueConversion.Text(value),
+        };
 
     /// <summary>The weak entity tag that a version's value makes (RFC 9110 8.8.3); null when the row has none.</summary>
-    public static string? ETag(ShapeCell version, IRowCursor row) => row.IsNull(version.Column) ? null : $"W/\"{Uri.EscapeDataString(Raw(version, row))}\"";
+    public static string? ETag(ShapeCell version, IRowCursor row) =>
+        row.IsNull(version.Column) ? null : $"W/\"{Uri.EscapeDataString(Raw(version, row))}\"";
 
     /// <summary>The weak entity tag of the current row's entity; null = it has none.</summary>
     public static string? ETag(EntityShape entity, IRowCursor row)
@@ -73,28 +81,42 @@ internal static class ValueText
         return $"W/\"{Convert.ToHexStringLower(hash.GetHashAndReset().AsSpan(0, 12))}\"";
     }
 
-    /// <summary>The canonical address of an entity, relative to the service root: <c>Sensors(station_id=1,sensor_no=2)</c>, percent-encoded.</summary>
-    public static string EntityId(EntityShape entity, IRowCursor row) => entity.Container is not { } container ? entity.Set.Name + Key(entity.Key, row)
-        : $"{ContainerId(container, row)}/{Uri.EscapeDataString(container.Navigation.Name)}{Key(entity.Key, row)}";
+    /// <summary>
+    /// The canonical address of an entity, relative to the service root: <c>Sensors(station_id=1,sensor_no=2)</c>, percent-encoded.
+    /// </summary>
+    public static string EntityId(EntityShape entity, IRowCursor row) =>
+        entity.Container is not { } container
+            ? entity.Set.Name + Key(entity.Key, row)
+            : $"{ContainerId(container, row)}/{Uri.EscapeDataString(container.Navigation.Name)}{Key(entity.Key, row)}";
 
-    /// <summary>The address of the entity that a contained one is part of. Its key's literals follow the names of the container's key.</summary>
-    private static string ContainerId(ContainerShape container, IRowCursor row) => container.Set.Name + (container.Key.Length == 1 ? $"({Literal(container.Key[0], row)})"
-        : $"({string.Join(',', container.Key.Select((k, i) => $"{container.Set.Type.Key[i].Name}={Literal(k, row)}"))})");
+    /// <summary>
+    /// The address of the entity that a contained one is part of. Its key's literals follow the names of the container's key.
+    /// </summary>
+    private static string ContainerId(ContainerShape container, IRowCursor row) =>
+        container.Set.Name
+        + (
+            container.Key.Length == 1
+                ? $"({Literal(container.Key[0], row)})"
+                : $"({string.Join(',', container.Key.Select((k, i) => $"{container.Set.Type.Key[i].Name}={Literal(k, row)}"))})"
+        );
 
     private static string Key(System.Collections.Immutable.ImmutableArray<ShapeCell> key, IRowCursor row) =>
         key.Length == 1 ? $"({Literal(key[0], row)})" : $"({string.Join(',', key.Select(k => $"{k.Property.Name}={Literal(k, row)}"))})";
 
     private static string Literal(ShapeCell cell, IRowCursor row) => Literal(Raw(cell, row), cell.Property.Type);
 
-    private static string Literal(string text, EdmType type) => type.Kind switch
-    {
-        EdmKind.String => $"'{Uri.EscapeDataString(text.Replace("'", "''", StringComparison.Ordinal))}'",
-        EdmKind.Duration => $"duration'{text}'",
-        EdmKind.Enum => $"{type.Name}'{text}'",
-        _ => Uri.EscapeDataString(text),
-    };
+    private static string Literal(string text, EdmType type) =>
+        type.Kind switch
+        {
+            EdmKind.String => $"'{Uri.EscapeDataString(text.Replace("'", "''", StringComparison.Ordinal))}'",
+            EdmKind.Duration => $"duration'{text}'",
+            EdmKind.Enum => $"{type.Name}'{text}'",
+            _ => Uri.EscapeDataString(text),
+        };
 
     /// <summary>A key predicate from published values, encoded.</summary>
-    public static string Key(System.Collections.Immutable.ImmutableArray<(Property Property, object Value)> key) => key.Length == 1 ? $"({Literal(Raw(key[0].Value, key[0].Property.Type), key[0].Property.Type)})"
-        : $"({string.Join(',', key.Select(k => $"{k.Property.Name}={Literal(Raw(k.Value, k.Property.Type), k.Property.Type)}"))})";
+    public static string Key(System.Collections.Immutable.ImmutableArray<(Property Property, object Value)> key) =>
+        key.Length == 1
+            ? $"({Literal(Raw(key[0].Value, key[0].Property.Type), key[0].Property.Type)})"
+            : $"({string.Join(',', key.Select(k => $"{k.Property.Name}={Literal(Raw(k.Value, k.Property.Type), k.Property.Type)}"))})";
 }

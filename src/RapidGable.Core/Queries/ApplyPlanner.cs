@@ -12,11 +12,18 @@ public sealed record ApplyPlan(SelectPlan Input, ImmutableArray<string> Columns,
 /// <summary>One stage with what its expressions reach, under the alias <c>s</c> for the rows before it.</summary>
 /// <param name="Carried">Columns of the input that are columns of the result.</param>
 /// <param name="Branches">For a union: the stages of each sequence.</param>
-public sealed record StagePlan(BoundStage Stage, ImmutableArray<PlanJoin> Joins, ImmutableDictionary<string, string> Aliases, ImmutableArray<string> Carried, ImmutableArray<ImmutableArray<StagePlan>> Branches);
+public sealed record StagePlan(
+    BoundStage Stage,
+    ImmutableArray<PlanJoin> Joins,
+    ImmutableDictionary<string, string> Aliases,
+    ImmutableArray<string> Carried,
+    ImmutableArray<ImmutableArray<StagePlan>> Branches
+);
 
 internal static class ApplyPlanner
 {
-    public static ApplyPlan Plan(BoundApply apply, SelectPlan input, EntityModel model) => new(input, Columns(apply.Input), Stages(apply.Stages, apply.Input, model));
+    public static ApplyPlan Plan(BoundApply apply, SelectPlan input, EntityModel model) =>
+        new(input, Columns(apply.Input), Stages(apply.Stages, apply.Input, model));
 
     private static ImmutableArray<StagePlan> Stages(ImmutableArray<BoundStage> stages, EntitySet input, EntityModel model)
     {
@@ -38,8 +45,17 @@ internal static class ApplyPlanner
 
     /// <summary>All columns that later stages and the answer may read; the content of streams is not carried.</summary>
     public static ImmutableArray<string> Columns(EntitySet set) =>
-    [
-        .. set.Type.Properties.Concat(set.Type.Hidden).Concat(set.Type.Derived.SelectMany(d => d.Properties)).Where(p => p.Via is null).SelectMany(p => p.Leaves).Where(p => p.Type.Kind != EdmKind.Stream)
-            .SelectMany(p => new[] { p.Column, p.PresenceColumn }).Append(set.Version?.Column).Concat(set.Type.Derived.Select(d => d.Discriminator?.Column)).OfType<string>().Distinct(),
-    ];
+        [
+            .. set
+                .Type.Properties.Concat(set.Type.Hidden)
+                .Concat(set.Type.Derived.SelectMany(d => d.Properties))
+                .Where(p => p.Via is null)
+                .SelectMany(p => p.Leaves)
+                .Where(p => p.Type.Kind != EdmKind.Stream)
+                .SelectMany(p => new[] { p.Column, p.PresenceColumn })
+                .Append(set.Version?.Column)
+                .Concat(set.Type.Derived.Select(d => d.Discriminator?.Column))
+                .OfType<string>()
+                .Distinct(),
+        ];
 }

@@ -10,7 +10,13 @@ namespace RapidGable.Queries;
 /// <param name="parameter">The placeholder of a parameter of the statement that this is a part of.</param>
 /// <param name="select">Writes a plain plan with the given output.</param>
 /// <param name="join">Writes one join.</param>
-internal sealed class ApplySql(SqlDialect dialect, Func<SourceObjectName, string> table, Func<PlanParameter, string> parameter, Func<SelectPlan, string, string> select, Func<PlanJoin, string> join)
+internal sealed class ApplySql(
+    SqlDialect dialect,
+    Func<SourceObjectName, string> table,
+    Func<PlanParameter, string> parameter,
+    Func<SelectPlan, string, string> select,
+    Func<PlanJoin, string> join
+)
 {
     /// <summary>As in <see cref="SqlExpressions.Guards"/>.</summary>
     public ImmutableArray<string> Guards { get; init; } = [];
@@ -20,7 +26,10 @@ internal sealed class ApplySql(SqlDialect dialect, Func<SourceObjectName, string
     public string Write(ApplyPlan plan)
     {
         var alias = plan.Input.From.Alias;
-        var input = select(plan.Input, plan.Columns.IsEmpty ? "1 AS gable_none" : string.Join(", ", plan.Columns.Select(c => $"{alias}.{dialect.Quote(c)}")));
+        var input = select(
+            plan.Input,
+            plan.Columns.IsEmpty ? "1 AS gable_none" : string.Join(", ", plan.Columns.Select(c => $"{alias}.{dialect.Quote(c)}"))
+        );
         return Stages(plan.Stages, input);
     }
 
@@ -39,17 +48,24 @@ internal sealed class ApplySql(SqlDialect dialect, Func<SourceObjectName, string
         return plan.Stage switch
         {
             BoundRestriction restriction => $"SELECT {carried}\n{from}\nWHERE {expressions.Condition(restriction.Condition)}",
-            BoundExtension extension => $"SELECT {carried}, {string.Join(", ", extension.Items.Select(i => $"{expressions.Output(new PlanExpression(i.Expression))} AS {dialect.Quote(i.Property.Column)}"))}\n{from}",
+            BoundExtension extension => $"SELECT {carried}, "
+                + $"{string.Join(", ", extension.Items.Select(i => $"{expressions.Output(new PlanExpression(i.Expression))} AS {dialect.Quote(i.Property.Column)}"))}\n{from}",
             BoundRanking ranking => Ranking(ranking, plan, expressions, from, carried),
             BoundSlice slice => $"SELECT {carried}\n{from}\nORDER BY {Order(slice.Order, expressions)}\n{Slice(slice)}",
             BoundGroup group => string.Join("\nUNION ALL\n", group.Sets.Select(s => Group(group, s, expressions, from))),
-            BoundUnion union => string.Join("\nUNION ALL\n", union.Branches.Select((b, i) => Branch(union, b.Columns, Stages(plan.Branches[i], input)))),
+            BoundUnion union => string.Join(
+                "\nUNION ALL\n",
+                union.Branches.Select((b, i) => Branch(union, b.Columns, Stages(plan.Branches[i], input)))
+            ),
             _ => throw new InvalidOperationException(plan.Stage.GetType().Name),
         };
     }
 
     private string Order(IEnumerable<BoundOrderTerm> order, SqlExpressions expressions) =>
-        string.Join(", ", order.Select(o => dialect.OrderTerm(expressions.Value(new PlanExpression(o.Expression)), o.Descending, o.Expression.MayBeNull)));
+        string.Join(
+            ", ",
+            order.Select(o => dialect.OrderTerm(expressions.Value(new PlanExpression(o.Expression)), o.Descending, o.Expression.MayBeNull))
+        );
 
     private string Slice(BoundSlice slice)
     {
@@ -62,12 +78,21 @@ internal sealed class ApplySql(SqlDialect dialect, Func<SourceObjectName, string
     private string Ranking(BoundRanking ranking, StagePlan plan, SqlExpressions expressions, string from, string carried)
     {
         var order = Order(TotalOrders.Of(ranking.Result, [new BoundOrderTerm(ranking.By, ranking.IsTop)]), expressions);
-        var partition = ranking.Partition.IsEmpty ? "" : $"PARTITION BY {string.Join(", ", ranking.Partition.Select(p => expressions.Value(new PlanExpression(p))))} ";
-        var limit = parameter(ranking.Kind == RankKind.Count ? new NumberParameter(ranking.Limit.Slot) : new LiteralParameter(ranking.Limit.Slot, EdmType.Decimal, null));
+        var partition = ranking.Partition.IsEmpty
+            ? ""
+            : $"PARTITION BY {string.Join(", ", ranking.Partition.Select(p => expressions.Value(new PlanExpression(p))))} ";
+        var limit = parameter(
+            ranking.Kind == RankKind.Count
+                ? new NumberParameter(ranking.Limit.Slot)
+                : new LiteralParameter(ranking.Limit.Slot, EdmType.Decimal, null)
+        );
         var value = expressions.Value(new PlanExpression(ranking.By));
-        var rank = ranking.Kind == RankKind.Count ? $"ROW_NUMBER() OVER ({partition}ORDER BY {order}) AS gable_rank"
-            // What the rows before it reach together; a row belongs to the result as long as that is not enough.
-            : $"COALESCE(SUM({value}) OVER ({partition}ORDER BY {order} ROWS BETWEEN UNBOUNDED PRECEDING AND 1 PRECEDING), 0) AS gable_rank, SUM({value}) OVER ({Whole(partition)}) AS gable_total";
+        var rank =
+            ranking.Kind == RankKind.Count
+                ? $"ROW_NUMBER() OVER ({partition}ORDER BY {order}) AS gable_rank"
+                // What the rows before it reach together; a row belongs to the result as long as that is not enough.
+                : $"COALESCE(SUM({value}) OVER ({partition}ORDER BY {order} ROWS BETWEEN UNBOUNDED PRECEDING AND 1 PRECEDING), "
+                    + $"0) AS gable_rank, SUM({value}) OVER ({Whole(partition)}) AS gable_total";
         var keeps = ranking.Kind switch
         {
             RankKind.Count => $"gable_rank <= {limit}",
@@ -93,26 +118,35 @@ internal sealed class ApplySql(SqlDialect dialect, Func<SourceObjectName, string
         }
         output.AddRange(group.Aggregates.Select(a => $"{Aggregate(a, expressions)} AS {dialect.Quote(a.Property.Column)}"));
         // Without an aggregate the groups themselves are the rows.
-        var by = keys.Length > 0 ? $"\nGROUP BY {string.Join(", ", keys.Select(k => expressions.Groupable(group.Keys[k].From)))}"
-            : group.Aggregates.IsEmpty ? "\nLIMIT 1" : group.Sets.Length > 1 || !group.Keys.IsEmpty ? "\nHAVING COUNT(*) > 0" : "";
+        var by =
+            keys.Length > 0 ? $"\nGROUP BY {string.Join(", ", keys.Select(k => expressions.Groupable(group.Keys[k].From)))}"
+            : group.Aggregates.IsEmpty ? "\nLIMIT 1"
+            : group.Sets.Length > 1 || !group.Keys.IsEmpty ? "\nHAVING COUNT(*) > 0"
+            : "";
         return $"SELECT {string.Join(", ", output)}\n{from}{by}";
     }
 
     private string Aggregate(BoundAggregate aggregate, SqlExpressions expressions)
     {
-        string When(string sql) => aggregate.Condition is { } condition ? $"CASE WHEN {expressions.Predicate(condition, exact: false)} THEN {sql} END" : sql;
+        string When(string sql) =>
+            aggregate.Condition is { } condition ? $"CASE WHEN {expressions.Predicate(condition, exact: false)} THEN {sql} END" : sql;
         if (aggregate.Value is not { } value)
             return aggregate.Condition is null ? "COUNT(*)" : $"COUNT({When("1")})";
-        var isKept = aggregate.Method is AggregationMethod.Min or AggregationMethod.Max or AggregationMethod.CountDistinct && value is BoundProperty;
+        var isKept =
+            aggregate.Method is AggregationMethod.Min or AggregationMethod.Max or AggregationMethod.CountDistinct && value is BoundProperty;
         var sql = When(isKept ? expressions.Groupable((BoundProperty)value) : expressions.Value(new PlanExpression(value)));
-        var whole = dialect.Aggregate(aggregate.Method switch
-        {
-            AggregationMethod.Sum => "SUM",
-            AggregationMethod.Min => "MIN",
-            AggregationMethod.Max => "MAX",
-            AggregationMethod.Average => "AVG",
-            _ => "COUNT",
-        }, sql, aggregate.Property.Type);
+        var whole = dialect.Aggregate(
+            aggregate.Method switch
+            {
+                AggregationMethod.Sum => "SUM",
+                AggregationMethod.Min => "MIN",
+                AggregationMethod.Max => "MAX",
+                AggregationMethod.Average => "AVG",
+                _ => "COUNT",
+            },
+            sql,
+            aggregate.Property.Type
+        );
         // A number of related entities is 0 when there is nothing to add up.
         return value is BoundCount && aggregate.Method == AggregationMethod.Sum ? $"COALESCE({whole}, 0)" : whole;
     }
@@ -122,9 +156,14 @@ internal sealed class ApplySql(SqlDialect dialect, Func<SourceObjectName, string
         var output = new List<string>();
         for (var i = 0; i < union.Columns.Length; i++)
         {
-            output.Add($"{(columns[i] is { } own ? "u." + dialect.Quote(own.Column) : "NULL")} AS {dialect.Quote(union.Columns[i].Column)}");
+            output.Add(
+                $"{(columns[i] is { } own ? "u." + dialect.Quote(own.Column) : "NULL")} AS {dialect.Quote(union.Columns[i].Column)}"
+            );
             if (union.Columns[i].PresenceColumn is { } presence)
-                output.Add($"{(columns[i] is null ? "0" : columns[i]!.PresenceColumn is { } inner ? "u." + dialect.Quote(inner) : "1")} AS {dialect.Quote(presence)}");
+                output.Add(
+                    $"{(columns[i] is null ? "0" : columns[i]!.PresenceColumn is { } inner ? "u." + dialect.Quote(inner) : "1")} "
+                        + $"AS {dialect.Quote(presence)}"
+                );
         }
         return $"SELECT {string.Join(", ", output)} FROM (\n{rows}\n) AS u";
     }

@@ -35,7 +35,12 @@ public static class Explanation
 {
     /// <summary>Asks the engines how they mean to run the statements.</summary>
     /// <exception cref="SourceException">When a source fails.</exception>
-    public static async Task<List<ExplainedStatement>> WithPlansAsync(PreparedRequest prepared, QueryValues values, List<ExplainedStatement> statements, CancellationToken cancellation)
+    public static async Task<List<ExplainedStatement>> WithPlansAsync(
+        PreparedRequest prepared,
+        QueryValues values,
+        List<ExplainedStatement> statements,
+        CancellationToken cancellation
+    )
     {
         var result = new List<ExplainedStatement>();
         foreach (var (explained, (_, statement, source)) in statements.Zip(Statements(prepared).Where(s => s.Statement is not null)))
@@ -47,10 +52,22 @@ public static class Explanation
                 continue;
             }
             await using var session = await values.OpenAsync(source, SessionKind.Plain, cancellation);
-            await using var cursor = await session.QueryAsync(source.Dialect.Explain + statement.Text, values.Bind(statement, source.Dialect).Value!, cancellation);
+            await using var cursor = await session.QueryAsync(
+                source.Dialect.Explain + statement.Text,
+                values.Bind(statement, source.Dialect).Value!,
+                cancellation
+            );
             var lines = ImmutableArray.CreateBuilder<string>();
             while (await cursor.ReadAsync(cancellation))
-                lines.Add(string.Join("  ", Enumerable.Range(source.Dialect.ExplainedFrom, cursor.Columns - source.Dialect.ExplainedFrom).Where(c => !cursor.IsNull(c)).Select(c => Shown(cursor.GetStored(c)))));
+                lines.Add(
+                    string.Join(
+                        "  ",
+                        Enumerable
+                            .Range(source.Dialect.ExplainedFrom, cursor.Columns - source.Dialect.ExplainedFrom)
+                            .Where(c => !cursor.IsNull(c))
+                            .Select(c => Shown(cursor.GetStored(c)))
+                    )
+                );
             result.Add(explained with { Plan = lines.ToImmutable() });
         }
         return result;
@@ -80,18 +97,33 @@ public static class Explanation
         var (own, sources) = (prepared.Source!, prepared.Sources);
         var statements = new List<(string Purpose, SqlStatement? Statement, ISource Source)>
         {
-            ("what the entity is related by, in the other source", query.Bridge?.Statement, query.Bridge is { } bridge ? sources[bridge.Plan.Select.From.Source.Source] : own),
+            (
+                "what the entity is related by, in the other source",
+                query.Bridge?.Statement,
+                query.Bridge is { } bridge ? sources[bridge.Plan.Select.From.Source.Source] : own
+            ),
             ("number of matches, for $count=true", query.Count, own),
             (query.Shape.Kind == ResourceKind.Count ? "number of matches" : "rows", query.Main, own),
             ("whether the entity before the last step exists; only when there are no rows", query.Probe, own),
         };
-        statements.AddRange(query.Shape.Entity.AllMany.Where(m => m.Child is not null).OrderBy(m => m.Child).Select(m => ($"related {m.Navigation.Name}, for the whole page", (SqlStatement?)query.Children[m.Child!.Value], own)));
+        statements.AddRange(
+            query
+                .Shape.Entity.AllMany.Where(m => m.Child is not null)
+                .OrderBy(m => m.Child)
+                .Select(m => ($"related {m.Navigation.Name}, for the whole page", (SqlStatement?)query.Children[m.Child!.Value], own))
+        );
         foreach (var remote in query.Shape.Entity.Remotes)
         {
             var statement = query.Remotes[remote.Remote];
             var there = sources[statement.Plan.Related.From.Source.Source];
             statements.Add(($"what the page is related to {remote.Navigation.Name} by", statement.Keys, own));
-            statements.Add(($"related {remote.Navigation.Name} in the source {there.Name}, for each {RemotePlan.BatchSize} of these", statement.Batch, there));
+            statements.Add(
+                (
+                    $"related {remote.Navigation.Name} in the source {there.Name}, for each {RemotePlan.BatchSize} of these",
+                    statement.Batch,
+                    there
+                )
+            );
         }
         return statements;
     }
@@ -104,26 +136,33 @@ public static class Explanation
             if (statement.Parameters[i] is not BatchParameter)
                 yield return new ExplainedParameter(dialect.Parameter(i + 1), values[i].ToString(), Origin(statement.Parameters[i]));
             else if (i == 0 || statement.Parameters[i - 1] is not BatchParameter)
-                yield return new ExplainedParameter($"{dialect.Parameter(i + 1)} to {dialect.Parameter(i + batch)}", "…", "values from the other source; null where a batch is not full");
+                yield return new ExplainedParameter(
+                    $"{dialect.Parameter(i + 1)} to {dialect.Parameter(i + batch)}",
+                    "…",
+                    "values from the other source; null where a batch is not full"
+                );
         }
     }
 
-    private static string Origin(PlanParameter parameter) => parameter switch
-    {
-        LiteralParameter literal => $"value {literal.Slot + 1} of the URL, as {literal.Type.Name}",
-        RuleParameter rule => rule.Rule.AttributeOf(rule.Literal.Slot) is { } attribute ? $"the caller's {attribute}, for an access rule" : "value of an access rule",
-        SeekParameter => "position in the next link",
-        LimitParameter => "rows of a page, and one to see whether more follow",
-        SkipParameter => "$skip",
-        MarkParameter or MarkAgainParameter => "mark in the delta link",
-        NumberParameter number => $"value {number.Slot + 1} of the URL",
-        ChildSkipParameter => "nested $skip",
-        PatternParameter pattern => $"value {pattern.Slot + 1} of the URL, a regular expression",
-        ConstantParameter => "part of the URL's shape",
-        ChildLimitParameter => "related rows of each parent, and one to see whether more follow",
-        NowParameter => "time of the request",
-        TruthParameter => "what is stored for true",
-        BridgeParameter => "value from the other source",
-        _ => "",
-    };
+    private static string Origin(PlanParameter parameter) =>
+        parameter switch
+        {
+            LiteralParameter literal => $"value {literal.Slot + 1} of the URL, as {literal.Type.Name}",
+            RuleParameter rule => rule.Rule.AttributeOf(rule.Literal.Slot) is { } attribute
+                ? $"the caller's {attribute}, for an access rule"
+                : "value of an access rule",
+            SeekParameter => "position in the next link",
+            LimitParameter => "rows of a page, and one to see whether more follow",
+            SkipParameter => "$skip",
+            MarkParameter or MarkAgainParameter => "mark in the delta link",
+            NumberParameter number => $"value {number.Slot + 1} of the URL",
+            ChildSkipParameter => "nested $skip",
+            PatternParameter pattern => $"value {pattern.Slot + 1} of the URL, a regular expression",
+            ConstantParameter => "part of the URL's shape",
+            ChildLimitParameter => "related rows of each parent, and one to see whether more follow",
+            NowParameter => "time of the request",
+            TruthParameter => "what is stored for true",
+            BridgeParameter => "value from the other source",
+            _ => "",
+        };
 }

@@ -77,8 +77,14 @@ public sealed record SelectPlan(PlanTable From)
 /// <param name="InnerJoins">How many of these the filter and the order need.</param>
 /// <param name="Order">Total among the children of one parent.</param>
 public sealed record RelatedPlan(
-    PlanTable From, ImmutableArray<PlanJoin> Joins, int InnerJoins, ImmutableDictionary<string, string> Aliases, ImmutableArray<PlanValue> Output,
-    ImmutableArray<PlanOrder> Order, BoundExpand Expand)
+    PlanTable From,
+    ImmutableArray<PlanJoin> Joins,
+    int InnerJoins,
+    ImmutableDictionary<string, string> Aliases,
+    ImmutableArray<PlanValue> Output,
+    ImmutableArray<PlanOrder> Order,
+    BoundExpand Expand
+)
 {
     public EntitySet Set => Expand.Target;
 }
@@ -92,7 +98,14 @@ public sealed record RelatedPlan(
 /// <param name="ParentAlias">Table of the parents' statement that the relation starts from.</param>
 /// <param name="On">Columns of that table and of the children that tie them.</param>
 /// <param name="Link">The table between the two; null = <paramref name="On"/> ties them.</param>
-public sealed record ChildrenPlan(SelectPlan Main, int? Parent, string ParentAlias, ImmutableArray<JoinPair> On, LinkTable? Link, RelatedPlan Related)
+public sealed record ChildrenPlan(
+    SelectPlan Main,
+    int? Parent,
+    string ParentAlias,
+    ImmutableArray<JoinPair> On,
+    LinkTable? Link,
+    RelatedPlan Related
+)
 {
     /// <summary>The key of the page's own entities, when something below is about these; empty = nothing is.</summary>
     public ImmutableArray<Property> RootKey { get; init; } = [];
@@ -112,7 +125,13 @@ public sealed record RemotePlan(SelectPlan Parent, ImmutableArray<Property> Own,
 public sealed record BridgePlan(SelectPlan Select, ImmutableArray<Property> Own, ImmutableArray<Property> Target);
 
 /// <summary>All statements of one request and the shape of their result.</summary>
-public sealed record QueryPlan(SelectPlan Main, SelectPlan? Count, SelectPlan? Probe, ImmutableArray<ChildrenPlan> Children, ResultShape Shape)
+public sealed record QueryPlan(
+    SelectPlan Main,
+    SelectPlan? Count,
+    SelectPlan? Probe,
+    ImmutableArray<ChildrenPlan> Children,
+    ResultShape Shape
+)
 {
     public ImmutableArray<RemotePlan> Remotes { get; init; } = [];
 
@@ -153,13 +172,18 @@ public sealed record ValueParameter(StoredValue Value, EdmType Type, string? Sto
 public sealed record SeekParameter(int Index, EdmType Type, string? StorageForm) : PlanParameter
 {
     /// <summary>For the sort term with this number.</summary>
-    public static SeekParameter For(int index, PlanValue term) => term switch
-    {
-        PlanColumn column => new SeekParameter(index, column.Property.StoredType, column.Property.StorageForm),
-        PlanExpression { Expression: BoundProperty property } => new SeekParameter(index, property.Property.StoredType, property.Property.StorageForm),
-        PlanExpression expression => new SeekParameter(index, expression.Expression.Type ?? EdmType.String, null),
-        _ => throw new InvalidOperationException(term.GetType().Name),
-    };
+    public static SeekParameter For(int index, PlanValue term) =>
+        term switch
+        {
+            PlanColumn column => new SeekParameter(index, column.Property.StoredType, column.Property.StorageForm),
+            PlanExpression { Expression: BoundProperty property } => new SeekParameter(
+                index,
+                property.Property.StoredType,
+                property.Property.StorageForm
+            ),
+            PlanExpression expression => new SeekParameter(index, expression.Expression.Type ?? EdmType.String, null),
+            _ => throw new InvalidOperationException(term.GetType().Name),
+        };
 }
 
 /// <summary>A whole number of the request that counts rows.</summary>
@@ -168,7 +192,9 @@ public sealed record NumberParameter(int Slot) : PlanParameter;
 /// <summary>The stamp of a mark.</summary>
 public sealed record MarkParameter(int Mark, EdmType Type, string? StorageForm) : PlanParameter;
 
-/// <summary>1 when rows with the stamp of a mark are told again, since there are others with it now; 2 when all rows are told; else 0.</summary>
+/// <summary>
+/// 1 when rows with the stamp of a mark are told again, since there are others with it now; 2 when all rows are told; else 0.
+/// </summary>
 public sealed record MarkAgainParameter(int Mark) : PlanParameter;
 
 /// <summary>Rows to fetch.</summary>

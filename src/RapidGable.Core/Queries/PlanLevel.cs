@@ -52,7 +52,8 @@ internal sealed class PlanLevel(EntityModel model, string alias, Func<int, strin
     }
 
     /// <summary>Joins all rows of the set that a relation of a cross join leads to.</summary>
-    public void JoinAll(NavigationProperty navigation) => _aliases[navigation.Name] = Join(model.Target(navigation).Source, alias, [], outer: false);
+    public void JoinAll(NavigationProperty navigation) =>
+        _aliases[navigation.Name] = Join(model.Target(navigation).Source, alias, [], outer: false);
 
     public string Join(SourceObjectName table, string leftAlias, ImmutableArray<JoinPair> on, bool outer)
     {

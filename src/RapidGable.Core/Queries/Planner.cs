@@ -35,7 +35,12 @@ public sealed class Planner
         {
             foreach (var own in path.Filters)
                 _main.Reach(own);
-            var input = new SelectPlan(table) { Joins = _main.Joins, Where = [.. conditions, .. path.Filters.Select(f => new PlanFilter(f))], Aliases = _main.Aliases };
+            var input = new SelectPlan(table)
+            {
+                Joins = _main.Joins,
+                Where = [.. conditions, .. path.Filters.Select(f => new PlanFilter(f))],
+                Aliases = _main.Aliases,
+            };
             table = table with { Apply = ApplyPlanner.Plan(apply, input, _model) };
             conditions = [];
             _main = new PlanLevel(_model, Main, n => "t" + n);
@@ -51,7 +56,12 @@ public sealed class Planner
         }
         if (_request.IsDelta)
             conditions.Add(new PlanChanged(new PlanColumn(Main, _request.Target.Changes!.Stamp), 0));
-        var filtered = new SelectPlan(table) { Joins = _main.Joins, Where = [.. conditions], Aliases = _main.Aliases };
+        var filtered = new SelectPlan(table)
+        {
+            Joins = _main.Joins,
+            Where = [.. conditions],
+            Aliases = _main.Aliases,
+        };
         if (path.Kind == ResourceKind.Count)
             return new QueryPlan(filtered, null, probe, [], Shape(Empty(_request.Target), null, [])) { Bridge = bridge };
 
@@ -59,14 +69,29 @@ public sealed class Planner
         var order = isCollection ? _main.Order(_request.TotalOrder) : [];
         var level = new Expansion(_main, [], null);
         var entity = Entity(_request.Select ?? BoundSelect.Nothing, _request.Target, level) with { IsReference = path.IsReference };
-        var value = path.Property is not { } property ? null : path.Kind == ResourceKind.ValueCount ? Counted(property) : Cell(property, level);
-        int? mediaType = path.Property?.MediaTypeColumn is { } column ? _main.Output(new PlanColumn(Main, new Property(column, EdmType.String, true, column))) : null;
+        var value =
+            path.Property is not { } property ? null
+            : path.Kind == ResourceKind.ValueCount ? Counted(property)
+            : Cell(property, level);
+        int? mediaType = path.Property?.MediaTypeColumn is { } column
+            ? _main.Output(new PlanColumn(Main, new Property(column, EdmType.String, true, column)))
+            : null;
         entity = Expanded(entity, _request.Expand, level);
-        var remoteOwn = _request.Expand.Where(e => e.Navigation.IsRemote).ToDictionary(e => e, e => e.Navigation.Joins.Select(j => Cell(j.Own, level)).ToImmutableArray());
+        var remoteOwn = _request
+            .Expand.Where(e => e.Navigation.IsRemote)
+            .ToDictionary(e => e, e => e.Navigation.Joins.Select(j => Cell(j.Own, level)).ToImmutableArray());
         var orderColumns = order.Select(o => _main.Output(o.Value)).ToImmutableArray();
         int? matches = _request is { IsDelta: true, Filter: { } kept } ? _main.Output(new PlanExpression(kept)) : null;
         if (path.IsCrossJoin)
-            entity = entity with { Joined = [.. path.Root!.Type.Navigations.Select(n => (n, Entity(BoundSelect.Nothing, _model.Target(n), level with { Hops = [n] })))] };
+            entity = entity with
+            {
+                Joined =
+                [
+                    .. path.Root!.Type.Navigations.Select(n =>
+                        (n, Entity(BoundSelect.Nothing, _model.Target(n), level with { Hops = [n] }))
+                    ),
+                ],
+            };
         if (_request.SkipTokenNulls is { } nulls && !_request.Target.IsUnkeyed)
             conditions.Add(new PlanSeek(nulls));
         var main = new SelectPlan(table)
@@ -82,7 +107,17 @@ public sealed class Planner
         var needsRoot = _request.AllExpands.Any(e => e.NeedsRoot);
         var remotes = remoteOwn.Select((r, i) => Remote(r.Key, main, r.Value, i)).ToImmutableArray();
         entity = entity with { Remotes = [.. remotes.Select(r => r.Shape with { TypeColumn = entity.TypeColumn(r.Shape.Expand.Cast) })] };
-        return new QueryPlan(main, _request.Count ? filtered : null, probe, [.. _children.Select(c => c with { Main = main, RootKey = needsRoot ? _request.Target.Type.Key : [] })], Shape(entity, value, orderColumns) with { MediaTypeColumn = mediaType, MatchColumn = matches })
+        return new QueryPlan(
+            main,
+            _request.Count ? filtered : null,
+            probe,
+            [.. _children.Select(c => c with { Main = main, RootKey = needsRoot ? _request.Target.Type.Key : [] })],
+            Shape(entity, value, orderColumns) with
+            {
+                MediaTypeColumn = mediaType,
+                MatchColumn = matches,
+            }
+        )
         {
             Tracking = _request.CanTrack || _request.IsDelta ? _request.Target.Changes : null,
             Remotes = [.. remotes.Select(r => r.Plan)],
@@ -93,9 +128,14 @@ public sealed class Planner
     private static EntityShape Empty(EntitySet set) => new(set, BoundSelect.Nothing, [], [], [], []);
 
     private ShapeCell Counted(Property property) =>
-        new(new Property("value", EdmType.Int64, false, ""), _main.Output(new PlanExpression(new BoundOverValues(new BoundProperty([], property), "v0", OverValues.Count, null))));
+        new(
+            new Property("value", EdmType.Int64, false, ""),
+            _main.Output(new PlanExpression(new BoundOverValues(new BoundProperty([], property), "v0", OverValues.Count, null)))
+        );
 
-    /// <summary>An entity in a statement: the statement, the single steps that lead to it, and the statement's number among the children.</summary>
+    /// <summary>
+    /// An entity in a statement: the statement, the single steps that lead to it, and the statement's number among the children.
+    /// </summary>
     private sealed record Expansion(PlanLevel Level, ImmutableArray<NavigationProperty> Hops, int? Statement);
 
     /// <summary>What the last entity before the step into another source is related by; null when there is no such step.</summary>
@@ -110,23 +150,31 @@ public sealed class Planner
         var conditions = planner.PathConditions();
         planner.AddBefore(conditions, path.Hops[step], Main);
         var navigation = path.Hops[step].Navigation;
-        return new BridgePlan(new SelectPlan(new PlanTable(before.Target.Source, Main))
-        {
-            Joins = planner._main.Joins,
-            Output = [.. navigation.Joins.Select(j => new PlanColumn(Main, j.Own))],
-            Where = [.. conditions],
-            Aliases = planner._main.Aliases,
-        }, [.. navigation.Joins.Select(j => j.Own)], [.. navigation.Joins.Select(j => j.Target)]);
+        return new BridgePlan(
+            new SelectPlan(new PlanTable(before.Target.Source, Main))
+            {
+                Joins = planner._main.Joins,
+                Output = [.. navigation.Joins.Select(j => new PlanColumn(Main, j.Own))],
+                Where = [.. conditions],
+                Aliases = planner._main.Aliases,
+            },
+            [.. navigation.Joins.Select(j => j.Own)],
+            [.. navigation.Joins.Select(j => j.Target)]
+        );
     }
 
     private (RemotePlan Plan, RemoteShape Shape) Remote(BoundExpand expand, SelectPlan parent, ImmutableArray<ShapeCell> own, int number)
     {
         var (related, entity, order) = Related(expand, null);
         var joins = expand.Navigation.Joins;
-        return (new RemotePlan(parent, [.. joins.Select(j => j.Own)], [.. joins.Select(j => j.Target)], related), new RemoteShape(expand, number, own, entity, order));
+        return (
+            new RemotePlan(parent, [.. joins.Select(j => j.Own)], [.. joins.Select(j => j.Target)], related),
+            new RemoteShape(expand, number, own, entity, order)
+        );
     }
 
-    private ResultShape Shape(EntityShape entity, ShapeCell? value, ImmutableArray<int> order) => new(_request.Path.Kind, entity, value, order);
+    private ResultShape Shape(EntityShape entity, ShapeCell? value, ImmutableArray<int> order) =>
+        new(_request.Path.Kind, entity, value, order);
 
     /// <summary>
     /// Conditions of the path. Its last target is the main table; each entity before it is joined backwards. Every one
@@ -189,53 +237,97 @@ public sealed class Planner
 
     private EntityShape Entity(BoundSelect select, EntitySet set, Expansion at)
     {
-        var types = set.Type.Derived.Select(d => (d, at.Level.Output(new BoundCase([(DerivedTypes.Test(d, []), new BoundConstant(1L, EdmType.Int64))], EdmType.Int64), at.Hops))).ToImmutableArray();
-        var added = select.Derived.SelectMany(d => d.Properties.Where(p => p.Type.Kind != EdmKind.Stream).Select(p => Cell(p, at) with { Presence = types.First(t => t.Item1 == d.Type).Item2 }));
+        var types = set
+            .Type.Derived.Select(d =>
+                (
+                    d,
+                    at.Level.Output(
+                        new BoundCase([(DerivedTypes.Test(d, []), new BoundConstant(1L, EdmType.Int64))], EdmType.Int64),
+                        at.Hops
+                    )
+                )
+            )
+            .ToImmutableArray();
+        var added = select.Derived.SelectMany(d =>
+            d.Properties.Where(p => p.Type.Kind != EdmKind.Stream)
+                .Select(p => Cell(p, at) with { Presence = types.First(t => t.Item1 == d.Type).Item2 })
+        );
         return Entity(select, set, at, [.. added]) with { Types = types };
     }
 
-    private EntityShape Entity(BoundSelect select, EntitySet set, Expansion at, ImmutableArray<ShapeCell> added) => new(
-        set, select, [.. Written(select).Select(p => Cell(p, at)), .. added], [.. set.Type.Key.Select(k => Cell(k, at))], [], [])
-    {
-        Container = Container(set, p => Cell(p, at)),
-        Version = set.Version is { } version ? Cell(version, at) : null,
-        RowState = set.IsVersionedByRow ? [.. RowState(set).Select(p => Cell(p, at))] : [],
-        Computed = [.. select.Computed.Select(c => new ShapeCell(c.Property, at.Level.Output(c.Expression, at.Hops)))],
-    };
+    private EntityShape Entity(BoundSelect select, EntitySet set, Expansion at, ImmutableArray<ShapeCell> added) =>
+        new(set, select, [.. Written(select).Select(p => Cell(p, at)), .. added], [.. set.Type.Key.Select(k => Cell(k, at))], [], [])
+        {
+            Container = Container(set, p => Cell(p, at)),
+            Version = set.Version is { } version ? Cell(version, at) : null,
+            RowState = set.IsVersionedByRow ? [.. RowState(set).Select(p => Cell(p, at))] : [],
+            Computed = [.. select.Computed.Select(c => new ShapeCell(c.Property, at.Level.Output(c.Expression, at.Hops)))],
+        };
 
-    /// <summary>What tells one state of a row from another: its values as far as they are seen, but for streams, whose tags are their own.</summary>
-    internal static IEnumerable<Property> RowState(EntitySet set) => set.Type.Properties.SelectMany(p => p.Leaves).Where(p => p.Type.Kind != EdmKind.Stream && p.Expression is null);
+    /// <summary>
+    /// What tells one state of a row from another: its values as far as they are seen, but for streams, whose tags are their own.
+    /// </summary>
+    internal static IEnumerable<Property> RowState(EntitySet set) =>
+        set.Type.Properties.SelectMany(p => p.Leaves).Where(p => p.Type.Kind != EdmKind.Stream && p.Expression is null);
 
     /// <summary>Streams are fetched by themselves (JSON format 9).</summary>
     private static IEnumerable<Property> Written(BoundSelect select) => select.Properties.Where(p => p.Type.Kind != EdmKind.Stream);
 
-    private static ShapeCell Cell(Property property, Expansion at) => property.IsGroup
-        ? new ShapeCell(property, -1) { Members = [.. property.Members.Select(m => Cell(m, at))] }
-        : new ShapeCell(property, at.Level.Output(new PlanColumn(at.Level.AliasOf(property.Via is { } via ? at.Hops.Add(via) : at.Hops), property)))
-        {
-            Presence = property.PresenceColumn is { } column ? at.Level.Output(new PlanColumn(at.Level.AliasOf(at.Hops), new Property(column, EdmType.Int64, false, column))) : null,
-        };
+    private static ShapeCell Cell(Property property, Expansion at) =>
+        property.IsGroup
+            ? new ShapeCell(property, -1) { Members = [.. property.Members.Select(m => Cell(m, at))] }
+            : new ShapeCell(
+                property,
+                at.Level.Output(new PlanColumn(at.Level.AliasOf(property.Via is { } via ? at.Hops.Add(via) : at.Hops), property))
+            )
+            {
+                Presence = property.PresenceColumn is { } column
+                    ? at.Level.Output(new PlanColumn(at.Level.AliasOf(at.Hops), new Property(column, EdmType.Int64, false, column)))
+                    : null,
+            };
 
     private ContainerShape? Container(EntitySet set, Func<Property, ShapeCell> cell)
     {
         if (set.ContainedIn is not { } name || _model.FindSet(name) is not { } container)
             return null;
         var navigation = container.Type.Navigations.First(n => n.IsContained && n.TargetSet == set.Name);
-        return new ContainerShape(container, navigation, [.. container.Type.Key.Select(k => cell(navigation.Joins.First(j => j.Own.Column == k.Column).Target))]);
+        return new ContainerShape(
+            container,
+            navigation,
+            [.. container.Type.Key.Select(k => cell(navigation.Joins.First(j => j.Own.Column == k.Column).Target))]
+        );
     }
 
-    /// <summary>Adds to an entity what is expanded below it, in the same source. Statements are planned outside in, since each is built on its parents'.</summary>
+    /// <summary>
+    /// Adds to an entity what is expanded below it, in the same source. Statements are planned outside in, since each is built on its
+    /// parents'.
+    /// </summary>
     private EntityShape Expanded(EntityShape entity, ImmutableArray<BoundExpand> expands, Expansion at)
     {
-        var singles = expands.Where(e => e.Navigation is { IsCollection: false, IsRemote: false }).Select(e =>
-        {
-            var there = at with { Hops = at.Hops.Add(e.Navigation) };
-            var shape = Entity(e.Select, e.Target, there) with { IsReference = e.Kind == ExpandKind.References };
-            return new SingleShape(e, shape.Key[0].Column, Expanded(shape, e.Expand, there)) { TypeColumn = entity.TypeColumn(e.Cast) };
-        }).ToImmutableArray();
-        var counts = expands.Where(e => e.Navigation is { IsCollection: true, IsRemote: false }).Select(e => (Expand: e, Count: e.Count is { } count ? at.Level.Output(new PlanExpression(count with { Hops = at.Hops })) : (int?)null)).ToList();
+        var singles = expands
+            .Where(e => e.Navigation is { IsCollection: false, IsRemote: false })
+            .Select(e =>
+            {
+                var there = at with { Hops = at.Hops.Add(e.Navigation) };
+                var shape = Entity(e.Select, e.Target, there) with { IsReference = e.Kind == ExpandKind.References };
+                return new SingleShape(e, shape.Key[0].Column, Expanded(shape, e.Expand, there)) { TypeColumn = entity.TypeColumn(e.Cast) };
+            })
+            .ToImmutableArray();
+        var counts = expands
+            .Where(e => e.Navigation is { IsCollection: true, IsRemote: false })
+            .Select(e =>
+                (Expand: e, Count: e.Count is { } count ? at.Level.Output(new PlanExpression(count with { Hops = at.Hops })) : (int?)null)
+            )
+            .ToList();
         var parentAlias = at.Level.AliasOf(at.Hops);
-        return entity with { Singles = singles, Many = [.. counts.Select(c => Children(c.Expand, c.Count, at, parentAlias) with { TypeColumn = entity.TypeColumn(c.Expand.Cast) })] };
+        return entity with
+        {
+            Singles = singles,
+            Many =
+            [
+                .. counts.Select(c => Children(c.Expand, c.Count, at, parentAlias) with { TypeColumn = entity.TypeColumn(c.Expand.Cast) }),
+            ],
+        };
     }
 
     private ManyShape Children(BoundExpand expand, int? count, Expansion at, string parentAlias)
@@ -263,7 +355,11 @@ public sealed class Planner
         var entity = Entity(expand.Select, expand.Target, at) with { IsReference = expand.Kind == ExpandKind.References };
         entity = Expanded(entity, expand.Expand, at);
         var columns = order.Select(o => level.Output(o.Value)).ToImmutableArray();
-        return (new RelatedPlan(new PlanTable(expand.Target.Source, "c"), level.Joins, inner, level.Aliases, level.Outputs, order, expand), entity, columns);
+        return (
+            new RelatedPlan(new PlanTable(expand.Target.Source, "c"), level.Joins, inner, level.Aliases, level.Outputs, order, expand),
+            entity,
+            columns
+        );
     }
 
     /// <summary>Joins the entity that a step came from to the one that it led to.</summary>

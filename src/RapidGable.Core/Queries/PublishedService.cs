@@ -14,7 +14,13 @@ namespace RapidGable.Queries;
 /// <param name="Source">Where the query runs; null as <paramref name="Query"/>.</param>
 /// <param name="Model">The part of the model that the caller may know of.</param>
 /// <param name="Sources">All sources of the service, for relations that lead from one into another.</param>
-public sealed record PreparedRequest(BoundRequest Request, CompiledQuery? Query, ISource? Source, EntityModel Model, IReadOnlyDictionary<string, ISource> Sources)
+public sealed record PreparedRequest(
+    BoundRequest Request,
+    CompiledQuery? Query,
+    ISource? Source,
+    EntityModel Model,
+    IReadOnlyDictionary<string, ISource> Sources
+)
 {
     /// <summary>What a face derives from the shape and wants to keep with it, such as its writers.</summary>
     public ConcurrentDictionary<string, object> Derived { get; } = new();
@@ -34,7 +40,12 @@ public sealed record PreparedChange(BoundRequest Request, EntityModel Model, Ent
 /// request up to its statements is <see cref="Prepare"/>.
 /// </summary>
 /// <param name="memory">What plans are kept in; null = as much as they need.</param>
-public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<string, ISource> sources, string revision, ByteBudget? memory = null)
+public sealed class PublishedService(
+    EntityModel model,
+    IReadOnlyDictionary<string, ISource> sources,
+    string revision,
+    ByteBudget? memory = null
+)
 {
     private readonly ConcurrentDictionary<string, View> _views = new();
     private readonly ImmutableDictionary<string, ImmutableArray<BoundRule>> _rules = AccessGate.Bind(model);
@@ -63,26 +74,37 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         var view = ViewFor(caller);
         if (view.Plans.Find(lexed.Shape) is { } known)
             return known;
-        if (!RequestParser.Parse(lexed).Is(out var syntax, out var fault)
+        if (
+            !RequestParser.Parse(lexed).Is(out var syntax, out var fault)
             || !RequestBinder.Bind(syntax, view.Model).Is(out var bound, out fault)
-            || !AccessGate.Permit(bound, view.Model, view.Model).Is(out var permitted, out fault))
+            || !AccessGate.Permit(bound, view.Model, view.Model).Is(out var permitted, out fault)
+        )
             return fault;
         CompiledQuery? query = null;
         var source = bound.Path.Root is null ? null : SourceOf(bound.Path.Target);
-        if (source is not null && !SqlWriter.Compile(Planner.Plan(permitted, view.Model), name => sources[name].Dialect).Is(out query, out fault))
+        if (
+            source is not null
+            && !SqlWriter.Compile(Planner.Plan(permitted, view.Model), name => sources[name].Dialect).Is(out query, out fault)
+        )
             return fault;
         var prepared = new PreparedRequest(bound, query, source, view.Model, sources);
         view.Plans.Add(lexed.Shape, prepared, query?.Characters ?? 0);
         return prepared;
     }
 
-    /// <summary>Lex -> (parse -> bind, once for each shape) for a request that changes something; what of it is permitted depends on what it does, see <see cref="Writing"/>.</summary>
+    /// <summary>
+    /// Lex -> (parse -> bind, once for each shape) for a request that changes something; what of it is permitted depends on what it
+    /// does, see <see cref="Writing"/>.
+    /// </summary>
     public Result<PreparedChange> PrepareChange(LexedRequest lexed, Caller caller)
     {
         var view = ViewFor(caller);
         if (view.Changes.Find(lexed.Shape) is { } known)
             return known;
-        if (!RequestParser.Parse(lexed).Is(out var syntax, out var fault) || !RequestBinder.Bind(syntax, view.Changeable, forChange: true).Is(out var bound, out fault))
+        if (
+            !RequestParser.Parse(lexed).Is(out var syntax, out var fault)
+            || !RequestBinder.Bind(syntax, view.Changeable, forChange: true).Is(out var bound, out fault)
+        )
             return fault;
         if (AsksUnseen(bound.Path, view.Model))
             return RequestFault.NotFound("There is no such resource for you to change.", "path");
@@ -91,13 +113,17 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         return prepared;
     }
 
-    /// <summary>Whether a path asks something of entities that the caller may write and not read: conditions, and what they lead to, would tell of them.</summary>
+    /// <summary>
+    /// Whether a path asks something of entities that the caller may write and not read: conditions, and what they lead to, would tell
+    /// of them.
+    /// </summary>
     private static bool AsksUnseen(BoundPath path, EntityModel seen)
     {
         if (path.Root is null)
             return false;
         var isSeen = path.Hops.Select(h => h.Target).Prepend(path.Root).Select(s => seen.FindSet(s.Name) is not null).ToList();
-        return (path.IsEach || !path.Filters.IsEmpty) && !isSeen[^1] || path.Hops.Where((h, i) => !isSeen[i] && (!h.Before.IsEmpty || !path.IsReference || i < path.Hops.Length - 1)).Any();
+        return (path.IsEach || !path.Filters.IsEmpty) && !isSeen[^1]
+            || path.Hops.Where((h, i) => !isSeen[i] && (!h.Before.IsEmpty || !path.IsReference || i < path.Hops.Length - 1)).Any();
     }
 
     /// <summary>The entities that a change is about: what their keys are, and nothing else of them.</summary>
@@ -107,26 +133,40 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         var place = $"{path.Hops.Length} {path.Kind}";
         if (change.Located.TryGetValue(place, out var known))
             return known;
-        var request = new BoundRequest(path with { Property = null, Group = null, IsReference = false }, BoundSelect.Nothing) { Filter = ExpressionBinder.And([.. path.Filters]) };
-        if (!AccessGate.Permit(request, change.Model, change.Model).Is(out var permitted, out var fault)
-            || !SqlWriter.Compile(Planner.Plan(permitted, change.Model), name => sources[name].Dialect).Is(out var query, out fault))
+        var request = new BoundRequest(path with { Property = null, Group = null, IsReference = false }, BoundSelect.Nothing)
+        {
+            Filter = ExpressionBinder.And([.. path.Filters]),
+        };
+        if (
+            !AccessGate.Permit(request, change.Model, change.Model).Is(out var permitted, out var fault)
+            || !SqlWriter.Compile(Planner.Plan(permitted, change.Model), name => sources[name].Dialect).Is(out var query, out fault)
+        )
             return fault;
         return change.Located[place] = new PreparedRequest(request, query, SourceOf(path.Target), change.Model, sources);
     }
 
     /// <summary>A condition of a rule about written rows.</summary>
-    internal BoundRule ConditionOf(EntitySet whole, string condition) => _conditions.GetOrAdd((whole.Name, condition), k => BoundRule.Bind(model.Stored, whole, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = k.Item2 }).Value!);
+    internal BoundRule ConditionOf(EntitySet whole, string condition) =>
+        _conditions.GetOrAdd((whole.Name, condition), k =>
+            BoundRule.Bind(model.Stored, whole, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = k.Item2 }).Value!
+        );
 
     /// <summary>An expression that a value is made of.</summary>
-    internal BoundRule ValueOf(EntitySet whole, string expression) => _values.GetOrAdd((whole.Name, expression), k => BoundRule.BindValue(model.Stored, whole, k.Item2).Value!);
+    internal BoundRule ValueOf(EntitySet whole, string expression) =>
+        _values.GetOrAdd((whole.Name, expression), k => BoundRule.BindValue(model.Stored, whole, k.Item2).Value!);
 
     /// <summary>Whether a caller knows all that a condition is about.</summary>
-    internal bool Knows(Caller caller, string set, string condition) => ViewFor(caller).Model is var seen && seen.FindSet(set) is { } own && BoundRule.Bind(seen, own, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = condition }).Fault is null;
+    internal bool Knows(Caller caller, string set, string condition) =>
+        ViewFor(caller).Model is var seen
+        && seen.FindSet(set) is { } own
+        && BoundRule.Bind(seen, own, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = condition }).Fault is null;
 
     /// <summary>What a caller may write of a set by one operation; null = nothing.</summary>
     /// <param name="set">As the caller sees it, or whole.</param>
     public WriteAccess? Writing(EntitySet set, SetOperations operation, Caller caller) =>
-        model.Stored.FindSet(set.Name) is { } whole ? AccessGate.Writing(model.Stored, whole, operation, caller.Within(model.Service), _rules[set.Name], _checks[set.Name]) : null;
+        model.Stored.FindSet(set.Name) is { } whole
+            ? AccessGate.Writing(model.Stored, whole, operation, caller.Within(model.Service), _rules[set.Name], _checks[set.Name])
+            : null;
 
     /// <summary>Whether a caller may do anything with anything of the service.</summary>
     public bool IsOpenTo(Caller caller) => !ViewFor(caller).Changeable.Sets.IsEmpty;
@@ -141,32 +181,59 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
     /// <summary>Whether a request is refused only since rules keep from the caller what it names.</summary>
     /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
     public bool IsKeptByRules(string path, string query, Caller caller) =>
-        RequestAddress.Read(path, query).Is(out var address, out _) && LexedRequest.Read(address).Is(out var lexed, out _) && RequestParser.Parse(lexed).Is(out var syntax, out _)
-        && !RequestBinder.Bind(syntax, ModelFor(caller)).Is(out _, out _) && RequestBinder.Bind(syntax, model).Is(out _, out _);
+        RequestAddress.Read(path, query).Is(out var address, out _)
+        && LexedRequest.Read(address).Is(out var lexed, out _)
+        && RequestParser.Parse(lexed).Is(out var syntax, out _)
+        && !RequestBinder.Bind(syntax, ModelFor(caller)).Is(out _, out _)
+        && RequestBinder.Bind(syntax, model).Is(out _, out _);
 
     /// <summary>What the rules of all sets that a read touches do for a caller; empty when the request is wrong whoever asks.</summary>
     /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
     public IReadOnlyList<RuleEffect> ExplainAccess(string path, string query, Caller caller) =>
-        RequestAddress.Read(path, query).Is(out var address, out _) && LexedRequest.Read(address).Is(out var lexed, out _) && RequestParser.Parse(lexed).Is(out var syntax, out _)
+        RequestAddress.Read(path, query).Is(out var address, out _)
+        && LexedRequest.Read(address).Is(out var lexed, out _)
+        && RequestParser.Parse(lexed).Is(out var syntax, out _)
         && (RequestBinder.Bind(syntax, ModelFor(caller)).Is(out var bound, out _) || RequestBinder.Bind(syntax, model).Is(out bound, out _))
-            ? [.. bound.TouchedSets(model).Where(s => !s.IsTransient).Select(s => s.Name).Distinct().Select(n => model.FindSet(n)).OfType<EntitySet>().SelectMany(s => RuleEffect.Of(s, SetOperations.Read, caller.Within(model.Service), _rules[s.Name]))] : [];
+            ?
+            [
+                .. bound
+                    .TouchedSets(model)
+                    .Where(s => !s.IsTransient)
+                    .Select(s => s.Name)
+                    .Distinct()
+                    .Select(n => model.FindSet(n))
+                    .OfType<EntitySet>()
+                    .SelectMany(s => RuleEffect.Of(s, SetOperations.Read, caller.Within(model.Service), _rules[s.Name])),
+            ]
+            : [];
 
     /// <summary>The statements that a request would run, with their values.</summary>
     /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
     public Result<List<ExplainedStatement>> Explain(string path, string query, Caller caller, DateTime now)
     {
-        if (!RequestAddress.Read(path, query).Is(out var address, out var fault)
+        if (
+            !RequestAddress.Read(path, query).Is(out var address, out var fault)
             || !LexedRequest.Read(address).Is(out var lexed, out fault)
             || !Prepare(lexed, caller).Is(out var prepared, out fault)
-            || !QueryValues.Make(prepared.Request, lexed, null, now, caller).Is(out var values, out fault))
+            || !QueryValues.Make(prepared.Request, lexed, null, now, caller).Is(out var values, out fault)
+        )
             return fault;
         return Explanation.Of(prepared, values);
     }
 
-    /// <summary>The statements that a request would run, how the engines mean to run them, and where the time goes when it is run.</summary>
+    /// <summary>
+    /// The statements that a request would run, how the engines mean to run them, and where the time goes when it is run.
+    /// </summary>
     /// <param name="write">Writes the payload of the running request and gives its length.</param>
     /// <exception cref="SourceException">When a source fails.</exception>
-    public async Task<Result<ExplainedRequest>> ExplainRunAsync(string path, string query, Caller caller, DateTime now, Func<PreparedRequest, QueryRun, RequestAddress, Task<long>> write, CancellationToken cancellation)
+    public async Task<Result<ExplainedRequest>> ExplainRunAsync(
+        string path,
+        string query,
+        Caller caller,
+        DateTime now,
+        Func<PreparedRequest, QueryRun, RequestAddress, Task<long>> write,
+        CancellationToken cancellation
+    )
     {
         if (!RequestAddress.Read(path, query).Is(out var address, out var fault))
             return fault;
@@ -181,10 +248,16 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         if (!LexedRequest.Read(address).Is(out var lexed, out fault) || !RequestParser.Parse(lexed).Is(out var syntax, out fault))
             return fault;
         var parse = Lap();
-        if (!RequestBinder.Bind(syntax, view.Model).Is(out var bound, out fault) || !AccessGate.Permit(bound, view.Model, view.Model).Is(out _, out fault))
+        if (
+            !RequestBinder.Bind(syntax, view.Model).Is(out var bound, out fault)
+            || !AccessGate.Permit(bound, view.Model, view.Model).Is(out _, out fault)
+        )
             return fault;
         var bind = Lap();
-        if (!Prepare(lexed, caller).Is(out var prepared, out fault) || !QueryValues.Make(prepared.Request, lexed, null, now, caller).Is(out var values, out fault))
+        if (
+            !Prepare(lexed, caller).Is(out var prepared, out fault)
+            || !QueryValues.Make(prepared.Request, lexed, null, now, caller).Is(out var values, out fault)
+        )
             return fault;
         var plan = Lap();
         if (prepared.Query is null)
@@ -233,11 +306,21 @@ public sealed class PublishedService(EntityModel model, IReadOnlyDictionary<stri
         return _views.GetOrAdd(signature, _ =>
         {
             var visible = AccessGate.VisibleTo(model, caller, _rules);
-            return new View(visible, AccessGate.ChangeableBy(model.Stored, visible, caller, _rules), new PlanCache<PreparedRequest>(Limits.CachedPlans, memory), new PlanCache<PreparedChange>(Limits.CachedPlans, memory));
+            return new View(
+                visible,
+                AccessGate.ChangeableBy(model.Stored, visible, caller, _rules),
+                new PlanCache<PreparedRequest>(Limits.CachedPlans, memory),
+                new PlanCache<PreparedChange>(Limits.CachedPlans, memory)
+            );
         });
     }
 
-    private sealed record View(EntityModel Model, EntityModel Changeable, PlanCache<PreparedRequest> Plans, PlanCache<PreparedChange> Changes);
+    private sealed record View(
+        EntityModel Model,
+        EntityModel Changeable,
+        PlanCache<PreparedRequest> Plans,
+        PlanCache<PreparedChange> Changes
+    );
 }
 
 /// <summary>Plans by request shape; when it is full, or there is no memory for more, the oldest go.</summary>
@@ -270,9 +353,7 @@ public sealed class PlanCache<T>(int capacity, ByteBudget? memory = null)
         }
         _age.Enqueue(shape);
         // A request that was under way when its view was dropped may still add to it.
-        while ((_plans.Count > capacity || _isClosed) && ForgetOldest())
-        {
-        }
+        while ((_plans.Count > capacity || _isClosed) && ForgetOldest()) { }
     }
 
     private bool ForgetOldest()
@@ -288,8 +369,6 @@ public sealed class PlanCache<T>(int capacity, ByteBudget? memory = null)
     public void Close()
     {
         _isClosed = true;
-        while (ForgetOldest())
-        {
-        }
+        while (ForgetOldest()) { }
     }
 }

@@ -16,7 +16,13 @@ public sealed class QueryRun : IAsyncDisposable
     private bool _isShared;
     private bool _isDisposed;
 
-    private QueryRun(ISourceSession session, SqlDialect dialect, CompiledQuery query, QueryValues values, IReadOnlyDictionary<string, ISource> sources)
+    private QueryRun(
+        ISourceSession session,
+        SqlDialect dialect,
+        CompiledQuery query,
+        QueryValues values,
+        IReadOnlyDictionary<string, ISource> sources
+    )
     {
         _dialect = dialect;
         _session = session;
@@ -48,13 +54,23 @@ public sealed class QueryRun : IAsyncDisposable
     public IReadOnlyList<ChildRows> Children => _children;
 
     /// <summary>Starts the statements of a request for data and reads the first row.</summary>
-    /// <param name="within">The session of a transaction that the data are read in, and that goes on after this; null = one of its own.</param>
+    /// <param name="within">The session of a transaction that the data are read in, and that goes on after this; null = one of its
+    /// own.</param>
     /// <exception cref="SourceException">When a source fails.</exception>
-    public static async Task<Result<QueryRun>> StartAsync(PreparedRequest prepared, QueryValues values, CancellationToken cancellation, bool tracks = false, ISourceSession? within = null)
+    public static async Task<Result<QueryRun>> StartAsync(
+        PreparedRequest prepared,
+        QueryValues values,
+        CancellationToken cancellation,
+        bool tracks = false,
+        ISourceSession? within = null
+    )
     {
         var (query, source, sources) = (prepared.Query!, prepared.Source!, prepared.Sources);
         var isThere = true;
-        var touched = query.Remotes.Select(r => sources[r.Plan.Related.From.Source.Source]).Append(source).Concat(query.Bridge is { } way ? [sources[way.Plan.Select.From.Source.Source]] : []);
+        var touched = query
+            .Remotes.Select(r => sources[r.Plan.Related.From.Source.Source])
+            .Append(source)
+            .Concat(query.Bridge is { } way ? [sources[way.Plan.Select.From.Source.Source]] : []);
         if (touched.Any(s => !values.CanTell(s)))
             return new RequestFault(403, "forbidden", "The database is asked as somebody, and nothing says as whom for you.");
         if (query.Bridge is { } bridge)
@@ -73,16 +89,27 @@ public sealed class QueryRun : IAsyncDisposable
                 return wrong;
         }
         // Marks and rows must be of one state of the data.
-        var kind = query.Needs == SessionKind.Plain && query.Tracking is not null && (tracks || values.DeltaToken is not null) ? SessionKind.OneState : query.Needs;
-        var run = new QueryRun(within ?? await values.OpenAsync(source, kind, cancellation), source.Dialect, query, values, sources) { Tracks = tracks, _isShared = within is not null };
+        var kind =
+            query.Needs == SessionKind.Plain && query.Tracking is not null && (tracks || values.DeltaToken is not null)
+                ? SessionKind.OneState
+                : query.Needs;
+        var run = new QueryRun(within ?? await values.OpenAsync(source, kind, cancellation), source.Dialect, query, values, sources)
+        {
+            Tracks = tracks,
+            _isShared = within is not null,
+        };
         try
         {
             await run.StartAsync(bound, cancellation);
             run.ParentExists &= isThere;
             return run;
         }
-        catch (SourceException exception) when (values.IsResumed
-            && (exception.Kind is SourceFaultKind.BadData or SourceFaultKind.Overflow || exception.Constraint is { Parameter: not null }))
+        catch (SourceException exception)
+            when (values.IsResumed
+                && (
+                    exception.Kind is SourceFaultKind.BadData or SourceFaultKind.Overflow || exception.Constraint is { Parameter: not null }
+                )
+            )
         {
             // No statement of ours sends such a value, so the link is not one of ours.
             await run.DisposeAsync();
@@ -96,7 +123,13 @@ public sealed class QueryRun : IAsyncDisposable
     }
 
     /// <summary>Reads what the entity before the step into the other source is related by; false when it does not exist.</summary>
-    private static async Task<bool> CrossAsync(BridgeStatement bridge, StoredValue[] key, QueryValues values, ISource from, CancellationToken cancellation)
+    private static async Task<bool> CrossAsync(
+        BridgeStatement bridge,
+        StoredValue[] key,
+        QueryValues values,
+        ISource from,
+        CancellationToken cancellation
+    )
     {
         await using var session = await values.OpenAsync(from, SessionKind.Plain, cancellation);
         await using var cursor = await session.QueryAsync(bridge.Statement.Text, key, cancellation);
@@ -106,12 +139,20 @@ public sealed class QueryRun : IAsyncDisposable
         return isThere;
     }
 
-    private sealed record BoundStatements(StoredValue[] Main, StoredValue[]? Count, StoredValue[]? Probe, List<StoredValue[]> Children, List<StoredValue[]> Remotes);
+    private sealed record BoundStatements(
+        StoredValue[] Main,
+        StoredValue[]? Count,
+        StoredValue[]? Probe,
+        List<StoredValue[]> Children,
+        List<StoredValue[]> Remotes
+    );
 
     private static Result<BoundStatements> Bind(CompiledQuery query, QueryValues values, SqlDialect dialect)
     {
         var all = new List<StoredValue[]?>();
-        foreach (var statement in new[] { query.Main, query.Count, query.Probe }.Concat(query.Children).Concat(query.Remotes.Select(r => r.Keys)))
+        foreach (
+            var statement in new[] { query.Main, query.Count, query.Probe }.Concat(query.Children).Concat(query.Remotes.Select(r => r.Keys))
+        )
         {
             if (statement is null)
             {
@@ -122,7 +163,13 @@ public sealed class QueryRun : IAsyncDisposable
                 return fault;
             all.Add(bound);
         }
-        return new BoundStatements(all[0]!, all[1], all[2], [.. all.Skip(3).Take(query.Children.Length).Select(b => b!)], [.. all.Skip(3 + query.Children.Length).Select(b => b!)]);
+        return new BoundStatements(
+            all[0]!,
+            all[1],
+            all[2],
+            [.. all.Skip(3).Take(query.Children.Length).Select(b => b!)],
+            [.. all.Skip(3 + query.Children.Length).Select(b => b!)]
+        );
     }
 
     private async Task StartAsync(BoundStatements bound, CancellationToken cancellation)
@@ -137,8 +184,14 @@ public sealed class QueryRun : IAsyncDisposable
             Count = await NumberAsync(count, bound.Count!, cancellation);
         for (var i = 0; i < Query.Remotes.Length; i++)
             _remoteKeys.Add(await KeysAsync(Query.Remotes[i], bound.Remotes[i], cancellation));
-        var statements = Query.Children.Zip(bound.Children, (c, values) => new SourceStatement(c.Text, values)).Prepend(new SourceStatement(Query.Main.Text, bound.Main)).ToList();
-        var cursors = statements.Count == 1 ? [await _session.QueryAsync(statements[0].Sql, statements[0].Parameters, cancellation)] : await _session.QueryTogetherAsync(statements, MostHeld(), cancellation);
+        var statements = Query
+            .Children.Zip(bound.Children, (c, values) => new SourceStatement(c.Text, values))
+            .Prepend(new SourceStatement(Query.Main.Text, bound.Main))
+            .ToList();
+        var cursors =
+            statements.Count == 1
+                ? [await _session.QueryAsync(statements[0].Sql, statements[0].Parameters, cancellation)]
+                : await _session.QueryTogetherAsync(statements, MostHeld(), cancellation);
         Rows = cursors[0];
         _children.AddRange(cursors.Skip(1).Select(c => new ChildRows(c)));
         HasRow = await Rows.ReadAsync(cancellation);
@@ -186,7 +239,14 @@ public sealed class QueryRun : IAsyncDisposable
             for (var i = 0; i < tracking.Counts.Length; i++)
             {
                 var isStart = token.Since[i].Stamp.Kind == StoredValueKind.Null;
-                Values.TellAgain(i, isStart ? 2 : await NumberAsync(tracking.Counts[i], Values.Bind(tracking.Counts[i], _dialect).Value!, cancellation) != token.Since[i].Rows ? 1 : 0);
+                Values.TellAgain(
+                    i,
+                    isStart ? 2
+                        : await NumberAsync(tracking.Counts[i], Values.Bind(tracking.Counts[i], _dialect).Value!, cancellation)
+                        != token.Since[i].Rows
+                            ? 1
+                        : 0
+                );
             }
         }
         if ((token is { IsDelta: false } ? token.Since : token?.Next) is { } known)
@@ -237,7 +297,8 @@ public sealed class QueryRun : IAsyncDisposable
         foreach (var batch in _remoteKeys[remote].Chunk(RemotePlan.BatchSize))
         {
             Values.TakeBatch(batch);
-            var parameters = Values.Bind(statements.Batch, source.Dialect).Value ?? throw new InvalidOperationException("A batch holds no literal.");
+            var parameters = Values.Bind(statements.Batch, source.Dialect).Value
+                ?? throw new InvalidOperationException("A batch holds no literal.");
             await using var cursor = await session.QueryAsync(statements.Batch.Text, parameters, cancellation);
             while (await cursor.ReadAsync(cancellation))
                 visit(RemoteKey(batch[cursor.GetInt64(0) - 1]), cursor);
@@ -280,7 +341,9 @@ public sealed class ChildRows(IRowCursor cursor)
     /// <summary>Number of the current row among all of its statement, from 1: what rows below it refer to.</summary>
     public long Number { get; private set; }
 
-    /// <summary>Goes on to the rows of the parent with this number, past those of parents that were not written; false when it has none left.</summary>
+    /// <summary>
+    /// Goes on to the rows of the parent with this number, past those of parents that were not written; false when it has none left.
+    /// </summary>
     public async ValueTask<bool> FindAsync(long parent, CancellationToken cancellation)
     {
         while (_hasRow && cursor.GetInt64(0) < parent)

@@ -61,14 +61,37 @@ public sealed class QueryValues
 
     /// <summary>What statements of the service's own take: the caller's attributes and the time.</summary>
     internal static QueryValues Outside(Caller caller, DateTime now, RequestAllowance allowance) =>
-        new(LexedRequest.Read(RequestAddress.Read("", "").Value!).Value!, new BoundRequest(new BoundPath(ResourceKind.ServiceDocument, null, null, [], null), null), now, caller) { Allowance = allowance };
+        new(
+            LexedRequest.Read(RequestAddress.Read("", "").Value!).Value!,
+            new BoundRequest(new BoundPath(ResourceKind.ServiceDocument, null, null, [], null), null),
+            now,
+            caller
+        )
+        {
+            Allowance = allowance,
+        };
 
-    /// <summary>Whether a source can be told who asks. A role of the database that is not known would leave it with the rights of the service itself.</summary>
-    internal bool CanTell(ISource source) => !source.CallerSettings.TryGetValue("role", out var attribute) || _caller.Attribute(attribute) is { Length: 1 } values && values[0] is not ("" or "none");
+    /// <summary>
+    /// Whether a source can be told who asks. A role of the database that is not known would leave it with the rights of the service
+    /// itself.
+    /// </summary>
+    internal bool CanTell(ISource source) =>
+        !source.CallerSettings.TryGetValue("role", out var attribute)
+        || _caller.Attribute(attribute) is { Length: 1 } values && values[0] is not ("" or "none");
 
-    /// <summary>A session of a source that is told who asks, as far as it is declared; several values of an attribute are joined by commas, and a missing one is empty.</summary>
+    /// <summary>
+    /// A session of a source that is told who asks, as far as it is declared; several values of an attribute are joined by commas, and
+    /// a missing one is empty.
+    /// </summary>
     internal ValueTask<ISourceSession> OpenAsync(ISource source, SessionKind kind, CancellationToken cancellation) =>
-        source.OpenSessionAsync(kind, source.CallerSettings.Count == 0 ? [] : [.. source.CallerSettings.Select(s => (s.Key, string.Join(',', _caller.Attribute(s.Value))))], Allowance, cancellation);
+        source.OpenSessionAsync(
+            kind,
+            source.CallerSettings.Count == 0
+                ? []
+                : [.. source.CallerSettings.Select(s => (s.Key, string.Join(',', _caller.Attribute(s.Value))))],
+            Allowance,
+            cancellation
+        );
 
     /// <summary>What the request may take of memory and of sessions.</summary>
     public RequestAllowance Allowance { get; private set; } = RequestAllowance.Own;
@@ -90,7 +113,14 @@ public sealed class QueryValues
         foreach (var slot in new[] { request.Top, request.Skip }.Concat(request.AllExpands.SelectMany(e => new[] { e.Top, e.Skip })))
         {
             if (slot is { } number && lexed.Literals[number] is { Value: long and < 0 } literal)
-                return new RequestFault(400, "number", $"{literal.Target} needs a whole number of at least 0, not {literal.Value}.", literal.Target, literal.Text, literal.Position);
+                return new RequestFault(
+                    400,
+                    "number",
+                    $"{literal.Target} needs a whole number of at least 0, not {literal.Value}.",
+                    literal.Target,
+                    literal.Text,
+                    literal.Position
+                );
         }
         var top = request.Top is { } topSlot ? (long?)lexed.Literals[topSlot].Value : null;
         var skip = request.Skip is { } skipSlot ? (long)lexed.Literals[skipSlot].Value : 0;
@@ -106,18 +136,37 @@ public sealed class QueryValues
             Skip = skip,
             PageRows = rows,
             FetchRows = top is { } asked && asked <= page ? rows : rows + 1,
-            ChildRows = request.AllExpands.Where(e => e.Navigation.IsCollection || e.Navigation.IsRemote).Select(e => Page(e.Target, maxPageSize)).DefaultIfEmpty(0).Min(),
+            ChildRows = request
+                .AllExpands.Where(e => e.Navigation.IsCollection || e.Navigation.IsRemote)
+                .Select(e => Page(e.Target, maxPageSize))
+                .DefaultIfEmpty(0)
+                .Min(),
         };
         // The smallest limit among all sets of the answer holds. A combination of several sets is a row of each.
-        var most = request.AllExpands.Where(e => e.Kind == ExpandKind.Entities).Select(e => e.Target.LargestCost).Append(set.LargestCost).Min();
+        var most = request
+            .AllExpands.Where(e => e.Kind == ExpandKind.Entities)
+            .Select(e => e.Target.LargestCost)
+            .Append(set.LargestCost)
+            .Min();
         var own = request.Path is { IsCrossJoin: true, Root: { } joined } ? joined.Type.Navigations.Length : 1;
         if (most is not null && rows * (own + values.ExpandedPerRow(request.Expand)) is var cost && cost > most)
-            return new RequestFault(400, "too-costly", $"The answer could hold up to {cost:0} rows, and {most} is the most for you. Ask for less with $top or maxpagesize, or expand less.", "$top");
+            return new RequestFault(
+                400,
+                "too-costly",
+                $"The answer could hold up to {cost:0} rows, and {most} is the most for you. Ask for less with $top or "
+                    + $"maxpagesize, or expand less.",
+                "$top"
+            );
         if (lexed.DeltaToken is { } delta)
         {
             var changes = set.Changes!;
             if (delta.Set != Fingerprint(set, changes) || delta.Since.Length != (changes.Log is null ? 1 : 2))
-                return new RequestFault(410, "gone", "The changes since then can no longer be told: the service has changed. Read the set again.", "$deltatoken");
+                return new RequestFault(
+                    410,
+                    "gone",
+                    "The changes since then can no longer be told: the service has changed. Read the set again.",
+                    "$deltatoken"
+                );
         }
         if (lexed.SkipToken is not { } token)
             return values;
@@ -132,21 +181,30 @@ public sealed class QueryValues
     }
 
     /// <summary>The rows that come with each row at most.</summary>
-    private double ExpandedPerRow(ImmutableArray<BoundExpand> expands) => expands.Where(e => e.Kind == ExpandKind.Entities).Sum(e =>
-    {
-        var each = !e.Navigation.IsCollection ? 1.0 : e.Top is { } slot ? Math.Min(ChildRows, (long)_literals[slot].Value) : ChildRows;
-        var (all, level) = (0.0, 1.0);
-        for (var i = 0; i < e.Levels; i++)
-            all += level *= each;
-        return all * (1 + ExpandedPerRow(e.Expand));
-    });
+    private double ExpandedPerRow(ImmutableArray<BoundExpand> expands) =>
+        expands
+            .Where(e => e.Kind == ExpandKind.Entities)
+            .Sum(e =>
+            {
+                var each =
+                    !e.Navigation.IsCollection ? 1.0
+                    : e.Top is { } slot ? Math.Min(ChildRows, (long)_literals[slot].Value)
+                    : ChildRows;
+                var (all, level) = (0.0, 1.0);
+                for (var i = 0; i < e.Levels; i++)
+                    all += level *= each;
+                return all * (1 + ExpandedPerRow(e.Expand));
+            });
 
     private static int Page(EntitySet set, int? maxPageSize) => Math.Min(maxPageSize ?? set.PageSize, set.LargestPage);
 
     /// <summary>A short text that is the same for the same set and order, and different for another.</summary>
     public static string Fingerprint(EntitySet set, string orderBy)
     {
-        var order = orderBy.Length > 0 ? orderBy : string.Join(',', set.DefaultOrder.Select(o => o.Property.Column + (o.Descending ? " desc" : "")));
+        var order =
+            orderBy.Length > 0
+                ? orderBy
+                : string.Join(',', set.DefaultOrder.Select(o => o.Property.Column + (o.Descending ? " desc" : "")));
         return Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes($"{set.Name}\n{order}")).AsSpan(0, 4));
     }
 
@@ -157,13 +215,23 @@ public sealed class QueryValues
     public string Literal(BoundLiteral literal)
     {
         var value = _literals[literal.Slot];
-        return value.Value is string text ? $"'{Uri.EscapeDataString(text.Replace("'", "''", StringComparison.Ordinal))}'" : Uri.EscapeDataString(value.Value is EnumLiteral member ? $"{member.Type}'{member.Member}'" : ValueConversion.Text(value.Value));
+        return value.Value is string text
+            ? $"'{Uri.EscapeDataString(text.Replace("'", "''", StringComparison.Ordinal))}'"
+            : Uri.EscapeDataString(
+                value.Value is EnumLiteral member ? $"{member.Type}'{member.Member}'" : ValueConversion.Text(value.Value)
+            );
     }
 
-    /// <summary>Related entities of one parent that this answer holds at most, when a next link leads on from there; a nested <c>$top</c> within a page has none.</summary>
-    public int ChildRowsOf(BoundExpand expand) => expand.Top is { } slot && (long)_literals[slot].Value <= ChildRows ? int.MaxValue : ChildRows;
+    /// <summary>
+    /// Related entities of one parent that this answer holds at most, when a next link leads on from there; a nested <c>$top</c> within
+    /// a page has none.
+    /// </summary>
+    public int ChildRowsOf(BoundExpand expand) =>
+        expand.Top is { } slot && (long)_literals[slot].Value <= ChildRows ? int.MaxValue : ChildRows;
 
-    /// <summary>The nested options as a link to further related entities repeats them, with what is left of <c>$top</c>; not encoded.</summary>
+    /// <summary>
+    /// The nested options as a link to further related entities repeats them, with what is left of <c>$top</c>; not encoded.
+    /// </summary>
     /// <param name="rootId">The id of the entity that <c>$it</c> stands for there, which is not the same in the link.</param>
     public IEnumerable<(string Name, string Value)> NestedOptions(BoundExpand expand, string rootId)
     {
@@ -172,7 +240,10 @@ public sealed class QueryValues
         foreach (var option in expand.Options)
         {
             if (option.Name == "$top")
-                yield return (option.Name, ((long)_literals[expand.Top!.Value].Value - ChildRows).ToString(System.Globalization.CultureInfo.InvariantCulture));
+                yield return (
+                    option.Name,
+                    ((long)_literals[expand.Top!.Value].Value - ChildRows).ToString(System.Globalization.CultureInfo.InvariantCulture)
+                );
             else if (option.Name == "$expand")
                 expands.Add(TextOf(option));
             else if (option.Name is not ("$skip" or "$levels"))
@@ -204,16 +275,20 @@ public sealed class QueryValues
     }
 
     /// <summary>Fingerprint of the order of expanded entities, as that of their own collection.</summary>
-    public string OrderOf(BoundExpand expand, string rootId) => Fingerprint(expand.Target, expand.Options.FirstOrDefault(o => o.Name == "$orderby") is { } option ? TextOf(option, rootId) : "");
+    public string OrderOf(BoundExpand expand, string rootId) =>
+        Fingerprint(expand.Target, expand.Options.FirstOrDefault(o => o.Name == "$orderby") is { } option ? TextOf(option, rootId) : "");
 
     /// <summary>The state of a caller who follows changes; null = nobody does.</summary>
     public DeltaToken? DeltaToken => _deltaToken;
 
-    /// <summary>Takes whether rows with the stamp of a mark are told again: 0 = no, 1 = yes, 2 = there was no row then, so all are told.</summary>
+    /// <summary>
+    /// Takes whether rows with the stamp of a mark are told again: 0 = no, 1 = yes, 2 = there was no row then, so all are told.
+    /// </summary>
     internal void TellAgain(int mark, long again) => _again[mark] = again;
 
     /// <summary>A fingerprint of the set and of how its changes are found.</summary>
-    public static string Fingerprint(EntitySet set, ChangeTracking changes) => Fingerprint(set, $"{changes.Stamp.Column} {changes.Stamp.Type.Kind} {changes.Log?.Source} {changes.Log?.Stamp.Column}");
+    public static string Fingerprint(EntitySet set, ChangeTracking changes) =>
+        Fingerprint(set, $"{changes.Stamp.Column} {changes.Stamp.Type.Kind} {changes.Log?.Source} {changes.Log?.Stamp.Column}");
 
     /// <summary>Takes the items of the next batch; at least one.</summary>
     internal void TakeBatch(IReadOnlyList<object[]> items) => _batch = items;
@@ -223,14 +298,22 @@ public sealed class QueryValues
     {
         if (value is not null && target.Conversion is { Use: not ConvertedUse.Anything } conversion)
             value = conversion.Encode(value);
-        return value is null ? StoredValue.Null : dialect.Encode(value is decimal number && target.StoredType.IsIntegral ? (long)number : value, target.StoredType, target.StorageForm);
+        return value is null
+            ? StoredValue.Null
+            : dialect.Encode(
+                value is decimal number && target.StoredType.IsIntegral ? (long)number : value,
+                target.StoredType,
+                target.StorageForm
+            );
     }
 
     /// <summary>A literal of the request as a published value.</summary>
     internal Result<object> Published(BoundLiteral literal, Property property)
     {
         var given = _literals[literal.Slot];
-        return Converted(given, property.Type) is { } value ? Result<object>.Of(value) : new RequestFault(400, "type", NoValue(given, property.Type), given.Target, given.Text, given.Position);
+        return Converted(given, property.Type) is { } value
+            ? Result<object>.Of(value)
+            : new RequestFault(400, "type", NoValue(given, property.Type), given.Target, given.Text, given.Position);
     }
 
     /// <summary>The values of a statement's parameters, in their order.</summary>
@@ -248,7 +331,11 @@ public sealed class QueryValues
                 case RuleParameter rule:
                     // The fault must not tell what the rule is about.
                     if (Bind(rule.Rule.LiteralOf(rule.Literal.Slot, _caller), rule.Literal, dialect, out values[i]) is not null)
-                        return new RequestFault(403, "rule", "What is known of you does not fit a rule of this set, so it is closed to you.");
+                        return new RequestFault(
+                            403,
+                            "rule",
+                            "What is known of you does not fit a rule of this set, so it is closed to you."
+                        );
                     break;
                 case TruthParameter truth:
                     values[i] = dialect.Encode(truth.Conversion.Encode(true)!, truth.Conversion.Parameter, null);
@@ -280,7 +367,14 @@ public sealed class QueryValues
                     break;
                 case NumberParameter number:
                     if ((long)_literals[number.Slot].Value < 0)
-                        return new RequestFault(400, "number", $"A number of at least 0 is needed, not {_literals[number.Slot].Value}.", _literals[number.Slot].Target, _literals[number.Slot].Text, _literals[number.Slot].Position);
+                        return new RequestFault(
+                            400,
+                            "number",
+                            $"A number of at least 0 is needed, not {_literals[number.Slot].Value}.",
+                            _literals[number.Slot].Target,
+                            _literals[number.Slot].Text,
+                            _literals[number.Slot].Position
+                        );
                     values[i] = StoredValue.From((long)_literals[number.Slot].Value);
                     break;
                 case ChildSkipParameter skip:
@@ -289,7 +383,14 @@ public sealed class QueryValues
                 case PatternParameter pattern:
                     var text = _literals[pattern.Slot];
                     if (!IsPattern((string)text.Value))
-                        return new RequestFault(400, "pattern", $"'{text.Value}' is not a regular expression of ECMAScript.", text.Target, text.Text, text.Position);
+                        return new RequestFault(
+                            400,
+                            "pattern",
+                            $"'{text.Value}' is not a regular expression of ECMAScript.",
+                            text.Target,
+                            text.Text,
+                            text.Position
+                        );
                     values[i] = dialect.Encode(text.Value, EdmType.String, null);
                     break;
                 case ConstantParameter constant:
@@ -299,7 +400,9 @@ public sealed class QueryValues
                     values[i] = StoredValue.From(Offset);
                     break;
                 case ChildLimitParameter limit:
-                    values[i] = StoredValue.From(limit.Top is { } slot && (long)_literals[slot].Value <= ChildRows ? (long)_literals[slot].Value : ChildRows + 1L);
+                    values[i] = StoredValue.From(
+                        limit.Top is { } slot && (long)_literals[slot].Value <= ChildRows ? (long)_literals[slot].Value : ChildRows + 1L
+                    );
                     break;
                 case NowParameter now:
                     values[i] = dialect.Encode(_now, EdmType.DateTimeOffset, now.StorageForm);
@@ -323,7 +426,16 @@ public sealed class QueryValues
             return null;
         }
         if (conversion.Encode(published) is not { } stored)
-            return conversion.MayLackStored ? null : new RequestFault(400, "type", $"'{literal.Value}' stands for no stored value: {conversion.Description}.", literal.Target, literal.Text, literal.Position);
+            return conversion.MayLackStored
+                ? null
+                : new RequestFault(
+                    400,
+                    "type",
+                    $"'{literal.Value}' stands for no stored value: {conversion.Description}.",
+                    literal.Target,
+                    literal.Text,
+                    literal.Position
+                );
         value = dialect.Encode(stored, conversion.Parameter, parameter.StorageForm);
         return null;
     }
@@ -341,21 +453,26 @@ public sealed class QueryValues
         }
     }
 
-    private static string NoValue(Literal literal, EdmType type) => type.Enum is not { } enumeration ? $"'{literal.Value}' is not a value of {type.Name}."
-        : $"{enumeration.Name} has no member '{(literal.Value is EnumLiteral member ? member.Member : literal.Value)}'{(literal.Value is EnumLiteral other && other.Type != enumeration.QualifiedName ? $", and its literals start with {enumeration.QualifiedName}" : "")}. Its members: {string.Join(", ", enumeration.Members.Select(m => m.Name))}.";
+    private static string NoValue(Literal literal, EdmType type) =>
+        type.Enum is not { } enumeration
+            ? $"'{literal.Value}' is not a value of {type.Name}."
+            : $"{enumeration.Name} has no member "
+                + $"'{(literal.Value is EnumLiteral member ? member.Member : literal.Value)}'{(literal.Value is EnumLiteral other && other.Type != enumeration.QualifiedName ? $", and its literals start with {enumeration.QualifiedName}" : "")}. "
+                + $"Its members: {string.Join(", ", enumeration.Members.Select(m => m.Name))}.";
 
-    private static object? Converted(Literal literal, EdmType type) => type.Kind switch
-    {
-        EdmKind.Enum => literal.Value switch
+    private static object? Converted(Literal literal, EdmType type) =>
+        type.Kind switch
         {
-            string text => type.Enum!.Find(text)?.Name,
-            EnumLiteral member when member.Type == type.Enum!.QualifiedName => type.Enum.Find(member.Member)?.Name,
-            _ => null,
-        },
-        _ when literal.Kind == LiteralKind.Text => Lexer.Plain((string)literal.Value, type),
-        EdmKind.Duration when literal.Value is string text => Lexer.TryDuration(text, out var duration) ? duration : null,
-        EdmKind.Decimal when literal.Value is long number => (decimal)number,
-        EdmKind.Double when literal.Value is long number => (double)number,
-        _ => literal.Value,
-    };
+            EdmKind.Enum => literal.Value switch
+            {
+                string text => type.Enum!.Find(text)?.Name,
+                EnumLiteral member when member.Type == type.Enum!.QualifiedName => type.Enum.Find(member.Member)?.Name,
+                _ => null,
+            },
+            _ when literal.Kind == LiteralKind.Text => Lexer.Plain((string)literal.Value, type),
+            EdmKind.Duration when literal.Value is string text => Lexer.TryDuration(text, out var duration) ? duration : null,
+            EdmKind.Decimal when literal.Value is long number => (decimal)number,
+            EdmKind.Double when literal.Value is long number => (double)number,
+            _ => literal.Value,
+        };
 }

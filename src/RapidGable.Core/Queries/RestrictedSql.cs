@@ -16,31 +16,51 @@ internal sealed class RestrictedSql(SqlDialect dialect, Func<PlanParameter, stri
         var level = new PlanLevel(restriction.Model, "a", n => "a" + n);
         foreach (var rule in restriction.Allowing.Concat(restriction.Denying).Where(r => r.Condition is not null))
             level.Reach(rule.Condition!);
-        SqlExpressions For(BoundRule rule) => new(dialect, dialect.From, level.Aliases, p => parameter(Of(rule, p))) { ComparesExactly = true };
-        string Any(IEnumerable<BoundRule> rules) => string.Join(" OR ", rules.Select(r => r.Condition is { } condition ? For(r).Predicate(condition, exact: false) : $"({dialect.False} = {dialect.False})"));
+        SqlExpressions For(BoundRule rule) =>
+            new(dialect, dialect.From, level.Aliases, p => parameter(Of(rule, p))) { ComparesExactly = true };
+        string Any(IEnumerable<BoundRule> rules) =>
+            string.Join(
+                " OR ",
+                rules.Select(r =>
+                    r.Condition is { } condition ? For(r).Predicate(condition, exact: false) : $"({dialect.False} = {dialect.False})"
+                )
+            );
 
         var conditions = new List<string>();
         if (restriction.Allowing.All(r => r.Condition is not null))
             conditions.Add($"({Any(restriction.Allowing)})");
-        conditions.AddRange(restriction.Denying.Select(r => $"(NOT COALESCE({For(r).Predicate(r.Condition!, exact: true)}, {dialect.False}))"));
+        conditions.AddRange(
+            restriction.Denying.Select(r => $"(NOT COALESCE({For(r).Predicate(r.Condition!, exact: true)}, {dialect.False}))")
+        );
         var covered = restriction.Covered.ToDictionary(c => c.Column, c => c.ShownBy);
         string Column(string name)
         {
             var column = $"a.{dialect.Quote(name)}";
-            return !covered.TryGetValue(name, out var shownBy) ? column
-                : $"CASE WHEN {(shownBy.IsEmpty ? $"NOT ({dialect.False} = {dialect.False})" : Any(shownBy))} THEN {column} END AS {dialect.Quote(name)}";
+            return !covered.TryGetValue(name, out var shownBy)
+                ? column
+                : $"CASE WHEN {(shownBy.IsEmpty ? $"NOT ({dialect.False} = {dialect.False})" : Any(shownBy))} THEN {column} "
+                    + $"END AS {dialect.Quote(name)}";
         }
         var columns = covered.Count == 0 ? "a.*" : string.Join(", ", restriction.Columns.Select(Column));
-        var joins = string.Concat(level.Joins.Select(j => $" LEFT JOIN {dialect.From(j.Table.Source)} AS {j.Table.Alias} ON {string.Join(" AND ", j.On.Select(o => $"{j.Table.Alias}.{dialect.Quote(o.Target.Column)} = {j.LeftAlias}.{dialect.Quote(o.Own.Column)}"))}"));
+        var joins = string.Concat(
+            level.Joins.Select(j =>
+                $" LEFT JOIN {dialect.From(j.Table.Source)} AS {j.Table.Alias} ON "
+                + $"{string.Join(" AND ", j.On.Select(o => $"{j.Table.Alias}.{dialect.Quote(o.Target.Column)} = {j.LeftAlias}.{dialect.Quote(o.Own.Column)}"))}"
+            )
+        );
         if (isMarked)
-            columns += $", {(conditions.Count == 0 ? dialect.True : $"COALESCE({string.Join(" AND ", conditions)}, {dialect.False})")} AS {RowGuard.Marker}";
-        return $"(SELECT {columns} FROM {dialect.From(restriction.Set.Source)} AS a{joins}{(conditions.Count == 0 ? "" : " WHERE " + string.Join(" AND ", conditions))}{(isFenced ? dialect.Fence : "")})";
+            columns +=
+                $", {(conditions.Count == 0 ? dialect.True : $"COALESCE({string.Join(" AND ", conditions)}, {dialect.False})")} "
+                + $"AS {RowGuard.Marker}";
+        return $"(SELECT {columns} FROM {dialect.From(restriction.Set.Source)} AS "
+            + $"a{joins}{(conditions.Count == 0 ? "" : " WHERE " + string.Join(" AND ", conditions))}{(isFenced ? dialect.Fence : "")})";
     }
 
-    internal static PlanParameter Of(BoundRule rule, PlanParameter asked) => asked switch
-    {
-        LiteralParameter literal => new RuleParameter(rule, literal),
-        PatternParameter pattern => new ConstantParameter(rule.LiteralOf(pattern.Slot, Caller.Anonymous).Value, EdmType.String, null),
-        _ => asked,
-    };
+    internal static PlanParameter Of(BoundRule rule, PlanParameter asked) =>
+        asked switch
+        {
+            LiteralParameter literal => new RuleParameter(rule, literal),
+            PatternParameter pattern => new ConstantParameter(rule.LiteralOf(pattern.Slot, Caller.Anonymous).Value, EdmType.String, null),
+            _ => asked,
+        };
 }

@@ -40,7 +40,13 @@ public sealed record ManyShape(BoundExpand Expand, int? Child, EntityShape Entit
 /// <summary>Related entities in another source, fetched for a whole page before its rows are written.</summary>
 /// <param name="Remote">Number among the plan's remote relations.</param>
 /// <param name="Own">What the entity is related by.</param>
-public sealed record RemoteShape(BoundExpand Expand, int Remote, ImmutableArray<ShapeCell> Own, EntityShape Entity, ImmutableArray<int> Order)
+public sealed record RemoteShape(
+    BoundExpand Expand,
+    int Remote,
+    ImmutableArray<ShapeCell> Own,
+    EntityShape Entity,
+    ImmutableArray<int> Order
+)
 {
     /// <summary>As in <see cref="SingleShape.TypeColumn"/>.</summary>
     public int? TypeColumn { get; init; }
@@ -55,8 +61,13 @@ public sealed record ContainerShape(EntitySet Set, NavigationProperty Navigation
 /// <param name="Key">All key properties, selected or not.</param>
 /// <param name="NeedsId">A key property is not among the cells, so the entity must carry its id (Protocol 11.2.5.1).</param>
 public sealed record EntityShape(
-    EntitySet Set, BoundSelect Select, ImmutableArray<ShapeCell> Cells, ImmutableArray<ShapeCell> Key,
-    ImmutableArray<SingleShape> Singles, ImmutableArray<ManyShape> Many)
+    EntitySet Set,
+    BoundSelect Select,
+    ImmutableArray<ShapeCell> Cells,
+    ImmutableArray<ShapeCell> Key,
+    ImmutableArray<SingleShape> Singles,
+    ImmutableArray<ManyShape> Many
+)
 {
     public bool NeedsId => Key.Any(k => Cells.All(c => c.Property != k.Property));
 
@@ -90,7 +101,8 @@ public sealed record EntityShape(
     public bool HasRows => Many.Any(m => m.Child is not null) || Singles.Any(s => s.Entity.HasRows);
 
     /// <summary>All relations with a statement of their own, nested ones among them.</summary>
-    public IEnumerable<ManyShape> AllMany => Singles.SelectMany(s => s.Entity.AllMany).Concat(Many.SelectMany(m => m.Entity.AllMany.Prepend(m)));
+    public IEnumerable<ManyShape> AllMany =>
+        Singles.SelectMany(s => s.Entity.AllMany).Concat(Many.SelectMany(m => m.Entity.AllMany.Prepend(m)));
 
     /// <summary>For a contained entity; null = its set is found by its name.</summary>
     public ContainerShape? Container { get; init; }
@@ -100,7 +112,13 @@ public sealed record EntityShape(
 /// <param name="Value">For a property: where it is.</param>
 /// <param name="OrderColumns">For a collection: the columns of the sort terms, whose values make a next link.</param>
 /// <param name="MediaTypeColumn">For a stream whose media type is kept beside it; null = it is the same for all.</param>
-public sealed record ResultShape(ResourceKind Kind, EntityShape Entity, ShapeCell? Value, ImmutableArray<int> OrderColumns, int? MediaTypeColumn = null)
+public sealed record ResultShape(
+    ResourceKind Kind,
+    EntityShape Entity,
+    ShapeCell? Value,
+    ImmutableArray<int> OrderColumns,
+    int? MediaTypeColumn = null
+)
 {
     /// <summary>For changes: the column that says whether the row is part of the result; null = every row is.</summary>
     public int? MatchColumn { get; init; }

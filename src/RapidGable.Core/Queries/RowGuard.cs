@@ -23,34 +23,48 @@ internal sealed class RowGuard(SqlDialect dialect, Func<SourceObjectName, string
     /// <summary>Whether some of a table's rows are kept from the caller.</summary>
     public static bool IsRestricted(SourceObjectName source) => RestrictionOf(source) is not null;
 
-    private static AccessRestriction? RestrictionOf(SourceObjectName source) => source.Restriction switch
-    {
-        AccessRestriction restriction => restriction,
-        ComputedSource computed => RestrictionOf(computed.Rows),
-        _ => null,
-    };
+    private static AccessRestriction? RestrictionOf(SourceObjectName source) =>
+        source.Restriction switch
+        {
+            AccessRestriction restriction => restriction,
+            ComputedSource computed => RestrictionOf(computed.Rows),
+            _ => null,
+        };
 
     /// <summary>
     /// Whether an expression can fail or take long for some value. Comparisons of columns with values do not; they stay as they are, so
     /// that indexes serve them.
     /// </summary>
-    public static bool IsNeeded(BoundExpression expression) => ExpressionPaths.All(expression).Any(e => e is BoundArithmetic or BoundNegation
-        or BoundCast or BoundOverValues or BoundCall { Function: not CanonicalFunction.Now } or BoundSearchTerm { Indexed: null });
+    public static bool IsNeeded(BoundExpression expression) =>
+        ExpressionPaths
+            .All(expression)
+            .Any(e =>
+                e
+                    is BoundArithmetic
+                        or BoundNegation
+                        or BoundCast
+                        or BoundOverValues
+                        or BoundCall { Function: not CanonicalFunction.Now }
+                        or BoundSearchTerm { Indexed: null }
+            );
 
     /// <summary>Whether a statement may evaluate such an expression where it chooses rows.</summary>
-    public static bool IsNeeded(SelectPlan plan) => plan.Where.Any(c => c is PlanFilter filter && IsNeeded(filter.Condition))
+    public static bool IsNeeded(SelectPlan plan) =>
+        plan.Where.Any(c => c is PlanFilter filter && IsNeeded(filter.Condition))
         || IsNeeded(plan.Order)
         || plan.From.Apply is { } apply && (IsNeeded(apply.Input) || IsNeeded(apply.Stages));
 
     public static bool IsNeeded(RelatedPlan plan) => (plan.Expand.Filter is { } filter && IsNeeded(filter)) || IsNeeded(plan.Order);
 
-    private static bool IsNeeded(ImmutableArray<PlanOrder> order) => order.Any(o => o.Value is PlanExpression by && IsNeeded(by.Expression));
+    private static bool IsNeeded(ImmutableArray<PlanOrder> order) =>
+        order.Any(o => o.Value is PlanExpression by && IsNeeded(by.Expression));
 
     /// <summary>
     /// Whether a statement looks at every row whatever is done: nothing plain narrows it down, and no order lets it end early. Then it is
     /// cheaper to choose the rows by themselves than to look each up once more.
     /// </summary>
-    public static bool ReadsAll(SelectPlan plan) => plan.Where.All(c => c is PlanFilter filter && Parts(filter.Condition).All(IsNeeded))
+    public static bool ReadsAll(SelectPlan plan) =>
+        plan.Where.All(c => c is PlanFilter filter && Parts(filter.Condition).All(IsNeeded))
         && (plan.Output.IsEmpty || plan.Order is [{ Value: PlanExpression first }, ..] && IsNeeded(first.Expression));
 
     private static IEnumerable<BoundExpression> Parts(BoundExpression condition) =>

@@ -15,7 +15,13 @@ internal sealed record RootAlias(string Alias, bool IsTable);
 /// SQL: where a null would be seen (below <c>not</c>, or as a value) they are written so that they say false instead.
 /// </summary>
 /// <param name="table">Writes a table, or what of it the caller may see.</param>
-internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, string> table, ImmutableDictionary<string, string> aliases, Func<PlanParameter, string> parameter, RootAlias? root = null)
+internal sealed class SqlExpressions(
+    SqlDialect dialect,
+    Func<SourceObjectName, string> table,
+    ImmutableDictionary<string, string> aliases,
+    Func<PlanParameter, string> parameter,
+    RootAlias? root = null
+)
 {
     /// <summary>
     /// What must hold of the rows around an expression before it may be evaluated, see <see cref="RowGuard"/>; empty = nothing.
@@ -32,78 +38,124 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
     /// The condition of a WHERE clause. Its parts that could tell of rows which rules take away are only evaluated for rows that are
     /// seen.
     /// </summary>
-    public string Condition(BoundExpression condition) => Guards.IsEmpty || !RowGuard.IsNeeded(condition) ? Predicate(condition, exact: false)
+    public string Condition(BoundExpression condition) =>
+        Guards.IsEmpty || !RowGuard.IsNeeded(condition) ? Predicate(condition, exact: false)
         : condition is BoundLogical { Operator: BinaryOperator.And } both ? $"{Condition(both.Left)} AND {Condition(both.Right)}"
         : RowGuard.Of(Guards, Predicate(condition, exact: false));
 
     /// <summary>A value that may stand in a WHERE clause, guarded as <see cref="Condition"/>.</summary>
-    public string GuardedValue(PlanValue value) => !Guards.IsEmpty && value is PlanExpression expression && RowGuard.IsNeeded(expression.Expression) ? RowGuard.Of(Guards, Value(value)) : Value(value);
+    public string GuardedValue(PlanValue value) =>
+        !Guards.IsEmpty && value is PlanExpression expression && RowGuard.IsNeeded(expression.Expression)
+            ? RowGuard.Of(Guards, Value(value))
+            : Value(value);
 
-    public string Value(PlanValue value) => value switch
-    {
-        PlanColumn column => Column(column.Alias, column.Property),
-        PlanExpression expression => From(expression.Base).Value(expression.Expression, null),
-        PlanParentNumber => "p.n",
-        _ => throw new InvalidOperationException(value.GetType().Name),
-    };
+    public string Value(PlanValue value) =>
+        value switch
+        {
+            PlanColumn column => Column(column.Alias, column.Property),
+            PlanExpression expression => From(expression.Base).Value(expression.Expression, null),
+            PlanParentNumber => "p.n",
+            _ => throw new InvalidOperationException(value.GetType().Name),
+        };
 
     /// <summary>A property's column as it is kept, for statements around this one that read it like the table's.</summary>
-    public string Raw(BoundProperty property) => $"{aliases[Planner.AliasKey(property.Scope, Planner.PathOf(property.Hops))]}.{dialect.Quote(property.Property.Column)}";
+    public string Raw(BoundProperty property) =>
+        $"{aliases[Planner.AliasKey(property.Scope, Planner.PathOf(property.Hops))]}.{dialect.Quote(property.Property.Column)}";
 
     /// <summary>The same in a form that rows can be grouped by: not every type of a database has an equality.</summary>
     public string Groupable(BoundProperty property) => dialect.Groupable(Raw(property), property.Property);
 
     /// <summary>As a column of the result; a computed one in the form in which its type is read.</summary>
-    public string Output(PlanValue value) => value is PlanExpression { Expression: not BoundProperty } expression
-        ? dialect.Result(Value(value), expression.Expression.Type!, Form(expression.Expression)) ?? throw new FaultException(RequestFault.NotImplemented($"A value of type {expression.Expression.Type!.Name} cannot be computed by this source."))
-        : Value(value);
+    public string Output(PlanValue value) =>
+        value is PlanExpression { Expression: not BoundProperty } expression
+            ? dialect.Result(Value(value), expression.Expression.Type!, Form(expression.Expression))
+                ?? throw new FaultException(
+                    RequestFault.NotImplemented($"A value of type {expression.Expression.Type!.Name} cannot be computed by this source.")
+                )
+            : Value(value);
 
     /// <summary>Expressions about the entity that a path leads to.</summary>
-    public SqlExpressions From(string path) => path.Length == 0 ? this : new SqlExpressions(dialect, table, Below(path), parameter, root) { Guards = Guards, Guard = Guard, ComparesExactly = ComparesExactly };
+    public SqlExpressions From(string path) =>
+        path.Length == 0
+            ? this
+            : new SqlExpressions(dialect, table, Below(path), parameter, root)
+            {
+                Guards = Guards,
+                Guard = Guard,
+                ComparesExactly = ComparesExactly,
+            };
 
     /// <summary>The aliases as they are seen from an entity that a path leads to.</summary>
-    private ImmutableDictionary<string, string> Below(string path) => aliases.Where(a => a.Key == path || a.Key.StartsWith(path + "/", StringComparison.Ordinal))
-        .ToImmutableDictionary(a => a.Key.Length == path.Length ? "" : a.Key[(path.Length + 1)..], a => a.Value);
+    private ImmutableDictionary<string, string> Below(string path) =>
+        aliases
+            .Where(a => a.Key == path || a.Key.StartsWith(path + "/", StringComparison.Ordinal))
+            .ToImmutableDictionary(a => a.Key.Length == path.Length ? "" : a.Key[(path.Length + 1)..], a => a.Value);
 
     /// <param name="exact">Null must not stand for false.</param>
-    public string Predicate(BoundExpression expression, bool exact) => expression switch
-    {
-        BoundLogical logical => $"({Predicate(logical.Left, exact)} {(logical.Operator == BinaryOperator.And ? "AND" : "OR")} {Predicate(logical.Right, exact)})",
-        BoundNot not => $"(NOT {Predicate(not.Operand, exact: true)})",
-        BoundComparison comparison => Comparison(comparison, exact),
-        BoundIn isIn => In(isIn, exact),
-        BoundLambda lambda => Lambda(lambda),
-        BoundSearchTerm { Indexed: { } set } search => Matches(search, set),
-        BoundSearchTerm search => Search(search),
-        BoundOverValues { Asked: not OverValues.Count } values => Values(values),
-        _ => Value(expression, null),
-    };
+    public string Predicate(BoundExpression expression, bool exact) =>
+        expression switch
+        {
+            BoundLogical logical => $"({Predicate(logical.Left, exact)} {(logical.Operator == BinaryOperator.And ? "AND" : "OR")} "
+                + $"{Predicate(logical.Right, exact)})",
+            BoundNot not => $"(NOT {Predicate(not.Operand, exact: true)})",
+            BoundComparison comparison => Comparison(comparison, exact),
+            BoundIn isIn => In(isIn, exact),
+            BoundLambda lambda => Lambda(lambda),
+            BoundSearchTerm { Indexed: { } set } search => Matches(search, set),
+            BoundSearchTerm search => Search(search),
+            BoundOverValues { Asked: not OverValues.Count } values => Values(values),
+            _ => Value(expression, null),
+        };
 
-    private string Value(BoundExpression expression, string? partnerForm) => expression switch
-    {
-        BoundNull => "NULL",
-        BoundLiteral literal => parameter(new LiteralParameter(literal.Slot, literal.LiteralType, partnerForm, literal.Conversion)),
-        BoundTruth truth => $"({Value(truth.Operand, null)} = {parameter(new TruthParameter(truth.Operand.Property.Conversion!))})",
-        BoundProperty property => Column(aliases[Planner.AliasKey(property.Scope, Planner.PathOf(property.Hops))], property.Property),
-        BoundRelated related => Column(aliases[Planner.AliasKey(related.Scope, Planner.PathOf(related.Hops))], related.TargetKey),
-        BoundNegation { Type.Kind: EdmKind.Duration } negation => dialect.Temporal(ArithmeticOperator.Mul, Operand(negation.Operand, null), new SqlOperand("-1", EdmType.Int64), EdmType.Duration)!,
-        BoundNegation negation => $"(- {Value(negation.Operand, null)})",
-        BoundConstant constant => parameter(new ConstantParameter(constant.Value, constant.ConstantType, partnerForm)),
-        BoundItem item => dialect.Item(item.Scope, item.ItemType),
-        BoundCase branches => $"(CASE {string.Concat(branches.Branches.Select(b => $"WHEN {Predicate(b.Condition, exact: false)} THEN {Operand(b.Value, null).Sql} "))}END)",
-        BoundCast cast => dialect.Cast(Operand(cast.Operand, null), cast.To) ?? throw new FaultException(RequestFault.NotImplemented($"cast of {cast.Operand.Type!.Name} to {cast.To.Name} is not supported on this source.")),
-        BoundRootValue root => Root(root),
-        BoundOverValues { Asked: OverValues.Count } values => $"(SELECT COUNT(*) FROM {Unnested(values)}{(values.Condition is { } kept ? " WHERE " + Predicate(kept, exact: false) : "")})",
-        BoundArithmetic { Left.Type: { IsNumeric: true }, Right.Type.IsNumeric: false } or BoundArithmetic { Left.Type.IsNumeric: false } => Temporal((BoundArithmetic)expression),
-        BoundArithmetic arithmetic => dialect.Arithmetic(arithmetic.Operator, Operand(arithmetic.Left, null), Operand(arithmetic.Right, null), arithmetic.ResultType),
-        BoundCount count => Count(count),
-        BoundCall { Function: CanonicalFunction.Now } => parameter(new NowParameter(partnerForm)),
-        BoundCall { Function: CanonicalFunction.MatchesPattern, Arguments: [var matched, BoundLiteral pattern] } => dialect.Call(CanonicalFunction.MatchesPattern, [Operand(matched, null), new SqlOperand(parameter(new PatternParameter(pattern.Slot)), EdmType.String)])!,
-        BoundCall { StoredPart: { } part } call => dialect.TextPart(Operand(call.Arguments[0], null), part),
-        BoundCall call => dialect.Call(call.Function, [.. call.Arguments.Select(a => Operand(a, null))])
-            ?? throw new FaultException(RequestFault.NotImplemented($"The function {call.Function.ToString().ToLowerInvariant()} is not supported on this source.")),
-        _ => Predicate(expression, exact: true),
-    };
+    private string Value(BoundExpression expression, string? partnerForm) =>
+        expression switch
+        {
+            BoundNull => "NULL",
+            BoundLiteral literal => parameter(new LiteralParameter(literal.Slot, literal.LiteralType, partnerForm, literal.Conversion)),
+            BoundTruth truth => $"({Value(truth.Operand, null)} = {parameter(new TruthParameter(truth.Operand.Property.Conversion!))})",
+            BoundProperty property => Column(aliases[Planner.AliasKey(property.Scope, Planner.PathOf(property.Hops))], property.Property),
+            BoundRelated related => Column(aliases[Planner.AliasKey(related.Scope, Planner.PathOf(related.Hops))], related.TargetKey),
+            BoundNegation { Type.Kind: EdmKind.Duration } negation => dialect.Temporal(
+                ArithmeticOperator.Mul,
+                Operand(negation.Operand, null),
+                new SqlOperand("-1", EdmType.Int64),
+                EdmType.Duration
+            )!,
+            BoundNegation negation => $"(- {Value(negation.Operand, null)})",
+            BoundConstant constant => parameter(new ConstantParameter(constant.Value, constant.ConstantType, partnerForm)),
+            BoundItem item => dialect.Item(item.Scope, item.ItemType),
+            BoundCase branches =>
+                $"(CASE {string.Concat(branches.Branches.Select(b => $"WHEN {Predicate(b.Condition, exact: false)} THEN {Operand(b.Value, null).Sql} "))}END)",
+            BoundCast cast => dialect.Cast(Operand(cast.Operand, null), cast.To)
+                ?? throw new FaultException(
+                    RequestFault.NotImplemented($"cast of {cast.Operand.Type!.Name} to {cast.To.Name} is not supported on this source.")
+                ),
+            BoundRootValue root => Root(root),
+            BoundOverValues { Asked: OverValues.Count } values => $"(SELECT COUNT(*) FROM "
+                + $"{Unnested(values)}{(values.Condition is { } kept ? " WHERE " + Predicate(kept, exact: false) : "")})",
+            BoundArithmetic { Left.Type: { IsNumeric: true }, Right.Type.IsNumeric: false }
+            or BoundArithmetic { Left.Type.IsNumeric: false } => Temporal((BoundArithmetic)expression),
+            BoundArithmetic arithmetic => dialect.Arithmetic(
+                arithmetic.Operator,
+                Operand(arithmetic.Left, null),
+                Operand(arithmetic.Right, null),
+                arithmetic.ResultType
+            ),
+            BoundCount count => Count(count),
+            BoundCall { Function: CanonicalFunction.Now } => parameter(new NowParameter(partnerForm)),
+            BoundCall { Function: CanonicalFunction.MatchesPattern, Arguments: [var matched, BoundLiteral pattern] } => dialect.Call(
+                CanonicalFunction.MatchesPattern,
+                [Operand(matched, null), new SqlOperand(parameter(new PatternParameter(pattern.Slot)), EdmType.String)]
+            )!,
+            BoundCall { StoredPart: { } part } call => dialect.TextPart(Operand(call.Arguments[0], null), part),
+            BoundCall call => dialect.Call(call.Function, [.. call.Arguments.Select(a => Operand(a, null))])
+                ?? throw new FaultException(
+                    RequestFault.NotImplemented(
+                        $"The function {call.Function.ToString().ToLowerInvariant()} is not supported on this source."
+                    )
+                ),
+            _ => Predicate(expression, exact: true),
+        };
 
     /// <summary>A subquery over the related rows: some that fulfil the condition, or none that do not.</summary>
     private string Lambda(BoundLambda lambda)
@@ -123,16 +175,26 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
         string? Wanted(BoundExpression side) => side.Type!.Kind == EdmKind.Duration ? dialect.ComputedForm(side.Type) : null;
         var (left, right) = (arithmetic.Left, arithmetic.Right);
         return dialect.Temporal(arithmetic.Operator, Computing(left, Wanted(left)), Computing(right, Wanted(right)), arithmetic.ResultType)
-            ?? throw new FaultException(RequestFault.NotImplemented($"'{arithmetic.Operator.ToString().ToLowerInvariant()}' of {left.Type!.Name} and {right.Type!.Name} is not supported on this source."));
+            ?? throw new FaultException(
+                RequestFault.NotImplemented(
+                    $"'{arithmetic.Operator.ToString().ToLowerInvariant()}' of {left.Type!.Name} and {right.Type!.Name} is not "
+                        + $"supported on this source."
+                )
+            );
     }
 
-    private SqlOperand Computing(BoundExpression expression, string? form) => IsFree(expression) && form is not null
-        ? new SqlOperand(Value(expression, form), expression.Type!, form) : Operand(expression, null);
+    private SqlOperand Computing(BoundExpression expression, string? form) =>
+        IsFree(expression) && form is not null
+            ? new SqlOperand(Value(expression, form), expression.Type!, form)
+            : Operand(expression, null);
 
     /// <summary>Whether one of the texts holds the term; a null holds nothing.</summary>
     private string Search(BoundSearchTerm search)
     {
-        var term = new SqlOperand(dialect.Call(CanonicalFunction.ToLower, [new SqlOperand(Value(search.Term, null), EdmType.String)])!, EdmType.String);
+        var term = new SqlOperand(
+            dialect.Call(CanonicalFunction.ToLower, [new SqlOperand(Value(search.Term, null), EdmType.String)])!,
+            EdmType.String
+        );
         return $"({string.Join(" OR ", search.Texts.Select(t => Holds(t)))})";
 
         string Holds(BoundExpression text)
@@ -143,32 +205,65 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
         }
     }
 
-    /// <summary>Rows are found by their key among those that the index knows, so that it does not matter what the table is joined with.</summary>
+    /// <summary>
+    /// Rows are found by their key among those that the index knows, so that it does not matter what the table is joined with.
+    /// </summary>
     private string Matches(BoundSearchTerm search, EntitySet set)
     {
         var own = search.Texts.Select(k => Raw((BoundProperty)k)).ToList();
-        var (tuple, keys) = (own.Count == 1 ? own[0] : $"({string.Join(", ", own)})", string.Join(", ", set.Type.Key.Select(k => "s." + dialect.Quote(k.Column))));
-        return $"({tuple} IN (SELECT {keys} FROM {dialect.From(set.Source)} AS s WHERE {dialect.Matches(set.SearchIndex!, "s", Value(search.Term, null))}))";
+        var (tuple, keys) = (
+            own.Count == 1 ? own[0] : $"({string.Join(", ", own)})",
+            string.Join(", ", set.Type.Key.Select(k => "s." + dialect.Quote(k.Column)))
+        );
+        return $"({tuple} IN (SELECT {keys} FROM {dialect.From(set.Source)} AS s WHERE "
+            + $"{dialect.Matches(set.SearchIndex!, "s", Value(search.Term, null))}))";
     }
 
     private string Root(BoundRootValue value)
     {
-        var joins = value.Hops.Select((h, i) => $" LEFT JOIN {table(h.Target.Source)} AS r{i + 1} ON {string.Join(" AND ", h.Navigation.Joins.Select(j => $"r{i + 1}.{dialect.Quote(j.Target.Column)} = {(i == 0 ? "r" : $"r{i}")}.{dialect.Quote(j.Own.Column)}"))}");
+        var joins = value.Hops.Select(
+            (h, i) =>
+                $" LEFT JOIN {table(h.Target.Source)} AS r{i + 1} ON "
+                + $"{string.Join(" AND ", h.Navigation.Joins.Select(j => $"r{i + 1}.{dialect.Quote(j.Target.Column)} = {(i == 0 ? "r" : $"r{i}")}.{dialect.Quote(j.Own.Column)}"))}"
+        );
         var key = value.Key is { } given
-            ? given.Parts.Select(p => $"{Column("r", p.Property)} = {parameter(new LiteralParameter(p.Value.Slot, p.Property.Type, p.Property.StorageForm, p.Value.Conversion))}")
-            : value.Set.Type.Key.Select((k, i) => $"r.{dialect.Quote(k.Column)} = {root!.Alias}.{(root.IsTable ? dialect.Quote(k.Column) : $"r{i}")}");
-        return $"(SELECT {Column(value.Hops.IsEmpty ? "r" : $"r{value.Hops.Length}", value.Property)} FROM {table(value.Set.Source)} AS r{string.Concat(joins)} WHERE {string.Join(" AND ", key)})";
+            ? given.Parts.Select(p =>
+                $"{Column("r", p.Property)} = "
+                + $"{parameter(new LiteralParameter(p.Value.Slot, p.Property.Type, p.Property.StorageForm, p.Value.Conversion))}"
+            )
+            : value.Set.Type.Key.Select(
+                (k, i) => $"r.{dialect.Quote(k.Column)} = {root!.Alias}.{(root.IsTable ? dialect.Quote(k.Column) : $"r{i}")}"
+            );
+        return $"(SELECT {Column(value.Hops.IsEmpty ? "r" : $"r{value.Hops.Length}", value.Property)} FROM "
+            + $"{table(value.Set.Source)} AS r{string.Concat(joins)} WHERE {string.Join(" AND ", key)})";
     }
 
     private string Values(BoundOverValues values)
     {
         var condition = values.Condition is null ? null : Predicate(values.Condition, exact: values.Asked == OverValues.All);
-        var where = condition is null ? "" : values.Asked == OverValues.All ? $" WHERE (NOT COALESCE({condition}, {dialect.False}))" : $" WHERE {condition}";
+        var where =
+            condition is null ? ""
+            : values.Asked == OverValues.All ? $" WHERE (NOT COALESCE({condition}, {dialect.False}))"
+            : $" WHERE {condition}";
         return $"({(values.Asked == OverValues.All ? "NOT " : "")}EXISTS (SELECT 1 FROM {Unnested(values)}{where}))";
     }
 
-    private string Unnested(BoundOverValues values) => dialect.Unnest(new SqlOperand(Column(aliases[Planner.AliasKey(values.Values.Scope, Planner.PathOf(values.Values.Hops))], values.Values.Property), values.Values.Property.StoredType, values.Values.Property.StorageForm), values.Values.Property.Type with { IsCollection = false }, values.Scope)
-        ?? throw new FaultException(RequestFault.NotImplemented($"The values of '{values.Values.Property.Name}' cannot be asked one by one on this source."));
+    private string Unnested(BoundOverValues values) =>
+        dialect.Unnest(
+            new SqlOperand(
+                Column(aliases[Planner.AliasKey(values.Values.Scope, Planner.PathOf(values.Values.Hops))], values.Values.Property),
+                values.Values.Property.StoredType,
+                values.Values.Property.StorageForm
+            ),
+            values.Values.Property.Type with
+            {
+                IsCollection = false,
+            },
+            values.Scope
+        )
+        ?? throw new FaultException(
+            RequestFault.NotImplemented($"The values of '{values.Values.Property.Name}' cannot be asked one by one on this source.")
+        );
 
     private string Count(BoundCount count)
     {
@@ -179,7 +274,10 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
     }
 
     /// <summary>A predicate in which null does not stand for false, guarded as <see cref="Condition"/>.</summary>
-    private string Exactly(BoundExpression condition) => !Guards.IsEmpty && RowGuard.IsNeeded(condition) ? RowGuard.Of(Guards, Predicate(condition, exact: true)) : Predicate(condition, exact: true);
+    private string Exactly(BoundExpression condition) =>
+        !Guards.IsEmpty && RowGuard.IsNeeded(condition)
+            ? RowGuard.Of(Guards, Predicate(condition, exact: true))
+            : Predicate(condition, exact: true);
 
     /// <summary>
     /// The related rows with what their condition needs, what ties them to the outer row, and what writes expressions about them.
@@ -193,19 +291,41 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
         List<string> conditions;
         if (navigation.Link is { } link)
         {
-            from.Append($" JOIN {table(link.Source)} AS {alias}_l ON ").AppendJoin(" AND ", link.Target.Select(t => $"{alias}.{dialect.Quote(t.Target.Column)} = {alias}_l.{dialect.Quote(t.Link)}"));
+            from.Append($" JOIN {table(link.Source)} AS {alias}_l ON ")
+                .AppendJoin(
+                    " AND ",
+                    link.Target.Select(t => $"{alias}.{dialect.Quote(t.Target.Column)} = {alias}_l.{dialect.Quote(t.Link)}")
+                );
             conditions = [.. link.Own.Select(o => $"{alias}_l.{dialect.Quote(o.Link)} = {outer}.{dialect.Quote(o.Own.Column)}")];
         }
         else
-            conditions = [.. navigation.Joins.Select(j => $"{alias}.{dialect.Quote(j.Target.Column)} = {outer}.{dialect.Quote(j.Own.Column)}")];
+            conditions =
+            [
+                .. navigation.Joins.Select(j => $"{alias}.{dialect.Quote(j.Target.Column)} = {outer}.{dialect.Quote(j.Own.Column)}"),
+            ];
         for (var i = 0; i < over.Joins.Length; i++)
         {
             var join = over.Joins[i];
             var parent = inside[Planner.AliasKey(over.Scope, join.ParentPath)];
             inside = inside.SetItem(Planner.AliasKey(over.Scope, join.Path), $"{alias}_{i}");
-            from.Append($" LEFT JOIN {table(join.Target.Source)} AS {alias}_{i} ON ").AppendJoin(" AND ", join.Navigation.Joins.Select(p => $"{alias}_{i}.{dialect.Quote(p.Target.Column)} = {parent}.{dialect.Quote(p.Own.Column)}"));
+            from.Append($" LEFT JOIN {table(join.Target.Source)} AS {alias}_{i} ON ")
+                .AppendJoin(
+                    " AND ",
+                    join.Navigation.Joins.Select(p =>
+                        $"{alias}_{i}.{dialect.Quote(p.Target.Column)} = {parent}.{dialect.Quote(p.Own.Column)}"
+                    )
+                );
         }
-        return (from.ToString(), conditions, new SqlExpressions(dialect, table, inside, parameter, root) { Guards = InnerGuards(over, alias, conditions), Guard = Guard, ComparesExactly = ComparesExactly });
+        return (
+            from.ToString(),
+            conditions,
+            new SqlExpressions(dialect, table, inside, parameter, root)
+            {
+                Guards = InnerGuards(over, alias, conditions),
+                Guard = Guard,
+                ComparesExactly = ComparesExactly,
+            }
+        );
     }
 
     /// <param name="related">That the row is related to the outer one: rules may leave it to be reached over that one only.</param>
@@ -220,27 +340,34 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
     private SqlOperand Operand(BoundExpression expression, BoundExpression? partner)
     {
         var form = Form(expression) ?? (partner is null ? null : Form(partner));
-        return new SqlOperand(Value(expression, form), StoredType(expression) ?? EdmType.String, IsFree(expression) ? form : Form(expression));
+        return new SqlOperand(
+            Value(expression, form),
+            StoredType(expression) ?? EdmType.String,
+            IsFree(expression) ? form : Form(expression)
+        );
     }
 
-    private static EdmType? StoredType(BoundExpression expression) => expression switch
-    {
-        BoundProperty property => property.Property.StoredType,
-        BoundLiteral { Conversion: { } conversion } => conversion.Parameter,
-        _ => expression.Type,
-    };
+    private static EdmType? StoredType(BoundExpression expression) =>
+        expression switch
+        {
+            BoundProperty property => property.Property.StoredType,
+            BoundLiteral { Conversion: { } conversion } => conversion.Parameter,
+            _ => expression.Type,
+        };
 
-    private string? Form(BoundExpression expression) => expression switch
-    {
-        BoundProperty property => property.Property.StorageForm,
-        BoundRootValue root => root.Property.StorageForm,
-        BoundNegation { Type.Kind: EdmKind.Duration } => dialect.ComputedForm(EdmType.Duration),
-        BoundArithmetic { ResultType.IsNumeric: false } arithmetic => dialect.ComputedForm(arithmetic.ResultType),
-        _ => null,
-    };
+    private string? Form(BoundExpression expression) =>
+        expression switch
+        {
+            BoundProperty property => property.Property.StorageForm,
+            BoundRootValue root => root.Property.StorageForm,
+            BoundNegation { Type.Kind: EdmKind.Duration } => dialect.ComputedForm(EdmType.Duration),
+            BoundArithmetic { ResultType.IsNumeric: false } arithmetic => dialect.ComputedForm(arithmetic.ResultType),
+            _ => null,
+        };
 
     /// <summary>Literals and the current time have no form of their own and take their partner's.</summary>
-    private static bool IsFree(BoundExpression expression) => expression is BoundLiteral or BoundConstant or BoundCall { Function: CanonicalFunction.Now };
+    private static bool IsFree(BoundExpression expression) =>
+        expression is BoundLiteral or BoundConstant or BoundCall { Function: CanonicalFunction.Now };
 
     private string Comparison(BoundComparison comparison, bool exact)
     {
@@ -258,7 +385,8 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
         var both = left.MayBeNull && right.MayBeNull;
         // What is exactly equal is equal by every collation, so that the plain comparison may stay for the sake of indexes.
         var exactly = ComparesExactly && IsText(left) ? ExactTexts(left, a, right, b) : null;
-        string Equal(Func<string, string, string> compare) => exactly is { } texts ? $"{compare(a, b)} AND {compare(texts.Left, texts.Right)}" : compare(a, b);
+        string Equal(Func<string, string, string> compare) =>
+            exactly is { } texts ? $"{compare(a, b)} AND {compare(texts.Left, texts.Right)}" : compare(a, b);
         switch (comparison.Operator)
         {
             case BinaryOperator.Eq:
@@ -269,7 +397,13 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
                 return exactly is null ? $"({a} <> {b})" : $"({exactly.Value.Left} <> {exactly.Value.Right})";
             default:
                 (a, b) = exactly ?? (a, b);
-                var sign = comparison.Operator switch { BinaryOperator.Gt => ">", BinaryOperator.Ge => ">=", BinaryOperator.Lt => "<", _ => "<=" };
+                var sign = comparison.Operator switch
+                {
+                    BinaryOperator.Gt => ">",
+                    BinaryOperator.Ge => ">=",
+                    BinaryOperator.Lt => "<",
+                    _ => "<=",
+                };
                 var plain = nullable && exact ? $"COALESCE({a} {sign} {b}, {dialect.False})" : $"({a} {sign} {b})";
                 // Null is equal to itself, so it is also greater or equal (URL conventions 5.1.1.1.4).
                 return both && sign.Length == 2 ? $"({plain} OR ({a} IS NULL AND {b} IS NULL))" : plain;
@@ -281,8 +415,12 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
     /// <summary>Both sides as texts that compare exactly; null = they do as they are.</summary>
     private (string Left, string Right)? ExactTexts(BoundExpression left, string a, BoundExpression right, string b)
     {
-        string? Form(BoundExpression side) => ExpressionPaths.All(side).OfType<BoundProperty>().Select(p => p.Property.StorageForm).FirstOrDefault(f => f is not null);
-        var (x, y) = (dialect.Exact(new SqlOperand(a, EdmType.String, Form(left))), dialect.Exact(new SqlOperand(b, EdmType.String, Form(right))));
+        string? Form(BoundExpression side) =>
+            ExpressionPaths.All(side).OfType<BoundProperty>().Select(p => p.Property.StorageForm).FirstOrDefault(f => f is not null);
+        var (x, y) = (
+            dialect.Exact(new SqlOperand(a, EdmType.String, Form(left))),
+            dialect.Exact(new SqlOperand(b, EdmType.String, Form(right)))
+        );
         return x is null && y is null ? null : (x ?? a, y ?? b);
     }
 
@@ -303,8 +441,14 @@ internal sealed class SqlExpressions(SqlDialect dialect, Func<SourceObjectName, 
         if (members.Count == 0)
             return isIn.WithNull ? $"({operand.Sql} IS NULL)" : dialect.False;
         var plain = $"{members[0].Left} IN ({string.Join(", ", members.Select(m => m.Right))})";
-        if (ComparesExactly && IsText(isIn.Operand) && ExactTexts(isIn.Operand, members[0].Left, isIn.Operand, members[0].Left) is { } exactly)
-            plain = $"({plain} AND {exactly.Left} IN ({string.Join(", ", members.Select(m => dialect.Exact(new SqlOperand(m.Right, EdmType.String)) ?? m.Right))}))";
+        if (
+            ComparesExactly
+            && IsText(isIn.Operand)
+            && ExactTexts(isIn.Operand, members[0].Left, isIn.Operand, members[0].Left) is { } exactly
+        )
+            plain =
+                $"({plain} AND {exactly.Left} IN "
+                + $"({string.Join(", ", members.Select(m => dialect.Exact(new SqlOperand(m.Right, EdmType.String)) ?? m.Right))}))";
         if (isIn.WithNull)
             plain = $"({plain} OR {operand.Sql} IS NULL)";
         return exact && (isIn.Operand.MayBeNull || isIn.Members.Any(LacksStored)) ? $"COALESCE({plain}, {dialect.False})" : $"({plain})";

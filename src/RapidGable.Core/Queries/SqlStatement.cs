@@ -12,7 +12,13 @@ public sealed record SqlStatement(string Text, ImmutableArray<PlanParameter> Par
 /// <param name="Count">Number of matches, for <c>$count=true</c>.</param>
 /// <param name="Probe">Number of parents (0 or 1), asked only when <paramref name="Main"/> gives nothing.</param>
 /// <param name="Children">Related rows, one statement for each expanded collection.</param>
-public sealed record CompiledQuery(SqlStatement Main, SqlStatement? Count, SqlStatement? Probe, ImmutableArray<SqlStatement> Children, ResultShape Shape)
+public sealed record CompiledQuery(
+    SqlStatement Main,
+    SqlStatement? Count,
+    SqlStatement? Probe,
+    ImmutableArray<SqlStatement> Children,
+    ResultShape Shape
+)
 {
     /// <summary>For each of <see cref="Children"/>: how many relations lead there from the page.</summary>
     public ImmutableArray<int> ChildDepths { get; init; } = [];
@@ -27,10 +33,18 @@ public sealed record CompiledQuery(SqlStatement Main, SqlStatement? Count, SqlSt
     public TrackingStatements? Tracking { get; init; }
 
     /// <summary>Characters of all statements.</summary>
-    internal long Characters => Main.Text.Length + (Count?.Text.Length ?? 0) + (Probe?.Text.Length ?? 0) + Children.Sum(c => (long)c.Text.Length) + Remotes.Sum(r => (long)r.Batch.Text.Length);
+    internal long Characters =>
+        Main.Text.Length
+        + (Count?.Text.Length ?? 0)
+        + (Probe?.Text.Length ?? 0)
+        + Children.Sum(c => (long)c.Text.Length)
+        + Remotes.Sum(r => (long)r.Batch.Text.Length);
 
     /// <summary>Several statements need one state of the data; related rows are read in step with their parents.</summary>
-    public SessionKind Needs => !Children.IsEmpty ? SessionKind.Interleaved : Count is not null || Probe is not null || !Remotes.IsEmpty ? SessionKind.OneState : SessionKind.Plain;
+    public SessionKind Needs =>
+        !Children.IsEmpty ? SessionKind.Interleaved
+        : Count is not null || Probe is not null || !Remotes.IsEmpty ? SessionKind.OneState
+        : SessionKind.Plain;
 }
 
 /// <param name="Keys">What the page's entities are related by.</param>
@@ -41,7 +55,13 @@ public sealed record RemoteStatements(RemotePlan Plan, SqlStatement Keys, SqlSta
 public sealed record BridgeStatement(BridgePlan Plan, SqlStatement Statement);
 
 /// <summary>How the changes of a set are found.</summary>
-/// <param name="Marks">For the rows and the deletions: the highest stamp and the number of rows that have it; no row when there are none.</param>
+/// <param name="Marks">For the rows and the deletions: the highest stamp and the number of rows that have it; no row when there are
+/// none.</param>
 /// <param name="Counts">For both: how many rows have the stamp of the mark that the caller holds.</param>
 /// <param name="Deleted">Keys of the rows that were deleted since; null = deletions are not told.</param>
-public sealed record TrackingStatements(ChangeTracking Changes, ImmutableArray<SqlStatement> Marks, ImmutableArray<SqlStatement> Counts, SqlStatement? Deleted);
+public sealed record TrackingStatements(
+    ChangeTracking Changes,
+    ImmutableArray<SqlStatement> Marks,
+    ImmutableArray<SqlStatement> Counts,
+    SqlStatement? Deleted
+);

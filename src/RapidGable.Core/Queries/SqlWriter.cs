@@ -32,9 +32,12 @@ public sealed class SqlWriter
     }
 
     private SqlWriter(SqlDialect dialect, SelectPlan plan)
-        : this(dialect, RowGuard.IsNeeded(plan), plan.From.Apply is not null || (!dialect.KeepsMarkers && RowGuard.ReadsAll(plan)), Tables(plan))
-    {
-    }
+        : this(
+            dialect,
+            RowGuard.IsNeeded(plan),
+            plan.From.Apply is not null || (!dialect.KeepsMarkers && RowGuard.ReadsAll(plan)),
+            Tables(plan)
+        ) { }
 
     /// <summary>Writes all statements of a plan; the fault is 501 for what the dialect cannot express.</summary>
     /// <param name="dialectOf">The dialect of a source, by its name.</param>
@@ -56,7 +59,10 @@ public sealed class SqlWriter
     /// </summary>
     internal static SqlStatement WriteWith(HiddenRowProtection protection, SelectPlan plan, SqlDialect dialect)
     {
-        var writer = protection == HiddenRowProtection.Guard ? new SqlWriter(dialect, plan) : new SqlWriter(dialect, false, false, [], protection == HiddenRowProtection.Fence);
+        var writer =
+            protection == HiddenRowProtection.Guard
+                ? new SqlWriter(dialect, plan)
+                : new SqlWriter(dialect, false, false, [], protection == HiddenRowProtection.Fence);
         return new SqlStatement(writer.Select(plan, plan.Output.IsEmpty ? "COUNT(*)" : null), [.. writer._parameters]);
     }
 
@@ -64,17 +70,31 @@ public sealed class SqlWriter
     {
         var dialect = dialectOf(plan.Main.From.Source.Source);
         return new CompiledQuery(
-            Write(plan.Main, dialect), plan.Count is { } count ? Write(count, dialect) : null, plan.Probe is { } probe ? Write(probe, dialect) : null,
-            [.. plan.Children.Select((_, i) => WriteChildren(plan.Children, i, dialect))], plan.Shape)
+            Write(plan.Main, dialect),
+            plan.Count is { } count ? Write(count, dialect) : null,
+            plan.Probe is { } probe ? Write(probe, dialect) : null,
+            [.. plan.Children.Select((_, i) => WriteChildren(plan.Children, i, dialect))],
+            plan.Shape
+        )
         {
             ChildDepths = [.. plan.Children.Select(c => Depth(plan.Children, c))],
-            Remotes = [.. plan.Remotes.Select(r => new RemoteStatements(r, WriteKeys(r, dialect), WriteBatch(r, dialectOf(r.Related.From.Source.Source))))],
+            Remotes =
+            [
+                .. plan.Remotes.Select(r => new RemoteStatements(
+                    r,
+                    WriteKeys(r, dialect),
+                    WriteBatch(r, dialectOf(r.Related.From.Source.Source))
+                )),
+            ],
             Tracking = plan.Tracking is { } changes ? Tracking(changes, plan.Main.From.Source, dialect) : null,
-            Bridge = plan.Bridge is { } bridge ? new BridgeStatement(bridge, Write(bridge.Select, dialectOf(bridge.Select.From.Source.Source))) : null,
+            Bridge = plan.Bridge is { } bridge
+                ? new BridgeStatement(bridge, Write(bridge.Select, dialectOf(bridge.Select.From.Source.Source)))
+                : null,
         };
     }
 
-    private static int Depth(ImmutableArray<ChildrenPlan> all, ChildrenPlan child) => child.Parent is { } parent ? Depth(all, all[parent]) + 1 : 1;
+    private static int Depth(ImmutableArray<ChildrenPlan> all, ChildrenPlan child) =>
+        child.Parent is { } parent ? Depth(all, all[parent]) + 1 : 1;
 
     public static SqlStatement Write(SelectPlan plan, SqlDialect dialect)
     {
@@ -86,10 +106,18 @@ public sealed class SqlWriter
     /// <summary>Columns of the rows of a table, as far as the caller may see them, that hold some values.</summary>
     /// <param name="where">Columns with what they hold; none is null.</param>
     /// <param name="isLocked">Nobody else may change them until the transaction ends; not for a restricted table.</param>
-    internal static SqlStatement WriteLookup(SourceObjectName source, IEnumerable<Property> output, IEnumerable<(Property Column, StoredValue Value)> where, SqlDialect dialect, bool isLocked = false)
+    internal static SqlStatement WriteLookup(
+        SourceObjectName source,
+        IEnumerable<Property> output,
+        IEnumerable<(Property Column, StoredValue Value)> where,
+        SqlDialect dialect,
+        bool isLocked = false
+    )
     {
         var writer = new SqlWriter(dialect);
-        var text = $"SELECT {string.Join(", ", output.Select(p => writer.Column("t0", p)))} FROM {writer.From(source)} AS t0 WHERE {string.Join(" AND ", where.Select(w => $"{writer.Column("t0", w.Column)} = {writer.Parameter(new ValueParameter(w.Value, w.Column.StoredType, w.Column.StorageForm))}"))}{(isLocked ? dialect.LockRows : "")}";
+        var text =
+            $"SELECT {string.Join(", ", output.Select(p => writer.Column("t0", p)))} FROM {writer.From(source)} AS t0 WHERE "
+            + $"{string.Join(" AND ", where.Select(w => $"{writer.Column("t0", w.Column)} = {writer.Parameter(new ValueParameter(w.Value, w.Column.StoredType, w.Column.StorageForm))}"))}{(isLocked ? dialect.LockRows : "")}";
         return new SqlStatement(text, [.. writer._parameters]);
     }
 
@@ -97,27 +125,53 @@ public sealed class SqlWriter
     /// <param name="like">Pattern of the texts that count; null = the column is a number.</param>
     /// <param name="length">Characters of these texts.</param>
     /// <param name="isLonger">Those that have more.</param>
-    internal static SqlStatement WriteHighest(SourceObjectName source, Property column, string? like, int length, bool isLonger, SqlDialect dialect)
+    internal static SqlStatement WriteHighest(
+        SourceObjectName source,
+        Property column,
+        string? like,
+        int length,
+        bool isLonger,
+        SqlDialect dialect
+    )
     {
         var writer = new SqlWriter(dialect);
         var name = writer.Column("t0", column);
         var text = $"SELECT MAX({name}) FROM {dialect.From(source)} AS t0";
         if (like is not null)
-            text += $" WHERE {name} LIKE {writer.Parameter(new ValueParameter(StoredValue.From(like), EdmType.String, null))} ESCAPE '!' AND {dialect.Call(CanonicalFunction.Length, [new SqlOperand(name, EdmType.String)])} {(isLonger ? ">" : "=")} {writer.Parameter(new ValueParameter(StoredValue.From((long)length), EdmType.Int64, null))}";
+            text +=
+                $" WHERE {name} LIKE {writer.Parameter(new ValueParameter(StoredValue.From(like), EdmType.String, null))} "
+                + $"ESCAPE '!' AND {dialect.Call(CanonicalFunction.Length, [new SqlOperand(name, EdmType.String)])} "
+                + $"{(isLonger ? ">" : "=")} {writer.Parameter(new ValueParameter(StoredValue.From((long)length), EdmType.Int64, null))}";
         return new SqlStatement(text, [.. writer._parameters]);
     }
 
     /// <summary>The value of an expression about a row that is not written yet; related rows are as they are.</summary>
     /// <param name="row">All columns of the row that the expression may be about.</param>
-    internal static SqlStatement WriteValue(EntityModel model, BoundRule value, IEnumerable<(Property Column, StoredValue Value)> row, SqlDialect dialect)
+    internal static SqlStatement WriteValue(
+        EntityModel model,
+        BoundRule value,
+        IEnumerable<(Property Column, StoredValue Value)> row,
+        SqlDialect dialect
+    )
     {
         var writer = new SqlWriter(dialect);
         var level = new PlanLevel(model, "a", n => "a" + n);
         level.Reach(value.Condition!);
         var expressions = new SqlExpressions(dialect, dialect.From, level.Aliases, p => writer.Parameter(RestrictedSql.Of(value, p)));
-        var columns = string.Join(", ", row.Select(c => $"{writer.Parameter(new ValueParameter(c.Value, c.Column.StoredType, c.Column.StorageForm))} AS {dialect.Quote(c.Column.Column)}"));
+        var columns = string.Join(
+            ", ",
+            row.Select(c =>
+                $"{writer.Parameter(new ValueParameter(c.Value, c.Column.StoredType, c.Column.StorageForm))} AS "
+                + $"{dialect.Quote(c.Column.Column)}"
+            )
+        );
         var output = expressions.Output(new PlanExpression(value.Condition!));
-        var joins = string.Concat(level.Joins.Select(j => $" LEFT JOIN {dialect.From(j.Table.Source)} AS {j.Table.Alias} ON {string.Join(" AND ", j.On.Select(o => $"{j.Table.Alias}.{dialect.Quote(o.Target.Column)} = {j.LeftAlias}.{dialect.Quote(o.Own.Column)}"))}"));
+        var joins = string.Concat(
+            level.Joins.Select(j =>
+                $" LEFT JOIN {dialect.From(j.Table.Source)} AS {j.Table.Alias} ON "
+                + $"{string.Join(" AND ", j.On.Select(o => $"{j.Table.Alias}.{dialect.Quote(o.Target.Column)} = {j.LeftAlias}.{dialect.Quote(o.Own.Column)}"))}"
+            )
+        );
         return new SqlStatement($"SELECT {output} AS v FROM (SELECT {columns}) AS a{joins}", [.. writer._parameters]);
     }
 
@@ -130,14 +184,21 @@ public sealed class SqlWriter
             tables.AddRange(Tables(all[at].Related));
         }
         var main = all[number].Main;
-        var writer = new SqlWriter(dialect, isGuarded || RowGuard.IsNeeded(main), main.From.Apply is not null, tables) { GuardsChildren = tables.Exists(t => RowGuard.IsRestricted(t.Source)) };
+        var writer = new SqlWriter(dialect, isGuarded || RowGuard.IsNeeded(main), main.From.Apply is not null, tables)
+        {
+            GuardsChildren = tables.Exists(t => RowGuard.IsRestricted(t.Source)),
+        };
         var text = writer.Children(all, number);
         return new SqlStatement(text, [.. writer._parameters]);
     }
 
     private string Select(SelectPlan plan, string? output)
     {
-        var expressions = new SqlExpressions(_dialect, Inner, plan.Aliases, Parameter, new RootAlias(plan.From.Alias, IsTable: true)) { Guards = Guards(plan), Guard = _guard };
+        var expressions = new SqlExpressions(_dialect, Inner, plan.Aliases, Parameter, new RootAlias(plan.From.Alias, IsTable: true))
+        {
+            Guards = Guards(plan),
+            Guard = _guard,
+        };
         var sql = new StringBuilder("SELECT ").Append(output ?? string.Join(", ", Outputs(plan.Output, expressions)));
         sql.Append("\nFROM ").Append(From(plan.From)).Append(" AS ").Append(plan.From.Alias);
         foreach (var join in plan.Joins)
@@ -167,11 +228,16 @@ public sealed class SqlWriter
         if (_isFenced && plan.Joins.All(j => j.Outer))
             return [RowGuard.Fenced];
         var together = plan.Joins.Where(j => !j.Outer && !j.On.IsEmpty).SelectMany(j => On(j, j.Table.Alias, j.LeftAlias));
-        ImmutableArray<string> guards = [.. _guard.Seen(Tables(plan).Where(t => t.Apply is null).Select(t => (t.Alias, t.Source))), .. _guard.Opaque(together)];
+        ImmutableArray<string> guards =
+        [
+            .. _guard.Seen(Tables(plan).Where(t => t.Apply is null).Select(t => (t.Alias, t.Source))),
+            .. _guard.Opaque(together),
+        ];
         return guards.IsEmpty ? [RowGuard.Fenced] : guards;
     }
 
-    private IEnumerable<string> On(PlanJoin join, string table, string left) => join.On.Select(p => $"{table}.{_dialect.Quote(p.Target.Column)} = {left}.{_dialect.Quote(p.Own.Column)}");
+    private IEnumerable<string> On(PlanJoin join, string table, string left) =>
+        join.On.Select(p => $"{table}.{_dialect.Quote(p.Target.Column)} = {left}.{_dialect.Quote(p.Own.Column)}");
 
     private string Changed(string stamp, Property property, int mark)
     {
@@ -191,14 +257,39 @@ public sealed class SqlWriter
             return new SqlStatement(write(writer), [.. writer._parameters]);
         }
         string Raw(Property property) => $"t0.{dialect.Quote(property.Column)}";
-        return new TrackingStatements(changes,
-            [.. tables.Select(t => Of(_ => $"SELECT {Raw(t.Stamp)}, COUNT(*) FROM {dialect.From(t.Source)} AS t0 WHERE {Raw(t.Stamp)} = (SELECT MAX({dialect.Quote(t.Stamp.Column)}) FROM {dialect.From(t.Source)} AS m) GROUP BY {Raw(t.Stamp)}"))],
-            [.. tables.Select((t, i) => Of(w => $"SELECT COUNT(*) FROM {dialect.From(t.Source)} AS t0 WHERE {w.Column("t0", t.Stamp)} = {w.Parameter(new MarkParameter(i, t.Stamp.Type, t.Stamp.StorageForm))}"))],
-            changes.Log is not { } deleted ? null : Of(w => $"SELECT {string.Join(", ", deleted.Key.Select(k => w.Column("t0", k)))} FROM {dialect.From(deleted.Source)} AS t0 WHERE {w.Changed(w.Column("t0", deleted.Stamp), deleted.Stamp, 1)} ORDER BY {w.Column("t0", deleted.Stamp)}"));
+        return new TrackingStatements(
+            changes,
+            [
+                .. tables.Select(t =>
+                    Of(_ =>
+                        $"SELECT {Raw(t.Stamp)}, COUNT(*) FROM {dialect.From(t.Source)} AS t0 WHERE {Raw(t.Stamp)} = (SELECT "
+                        + $"MAX({dialect.Quote(t.Stamp.Column)}) FROM {dialect.From(t.Source)} AS m) GROUP BY {Raw(t.Stamp)}"
+                    )
+                ),
+            ],
+            [
+                .. tables.Select(
+                    (t, i) =>
+                        Of(w =>
+                            $"SELECT COUNT(*) FROM {dialect.From(t.Source)} AS t0 WHERE {w.Column("t0", t.Stamp)} = "
+                            + $"{w.Parameter(new MarkParameter(i, t.Stamp.Type, t.Stamp.StorageForm))}"
+                        )
+                ),
+            ],
+            changes.Log is not { } deleted
+                ? null
+                : Of(w =>
+                    $"SELECT {string.Join(", ", deleted.Key.Select(k => w.Column("t0", k)))} FROM "
+                    + $"{dialect.From(deleted.Source)} AS t0 WHERE "
+                    + $"{w.Changed(w.Column("t0", deleted.Stamp), deleted.Stamp, 1)} ORDER BY {w.Column("t0", deleted.Stamp)}"
+                )
+        );
     }
 
-    private string From(PlanTable table) => table.Apply is { } apply
-        ? $"(\n{new ApplySql(_dialect, Inner, Parameter, (plan, output) => Select(plan, output) + (_isFenced && IsRestricted(plan) ? _dialect.Fence : ""), join => Join(join, alias => alias)) { Guards = _isFenced && IsRestricted(apply.Input) ? [RowGuard.Fenced] : [], Guard = _guard }.Write(apply)}\n)" : From(table.Source);
+    private string From(PlanTable table) =>
+        table.Apply is { } apply
+            ? $"(\n{new ApplySql(_dialect, Inner, Parameter, (plan, output) => Select(plan, output) + (_isFenced && IsRestricted(plan) ? _dialect.Fence : ""), join => Join(join, alias => alias)) { Guards = _isFenced && IsRestricted(apply.Input) ? [RowGuard.Fenced] : [], Guard = _guard }.Write(apply)}\n)"
+            : From(table.Source);
 
     /// <summary>Some parents may be kept from the caller, so that an expression must not meet the children of others.</summary>
     private bool GuardsChildren { get; init; }
@@ -218,47 +309,79 @@ public sealed class SqlWriter
     private string Inner(SourceObjectName source) => From(source, IsMarked, isFenced: false);
 
     /// <summary>A table, or what of it the caller may see. Every table of a statement is written here.</summary>
-    private string From(SourceObjectName source, bool isMarked, bool isFenced) => source.Restriction switch
-    {
-        AccessRestriction restriction => new RestrictedSql(_dialect, Parameter).Write(restriction, isMarked, isFenced),
-        ComputedSource computed => Computed(computed, isMarked, isFenced),
-        _ => _dialect.From(source),
-    };
+    private string From(SourceObjectName source, bool isMarked, bool isFenced) =>
+        source.Restriction switch
+        {
+            AccessRestriction restriction => new RestrictedSql(_dialect, Parameter).Write(restriction, isMarked, isFenced),
+            ComputedSource computed => Computed(computed, isMarked, isFenced),
+            _ => _dialect.From(source),
+        };
 
-    /// <summary>Rows with the values that are computed from them; a level deeper each name gets its own, so that none hides another.</summary>
+    /// <summary>
+    /// Rows with the values that are computed from them; a level deeper each name gets its own, so that none hides another.
+    /// </summary>
     private string Computed(ComputedSource source, bool isMarked, bool isFenced)
     {
         var level = new PlanLevel(source.Model, "g", n => "g" + n);
         foreach (var (_, value) in source.Values)
             level.Reach(value.Condition!);
         // A value that is asked for in a condition is evaluated with it.
-        var restricted = level.Joins.Select(j => j.Table).Prepend(new PlanTable(source.Rows, "g")).Where(t => RowGuard.IsRestricted(t.Source)).ToList();
-        var guard = restricted.Count > 0 && source.Values.Any(v => RowGuard.IsNeeded(v.Value.Condition!)) ? new RowGuard(_dialect, s => From(s, isMarked: false, isFenced: false)) : null;
+        var restricted = level
+            .Joins.Select(j => j.Table)
+            .Prepend(new PlanTable(source.Rows, "g"))
+            .Where(t => RowGuard.IsRestricted(t.Source))
+            .ToList();
+        var guard =
+            restricted.Count > 0 && source.Values.Any(v => RowGuard.IsNeeded(v.Value.Condition!))
+                ? new RowGuard(_dialect, s => From(s, isMarked: false, isFenced: false))
+                : null;
         isMarked |= guard is not null && _dialect.KeepsMarkers;
         isFenced |= guard is not null && restricted.Exists(t => guard.NeedsFence(t.Source));
         ImmutableArray<string> guards = guard is null ? [] : [.. guard.Seen(restricted.Select(t => (t.Alias, t.Source)))];
         string Value(BoundRule value)
         {
-            var expressions = new SqlExpressions(_dialect, s => From(s, isMarked, isFenced: false), level.Aliases, p => Parameter(RestrictedSql.Of(value, p))) { Guards = guards, Guard = guard };
+            var expressions = new SqlExpressions(
+                _dialect,
+                s => From(s, isMarked, isFenced: false),
+                level.Aliases,
+                p => Parameter(RestrictedSql.Of(value, p))
+            )
+            {
+                Guards = guards,
+                Guard = guard,
+            };
             if (value.Condition is BoundProperty kept)
                 return expressions.Raw(kept);
             var written = expressions.Output(new PlanExpression(value.Condition!));
             return !guards.IsEmpty && RowGuard.IsNeeded(value.Condition!) ? RowGuard.Of(guards, written) : written;
         }
         var columns = source.Values.Select(v => $"{Value(v.Value)} AS {_dialect.Quote(v.Column)}");
-        var joins = string.Concat(level.Joins.Select(j => $" LEFT JOIN {From(j.Table.Source, isMarked, isFenced)} AS {j.Table.Alias} ON {string.Join(" AND ", On(j, j.Table.Alias, j.LeftAlias))}"));
+        var joins = string.Concat(
+            level.Joins.Select(j =>
+                $" LEFT JOIN {From(j.Table.Source, isMarked, isFenced)} AS {j.Table.Alias} ON "
+                + $"{string.Join(" AND ", On(j, j.Table.Alias, j.LeftAlias))}"
+            )
+        );
         return $"(SELECT g.*, {string.Join(", ", columns)} FROM {From(source.Rows, isMarked, isFenced)} AS g{joins})";
     }
 
-    private IEnumerable<string> Conditions(PlanCondition condition, SelectPlan plan, SqlExpressions expressions, List<string> terms) => condition switch
-    {
-        PlanKeyCondition key => [$"{expressions.Value(key.Column)} = {Parameter(new LiteralParameter(key.Value.Slot, key.Column.Property.Type, key.Column.Property.StorageForm, key.Value.Conversion))}"],
-        PlanBridgeCondition bridge => [$"{expressions.Value(bridge.Column)} = {Parameter(new BridgeParameter(bridge.Index, bridge.Column.Property))}"],
-        PlanFilter filter => [expressions.From(filter.Base).Condition(filter.Condition)],
-        PlanChanged changed => [Changed(expressions.Value(changed.Stamp), changed.Stamp.Property, changed.Mark)],
-        PlanSeek seek => Seek(seek.Nulls, plan.Order, terms),
-        _ => throw new InvalidOperationException(condition.GetType().Name),
-    };
+    private IEnumerable<string> Conditions(PlanCondition condition, SelectPlan plan, SqlExpressions expressions, List<string> terms) =>
+        condition switch
+        {
+            PlanKeyCondition key =>
+            [
+                $"{expressions.Value(key.Column)} = "
+                    + $"{Parameter(new LiteralParameter(key.Value.Slot, key.Column.Property.Type, key.Column.Property.StorageForm, key.Value.Conversion))}",
+            ],
+            PlanBridgeCondition bridge =>
+            [
+                $"{expressions.Value(bridge.Column)} = {Parameter(new BridgeParameter(bridge.Index, bridge.Column.Property))}",
+            ],
+            PlanFilter filter => [expressions.From(filter.Base).Condition(filter.Condition)],
+            PlanChanged changed => [Changed(expressions.Value(changed.Stamp), changed.Stamp.Property, changed.Mark)],
+            PlanSeek seek => Seek(seek.Nulls, plan.Order, terms),
+            _ => throw new InvalidOperationException(condition.GetType().Name),
+        };
 
     /// <summary>
     /// "After this position" in lexicographic order, nulls first when ascending. Terms that all run one way and hold no
@@ -266,11 +389,16 @@ public sealed class SqlWriter
     /// </summary>
     private IEnumerable<string> Seek(ImmutableArray<bool> isNull, ImmutableArray<PlanOrder> order, List<string> terms)
     {
-        var values = Enumerable.Range(0, order.Length).Select(i => isNull[i] ? "NULL" : Parameter(SeekParameter.For(i, order[i].Value))).ToList();
+        var values = Enumerable
+            .Range(0, order.Length)
+            .Select(i => isNull[i] ? "NULL" : Parameter(SeekParameter.For(i, order[i].Value)))
+            .ToList();
         if (order.All(o => !o.MayBeNull && o.Descending == order[0].Descending))
         {
             var sign = order[0].Descending ? "<" : ">";
-            yield return order.Length == 1 ? $"{terms[0]} {sign} {values[0]}" : $"({string.Join(", ", terms)}) {sign} ({string.Join(", ", values)})";
+            yield return order.Length == 1
+                ? $"{terms[0]} {sign} {values[0]}"
+                : $"({string.Join(", ", terms)}) {sign} ({string.Join(", ", values)})";
             yield break;
         }
         if (!isNull[0] && order.Length > 1 && !(order[0].Descending && order[0].MayBeNull))
@@ -286,24 +414,28 @@ public sealed class SqlWriter
         yield return $"({string.Join(" OR ", branches)})";
     }
 
-    private static string? After(PlanOrder order, string term, bool isNull, string value) => (order.Descending, isNull) switch
-    {
-        (false, true) => $"{term} IS NOT NULL",
-        (false, false) => $"{term} > {value}",
-        (true, true) => null,
-        (true, false) => order.MayBeNull ? $"({term} < {value} OR {term} IS NULL)" : $"{term} < {value}",
-    };
+    private static string? After(PlanOrder order, string term, bool isNull, string value) =>
+        (order.Descending, isNull) switch
+        {
+            (false, true) => $"{term} IS NOT NULL",
+            (false, false) => $"{term} > {value}",
+            (true, true) => null,
+            (true, false) => order.MayBeNull ? $"({term} < {value} OR {term} IS NULL)" : $"{term} < {value}",
+        };
 
     /// <summary>The columns of the result. Computed ones get short names, since servers make names of the whole expression.</summary>
     private static IEnumerable<string> Outputs(ImmutableArray<PlanValue> output, SqlExpressions expressions) =>
-        output.Select((o, i) => o is PlanExpression { Expression: not BoundProperty } ? $"{expressions.Output(o)} AS v{i}" : expressions.Output(o));
+        output.Select(
+            (o, i) => o is PlanExpression { Expression: not BoundProperty } ? $"{expressions.Output(o)} AS v{i}" : expressions.Output(o)
+        );
 
     private string Join(PlanJoin join, Func<string, string> alias)
     {
         var (table, left) = (alias(join.Table.Alias), alias(join.LeftAlias));
         if (join.On.IsEmpty)
             return $"CROSS JOIN {From(join.Table.Source)} AS {table}";
-        return $"{(join.Outer ? "LEFT JOIN" : "JOIN")} {From(join.Table.Source)} AS {table} ON {string.Join(" AND ", On(join, table, left))}";
+        return $"{(join.Outer ? "LEFT JOIN" : "JOIN")} {From(join.Table.Source)} AS {table} ON "
+            + $"{string.Join(" AND ", On(join, table, left))}";
     }
 
     /// <summary>
@@ -324,7 +456,11 @@ public sealed class SqlWriter
                 .Concat(root.Select((k, i) => depth == 0 ? $"{chain[0].Main.From.Alias}.{_dialect.Quote(k.Column)} AS r{i}" : $"p.r{i}"));
             var page = depth == 0 ? Page(chain[0].Main, keys) : Page(chain[depth - 1], depth, keys);
             var order = page.Order.Count == 0 ? "1" : string.Join(", ", page.Order);
-            tables.Add($"p{depth + 1} AS (SELECT ROW_NUMBER() OVER (ORDER BY {order}) AS n, {string.Join(", ", on.Select((_, k) => "k" + k).Concat(root.Select((_, i) => "r" + i)))} FROM (\n{page.Sql}\n) AS q)");
+            tables.Add(
+                $"p{depth + 1} AS (SELECT ROW_NUMBER() OVER (ORDER BY {order}) AS n, "
+                    + $"{string.Join(", ", on.Select((_, k) => "k" + k).Concat(root.Select((_, i) => "r" + i)))} FROM "
+                    + $"(\n{page.Sql}\n) AS q)"
+            );
         }
         var plan = chain[^1];
         var expressions = Expressions(plan.Related);
@@ -337,15 +473,20 @@ public sealed class SqlWriter
     }
 
     /// <summary>What ties related rows to their parents: columns of the parents, and of the related rows or what stands for them.</summary>
-    private static List<(string Own, string Child)> References(ChildrenPlan plan) => plan.Link is { } link
-        ? [.. link.Own.Select((o, i) => (o.Own.Column, "gable_p" + i))] : [.. plan.On.Select(pair => (pair.Own.Column, pair.Target.Column))];
+    private static List<(string Own, string Child)> References(ChildrenPlan plan) =>
+        plan.Link is { } link
+            ? [.. link.Own.Select((o, i) => (o.Own.Column, "gable_p" + i))]
+            : [.. plan.On.Select(pair => (pair.Own.Column, pair.Target.Column))];
 
     /// <summary>The page with the given columns and those of its order.</summary>
     private (string Sql, List<string> Order) Page(SelectPlan plan, IEnumerable<string> keys)
     {
         var expressions = new SqlExpressions(_dialect, Inner, plan.Aliases, Parameter, new RootAlias(plan.From.Alias, IsTable: true));
         var orders = plan.Order.Select((o, i) => $"{expressions.Value(o.Value)} AS o{i}");
-        return (Select(plan, string.Join(", ", keys.Concat(orders))), [.. plan.Order.Select((o, i) => _dialect.OrderTerm("o" + i, o.Descending, o.MayBeNull))]);
+        return (
+            Select(plan, string.Join(", ", keys.Concat(orders))),
+            [.. plan.Order.Select((o, i) => _dialect.OrderTerm("o" + i, o.Descending, o.MayBeNull))]
+        );
     }
 
     /// <summary>The rows of a relation with the given columns and those of their order.</summary>
@@ -353,42 +494,71 @@ public sealed class SqlWriter
     {
         var expressions = Expressions(plan.Related);
         var orders = plan.Related.Order.Select((o, i) => $"{expressions.Value(o.Value)} AS o{i + 1}");
-        return ($"SELECT {string.Join(", ", keys.Append("p.n AS o0").Concat(orders))}\n{From(plan, depth)}", [_dialect.OrderTerm("o0", false, false), .. plan.Related.Order.Select((o, i) => _dialect.OrderTerm($"o{i + 1}", o.Descending, o.MayBeNull))]);
+        return (
+            $"SELECT {string.Join(", ", keys.Append("p.n AS o0").Concat(orders))}\n{From(plan, depth)}",
+            [
+                _dialect.OrderTerm("o0", false, false),
+                .. plan.Related.Order.Select((o, i) => _dialect.OrderTerm($"o{i + 1}", o.Descending, o.MayBeNull)),
+            ]
+        );
     }
 
     /// <summary>The numbered parents, joined with the first children of each and what these lead to.</summary>
     private string From(ChildrenPlan plan, int depth)
     {
         var on = References(plan);
-        var children = FirstChildren(plan.Related, plan.Link, [.. on.Select((pair, i) => (_dialect.Quote(pair.Child), "k" + i))], $"SELECT * FROM p{depth}", plan.Related.Expand.NeedsRoot);
+        var children = FirstChildren(
+            plan.Related,
+            plan.Link,
+            [.. on.Select((pair, i) => (_dialect.Quote(pair.Child), "k" + i))],
+            $"SELECT * FROM p{depth}",
+            plan.Related.Expand.NeedsRoot
+        );
         return string.Join('\n', plan.Related.Joins.Select(j => Join(j, alias => alias)).Prepend($"FROM p{depth} AS p\n{children}"));
     }
 
-    private SqlExpressions Expressions(RelatedPlan plan) => new(_dialect, Inner, plan.Aliases, Parameter, new RootAlias("p", IsTable: false));
+    private SqlExpressions Expressions(RelatedPlan plan) =>
+        new(_dialect, Inner, plan.Aliases, Parameter, new RootAlias("p", IsTable: false));
 
     private string FirstChildren(RelatedPlan plan, LinkTable? link, IReadOnlyList<(string, string)> references, string page, bool needsRoot)
     {
         // Inside, the table and what it is joined to go by other aliases.
         static string Inside(string alias, string outer) => alias + outer[1..];
-        SqlExpressions At(string alias) => new(_dialect, Inner, plan.Aliases.ToImmutableDictionary(a => a.Key, a => Inside(alias, a.Value)), Parameter, new RootAlias(_dialect.InnerParents, IsTable: false))
-        {
-            Guards = _guard is null ? [] : [.. _guard.Seen(Tables(plan).Select(t => (Inside(alias, t.Alias), t.Source)))],
-            Guard = _guard,
-        };
-        return _dialect.FirstChildren(new ChildrenSql(link is null ? From(plan.From.Source) : Linked(plan.From, link), [.. plan.Set.Type.Key.Select(k => _dialect.Quote(k.Column))], references,
-            link is not null, Parameter(new ChildLimitParameter(plan.Expand.Top)), page)
-        {
-            IsPerParent = needsRoot,
-            IsGuarded = GuardsChildren && plan.Expand.Filter is { } own && RowGuard.IsNeeded(own),
-            RowId = link is null ? plan.From.Source.RowId : null,
-            Skip = plan.Expand.Skip is { } slot ? Parameter(new ChildSkipParameter(slot)) : null,
-            Joins = alias => string.Concat(plan.Joins.Take(plan.InnerJoins).Select(j => " " + Join(j, outer => Inside(alias, outer)))),
-            Order = alias => [.. plan.Order.Select(o => _dialect.OrderTerm(At(alias).Value(o.Value), o.Descending, o.MayBeNull))],
-            Filter = plan.Expand.Filter is { } filter ? alias => At(alias).Condition(filter) : null,
-        });
+        SqlExpressions At(string alias) =>
+            new(
+                _dialect,
+                Inner,
+                plan.Aliases.ToImmutableDictionary(a => a.Key, a => Inside(alias, a.Value)),
+                Parameter,
+                new RootAlias(_dialect.InnerParents, IsTable: false)
+            )
+            {
+                Guards = _guard is null ? [] : [.. _guard.Seen(Tables(plan).Select(t => (Inside(alias, t.Alias), t.Source)))],
+                Guard = _guard,
+            };
+        return _dialect.FirstChildren(
+            new ChildrenSql(
+                link is null ? From(plan.From.Source) : Linked(plan.From, link),
+                [.. plan.Set.Type.Key.Select(k => _dialect.Quote(k.Column))],
+                references,
+                link is not null,
+                Parameter(new ChildLimitParameter(plan.Expand.Top)),
+                page
+            )
+            {
+                IsPerParent = needsRoot,
+                IsGuarded = GuardsChildren && plan.Expand.Filter is { } own && RowGuard.IsNeeded(own),
+                RowId = link is null ? plan.From.Source.RowId : null,
+                Skip = plan.Expand.Skip is { } slot ? Parameter(new ChildSkipParameter(slot)) : null,
+                Joins = alias => string.Concat(plan.Joins.Take(plan.InnerJoins).Select(j => " " + Join(j, outer => Inside(alias, outer)))),
+                Order = alias => [.. plan.Order.Select(o => _dialect.OrderTerm(At(alias).Value(o.Value), o.Descending, o.MayBeNull))],
+                Filter = plan.Expand.Filter is { } filter ? alias => At(alias).Condition(filter) : null,
+            }
+        );
     }
 
-    private List<string> ChildOrder(RelatedPlan plan) => [.. plan.Order.Select(o => _dialect.OrderTerm(Expressions(plan).Value(o.Value), o.Descending, o.MayBeNull))];
+    private List<string> ChildOrder(RelatedPlan plan) =>
+        [.. plan.Order.Select(o => _dialect.OrderTerm(Expressions(plan).Value(o.Value), o.Descending, o.MayBeNull))];
 
     /// <summary>The rows on the far side of a link table, each with what it is linked to.</summary>
     private string Linked(PlanTable child, LinkTable link)
@@ -404,7 +574,9 @@ public sealed class SqlWriter
         var writer = new SqlWriter(dialect, plan.Parent);
         var keys = string.Join(", ", plan.Own.Select((p, i) => $"{writer.Column(plan.Parent.From.Alias, p)} AS k{i}"));
         var page = writer.Select(plan.Parent, keys);
-        var text = $"SELECT DISTINCT {string.Join(", ", plan.Own.Select((_, i) => "k" + i))} FROM (\n{page}\n) AS q WHERE {string.Join(" AND ", plan.Own.Select((_, i) => $"k{i} IS NOT NULL"))}";
+        var text =
+            $"SELECT DISTINCT {string.Join(", ", plan.Own.Select((_, i) => "k" + i))} FROM (\n{page}\n) AS q WHERE "
+            + $"{string.Join(" AND ", plan.Own.Select((_, i) => $"k{i} IS NOT NULL"))}";
         return new SqlStatement(text, [.. writer._parameters]);
     }
 
@@ -412,12 +584,25 @@ public sealed class SqlWriter
     private static SqlStatement WriteBatch(RemotePlan plan, SqlDialect dialect)
     {
         var writer = new SqlWriter(dialect, RowGuard.IsNeeded(plan.Related), isStaged: false, Tables(plan.Related));
-        var items = Enumerable.Range(0, RemotePlan.BatchSize).Select(n => $"SELECT {n + 1} AS n, {string.Join(", ", plan.Target.Select((t, i) => $"{writer.Parameter(new BatchParameter(n, i, t))} AS k{i}"))}");
+        var items = Enumerable
+            .Range(0, RemotePlan.BatchSize)
+            .Select(n =>
+                $"SELECT {n + 1} AS n, "
+                + $"{string.Join(", ", plan.Target.Select((t, i) => $"{writer.Parameter(new BatchParameter(n, i, t))} AS k{i}"))}"
+            );
         var page = string.Join("\nUNION ALL ", items);
-        var children = writer.FirstChildren(plan.Related, null, [.. plan.Target.Select((t, i) => (dialect.Quote(t.Column), "k" + i))], page, needsRoot: false);
+        var children = writer.FirstChildren(
+            plan.Related,
+            null,
+            [.. plan.Target.Select((t, i) => (dialect.Quote(t.Column), "k" + i))],
+            page,
+            needsRoot: false
+        );
         var expressions = writer.Expressions(plan.Related);
         var joins = string.Concat(plan.Related.Joins.Select(j => "\n" + writer.Join(j, alias => alias)));
-        var text = $"SELECT {string.Join(", ", Outputs(plan.Related.Output, expressions))}\nFROM (\n{page}\n) AS p\n{children}{joins}\nORDER BY {string.Join(", ", writer.ChildOrder(plan.Related).Prepend("p.n"))}";
+        var text =
+            $"SELECT {string.Join(", ", Outputs(plan.Related.Output, expressions))}\nFROM (\n{page}\n) AS "
+            + $"p\n{children}{joins}\nORDER BY {string.Join(", ", writer.ChildOrder(plan.Related).Prepend("p.n"))}";
         return new SqlStatement(text, [.. writer._parameters]);
     }
 
@@ -438,7 +623,11 @@ public sealed class SqlWriter
             ValueParameter known => _dialect.Parameter(index + 1, known.Type, known.StorageForm),
             MarkParameter mark => _dialect.Parameter(index + 1, mark.Type, mark.StorageForm),
             PatternParameter => _dialect.Parameter(index + 1, EdmType.String, null),
-            RuleParameter { Literal: var literal } => _dialect.Parameter(index + 1, literal.Conversion?.Parameter ?? literal.Type, literal.StorageForm),
+            RuleParameter { Literal: var literal } => _dialect.Parameter(
+                index + 1,
+                literal.Conversion?.Parameter ?? literal.Type,
+                literal.StorageForm
+            ),
             ConstantParameter constant => _dialect.Parameter(index + 1, constant.Type, constant.StorageForm),
             TruthParameter truth => _dialect.Parameter(index + 1, truth.Conversion.Parameter, null),
             BridgeParameter bridge => _dialect.Parameter(index + 1, bridge.Target.StoredType, bridge.Target.StorageForm),

@@ -28,28 +28,47 @@ internal sealed class ApplyBinder(EntityModel model, string text)
                 stages.Add(stage);
                 set = stage.Result;
             }
-            order = step is SliceSyntax { Order.IsEmpty: false } sorted ? [.. sorted.Order.Select(o => new BoundOrderTerm(Expressions(set, false).BindOrder(o.Expression), o.Descending))] : step is SliceSyntax ? order : [];
+            order =
+                step is SliceSyntax { Order.IsEmpty: false } sorted
+                    ? [.. sorted.Order.Select(o => new BoundOrderTerm(Expressions(set, false).BindOrder(o.Expression), o.Descending))]
+                : step is SliceSyntax ? order
+                : [];
         }
         return stages.ToImmutable();
     }
 
-    private IEnumerable<BoundStage> Stage(TransformationSyntax step, EntitySet set, ImmutableArray<BoundOrderTerm> order) => step switch
-    {
-        IdentitySyntax or SliceSyntax { Order.IsEmpty: false } => [],
-        RestrictSyntax filter => [new BoundRestriction(set, Expressions(set, true).BindCondition(filter.Condition))],
-        FindSyntax search => [new BoundRestriction(set, Expressions(set, true).BindSearch(search.Search, set))],
-        ExtendSyntax compute => [Extension(compute, set)],
-        AggregateSyntax aggregate => [Aggregation(aggregate, [], [[]], set, null)],
-        GroupSyntax group => Group(group, set),
-        RankSyntax rank => [Ranking(rank, set, [])],
-        ConcatSyntax concat => [Union(concat, set)],
-        SliceSyntax slice => [new BoundSlice(set, TotalOrders.Of(set, order), slice.Skip, slice.Top)],
-        _ => throw new InvalidOperationException(step.GetType().Name),
-    };
+    private IEnumerable<BoundStage> Stage(TransformationSyntax step, EntitySet set, ImmutableArray<BoundOrderTerm> order) =>
+        step switch
+        {
+            IdentitySyntax or SliceSyntax { Order.IsEmpty: false } => [],
+            RestrictSyntax filter => [new BoundRestriction(set, Expressions(set, true).BindCondition(filter.Condition))],
+            FindSyntax search => [new BoundRestriction(set, Expressions(set, true).BindSearch(search.Search, set))],
+            ExtendSyntax compute => [Extension(compute, set)],
+            AggregateSyntax aggregate =>
+            [
+                Aggregation(
+                    aggregate,
+                    [],
+                    [
+                        [],
+                    ],
+                    set,
+                    null
+                ),
+            ],
+            GroupSyntax group => Group(group, set),
+            RankSyntax rank => [Ranking(rank, set, [])],
+            ConcatSyntax concat => [Union(concat, set)],
+            SliceSyntax slice => [new BoundSlice(set, TotalOrders.Of(set, order), slice.Skip, slice.Top)],
+            _ => throw new InvalidOperationException(step.GetType().Name),
+        };
 
     private BoundExtension Extension(ExtendSyntax compute, EntitySet set)
     {
-        var items = ExpandBinder.Compute(compute.Items, set.Type, c => new ExpressionBinder(model, set, "$apply", text, isFilter: false) { Computed = c });
+        var items = ExpandBinder.Compute(compute.Items, set.Type, c => new ExpressionBinder(model, set, "$apply", text, isFilter: false)
+        {
+            Computed = c,
+        });
         var properties = items.Values.Select(i => i with { Property = i.Property with { Column = NextColumn() } }).ToImmutableArray();
         var type = set.Type.With([.. set.Type.Properties, .. properties.Select(p => p.Property)]);
         return new BoundExtension(set with { Type = type }, properties);
@@ -99,7 +118,14 @@ internal sealed class ApplyBinder(EntityModel model, string text)
                     stages.Add(Ranking(rank, current, [.. keys.Select(k => k.From)]));
                     break;
                 default:
-                    throw new FaultException(RequestFault.NotImplemented("This transformation inside of groupby, at this place, is not supported.", "$apply", text, group.Then[i].Position));
+                    throw new FaultException(
+                        RequestFault.NotImplemented(
+                            "This transformation inside of groupby, at this place, is not supported.",
+                            "$apply",
+                            text,
+                            group.Then[i].Position
+                        )
+                    );
             }
         }
         if (group.Then.IsEmpty)
@@ -108,8 +134,13 @@ internal sealed class ApplyBinder(EntityModel model, string text)
         return conditions.Count == 0 ? stages : [.. stages, new BoundRestriction(current, ExpressionBinder.And(conditions)!)];
     }
 
-    /// <summary>The properties that are grouped by, as properties of the result, and the combinations that a rollup makes of them.</summary>
-    private (ImmutableArray<(BoundProperty From, Property To)> Keys, ImmutableArray<ImmutableArray<int>> Sets) Keys(GroupSyntax group, EntitySet set)
+    /// <summary>
+    /// The properties that are grouped by, as properties of the result, and the combinations that a rollup makes of them.
+    /// </summary>
+    private (ImmutableArray<(BoundProperty From, Property To)> Keys, ImmutableArray<ImmutableArray<int>> Sets) Keys(
+        GroupSyntax group,
+        EntitySet set
+    )
     {
         var keys = new List<(BoundProperty, Property)>();
         List<int> Add(ImmutableArray<NameSyntax> path)
@@ -119,7 +150,18 @@ internal sealed class ApplyBinder(EntityModel model, string text)
             {
                 if (keys.Exists(k => k.Item1.Property == from.Property && k.Item1.Hops.SequenceEqual(from.Hops)))
                     throw Fault("group-twice", $"'{string.Join('/', path.Select(n => n.Text))}' is grouped by twice.", path[0].Position);
-                keys.Add((from, from.Property with { Column = NextColumn(), Nullable = from.MayBeNull || from.Property.Nullable, Members = [], PresenceColumn = null }));
+                keys.Add(
+                    (
+                        from,
+                        from.Property with
+                        {
+                            Column = NextColumn(),
+                            Nullable = from.MayBeNull || from.Property.Nullable,
+                            Members = [],
+                            PresenceColumn = null,
+                        }
+                    )
+                );
                 added.Add(keys.Count - 1);
             }
             return added;
@@ -130,7 +172,11 @@ internal sealed class ApplyBinder(EntityModel model, string text)
         {
             var levels = rollup.Levels.Select(Add).ToList();
             // From the finest to the coarsest; with $all also without any.
-            var steps = Enumerable.Range(rollup.All ? 0 : 1, levels.Count + (rollup.All ? 1 : 0)).Reverse().Select(n => levels.Take(n).SelectMany(l => l)).ToList();
+            var steps = Enumerable
+                .Range(rollup.All ? 0 : 1, levels.Count + (rollup.All ? 1 : 0))
+                .Reverse()
+                .Select(n => levels.Take(n).SelectMany(l => l))
+                .ToList();
             sets = [.. sets.SelectMany(s => steps.Select(step => s.Concat(step).ToList()))];
             if (sets.Count > Limits.GroupingSets)
                 throw Fault("too-large", $"The rollups make more than {Limits.GroupingSets} combinations.", group.Position);
@@ -138,16 +184,31 @@ internal sealed class ApplyBinder(EntityModel model, string text)
         return ([.. keys], [.. sets.Select(s => s.Order().ToImmutableArray())]);
     }
 
-    private BoundGroup Aggregation(AggregateSyntax? aggregate, ImmutableArray<(BoundProperty From, Property To)> keys, ImmutableArray<ImmutableArray<int>> sets, EntitySet set, BoundExpression? condition)
+    private BoundGroup Aggregation(
+        AggregateSyntax? aggregate,
+        ImmutableArray<(BoundProperty From, Property To)> keys,
+        ImmutableArray<ImmutableArray<int>> sets,
+        EntitySet set,
+        BoundExpression? condition
+    )
     {
         var isRollup = sets.Length > 1;
         if (isRollup)
-            keys = [.. keys.Select((k, i) => sets.All(s => s.Contains(i)) ? k : (k.From, k.To with { PresenceColumn = NextColumn(), Nullable = true }))];
+            keys =
+            [
+                .. keys.Select(
+                    (k, i) => sets.All(s => s.Contains(i)) ? k : (k.From, k.To with { PresenceColumn = NextColumn(), Nullable = true })
+                ),
+            ];
         var aggregates = (aggregate?.Items ?? []).Select(i => Aggregate(i, set, condition)).ToImmutableArray();
         var properties = PathProperties.Of(keys.Select(k => (k.From.PathNames, k.To)), model.Namespace);
         foreach (var (item, bound) in (aggregate?.Items ?? []).Zip(aggregates))
         {
-            if (properties.Any(p => p.Name == bound.Property.Name) || aggregates.Count(a => a.Property.Name == bound.Property.Name) > 1 || set.Type.FindNavigation(bound.Property.Name) is not null)
+            if (
+                properties.Any(p => p.Name == bound.Property.Name)
+                || aggregates.Count(a => a.Property.Name == bound.Property.Name) > 1
+                || set.Type.FindNavigation(bound.Property.Name) is not null
+            )
                 throw Fault("alias", $"'{bound.Property.Name}' is the name of another property of the result.", item.Alias.Position);
         }
         return new BoundGroup(Transient(set, [.. properties, .. aggregates.Select(a => a.Property)]), keys, aggregates, sets);
@@ -163,22 +224,49 @@ internal sealed class ApplyBinder(EntityModel model, string text)
         var value = Expressions(set, false).BindAggregated(item.Value);
         if (item.Method is not { } method)
             return new BoundAggregate(Named(counted, true), AggregationMethod.Sum, value, condition);
-        if (!Enum.TryParse<AggregationMethod>(method.Text, ignoreCase: true, out var known) || known == AggregationMethod.Count || char.IsAsciiDigit(method.Text[0]))
+        if (
+            !Enum.TryParse<AggregationMethod>(method.Text, ignoreCase: true, out var known)
+            || known == AggregationMethod.Count
+            || char.IsAsciiDigit(method.Text[0])
+        )
         {
-            throw method.Text.Contains('.') ? new FaultException(RequestFault.NotImplemented($"The aggregation method {method.Text} is not supported.", "$apply", text, method.Position))
-                : Fault("unknown-function", $"There is no aggregation method '{method.Text}'.{NearestName.Hint(method.Text, ["sum", "min", "max", "average", "countdistinct"])}", method.Position);
+            throw method.Text.Contains('.')
+                ? new FaultException(
+                    RequestFault.NotImplemented($"The aggregation method {method.Text} is not supported.", "$apply", text, method.Position)
+                )
+                : Fault(
+                    "unknown-function",
+                    $"There is no aggregation method "
+                        + $"'{method.Text}'.{NearestName.Hint(method.Text, ["sum", "min", "max", "average", "countdistinct"])}",
+                    method.Position
+                );
         }
         if (known is AggregationMethod.Sum or AggregationMethod.Average && value.Type is not { IsNumeric: true })
             throw Fault("type", $"{method.Text} needs numbers, and this is {value.Type!.Name}.", item.Value.Position);
         if (known is AggregationMethod.Min or AggregationMethod.Max && value.Type!.Kind is EdmKind.Boolean or EdmKind.Guid or EdmKind.Enum)
-            throw new FaultException(RequestFault.NotImplemented($"{method.Text} of {value.Type.Name} is not supported.", "$apply", text, item.Value.Position));
+            throw new FaultException(
+                RequestFault.NotImplemented($"{method.Text} of {value.Type.Name} is not supported.", "$apply", text, item.Value.Position)
+            );
         var property = known switch
         {
-            AggregationMethod.Sum => Named(value.Type!.IsFloating ? EdmType.Double : value.Type.IsIntegral ? counted : value.Type with { Precision = null }, true),
+            AggregationMethod.Sum => Named(
+                value.Type!.IsFloating ? EdmType.Double
+                    : value.Type.IsIntegral ? counted
+                    : value.Type with { Precision = null },
+                true
+            ),
             AggregationMethod.Average => Named(EdmType.Double, true),
             AggregationMethod.CountDistinct => Named(counted, false),
             // The lowest and highest are values of the property, kept as it keeps them.
-            _ when value is BoundProperty own => own.Property with { Name = item.Alias.Text, Column = column, Nullable = true, IsDynamic = true, Members = [], PresenceColumn = null },
+            _ when value is BoundProperty own => own.Property with
+            {
+                Name = item.Alias.Text,
+                Column = column,
+                Nullable = true,
+                IsDynamic = true,
+                Members = [],
+                PresenceColumn = null,
+            },
             _ => Named(value.Type!, true),
         };
         return new BoundAggregate(property, known, value, condition);
@@ -186,24 +274,60 @@ internal sealed class ApplyBinder(EntityModel model, string text)
 
     private BoundUnion Union(ConcatSyntax concat, EntitySet set)
     {
-        var branches = concat.Sequences.Select(s => Sequence(s, set)).Select(stages => (Stages: stages, Rows: stages.IsEmpty ? set : stages[^1].Result)).ToList();
+        var branches = concat
+            .Sequences.Select(s => Sequence(s, set))
+            .Select(stages => (Stages: stages, Rows: stages.IsEmpty ? set : stages[^1].Result))
+            .ToList();
         var paths = branches.Select(b => PathProperties.Paths(b.Rows.Type.Properties).ToList()).ToList();
         var all = new List<(string[] Names, Property Property)>();
         foreach (var (names, property) in paths.SelectMany(p => p))
         {
             if (all.Find(a => a.Names.SequenceEqual(names)) is not { Names: not null } known)
                 all.Add((names, property));
-            else if (known.Property.Type.Name != property.Type.Name || known.Property.StorageForm != property.StorageForm || known.Property.Conversion != property.Conversion)
-                throw new FaultException(RequestFault.NotImplemented($"The sequences of concat give '{string.Join('/', names)}' different types, which is not supported.", "$apply", text, concat.Position));
+            else if (
+                known.Property.Type.Name != property.Type.Name
+                || known.Property.StorageForm != property.StorageForm
+                || known.Property.Conversion != property.Conversion
+            )
+                throw new FaultException(
+                    RequestFault.NotImplemented(
+                        $"The sequences of concat give '{string.Join('/', names)}' different types, which is not supported.",
+                        "$apply",
+                        text,
+                        concat.Position
+                    )
+                );
         }
-        var results = all.Select(a => (a.Names, Property: a.Property with
-        {
-            Column = NextColumn(),
-            Nullable = true,
-            PresenceColumn = paths.TrueForAll(p => p.Exists(x => x.Names.SequenceEqual(a.Names) && x.Property.PresenceColumn is null)) ? null : NextColumn(),
-        })).ToList();
+        var results = all.Select(a =>
+                (
+                    a.Names,
+                    Property: a.Property with
+                    {
+                        Column = NextColumn(),
+                        Nullable = true,
+                        PresenceColumn = paths.TrueForAll(p =>
+                            p.Exists(x => x.Names.SequenceEqual(a.Names) && x.Property.PresenceColumn is null)
+                        )
+                            ? null
+                            : NextColumn(),
+                    }
+                )
+            )
+            .ToList();
         var properties = PathProperties.Of(results.Select(r => (r.Names, r.Property)), model.Namespace);
-        return new BoundUnion(Transient(set, properties), [.. branches.Select((b, i) => (b.Stages, b.Rows, results.Select(r => paths[i].Find(p => p.Names.SequenceEqual(r.Names)).Property).ToImmutableArray<Property?>()))])
+        return new BoundUnion(
+            Transient(set, properties),
+            [
+                .. branches.Select(
+                    (b, i) =>
+                        (
+                            b.Stages,
+                            b.Rows,
+                            results.Select(r => paths[i].Find(p => p.Names.SequenceEqual(r.Names)).Property).ToImmutableArray<Property?>()
+                        )
+                ),
+            ]
+        )
         {
             Columns = [.. results.Select(r => r.Property)],
         };
@@ -211,25 +335,51 @@ internal sealed class ApplyBinder(EntityModel model, string text)
 
     /// <summary>Rows that are entities of no set any more: without key and relations.</summary>
     private static EntitySet Transient(EntitySet set, ImmutableArray<Property> properties) =>
-        set with { Type = new EntityType(set.Type.Name, properties, [], [], []), DefaultOrder = [], ContainedIn = null, Version = null, SearchedProperties = null, SearchIndex = null, IsTransient = true };
+        set with
+        {
+            Type = new EntityType(set.Type.Name, properties, [], [], []),
+            DefaultOrder = [],
+            ContainedIn = null,
+            Version = null,
+            SearchedProperties = null,
+            SearchIndex = null,
+            IsTransient = true,
+        };
 
     private ExpressionBinder Expressions(EntitySet set, bool isFilter) => new(model, set, "$apply", text, isFilter);
 
-    private FaultException Fault(string code, string message, int position) => new(new RequestFault(400, code, message, "$apply", text, position));
+    private FaultException Fault(string code, string message, int position) =>
+        new(new RequestFault(400, code, message, "$apply", text, position));
 }
 
 /// <summary>Properties by paths: what is reached over others stands inside of a value with their names.</summary>
 internal static class PathProperties
 {
-    public static ImmutableArray<Property> Of(IEnumerable<(string[] Names, Property Property)> paths, string schemaNamespace) => [.. paths.GroupBy(p => p.Names[0]).Select(g =>
-    {
-        if (g.First().Names.Length == 1)
-            return g.First().Property with { Name = g.Key };
-        var members = Of(g.Select(p => (p.Names[1..], p.Property)), schemaNamespace);
-        return new Property(g.Key, new EdmType(EdmKind.Complex) { Complex = new ComplexType(schemaNamespace, g.Key, members, false) }, true, "") { Members = members, IsDynamic = true };
-    })];
+    public static ImmutableArray<Property> Of(IEnumerable<(string[] Names, Property Property)> paths, string schemaNamespace) =>
+        [
+            .. paths
+                .GroupBy(p => p.Names[0])
+                .Select(g =>
+                {
+                    if (g.First().Names.Length == 1)
+                        return g.First().Property with { Name = g.Key };
+                    var members = Of(g.Select(p => (p.Names[1..], p.Property)), schemaNamespace);
+                    return new Property(
+                        g.Key,
+                        new EdmType(EdmKind.Complex) { Complex = new ComplexType(schemaNamespace, g.Key, members, false) },
+                        true,
+                        ""
+                    )
+                    {
+                        Members = members,
+                        IsDynamic = true,
+                    };
+                }),
+        ];
 
     /// <summary>The properties that have a column, with the names that lead to them.</summary>
-    public static IEnumerable<(string[] Names, Property Property)> Paths(IEnumerable<Property> properties) => properties.Where(p => p.Type.Kind != EdmKind.Stream).SelectMany(p =>
-        p.IsGroup ? Paths(p.Members).Select(m => ((string[])[p.Name, .. m.Names], m.Property)) : [([p.Name], p)]);
+    public static IEnumerable<(string[] Names, Property Property)> Paths(IEnumerable<Property> properties) =>
+        properties
+            .Where(p => p.Type.Kind != EdmKind.Stream)
+            .SelectMany(p => p.IsGroup ? Paths(p.Members).Select(m => ((string[])[p.Name, .. m.Names], m.Property)) : [([p.Name], p)]);
 }

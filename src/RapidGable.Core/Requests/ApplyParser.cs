@@ -6,7 +6,25 @@ namespace RapidGable.Requests;
 /// <summary>The grammar of <c>$apply</c> (Data Aggregation 3).</summary>
 internal sealed class ApplyParser(TokenReader reader, ParameterAliases aliases)
 {
-    private static readonly string[] Known = ["aggregate", "groupby", "filter", "search", "compute", "concat", "identity", "topcount", "topsum", "toppercent", "bottomcount", "bottomsum", "bottompercent", "orderby", "skip", "top"];
+    private static readonly string[] Known =
+    [
+        "aggregate",
+        "groupby",
+        "filter",
+        "search",
+        "compute",
+        "concat",
+        "identity",
+        "topcount",
+        "topsum",
+        "toppercent",
+        "bottomcount",
+        "bottomsum",
+        "bottompercent",
+        "orderby",
+        "skip",
+        "top",
+    ];
     private static readonly string[] Later = ["expand", "nest", "addnested", "join", "outerjoin", "ancestors", "descendants", "traverse"];
 
     private int _count;
@@ -22,8 +40,7 @@ internal sealed class ApplyParser(TokenReader reader, ParameterAliases aliases)
             steps.Add(Step());
             if (++_count > Limits.Transformations)
                 throw reader.Fault("too-large", $"$apply has more than {Limits.Transformations} transformations.", reader.Current.Position);
-        }
-        while (reader.TryTake('/'));
+        } while (reader.TryTake('/'));
         _depth--;
         return steps.ToImmutable();
     }
@@ -37,7 +54,11 @@ internal sealed class ApplyParser(TokenReader reader, ParameterAliases aliases)
         if (Later.Contains(word) || word.Contains('.'))
             throw reader.NotImplemented($"The transformation {name.Text} is not supported.", name.Position);
         if (!Known.Contains(word))
-            throw reader.Fault("unknown-function", $"There is no transformation '{name.Text}'.{NearestName.Hint(word, Known)}", name.Position);
+            throw reader.Fault(
+                "unknown-function",
+                $"There is no transformation '{name.Text}'.{NearestName.Hint(word, Known)}",
+                name.Position
+            );
         reader.Expect('(', $"after {word}");
         TransformationSyntax step = word switch
         {
@@ -64,16 +85,18 @@ internal sealed class ApplyParser(TokenReader reader, ParameterAliases aliases)
             throw reader.Unexpected("'as' and a name for the value");
         reader.Take();
         var name = reader.ExpectName("a name for the value");
-        return SimpleIdentifier.IsValid(name.Text) ? name : throw reader.Fault("syntax", $"'{name.Text}' cannot be the name of a property.", name.Position);
+        return SimpleIdentifier.IsValid(name.Text)
+            ? name
+            : throw reader.Fault("syntax", $"'{name.Text}' cannot be the name of a property.", name.Position);
     }
 
-    private bool IsWord(string word) => reader.Current.Kind == TokenKind.Name && reader.Current.Text.Equals(word, StringComparison.OrdinalIgnoreCase);
+    private bool IsWord(string word) =>
+        reader.Current.Kind == TokenKind.Name && reader.Current.Text.Equals(word, StringComparison.OrdinalIgnoreCase);
 
     private ImmutableArray<ComputeItemSyntax> Computed()
     {
         var items = ImmutableArray.CreateBuilder<ComputeItemSyntax>();
-        do
-            items.Add(new ComputeItemSyntax(Expression(), Alias()));
+        do items.Add(new ComputeItemSyntax(Expression(), Alias()));
         while (reader.TryTake(','));
         return items.ToImmutable();
     }
@@ -89,8 +112,7 @@ internal sealed class ApplyParser(TokenReader reader, ParameterAliases aliases)
                 rollups.Add(Rollup());
             else
                 keys.Add(Path());
-        }
-        while (reader.TryTake(','));
+        } while (reader.TryTake(','));
         reader.Expect(')', "after the properties to group by");
         var then = reader.TryTake(',') ? Parse() : [];
         return new GroupSyntax(keys.ToImmutable(), rollups.ToImmutable(), then, position);
@@ -111,18 +133,17 @@ internal sealed class ApplyParser(TokenReader reader, ParameterAliases aliases)
             }
             else
                 levels.Add(Path());
-        }
-        while (reader.TryTake(','));
+        } while (reader.TryTake(','));
         reader.Expect(')', "to close rollup");
-        return levels.Count > (all ? 0 : 1) ? new RollupSyntax(all, levels.ToImmutable())
+        return levels.Count > (all ? 0 : 1)
+            ? new RollupSyntax(all, levels.ToImmutable())
             : throw reader.Fault("arguments", "rollup takes at least two levels, or $all and one.", word.Position);
     }
 
     private ImmutableArray<NameSyntax> Path()
     {
         var names = ImmutableArray.CreateBuilder<NameSyntax>();
-        do
-            names.Add(reader.ExpectName("a property"));
+        do names.Add(reader.ExpectName("a property"));
         while (reader.TryTake('/'));
         return names.ToImmutable();
     }
@@ -147,22 +168,27 @@ internal sealed class ApplyParser(TokenReader reader, ParameterAliases aliases)
                 method = reader.ExpectName("a method such as sum");
             }
             else if (value is not CountSyntax)
-                throw reader.Fault("syntax", $"A method is needed after '{start.Text}': with sum, min, max, average or countdistinct. This service has no aggregates of its own.", start.Position);
+                throw reader.Fault(
+                    "syntax",
+                    $"A method is needed after '{start.Text}': with sum, min, max, average or countdistinct. This service has "
+                        + $"no aggregates of its own.",
+                    start.Position
+                );
             if (IsWord("from"))
                 throw reader.NotImplemented("'from' in aggregate is not supported; group twice instead.", reader.Current.Position);
             items.Add(new AggregateItemSyntax(value, method, Alias()));
-        }
-        while (reader.TryTake(','));
+        } while (reader.TryTake(','));
         return items.ToImmutable();
     }
 
     private ConcatSyntax Concat(int position)
     {
         var sequences = ImmutableArray.CreateBuilder<ImmutableArray<TransformationSyntax>>();
-        do
-            sequences.Add(Parse());
+        do sequences.Add(Parse());
         while (reader.TryTake(','));
-        return sequences.Count > 1 ? new ConcatSyntax(sequences.ToImmutable(), position) : throw reader.Fault("arguments", "concat takes at least two sequences.", position);
+        return sequences.Count > 1
+            ? new ConcatSyntax(sequences.ToImmutable(), position)
+            : throw reader.Fault("arguments", "concat takes at least two sequences.", position);
     }
 
     private RankSyntax Rank(string word, int position)
@@ -174,7 +200,10 @@ internal sealed class ApplyParser(TokenReader reader, ParameterAliases aliases)
             throw reader.Fault("number", $"{word} starts with a whole number, not '{token.Text}'.", token.Position);
         reader.Expect(',', $"and an expression in {word}");
         var isTop = word.StartsWith("top", StringComparison.Ordinal);
-        var kind = word.EndsWith("count", StringComparison.Ordinal) ? RankKind.Count : word.EndsWith("sum", StringComparison.Ordinal) ? RankKind.Sum : RankKind.Percent;
+        var kind =
+            word.EndsWith("count", StringComparison.Ordinal) ? RankKind.Count
+            : word.EndsWith("sum", StringComparison.Ordinal) ? RankKind.Sum
+            : RankKind.Percent;
         return new RankSyntax(kind, isTop, new LiteralSyntax(token.Slot, token.Literal, token.Position), Expression(), position);
     }
 
@@ -188,14 +217,15 @@ internal sealed class ApplyParser(TokenReader reader, ParameterAliases aliases)
             if (descending || IsWord("asc"))
                 reader.Take();
             terms.Add(new OrderTermSyntax(expression, descending));
-        }
-        while (reader.TryTake(','));
+        } while (reader.TryTake(','));
         return terms.ToImmutable();
     }
 
     private int Number(string word)
     {
         var token = reader.Take();
-        return token is { Kind: TokenKind.Literal, Literal: LiteralKind.Integer } ? token.Slot : throw reader.Fault("number", $"{word} needs a whole number of at least 0, and '{token.Text}' is none.", token.Position);
+        return token is { Kind: TokenKind.Literal, Literal: LiteralKind.Integer }
+            ? token.Slot
+            : throw reader.Fault("number", $"{word} needs a whole number of at least 0, and '{token.Text}' is none.", token.Position);
     }
 }

@@ -17,7 +17,12 @@ public sealed record ExtendSyntax(ImmutableArray<ComputeItemSyntax> Items, int P
 /// <param name="Keys">Paths that are grouped by, alone.</param>
 /// <param name="Rollups">Hierarchies of paths, the first of which is the top; with <c>All</c> there is a total above it.</param>
 /// <param name="Then">What is done with each group; empty = nothing, the groups alone are the result.</param>
-public sealed record GroupSyntax(ImmutableArray<ImmutableArray<NameSyntax>> Keys, ImmutableArray<RollupSyntax> Rollups, ImmutableArray<TransformationSyntax> Then, int Position) : TransformationSyntax(Position);
+public sealed record GroupSyntax(
+    ImmutableArray<ImmutableArray<NameSyntax>> Keys,
+    ImmutableArray<RollupSyntax> Rollups,
+    ImmutableArray<TransformationSyntax> Then,
+    int Position
+) : TransformationSyntax(Position);
 
 public sealed record RollupSyntax(bool All, ImmutableArray<ImmutableArray<NameSyntax>> Levels);
 
@@ -27,17 +32,21 @@ public sealed record AggregateSyntax(ImmutableArray<AggregateItemSyntax> Items, 
 /// <param name="Method">The word after <c>with</c>; null = none, which only a count may have.</param>
 public sealed record AggregateItemSyntax(ExpressionSyntax? Value, NameSyntax? Method, NameSyntax Alias);
 
-public sealed record ConcatSyntax(ImmutableArray<ImmutableArray<TransformationSyntax>> Sequences, int Position) : TransformationSyntax(Position);
+public sealed record ConcatSyntax(ImmutableArray<ImmutableArray<TransformationSyntax>> Sequences, int Position)
+    : TransformationSyntax(Position);
 
 /// <summary>What a limit of the highest or lowest speaks of.</summary>
 public enum RankKind
 {
-    Count, Sum, Percent,
+    Count,
+    Sum,
+    Percent,
 }
 
 /// <param name="IsTop">The highest, else the lowest.</param>
 /// <param name="Limit">Slot of the limit.</param>
-public sealed record RankSyntax(RankKind Kind, bool IsTop, LiteralSyntax Limit, ExpressionSyntax By, int Position) : TransformationSyntax(Position);
+public sealed record RankSyntax(RankKind Kind, bool IsTop, LiteralSyntax Limit, ExpressionSyntax By, int Position)
+    : TransformationSyntax(Position);
 
 /// <summary><c>orderby</c>, <c>skip</c> or <c>top</c> as transformations.</summary>
 /// <param name="Skip">Slot; null = none.</param>

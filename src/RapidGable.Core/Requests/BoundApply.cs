@@ -27,7 +27,12 @@ public sealed record BoundExtension(EntitySet Result, ImmutableArray<BoundComput
 /// <summary>The methods of aggregation (Data Aggregation 3.1.2).</summary>
 public enum AggregationMethod
 {
-    Sum, Min, Max, Average, CountDistinct, Count,
+    Sum,
+    Min,
+    Max,
+    Average,
+    CountDistinct,
+    Count,
 }
 
 /// <param name="Value">Null for the number of rows.</param>
@@ -36,16 +41,31 @@ public sealed record BoundAggregate(Property Property, AggregationMethod Method,
 
 /// <summary>One row for each combination of keys; without any, one row in all.</summary>
 /// <param name="Keys">What is grouped by, and the property of the result that holds it.</param>
-/// <param name="Sets">The combinations of keys that are grouped by, each as numbers of <paramref name="Keys"/>; several for a rollup.</param>
-public sealed record BoundGroup(EntitySet Result, ImmutableArray<(BoundProperty From, Property To)> Keys, ImmutableArray<BoundAggregate> Aggregates, ImmutableArray<ImmutableArray<int>> Sets) : BoundStage(Result)
+/// <param name="Sets">The combinations of keys that are grouped by, each as numbers of <paramref name="Keys"/>; several for a
+/// rollup.</param>
+public sealed record BoundGroup(
+    EntitySet Result,
+    ImmutableArray<(BoundProperty From, Property To)> Keys,
+    ImmutableArray<BoundAggregate> Aggregates,
+    ImmutableArray<ImmutableArray<int>> Sets
+) : BoundStage(Result)
 {
-    internal override IEnumerable<BoundExpression> Expressions => Keys.Select(k => (BoundExpression)k.From).Concat(Aggregates.SelectMany(a => new[] { a.Value, a.Condition }).OfType<BoundExpression>());
+    internal override IEnumerable<BoundExpression> Expressions =>
+        Keys.Select(k => (BoundExpression)k.From)
+            .Concat(Aggregates.SelectMany(a => new[] { a.Value, a.Condition }).OfType<BoundExpression>());
 }
 
 /// <summary>Keeps the highest or lowest rows.</summary>
 /// <param name="Limit">How many, or the sum or percentage that they reach together.</param>
 /// <param name="Partition">The groups within which they are ranked; empty = all rows are one.</param>
-public sealed record BoundRanking(EntitySet Result, RankKind Kind, bool IsTop, BoundLiteral Limit, BoundExpression By, ImmutableArray<BoundProperty> Partition) : BoundStage(Result)
+public sealed record BoundRanking(
+    EntitySet Result,
+    RankKind Kind,
+    bool IsTop,
+    BoundLiteral Limit,
+    BoundExpression By,
+    ImmutableArray<BoundProperty> Partition
+) : BoundStage(Result)
 {
     internal override IEnumerable<BoundExpression> Expressions => Partition.Prepend(By);
 }
@@ -57,8 +77,12 @@ public sealed record BoundSlice(EntitySet Result, ImmutableArray<BoundOrderTerm>
 }
 
 /// <summary>The rows of several sequences over the same input, one after the other.</summary>
-/// <param name="Branches">For each sequence its stages, and for each property of the result the property of the sequence's rows; null = it has none.</param>
-public sealed record BoundUnion(EntitySet Result, ImmutableArray<(ImmutableArray<BoundStage> Stages, EntitySet Rows, ImmutableArray<Property?> Columns)> Branches) : BoundStage(Result)
+/// <param name="Branches">For each sequence its stages, and for each property of the result the property of the sequence's rows; null =
+/// it has none.</param>
+public sealed record BoundUnion(
+    EntitySet Result,
+    ImmutableArray<(ImmutableArray<BoundStage> Stages, EntitySet Rows, ImmutableArray<Property?> Columns)> Branches
+) : BoundStage(Result)
 {
     /// <summary>The properties of the result that have columns.</summary>
     public ImmutableArray<Property> Columns { get; init; } = [];

@@ -15,7 +15,8 @@ public abstract record BoundExpression(EdmType? Type, bool MayBeNull)
 
 /// <summary>A literal, to be sent as a value of <see cref="BoundExpression.Type"/>.</summary>
 /// <param name="Conversion">How it becomes a stored value, when it meets a converted property; null = it is sent as it is.</param>
-public sealed record BoundLiteral(int Slot, LiteralKind Kind, EdmType LiteralType, ValueConversion? Conversion = null) : BoundExpression(LiteralType, false);
+public sealed record BoundLiteral(int Slot, LiteralKind Kind, EdmType LiteralType, ValueConversion? Conversion = null)
+    : BoundExpression(LiteralType, false);
 
 /// <summary>A boolean property that is stored as something else, as a condition.</summary>
 public sealed record BoundTruth(BoundProperty Operand) : BoundExpression(EdmType.Boolean, Operand.MayBeNull)
@@ -51,7 +52,13 @@ public sealed record LambdaJoin(string ParentPath, string Path, NavigationProper
 /// <param name="OuterScope">Scope of the entity that the relation starts from, after <paramref name="Hops"/>.</param>
 /// <param name="Scope">Name of the scope of each related entity, unique in the request.</param>
 public abstract record BoundOverRelated(
-    string OuterScope, ImmutableArray<NavigationProperty> Hops, NavigationProperty Navigation, EntitySet Target, string Scope, EdmType ResultType) : BoundExpression(ResultType, false)
+    string OuterScope,
+    ImmutableArray<NavigationProperty> Hops,
+    NavigationProperty Navigation,
+    EntitySet Target,
+    string Scope,
+    EdmType ResultType
+) : BoundExpression(ResultType, false)
 {
     /// <summary>What is asked of each; null = nothing.</summary>
     public BoundExpression? Condition { get; init; }
@@ -63,14 +70,25 @@ public abstract record BoundOverRelated(
 
 /// <summary>Whether the condition holds for any, or for all, of them; without one, whether there are some.</summary>
 public sealed record BoundLambda(
-    string OuterScope, ImmutableArray<NavigationProperty> Hops, NavigationProperty Navigation, EntitySet Target, string Scope, bool IsAll)
-    : BoundOverRelated(OuterScope, Hops, Navigation, Target, Scope, EdmType.Boolean);
+    string OuterScope,
+    ImmutableArray<NavigationProperty> Hops,
+    NavigationProperty Navigation,
+    EntitySet Target,
+    string Scope,
+    bool IsAll
+) : BoundOverRelated(OuterScope, Hops, Navigation, Target, Scope, EdmType.Boolean);
 
 /// <summary>How many there are.</summary>
-public sealed record BoundCount(string OuterScope, ImmutableArray<NavigationProperty> Hops, NavigationProperty Navigation, EntitySet Target, string Scope)
-    : BoundOverRelated(OuterScope, Hops, Navigation, Target, Scope, EdmType.Int64);
+public sealed record BoundCount(
+    string OuterScope,
+    ImmutableArray<NavigationProperty> Hops,
+    NavigationProperty Navigation,
+    EntitySet Target,
+    string Scope
+) : BoundOverRelated(OuterScope, Hops, Navigation, Target, Scope, EdmType.Int64);
 
-public sealed record BoundComparison(BinaryOperator Operator, BoundExpression Left, BoundExpression Right) : BoundExpression(EdmType.Boolean, false)
+public sealed record BoundComparison(BinaryOperator Operator, BoundExpression Left, BoundExpression Right)
+    : BoundExpression(EdmType.Boolean, false)
 {
     internal override IEnumerable<BoundExpression> Operands => [Left, Right];
 }
@@ -103,7 +121,8 @@ public sealed record BoundCall(CanonicalFunction Function, ImmutableArray<BoundE
     internal override IEnumerable<BoundExpression> Operands => Arguments;
 
     /// <summary>Where a part of a date is read from the text that stands for the date; null = it is not.</summary>
-    internal TextPart? StoredPart => Arguments is [BoundProperty { Property.Conversion: FormatConversion format }] ? format.Part(Function) : null;
+    internal TextPart? StoredPart =>
+        Arguments is [BoundProperty { Property.Conversion: FormatConversion format }] ? format.Part(Function) : null;
 
     // A text that does not have the format has no parts.
     private static bool IsStoredPart(ImmutableArray<BoundExpression> arguments) =>
@@ -111,7 +130,8 @@ public sealed record BoundCall(CanonicalFunction Function, ImmutableArray<BoundE
 }
 
 /// <param name="WithNull">Whether null is among the members.</param>
-public sealed record BoundIn(BoundExpression Operand, ImmutableArray<BoundLiteral> Members, bool WithNull) : BoundExpression(EdmType.Boolean, false)
+public sealed record BoundIn(BoundExpression Operand, ImmutableArray<BoundLiteral> Members, bool WithNull)
+    : BoundExpression(EdmType.Boolean, false)
 {
     internal override IEnumerable<BoundExpression> Operands => [Operand];
 }
@@ -120,7 +140,8 @@ public sealed record BoundIn(BoundExpression Operand, ImmutableArray<BoundLitera
 public sealed record BoundConstant(object Value, EdmType ConstantType) : BoundExpression(ConstantType, false);
 
 /// <summary>The value of the first condition that is true; null when there is none.</summary>
-public sealed record BoundCase(ImmutableArray<(BoundExpression Condition, BoundExpression Value)> Branches, EdmType ResultType) : BoundExpression(ResultType, true)
+public sealed record BoundCase(ImmutableArray<(BoundExpression Condition, BoundExpression Value)> Branches, EdmType ResultType)
+    : BoundExpression(ResultType, true)
 {
     internal override IEnumerable<BoundExpression> Operands => Branches.SelectMany(b => new[] { b.Condition, b.Value });
 }
@@ -143,7 +164,12 @@ public sealed record BoundSearchTerm(ImmutableArray<BoundExpression> Texts, Boun
 /// <summary>A value of one entity of any set, or of one related to it; null when there is no such entity.</summary>
 /// <param name="Key">Null = the entity of the request's own rows that the current one is nested in.</param>
 /// <param name="Hops">Single steps from that entity, with where each leads.</param>
-public sealed record BoundRootValue(EntitySet Set, BoundKey? Key, ImmutableArray<(NavigationProperty Navigation, EntitySet Target)> Hops, Property Property) : BoundExpression(Property.Type, true);
+public sealed record BoundRootValue(
+    EntitySet Set,
+    BoundKey? Key,
+    ImmutableArray<(NavigationProperty Navigation, EntitySet Target)> Hops,
+    Property Property
+) : BoundExpression(Property.Type, true);
 
 /// <summary>One of the values of a collection property, inside of a condition over them.</summary>
 public sealed record BoundItem(string Scope, EdmType ItemType) : BoundExpression(ItemType, true);
@@ -159,7 +185,9 @@ public sealed record BoundOverValues(BoundProperty Values, string Scope, OverVal
 /// <summary>What is asked of the values of a collection property.</summary>
 public enum OverValues
 {
-    Any, All, Count,
+    Any,
+    All,
+    Count,
 }
 
 public sealed record BoundOrderTerm(BoundExpression Expression, bool Descending);
@@ -176,7 +204,13 @@ public sealed record BoundHop(NavigationProperty Navigation, EntitySet Target, B
 
 public enum ResourceKind
 {
-    ServiceDocument, Metadata, Collection, Entity, PropertyValue, RawValue, Count,
+    ServiceDocument,
+    Metadata,
+    Collection,
+    Entity,
+    PropertyValue,
+    RawValue,
+    Count,
 
     /// <summary>How many values a collection property holds.</summary>
     ValueCount,
@@ -202,7 +236,9 @@ public sealed record BoundPath(ResourceKind Kind, EntitySet? Root, BoundKey? Roo
     /// <summary>Every member of the collection by itself, to be changed (URL conventions 4.14).</summary>
     public bool IsEach { get; init; }
 
-    /// <summary>The path is a <c>$crossjoin</c>: <see cref="Root"/> stands for the combinations, and its relations lead to the entities.</summary>
+    /// <summary>
+    /// The path is a <c>$crossjoin</c>: <see cref="Root"/> stands for the combinations, and its relations lead to the entities.
+    /// </summary>
     public bool IsCrossJoin { get; init; }
 
     /// <summary>The set whose entities, or whose property, is asked for.</summary>
@@ -240,8 +276,13 @@ public sealed record BoundExpand(NavigationProperty Navigation, EntitySet Target
     public DerivedType? Cast { get; init; }
 
     /// <summary>Whether something of it is about the entity of the request's own rows, <c>$it</c>.</summary>
-    public bool NeedsRoot => new[] { Filter, Count?.Condition }.OfType<BoundExpression>().Concat(OrderBy.Select(o => o.Expression)).Concat(Select.Computed.Select(c => c.Expression))
-        .SelectMany(ExpressionPaths.All).Any(e => e is BoundRootValue { Key: null });
+    public bool NeedsRoot =>
+        new[] { Filter, Count?.Condition }
+            .OfType<BoundExpression>()
+            .Concat(OrderBy.Select(o => o.Expression))
+            .Concat(Select.Computed.Select(c => c.Expression))
+            .SelectMany(ExpressionPaths.All)
+            .Any(e => e is BoundRootValue { Key: null });
 
     public BoundExpression? Filter { get; init; }
 
@@ -265,7 +306,8 @@ public sealed record BoundExpand(NavigationProperty Navigation, EntitySet Target
     public int Levels { get; init; } = 1;
 
     /// <summary>The asked order, or the set's own, made total by the key.</summary>
-    public ImmutableArray<BoundOrderTerm> TotalOrder => Navigation.IsCollection || Navigation.IsRemote ? TotalOrders.Of(Target, OrderBy) : [];
+    public ImmutableArray<BoundOrderTerm> TotalOrder =>
+        Navigation.IsCollection || Navigation.IsRemote ? TotalOrders.Of(Target, OrderBy) : [];
 
     /// <summary>This and all below it.</summary>
     public IEnumerable<BoundExpand> WithNested => Expand.SelectMany(e => e.WithNested).Prepend(this);
@@ -281,13 +323,17 @@ internal static class TotalOrders
         return
         [
             .. asked,
-            .. Identity(set).Where(k => !asked.Any(o => o.Expression is BoundProperty { Hops.Length: 0, Scope: "" } p && p.Property == k))
+            .. Identity(set)
+                .Where(k => !asked.Any(o => o.Expression is BoundProperty { Hops.Length: 0, Scope: "" } p && p.Property == k))
                 .Select(k => new BoundOrderTerm(new BoundProperty([], k), Descending: false)),
         ];
     }
 
-    /// <summary>What tells one row from another; rows without a key are told by all that is seen of them, and alike ones are the same.</summary>
-    private static IEnumerable<Property> Identity(EntitySet set) => set.IsUnkeyed ? set.Type.Properties.SelectMany(p => p.Leaves).Where(p => !p.Type.IsCollection) : set.Type.Key;
+    /// <summary>
+    /// What tells one row from another; rows without a key are told by all that is seen of them, and alike ones are the same.
+    /// </summary>
+    private static IEnumerable<Property> Identity(EntitySet set) =>
+        set.IsUnkeyed ? set.Type.Properties.SelectMany(p => p.Leaves).Where(p => !p.Type.IsCollection) : set.Type.Key;
 }
 
 /// <summary>A request whose every name is resolved and whose every type is checked.</summary>
@@ -313,8 +359,14 @@ public sealed record BoundRequest(BoundPath Path, BoundSelect? Select)
     public bool IsDelta { get; init; }
 
     /// <summary>Whether the changes of the result can be followed.</summary>
-    public bool CanTrack => Path is { Kind: ResourceKind.Collection, Hops.IsEmpty: true, IsReference: false, IsCrossJoin: false } && Apply is null && Target.Changes is not null
-        && Expand.IsEmpty && Top is null && Skip is null && OrderBy.IsEmpty;
+    public bool CanTrack =>
+        Path is { Kind: ResourceKind.Collection, Hops.IsEmpty: true, IsReference: false, IsCrossJoin: false }
+        && Apply is null
+        && Target.Changes is not null
+        && Expand.IsEmpty
+        && Top is null
+        && Skip is null
+        && OrderBy.IsEmpty;
 
     /// <summary>The rows that the other options are about: those of the path, or what <c>$apply</c> made of them.</summary>
     public EntitySet Target => Apply?.Result ?? Path.Target;
@@ -326,11 +378,21 @@ public sealed record BoundRequest(BoundPath Path, BoundSelect? Select)
     public IEnumerable<BoundExpand> AllExpands => Expand.SelectMany(e => e.WithNested);
 
     /// <summary>Every expression of it, wherever it stands.</summary>
-    internal IEnumerable<BoundExpression> Expressions => new[]
-    {
-        Path.Hops.SelectMany(h => h.Before), Path.Filters, [Filter], OrderBy.Select(o => o.Expression), Select?.Computed.Select(c => c.Expression) ?? [], Apply?.Stages.SelectMany(s => s.Expressions) ?? [],
-        AllExpands.SelectMany(e => e.OrderBy.Select(o => o.Expression).Append(e.Filter).Append(e.Count).Concat(e.Select.Computed.Select(c => c.Expression))),
-    }.SelectMany(e => e).OfType<BoundExpression>();
+    internal IEnumerable<BoundExpression> Expressions =>
+        new[]
+        {
+            Path.Hops.SelectMany(h => h.Before),
+            Path.Filters,
+            [Filter],
+            OrderBy.Select(o => o.Expression),
+            Select?.Computed.Select(c => c.Expression) ?? [],
+            Apply?.Stages.SelectMany(s => s.Expressions) ?? [],
+            AllExpands.SelectMany(e =>
+                e.OrderBy.Select(o => o.Expression).Append(e.Filter).Append(e.Count).Concat(e.Select.Computed.Select(c => c.Expression))
+            ),
+        }
+            .SelectMany(e => e)
+            .OfType<BoundExpression>();
 
     /// <summary>Every set that the answer can tell something about.</summary>
     public IEnumerable<EntitySet> TouchedSets(EntityModel model)
@@ -357,21 +419,26 @@ public static class ExpressionPaths
     /// <summary>The hops of each path from the entity that is asked for; a path without hops gives an empty one.</summary>
     public static IEnumerable<ImmutableArray<NavigationProperty>> Of(BoundExpression expression) => All(expression).SelectMany(Own);
 
-    private static IEnumerable<ImmutableArray<NavigationProperty>> Own(BoundExpression expression) => expression switch
-    {
-        BoundProperty { Scope: "" } property => [property.Hops],
-        BoundRelated { Scope: "" } related => [related.Hops],
-        BoundOverRelated { OuterScope: "" } over => [over.Hops],
-        _ => [],
-    };
+    private static IEnumerable<ImmutableArray<NavigationProperty>> Own(BoundExpression expression) =>
+        expression switch
+        {
+            BoundProperty { Scope: "" } property => [property.Hops],
+            BoundRelated { Scope: "" } related => [related.Hops],
+            BoundOverRelated { OuterScope: "" } over => [over.Hops],
+            _ => [],
+        };
 
     /// <summary>Every set that an expression reaches.</summary>
-    public static IEnumerable<EntitySet> Sets(BoundExpression expression, EntityModel model) => All(expression).SelectMany(e => e switch
-    {
-        BoundProperty property => property.Hops.Select(model.Target),
-        BoundRelated related => related.Hops.Select(model.Target),
-        BoundOverRelated over => over.Hops.Select(model.Target).Concat(over.Joins.Select(j => j.Target)).Append(over.Target),
-        BoundRootValue root => root.Hops.Select(h => h.Target).Prepend(root.Set),
-        _ => [],
-    });
+    public static IEnumerable<EntitySet> Sets(BoundExpression expression, EntityModel model) =>
+        All(expression)
+            .SelectMany(e =>
+                e switch
+                {
+                    BoundProperty property => property.Hops.Select(model.Target),
+                    BoundRelated related => related.Hops.Select(model.Target),
+                    BoundOverRelated over => over.Hops.Select(model.Target).Concat(over.Joins.Select(j => j.Target)).Append(over.Target),
+                    BoundRootValue root => root.Hops.Select(h => h.Target).Prepend(root.Set),
+                    _ => [],
+                }
+            );
 }

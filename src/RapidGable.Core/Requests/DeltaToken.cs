@@ -4,7 +4,9 @@ using RapidGable.Model;
 
 namespace RapidGable.Requests;
 
-/// <summary>How far the changes of a table had gone: the highest stamp, and how many rows had it, since more may come with the same.</summary>
+/// <summary>
+/// How far the changes of a table had gone: the highest stamp, and how many rows had it, since more may come with the same.
+/// </summary>
 public sealed record ChangeMark(StoredValue Stamp, long Rows)
 {
     public static ChangeMark Start { get; } = new(StoredValue.Null, 0);
@@ -45,9 +47,12 @@ public sealed record DeltaToken(string Set, bool IsDelta, ImmutableArray<ChangeM
 
     /// <summary>Reads a token; null when it was not made by <see cref="Write"/>.</summary>
     public static DeltaToken? Read(string text) => SkipToken.Reading(text, items =>
-    {
-        ImmutableArray<ChangeMark> Marks(JsonElement array) => [.. array.EnumerateArray().Chunk(2).Select(p => new ChangeMark(SkipToken.Value(p[0]), p[1].GetInt64()))];
-        var (since, next) = (Marks(items[2]), Marks(items[3]));
-        return since.Length is 1 or 2 ? new DeltaToken(items[0].GetString()!, items[1].GetBoolean(), since, next.IsEmpty ? null : next) : null;
-    });
+        {
+            ImmutableArray<ChangeMark> Marks(JsonElement array) =>
+                [.. array.EnumerateArray().Chunk(2).Select(p => new ChangeMark(SkipToken.Value(p[0]), p[1].GetInt64()))];
+            var (since, next) = (Marks(items[2]), Marks(items[3]));
+            return since.Length is 1 or 2
+                ? new DeltaToken(items[0].GetString()!, items[1].GetBoolean(), since, next.IsEmpty ? null : next)
+                : null;
+        });
 }

@@ -4,7 +4,8 @@ using RapidGable.Model;
 namespace RapidGable.Requests;
 
 /// <summary>Resolves the names of an expression against one set and checks its types.</summary>
-/// <param name="isFilter">A condition, else a sort term: properties that the declaration keeps out of it are refused, also inside of calls.</param>
+/// <param name="isFilter">A condition, else a sort term: properties that the declaration keeps out of it are refused, also inside of
+/// calls.</param>
 internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set, string target, string text, bool isFilter)
 {
     private readonly LambdaScope _top = new("", "", set, []);
@@ -14,9 +15,7 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
     private int _lambdas;
 
     public ExpressionBinder(EntityModel model, EntitySet set, string target, string text)
-        : this(model, set, target, text, target == "$filter")
-    {
-    }
+        : this(model, set, target, text, target == "$filter") { }
 
     /// <summary>Properties that the request computes, by name.</summary>
     public IReadOnlyDictionary<string, BoundComputed> Computed { get; init; } = new Dictionary<string, BoundComputed>();
@@ -33,27 +32,38 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
     public BoundExpression BindCondition(ExpressionSyntax syntax)
     {
         var bound = Bind(syntax);
-        return IsBoolean(bound) ? AsCondition(bound) : throw Type($"{target} needs a condition that is true or false, and this is {Describe(bound)}.", syntax.Position);
+        return IsBoolean(bound)
+            ? AsCondition(bound)
+            : throw Type($"{target} needs a condition that is true or false, and this is {Describe(bound)}.", syntax.Position);
     }
 
-    public BoundExpression BindOrder(ExpressionSyntax syntax) => Bind(syntax) switch
-    {
-        BoundRelated => throw Type("A related entity cannot be sorted by; name one of its properties.", syntax.Position),
-        BoundNull => throw Type("Null cannot be sorted by.", syntax.Position),
-        { Type.Kind: EdmKind.Binary } => throw Type("Binary values cannot be sorted by.", syntax.Position),
-        BoundProperty { Property: { Conversion.Use: ConvertedUse.Read or ConvertedUse.Equality } property } => throw Converted(property, "sorted by", syntax.Position),
-        var bound => bound,
-    };
+    public BoundExpression BindOrder(ExpressionSyntax syntax) =>
+        Bind(syntax) switch
+        {
+            BoundRelated => throw Type("A related entity cannot be sorted by; name one of its properties.", syntax.Position),
+            BoundNull => throw Type("Null cannot be sorted by.", syntax.Position),
+            { Type.Kind: EdmKind.Binary } => throw Type("Binary values cannot be sorted by.", syntax.Position),
+            BoundProperty { Property: { Conversion.Use: ConvertedUse.Read or ConvertedUse.Equality } property } => throw Converted(
+                property,
+                "sorted by",
+                syntax.Position
+            ),
+            var bound => bound,
+        };
 
     /// <summary>The value of a property that the request computes.</summary>
-    public BoundExpression BindComputed(ExpressionSyntax syntax) => Bind(syntax) switch
-    {
-        BoundRelated => throw Type("A related entity is not a value; name one of its properties.", syntax.Position),
-        BoundNull => throw Type("Null has no type, so nothing is computed from it.", syntax.Position),
-        BoundProperty { Property: { Conversion: not null } property } => throw Converted(property, "computed with", syntax.Position),
-        { Type.Kind: EdmKind.Binary or EdmKind.Enum } => throw Type("Binary values and enumerations are not computed.", syntax.Position),
-        var bound => bound,
-    };
+    public BoundExpression BindComputed(ExpressionSyntax syntax) =>
+        Bind(syntax) switch
+        {
+            BoundRelated => throw Type("A related entity is not a value; name one of its properties.", syntax.Position),
+            BoundNull => throw Type("Null has no type, so nothing is computed from it.", syntax.Position),
+            BoundProperty { Property: { Conversion: not null } property } => throw Converted(property, "computed with", syntax.Position),
+            { Type.Kind: EdmKind.Binary or EdmKind.Enum } => throw Type(
+                "Binary values and enumerations are not computed.",
+                syntax.Position
+            ),
+            var bound => bound,
+        };
 
     /// <summary>The properties that a path of groupby stands for: one, or the parts of a complex value.</summary>
     public IEnumerable<BoundProperty> BindGroupKey(ImmutableArray<NameSyntax> path)
@@ -67,7 +77,10 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             {
                 var names = path[..i].Select(n => n.Text).ToArray();
                 if (property.IsGroup && i == path.Length - 1)
-                    return PathProperties.Paths([property]).Select(p => new BoundProperty(hops.ToImmutable(), p.Property) { PathNames = [.. names, .. p.Names] }).ToList();
+                    return PathProperties
+                        .Paths([property])
+                        .Select(p => new BoundProperty(hops.ToImmutable(), p.Property) { PathNames = [.. names, .. p.Names] })
+                        .ToList();
                 var value = Value(property, new PathSyntax(path), i);
                 if (value.Conversion is { Use: ConvertedUse.Read })
                     throw Converted(value, "grouped by", name.Position);
@@ -77,42 +90,61 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             }
             var navigation = Step(type, name);
             if (navigation.IsCollection)
-                throw new FaultException(RequestFault.NotImplemented($"'{name.Text}' leads to many entities, and grouping by them is not supported.", target, text, name.Position));
+                throw new FaultException(
+                    RequestFault.NotImplemented(
+                        $"'{name.Text}' leads to many entities, and grouping by them is not supported.",
+                        target,
+                        text,
+                        name.Position
+                    )
+                );
             hops.Add(navigation);
             type = model.Target(navigation).Type;
         }
-        throw new FaultException(RequestFault.NotImplemented($"Grouping by the related entity '{path[^1].Text}' is not supported; name its properties.", target, text, path[^1].Position));
+        throw new FaultException(
+            RequestFault.NotImplemented(
+                $"Grouping by the related entity '{path[^1].Text}' is not supported; name its properties.",
+                target,
+                text,
+                path[^1].Position
+            )
+        );
     }
 
     /// <summary>The value that an aggregate is made of.</summary>
-    public BoundExpression BindAggregated(ExpressionSyntax syntax) => Bind(syntax) switch
-    {
-        BoundRelated or BoundNull => throw Type("An aggregate is made of values; name a property.", syntax.Position),
-        BoundProperty { Property: { Conversion.Use: not ConvertedUse.Anything } property } =>
-            throw Converted(property, "aggregated", syntax.Position),
-        { Type.Kind: EdmKind.Binary } => throw Type("Binary values cannot be aggregated.", syntax.Position),
-        var bound => bound,
-    };
+    public BoundExpression BindAggregated(ExpressionSyntax syntax) =>
+        Bind(syntax) switch
+        {
+            BoundRelated or BoundNull => throw Type("An aggregate is made of values; name a property.", syntax.Position),
+            BoundProperty { Property: { Conversion.Use: not ConvertedUse.Anything } property } => throw Converted(
+                property,
+                "aggregated",
+                syntax.Position
+            ),
+            { Type.Kind: EdmKind.Binary } => throw Type("Binary values cannot be aggregated.", syntax.Position),
+            var bound => bound,
+        };
 
     public FaultException Refused(string code, string message, int position) => Fault(code, message, position);
 
-    private BoundExpression Bind(ExpressionSyntax syntax) => syntax switch
-    {
-        LiteralSyntax literal => new BoundLiteral(literal.Slot, literal.Kind, TypeOf(literal.Kind)),
-        NullSyntax => new BoundNull(),
-        PathSyntax path => BindPath(path),
-        LambdaSyntax lambda => BindLambda(lambda),
-        CountSyntax count => BindCount(count),
-        UnarySyntax unary => BindUnary(unary),
-        InSyntax isIn => BindIn(isIn),
-        CallSyntax call => BindCall(call),
-        AliasSyntax alias => BindAlias(alias),
-        CaseSyntax branches => BindCase(branches),
-        TypeCallSyntax call => BindTypeCall(call),
-        RootSyntax root => BindRoot(root),
-        BinarySyntax binary => BindBinary(binary),
-        _ => throw new InvalidOperationException(syntax.GetType().Name),
-    };
+    private BoundExpression Bind(ExpressionSyntax syntax) =>
+        syntax switch
+        {
+            LiteralSyntax literal => new BoundLiteral(literal.Slot, literal.Kind, TypeOf(literal.Kind)),
+            NullSyntax => new BoundNull(),
+            PathSyntax path => BindPath(path),
+            LambdaSyntax lambda => BindLambda(lambda),
+            CountSyntax count => BindCount(count),
+            UnarySyntax unary => BindUnary(unary),
+            InSyntax isIn => BindIn(isIn),
+            CallSyntax call => BindCall(call),
+            AliasSyntax alias => BindAlias(alias),
+            CaseSyntax branches => BindCase(branches),
+            TypeCallSyntax call => BindTypeCall(call),
+            RootSyntax root => BindRoot(root),
+            BinarySyntax binary => BindBinary(binary),
+            _ => throw new InvalidOperationException(syntax.GetType().Name),
+        };
 
     /// <summary>A fault in an alias's value is shown in that value.</summary>
     private BoundExpression BindAlias(AliasSyntax alias)
@@ -129,20 +161,40 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
 
     /// <summary>All conditions together; null when there is none.</summary>
     public static BoundExpression? And(IEnumerable<BoundExpression?> conditions) =>
-        conditions.OfType<BoundExpression>().Aggregate((BoundExpression?)null, (all, next) => all is null ? next : new BoundLogical(BinaryOperator.And, all, next));
+        conditions
+            .OfType<BoundExpression>()
+            .Aggregate((BoundExpression?)null, (all, next) => all is null ? next : new BoundLogical(BinaryOperator.And, all, next));
 
     /// <summary>A search as a condition over the text properties that the set is searched by.</summary>
-    public BoundExpression BindSearch(SearchSyntax search, EntitySet within, string scope = "") => search switch
-    {
-        SearchNotSyntax not => new BoundNot(BindSearch(not.Operand, within, scope)),
-        SearchPairSyntax pair => new BoundLogical(pair.IsAnd ? BinaryOperator.And : BinaryOperator.Or, BindSearch(pair.Left, within, scope), BindSearch(pair.Right, within, scope)),
-        SearchTermSyntax term => within.IsSearchable
-            ? new BoundSearchTerm([.. (within.SearchIndex is null ? within.SearchProperties : within.Type.Key).Select(p => new BoundProperty([], p) { Scope = scope })],
-                term.Slot is { } slot ? new BoundLiteral(slot, LiteralKind.String, EdmType.String) : new BoundConstant(term.Text!, EdmType.String))
-            { Indexed = within.SearchIndex is null ? null : within }
-            : throw new FaultException(RequestFault.NotImplemented($"{within.Name} cannot be searched: no text property of it is open to that.", "$search")),
-        _ => throw new InvalidOperationException(search.GetType().Name),
-    };
+    public BoundExpression BindSearch(SearchSyntax search, EntitySet within, string scope = "") =>
+        search switch
+        {
+            SearchNotSyntax not => new BoundNot(BindSearch(not.Operand, within, scope)),
+            SearchPairSyntax pair => new BoundLogical(
+                pair.IsAnd ? BinaryOperator.And : BinaryOperator.Or,
+                BindSearch(pair.Left, within, scope),
+                BindSearch(pair.Right, within, scope)
+            ),
+            SearchTermSyntax term => within.IsSearchable
+                ? new BoundSearchTerm(
+                    [
+                        .. (within.SearchIndex is null ? within.SearchProperties : within.Type.Key).Select(p => new BoundProperty([], p)
+                        {
+                            Scope = scope,
+                        }),
+                    ],
+                    term.Slot is { } slot
+                        ? new BoundLiteral(slot, LiteralKind.String, EdmType.String)
+                        : new BoundConstant(term.Text!, EdmType.String)
+                )
+                {
+                    Indexed = within.SearchIndex is null ? null : within,
+                }
+                : throw new FaultException(
+                    RequestFault.NotImplemented($"{within.Name} cannot be searched: no text property of it is open to that.", "$search")
+                ),
+            _ => throw new InvalidOperationException(search.GetType().Name),
+        };
 
     private BoundExpression BindCase(CaseSyntax syntax)
     {
@@ -156,12 +208,20 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             var then = Bind(value);
             NotConverted(then, "a value of case", value.Position);
             if (then is BoundRelated or { Type.Kind: EdmKind.Enum })
-                throw new FaultException(RequestFault.NotImplemented($"{Describe(then)} as a value of case is not supported.", target, text, value.Position));
+                throw new FaultException(
+                    RequestFault.NotImplemented($"{Describe(then)} as a value of case is not supported.", target, text, value.Position)
+                );
             if (then.Type is { } next)
             {
                 if (type is not null && !AreComparable(type, next))
-                    throw Type($"The values of case are of one type, and {Describe(then)} follows a value of type {type.Name}.", value.Position);
-                type = type is null ? next : type.IsNumeric && type != next ? NumericPromotion.Common(type, next) : type;
+                    throw Type(
+                        $"The values of case are of one type, and {Describe(then)} follows a value of type {type.Name}.",
+                        value.Position
+                    );
+                type =
+                    type is null ? next
+                    : type.IsNumeric && type != next ? NumericPromotion.Common(type, next)
+                    : type;
             }
             branches.Add((AsCondition(when), then));
         }
@@ -173,35 +233,61 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
         var word = call.IsTest ? "isof" : "cast";
         if (call is { Operand: null, IsTest: true })
         {
-            return Cast(CurrentScope.Set.Type, call.Type) is { } derived ? Test(CurrentScope, ImmutableArray.CreateBuilder<NavigationProperty>(), derived)
+            return Cast(CurrentScope.Set.Type, call.Type) is { } derived
+                ? Test(CurrentScope, ImmutableArray.CreateBuilder<NavigationProperty>(), derived)
                 : new BoundConstant(true, EdmType.Boolean);
         }
         if (call.Operand is null)
-            throw new FaultException(RequestFault.NotImplemented($"{word} of the entity itself is not supported; name a property behind the type, as in {call.Type.Text}/name.", target, text, call.Position));
+            throw new FaultException(
+                RequestFault.NotImplemented(
+                    $"{word} of the entity itself is not supported; name a property behind the type, as in {call.Type.Text}/name.",
+                    target,
+                    text,
+                    call.Position
+                )
+            );
         var operand = Bind(call.Operand);
         if (!call.Type.Text.StartsWith("Edm.", StringComparison.Ordinal))
-            throw new FaultException(RequestFault.NotImplemented($"{word} to {call.Type.Text} is not supported; it knows the primitive types of the standard.", target, text, call.Type.Position));
+            throw new FaultException(
+                RequestFault.NotImplemented(
+                    $"{word} to {call.Type.Text} is not supported; it knows the primitive types of the standard.",
+                    target,
+                    text,
+                    call.Type.Position
+                )
+            );
         var name = call.Type.Text[4..];
         var isAny = call.IsTest && name is "PrimitiveType" or "Untyped";
         if (!Enum.TryParse<EdmKind>(name, out var kind) || kind is EdmKind.Enum or EdmKind.Complex or EdmKind.Stream)
         {
             if (!isAny)
-                throw Fault("type", $"There is no type '{call.Type.Text}'.{NearestName.Hint(name, Enum.GetNames<EdmKind>())}", call.Type.Position);
+                throw Fault(
+                    "type",
+                    $"There is no type '{call.Type.Text}'.{NearestName.Hint(name, Enum.GetNames<EdmKind>())}",
+                    call.Type.Position
+                );
         }
         if (operand is BoundNull)
             return call.IsTest ? new BoundConstant(false, EdmType.Boolean) : operand;
         if (operand is BoundRelated)
             throw Type($"{word} of a related entity is not a value.", call.Operand.Position);
         if (call.IsTest)
-            return isAny || operand.Type!.Kind == kind ? new BoundComparison(BinaryOperator.Ne, operand, new BoundNull()) : new BoundConstant(false, EdmType.Boolean);
+            return isAny || operand.Type!.Kind == kind
+                ? new BoundComparison(BinaryOperator.Ne, operand, new BoundNull())
+                : new BoundConstant(false, EdmType.Boolean);
         NotConverted(operand, "cast", call.Operand.Position);
-        return operand.Type!.Kind == kind ? operand : new BoundCast(operand, kind switch
-        {
-            EdmKind.DateTimeOffset => EdmType.DateTimeOffset,
-            EdmKind.TimeOfDay => EdmType.TimeOfDay,
-            EdmKind.Duration => EdmType.Duration,
-            var other => new EdmType(other),
-        });
+        return operand.Type!.Kind == kind
+            ? operand
+            : new BoundCast(
+                operand,
+                kind switch
+                {
+                    EdmKind.DateTimeOffset => EdmType.DateTimeOffset,
+                    EdmKind.TimeOfDay => EdmType.TimeOfDay,
+                    EdmKind.Duration => EdmType.Duration,
+                    var other => new EdmType(other),
+                }
+            );
     }
 
     /// <summary>The single value that a path's name stands for: the property, or a member of a complex one.</summary>
@@ -212,17 +298,39 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
         {
             var next = path.Names[index + 1];
             if (property.Type.Complex is not { } complex)
-                throw Fault("not-a-path", $"'{name.Text}' is a single value; nothing can follow it, and '{next.Text}' does.", next.Position);
+                throw Fault(
+                    "not-a-path",
+                    $"'{name.Text}' is a single value; nothing can follow it, and '{next.Text}' does.",
+                    next.Position
+                );
             if (!property.IsGroup)
-                throw new FaultException(RequestFault.NotImplemented($"'{name.Text}' is kept as JSON, and its members cannot be searched.", target, text, next.Position));
+                throw new FaultException(
+                    RequestFault.NotImplemented(
+                        $"'{name.Text}' is kept as JSON, and its members cannot be searched.",
+                        target,
+                        text,
+                        next.Position
+                    )
+                );
             return property.Members.FirstOrDefault(m => m.Name == next.Text) is not { } member
-                ? throw Fault("unknown-property", $"'{complex.Name}' has no property '{next.Text}'.{NearestName.Hint(next.Text, complex.Properties.Select(p => p.Name))}", next.Position)
+                ? throw Fault(
+                    "unknown-property",
+                    $"'{complex.Name}' has no property '{next.Text}'.{NearestName.Hint(next.Text, complex.Properties.Select(p => p.Name))}",
+                    next.Position
+                )
                 : Value(member, path, index + 1);
         }
         if (property.Type.Kind == EdmKind.Stream)
             throw Type($"'{name.Text}' is a stream, which has no value to compare.", name.Position);
         if (property.Type.IsCollection || property.Type.Kind == EdmKind.Complex)
-            throw new FaultException(RequestFault.NotImplemented($"'{name.Text}' holds several values; an expression over them is not supported.", target, text, name.Position));
+            throw new FaultException(
+                RequestFault.NotImplemented(
+                    $"'{name.Text}' holds several values; an expression over them is not supported.",
+                    target,
+                    text,
+                    name.Position
+                )
+            );
         if (!property.IsSortable && !isFilter)
             throw Fault("not-sortable", $"'{name.Text}' may not be sorted by.", name.Position);
         if (!property.IsFilterable && isFilter)
@@ -230,8 +338,8 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
         return property;
     }
 
-    private FaultException Converted(Property property, string use, int position) => new(RequestFault.NotImplemented(
-        $"'{property.Name}' is stored in another form and cannot be {use}.", target, text, position));
+    private FaultException Converted(Property property, string use, int position) =>
+        new(RequestFault.NotImplemented($"'{property.Name}' is stored in another form and cannot be {use}.", target, text, position));
 
     /// <summary>Refuses a property whose stored values are not the published ones where only the latter make sense.</summary>
     private void NotConverted(BoundExpression expression, string use, int position)
@@ -248,8 +356,12 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
         var operand = Bind(unary.Operand);
         if (unary.Operator == UnaryOperator.Not)
         {
-            return IsBoolean(operand) ? new BoundNot(AsCondition(operand))
-                : throw Type($"'not' needs a condition, and {Describe(operand)} follows. Put a comparison in parentheses: not (a eq b).", unary.Operand.Position);
+            return IsBoolean(operand)
+                ? new BoundNot(AsCondition(operand))
+                : throw Type(
+                    $"'not' needs a condition, and {Describe(operand)} follows. Put a comparison in parentheses: not (a eq b).",
+                    unary.Operand.Position
+                );
         }
         if (operand is BoundNull)
             return operand;
@@ -273,7 +385,15 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
                     throw Type($"'{word}' needs conditions on both sides, and {Describe(right)} is on the right.", binary.Right.Position);
                 return new BoundLogical(binary.Operator, AsCondition(left), AsCondition(right));
             case BinaryOperator.Has:
-                throw left.Type?.Kind == EdmKind.Enum || left is BoundNull ? new FaultException(RequestFault.NotImplemented("The operator has is not supported: no enumeration of this service has flags. Use eq.", target, text, binary.OperatorPosition))
+                throw left.Type?.Kind == EdmKind.Enum || left is BoundNull
+                    ? new FaultException(
+                        RequestFault.NotImplemented(
+                            "The operator has is not supported: no enumeration of this service has flags. Use eq.",
+                            target,
+                            text,
+                            binary.OperatorPosition
+                        )
+                    )
                     : Type($"'has' asks for members of an enumeration, and {Describe(left)} is on the left.", binary.OperatorPosition);
             case BinaryOperator.Eq or BinaryOperator.Ne or BinaryOperator.Gt or BinaryOperator.Ge or BinaryOperator.Lt or BinaryOperator.Le:
                 return BindComparison(binary, left, right, word);
@@ -302,10 +422,15 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
         return new BoundComparison(binary.Operator, left, right);
     }
 
-    /// <summary>A converted property is compared in its stored form: with literals, which are brought to it, and with others of the same form.</summary>
+    /// <summary>
+    /// A converted property is compared in its stored form: with literals, which are brought to it, and with others of the same form.
+    /// </summary>
     private void CheckConverted(BoundExpression expression, BoundExpression other, bool isEquality, int position)
     {
-        if (expression is not BoundProperty { Property: { Conversion: { Use: not ConvertedUse.Anything } conversion } property } || other is BoundNull)
+        if (
+            expression is not BoundProperty { Property: { Conversion: { Use: not ConvertedUse.Anything } conversion } property }
+            || other is BoundNull
+        )
             return;
         if (conversion.Use == ConvertedUse.Read || (conversion.Use is ConvertedUse.Equality or ConvertedUse.Sorting && !isEquality))
             throw Converted(property, isEquality ? "compared" : "compared by order", position);
@@ -313,14 +438,15 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             throw Converted(property, "compared with an expression", position);
     }
 
-    private static BinaryOperator Mirrored(BinaryOperator op) => op switch
-    {
-        BinaryOperator.Lt => BinaryOperator.Gt,
-        BinaryOperator.Gt => BinaryOperator.Lt,
-        BinaryOperator.Le => BinaryOperator.Ge,
-        BinaryOperator.Ge => BinaryOperator.Le,
-        _ => op,
-    };
+    private static BinaryOperator Mirrored(BinaryOperator op) =>
+        op switch
+        {
+            BinaryOperator.Lt => BinaryOperator.Gt,
+            BinaryOperator.Gt => BinaryOperator.Lt,
+            BinaryOperator.Le => BinaryOperator.Ge,
+            BinaryOperator.Ge => BinaryOperator.Le,
+            _ => op,
+        };
 
     /// <summary>
     /// A point in time that is compared with a date, or a date with points in time, as many clients do: days begin at midnight in
@@ -329,25 +455,40 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
     /// <param name="op">How the other is compared with the literal.</param>
     private static BoundExpression DateAndTime(BoundExpression expression, BoundExpression other, BinaryOperator op)
     {
-        if (expression is not BoundLiteral { Conversion: null } literal
-            || other is BoundLiteral or BoundProperty { Property.Conversion: not null })
+        if (
+            expression is not BoundLiteral { Conversion: null } literal
+            || other is BoundLiteral or BoundProperty { Property.Conversion: not null }
+        )
             return expression;
         return (literal.Kind, other.Type?.Kind) switch
         {
-            (LiteralKind.Date, EdmKind.DateTimeOffset) => new BoundLiteral(literal.Slot, literal.Kind, EdmType.DateTimeOffset,
-                new DateAsInstantConversion()),
-            (LiteralKind.DateTimeOffset, EdmKind.Date) => new BoundLiteral(literal.Slot, literal.Kind, EdmType.Date,
-                new InstantAsDateConversion(op switch
-                {
-                    BinaryOperator.Lt or BinaryOperator.Ge => DayOfInstant.Ceiling,
-                    BinaryOperator.Le or BinaryOperator.Gt => DayOfInstant.Floor,
-                    _ => DayOfInstant.Same,
-                })),
+            (LiteralKind.Date, EdmKind.DateTimeOffset) => new BoundLiteral(
+                literal.Slot,
+                literal.Kind,
+                EdmType.DateTimeOffset,
+                new DateAsInstantConversion()
+            ),
+            (LiteralKind.DateTimeOffset, EdmKind.Date) => new BoundLiteral(
+                literal.Slot,
+                literal.Kind,
+                EdmType.Date,
+                new InstantAsDateConversion(
+                    op switch
+                    {
+                        BinaryOperator.Lt or BinaryOperator.Ge => DayOfInstant.Ceiling,
+                        BinaryOperator.Le or BinaryOperator.Gt => DayOfInstant.Floor,
+                        _ => DayOfInstant.Same,
+                    }
+                )
+            ),
             _ => expression,
         };
     }
 
-    /// <summary>A literal takes the type of what it meets: 4.01 lets durations be written as plain text, and a whole number beside a double is one (URL conventions 5.1.1.1.1).</summary>
+    /// <summary>
+    /// A literal takes the type of what it meets: 4.01 lets durations be written as plain text, and a whole number beside a double is
+    /// one (URL conventions 5.1.1.1.1).
+    /// </summary>
     private static (BoundExpression, BoundExpression) Adapt(BoundExpression left, BoundExpression right) =>
         (Adapted(left, right), Adapted(right, left));
 
@@ -355,9 +496,22 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
     {
         if (expression is not BoundLiteral literal)
             return expression;
-        var isOther = (literal.Kind, other.Type?.Kind) is (LiteralKind.String, EdmKind.Duration or EdmKind.Enum) or (LiteralKind.Enum, EdmKind.Enum) or (LiteralKind.Integer, EdmKind.Double) or (LiteralKind.Text, not null);
-        return new BoundLiteral(literal.Slot, literal.Kind, isOther ? other.Type! : literal.LiteralType,
-            other is BoundProperty { Property.Conversion: { Use: not ConvertedUse.Anything } conversion } ? conversion : null);
+        var isOther =
+            (literal.Kind, other.Type?.Kind)
+            is
+                (LiteralKind.String, EdmKind.Duration or EdmKind.Enum)
+                or
+                (LiteralKind.Enum, EdmKind.Enum)
+                or
+                (LiteralKind.Integer, EdmKind.Double)
+                or
+                (LiteralKind.Text, not null);
+        return new BoundLiteral(
+            literal.Slot,
+            literal.Kind,
+            isOther ? other.Type! : literal.LiteralType,
+            other is BoundProperty { Property.Conversion: { Use: not ConvertedUse.Anything } conversion } ? conversion : null
+        );
     }
 
     private BoundExpression BindArithmetic(BinarySyntax binary, BoundExpression left, BoundExpression right, string word)
@@ -408,20 +562,39 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             throw Type("A list or a collection of values follows 'in'.", collection.Position);
         var item = new BoundItem($"v{++_lambdas}", property.Type with { IsCollection = false });
         (operand, _) = Adapt(operand, item);
-        return AreComparable(operand.Type!, item.ItemType) ? new BoundOverValues(found.Values, item.Scope, OverValues.Any, new BoundComparison(BinaryOperator.Eq, item, operand))
+        return AreComparable(operand.Type!, item.ItemType)
+            ? new BoundOverValues(found.Values, item.Scope, OverValues.Any, new BoundComparison(BinaryOperator.Eq, item, operand))
             : throw Type($"'in' cannot compare {Describe(operand)} with values of type {item.ItemType.Name}.", position);
     }
 
     private BoundExpression BindCall(CallSyntax call)
     {
         if (call.Function is CanonicalFunction.MinDateTime or CanonicalFunction.MaxDateTime && call.Arguments.IsEmpty)
-            return new BoundConstant(call.Function == CanonicalFunction.MinDateTime ? DateTime.SpecifyKind(DateTime.MinValue, DateTimeKind.Utc) : DateTime.SpecifyKind(DateTime.MaxValue, DateTimeKind.Utc), EdmType.DateTimeOffset);
+            return new BoundConstant(
+                call.Function == CanonicalFunction.MinDateTime
+                    ? DateTime.SpecifyKind(DateTime.MinValue, DateTimeKind.Utc)
+                    : DateTime.SpecifyKind(DateTime.MaxValue, DateTimeKind.Utc),
+                EdmType.DateTimeOffset
+            );
         var arguments = call.Arguments.Select(Bind).ToImmutableArray();
         var signature = FunctionSignature.Of(call.Function);
         if (arguments.Length < signature.Required || arguments.Length > signature.Parameters.Length)
-            throw Fault("arguments", $"{call.Name} takes {Count(signature.Required)}{(signature.Required < signature.Parameters.Length ? $" or {signature.Parameters.Length}" : "")}, not {arguments.Length}.", call.Position);
+            throw Fault(
+                "arguments",
+                $"{call.Name} takes "
+                    + $"{Count(signature.Required)}{(signature.Required < signature.Parameters.Length ? $" or {signature.Parameters.Length}" : "")}, "
+                    + $"not {arguments.Length}.",
+                call.Position
+            );
         if (call.Function == CanonicalFunction.MatchesPattern && arguments[1] is not (BoundLiteral or BoundNull))
-            throw new FaultException(RequestFault.NotImplemented("The pattern of matchesPattern is a literal; anything else is not supported.", target, text, call.Arguments[1].Position));
+            throw new FaultException(
+                RequestFault.NotImplemented(
+                    "The pattern of matchesPattern is a literal; anything else is not supported.",
+                    target,
+                    text,
+                    call.Arguments[1].Position
+                )
+            );
         for (var i = 0; i < arguments.Length; i++)
         {
             var argument = arguments[i];
@@ -430,47 +603,64 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             if (argument is not BoundProperty { Property.Conversion: FormatConversion format } || format.Part(call.Function) is null)
                 NotConverted(argument, $"used in {call.Name}", call.Arguments[i].Position);
             if (argument is BoundLiteral { Kind: LiteralKind.DateTimeOffset })
-                throw new FaultException(RequestFault.NotImplemented($"{call.Name} of a literal is not supported; it works on properties, in UTC.", target, text, call.Arguments[i].Position));
+                throw new FaultException(
+                    RequestFault.NotImplemented(
+                        $"{call.Name} of a literal is not supported; it works on properties, in UTC.",
+                        target,
+                        text,
+                        call.Arguments[i].Position
+                    )
+                );
         }
         return arguments.Any(a => a is BoundNull) ? new BoundNull() : new BoundCall(call.Function, arguments, signature.Result(arguments));
     }
 
-    private static string Count(int number) => number switch { 0 => "no argument", 1 => "one argument", _ => "two arguments" };
+    private static string Count(int number) =>
+        number switch
+        {
+            0 => "no argument",
+            1 => "one argument",
+            _ => "two arguments",
+        };
 
     private static bool IsBoolean(BoundExpression expression) => expression is BoundNull || expression.Type?.Kind == EdmKind.Boolean;
 
     private static bool AreComparable(EdmType left, EdmType right) =>
-        left.Kind is not (EdmKind.Binary or EdmKind.Complex) && ((left.Kind == right.Kind && left.Enum == right.Enum) || (left.IsNumeric && right.IsNumeric));
+        left.Kind is not (EdmKind.Binary or EdmKind.Complex)
+        && ((left.Kind == right.Kind && left.Enum == right.Enum) || (left.IsNumeric && right.IsNumeric));
 
-    internal static EdmType TypeOf(LiteralKind kind) => kind switch
-    {
-        LiteralKind.Boolean => EdmType.Boolean,
-        LiteralKind.Integer => EdmType.Int64,
-        LiteralKind.Decimal => EdmType.Decimal,
-        LiteralKind.Double => EdmType.Double,
-        LiteralKind.String or LiteralKind.Text => EdmType.String,
-        LiteralKind.Guid => EdmType.Guid,
-        LiteralKind.Date => EdmType.Date,
-        LiteralKind.TimeOfDay => EdmType.TimeOfDay,
-        LiteralKind.DateTimeOffset => EdmType.DateTimeOffset,
-        LiteralKind.Duration => EdmType.Duration,
-        // Of a type yet to be met.
-        LiteralKind.Enum => new EdmType(EdmKind.Enum),
-        _ => EdmType.Binary,
-    };
+    internal static EdmType TypeOf(LiteralKind kind) =>
+        kind switch
+        {
+            LiteralKind.Boolean => EdmType.Boolean,
+            LiteralKind.Integer => EdmType.Int64,
+            LiteralKind.Decimal => EdmType.Decimal,
+            LiteralKind.Double => EdmType.Double,
+            LiteralKind.String or LiteralKind.Text => EdmType.String,
+            LiteralKind.Guid => EdmType.Guid,
+            LiteralKind.Date => EdmType.Date,
+            LiteralKind.TimeOfDay => EdmType.TimeOfDay,
+            LiteralKind.DateTimeOffset => EdmType.DateTimeOffset,
+            LiteralKind.Duration => EdmType.Duration,
+            // Of a type yet to be met.
+            LiteralKind.Enum => new EdmType(EdmKind.Enum),
+            _ => EdmType.Binary,
+        };
 
-    private static string Describe(BoundExpression expression) => expression switch
-    {
-        BoundNull => "null",
-        BoundRelated => "a related entity",
-        BoundProperty property => $"'{property.Property.Name}' ({property.Type!.Name})",
-        BoundLiteral { Kind: LiteralKind.Enum } => "a member of an enumeration",
-        BoundLiteral { Kind: LiteralKind.Text } => "a text",
-        BoundLiteral => $"a value of type {expression.Type!.Name}",
-        _ => $"an expression of type {expression.Type!.Name}",
-    };
+    private static string Describe(BoundExpression expression) =>
+        expression switch
+        {
+            BoundNull => "null",
+            BoundRelated => "a related entity",
+            BoundProperty property => $"'{property.Property.Name}' ({property.Type!.Name})",
+            BoundLiteral { Kind: LiteralKind.Enum } => "a member of an enumeration",
+            BoundLiteral { Kind: LiteralKind.Text } => "a text",
+            BoundLiteral => $"a value of type {expression.Type!.Name}",
+            _ => $"an expression of type {expression.Type!.Name}",
+        };
 
     private FaultException Type(string message, int position) => Fault("type", message, position);
 
-    private FaultException Fault(string code, string message, int position) => new(new RequestFault(400, code, message, target, text, position));
+    private FaultException Fault(string code, string message, int position) =>
+        new(new RequestFault(400, code, message, target, text, position));
 }

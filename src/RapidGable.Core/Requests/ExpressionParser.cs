@@ -7,30 +7,38 @@ namespace RapidGable.Requests;
 /// <summary>The expression grammar of <c>$filter</c> and <c>$orderby</c>, by precedence climbing (URL conventions 5.1.1.17).</summary>
 internal sealed class ExpressionParser(TokenReader reader, ParameterAliases aliases)
 {
-    private static readonly FrozenDictionary<string, (BinaryOperator Operator, int Precedence)> Operators =
-        new Dictionary<string, (BinaryOperator, int)>(StringComparer.OrdinalIgnoreCase)
-        {
-            ["or"] = (BinaryOperator.Or, 1),
-            ["and"] = (BinaryOperator.And, 2),
-            ["eq"] = (BinaryOperator.Eq, 3),
-            ["ne"] = (BinaryOperator.Ne, 3),
-            ["gt"] = (BinaryOperator.Gt, 4),
-            ["ge"] = (BinaryOperator.Ge, 4),
-            ["lt"] = (BinaryOperator.Lt, 4),
-            ["le"] = (BinaryOperator.Le, 4),
-            ["add"] = (BinaryOperator.Add, 5),
-            ["sub"] = (BinaryOperator.Sub, 5),
-            ["mul"] = (BinaryOperator.Mul, 6),
-            ["div"] = (BinaryOperator.Div, 6),
-            ["divby"] = (BinaryOperator.DivBy, 6),
-            ["mod"] = (BinaryOperator.Mod, 6),
-        }.ToFrozenDictionary(StringComparer.OrdinalIgnoreCase);
+    private static readonly FrozenDictionary<string, (BinaryOperator Operator, int Precedence)> Operators = new Dictionary<
+        string,
+        (BinaryOperator, int)
+    >(StringComparer.OrdinalIgnoreCase)
+    {
+        ["or"] = (BinaryOperator.Or, 1),
+        ["and"] = (BinaryOperator.And, 2),
+        ["eq"] = (BinaryOperator.Eq, 3),
+        ["ne"] = (BinaryOperator.Ne, 3),
+        ["gt"] = (BinaryOperator.Gt, 4),
+        ["ge"] = (BinaryOperator.Ge, 4),
+        ["lt"] = (BinaryOperator.Lt, 4),
+        ["le"] = (BinaryOperator.Le, 4),
+        ["add"] = (BinaryOperator.Add, 5),
+        ["sub"] = (BinaryOperator.Sub, 5),
+        ["mul"] = (BinaryOperator.Mul, 6),
+        ["div"] = (BinaryOperator.Div, 6),
+        ["divby"] = (BinaryOperator.DivBy, 6),
+        ["mod"] = (BinaryOperator.Mod, 6),
+    }.ToFrozenDictionary(StringComparer.OrdinalIgnoreCase);
 
-    private static readonly FrozenDictionary<string, CanonicalFunction> Functions =
-        Enum.GetValues<CanonicalFunction>().ToFrozenDictionary(f => f.ToString(), StringComparer.OrdinalIgnoreCase);
+    private static readonly FrozenDictionary<string, CanonicalFunction> Functions = Enum.GetValues<CanonicalFunction>()
+        .ToFrozenDictionary(f => f.ToString(), StringComparer.OrdinalIgnoreCase);
 
-    private static readonly FrozenSet<string> LaterFunctions = FrozenSet.Create(StringComparer.OrdinalIgnoreCase,
-        "hassubset", "hassubsequence", "geo.distance", "geo.length", "geo.intersects");
+    private static readonly FrozenSet<string> LaterFunctions = FrozenSet.Create(
+        StringComparer.OrdinalIgnoreCase,
+        "hassubset",
+        "hassubsequence",
+        "geo.distance",
+        "geo.length",
+        "geo.intersects"
+    );
 
     private int _depth;
     private int _nodes;
@@ -77,12 +85,14 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
         if (reader.Current.Is('@'))
         {
             var name = AliasName();
-            return aliases.Tokens(name.Text) is not { } list ? (InSyntax)Node(new InSyntax(operand, [], word.Position))
+            return aliases.Tokens(name.Text) is not { } list
+                ? (InSyntax)Node(new InSyntax(operand, [], word.Position))
                 : (InSyntax)Node(new InSyntax(operand, Members(list, name.Text), word.Position));
         }
         if (reader.Current.Kind == TokenKind.Name && Path() is var path)
         {
-            return path is PathSyntax collection ? (InSyntax)Node(new InSyntax(operand, [], word.Position) { Collection = collection })
+            return path is PathSyntax collection
+                ? (InSyntax)Node(new InSyntax(operand, [], word.Position) { Collection = collection })
                 : throw reader.Fault("syntax", "A list in parentheses or a collection property follows 'in'.", word.Position);
         }
         if (!reader.Current.Is('('))
@@ -101,12 +111,14 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
             if (members.Count > 0)
                 list.Expect(',', "or ')' in the list");
             var token = list.Current;
-            members.Add(token.Kind switch
-            {
-                TokenKind.Literal => new LiteralSyntax(token.Slot, token.Literal, token.Position),
-                TokenKind.Null => new NullSyntax(token.Position),
-                _ => throw list.Unexpected("a literal value in the list"),
-            });
+            members.Add(
+                token.Kind switch
+                {
+                    TokenKind.Literal => new LiteralSyntax(token.Slot, token.Literal, token.Position),
+                    TokenKind.Null => new NullSyntax(token.Position),
+                    _ => throw list.Unexpected("a literal value in the list"),
+                }
+            );
             list.Take();
             if (members.Count > Limits.InMembers)
                 throw list.Fault("too-large", $"The list of {of} has more than {Limits.InMembers} members.", token.Position);
@@ -118,20 +130,26 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
     {
         var at = reader.Take();
         var name = reader.ExpectName("the name of a parameter alias after '@'");
-        return name.Text.Contains('.') ? throw reader.NotImplemented($"The annotation '@{name.Text}' in an expression is not supported.", at.Position) : new NameSyntax("@" + name.Text, at.Position);
+        return name.Text.Contains('.')
+            ? throw reader.NotImplemented($"The annotation '@{name.Text}' in an expression is not supported.", at.Position)
+            : new NameSyntax("@" + name.Text, at.Position);
     }
 
     /// <summary>An alias that is not given counts as null (URL conventions 5.3).</summary>
     private ExpressionSyntax Alias()
     {
         var name = AliasName();
-        return aliases.Expression(name.Text, out var text) is { } value ? Node(new AliasSyntax(name.Text, value, text, name.Position)) : Node(new NullSyntax(name.Position));
+        return aliases.Expression(name.Text, out var text) is { } value
+            ? Node(new AliasSyntax(name.Text, value, text, name.Position))
+            : Node(new NullSyntax(name.Position));
     }
 
     private ExpressionSyntax Unary()
     {
         var token = reader.Current;
-        var isNot = token.Kind == TokenKind.Name && token.Text.Equals("not", StringComparison.OrdinalIgnoreCase)
+        var isNot =
+            token.Kind == TokenKind.Name
+            && token.Text.Equals("not", StringComparison.OrdinalIgnoreCase)
             && (reader.Following.Blank || reader.Following.Is('('));
         if (!isNot && !token.Is('-'))
             return Primary();
@@ -140,7 +158,11 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
         reader.Take();
         var operand = Unary();
         // 'in' binds closer than 'not' (URL conventions 5.1.1.17): not x in (1,2) negates the whole test.
-        if (isNot && reader.Current is { Kind: TokenKind.Name, Blank: true } next && next.Text.Equals("in", StringComparison.OrdinalIgnoreCase))
+        if (
+            isNot
+            && reader.Current is { Kind: TokenKind.Name, Blank: true } next
+            && next.Text.Equals("in", StringComparison.OrdinalIgnoreCase)
+        )
             operand = In(operand);
         _depth--;
         return Node(new UnarySyntax(isNot ? UnaryOperator.Not : UnaryOperator.Negate, operand, token.Position));
@@ -186,7 +208,11 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
         if (LaterFunctions.Contains(name.Text))
             throw reader.NotImplemented($"The function {name.Text} is not supported.", name.Position);
         if (!Functions.TryGetValue(name.Text, out var function))
-            throw reader.Fault("unknown-function", $"There is no function '{name.Text}'.{NearestName.Hint(name.Text, Functions.Keys.Select(k => k.ToLowerInvariant()))}", name.Position);
+            throw reader.Fault(
+                "unknown-function",
+                $"There is no function '{name.Text}'.{NearestName.Hint(name.Text, Functions.Keys.Select(k => k.ToLowerInvariant()))}",
+                name.Position
+            );
         reader.Take();
         var arguments = ImmutableArray.CreateBuilder<ExpressionSyntax>();
         while (!reader.TryTake(')'))
@@ -223,8 +249,7 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
             var condition = Binary(1);
             reader.Expect(':', "between a condition of case and its value");
             branches.Add((condition, Binary(1)));
-        }
-        while (reader.TryTake(','));
+        } while (reader.TryTake(','));
         reader.Expect(')', "or ',' in case");
         return Node(new CaseSyntax(branches.ToImmutable(), name.Position));
     }
@@ -235,7 +260,10 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
         reader.Expect('/', "after $root");
         var set = reader.ExpectName("an entity set after $root");
         if (!reader.TryTake('('))
-            throw reader.NotImplemented("$root leads to one entity by its key, as in $root/Stations(1)/name; anything else after it is not supported.", set.Position);
+            throw reader.NotImplemented(
+                "$root leads to one entity by its key, as in $root/Stations(1)/name; anything else after it is not supported.",
+                set.Position
+            );
         var key = RequestParser.Key(reader, aliases);
         var path = ImmutableArray.CreateBuilder<NameSyntax>();
         while (reader.TryTake('/'))
@@ -260,8 +288,7 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
             names.Add(name);
             if (names.Count > Limits.PathHops + 1)
                 throw reader.Fault("too-deep", $"A path has more than {Limits.PathHops} steps.", name.Position);
-        }
-        while (reader.TryTake('/'));
+        } while (reader.TryTake('/'));
         return Node(new PathSyntax(names.ToImmutable()));
     }
 
@@ -277,11 +304,23 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
             if ((name == "$filter" && count.Filter is not null) || (name == "$search" && count.Search is not null))
                 throw reader.Fault("option-twice", $"The option {name} of $count is given twice.", option.Position);
             if (name is not ("$filter" or "$search"))
-                throw reader.Fault("option-not-here", $"{option.Text} is not an option of $count; $filter and $search are.", option.Position);
+                throw reader.Fault(
+                    "option-not-here",
+                    $"{option.Text} is not an option of $count; $filter and $search are.",
+                    option.Position
+                );
             reader.Expect('=', "after " + option.Text);
-            count = name == "$filter" ? count with { Filter = Binary(1) } : count with { Search = new SearchParser(reader.Take().Text, "$search", null, null).Read() };
-        }
-        while (reader.TryTake(';'));
+            count =
+                name == "$filter"
+                    ? count with
+                    {
+                        Filter = Binary(1),
+                    }
+                    : count with
+                    {
+                        Search = new SearchParser(reader.Take().Text, "$search", null, null).Read(),
+                    };
+        } while (reader.TryTake(';'));
         reader.Expect(')', "to close the options of $count");
         return Node(count);
     }
@@ -289,8 +328,13 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
     private ExpressionSyntax Lambda(ImmutableArray<NameSyntax> path, NameSyntax word)
     {
         if (word.Text is not ("any" or "all"))
-            throw LaterFunctions.Contains(word.Text) ? reader.NotImplemented($"'{word.Text}' after a path is not supported.", word.Position)
-                : reader.Fault("unknown-function", $"'{word.Text}(…)' cannot follow a path.{NearestName.Hint(word.Text, ["any", "all"])}", word.Position);
+            throw LaterFunctions.Contains(word.Text)
+                ? reader.NotImplemented($"'{word.Text}' after a path is not supported.", word.Position)
+                : reader.Fault(
+                    "unknown-function",
+                    $"'{word.Text}(…)' cannot follow a path.{NearestName.Hint(word.Text, ["any", "all"])}",
+                    word.Position
+                );
         if (++_depth > Limits.ExpressionDepth)
             throw reader.TooDeep();
         reader.Take();
@@ -307,7 +351,8 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
         return Node(new LambdaSyntax(path, word.Text == "all", variable, condition, word.Position));
     }
 
-    private ExpressionSyntax Node(ExpressionSyntax node) => ++_nodes <= Limits.ExpressionNodes && aliases.MayGrow()
-        ? node
-        : throw reader.Fault("too-large", $"The expression has more than {Limits.ExpressionNodes} parts.", node.Position);
+    private ExpressionSyntax Node(ExpressionSyntax node) =>
+        ++_nodes <= Limits.ExpressionNodes && aliases.MayGrow()
+            ? node
+            : throw reader.Fault("too-large", $"The expression has more than {Limits.ExpressionNodes} parts.", node.Position);
 }

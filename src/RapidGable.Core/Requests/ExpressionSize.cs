@@ -11,7 +11,8 @@ internal sealed class ExpressionSize
     private readonly Dictionary<BoundExpression, (long Parts, long Texts)> _known = new(ReferenceEqualityComparer.Instance);
 
     /// <summary>The size of a property that an expression computes.</summary>
-    public static PropertySize Of(BoundExpression expression) => new ExpressionSize().Measure(expression) is var (parts, texts) ? new PropertySize(parts, texts) : default!;
+    public static PropertySize Of(BoundExpression expression) =>
+        new ExpressionSize().Measure(expression) is var (parts, texts) ? new PropertySize(parts, texts) : default!;
 
     /// <summary>What is wrong with an expression; null = it is small enough.</summary>
     /// <param name="option">The query option that it stands in.</param>
@@ -20,8 +21,20 @@ internal sealed class ExpressionSize
         string? target = option.Length > 0 ? option : null;
         var size = Of(expression);
         if (size.Parts > Limits.BoundParts)
-            return new RequestFault(400, "too-large", $"With the computed values that it names, the expression has more than {Limits.BoundParts} parts.", target);
-        return size.Texts > Limits.JoinedTexts ? new RequestFault(400, "too-large", $"With the computed values that it names, a text is put together from more than {Limits.JoinedTexts} others.", target) : null;
+            return new RequestFault(
+                400,
+                "too-large",
+                $"With the computed values that it names, the expression has more than {Limits.BoundParts} parts.",
+                target
+            );
+        return size.Texts > Limits.JoinedTexts
+            ? new RequestFault(
+                400,
+                "too-large",
+                $"With the computed values that it names, a text is put together from more than {Limits.JoinedTexts} others.",
+                target
+            )
+            : null;
     }
 
     /// <summary>What is wrong with all expressions of a request together; null = nothing.</summary>
@@ -33,7 +46,12 @@ internal sealed class ExpressionSize
             var (own, texts) = size.Measure(expression);
             parts += own;
             if (parts > Limits.BoundParts || texts > Limits.JoinedTexts)
-                return Fault(expression, "") ?? new RequestFault(400, "too-large", $"The expressions of the request have more than {Limits.BoundParts} parts, with the computed values that they name.");
+                return Fault(expression, "")
+                    ?? new RequestFault(
+                        400,
+                        "too-large",
+                        $"The expressions of the request have more than {Limits.BoundParts} parts, with the computed values that they name."
+                    );
         }
         return null;
     }
@@ -43,10 +61,12 @@ internal sealed class ExpressionSize
         // A value is shared by all that name it, so each is measured once.
         if (_known.TryGetValue(expression, out var known))
             return known;
-        long parts = 1, texts = 1;
+        long parts = 1,
+            texts = 1;
         if (expression is BoundProperty { Property.Size: { } size })
             (parts, texts) = (size.Parts, size.Texts);
-        long joined = 0, longest = 0;
+        long joined = 0,
+            longest = 0;
         foreach (var operand in expression.Operands)
         {
             var (own, text) = Measure(operand);

@@ -9,17 +9,24 @@ internal static class KeyBinder
     public static string Example(EntitySet set) =>
         set.Type.Key.Length == 1 ? "…" : string.Join(",", set.Type.Key.Select(k => k.Name + "=…"));
 
-    /// <param name="contained">The relation from the container, whose side of the key may be left out; null = the whole key is needed.</param>
+    /// <param name="contained">The relation from the container, whose side of the key may be left out; null = the whole key is
+    /// needed.</param>
     public static BoundKey Bind(ImmutableArray<KeyPartSyntax> parts, EntitySet set, string segment, NavigationProperty? contained = null)
     {
         var key = set.Type.Key;
-        FaultException Wrong(string message) => new(new RequestFault(400, "key", $"{message} The key of {set.Name} is written {segment}({Example(set)}).", "path"));
+        FaultException Wrong(string message) =>
+            new(new RequestFault(400, "key", $"{message} The key of {set.Name} is written {segment}({Example(set)}).", "path"));
         if (parts.Length == 1 && parts[0].Name is null && key.Length == 1)
             return new BoundKey([(key[0], Value(key[0], parts[0].Value, Wrong))]);
         if (parts.FirstOrDefault(p => p.Name is null) is not null)
             throw Wrong(key.Length == 1 ? "There are more key values than key properties." : "Each part of this key needs its name.");
         // An alternate key is told by its names (Core.AlternateKeys).
-        if (set.Type.AlternateKeys.FirstOrDefault(a => a.Select(p => p.Name).Order().SequenceEqual(parts.Select(p => p.Name!.Text).Order())) is { IsDefault: false } alternate)
+        if (
+            set.Type.AlternateKeys.FirstOrDefault(a =>
+                a.Select(p => p.Name).Order().SequenceEqual(parts.Select(p => p.Name!.Text).Order())
+            ) is
+            { IsDefault: false } alternate
+        )
             key = alternate;
         foreach (var unknown in parts.Where(p => key.All(k => k.Name != p.Name!.Text)))
             throw Wrong($"'{unknown.Name!.Text}' is not part of the key.");
@@ -36,17 +43,32 @@ internal static class KeyBinder
         return new BoundKey(bound.ToImmutable());
     }
 
-    /// <summary>The values of a key that are written as segments, one for each part in the order of the key (URL conventions 4.3.6).</summary>
-    public static BoundKey OfSegments(IEnumerable<int> slots, EntitySet set) => new([.. set.Type.Key.Zip(slots, (property, slot) => (property, Value(property, new LiteralSyntax(slot, LiteralKind.Text, 0), _ => throw new InvalidOperationException())))]);
+    /// <summary>
+    /// The values of a key that are written as segments, one for each part in the order of the key (URL conventions 4.3.6).
+    /// </summary>
+    public static BoundKey OfSegments(IEnumerable<int> slots, EntitySet set) =>
+        new([
+            .. set.Type.Key.Zip(slots, (property, slot) =>
+                (property, Value(property, new LiteralSyntax(slot, LiteralKind.Text, 0), _ => throw new InvalidOperationException()))
+            ),
+        ]);
 
     private static BoundLiteral Value(Property property, LiteralSyntax value, Func<string, FaultException> wrong)
     {
         var type = ExpressionBinder.TypeOf(value.Kind);
-        var fits = value.Kind == LiteralKind.Text || type.Kind == property.Type.Kind
+        var fits =
+            value.Kind == LiteralKind.Text
+            || type.Kind == property.Type.Kind
             || (property.Type.IsIntegral && value.Kind == LiteralKind.Integer)
             || (property.Type.Kind == EdmKind.Decimal && value.Kind is LiteralKind.Integer or LiteralKind.Decimal)
             || (property.Type.Kind is EdmKind.Duration or EdmKind.Enum && value.Kind == LiteralKind.String);
-        return fits ? new BoundLiteral(value.Slot, value.Kind, property.Type, property.Conversion is { Use: not ConvertedUse.Anything } conversion ? conversion : null)
+        return fits
+            ? new BoundLiteral(
+                value.Slot,
+                value.Kind,
+                property.Type,
+                property.Conversion is { Use: not ConvertedUse.Anything } conversion ? conversion : null
+            )
             : throw wrong($"'{property.Name}' is {property.Type.Name}, and the value given for it is {type.Name}.");
     }
 }

@@ -10,10 +10,33 @@ namespace RapidGable.Requests;
 public sealed class LexedRequest
 {
     // Known and supported, then known to the standard and not yet supported.
-    private static readonly string[] Supported = ["$filter", "$orderby", "$select", "$expand", "$top", "$skip", "$count", "$format", "$skiptoken", "$search", "$compute", "$apply", "$schemaversion", "$id", "$deltatoken"];
+    private static readonly string[] Supported =
+    [
+        "$filter",
+        "$orderby",
+        "$select",
+        "$expand",
+        "$top",
+        "$skip",
+        "$count",
+        "$format",
+        "$skiptoken",
+        "$search",
+        "$compute",
+        "$apply",
+        "$schemaversion",
+        "$id",
+        "$deltatoken",
+    ];
     private static readonly string[] Later = ["$index"];
 
-    private LexedRequest(List<LexedSegment> segments, List<(string, List<Token>)> options, List<Literal> literals, string shape, Dictionary<string, string> texts)
+    private LexedRequest(
+        List<LexedSegment> segments,
+        List<(string, List<Token>)> options,
+        List<Literal> literals,
+        string shape,
+        Dictionary<string, string> texts
+    )
     {
         Segments = segments;
         Options = options;
@@ -24,7 +47,10 @@ public sealed class LexedRequest
 
     internal List<LexedSegment> Segments { get; }
 
-    /// <summary>Canonical option name and tokens, in the order of the URL, without those that have a property here. Names of parameter aliases start with an at sign.</summary>
+    /// <summary>
+    /// Canonical option name and tokens, in the order of the URL, without those that have a property here. Names of parameter aliases
+    /// start with an at sign.
+    /// </summary>
     internal List<(string Name, List<Token> Tokens)> Options { get; }
 
     /// <summary>The literals by slot.</summary>
@@ -79,13 +105,27 @@ public sealed class LexedRequest
             if (!CanonicalOption(option.Name).Is(out var name, out var unknown))
                 throw new FaultException(unknown);
             if (!texts.TryAdd(name, option.Value))
-                throw new FaultException(new RequestFault(400, "option-twice", $"{(name[0] == '@' ? "The parameter alias" : "The option")} {name} is given twice.", name));
+                throw new FaultException(
+                    new RequestFault(
+                        400,
+                        "option-twice",
+                        $"{(name[0] == '@' ? "The parameter alias" : "The option")} {name} is given twice.",
+                        name
+                    )
+                );
             if (name is "$format" or "$schemaversion" or "$id")
                 continue;
             if (name == "$skiptoken")
             {
-                skipToken = SkipToken.Read(option.Value) ?? throw new FaultException(new RequestFault(400, "skiptoken",
-                    "The $skiptoken was not made by this service. Follow the next link as it is.", "$skiptoken"));
+                skipToken = SkipToken.Read(option.Value)
+                    ?? throw new FaultException(
+                        new RequestFault(
+                            400,
+                            "skiptoken",
+                            "The $skiptoken was not made by this service. Follow the next link as it is.",
+                            "$skiptoken"
+                        )
+                    );
                 shape.Append("\n$skiptoken=").AppendJoin("", skipToken.Values.Select(v => v.Kind == StoredValueKind.Null ? '0' : '1'));
                 continue;
             }
@@ -119,13 +159,20 @@ public sealed class LexedRequest
     public static Result<string> CanonicalOption(string name)
     {
         if (name.StartsWith('@'))
-            return SimpleIdentifier.IsValid(name[1..]) ? name : new RequestFault(400, "alias", $"'{name}' is no name of a parameter alias, such as @p.", name);
+            return SimpleIdentifier.IsValid(name[1..])
+                ? name
+                : new RequestFault(400, "alias", $"'{name}' is no name of a parameter alias, such as @p.", name);
         var canonical = (name.StartsWith('$') ? name : "$" + name).ToLowerInvariant();
         if (Supported.Contains(canonical))
             return canonical;
         if (Later.Contains(canonical))
             return RequestFault.NotImplemented($"The option {canonical} is not supported.", canonical);
-        return new RequestFault(400, "unknown-option", $"'{name}' is not a query option of this service.{NearestName.Hint(canonical, Supported)}", name);
+        return new RequestFault(
+            400,
+            "unknown-option",
+            $"'{name}' is not a query option of this service.{NearestName.Hint(canonical, Supported)}",
+            name
+        );
     }
 }
 

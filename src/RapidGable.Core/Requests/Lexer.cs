@@ -57,7 +57,10 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
                 tokens.Add(new Token(TokenKind.Null, "null", 0, false));
             else
             {
-                var (kind, item) = value is string plain ? (LiteralKind.Text, plain) : value is bool flag ? (LiteralKind.Boolean, flag) : Classify(((JsonElement)value).GetRawText()) ?? throw Fault("literal", $"{value} is too large a number.", 0);
+                var (kind, item) =
+                    value is string plain ? (LiteralKind.Text, plain)
+                    : value is bool flag ? (LiteralKind.Boolean, flag)
+                    : Classify(((JsonElement)value).GetRawText()) ?? throw Fault("literal", $"{value} is too large a number.", 0);
                 literals.Add(new Literal(kind, item, target, text, 0));
                 tokens.Add(new Token(TokenKind.Literal, value.ToString()!, 0, false, literals.Count - 1, kind));
             }
@@ -73,14 +76,24 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
         try
         {
             using var json = JsonDocument.Parse(text);
-            return [.. json.RootElement.EnumerateArray().Select(object? (e) => e.ValueKind switch
-            {
-                JsonValueKind.Null => null,
-                JsonValueKind.String => e.GetString()!,
-                JsonValueKind.True or JsonValueKind.False => e.GetBoolean(),
-                JsonValueKind.Number => e.Clone(),
-                _ => throw new FaultException(RequestFault.NotImplemented("Objects and arrays inside of an array are not supported.", target, text, 0)),
-            })];
+            return
+            [
+                .. json
+                    .RootElement.EnumerateArray()
+                    .Select(
+                        object? (e) =>
+                            e.ValueKind switch
+                            {
+                                JsonValueKind.Null => null,
+                                JsonValueKind.String => e.GetString()!,
+                                JsonValueKind.True or JsonValueKind.False => e.GetBoolean(),
+                                JsonValueKind.Number => e.Clone(),
+                                _ => throw new FaultException(
+                                    RequestFault.NotImplemented("Objects and arrays inside of an array are not supported.", target, text, 0)
+                                ),
+                            }
+                    ),
+            ];
         }
         catch (JsonException)
         {
@@ -90,7 +103,8 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
 
     private bool IsLevels(List<Token> tokens) => tokens.Count >= 2 && tokens[^1].Is('=') && IsOption(tokens[^2], "levels");
 
-    private static bool IsOption(Token token, string name) => token.Kind == TokenKind.Name && token.Text.TrimStart('$').Equals(name, StringComparison.OrdinalIgnoreCase);
+    private static bool IsOption(Token token, string name) =>
+        token.Kind == TokenKind.Name && token.Text.TrimStart('$').Equals(name, StringComparison.OrdinalIgnoreCase);
 
     /// <summary>A search inside of another option, up to its end, as one token.</summary>
     private Token? Search(List<Token> tokens)
@@ -138,7 +152,10 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
     private Token Word()
     {
         var start = _position++;
-        while (_position < text.Length && (IsNamePart(_position) || (text[_position] == '.' && _position + 1 < text.Length && IsNameStart(text[_position + 1]))))
+        while (
+            _position < text.Length
+            && (IsNamePart(_position) || (text[_position] == '.' && _position + 1 < text.Length && IsNameStart(text[_position + 1])))
+        )
             _position++;
         var word = text[start.._position];
         if (_position < text.Length && text[_position] == '\'')
@@ -171,8 +188,13 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
                     ? Add(LiteralKind.Binary, bytes, length)
                     : throw Fault("literal", "The binary literal is not base64url.", start);
             case "datetime" or "guid" or "time" or "datetimeoffset" or "x":
-                return OlderLiteral.Read(word.ToLowerInvariant(), content) is { } older ? Add(older.Kind, older.Value, length)
-                    : throw Fault("literal", $"{word}'…' is a literal of OData 2 whose value cannot be read; write it bare, such as {Bare(word)}.", start);
+                return OlderLiteral.Read(word.ToLowerInvariant(), content) is { } older
+                    ? Add(older.Kind, older.Value, length)
+                    : throw Fault(
+                        "literal",
+                        $"{word}'…' is a literal of OData 2 whose value cannot be read; write it bare, such as {Bare(word)}.",
+                        start
+                    );
             case "geography" or "geometry":
                 throw new FaultException(RequestFault.NotImplemented("Geographic literals are not supported.", target, text, start));
             case var _ when word.Contains('.'):
@@ -215,21 +237,43 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
     {
         var start = _position;
         var end = start + 1;
-        while (end < text.Length && (char.IsAsciiLetterOrDigit(text[end]) || text[end] == '.' || (text[end] == ':' && IsInTime(start, end))
-            || (text[end] is '-' && char.IsAsciiDigit(text[end - 1])) || (text[end] is '+' or '-' && text[end - 1] is 'e' or 'E' && IsNumberSoFar(start, end - 1))))
+        while (
+            end < text.Length
+            && (
+                char.IsAsciiLetterOrDigit(text[end])
+                || text[end] == '.'
+                || (text[end] == ':' && IsInTime(start, end))
+                || (text[end] is '-' && char.IsAsciiDigit(text[end - 1]))
+                || (text[end] is '+' or '-' && text[end - 1] is 'e' or 'E' && IsNumberSoFar(start, end - 1))
+            )
+        )
             end++;
-        if (end - start >= 16 && text[start..end].Contains('T') && end + 5 < text.Length + 0 && text[end] is '+' or ' '
-            && RequestAddress.IsOffsetSign(Encoding.ASCII.GetBytes(text[start..Math.Min(text.Length, end + 6)]), end - start))
+        if (
+            end - start >= 16
+            && text[start..end].Contains('T')
+            && end + 5 < text.Length + 0
+            && text[end] is '+' or ' '
+            && RequestAddress.IsOffsetSign(Encoding.ASCII.GetBytes(text[start..Math.Min(text.Length, end + 6)]), end - start)
+        )
             end += 6;
         var word = text[start..end];
         return (Classify(word) ?? OlderLiteral.Number(word, Classify)) is { } found
             ? Add(found.Kind, found.Value, word.Length)
-            : throw Fault("literal", $"'{word}' at position {start} of {target} is neither a number nor a date or time.{LiteralHint(word)}", start);
+            : throw Fault(
+                "literal",
+                $"'{word}' at position {start} of {target} is neither a number nor a date or time.{LiteralHint(word)}",
+                start
+            );
     }
 
     /// <summary>Whether a colon stands between two digits each, as in a time; elsewhere it ends a condition of <c>case</c>.</summary>
-    private bool IsInTime(int start, int colon) => colon - start >= 2 && colon + 2 < text.Length
-        && char.IsAsciiDigit(text[colon - 1]) && char.IsAsciiDigit(text[colon - 2]) && char.IsAsciiDigit(text[colon + 1]) && char.IsAsciiDigit(text[colon + 2]);
+    private bool IsInTime(int start, int colon) =>
+        colon - start >= 2
+        && colon + 2 < text.Length
+        && char.IsAsciiDigit(text[colon - 1])
+        && char.IsAsciiDigit(text[colon - 2])
+        && char.IsAsciiDigit(text[colon + 1])
+        && char.IsAsciiDigit(text[colon + 2]);
 
     private bool IsNumberSoFar(int start, int end) => text.AsSpan(start, end - start).IndexOfAnyExcept("0123456789.-") < 0;
 
@@ -246,19 +290,32 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
         if (word.Length >= 10 && word[4] == '-' && word[7] == '-')
         {
             if (word.Length == 10)
-                return DateOnly.TryParseExact(word, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var date) ? (LiteralKind.Date, date) : null;
+                return DateOnly.TryParseExact(word, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out var date)
+                    ? (LiteralKind.Date, date)
+                    : null;
             return TryInstant(word.Replace(' ', '+'), out var instant) ? (LiteralKind.DateTimeOffset, instant) : null;
         }
         if (word.Length >= 5 && word[2] == ':')
             return TryTime(word, out var time) ? (LiteralKind.TimeOfDay, time) : null;
-        if (word.AsSpan().IndexOfAnyExcept("0123456789.-") < 0 && !word.EndsWith('.')
-            && decimal.TryParse(word, Integer | NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var number))
+        if (
+            word.AsSpan().IndexOfAnyExcept("0123456789.-") < 0
+            && !word.EndsWith('.')
+            && decimal.TryParse(word, Integer | NumberStyles.AllowDecimalPoint, CultureInfo.InvariantCulture, out var number)
+        )
             return (LiteralKind.Decimal, DecimalText.IsExact(word, number) ? number : LongDecimal.Parse(word)!);
         if (word.AsSpan().IndexOfAnyExcept("0123456789.-") < 0 && LongDecimal.Parse(word) is { } longNumber)
             return (LiteralKind.Decimal, longNumber);
-        if (word.AsSpan().IndexOfAnyExcept("0123456789.-+eE") < 0 && !word.EndsWith('.')
-            && double.TryParse(word, Integer | NumberStyles.AllowDecimalPoint | NumberStyles.AllowExponent, CultureInfo.InvariantCulture, out var real)
-            && double.IsFinite(real))
+        if (
+            word.AsSpan().IndexOfAnyExcept("0123456789.-+eE") < 0
+            && !word.EndsWith('.')
+            && double.TryParse(
+                word,
+                Integer | NumberStyles.AllowDecimalPoint | NumberStyles.AllowExponent,
+                CultureInfo.InvariantCulture,
+                out var real
+            )
+            && double.IsFinite(real)
+        )
             return (LiteralKind.Double, real);
         return null;
     }
@@ -271,7 +328,12 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
         {
             EdmKind.String => text,
             EdmKind.Enum => type.Enum!.Find(text)?.Name,
-            EdmKind.Boolean => text switch { "true" => true, "false" => false, _ => null },
+            EdmKind.Boolean => text switch
+            {
+                "true" => true,
+                "false" => false,
+                _ => null,
+            },
             EdmKind.Guid => Guid.TryParseExact(text, "D", out var guid) ? guid : null,
             EdmKind.Duration => TryDuration(text, out var duration) ? duration : null,
             EdmKind.Date => Of(LiteralKind.Date),
@@ -282,7 +344,7 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
                 long number => (decimal)number,
                 decimal number => number,
                 LongDecimal number => number,
-                _ => null
+                _ => null,
             },
             EdmKind.Single or EdmKind.Double => Classify(text)?.Value switch
             {
@@ -290,7 +352,7 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
                 decimal number => StoredValue.Nearest(number),
                 LongDecimal number => number.Nearest,
                 double number => number,
-                _ => null
+                _ => null,
             },
             EdmKind.Binary => TryBinary(text, out var bytes) ? bytes : null,
             EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => Of(LiteralKind.Integer),
@@ -311,8 +373,14 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
         return true;
     }
 
-    private static bool TryTime(string word, out TimeOnly time) => TimeOnly.TryParseExact(
-        Shortened(word), ["HH:mm", "HH:mm:ss", "HH:mm:ss.FFFFFFF"], CultureInfo.InvariantCulture, DateTimeStyles.None, out time);
+    private static bool TryTime(string word, out TimeOnly time) =>
+        TimeOnly.TryParseExact(
+            Shortened(word),
+            ["HH:mm", "HH:mm:ss", "HH:mm:ss.FFFFFFF"],
+            CultureInfo.InvariantCulture,
+            DateTimeStyles.None,
+            out time
+        );
 
     private static int FractionDigits(string word, int dot) => word.Skip(dot + 1).TakeWhile(char.IsAsciiDigit).Count();
 
@@ -327,7 +395,10 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
     internal static bool TryDuration(string text, out TimeSpan duration)
     {
         duration = default;
-        if (text.AsSpan().IndexOfAnyExcept("-PTDHMS.0123456789") >= 0 || (text.IndexOf('M') is var m && m >= 0 && (text.IndexOf('T') is var t && (t < 0 || m < t))))
+        if (
+            text.AsSpan().IndexOfAnyExcept("-PTDHMS.0123456789") >= 0
+            || (text.IndexOf('M') is var m && m >= 0 && (text.IndexOf('T') is var t && (t < 0 || m < t)))
+        )
             return false;
         try
         {
@@ -357,8 +428,11 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
     private bool TryGuid(out Guid guid)
     {
         guid = default;
-        return _position + 36 <= text.Length && text[_position + 8] == '-' && text[_position + 13] == '-'
-            && Guid.TryParseExact(text.AsSpan(_position, 36), "D", out guid) && !IsNamePart(_position + 36);
+        return _position + 36 <= text.Length
+            && text[_position + 8] == '-'
+            && text[_position + 13] == '-'
+            && Guid.TryParseExact(text.AsSpan(_position, 36), "D", out guid)
+            && !IsNamePart(_position + 36);
     }
 
     private Token Add(LiteralKind kind, object value, int length)
@@ -373,13 +447,24 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
 
     private static bool IsNameStart(char c) => char.IsLetter(c) || c is '_' or '$';
 
-    private bool IsNamePart(int position) => position < text.Length
-        && (char.IsLetterOrDigit(text[position]) || text[position] == '_' || char.IsSurrogate(text[position])
-            || char.GetUnicodeCategory(text[position]) is UnicodeCategory.NonSpacingMark or UnicodeCategory.SpacingCombiningMark
-                or UnicodeCategory.ConnectorPunctuation or UnicodeCategory.Format);
+    private bool IsNamePart(int position) =>
+        position < text.Length
+        && (
+            char.IsLetterOrDigit(text[position])
+            || text[position] == '_'
+            || char.IsSurrogate(text[position])
+            || char.GetUnicodeCategory(text[position])
+                is UnicodeCategory.NonSpacingMark
+                    or UnicodeCategory.SpacingCombiningMark
+                    or UnicodeCategory.ConnectorPunctuation
+                    or UnicodeCategory.Format
+        );
 
-    private string Shown(int position) => char.IsControl(text[position]) ? $"U+{(int)text[position]:X4}"
-        : char.IsHighSurrogate(text[position]) && position + 1 < text.Length ? text.Substring(position, 2) : text[position].ToString();
+    private string Shown(int position) =>
+        char.IsControl(text[position]) ? $"U+{(int)text[position]:X4}"
+        : char.IsHighSurrogate(text[position]) && position + 1 < text.Length ? text.Substring(position, 2)
+        : text[position].ToString();
 
-    private FaultException Fault(string code, string message, int position) => new(new RequestFault(400, code, message, target, text, position));
+    private FaultException Fault(string code, string message, int position) =>
+        new(new RequestFault(400, code, message, target, text, position));
 }

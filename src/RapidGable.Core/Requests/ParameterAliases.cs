@@ -8,7 +8,9 @@ internal sealed class ParameterAliases(LexedRequest request)
     private readonly HashSet<string> _open = [];
     private int _nodes;
 
-    /// <summary>Whether all expressions together, with aliases written out at each use, are still within what one request may hold.</summary>
+    /// <summary>
+    /// Whether all expressions together, with aliases written out at each use, are still within what one request may hold.
+    /// </summary>
     public bool MayGrow() => ++_nodes <= 4 * Limits.ExpressionNodes;
 
     /// <summary>A reader over an alias's value; null when it is not given.</summary>

@@ -5,7 +5,11 @@ namespace RapidGable.Requests;
 
 /// <summary>The segments of a resource path -> what they address (URL conventions 4).</summary>
 /// <param name="condition">Binds the condition of a <c>$filter(…)</c> segment.</param>
-internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax> segments, Func<EntitySet, ExpressionSyntax, BoundExpression> condition)
+internal sealed class PathBinder(
+    EntityModel model,
+    ImmutableArray<SegmentSyntax> segments,
+    Func<EntitySet, ExpressionSyntax, BoundExpression> condition
+)
 {
     private static readonly string[] LaterSegments = ["$each", "$query"];
 
@@ -23,18 +27,27 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
             return new BoundPath(ResourceKind.ServiceDocument, null, null, [], null);
         var first = segments[0];
         if (first.Name == "$metadata")
-            return segments.Length == 1 && first.Key is null ? new BoundPath(ResourceKind.Metadata, null, null, [], null)
+            return segments.Length == 1 && first.Key is null
+                ? new BoundPath(ResourceKind.Metadata, null, null, [], null)
                 : throw NotFound("Nothing follows $metadata.");
         if (!first.Sets.IsEmpty)
             return CrossJoin(first);
         if (first.Name == "$all")
-            throw new FaultException(RequestFault.NotImplemented("$all is put together from a request for each set, and has no statement of its own.", "path"));
+            throw new FaultException(
+                RequestFault.NotImplemented("$all is put together from a request for each set, and has no statement of its own.", "path")
+            );
         if (first.IsSystem)
             throw System(first.Name, "the service root");
         if (model.FindSet(first.Name) is not { } root)
-            throw NotFound($"There is no resource '{first.Name}'.{NearestName.Hint(first.Name, model.Sets.Where(s => s.ContainedIn is null).Select(s => s.Name))}");
+            throw NotFound(
+                $"There is no resource "
+                    + $"'{first.Name}'.{NearestName.Hint(first.Name, model.Sets.Where(s => s.ContainedIn is null).Select(s => s.Name))}"
+            );
         if (root.ContainedIn is { } container)
-            throw NotFound($"'{root.Name}' are parts of {container} and found there: {container}(…)/{model.FindSet(container)?.Type.Navigations.FirstOrDefault(n => n.IsContained && n.TargetSet == root.Name)?.Name}.");
+            throw NotFound(
+                $"'{root.Name}' are parts of {container} and found there: "
+                    + $"{container}(…)/{model.FindSet(container)?.Type.Navigations.FirstOrDefault(n => n.IsContained && n.TargetSet == root.Name)?.Name}."
+            );
         if (root.IsUnkeyed && first.Key is { Length: > 0 })
             throw NotFound($"The rows of '{root.Name}' have no key; it is called without arguments, as in {root.Name}().");
         var rootKey = first.Key is { } key && !root.IsUnkeyed ? KeyBinder.Bind(key, root, first.Name) : null;
@@ -47,8 +60,16 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
     /// </summary>
     private BoundPath CrossJoin(SegmentSyntax segment)
     {
-        var sets = segment.Sets.Select(n => model.FindSet(n.Text) is { ContainedIn: null, IsUnkeyed: false } set ? set
-            : throw NotFound($"There is no entity set '{n.Text}' to join.{NearestName.Hint(n.Text, model.Sets.Where(s => s.ContainedIn is null && !s.IsUnkeyed).Select(s => s.Name))}")).ToList();
+        var sets = segment
+            .Sets.Select(n =>
+                model.FindSet(n.Text) is { ContainedIn: null, IsUnkeyed: false } set
+                    ? set
+                    : throw NotFound(
+                        $"There is no entity set '{n.Text}' to "
+                            + $"join.{NearestName.Hint(n.Text, model.Sets.Where(s => s.ContainedIn is null && !s.IsUnkeyed).Select(s => s.Name))}"
+                    )
+            )
+            .ToList();
         if (sets.Distinct().Count() < sets.Count || sets.Count < 2)
             throw new FaultException(new RequestFault(400, "path-syntax", "$crossjoin takes two sets or more, each once.", "path"));
         if (sets.Count > Limits.JoinedSets)
@@ -56,7 +77,11 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
         if (sets.Select(s => s.Source.Source).Distinct().Count() > 1)
             throw new FaultException(RequestFault.NotImplemented("$crossjoin over sets of several databases is not supported.", "path"));
         var type = new EntityType("CrossJoin", [], [], [], [.. sets.Select(s => new NavigationProperty(s.Name, s.Name, false, false, []))]);
-        var joined = new EntitySet($"$crossjoin({string.Join(',', sets.Select(s => s.Name))})", type, new SourceObjectName(sets[0].Source.Source, null, "", "SELECT 1 AS gable_one"))
+        var joined = new EntitySet(
+            $"$crossjoin({string.Join(',', sets.Select(s => s.Name))})",
+            type,
+            new SourceObjectName(sets[0].Source.Source, null, "", "SELECT 1 AS gable_one")
+        )
         {
             PageSize = sets.Min(s => s.PageSize),
             LargestPage = sets.Min(s => s.LargestPage),
@@ -64,14 +89,17 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
             IsTransient = true,
         };
         var kind = segments.Length == 1 ? ResourceKind.Collection : EndSegment(segments[1], false, segments.Length - 2);
-        return segments.Length > 1 && kind != ResourceKind.Count ? throw NotFound("Nothing but $count follows $crossjoin.") : new BoundPath(kind, joined, null, [], null) { IsCrossJoin = true };
+        return segments.Length > 1 && kind != ResourceKind.Count
+            ? throw NotFound("Nothing but $count follows $crossjoin.")
+            : new BoundPath(kind, joined, null, [], null) { IsCrossJoin = true };
     }
 
     private BoundPath Rest(EntitySet root, BoundKey? rootKey)
     {
         var set = root;
         var single = rootKey is not null;
-        BoundPath End(ResourceKind kind) => new(kind, root, rootKey, _hops.ToImmutable(), null) { Filters = _filters.ToImmutable(), Cast = _cast };
+        BoundPath End(ResourceKind kind) =>
+            new(kind, root, rootKey, _hops.ToImmutable(), null) { Filters = _filters.ToImmutable(), Cast = _cast };
         for (var i = 1; i < segments.Length; i++)
         {
             var segment = segments[i];
@@ -87,7 +115,12 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
                 var end = End(EndSegment(segment, single, segments.Length - i - 1));
                 return end with { IsReference = segment.Name == "$ref" };
             }
-            if (segment.Name.Contains('.') && !segment.IsText && _cast is null && DerivedTypes.Find(set.Type, segment.Name, model.Namespace) is { } derived)
+            if (
+                segment.Name.Contains('.')
+                && !segment.IsText
+                && _cast is null
+                && DerivedTypes.Find(set.Type, segment.Name, model.Namespace) is { } derived
+            )
             {
                 _cast = derived;
                 _filters.Add(DerivedTypes.Test(derived, []));
@@ -112,8 +145,12 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
             if (!single)
             {
                 if (KeySegments(set, i) is not { } parts)
-                    throw NotFound(segment.Name.Contains('.') ? $"There is no type or operation '{segment.Name}'."
-                        : $"'{segment.Name}' cannot follow a collection; say which entity, as in {segments[i - 1].Name}({KeyBinder.Example(set)}).");
+                    throw NotFound(
+                        segment.Name.Contains('.')
+                            ? $"There is no type or operation '{segment.Name}'."
+                            : $"'{segment.Name}' cannot follow a collection; say which entity, as in "
+                                + $"{segments[i - 1].Name}({KeyBinder.Example(set)})."
+                    );
                 var keyed = KeyBinder.OfSegments(parts, set);
                 if (_hops.Count == 0)
                     rootKey = keyed;
@@ -133,8 +170,19 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
                 continue;
             }
             if (segment.IsText || set.Type.FindProperty(segment.Name) is not { } property || segment.Key is not null)
-                throw NotFound($"'{set.Type.Name}' has no property '{segment.Name}'.{NearestName.Hint(segment.Name, set.Type.MemberNames)}");
-            return PropertyPath(property, segments, i, new BoundPath(ResourceKind.PropertyValue, root, rootKey, _hops.ToImmutable(), property) { Filters = _filters.ToImmutable(), Cast = _cast });
+                throw NotFound(
+                    $"'{set.Type.Name}' has no property '{segment.Name}'.{NearestName.Hint(segment.Name, set.Type.MemberNames)}"
+                );
+            return PropertyPath(
+                property,
+                segments,
+                i,
+                new BoundPath(ResourceKind.PropertyValue, root, rootKey, _hops.ToImmutable(), property)
+                {
+                    Filters = _filters.ToImmutable(),
+                    Cast = _cast,
+                }
+            );
         }
         return End(single ? ResourceKind.Entity : ResourceKind.Collection);
     }
@@ -144,9 +192,18 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
         var target = model.Target(navigation);
         if (segment.Key is not null && !navigation.IsCollection)
             throw NotFound($"'{segment.Name}' is one entity and takes no key.");
-        var key = segment.Key is { } parts ? KeyBinder.Bind(navigation.IsContained ? Completed(parts, navigation, target) : parts, target, segment.Name, navigation.IsContained ? navigation : null) : null;
+        var key = segment.Key is { } parts
+            ? KeyBinder.Bind(
+                navigation.IsContained ? Completed(parts, navigation, target) : parts,
+                target,
+                segment.Name,
+                navigation.IsContained ? navigation : null
+            )
+            : null;
         if (navigation.IsRemote && _hops.Any(h => h.Navigation.IsRemote))
-            throw new FaultException(RequestFault.NotImplemented($"'{segment.Name}' leads to another database a second time, which is not supported.", "path"));
+            throw new FaultException(
+                RequestFault.NotImplemented($"'{segment.Name}' leads to another database a second time, which is not supported.", "path")
+            );
         _hops.Add(new BoundHop(navigation, target, key));
         return (target, key is not null || !navigation.IsCollection);
     }
@@ -158,12 +215,17 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
         if (set.IsUnkeyed || (_filters.Count > 0 && _cast is null) || segments[index].Name.Contains('.') && !segments[index].IsText)
             return null;
         if (index + parts > segments.Length)
-            throw NotFound($"The key of {set.Name} has {parts} parts, and the path ends before the last: {string.Join('/', set.Type.Key.Select(k => k.Name))}.");
+            throw NotFound(
+                $"The key of {set.Name} has {parts} parts, and the path ends before the last: "
+                    + $"{string.Join('/', set.Type.Key.Select(k => k.Name))}."
+            );
         var slots = segments.Skip(index).Take(parts).Select(s => s.Slot).ToArray();
         return slots.All(s => s >= 0) ? slots : null;
     }
 
-    /// <summary>What follows a property: a member of a complex one, $value, or nothing. A stream is its content (Protocol 11.2.4.1).</summary>
+    /// <summary>
+    /// What follows a property: a member of a complex one, $value, or nothing. A stream is its content (Protocol 11.2.4.1).
+    /// </summary>
     private static BoundPath PropertyPath(Property property, ImmutableArray<SegmentSyntax> segments, int index, BoundPath path)
     {
         var isStream = property.Type.Kind == EdmKind.Stream;
@@ -174,22 +236,43 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
         {
             var member = property.Members.FirstOrDefault(m => m.Name == next.Name);
             if (complex.FindProperty(next.Name) is null || next.Key is not null)
-                throw NotFound($"'{complex.Name}' has no property '{next.Name}'.{NearestName.Hint(next.Name, complex.Properties.Select(p => p.Name))}");
-            return member is null ? throw new FaultException(RequestFault.NotImplemented($"'{property.Name}' is kept as JSON, and its members are not addressed one by one.", "path"))
+                throw NotFound(
+                    $"'{complex.Name}' has no property '{next.Name}'.{NearestName.Hint(next.Name, complex.Properties.Select(p => p.Name))}"
+                );
+            return member is null
+                ? throw new FaultException(
+                    RequestFault.NotImplemented($"'{property.Name}' is kept as JSON, and its members are not addressed one by one.", "path")
+                )
                 : PropertyPath(member, segments, index + 1, path with { Property = member, Group = property });
         }
         if (property.Type.IsCollection && next.Name == "$count" && index + 2 == segments.Length)
             return path with { Kind = ResourceKind.ValueCount };
-        if (next.Name == "$value" && index + 2 == segments.Length && !isStream && !property.Type.IsCollection && property.Type.Kind != EdmKind.Complex)
+        if (
+            next.Name == "$value"
+            && index + 2 == segments.Length
+            && !isStream
+            && !property.Type.IsCollection
+            && property.Type.Kind != EdmKind.Complex
+        )
             return path with { Kind = ResourceKind.RawValue };
-        throw NotFound(isStream ? $"Nothing can follow '{property.Name}', which is a stream." : property.Type.IsCollection || property.Type.Kind == EdmKind.Complex ? $"'{next.Name}' cannot follow '{property.Name}'." : $"Nothing but $value can follow '{property.Name}', which is a single value.");
+        throw NotFound(
+            isStream ? $"Nothing can follow '{property.Name}', which is a stream."
+            : property.Type.IsCollection || property.Type.Kind == EdmKind.Complex ? $"'{next.Name}' cannot follow '{property.Name}'."
+            : $"Nothing but $value can follow '{property.Name}', which is a single value."
+        );
     }
 
     /// <summary>The key of a contained entity may leave out what its container says already (URL conventions 4.3.2).</summary>
-    private static ImmutableArray<KeyPartSyntax> Completed(ImmutableArray<KeyPartSyntax> parts, NavigationProperty navigation, EntitySet target)
+    private static ImmutableArray<KeyPartSyntax> Completed(
+        ImmutableArray<KeyPartSyntax> parts,
+        NavigationProperty navigation,
+        EntitySet target
+    )
     {
         var own = target.Type.Key.Where(k => navigation.Joins.All(j => j.Target.Column != k.Column)).ToList();
-        return parts is [{ Name: null } only] && own.Count == 1 && target.Type.Key.Length > 1 ? [only with { Name = new NameSyntax(own[0].Name, 0) }] : parts;
+        return parts is [{ Name: null } only] && own.Count == 1 && target.Type.Key.Length > 1
+            ? [only with { Name = new NameSyntax(own[0].Name, 0) }]
+            : parts;
     }
 
     private static ResourceKind EndSegment(SegmentSyntax segment, bool single, int rest)
@@ -201,21 +284,38 @@ internal sealed class PathBinder(EntityModel model, ImmutableArray<SegmentSyntax
             case "$count":
                 return rest == 0 && segment.Key is null ? ResourceKind.Count : throw NotFound("Nothing follows $count.");
             case "$ref":
-                return rest == 0 && segment.Key is null ? single ? ResourceKind.Entity : ResourceKind.Collection : throw NotFound("Nothing follows $ref.");
+                return rest == 0 && segment.Key is null
+                    ? single
+                        ? ResourceKind.Entity
+                        : ResourceKind.Collection
+                    : throw NotFound("Nothing follows $ref.");
             case "$value":
-                throw NotFound(single ? "The entity has no media stream; $value follows a property." : "$value follows a single value, not a collection.");
+                throw NotFound(
+                    single
+                        ? "The entity has no media stream; $value follows a property."
+                        : "$value follows a single value, not a collection."
+                );
             case "$filter" when single:
                 throw NotFound("$filter(…) follows a collection, not one entity.");
             case "$each" when !single:
-                throw new FaultException(new RequestFault(405, "method", "$each stands for every member of a collection, to change it; it cannot be read. Leave it away to read the collection.", "path"));
+                throw new FaultException(
+                    new RequestFault(
+                        405,
+                        "method",
+                        "$each stands for every member of a collection, to change it; it cannot be read. Leave it away to read "
+                            + "the collection.",
+                        "path"
+                    )
+                );
             default:
                 throw System(segment.Name, "this path");
         }
     }
 
-    private static FaultException System(string name, string place) => LaterSegments.Contains(name)
-        ? new FaultException(RequestFault.NotImplemented($"'{name}' is not supported.", "path"))
-        : NotFound($"There is no '{name}' at {place}.");
+    private static FaultException System(string name, string place) =>
+        LaterSegments.Contains(name)
+            ? new FaultException(RequestFault.NotImplemented($"'{name}' is not supported.", "path"))
+            : NotFound($"There is no '{name}' at {place}.");
 
     private static FaultException NotFound(string message) => new(RequestFault.NotFound(message, "path"));
 }

@@ -44,7 +44,9 @@ public sealed record RequestAddress(ImmutableArray<AddressSegment> Segments, Imm
         }
     }
 
-    /// <summary>The address that <c>$entity?$id=…</c> stands for (URL conventions 4.12): that of the entity with the other options of this one.</summary>
+    /// <summary>
+    /// The address that <c>$entity?$id=…</c> stands for (URL conventions 4.12): that of the entity with the other options of this one.
+    /// </summary>
     /// <param name="serviceRoot">Absolute, with a slash at its end.</param>
     public Result<RequestAddress> ResolveEntityId(string serviceRoot)
     {
@@ -61,11 +63,17 @@ public sealed record RequestAddress(ImmutableArray<AddressSegment> Segments, Imm
         return Read(path, string.Join('&', Options.Except(ids).Select(o => o.Raw)));
     }
 
-    /// <summary>The path that an id in an option is about: it may be absolute, count from the host or from the service, and be encoded as a whole.</summary>
+    /// <summary>
+    /// The path that an id in an option is about: it may be absolute, count from the host or from the service, and be encoded as a
+    /// whole.
+    /// </summary>
     public static string PathOf(AddressOption id, string serviceRoot)
     {
         var raw = id.Raw[(id.Raw.IndexOf('=') + 1)..];
-        var path = raw.StartsWith(serviceRoot, StringComparison.Ordinal) ? raw[serviceRoot.Length..] : id.Value.StartsWith(serviceRoot, StringComparison.Ordinal) ? id.Value[serviceRoot.Length..] : raw;
+        var path =
+            raw.StartsWith(serviceRoot, StringComparison.Ordinal) ? raw[serviceRoot.Length..]
+            : id.Value.StartsWith(serviceRoot, StringComparison.Ordinal) ? id.Value[serviceRoot.Length..]
+            : raw;
         var root = new Uri(serviceRoot).AbsolutePath;
         return path.StartsWith(root, StringComparison.Ordinal) ? path[root.Length..] : path;
     }
@@ -96,7 +104,12 @@ public sealed record RequestAddress(ImmutableArray<AddressSegment> Segments, Imm
             else if (raw[i] == '+' && blanks)
                 bytes[count++] = RawPlus;
             else
-                count += Encoding.UTF8.GetBytes(raw.AsSpan(i, char.IsHighSurrogate(raw[i]) && i + 1 < raw.Length ? 2 : 1), bytes.AsSpan(count)) is var n && n == 4 ? Skip(ref i, n) : n;
+                count +=
+                    Encoding.UTF8.GetBytes(raw.AsSpan(i, char.IsHighSurrogate(raw[i]) && i + 1 < raw.Length ? 2 : 1), bytes.AsSpan(count))
+                        is var n
+                    && n == 4
+                        ? Skip(ref i, n)
+                        : n;
         }
         var span = bytes.AsSpan(0, count);
         if (span.Contains((byte)0))
@@ -147,13 +160,16 @@ public sealed record RequestAddress(ImmutableArray<AddressSegment> Segments, Imm
             return false;
         if (time.Length == 5)
             return true;
-        return time.Length >= 8 && time[5] == ':' && Digits(time.Slice(6, 2))
+        return time.Length >= 8
+            && time[5] == ':'
+            && Digits(time.Slice(6, 2))
             && (time.Length == 8 || (time[8] == '.' && time.Length > 9 && Digits(time[9..])));
     }
 
     private static bool Digits(ReadOnlySpan<byte> text) => text.IndexOfAnyExceptInRange((byte)'0', (byte)'9') < 0;
 
-    private static string Capital(string text) => text.Length == 0 ? "An option without a name" : char.ToUpperInvariant(text[0]) + text[1..];
+    private static string Capital(string text) =>
+        text.Length == 0 ? "An option without a name" : char.ToUpperInvariant(text[0]) + text[1..];
 
     private static FaultException Fault(string message, string target, string? text, int? position) =>
         new(new RequestFault(400, "encoding", message, target, text, position));

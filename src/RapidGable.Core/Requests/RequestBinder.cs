@@ -6,7 +6,18 @@ namespace RapidGable.Requests;
 /// <summary>Syntax tree + model -> bound tree.</summary>
 public sealed class RequestBinder
 {
-    private static readonly string[] CollectionOptions = ["$filter", "$search", "$orderby", "$skip", "$top", "$count", "$skiptoken", "$apply", "$deltatoken"];
+    private static readonly string[] CollectionOptions =
+    [
+        "$filter",
+        "$search",
+        "$orderby",
+        "$skip",
+        "$top",
+        "$count",
+        "$skiptoken",
+        "$apply",
+        "$deltatoken",
+    ];
     private static readonly string[] EntityOptions = ["$select", "$expand", "$compute", "$format", "$schemaversion"];
 
     private readonly EntityModel _model;
@@ -34,14 +45,31 @@ public sealed class RequestBinder
 
     private BoundRequest Bind(bool forChange)
     {
-        var path = new PathBinder(_model, _syntax.Path, (set, filter) => new ExpressionBinder(_model, set, "path", "", isFilter: true).BindCondition(filter)) { IsForChange = forChange }.Bind();
+        var path = new PathBinder(_model, _syntax.Path, (set, filter) =>
+            new ExpressionBinder(_model, set, "path", "", isFilter: true).BindCondition(filter)
+        )
+        {
+            IsForChange = forChange,
+        }.Bind();
         if (forChange)
             return new BoundRequest(path, null);
         CheckOptions(path);
         if (path.Root is null)
             return new BoundRequest(path, null);
-        if (path.IsCrossJoin && (_syntax.Apply is not null || path.Root.Type.Navigations.Any(n => _model.Target(n).RequiresFilter) && _syntax.Filter is null))
-            throw new FaultException(_syntax.Apply is not null ? RequestFault.NotImplemented("$apply on $crossjoin is not supported.", "$apply") : new RequestFault(400, "filter-required", "One of the sets is not read as a whole; say which combinations with $filter.", "$filter"));
+        if (
+            path.IsCrossJoin
+            && (_syntax.Apply is not null || path.Root.Type.Navigations.Any(n => _model.Target(n).RequiresFilter) && _syntax.Filter is null)
+        )
+            throw new FaultException(
+                _syntax.Apply is not null
+                    ? RequestFault.NotImplemented("$apply on $crossjoin is not supported.", "$apply")
+                    : new RequestFault(
+                        400,
+                        "filter-required",
+                        "One of the sets is not read as a whole; say which combinations with $filter.",
+                        "$filter"
+                    )
+            );
         var apply = _syntax.Apply is { } steps ? new ApplyBinder(_model, Text("$apply")).Bind(steps, path.Target) : null;
         if (apply is { IsTransient: true } && path.IsReference)
             throw new FaultException(new RequestFault(400, "option-not-here", "What $apply makes has no references.", "$apply"));
@@ -49,15 +77,28 @@ public sealed class RequestBinder
         var isValue = path.Kind is ResourceKind.PropertyValue or ResourceKind.RawValue or ResourceKind.Count or ResourceKind.ValueCount;
         var computed = ExpandBinder.Compute(_syntax.Compute, set.Type, c => Expressions(set, "$compute", c));
         var binder = Expressions(set, "$orderby", computed);
-        var request = new BoundRequest(path, isValue ? null : path.IsReference ? BoundSelect.Nothing : ExpandBinder.Select(_syntax.Select, set.Type, _model.Namespace, computed, "$select", Text("$select")))
+        var request = new BoundRequest(
+            path,
+            isValue ? null
+                : path.IsReference ? BoundSelect.Nothing
+                : ExpandBinder.Select(_syntax.Select, set.Type, _model.Namespace, computed, "$select", Text("$select"))
+        )
         {
             Apply = apply,
             // The conditions of the path come before $apply, and are planned with it.
-            Filter = ExpressionBinder.And([.. apply is null ? path.Filters : [],
+            Filter = ExpressionBinder.And([
+                .. apply is null ? path.Filters : [],
                 _syntax.Search is { } search ? Expressions(set, "$search", computed).BindSearch(search, set) : null,
-                _syntax.Filter is { } filter ? Expressions(set, "$filter", computed).BindCondition(filter) : null]),
+                _syntax.Filter is { } filter ? Expressions(set, "$filter", computed).BindCondition(filter) : null,
+            ]),
             OrderBy = [.. _syntax.OrderBy.Select(o => new BoundOrderTerm(binder.BindOrder(o.Expression), o.Descending))],
-            Expand = isValue ? [] : new ExpandBinder(_model, Text("$expand"), path.IsCrossJoin || set.IsTransient || set.IsUnkeyed ? null : set).Expand(_syntax.Expand, set, 1),
+            Expand = isValue
+                ? []
+                : new ExpandBinder(_model, Text("$expand"), path.IsCrossJoin || set.IsTransient || set.IsUnkeyed ? null : set).Expand(
+                    _syntax.Expand,
+                    set,
+                    1
+                ),
             // Paging has no meaning for a plain count (URL conventions 4.8).
             Top = isValue ? null : _syntax.Top,
             Skip = isValue ? null : _syntax.Skip,
@@ -67,9 +108,29 @@ public sealed class RequestBinder
         if (_syntax.Options.Contains("$deltatoken"))
             request = Tracked(request);
         if (path.IsCrossJoin)
-            request = request with { OrderBy = [.. request.OrderBy, .. path.Root.Type.Navigations.SelectMany(n => _model.Target(n).Type.Key.Select(k => new BoundOrderTerm(new BoundProperty([n], k), false)))] };
-        if (path is { Kind: ResourceKind.Collection or ResourceKind.Count, Target.RequiresFilter: true, Hops.IsEmpty: true } && request.Filter is null && path.Filters.IsEmpty)
-            throw new FaultException(new RequestFault(400, "filter-required", $"'{path.Target.Name}' is not read as a whole; say which of its entities with $filter or $search.", "$filter"));
+            request = request with
+            {
+                OrderBy =
+                [
+                    .. request.OrderBy,
+                    .. path.Root.Type.Navigations.SelectMany(n =>
+                        _model.Target(n).Type.Key.Select(k => new BoundOrderTerm(new BoundProperty([n], k), false))
+                    ),
+                ],
+            };
+        if (
+            path is { Kind: ResourceKind.Collection or ResourceKind.Count, Target.RequiresFilter: true, Hops.IsEmpty: true }
+            && request.Filter is null
+            && path.Filters.IsEmpty
+        )
+            throw new FaultException(
+                new RequestFault(
+                    400,
+                    "filter-required",
+                    $"'{path.Target.Name}' is not read as a whole; say which of its entities with $filter or $search.",
+                    "$filter"
+                )
+            );
         if (ExpressionSize.Fault(request.Expressions) is { } tooLarge)
             throw new FaultException(tooLarge);
         if (request.SkipTokenNulls is { } position && position.Length != (set.IsUnkeyed ? 1 : request.TotalOrder.Length))
@@ -77,15 +138,33 @@ public sealed class RequestBinder
         return request;
     }
 
-    /// <summary>A request whose caller follows changes: the options of the first request without those that pick a part of the rows (Protocol 11.3).</summary>
+    /// <summary>
+    /// A request whose caller follows changes: the options of the first request without those that pick a part of the rows (Protocol
+    /// 11.3).
+    /// </summary>
     private BoundRequest Tracked(BoundRequest request)
     {
         if (!request.CanTrack)
-            throw new FaultException(new RequestFault(400, "option-not-here", "The $deltatoken belongs to a list of entities whose changes are tracked, with $filter, $search, $compute and $select only. Follow the delta link as it is.", "$deltatoken"));
-        return _syntax.IsDelta ? request with { IsDelta = true, OrderBy = [new BoundOrderTerm(new BoundProperty([], request.Target.Changes!.Stamp), false)] } : request;
+            throw new FaultException(
+                new RequestFault(
+                    400,
+                    "option-not-here",
+                    "The $deltatoken belongs to a list of entities whose changes are tracked, with $filter, $search, $compute "
+                        + "and $select only. Follow the delta link as it is.",
+                    "$deltatoken"
+                )
+            );
+        return _syntax.IsDelta
+            ? request with
+            {
+                IsDelta = true,
+                OrderBy = [new BoundOrderTerm(new BoundProperty([], request.Target.Changes!.Stamp), false)],
+            }
+            : request;
     }
 
-    private ExpressionBinder Expressions(EntitySet set, string option, IReadOnlyDictionary<string, BoundComputed> computed) => new(_model, set, option, Text(option)) { Computed = computed };
+    private ExpressionBinder Expressions(EntitySet set, string option, IReadOnlyDictionary<string, BoundComputed> computed) =>
+        new(_model, set, option, Text(option)) { Computed = computed };
 
     private string Text(string option) => _syntax.Texts.GetValueOrDefault(option, "");
 
@@ -97,20 +176,39 @@ public sealed class RequestBinder
             ResourceKind.Collection => [.. CollectionOptions, .. EntityOptions],
             ResourceKind.Entity when !path.IsReference => EntityOptions,
             // The rest has no effect on a count, but is not wrong there (URL conventions 4.8).
-            ResourceKind.Count => ["$apply", "$filter", "$search", "$orderby", "$top", "$skip", "$expand", "$select", "$count", "$compute", "$format", "$schemaversion"],
+            ResourceKind.Count =>
+            [
+                "$apply",
+                "$filter",
+                "$search",
+                "$orderby",
+                "$top",
+                "$skip",
+                "$expand",
+                "$select",
+                "$count",
+                "$compute",
+                "$format",
+                "$schemaversion",
+            ],
             _ => (string[])["$format", "$schemaversion"],
         };
         if (_syntax.Skip is not null && _syntax.SkipTokenNulls is not null)
-            throw new FaultException(new RequestFault(400, "skiptoken", "$skip and $skiptoken exclude each other. Follow the next link as it is.", "$skip"));
+            throw new FaultException(
+                new RequestFault(400, "skiptoken", "$skip and $skiptoken exclude each other. Follow the next link as it is.", "$skip")
+            );
         foreach (var option in _syntax.Options.Where(o => !allowed.Contains(o)))
-            throw new FaultException(new RequestFault(400, "option-not-here", $"{option} cannot be used on {Describe(path.Kind)}.", option));
+            throw new FaultException(
+                new RequestFault(400, "option-not-here", $"{option} cannot be used on {Describe(path.Kind)}.", option)
+            );
     }
 
-    private static string Describe(ResourceKind kind) => kind switch
-    {
-        ResourceKind.ServiceDocument => "the service document",
-        ResourceKind.Metadata => "the metadata document",
-        ResourceKind.Entity => "a single entity",
-        _ => "a single value",
-    };
+    private static string Describe(ResourceKind kind) =>
+        kind switch
+        {
+            ResourceKind.ServiceDocument => "the service document",
+            ResourceKind.Metadata => "the metadata document",
+            ResourceKind.Entity => "a single entity",
+            _ => "a single value",
+        };
 }

@@ -17,8 +17,17 @@ public sealed record RequestFault(int Status, string Code, string Message, strin
 
     /// <summary>One fault for some that were found in a body.</summary>
     /// <param name="faults">At least one.</param>
-    public static RequestFault Of(IReadOnlyList<RequestFault> faults) => faults.Count == 1 ? faults[0]
-        : new RequestFault(faults.Max(f => f.Status), "invalid", $"{faults.Count} things are wrong with the body; each stands in the details.") { Details = [.. faults] };
+    public static RequestFault Of(IReadOnlyList<RequestFault> faults) =>
+        faults.Count == 1
+            ? faults[0]
+            : new RequestFault(
+                faults.Max(f => f.Status),
+                "invalid",
+                $"{faults.Count} things are wrong with the body; each stands in the details."
+            )
+            {
+                Details = [.. faults],
+            };
 
     /// <summary>The text around the fault with a caret below it, on two lines; null when there is no position.</summary>
     public string? Pointer()
@@ -40,7 +49,12 @@ public sealed record RequestFault(int Status, string Code, string Message, strin
         new(400, "deltatoken", "The $deltatoken was not made by this service. Follow the delta link as it is.", "$deltatoken");
 
     public static RequestFault GoneSkipToken { get; } =
-        new(410, "gone", "The position is no longer known: the set or its order has changed since the link was made. Read it from the start.", "$skiptoken");
+        new(
+            410,
+            "gone",
+            "The position is no longer known: the set or its order has changed since the link was made. Read it from the start.",
+            "$skiptoken"
+        );
 
     public static RequestFault NotFound(string message, string? target = null) => new(404, "not-found", message, target);
 

@@ -6,7 +6,19 @@ namespace RapidGable.Requests;
 /// <summary>Tokens -> syntax tree.</summary>
 public sealed class RequestParser
 {
-    private static readonly string[] Nested = ["$select", "$filter", "$orderby", "$top", "$skip", "$count", "$search", "$expand", "$levels", "$compute"];
+    private static readonly string[] Nested =
+    [
+        "$select",
+        "$filter",
+        "$orderby",
+        "$top",
+        "$skip",
+        "$count",
+        "$search",
+        "$expand",
+        "$levels",
+        "$compute",
+    ];
 
     private readonly LexedRequest _request;
     private readonly ParameterAliases _aliases;
@@ -70,7 +82,12 @@ public sealed class RequestParser
             return new SegmentSyntax(lexed.Text, null, lexed.Slot) { IsText = true };
         var reader = new TokenReader(lexed.Tokens, "path", lexed.Text);
         if (reader.Current.Kind != TokenKind.Name)
-            throw new FaultException(RequestFault.NotFound($"There is no resource '{lexed.Text}' here. A key stands in parentheses after its set, as in Stations(1).", "path"));
+            throw new FaultException(
+                RequestFault.NotFound(
+                    $"There is no resource '{lexed.Text}' here. A key stands in parentheses after its set, as in Stations(1).",
+                    "path"
+                )
+            );
         var name = reader.Take();
         if (!reader.TryTake('('))
         {
@@ -80,8 +97,7 @@ public sealed class RequestParser
         if (name.Text == "$crossjoin")
         {
             var sets = ImmutableArray.CreateBuilder<NameSyntax>();
-            do
-                sets.Add(reader.ExpectName("an entity set"));
+            do sets.Add(reader.ExpectName("an entity set"));
             while (reader.TryTake(','));
             reader.Expect(')', "to close $crossjoin");
             reader.ExpectEnd();
@@ -124,8 +140,13 @@ public sealed class RequestParser
         {
             var at = reader.Take();
             var alias = "@" + reader.Take().Text;
-            return aliases.Expression(alias, out _) is LiteralSyntax literal ? new KeyPartSyntax(name, literal)
-                : throw reader.Fault("key", $"The parameter alias {alias} is a literal value when it stands for a key, and never null.", at.Position);
+            return aliases.Expression(alias, out _) is LiteralSyntax literal
+                ? new KeyPartSyntax(name, literal)
+                : throw reader.Fault(
+                    "key",
+                    $"The parameter alias {alias} is a literal value when it stands for a key, and never null.",
+                    at.Position
+                );
         }
         if (reader.Current.Kind == TokenKind.Null)
             throw reader.Fault("key", "A key value is never null.", reader.Current.Position);
@@ -152,8 +173,7 @@ public sealed class RequestParser
             terms.Add(new OrderTermSyntax(expression, descending));
             if (terms.Count > Limits.OrderTerms)
                 throw reader.Fault("too-large", $"$orderby has more than {Limits.OrderTerms} terms.", expression.Position);
-        }
-        while (reader.TryTake(','));
+        } while (reader.TryTake(','));
         return terms.ToImmutable();
     }
 
@@ -172,8 +192,7 @@ public sealed class RequestParser
             items.Add(new ComputeItemSyntax(expression, name));
             if (items.Count > Limits.ExpandItems)
                 throw reader.Fault("too-large", $"$compute has more than {Limits.ExpandItems} items.", name.Position);
-        }
-        while (reader.TryTake(','));
+        } while (reader.TryTake(','));
         return items.ToImmutable();
     }
 
@@ -193,11 +212,9 @@ public sealed class RequestParser
             {
                 var name = reader.ExpectName("a property's name or *");
                 path.Add(name);
-            }
-            while (reader.TryTake('/'));
+            } while (reader.TryTake('/'));
             items.Add(new SelectItemSyntax(path.ToImmutable(), reader.TryTake('(') ? NestedSelect(reader) : null));
-        }
-        while (reader.TryTake(','));
+        } while (reader.TryTake(','));
         return new SelectSyntax(all, items.ToImmutable());
     }
 
@@ -206,7 +223,8 @@ public sealed class RequestParser
         var option = reader.ExpectName("a nested option such as $select");
         var canonical = Canonical(option.Text);
         if (canonical != "$select")
-            throw Nested.Contains(canonical) ? reader.NotImplemented($"The option {canonical} inside $select is not supported.", option.Position)
+            throw Nested.Contains(canonical)
+                ? reader.NotImplemented($"The option {canonical} inside $select is not supported.", option.Position)
                 : reader.Fault("unknown-option", $"'{option.Text}' is not an option of $select.", option.Position);
         reader.Expect('=', "after the nested option's name");
         var select = Select(reader);
@@ -224,7 +242,8 @@ public sealed class RequestParser
         do
         {
             var position = reader.Current.Position;
-            NameSyntax? name = null, cast = null;
+            NameSyntax? name = null,
+                cast = null;
             if (!reader.TryTake('*'))
             {
                 name = reader.ExpectName("a navigation property's name");
@@ -240,8 +259,7 @@ public sealed class RequestParser
             items.Add(reader.TryTake('(') ? NestedOptions(reader, item, depth) : item);
             if (++_expands > Limits.ExpandItems)
                 throw reader.Fault("too-large", $"$expand has more than {Limits.ExpandItems} items.", position);
-        }
-        while (reader.TryTake(','));
+        } while (reader.TryTake(','));
         return items.ToImmutable();
     }
 
@@ -253,8 +271,13 @@ public sealed class RequestParser
         if (end.Text == "$count" && name is not null)
             return ExpandKind.Count;
         throw end.Text == "$value" ? reader.NotImplemented("Expanding the content of streams is not supported.", end.Position)
-            : end.Text.Contains('.') ? reader.NotImplemented($"Casting related entities to '{end.Text}' is not supported; filter them with isof.", end.Position)
-            : reader.Fault("not-a-path", $"'/{end.Text}' cannot follow a navigation property; what is wanted of the related entities stands in parentheses.", end.Position);
+        : end.Text.Contains('.')
+            ? reader.NotImplemented($"Casting related entities to '{end.Text}' is not supported; filter them with isof.", end.Position)
+        : reader.Fault(
+            "not-a-path",
+            $"'/{end.Text}' cannot follow a navigation property; what is wanted of the related entities stands in parentheses.",
+            end.Position
+        );
     }
 
     private ExpandItemSyntax NestedOptions(TokenReader reader, ExpandItemSyntax item, int depth)
@@ -267,11 +290,22 @@ public sealed class RequestParser
             if (canonical == "$apply")
                 throw reader.NotImplemented("The option $apply inside $expand is not supported.", name.Position);
             if (!Nested.Contains(canonical))
-                throw reader.Fault("unknown-option", $"'{name.Text}' is not an option of $expand.{NearestName.Hint(canonical, Nested)}", name.Position);
+                throw reader.Fault(
+                    "unknown-option",
+                    $"'{name.Text}' is not an option of $expand.{NearestName.Hint(canonical, Nested)}",
+                    name.Position
+                );
             if (!seen.Add(canonical))
                 throw reader.Fault("option-twice", $"The nested option {canonical} is given twice.", name.Position);
-            if (item.Kind == ExpandKind.References && canonical is "$select" or "$expand" or "$compute" or "$levels" || item.Kind == ExpandKind.Count && canonical is not ("$filter" or "$search"))
-                throw reader.Fault("option-not-here", $"{canonical} cannot be used after /{(item.Kind == ExpandKind.Count ? "$count" : "$ref")}.", name.Position);
+            if (
+                item.Kind == ExpandKind.References && canonical is "$select" or "$expand" or "$compute" or "$levels"
+                || item.Kind == ExpandKind.Count && canonical is not ("$filter" or "$search")
+            )
+                throw reader.Fault(
+                    "option-not-here",
+                    $"{canonical} cannot be used after /{(item.Kind == ExpandKind.Count ? "$count" : "$ref")}.",
+                    name.Position
+                );
             if (item.Name is null && canonical is not "$levels" && item.Kind == ExpandKind.Entities)
                 throw reader.Fault("option-not-here", $"{canonical} cannot be used on *; only $levels can.", name.Position);
             reader.Expect('=', "after the nested option's name");
@@ -290,8 +324,7 @@ public sealed class RequestParser
                 _ => item with { Top = Number(reader, canonical) },
             };
             item = item with { Options = item.Options.Add(new NestedOption(canonical, first, reader.Index)) };
-        }
-        while (reader.TryTake(';'));
+        } while (reader.TryTake(';'));
         reader.Expect(')', "to close the nested options");
         return item;
     }
@@ -307,10 +340,18 @@ public sealed class RequestParser
         var token = reader.Take();
         if (token.Kind == TokenKind.Name && token.Text == "max")
             return int.MaxValue;
-        if (token is { Kind: TokenKind.Literal, Literal: LiteralKind.Integer } && (long)_request.Literals[token.Slot].Value is > 0 and var levels)
+        if (
+            token is { Kind: TokenKind.Literal, Literal: LiteralKind.Integer }
+            && (long)_request.Literals[token.Slot].Value is > 0 and var levels
+        )
         {
-            return levels <= Limits.ExpandDepth ? (int)levels
-                : throw reader.Fault("too-deep", $"$levels is at most {Limits.ExpandDepth}; max asks for as many as there may be.", token.Position);
+            return levels <= Limits.ExpandDepth
+                ? (int)levels
+                : throw reader.Fault(
+                    "too-deep",
+                    $"$levels is at most {Limits.ExpandDepth}; max asks for as many as there may be.",
+                    token.Position
+                );
         }
         throw reader.Fault("number", $"$levels needs a whole number of at least 1, or max, and '{token.Text}' is none.", token.Position);
     }

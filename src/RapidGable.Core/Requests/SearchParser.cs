@@ -73,7 +73,9 @@ internal sealed class SearchParser(string text, string target, List<Literal>? li
         if (next == ')')
             throw Fault($"')' at position {_position} of {target} closes nothing.");
         if (IsWord("AND") || IsWord("OR") || IsWord("NOT"))
-            throw Fault($"A word or a phrase is needed at position {_position} of {target}. To look for AND, OR or NOT, put it in double quotes.");
+            throw Fault(
+                $"A word or a phrase is needed at position {_position} of {target}. To look for AND, OR or NOT, put it in double quotes."
+            );
         var start = _position;
         return Add(next == '"' ? Phrase() : Word(), start);
     }
@@ -129,7 +131,8 @@ internal sealed class SearchParser(string text, string target, List<Literal>? li
     {
         Peek();
         var end = _position + word.Length;
-        return string.CompareOrdinal(text, _position, word, 0, word.Length) == 0 && (end == text.Length || char.IsWhiteSpace(text[end]) || text[end] is '(' or ')' or '"');
+        return string.CompareOrdinal(text, _position, word, 0, word.Length) == 0
+            && (end == text.Length || char.IsWhiteSpace(text[end]) || text[end] is '(' or ')' or '"');
     }
 
     private char? Peek()
@@ -139,5 +142,6 @@ internal sealed class SearchParser(string text, string target, List<Literal>? li
         return _position < text.Length ? text[_position] : null;
     }
 
-    private FaultException Fault(string message) => new(new RequestFault(400, "syntax", message, target, text, Math.Min(_position, text.Length)));
+    private FaultException Fault(string message) =>
+        new(new RequestFault(400, "syntax", message, target, text, Math.Min(_position, text.Length)));
 }

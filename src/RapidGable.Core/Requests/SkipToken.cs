@@ -50,7 +50,8 @@ public sealed record SkipToken(string Order, ImmutableArray<StoredValue> Values)
     }
 
     /// <summary>Reads a token; null when it was not made by <see cref="Write()"/>.</summary>
-    public static SkipToken? Read(string text) => Reading(text, items => new SkipToken(items[0].GetString() ?? "", [.. items.Skip(1).Select(Value)]));
+    public static SkipToken? Read(string text) =>
+        Reading(text, items => new SkipToken(items[0].GetString() ?? "", [.. items.Skip(1).Select(Value)]));
 
     /// <summary>Reads the items of a token's array; null when it is none.</summary>
     public static T? Reading<T>(string text, Func<List<JsonElement>, T?> read)
@@ -61,7 +62,15 @@ public sealed record SkipToken(string Order, ImmutableArray<StoredValue> Values)
             using var json = JsonDocument.Parse(Encoding.UTF8.GetString(Base64Url.DecodeFromChars(text)));
             return read(json.RootElement.EnumerateArray().ToList());
         }
-        catch (Exception exception) when (exception is FormatException or JsonException or InvalidOperationException or ArgumentException or OverflowException or IndexOutOfRangeException)
+        catch (Exception exception)
+            when (exception
+                    is FormatException
+                        or JsonException
+                        or InvalidOperationException
+                        or ArgumentException
+                        or OverflowException
+                        or IndexOutOfRangeException
+            )
         {
             return null;
         }

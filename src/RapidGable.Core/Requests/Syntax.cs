@@ -19,11 +19,18 @@ public sealed record PathSyntax(ImmutableArray<NameSyntax> Names) : ExpressionSy
 /// <summary><c>any</c> or <c>all</c> over related entities (URL conventions 5.1.1.13).</summary>
 /// <param name="Path">The way to the collection.</param>
 /// <param name="Variable">Stands for each of the entities; null for <c>any()</c>.</param>
-public sealed record LambdaSyntax(ImmutableArray<NameSyntax> Path, bool IsAll, NameSyntax? Variable, ExpressionSyntax? Condition, int OperatorPosition) : ExpressionSyntax(Path[0].Position);
+public sealed record LambdaSyntax(
+    ImmutableArray<NameSyntax> Path,
+    bool IsAll,
+    NameSyntax? Variable,
+    ExpressionSyntax? Condition,
+    int OperatorPosition
+) : ExpressionSyntax(Path[0].Position);
 
 /// <summary>The number of entities in a collection (URL conventions 4.8).</summary>
 /// <param name="Filter">Which of them count; null = all.</param>
-public sealed record CountSyntax(ImmutableArray<NameSyntax> Path, ExpressionSyntax? Filter, SearchSyntax? Search) : ExpressionSyntax(Path[0].Position);
+public sealed record CountSyntax(ImmutableArray<NameSyntax> Path, ExpressionSyntax? Filter, SearchSyntax? Search)
+    : ExpressionSyntax(Path[0].Position);
 
 /// <summary>A parameter alias with the expression that stands for it (URL conventions 5.3).</summary>
 /// <param name="Text">The alias's value, in which the expression's positions count.</param>
@@ -34,34 +41,53 @@ public sealed record AliasSyntax(string Name, ExpressionSyntax Value, string Tex
 public sealed record TypeCallSyntax(bool IsTest, ExpressionSyntax? Operand, NameSyntax Type, int Position) : ExpressionSyntax(Position);
 
 /// <summary><c>case</c>: the value of the first condition that holds (URL conventions 5.1.1.11).</summary>
-public sealed record CaseSyntax(ImmutableArray<(ExpressionSyntax Condition, ExpressionSyntax Value)> Branches, int Position) : ExpressionSyntax(Position);
+public sealed record CaseSyntax(ImmutableArray<(ExpressionSyntax Condition, ExpressionSyntax Value)> Branches, int Position)
+    : ExpressionSyntax(Position);
 
 /// <summary>A value of another resource of the service, after <c>$root</c> (URL conventions 5.1.1.14.2).</summary>
-public sealed record RootSyntax(NameSyntax Set, ImmutableArray<KeyPartSyntax> Key, ImmutableArray<NameSyntax> Path, int Position) : ExpressionSyntax(Position);
+public sealed record RootSyntax(NameSyntax Set, ImmutableArray<KeyPartSyntax> Key, ImmutableArray<NameSyntax> Path, int Position)
+    : ExpressionSyntax(Position);
 
 public enum UnaryOperator
 {
-    Not, Negate,
+    Not,
+    Negate,
 }
 
 public sealed record UnarySyntax(UnaryOperator Operator, ExpressionSyntax Operand, int Position) : ExpressionSyntax(Position);
 
 public enum BinaryOperator
 {
-    Or, And, Eq, Ne, Gt, Ge, Lt, Le, Add, Sub, Mul, Div, DivBy, Mod, Has,
+    Or,
+    And,
+    Eq,
+    Ne,
+    Gt,
+    Ge,
+    Lt,
+    Le,
+    Add,
+    Sub,
+    Mul,
+    Div,
+    DivBy,
+    Mod,
+    Has,
 }
 
 /// <param name="OperatorPosition">Where the operator's word stands.</param>
 public sealed record BinarySyntax(BinaryOperator Operator, ExpressionSyntax Left, ExpressionSyntax Right, int OperatorPosition)
     : ExpressionSyntax(Left.Position);
 
-public sealed record InSyntax(ExpressionSyntax Operand, ImmutableArray<ExpressionSyntax> Members, int OperatorPosition) : ExpressionSyntax(Operand.Position)
+public sealed record InSyntax(ExpressionSyntax Operand, ImmutableArray<ExpressionSyntax> Members, int OperatorPosition)
+    : ExpressionSyntax(Operand.Position)
 {
     /// <summary>The collection property that stands instead of a list; null = a list.</summary>
     public PathSyntax? Collection { get; init; }
 }
 
-public sealed record CallSyntax(CanonicalFunction Function, string Name, ImmutableArray<ExpressionSyntax> Arguments, int Position) : ExpressionSyntax(Position);
+public sealed record CallSyntax(CanonicalFunction Function, string Name, ImmutableArray<ExpressionSyntax> Arguments, int Position)
+    : ExpressionSyntax(Position);
 
 public sealed record OrderTermSyntax(ExpressionSyntax Expression, bool Descending);
 
@@ -88,7 +114,9 @@ public sealed record SelectItemSyntax(ImmutableArray<NameSyntax> Path, SelectSyn
 /// <summary>What of the related entities is wanted.</summary>
 public enum ExpandKind
 {
-    Entities, References, Count,
+    Entities,
+    References,
+    Count,
 }
 
 /// <param name="Name">Null for <c>*</c>, all navigation properties.</param>

@@ -4,7 +4,11 @@ namespace RapidGable.Requests;
 
 internal enum TokenKind
 {
-    End, Name, Literal, Null, Symbol,
+    End,
+    Name,
+    Literal,
+    Null,
+    Symbol,
 
     /// <summary>A whole search expression.</summary>
     Search,
@@ -13,7 +17,18 @@ internal enum TokenKind
 /// <summary>The forms of a literal in a URL (ABNF primitiveLiteral).</summary>
 public enum LiteralKind
 {
-    Boolean, Integer, Decimal, Double, String, Guid, Date, TimeOfDay, DateTimeOffset, Duration, Binary, Enum,
+    Boolean,
+    Integer,
+    Decimal,
+    Double,
+    String,
+    Guid,
+    Date,
+    TimeOfDay,
+    DateTimeOffset,
+    Duration,
+    Binary,
+    Enum,
 
     /// <summary>Text that takes the type of what it meets: a key as a segment, a string in a JSON array.</summary>
     Text,

@@ -52,7 +52,8 @@ internal sealed class TokenReader(List<Token> tokens, string target, string text
         return Fault("syntax", $"At position {Current.Position} of {target}: expected {expected}, but {found}.", Current.Position);
     }
 
-    public FaultException Fault(string code, string message, int position) => new(new RequestFault(400, code, message, target, text, position));
+    public FaultException Fault(string code, string message, int position) =>
+        new(new RequestFault(400, code, message, target, text, position));
 
     public FaultException NotImplemented(string message, int position) => new(RequestFault.NotImplemented(message, target, text, position));
 

@@ -25,9 +25,7 @@ public sealed class ByteBudget(long most, ByteBudget? whole = null)
             Interlocked.Add(ref _used, -bytes);
             return false;
         }
-        for (var peak = Peak; used > peak && Interlocked.CompareExchange(ref _peak, used, peak) != peak; peak = Peak)
-        {
-        }
+        for (var peak = Peak; used > peak && Interlocked.CompareExchange(ref _peak, used, peak) != peak; peak = Peak) { }
         return true;
     }
 
@@ -41,7 +39,8 @@ public sealed class ByteBudget(long most, ByteBudget? whole = null)
 
 /// <summary>More would be held in memory than a request, or the process, may.</summary>
 /// <param name="isProcess">The process has no memory left for it at the moment; else it is too much for one request at any time.</param>
-public sealed class MemoryExceededException(bool isProcess) : Exception(isProcess ? "The memory budget of the process is used up." : "The memory budget of the request is used up.")
+public sealed class MemoryExceededException(bool isProcess)
+    : Exception(isProcess ? "The memory budget of the process is used up." : "The memory budget of the request is used up.")
 {
     public bool IsProcess => isProcess;
 }

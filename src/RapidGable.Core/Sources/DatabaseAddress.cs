@@ -53,7 +53,9 @@ public sealed record DatabaseAddress(string Engine, ImmutableDictionary<string, 
         var scheme = text[..Math.Max(0, text.IndexOf("://", StringComparison.Ordinal))];
         if (!Engines.TryGetValue(scheme, out var engine))
         {
-            fault = $"A database's URI starts with postgresql://, mariadb:// or mysql://, and not with '{scheme}://'.{NearestName.Hint(scheme, Engines.Keys)}";
+            fault =
+                $"A database's URI starts with postgresql://, mariadb:// or mysql://, and not with "
+                + $"'{scheme}://'.{NearestName.Hint(scheme, Engines.Keys)}";
             return null;
         }
         if (!Uri.TryCreate(text, UriKind.Absolute, out var uri) || uri.Host.Length == 0)

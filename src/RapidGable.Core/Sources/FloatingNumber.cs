@@ -11,7 +11,8 @@ internal static class FloatingNumber
         // By decimal, which is faster, where it has all the digits.
         if (Math.Abs(number) is > 1e-5f and < 1e20f)
             return (double)(decimal)number;
-        return float.IsFinite(number) && number != 0 ? double.Parse(number.ToString("R", CultureInfo.InvariantCulture),
-            CultureInfo.InvariantCulture) : number;
+        return float.IsFinite(number) && number != 0
+            ? double.Parse(number.ToString("R", CultureInfo.InvariantCulture), CultureInfo.InvariantCulture)
+            : number;
     }
 }

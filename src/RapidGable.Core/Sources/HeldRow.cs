@@ -8,7 +8,13 @@ internal static class HeldRow
     {
         var bytes = 32L + (8 * row.Length);
         foreach (var value in row)
-            bytes += value switch { string text => 24 + (2 * text.Length), byte[] content => 24 + content.Length, DBNull => 0, _ => 24 };
+            bytes += value switch
+            {
+                string text => 24 + (2 * text.Length),
+                byte[] content => 24 + content.Length,
+                DBNull => 0,
+                _ => 24,
+            };
         return bytes;
     }
 }

@@ -148,7 +148,9 @@ public interface ISource : IAsyncDisposable
     /// <exception cref="SourceException">When it is no SELECT, has parameters, or cannot be read.</exception>
     Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation);
 
-    /// <summary>Which column of which table a view's column is, as far as the engine knows; by the view's column. Empty where it does not know.</summary>
+    /// <summary>
+    /// Which column of which table a view's column is, as far as the engine knows; by the view's column. Empty where it does not know.
+    /// </summary>
     /// <exception cref="SourceException">When the view cannot be read.</exception>
     Task<IReadOnlyDictionary<string, ColumnOrigin>> OriginsAsync(SourceObject view, CancellationToken cancellation) =>
         Task.FromResult<IReadOnlyDictionary<string, ColumnOrigin>>(new Dictionary<string, ColumnOrigin>());
@@ -157,16 +159,25 @@ public interface ISource : IAsyncDisposable
     SourceColumn? Retype(SourceColumn column, EdmType type) => null;
 
     /// <summary>Takes a session from the pool for the service itself.</summary>
-    ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation) => OpenSessionAsync(kind, [], RequestAllowance.Own, cancellation);
+    ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, CancellationToken cancellation) =>
+        OpenSessionAsync(kind, [], RequestAllowance.Own, cancellation);
 
-    /// <summary>Settings of a session that tell the database who asks, so that its own row security judges too: setting -> attribute of the caller. Empty = it is not told.</summary>
+    /// <summary>
+    /// Settings of a session that tell the database who asks, so that its own row security judges too: setting -> attribute of the
+    /// caller. Empty = it is not told.
+    /// </summary>
     IReadOnlyDictionary<string, string> CallerSettings => ImmutableDictionary<string, string>.Empty;
 
     /// <summary>Takes a session from the pool; waits while all are in use.</summary>
     /// <param name="settings">A value for each of <see cref="CallerSettings"/>, which holds for this session alone; empty = the database
     /// is not told who asks.</param>
     /// <param name="request">What the request that it is for may take.</param>
-    ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, RequestAllowance request, CancellationToken cancellation);
+    ValueTask<ISourceSession> OpenSessionAsync(
+        SessionKind kind,
+        IReadOnlyList<(string Setting, string Value)> settings,
+        RequestAllowance request,
+        CancellationToken cancellation
+    );
 }
 
 /// <summary>Where a view's column comes from.</summary>
@@ -184,7 +195,10 @@ public enum SessionKind
     /// <summary>All statements see one state of the data, and several cursors are read in turn.</summary>
     Interleaved,
 
-    /// <summary>All statements are one transaction that may change rows; what it reads is few and may be read in turn. Without <see cref="ISourceSession.CommitAsync"/> it leaves nothing.</summary>
+    /// <summary>
+    /// All statements are one transaction that may change rows; what it reads is few and may be read in turn. Without <see
+    /// cref="ISourceSession.CommitAsync"/> it leaves nothing.
+    /// </summary>
     Changing,
 }
 
@@ -197,13 +211,20 @@ public interface ISourceSession : IAsyncDisposable
     /// <summary>Whether others wait for a session of the source.</summary>
     bool IsAwaited => false;
 
-    /// <summary>Runs a reading statement, or in a <see cref="SessionKind.Changing"/> session one that changes rows and gives some of them back.</summary>
+    /// <summary>
+    /// Runs a reading statement, or in a <see cref="SessionKind.Changing"/> session one that changes rows and gives some of them back.
+    /// </summary>
     ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation);
 
-    /// <summary>Runs a changing statement in a <see cref="SessionKind.Changing"/> session; gives the number of rows that it found.</summary>
+    /// <summary>
+    /// Runs a changing statement in a <see cref="SessionKind.Changing"/> session; gives the number of rows that it found.
+    /// </summary>
     ValueTask<long> ExecuteAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation);
 
-    /// <summary>Waits until no other <see cref="SessionKind.Changing"/> session is busy with a subject, and keeps others from it until this one has ended.</summary>
+    /// <summary>
+    /// Waits until no other <see cref="SessionKind.Changing"/> session is busy with a subject, and keeps others from it until this one
+    /// has ended.
+    /// </summary>
     /// <param name="subject">The same text for the same subject, whoever asks.</param>
     ValueTask SerializeAsync(string subject, CancellationToken cancellation);
 
@@ -212,8 +233,13 @@ public interface ISourceSession : IAsyncDisposable
     ValueTask CommitAsync(CancellationToken cancellation);
 
     /// <summary>Runs statements whose rows are read in turn; a cursor for each, in their order.</summary>
-    /// <param name="mostHeld">How many rows all but the last can give: a source that has to hold them, to save time, knows whether it should.</param>
-    async ValueTask<IReadOnlyList<IRowCursor>> QueryTogetherAsync(IReadOnlyList<SourceStatement> statements, long mostHeld, CancellationToken cancellation)
+    /// <param name="mostHeld">How many rows all but the last can give: a source that has to hold them, to save time, knows whether it
+    /// should.</param>
+    async ValueTask<IReadOnlyList<IRowCursor>> QueryTogetherAsync(
+        IReadOnlyList<SourceStatement> statements,
+        long mostHeld,
+        CancellationToken cancellation
+    )
     {
         var cursors = new List<IRowCursor>(statements.Count);
         try

@@ -10,7 +10,10 @@ internal static class QueryObject
     {
         var all = columns.ToList();
         if (all.GroupBy(c => c.Name, StringComparer.OrdinalIgnoreCase).FirstOrDefault(g => g.Count() > 1) is { } twice)
-            throw new SourceException(SourceFaultKind.Broken, $"two of its columns are called '{twice.Key}'; give one another name with AS.");
+            throw new SourceException(
+                SourceFaultKind.Broken,
+                $"two of its columns are called '{twice.Key}'; give one another name with AS."
+            );
         if (all.Find(c => c.Name.Length == 0 || c.Name == "?column?") is not null)
             throw new SourceException(SourceFaultKind.Broken, "a column of it has no name; give it one with AS.");
         return new SourceObject(null, name, SourceObjectKind.Query, [.. all], [], [], []) { Query = select };

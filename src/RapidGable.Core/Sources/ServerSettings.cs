@@ -6,8 +6,18 @@ namespace RapidGable.Sources;
 /// <param name="Connection">A whole connection string; null = from the single settings.</param>
 /// <param name="Tls">One of off, prefer, require, verify; null when a connection string says it.</param>
 internal sealed record ServerSettings(
-    string? Connection, string? Host, int? Port, string? Database, string? User, string? Password, string? Tls, string? Certificate,
-    int StatementSeconds, int ConnectSeconds, int Sessions)
+    string? Connection,
+    string? Host,
+    int? Port,
+    string? Database,
+    string? User,
+    string? Password,
+    string? Tls,
+    string? Certificate,
+    int StatementSeconds,
+    int ConnectSeconds,
+    int Sessions
+)
 {
     /// <param name="engine">The engine that a URI under <c>connection</c> must be of.</param>
     public static ServerSettings Read(SettingsReader reader, string engine)
@@ -28,11 +38,14 @@ internal sealed record ServerSettings(
             reader.Text("database"),
             reader.Text("user"),
             reader.Text("password"),
-            reader.Text("tls") is null && connection is not null ? null : reader.OneOf("tls", "prefer", "off", "prefer", "require", "verify"),
+            reader.Text("tls") is null && connection is not null
+                ? null
+                : reader.OneOf("tls", "prefer", "off", "prefer", "require", "verify"),
             reader.Text("tls-certificate"),
             reader.Number("statement-seconds", Limits.StatementSeconds, 1, 86_400),
             reader.Number("connect-seconds", 10, 1, 600),
-            reader.Number("sessions", Math.Max(4, Environment.ProcessorCount * 2), 1, 1_000));
+            reader.Number("sessions", Math.Max(4, Environment.ProcessorCount * 2), 1, 1_000)
+        );
     }
 
     /// <summary>Says that a connection string is wrong, without quoting it: it may hold the password.</summary>

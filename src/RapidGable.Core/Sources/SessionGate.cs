@@ -88,7 +88,10 @@ internal sealed class SessionGate
                 (await waiter.Turn.Task).Leave(); // it came just then
             if (exception is OperationCanceledException)
                 throw;
-            throw new SourceException(SourceFaultKind.Busy, $"All {_sessions} sessions were in use for {_longestWait.TotalSeconds:0} seconds.");
+            throw new SourceException(
+                SourceFaultKind.Busy,
+                $"All {_sessions} sessions were in use for {_longestWait.TotalSeconds:0} seconds."
+            );
         }
     }
 
@@ -143,7 +146,8 @@ internal sealed class SessionGate
         _signedInWaiting += request.IsAnonymous ? 0 : change;
     }
 
-    private Share ShareOf(string who) => _shares.TryGetValue(who, out var share) ? share : _shares[who] = new Share { Counted = Stopwatch.GetTimestamp() };
+    private Share ShareOf(string who) =>
+        _shares.TryGetValue(who, out var share) ? share : _shares[who] = new Share { Counted = Stopwatch.GetTimestamp() };
 
     private SessionPass Grant(RequestAllowance request)
     {

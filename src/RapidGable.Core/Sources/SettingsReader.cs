@@ -38,7 +38,9 @@ internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, 
     /// <summary>The settings below a name, written as <c>name.inner</c>.</summary>
     public IReadOnlyDictionary<string, string> Inner(string name)
     {
-        var found = settings.Where(s => s.Key.StartsWith(name + ".", StringComparison.Ordinal)).ToDictionary(s => s.Key[(name.Length + 1)..], s => s.Value);
+        var found = settings
+            .Where(s => s.Key.StartsWith(name + ".", StringComparison.Ordinal))
+            .ToDictionary(s => s.Key[(name.Length + 1)..], s => s.Value);
         _known.UnionWith(found.Keys.Select(k => $"{name}.{k}"));
         return found;
     }
@@ -66,7 +68,12 @@ internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, 
     public void ReportUnknown()
     {
         foreach (var unknown in settings.Keys.Where(k => !_known.Contains(k)))
-            faults.Add(new SettingFault(unknown, $"'{unknown}' is not a setting of a {engine} source.{NearestName.Hint(unknown, _known)}",
-                $"Settings: {string.Join(", ", _known)}."));
+            faults.Add(
+                new SettingFault(
+                    unknown,
+                    $"'{unknown}' is not a setting of a {engine} source.{NearestName.Hint(unknown, _known)}",
+                    $"Settings: {string.Join(", ", _known)}."
+                )
+            );
     }
 }

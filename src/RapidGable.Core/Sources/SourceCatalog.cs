@@ -5,7 +5,9 @@ namespace RapidGable.Sources;
 
 public enum SourceObjectKind
 {
-    Table, View, MaterializedView,
+    Table,
+    View,
+    MaterializedView,
 
     /// <summary>A SELECT of a declaration.</summary>
     Query,
@@ -14,13 +16,14 @@ public enum SourceObjectKind
 public static class SourceObjectKinds
 {
     /// <summary>The kind as people and declarations say it.</summary>
-    public static string Word(this SourceObjectKind kind) => kind switch
-    {
-        SourceObjectKind.Table => "table",
-        SourceObjectKind.View => "view",
-        SourceObjectKind.MaterializedView => "materialized-view",
-        _ => "SELECT",
-    };
+    public static string Word(this SourceObjectKind kind) =>
+        kind switch
+        {
+            SourceObjectKind.Table => "table",
+            SourceObjectKind.View => "view",
+            SourceObjectKind.MaterializedView => "materialized-view",
+            _ => "SELECT",
+        };
 }
 
 /// <summary>What a source offers.</summary>
@@ -30,13 +33,25 @@ public sealed record SourceCatalog(ImmutableArray<SourceObject> Objects, string?
     public ImmutableArray<SourceRoutine> Routines { get; init; } = [];
 
     /// <summary>The same, with what its source declares of values that no payload has a value for; null = nothing.</summary>
-    public SourceCatalog With(UnrepresentableValues? declared) => declared is not { } policy ? this : this with
-    {
-        Objects = [.. Objects.Select(o =>
-            o with { Columns = [.. o.Columns.Select(c => c.MayBeUnrepresentable ? c with { Unrepresentable = policy } : c)] })],
-    };
+    public SourceCatalog With(UnrepresentableValues? declared) =>
+        declared is not { } policy
+            ? this
+            : this with
+            {
+                Objects =
+                [
+                    .. Objects.Select(o =>
+                        o with
+                        {
+                            Columns = [.. o.Columns.Select(c => c.MayBeUnrepresentable ? c with { Unrepresentable = policy } : c)],
+                        }
+                    ),
+                ],
+            };
 
-    /// <summary>Finds an object by its full name, or by its name alone in the default schema, or where that is the only one of its name.</summary>
+    /// <summary>
+    /// Finds an object by its full name, or by its name alone in the default schema, or where that is the only one of its name.
+    /// </summary>
     public SourceObject? Find(string name) =>
         Objects.FirstOrDefault(o => o.FullName == name)
         ?? Objects.FirstOrDefault(o => o.Name == name && o.Schema == DefaultSchema)
@@ -51,8 +66,14 @@ public sealed record SourceCatalog(ImmutableArray<SourceObject> Objects, string?
 /// <param name="PrimaryKey">Column names in key order; empty = none.</param>
 /// <param name="UniqueKeys">Other unique column lists.</param>
 public sealed record SourceObject(
-    string? Schema, string Name, SourceObjectKind Kind, ImmutableArray<SourceColumn> Columns,
-    ImmutableArray<string> PrimaryKey, ImmutableArray<ImmutableArray<string>> UniqueKeys, ImmutableArray<ForeignKey> ForeignKeys)
+    string? Schema,
+    string Name,
+    SourceObjectKind Kind,
+    ImmutableArray<SourceColumn> Columns,
+    ImmutableArray<string> PrimaryKey,
+    ImmutableArray<ImmutableArray<string>> UniqueKeys,
+    ImmutableArray<ForeignKey> ForeignKeys
+)
 {
     public string? Comment { get; init; }
 
@@ -77,8 +98,10 @@ public sealed record SourceObject(
     public string? Fault { get; init; }
 
     /// <summary>What identifies a row by the catalog: the primary key, else a unique key without nulls; empty = nothing does.</summary>
-    public ImmutableArray<string> NaturalKey => !PrimaryKey.IsEmpty ? PrimaryKey
-        : UniqueKeys.FirstOrDefault(IsWithoutNulls) is { IsDefault: false } unique ? unique : [];
+    public ImmutableArray<string> NaturalKey =>
+        !PrimaryKey.IsEmpty ? PrimaryKey
+        : UniqueKeys.FirstOrDefault(IsWithoutNulls) is { IsDefault: false } unique ? unique
+        : [];
 
     // The columns of a materialized view are never said to be without nulls; its unique index is there to identify its rows.
     private bool IsWithoutNulls(ImmutableArray<string> unique) =>
@@ -133,11 +156,23 @@ public sealed record SourceColumn(string Name, string DeclaredType, EdmType? Typ
 /// <summary>A function or procedure.</summary>
 /// <param name="Kind"><c>function</c> or <c>procedure</c>.</param>
 /// <param name="Returns">What it gives, as the catalog spells it; empty = nothing.</param>
-public sealed record SourceRoutine(string? Schema, string Name, string Kind, ImmutableArray<RoutineParameter> Parameters, string Returns, string? Comment);
+public sealed record SourceRoutine(
+    string? Schema,
+    string Name,
+    string Kind,
+    ImmutableArray<RoutineParameter> Parameters,
+    string Returns,
+    string? Comment
+);
 
 /// <param name="Direction"><c>in</c>, <c>out</c> or <c>inout</c>.</param>
 public sealed record RoutineParameter(string Name, string DeclaredType, string Direction);
 
 /// <summary>A foreign key; column lists have the same length.</summary>
 /// <param name="TargetObject">The target's <see cref="SourceObject.FullName"/>.</param>
-public sealed record ForeignKey(ImmutableArray<string> Columns, string TargetObject, ImmutableArray<string> TargetColumns, string? OnDelete);
+public sealed record ForeignKey(
+    ImmutableArray<string> Columns,
+    string TargetObject,
+    ImmutableArray<string> TargetColumns,
+    string? OnDelete
+);

@@ -30,7 +30,8 @@ public abstract class SqlDialect
         var plain = Column(quotedColumn, property.StorageForm);
         var isNull = property.Unrepresentable == UnrepresentableValues.Null;
         return isNull && Unrepresentable(quotedColumn, property.StoredType) is { } condition
-            ? $"(CASE WHEN {condition} THEN NULL ELSE {plain} END)" : plain;
+            ? $"(CASE WHEN {condition} THEN NULL ELSE {plain} END)"
+            : plain;
     }
 
     /// <summary>
@@ -40,7 +41,8 @@ public abstract class SqlDialect
     {
         var isNull = property.Unrepresentable == UnrepresentableValues.Null;
         return isNull && Unrepresentable(quotedColumn, property.StoredType) is { } condition
-            ? $"(CASE WHEN {condition} THEN NULL ELSE {quotedColumn} END)" : Groupable(quotedColumn, property.StorageForm);
+            ? $"(CASE WHEN {condition} THEN NULL ELSE {quotedColumn} END)"
+            : Groupable(quotedColumn, property.StorageForm);
     }
 
     /// <summary>As the other, by the storage form alone.</summary>
@@ -99,7 +101,9 @@ public abstract class SqlDialect
     /// <summary>A built-in function; null when the engine cannot express it.</summary>
     public abstract string? Call(CanonicalFunction function, IReadOnlyList<SqlOperand> arguments);
 
-    /// <summary>Arithmetic on two numbers; a zero divisor of an integer or decimal must raise <see cref="SourceFaultKind.DivisionByZero"/>.</summary>
+    /// <summary>
+    /// Arithmetic on two numbers; a zero divisor of an integer or decimal must raise <see cref="SourceFaultKind.DivisionByZero"/>.
+    /// </summary>
     public abstract string Arithmetic(ArithmeticOperator op, SqlOperand left, SqlOperand right, EdmType result);
 
     /// <summary>Arithmetic with dates, times and durations; null when the engine cannot express it.</summary>
@@ -108,23 +112,27 @@ public abstract class SqlDialect
     /// <summary>The storage form of computed values of a type, which literals take that are computed with; null = the usual one.</summary>
     public virtual string? ComputedForm(EdmType type) => null;
 
-    /// <summary>A value as another primitive type, null where it cannot be that (URL conventions 5.1.1.10.1); null when the engine cannot express it.</summary>
-    public string? Cast(SqlOperand value, EdmType to) => (value.Type, to.Kind) switch
-    {
-        ({ IsNumeric: true }, EdmKind.Byte) => Whole(value.Sql, "0", "255"),
-        ({ IsNumeric: true }, EdmKind.SByte) => Whole(value.Sql, "-128", "127"),
-        ({ IsNumeric: true }, EdmKind.Int16) => Whole(value.Sql, "-32768", "32767"),
-        ({ IsNumeric: true }, EdmKind.Int32) => Whole(value.Sql, "-2147483648", "2147483647"),
-        ({ IsNumeric: true }, EdmKind.Int64) => Whole(value.Sql, "-9223372036854775807", "9223372036854775807"),
-        ({ IsNumeric: true }, EdmKind.Decimal) => AsDecimal(value.Sql),
-        ({ IsNumeric: true }, EdmKind.Single or EdmKind.Double) => AsDouble(value.Sql),
-        ({ Kind: EdmKind.Boolean }, EdmKind.String) => $"(CASE WHEN {value.Sql} THEN 'true' WHEN NOT {value.Sql} THEN 'false' END)",
-        ({ IsIntegral: true } or { Kind: EdmKind.Guid or EdmKind.Date }, EdmKind.String) => AsText(value.Sql),
-        ({ Kind: EdmKind.Date }, EdmKind.DateTimeOffset) => AtMidnight(value.Sql),
-        ({ Kind: EdmKind.DateTimeOffset }, EdmKind.Date) => Call(CanonicalFunction.Date, [value]),
-        ({ Kind: EdmKind.DateTimeOffset }, EdmKind.TimeOfDay) => Call(CanonicalFunction.Time, [value]),
-        _ => null,
-    };
+    /// <summary>
+    /// A value as another primitive type, null where it cannot be that (URL conventions 5.1.1.10.1); null when the engine cannot
+    /// express it.
+    /// </summary>
+    public string? Cast(SqlOperand value, EdmType to) =>
+        (value.Type, to.Kind) switch
+        {
+            ({ IsNumeric: true }, EdmKind.Byte) => Whole(value.Sql, "0", "255"),
+            ({ IsNumeric: true }, EdmKind.SByte) => Whole(value.Sql, "-128", "127"),
+            ({ IsNumeric: true }, EdmKind.Int16) => Whole(value.Sql, "-32768", "32767"),
+            ({ IsNumeric: true }, EdmKind.Int32) => Whole(value.Sql, "-2147483648", "2147483647"),
+            ({ IsNumeric: true }, EdmKind.Int64) => Whole(value.Sql, "-9223372036854775807", "9223372036854775807"),
+            ({ IsNumeric: true }, EdmKind.Decimal) => AsDecimal(value.Sql),
+            ({ IsNumeric: true }, EdmKind.Single or EdmKind.Double) => AsDouble(value.Sql),
+            ({ Kind: EdmKind.Boolean }, EdmKind.String) => $"(CASE WHEN {value.Sql} THEN 'true' WHEN NOT {value.Sql} THEN 'false' END)",
+            ({ IsIntegral: true } or { Kind: EdmKind.Guid or EdmKind.Date }, EdmKind.String) => AsText(value.Sql),
+            ({ Kind: EdmKind.Date }, EdmKind.DateTimeOffset) => AtMidnight(value.Sql),
+            ({ Kind: EdmKind.DateTimeOffset }, EdmKind.Date) => Call(CanonicalFunction.Date, [value]),
+            ({ Kind: EdmKind.DateTimeOffset }, EdmKind.TimeOfDay) => Call(CanonicalFunction.Time, [value]),
+            _ => null,
+        };
 
     private string Whole(string sql, string least, string most)
     {
@@ -152,12 +160,13 @@ public abstract class SqlDialect
 
     /// <summary>An aggregate of a value; <c>COUNT</c> counts different values.</summary>
     /// <param name="function">SUM, MIN, MAX, AVG or COUNT.</param>
-    public virtual string Aggregate(string function, string sql, EdmType result) => function switch
-    {
-        "AVG" => $"AVG({AsDouble(sql)})",
-        "COUNT" => $"COUNT(DISTINCT {sql})",
-        _ => $"{function}({sql})",
-    };
+    public virtual string Aggregate(string function, string sql, EdmType result) =>
+        function switch
+        {
+            "AVG" => $"AVG({AsDouble(sql)})",
+            "COUNT" => $"COUNT(DISTINCT {sql})",
+            _ => $"{function}({sql})",
+        };
 
     /// <summary>What before a statement makes the engine tell how it means to run it, and no more.</summary>
     public virtual string Explain => "EXPLAIN ";
@@ -192,7 +201,9 @@ public abstract class SqlDialect
     /// <summary>What stands behind the table's name for a row of nothing but defaults.</summary>
     public virtual string DefaultRow => "DEFAULT VALUES";
 
-    /// <summary>What stands at the end of a SELECT that keeps others from changing its rows; empty = a transaction that changes is alone anyway.</summary>
+    /// <summary>
+    /// What stands at the end of a SELECT that keeps others from changing its rows; empty = a transaction that changes is alone anyway.
+    /// </summary>
     public virtual string LockRows => " FOR UPDATE";
 
     /// <summary>A column is set to what it holds and one more.</summary>
@@ -227,7 +238,14 @@ public abstract class SqlDialect
 /// <param name="IsShared">A child may belong to several parents.</param>
 /// <param name="Limit">Placeholder of the number of children for each parent.</param>
 /// <param name="Page">The statement of the page of parents, whose columns are those of <paramref name="References"/> and more.</param>
-public sealed record ChildrenSql(string Table, IReadOnlyList<string> Key, IReadOnlyList<(string Child, string Parent)> References, bool IsShared, string Limit, string Page)
+public sealed record ChildrenSql(
+    string Table,
+    IReadOnlyList<string> Key,
+    IReadOnlyList<(string Child, string Parent)> References,
+    bool IsShared,
+    string Limit,
+    string Page
+)
 {
     /// <summary>The filter or the order is about each parent's row, beside what it is referred to by.</summary>
     public bool IsPerParent { get; init; }
@@ -265,5 +283,8 @@ public sealed record ChildrenSql(string Table, IReadOnlyList<string> Key, IReadO
     public string BelongTo(string alias) => string.Join(" AND ", References.Select(r => $"{alias}.{r.Child} = p.{r.Parent}"));
 
     /// <summary><see cref="Filter"/> behind other conditions; empty when there is none.</summary>
-    public string AndFilter(string alias) => Filter is not { } filter ? "" : IsGuarded ? $" AND (CASE WHEN {BelongTo(alias)} THEN {filter(alias)} END)" : $" AND {filter(alias)}";
+    public string AndFilter(string alias) =>
+        Filter is not { } filter ? ""
+        : IsGuarded ? $" AND (CASE WHEN {BelongTo(alias)} THEN {filter(alias)} END)"
+        : $" AND {filter(alias)}";
 }

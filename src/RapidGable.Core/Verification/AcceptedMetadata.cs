@@ -29,7 +29,8 @@ public static class AcceptedMetadata
         if (!File.Exists(path))
             return null;
         var faults = new List<string>();
-        var before = CsdlReader.Read(File.ReadAllBytes(path), faults) ?? throw new InvalidDataException($"{Folder}/{service}.xml is no metadata document: {string.Join(" ", faults)}");
+        var before = CsdlReader.Read(File.ReadAllBytes(path), faults)
+            ?? throw new InvalidDataException($"{Folder}/{service}.xml is no metadata document: {string.Join(" ", faults)}");
         return CsdlComparison.Compare(before, CsdlReader.Read(now, faults)!);
     }
 }

@@ -30,8 +30,13 @@ public sealed record ExpectedSet(EntitySet Set, bool MayRead, SetOperations May)
 /// <param name="Name">In words.</param>
 /// <param name="Probe">Asks as this caller.</param>
 /// <param name="HiddenValues">Texts that no answer to them should hold.</param>
-public sealed record AccessCase(string Name, bool IsSignedIn, IServiceProbe Probe, ImmutableArray<ExpectedSet> Sets,
-    IReadOnlySet<string> HiddenValues)
+public sealed record AccessCase(
+    string Name,
+    bool IsSignedIn,
+    IServiceProbe Probe,
+    ImmutableArray<ExpectedSet> Sets,
+    IReadOnlySet<string> HiddenValues
+)
 {
     private const int MostTexts = 20_000;
     private const int LongestWord = 11;
@@ -62,4 +67,14 @@ public sealed record AccessCase(string Name, bool IsSignedIn, IServiceProbe Prob
 /// <param name="Keys">Keys of the rows that it is about, as the JSON texts of their properties; null = any row.</param>
 /// <param name="Property">The property whose values it is about; null = the rows as such.</param>
 /// <param name="Fault">Why it cannot be looked at; null = it can.</param>
-public sealed record AccessCheck(string Title, string Caller, IServiceProbe Probe, EntitySet? Set, bool Can, SetOperations Operation, IReadOnlySet<string>? Keys, string? Property, string? Fault = null);
+public sealed record AccessCheck(
+    string Title,
+    string Caller,
+    IServiceProbe Probe,
+    EntitySet? Set,
+    bool Can,
+    SetOperations Operation,
+    IReadOnlySet<string>? Keys,
+    string? Property,
+    string? Fault = null
+);

@@ -12,7 +12,12 @@ namespace RapidGable.Verification;
 /// </summary>
 public sealed class AccessVerifier
 {
-    private static readonly (string Method, SetOperations Operation)[] Writes = [("POST", SetOperations.Create), ("PATCH", SetOperations.Update), ("DELETE", SetOperations.Delete)];
+    private static readonly (string Method, SetOperations Operation)[] Writes =
+    [
+        ("POST", SetOperations.Create),
+        ("PATCH", SetOperations.Update),
+        ("DELETE", SetOperations.Delete),
+    ];
 
     private readonly string _root;
     private readonly AccessCase _case;
@@ -21,11 +26,18 @@ public sealed class AccessVerifier
     private readonly List<(string Value, string Url)> _leaks = [];
     private long _answers;
 
-    private AccessVerifier(string root, AccessCase asked, List<CheckResult> results, CancellationToken cancellation) => (_root, _case, _results, _cancellation) = (root, asked, results, cancellation);
+    private AccessVerifier(string root, AccessCase asked, List<CheckResult> results, CancellationToken cancellation) =>
+        (_root, _case, _results, _cancellation) = (root, asked, results, cancellation);
 
     /// <summary>The whole matrix of callers and sets.</summary>
     /// <param name="root">Absolute service root, with a slash at its end.</param>
-    public static async Task<ServiceReport> VerifyAsync(string service, string root, IEnumerable<AccessCase> cases, Action<string>? progress, CancellationToken cancellation)
+    public static async Task<ServiceReport> VerifyAsync(
+        string service,
+        string root,
+        IEnumerable<AccessCase> cases,
+        Action<string>? progress,
+        CancellationToken cancellation
+    )
     {
         var clock = Stopwatch.StartNew();
         var results = new List<CheckResult>();
@@ -48,14 +60,31 @@ public sealed class AccessVerifier
                 await PresentAsync(expected);
             await RefusedAsync(expected);
         }
-        _results.Add(new CheckResult("access-leaks", _case.Name, _leaks.Count == 0 ? CheckOutcome.Passed : CheckOutcome.Failed,
-            _leaks.Count == 0 ? $"none of {_case.HiddenValues.Count} hidden values is in {_answers} answers"
-                : $"The hidden value '{Cut(_leaks[0].Value)}' is in the answer of {_leaks[0].Url}.", _answers,
-                _leaks.FirstOrDefault().Url));
+        _results.Add(
+            new CheckResult(
+                "access-leaks",
+                _case.Name,
+                _leaks.Count == 0 ? CheckOutcome.Passed : CheckOutcome.Failed,
+                _leaks.Count == 0
+                    ? $"none of {_case.HiddenValues.Count} hidden values is in {_answers} answers"
+                    : $"The hidden value '{Cut(_leaks[0].Value)}' is in the answer of {_leaks[0].Url}.",
+                _answers,
+                _leaks.FirstOrDefault().Url
+            )
+        );
     }
 
     private void Add(string check, EntitySet set, string? failure, string success, long examined, string? url) =>
-        _results.Add(new CheckResult(check, $"{set.Name} for {_case.Name}", failure is null ? CheckOutcome.Passed : CheckOutcome.Failed, failure ?? success, examined, failure is null ? null : url));
+        _results.Add(
+            new CheckResult(
+                check,
+                $"{set.Name} for {_case.Name}",
+                failure is null ? CheckOutcome.Passed : CheckOutcome.Failed,
+                failure ?? success,
+                examined,
+                failure is null ? null : url
+            )
+        );
 
     private async Task<ProbeResponse> GetAsync(string url, string accept = "application/json;odata.metadata=none")
     {
@@ -88,8 +117,12 @@ public sealed class AccessVerifier
         if (text.AsSpan().IndexOfAny(_case.HiddenTexts) < 0)
             return;
         var asked = Uri.UnescapeDataString(url);
-        if (_case.DistinctTexts.FirstOrDefault(v => text.Contains(v, StringComparison.Ordinal)
-            && !asked.Contains(v, StringComparison.Ordinal)) is { } found)
+        if (
+            _case.DistinctTexts.FirstOrDefault(v =>
+                text.Contains(v, StringComparison.Ordinal) && !asked.Contains(v, StringComparison.Ordinal)
+            ) is
+            { } found
+        )
             _leaks.Add((found, url));
     }
 
@@ -115,16 +148,40 @@ public sealed class AccessVerifier
         string? Fault(ExpectedSet s)
         {
             // What is contained has a type and no set of its own.
-            var isShown = document.Contains(s.Set.ContainedIn is null ? $"\"{s.Set.Name}\"" : $"<EntityType Name=\"{s.Set.Type.Name}\"", StringComparison.Ordinal) || names.Contains(s.Set.Name);
+            var isShown =
+                document.Contains(
+                    s.Set.ContainedIn is null ? $"\"{s.Set.Name}\"" : $"<EntityType Name=\"{s.Set.Type.Name}\"",
+                    StringComparison.Ordinal
+                ) || names.Contains(s.Set.Name);
             if (isShown != s.MayRead)
                 return $"The documents {(isShown ? "name" : "do not name")} '{s.Set.Name}'.";
             var type = document.IndexOf($"<EntityType Name=\"{s.Set.Type.Name}\"", StringComparison.Ordinal);
             var end = type < 0 ? -1 : document.IndexOf("</EntityType>", type, StringComparison.Ordinal);
-            return s.MayRead && end > 0 && s.Hidden.FirstOrDefault(p => document.AsSpan(type, end - type).Contains($"<Property Name=\"{p}\"", StringComparison.Ordinal)) is { } hidden ? $"The metadata names the hidden property '{s.Set.Name}.{hidden}'." : null;
+            return
+                s.MayRead
+                && end > 0
+                && s.Hidden.FirstOrDefault(p =>
+                    document.AsSpan(type, end - type).Contains($"<Property Name=\"{p}\"", StringComparison.Ordinal)
+                )
+                    is { } hidden
+                ? $"The metadata names the hidden property '{s.Set.Name}.{hidden}'."
+                : null;
         }
 
-        var failure = isEmpty && service.Status is not (401 or 404) ? $"No set may be read, and the service document answers {service.Status}." : _case.Sets.Select(Fault).OfType<string>().FirstOrDefault();
-        _results.Add(new CheckResult("access-documents", _case.Name, failure is null ? CheckOutcome.Passed : CheckOutcome.Failed, failure ?? "they name what may be read, and nothing else", _case.Sets.Length, failure is null ? null : _root + "$metadata"));
+        var failure =
+            isEmpty && service.Status is not (401 or 404)
+                ? $"No set may be read, and the service document answers {service.Status}."
+                : _case.Sets.Select(Fault).OfType<string>().FirstOrDefault();
+        _results.Add(
+            new CheckResult(
+                "access-documents",
+                _case.Name,
+                failure is null ? CheckOutcome.Passed : CheckOutcome.Failed,
+                failure ?? "they name what may be read, and nothing else",
+                _case.Sets.Length,
+                failure is null ? null : _root + "$metadata"
+            )
+        );
     }
 
     private static HashSet<string> Names(ProbeResponse service)
@@ -161,7 +218,10 @@ public sealed class AccessVerifier
             foreach (var navigation in from.Set.Type.Navigations.Where(n => n.TargetSet == expected.Set.Name))
             {
                 await ExpectAsync($"{Address(from.Set)}?$expand={navigation.Name}", [400, 404]);
-                await ExpectAsync($"{Address(from.Set)}?$filter={(navigation.IsCollection ? navigation.Name + "/any()" : navigation.Name + "%20ne%20null")}", [400, 404]);
+                await ExpectAsync(
+                    $"{Address(from.Set)}?$filter={(navigation.IsCollection ? navigation.Name + "/any()" : navigation.Name + "%20ne%20null")}",
+                    [400, 404]
+                );
             }
         }
         Add("access-absent", expected.Set, failure, "it looks as if it were not there", asked, at);
@@ -194,7 +254,14 @@ public sealed class AccessVerifier
             else if (seen[i].ToString() != rows[i].ToString())
                 failure = $"This comes: {Short(seen[i])}; and this should: {Short(rows[i])}.";
         }
-        Add("access-rows", set, failure, $"{rows.Count}{(expected.IsWhole ? "" : " or more")} rows, and in each what may be seen of it", rows.Count, first);
+        Add(
+            "access-rows",
+            set,
+            failure,
+            $"{rows.Count}{(expected.IsWhole ? "" : " or more")} rows, and in each what may be seen of it",
+            rows.Count,
+            first
+        );
         await HiddenAsync(expected, filter);
         foreach (var navigation in set.Type.Navigations.Where(n => _case.Sets.Any(s => s.MayRead && s.Set.Name == n.TargetSet)))
             await GetAsync($"{_root}{Address(set)}?$top=50&$expand={navigation.Name}{filter}");
@@ -206,19 +273,39 @@ public sealed class AccessVerifier
         var (asked, at) = (0, "");
         foreach (var property in expected.Hidden)
         {
-            foreach (var option in new[] { $"$select={property}", $"$filter={property}%20eq%20null", $"$orderby={property}", $"$apply=groupby(({property}))", $"$compute={property}%20as%20x" })
+            foreach (
+                var option in new[]
+                {
+                    $"$select={property}",
+                    $"$filter={property}%20eq%20null",
+                    $"$orderby={property}",
+                    $"$apply=groupby(({property}))",
+                    $"$compute={property}%20as%20x",
+                }
+            )
             {
                 asked++;
-                var url = $"{_root}{Address(expected.Set)}?{option}{(option.StartsWith("$filter", StringComparison.Ordinal) ? "" : filter)}";
+                var url =
+                    $"{_root}{Address(expected.Set)}?{option}{(option.StartsWith("$filter", StringComparison.Ordinal) ? "" : filter)}";
                 if (failure is null && Answers.ErrorFault(await GetAsync(url), [400, 404]) is { } fault)
                     (failure, at) = ($"{option}: {fault}", url);
             }
         }
         if (expected.Hidden.Length > 0)
-            Add("access-hidden", expected.Set, failure, $"{string.Join(", ", expected.Hidden)}: not there, whatever asks for it", asked, at);
+            Add(
+                "access-hidden",
+                expected.Set,
+                failure,
+                $"{string.Join(", ", expected.Hidden)}: not there, whatever asks for it",
+                asked,
+                at
+            );
     }
 
-    /// <summary>Operations that the caller may not carry out are refused before anything is looked at; the others are not tried, since they would write.</summary>
+    /// <summary>
+    /// Operations that the caller may not carry out are refused before anything is looked at; the others are not tried, since they
+    /// would write.
+    /// </summary>
     private async Task RefusedAsync(ExpectedSet expected)
     {
         string? failure = null;
@@ -226,7 +313,14 @@ public sealed class AccessVerifier
         foreach (var (method, operation) in Writes.Where(w => !expected.May.HasFlag(w.Operation)))
         {
             asked++;
-            var url = _root + expected.Set.Name + (operation == SetOperations.Create || expected.Rows.Count == 0 || expected.Set.IsUnkeyed ? "" : KeyOf(expected.Set, expected.Rows[0]));
+            var url =
+                _root
+                + expected.Set.Name
+                + (
+                    operation == SetOperations.Create || expected.Rows.Count == 0 || expected.Set.IsUnkeyed
+                        ? ""
+                        : KeyOf(expected.Set, expected.Rows[0])
+                );
             // A body that cannot be read: were it looked at, nothing would be written.
             var answer = await _case.Probe.SendAsync(method, url, "{", _cancellation);
             Inspect(answer, url);
@@ -234,13 +328,27 @@ public sealed class AccessVerifier
                 (failure, at) = ($"{method}: {fault}", url);
         }
         if (asked > 0)
-            Add("access-refused", expected.Set, failure, $"{string.Join(", ", Writes.Where(w => !expected.May.HasFlag(w.Operation)).Select(w => w.Operation.ToString().ToLowerInvariant()))} are refused", asked, at);
+            Add(
+                "access-refused",
+                expected.Set,
+                failure,
+                $"{string.Join(", ", Writes.Where(w => !expected.May.HasFlag(w.Operation)).Select(w => w.Operation.ToString().ToLowerInvariant()))} are refused",
+                asked,
+                at
+            );
     }
 
     private static string KeyOf(EntitySet set, ExpectedRow row)
     {
-        string Literal(Property key) => row.Values.GetValueOrDefault(key.Name) is { } json ? json.StartsWith('"') && key.Type.Kind is EdmKind.String ? $"'{Uri.EscapeDataString(JsonSerializer.Deserialize<string>(json)!.Replace("'", "''", StringComparison.Ordinal))}'" : json.Trim('"') : "0";
-        return set.Type.Key is [var only] ? $"({Literal(only)})" : $"({string.Join(',', set.Type.Key.Select(k => $"{k.Name}={Literal(k)}"))})";
+        string Literal(Property key) =>
+            row.Values.GetValueOrDefault(key.Name) is { } json
+                ? json.StartsWith('"') && key.Type.Kind is EdmKind.String
+                    ? $"'{Uri.EscapeDataString(JsonSerializer.Deserialize<string>(json)!.Replace("'", "''", StringComparison.Ordinal))}'"
+                    : json.Trim('"')
+                : "0";
+        return set.Type.Key is [var only]
+            ? $"({Literal(only)})"
+            : $"({string.Join(',', set.Type.Key.Select(k => $"{k.Name}={Literal(k)}"))})";
     }
 
     /// <summary>Unkeyed rows come by a function.</summary>
@@ -252,7 +360,10 @@ public sealed class AccessVerifier
         {
             using var json = JsonDocument.Parse(page.Body);
             rows.AddRange(json.RootElement.GetProperty("value").EnumerateArray().Select(RowOf));
-            return json.RootElement.TryGetProperty("@nextLink", out var next) || json.RootElement.TryGetProperty("@odata.nextLink", out next) ? next.GetString() : null;
+            return
+                json.RootElement.TryGetProperty("@nextLink", out var next) || json.RootElement.TryGetProperty("@odata.nextLink", out next)
+                ? next.GetString()
+                : null;
         }
         catch (Exception exception) when (exception is JsonException or KeyNotFoundException or InvalidOperationException)
         {
@@ -262,21 +373,43 @@ public sealed class AccessVerifier
     }
 
     /// <summary>A row of an answer, without its annotations.</summary>
-    public static ExpectedRow RowOf(JsonElement row) => new(row.EnumerateObject().Where(p => !p.Name.Contains('@')).ToImmutableSortedDictionary(p => p.Name, p => p.Value.GetRawText(), StringComparer.Ordinal));
+    public static ExpectedRow RowOf(JsonElement row) =>
+        new(
+            row.EnumerateObject()
+                .Where(p => !p.Name.Contains('@'))
+                .ToImmutableSortedDictionary(p => p.Name, p => p.Value.GetRawText(), StringComparer.Ordinal)
+        );
 
     private static string Cut(string text) => text.Length > 60 ? text[..60] + "…" : text;
 
     private static string Short(ExpectedRow row) => row.ToString() is { Length: > 160 } text ? text[..160] + "…" : row.ToString();
 
     /// <summary>The kept expectations.</summary>
-    public static async Task<ServiceReport> CheckAsync(string service, string root, IEnumerable<AccessCheck> checks, CancellationToken cancellation)
+    public static async Task<ServiceReport> CheckAsync(
+        string service,
+        string root,
+        IEnumerable<AccessCheck> checks,
+        CancellationToken cancellation
+    )
     {
         var clock = Stopwatch.StartNew();
         var results = ImmutableArray.CreateBuilder<CheckResult>();
         foreach (var check in checks)
         {
-            var (failure, url) = check.Fault is { } fault ? (fault, null) : check.Operation == SetOperations.Read ? await ReadAsync(root, check, cancellation) : await WriteAsync(root, check, cancellation);
-            results.Add(new CheckResult("saved", check.Title, failure is null ? CheckOutcome.Passed : CheckOutcome.Failed, failure ?? $"tried as {check.Caller}", 1, url));
+            var (failure, url) =
+                check.Fault is { } fault ? (fault, null)
+                : check.Operation == SetOperations.Read ? await ReadAsync(root, check, cancellation)
+                : await WriteAsync(root, check, cancellation);
+            results.Add(
+                new CheckResult(
+                    "saved",
+                    check.Title,
+                    failure is null ? CheckOutcome.Passed : CheckOutcome.Failed,
+                    failure ?? $"tried as {check.Caller}",
+                    1,
+                    url
+                )
+            );
         }
         return new ServiceReport($"{service}: saved checks", root, results.ToImmutable(), clock.Elapsed);
     }
@@ -285,7 +418,8 @@ public sealed class AccessVerifier
     {
         var set = check.Set!;
         var keys = set.Type.Key.Select(k => k.Name).ToList();
-        string? next = $"{root}{Address(set)}?$select={string.Join(',', keys.Append(check.Property).OfType<string>().Distinct())}{(keys.Count == 0 ? "" : "&$orderby=" + string.Join(',', keys))}";
+        string? next =
+            $"{root}{Address(set)}?$select={string.Join(',', keys.Append(check.Property).OfType<string>().Distinct())}{(keys.Count == 0 ? "" : "&$orderby=" + string.Join(',', keys))}";
         var first = next;
         var found = 0L;
         while (next is not null)
@@ -298,13 +432,21 @@ public sealed class AccessVerifier
             using var json = JsonDocument.Parse(page.Body);
             foreach (var row in json.RootElement.GetProperty("value").EnumerateArray().Select(RowOf))
             {
-                if ((check.Keys?.Contains(string.Join(", ", keys.Select(k => row.Values.GetValueOrDefault(k)))) ?? true) && (check.Property is null || row.Values.GetValueOrDefault(check.Property) is not (null or "null")))
+                if (
+                    (check.Keys?.Contains(string.Join(", ", keys.Select(k => row.Values.GetValueOrDefault(k)))) ?? true)
+                    && (check.Property is null || row.Values.GetValueOrDefault(check.Property) is not (null or "null"))
+                )
                     found++;
             }
-            next = json.RootElement.TryGetProperty("@nextLink", out var link) || json.RootElement.TryGetProperty("@odata.nextLink", out link) ? link.GetString() : null;
+            next =
+                json.RootElement.TryGetProperty("@nextLink", out var link) || json.RootElement.TryGetProperty("@odata.nextLink", out link)
+                    ? link.GetString()
+                    : null;
         }
         var what = check.Property is null ? "such rows" : $"such rows with a '{check.Property}'";
-        return check.Can == found > 0 ? (null, null) : (check.Can ? $"{check.Caller} can see no {what}." : $"{check.Caller} can see {found} {what}.", first);
+        return check.Can == found > 0
+            ? (null, null)
+            : (check.Can ? $"{check.Caller} can see no {what}." : $"{check.Caller} can see {found} {what}.", first);
     }
 
     private static async Task<(string? Failure, string? Url)> WriteAsync(string root, AccessCheck check, CancellationToken cancellation)
@@ -314,6 +456,8 @@ public sealed class AccessVerifier
         var answer = await check.Probe.SendAsync(Writes.First(w => w.Operation == check.Operation).Method, url, "{", cancellation);
         // What is refused for its body is let through by the rules.
         var isRefused = answer.Status is 401 or 403 or 404 or 405;
-        return check.Can != isRefused ? (null, null) : ($"{check.Caller} {(isRefused ? "is refused" : "is not refused")}: it answers {answer.Status}.", url);
+        return check.Can != isRefused
+            ? (null, null)
+            : ($"{check.Caller} {(isRefused ? "is refused" : "is not refused")}: it answers {answer.Status}.", url);
     }
 }

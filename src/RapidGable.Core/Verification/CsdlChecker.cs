@@ -8,13 +8,50 @@ public sealed class CsdlChecker
 {
     private static readonly HashSet<string> Primitives =
     [
-        "Binary", "Boolean", "Byte", "Date", "DateTimeOffset", "Decimal", "Double", "Duration", "Guid", "Int16", "Int32", "Int64", "SByte", "Single",
-        "Stream", "String", "TimeOfDay", "Untyped", "PrimitiveType", "ComplexType", "EntityType", "Geography", "Geometry",
-        .. new[] { "Point", "LineString", "Polygon", "MultiPoint", "MultiLineString", "MultiPolygon", "Collection" }.SelectMany(s => new[] { "Geography" + s, "Geometry" + s }),
+        "Binary",
+        "Boolean",
+        "Byte",
+        "Date",
+        "DateTimeOffset",
+        "Decimal",
+        "Double",
+        "Duration",
+        "Guid",
+        "Int16",
+        "Int32",
+        "Int64",
+        "SByte",
+        "Single",
+        "Stream",
+        "String",
+        "TimeOfDay",
+        "Untyped",
+        "PrimitiveType",
+        "ComplexType",
+        "EntityType",
+        "Geography",
+        "Geometry",
+        .. new[] { "Point", "LineString", "Polygon", "MultiPoint", "MultiLineString", "MultiPolygon", "Collection" }.SelectMany(s =>
+            new[] { "Geography" + s, "Geometry" + s }
+        ),
     ];
 
     private static readonly HashSet<string> KeyTypes =
-        ["Boolean", "Byte", "SByte", "Int16", "Int32", "Int64", "Decimal", "String", "Guid", "Date", "DateTimeOffset", "TimeOfDay", "Duration"];
+    [
+        "Boolean",
+        "Byte",
+        "SByte",
+        "Int16",
+        "Int32",
+        "Int64",
+        "Decimal",
+        "String",
+        "Guid",
+        "Date",
+        "DateTimeOffset",
+        "TimeOfDay",
+        "Duration",
+    ];
 
     private readonly CsdlDocument _document;
     private readonly List<string> _faults = [];
@@ -36,7 +73,11 @@ public sealed class CsdlChecker
             Fault($"The Edmx version is '{_document.Version}', not 4.0 or 4.01.");
         foreach (var schema in _document.Schemas)
         {
-            if (schema.Namespace is "" or "Edm" or "odata" or "System" or "Transient" || schema.Namespace.Length > 511 || !schema.Namespace.Split('.').All(SimpleIdentifier.IsValid))
+            if (
+                schema.Namespace is "" or "Edm" or "odata" or "System" or "Transient"
+                || schema.Namespace.Length > 511
+                || !schema.Namespace.Split('.').All(SimpleIdentifier.IsValid)
+            )
                 Fault($"'{schema.Namespace}' cannot be a schema's namespace.");
             if (schema.Alias is "Edm" or "odata" or "System" or "Transient")
                 Fault($"'{schema.Alias}' is reserved and cannot be an alias.");
@@ -72,11 +113,17 @@ public sealed class CsdlChecker
         Name(type.Name, "name of a type");
         if (type.Kind == CsdlTypeKind.Enum)
             CheckEnum(type);
-        if (type.Kind == CsdlTypeKind.Definition && (type.Underlying?.StartsWith("Edm.", StringComparison.Ordinal) != true || !Primitives.Contains(type.Underlying[4..])))
+        if (
+            type.Kind == CsdlTypeKind.Definition
+            && (type.Underlying?.StartsWith("Edm.", StringComparison.Ordinal) != true || !Primitives.Contains(type.Underlying[4..]))
+        )
             Fault($"The type definition {type.Name} has no primitive underlying type.");
         if (type.BaseType is { } baseType && _document.FindType(baseType)?.Kind != type.Kind && !IsForeign(baseType))
             Fault($"The base type '{baseType}' of {type.Name} is not declared as the same kind.");
-        Unique(_document.PropertiesOf(type).Select(p => p.Name).Concat(_document.NavigationsOf(type).Select(n => n.Name)), $"{type.Name} and its base types");
+        Unique(
+            _document.PropertiesOf(type).Select(p => p.Name).Concat(_document.NavigationsOf(type).Select(n => n.Name)),
+            $"{type.Name} and its base types"
+        );
         foreach (var property in type.Properties)
             CheckProperty(property, type);
         foreach (var navigation in type.Navigations)
@@ -205,7 +252,11 @@ public sealed class CsdlChecker
             Fault($"{place}: its partner '{name}' is not a navigation property of {target.Name}.");
         else if (partner.Partner is { } back && back != navigation.Name)
             Fault($"{place}: its partner {target.Name}/{name} points at '{back}' instead.");
-        else if (_document.FindType(partner.ItemType) is { } backType && !_document.Lineage(type).Contains(backType) && !_document.Lineage(backType).Contains(type))
+        else if (
+            _document.FindType(partner.ItemType) is { } backType
+            && !_document.Lineage(type).Contains(backType)
+            && !_document.Lineage(backType).Contains(type)
+        )
             Fault($"{place}: its partner {target.Name}/{name} leads to {backType.Name}.");
     }
 
@@ -258,8 +309,12 @@ public sealed class CsdlChecker
             if (!target.Contains('/'))
                 Fault($"{set.Name}: the binding '{path}' leads to the set '{target}', which is not there.");
         }
-        else if (_document.FindType(targetSet.Type) is { } found && _document.FindType(navigation.ItemType) is { } wanted
-            && !_document.Lineage(found).Contains(wanted) && !_document.Lineage(wanted).Contains(found))
+        else if (
+            _document.FindType(targetSet.Type) is { } found
+            && _document.FindType(navigation.ItemType) is { } wanted
+            && !_document.Lineage(found).Contains(wanted)
+            && !_document.Lineage(wanted).Contains(found)
+        )
             Fault($"{set.Name}: the binding '{path}' leads to {targetSet.Name} of {found.Name}, and the navigation to {wanted.Name}.");
     }
 }

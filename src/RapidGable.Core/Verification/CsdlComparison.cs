@@ -42,7 +42,12 @@ public sealed class CsdlComparison
             Breaks(set.Name, "the set is gone", "Requests to it answer 404.");
         foreach (var set in now.Values.Where(s => !before.ContainsKey(s.Name)))
             Adds(set.Name, "the set is new", "Nothing changes for those who do not use it.");
-        foreach (var (set, other) in before.Values.Where(s => now.ContainsKey(s.Name)).Select(s => (s, now[s.Name])).Where(p => p.s.Type != p.Item2.Type))
+        foreach (
+            var (set, other) in before
+                .Values.Where(s => now.ContainsKey(s.Name))
+                .Select(s => (s, now[s.Name]))
+                .Where(p => p.s.Type != p.Item2.Type)
+        )
             Breaks(set.Name, $"its type was {set.Type} and is {other.Type}", "Generated clients read it as the wrong type.");
     }
 
@@ -59,7 +64,10 @@ public sealed class CsdlComparison
     }
 
     private static Dictionary<string, CsdlType> Named(CsdlDocument document) =>
-        document.Schemas.SelectMany(s => s.Types.Select(t => ($"{s.Namespace}.{t.Name}", t))).DistinctBy(p => p.Item1).ToDictionary(p => p.Item1, p => p.t);
+        document
+            .Schemas.SelectMany(s => s.Types.Select(t => ($"{s.Namespace}.{t.Name}", t)))
+            .DistinctBy(p => p.Item1)
+            .ToDictionary(p => p.Item1, p => p.t);
 
     private void Type(string name, CsdlType before, CsdlType now)
     {
@@ -69,23 +77,39 @@ public sealed class CsdlComparison
             return;
         }
         if (!before.Key.SequenceEqual(now.Key))
-            Breaks(name, $"the key was {string.Join(", ", before.Key)} and is {string.Join(", ", now.Key)}", "Addresses of entities that clients kept no longer work.");
+            Breaks(
+                name,
+                $"the key was {string.Join(", ", before.Key)} and is {string.Join(", ", now.Key)}",
+                "Addresses of entities that clients kept no longer work."
+            );
         Members(name, before, now);
         foreach (var property in before.Properties)
         {
             if (now.Properties.FirstOrDefault(p => p.Name == property.Name) is { } other)
                 Property($"{name}/{property.Name}", property, other);
             else
-                Breaks($"{name}/{property.Name}", "the property is gone", "Queries that name it answer 400, and clients that read it find nothing.");
+                Breaks(
+                    $"{name}/{property.Name}",
+                    "the property is gone",
+                    "Queries that name it answer 400, and clients that read it find nothing."
+                );
         }
         foreach (var property in now.Properties.Where(p => before.Properties.All(b => b.Name != p.Name)))
-            Adds($"{name}/{property.Name}", $"the property is new ({Shown(property)})", "Clients that read strictly by the old metadata may stumble over it; others ignore it.");
+            Adds(
+                $"{name}/{property.Name}",
+                $"the property is new ({Shown(property)})",
+                "Clients that read strictly by the old metadata may stumble over it; others ignore it."
+            );
         foreach (var navigation in before.Navigations)
         {
             if (now.Navigations.FirstOrDefault(n => n.Name == navigation.Name) is not { } other)
                 Breaks($"{name}/{navigation.Name}", "the relation is gone", "Paths and $expand over it answer 404 or 400.");
             else if (other.Type != navigation.Type)
-                Breaks($"{name}/{navigation.Name}", $"the relation led to {navigation.Type} and leads to {other.Type}", "Clients read the wrong shape.");
+                Breaks(
+                    $"{name}/{navigation.Name}",
+                    $"the relation led to {navigation.Type} and leads to {other.Type}",
+                    "Clients read the wrong shape."
+                );
         }
         foreach (var navigation in now.Navigations.Where(n => before.Navigations.All(b => b.Name != n.Name)))
             Adds($"{name}/{navigation.Name}", "the relation is new", "Nothing changes for those who do not use it.");
@@ -99,7 +123,11 @@ public sealed class CsdlComparison
             if (other.Name is null)
                 Breaks($"{name}/{member}", "the member is gone", "Filters that name it answer 400.");
             else if (other.Value != value)
-                Breaks($"{name}/{member}", $"its number was {value} and is {other.Value}", "Clients that keep numbers read another member.");
+                Breaks(
+                    $"{name}/{member}",
+                    $"its number was {value} and is {other.Value}",
+                    "Clients that keep numbers read another member."
+                );
         }
         foreach (var (member, _) in now.Members.Where(m => before.Members.All(b => b.Name != m.Name)))
             Breaks($"{name}/{member}", "the member is new", "Clients that know only the old members fail when it comes.");
@@ -112,7 +140,11 @@ public sealed class CsdlComparison
         else if (Facets(before) != Facets(now))
         {
             if (IsWider(before, now))
-                Breaks(subject, $"it was {Shown(before)} and is {Shown(now)}", "Values may come that are longer or finer than clients expect.");
+                Breaks(
+                    subject,
+                    $"it was {Shown(before)} and is {Shown(now)}",
+                    "Values may come that are longer or finer than clients expect."
+                );
             else
                 Adds(subject, $"it was {Shown(before)} and is {Shown(now)}", "Every value fits what clients expect.");
         }
@@ -122,21 +154,38 @@ public sealed class CsdlComparison
             Adds(subject, "it may no longer be null", "Nothing changes for those who read.");
     }
 
-    private static string Facets(CsdlProperty property) => string.Join(' ', new[] { "MaxLength", "Precision", "Scale" }.Select(f => property.Facets.GetValueOrDefault(f)));
+    private static string Facets(CsdlProperty property) =>
+        string.Join(' ', new[] { "MaxLength", "Precision", "Scale" }.Select(f => property.Facets.GetValueOrDefault(f)));
 
     private static bool IsWider(CsdlProperty before, CsdlProperty now)
     {
         // No length is any length; no precision of a time is none at all.
-        long Most(CsdlProperty property, string facet) => property.Facets.TryGetValue(facet, out var text) ? long.TryParse(text, out var number) ? number : long.MaxValue
-            : facet == "Scale" || (facet == "Precision" && property.ItemType != "Edm.Decimal") ? 0 : long.MaxValue;
+        long Most(CsdlProperty property, string facet) =>
+            property.Facets.TryGetValue(facet, out var text)
+                ? long.TryParse(text, out var number)
+                    ? number
+                    : long.MaxValue
+                : facet == "Scale" || (facet == "Precision" && property.ItemType != "Edm.Decimal")
+                    ? 0
+                    : long.MaxValue;
         return new[] { "MaxLength", "Precision", "Scale" }.Any(f => Most(now, f) > Most(before, f));
     }
 
     private static string Shown(CsdlProperty property)
     {
-        var facets = new[] { "MaxLength", "Precision", "Scale" }.Select(f => property.Facets.GetValueOrDefault(f)).OfType<string>().ToList();
+        var facets = new[] { "MaxLength", "Precision", "Scale" }
+            .Select(f => property.Facets.GetValueOrDefault(f))
+            .OfType<string>()
+            .ToList();
         return facets.Count == 0 ? property.Type : $"{property.Type}({string.Join(',', facets)})";
     }
 
-    private static string Word(CsdlTypeKind kind) => kind switch { CsdlTypeKind.Entity => "an entity type", CsdlTypeKind.Complex => "a complex type", CsdlTypeKind.Enum => "an enumeration", _ => "a type definition" };
+    private static string Word(CsdlTypeKind kind) =>
+        kind switch
+        {
+            CsdlTypeKind.Entity => "an entity type",
+            CsdlTypeKind.Complex => "a complex type",
+            CsdlTypeKind.Enum => "an enumeration",
+            _ => "a type definition",
+        };
 }

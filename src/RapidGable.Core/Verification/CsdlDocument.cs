@@ -25,7 +25,11 @@ public sealed record CsdlDocument(string Version, ImmutableArray<CsdlSchema> Sch
     public IEnumerable<CsdlType> Lineage(CsdlType type)
     {
         var seen = new HashSet<CsdlType>();
-        for (CsdlType? current = type; current is not null && seen.Add(current); current = current.BaseType is { } name ? FindType(name) : null)
+        for (
+            CsdlType? current = type;
+            current is not null && seen.Add(current);
+            current = current.BaseType is { } name ? FindType(name) : null
+        )
             yield return current;
     }
 
@@ -40,13 +44,23 @@ public sealed record CsdlSchema(string Namespace, string? Alias, ImmutableArray<
 
 public enum CsdlTypeKind
 {
-    Entity, Complex, Enum, Definition,
+    Entity,
+    Complex,
+    Enum,
+    Definition,
 }
 
 /// <param name="Underlying">Underlying type of an enumeration or type definition.</param>
 /// <param name="Members">Names and values of an enumeration; the value is null when it is left out.</param>
-public sealed record CsdlType(CsdlTypeKind Kind, string Name, string? BaseType, bool IsAbstract, ImmutableArray<string> Key,
-    ImmutableArray<CsdlProperty> Properties, ImmutableArray<CsdlNavigation> Navigations)
+public sealed record CsdlType(
+    CsdlTypeKind Kind,
+    string Name,
+    string? BaseType,
+    bool IsAbstract,
+    ImmutableArray<string> Key,
+    ImmutableArray<CsdlProperty> Properties,
+    ImmutableArray<CsdlNavigation> Navigations
+)
 {
     public string? Underlying { get; init; }
 
@@ -69,7 +83,14 @@ public sealed record CsdlProperty(string Name, string Type, string? NullableText
     public int? Number(string facet) => Facets.TryGetValue(facet, out var text) && int.TryParse(text, out var number) ? number : null;
 }
 
-public sealed record CsdlNavigation(string Name, string Type, string? NullableText, string? Partner, bool ContainsTarget, ImmutableArray<(string Own, string Target)> Constraints)
+public sealed record CsdlNavigation(
+    string Name,
+    string Type,
+    string? NullableText,
+    string? Partner,
+    bool ContainsTarget,
+    ImmutableArray<(string Own, string Target)> Constraints
+)
 {
     public bool IsCollection => Type.StartsWith("Collection(", StringComparison.Ordinal);
 
@@ -79,7 +100,13 @@ public sealed record CsdlNavigation(string Name, string Type, string? NullableTe
 public sealed record CsdlContainer(string Name, ImmutableArray<CsdlSet> Sets);
 
 /// <param name="IsSingleton">A singleton, not a set.</param>
-public sealed record CsdlSet(string Name, string Type, bool IsSingleton, bool IsListed, ImmutableArray<(string Path, string Target)> Bindings)
+public sealed record CsdlSet(
+    string Name,
+    string Type,
+    bool IsSingleton,
+    bool IsListed,
+    ImmutableArray<(string Path, string Target)> Bindings
+)
 {
     /// <summary>A function without parameters that returns a collection of <see cref="Type"/>.</summary>
     public bool IsFunction { get; init; }

@@ -18,7 +18,10 @@ public static class CsdlReader
         try
         {
             using var stream = new MemoryStream(body);
-            using var reader = XmlReader.Create(stream, new XmlReaderSettings { DtdProcessing = DtdProcessing.Prohibit, XmlResolver = null });
+            using var reader = XmlReader.Create(
+                stream,
+                new XmlReaderSettings { DtdProcessing = DtdProcessing.Prohibit, XmlResolver = null }
+            );
             root = XElement.Load(reader);
         }
         catch (XmlException exception)
@@ -36,72 +39,127 @@ public static class CsdlReader
             faults.Add($"It has {services.Count} DataServices elements, and needs exactly one.");
         foreach (var foreign in services.Elements().Where(e => e.Name.LocalName == "Schema" && e.Name.Namespace != Edm))
             faults.Add($"A Schema is in the namespace '{foreign.Name.NamespaceName}', not '{Edm}'.");
-        foreach (var reference in root.Elements(Edmx + "Reference").Where(r => !r.Elements().Any(e => e.Name.LocalName is "Include" or "IncludeAnnotations")))
+        foreach (
+            var reference in root.Elements(Edmx + "Reference")
+                .Where(r => !r.Elements().Any(e => e.Name.LocalName is "Include" or "IncludeAnnotations"))
+        )
             faults.Add($"The reference to {(string?)reference.Attribute("Uri")} includes nothing.");
-        foreach (var wrong in root.Descendants().SelectMany(e => e.Attributes()).Where(a => a.Name.LocalName is "nullable" or "Isflags" or "isFlags" or "maxLength" or "precision" or "scale"))
+        foreach (
+            var wrong in root.Descendants()
+                .SelectMany(e => e.Attributes())
+                .Where(a => a.Name.LocalName is "nullable" or "Isflags" or "isFlags" or "maxLength" or "precision" or "scale")
+        )
             faults.Add($"The attribute '{wrong.Name.LocalName}' is written in the wrong case.");
-        var included = root.Elements(Edmx + "Reference").Elements(Edmx + "Include")
-            .SelectMany(i => new[] { (string?)i.Attribute("Namespace"), (string?)i.Attribute("Alias") }).OfType<string>().ToImmutableArray();
+        var included = root.Elements(Edmx + "Reference")
+            .Elements(Edmx + "Include")
+            .SelectMany(i => new[] { (string?)i.Attribute("Namespace"), (string?)i.Attribute("Alias") })
+            .OfType<string>()
+            .ToImmutableArray();
         return new CsdlDocument((string?)root.Attribute("Version") ?? "", [.. services.Elements(Edm + "Schema").Select(Schema)], included);
     }
 
-    private static CsdlSchema Schema(XElement schema) => new(
-        Text(schema, "Namespace"), (string?)schema.Attribute("Alias"),
-        [.. schema.Elements().Select(Type).OfType<CsdlType>()],
-        [.. schema.Elements(Edm + "EntityContainer").Select(c => Container(c, schema))]);
+    private static CsdlSchema Schema(XElement schema) =>
+        new(
+            Text(schema, "Namespace"),
+            (string?)schema.Attribute("Alias"),
+            [.. schema.Elements().Select(Type).OfType<CsdlType>()],
+            [.. schema.Elements(Edm + "EntityContainer").Select(c => Container(c, schema))]
+        );
 
-    private static CsdlType? Type(XElement element) => element.Name.LocalName switch
-    {
-        "EntityType" => Structured(element, CsdlTypeKind.Entity),
-        "ComplexType" => Structured(element, CsdlTypeKind.Complex),
-        "EnumType" => new CsdlType(CsdlTypeKind.Enum, Text(element, "Name"), null, false, [], [], [])
+    private static CsdlType? Type(XElement element) =>
+        element.Name.LocalName switch
         {
-            Underlying = (string?)element.Attribute("UnderlyingType") ?? "Edm.Int32",
-            IsFlags = (string?)element.Attribute("IsFlags") == "true",
-            Members = [.. element.Elements(Edm + "Member").Select(m => (Text(m, "Name"), (string?)m.Attribute("Value")))],
-        },
-        "TypeDefinition" => new CsdlType(CsdlTypeKind.Definition, Text(element, "Name"), null, false, [], [], []) { Underlying = Text(element, "UnderlyingType") },
-        _ => null,
-    };
+            "EntityType" => Structured(element, CsdlTypeKind.Entity),
+            "ComplexType" => Structured(element, CsdlTypeKind.Complex),
+            "EnumType" => new CsdlType(CsdlTypeKind.Enum, Text(element, "Name"), null, false, [], [], [])
+            {
+                Underlying = (string?)element.Attribute("UnderlyingType") ?? "Edm.Int32",
+                IsFlags = (string?)element.Attribute("IsFlags") == "true",
+                Members = [.. element.Elements(Edm + "Member").Select(m => (Text(m, "Name"), (string?)m.Attribute("Value")))],
+            },
+            "TypeDefinition" => new CsdlType(CsdlTypeKind.Definition, Text(element, "Name"), null, false, [], [], [])
+            {
+                Underlying = Text(element, "UnderlyingType"),
+            },
+            _ => null,
+        };
 
-    private static CsdlType Structured(XElement element, CsdlTypeKind kind) => new(
-        kind, Text(element, "Name"), (string?)element.Attribute("BaseType"), (string?)element.Attribute("Abstract") == "true",
-        [.. element.Elements(Edm + "Key").Elements(Edm + "PropertyRef").Select(r => (string?)r.Attribute("Alias") ?? Text(r, "Name"))],
-        [.. element.Elements(Edm + "Property").Select(Property)],
-        [.. element.Elements(Edm + "NavigationProperty").Select(Navigation)])
-    {
-        IsOpen = (string?)element.Attribute("OpenType") == "true",
-    };
+    private static CsdlType Structured(XElement element, CsdlTypeKind kind) =>
+        new(
+            kind,
+            Text(element, "Name"),
+            (string?)element.Attribute("BaseType"),
+            (string?)element.Attribute("Abstract") == "true",
+            [.. element.Elements(Edm + "Key").Elements(Edm + "PropertyRef").Select(r => (string?)r.Attribute("Alias") ?? Text(r, "Name"))],
+            [.. element.Elements(Edm + "Property").Select(Property)],
+            [.. element.Elements(Edm + "NavigationProperty").Select(Navigation)]
+        )
+        {
+            IsOpen = (string?)element.Attribute("OpenType") == "true",
+        };
 
-    private static CsdlProperty Property(XElement element) => new(
-        Text(element, "Name"), Text(element, "Type"), (string?)element.Attribute("Nullable"),
-        element.Attributes().Where(a => a.Name.LocalName is not ("Name" or "Type" or "Nullable")).ToImmutableDictionary(a => a.Name.LocalName, a => a.Value));
+    private static CsdlProperty Property(XElement element) =>
+        new(
+            Text(element, "Name"),
+            Text(element, "Type"),
+            (string?)element.Attribute("Nullable"),
+            element
+                .Attributes()
+                .Where(a => a.Name.LocalName is not ("Name" or "Type" or "Nullable"))
+                .ToImmutableDictionary(a => a.Name.LocalName, a => a.Value)
+        );
 
-    private static CsdlNavigation Navigation(XElement element) => new(
-        Text(element, "Name"), Text(element, "Type"), (string?)element.Attribute("Nullable"), (string?)element.Attribute("Partner"),
-        (string?)element.Attribute("ContainsTarget") == "true",
-        [.. element.Elements(Edm + "ReferentialConstraint").Select(c => (Text(c, "Property"), Text(c, "ReferencedProperty")))]);
+    private static CsdlNavigation Navigation(XElement element) =>
+        new(
+            Text(element, "Name"),
+            Text(element, "Type"),
+            (string?)element.Attribute("Nullable"),
+            (string?)element.Attribute("Partner"),
+            (string?)element.Attribute("ContainsTarget") == "true",
+            [.. element.Elements(Edm + "ReferentialConstraint").Select(c => (Text(c, "Property"), Text(c, "ReferencedProperty")))]
+        );
 
-    private static CsdlContainer Container(XElement element, XElement schema) => new(Text(element, "Name"),
-        [.. element.Elements().Where(e => e.Name.LocalName is "EntitySet" or "Singleton").Select(Set), .. element.Elements(Edm + "FunctionImport").Select(f => Function(f, schema)).OfType<CsdlSet>()]);
+    private static CsdlContainer Container(XElement element, XElement schema) =>
+        new(
+            Text(element, "Name"),
+            [
+                .. element.Elements().Where(e => e.Name.LocalName is "EntitySet" or "Singleton").Select(Set),
+                .. element.Elements(Edm + "FunctionImport").Select(f => Function(f, schema)).OfType<CsdlSet>(),
+            ]
+        );
 
     /// <summary>A function that can be read like a set: it takes nothing and returns a collection. Null for others.</summary>
     private static CsdlSet? Function(XElement import, XElement schema)
     {
         var name = Text(import, "Function");
         var overloads = schema.Elements(Edm + "Function").Where(f => name == $"{Text(schema, "Namespace")}.{Text(f, "Name")}").ToList();
-        return overloads is [var only] && !only.Elements(Edm + "Parameter").Any() && only.Element(Edm + "ReturnType") is { } result && Text(result, "Type") is ['C', 'o', 'l', 'l', 'e', 'c', 't', 'i', 'o', 'n', '(', .. var type, ')']
-            ? new CsdlSet(Text(import, "Name"), type, false, (string?)import.Attribute("IncludeInServiceDocument") == "true", []) { IsFunction = true } : null;
+        return
+            overloads is [var only]
+            && !only.Elements(Edm + "Parameter").Any()
+            && only.Element(Edm + "ReturnType") is { } result
+            && Text(result, "Type") is ['C', 'o', 'l', 'l', 'e', 'c', 't', 'i', 'o', 'n', '(', .. var type, ')']
+            ? new CsdlSet(Text(import, "Name"), type, false, (string?)import.Attribute("IncludeInServiceDocument") == "true", [])
+            {
+                IsFunction = true,
+            }
+            : null;
     }
 
     private static CsdlSet Set(XElement element)
     {
         var isSingleton = element.Name.LocalName == "Singleton";
-        return new CsdlSet(Text(element, "Name"), Text(element, isSingleton ? "Type" : "EntityType"), isSingleton,
+        return new CsdlSet(
+            Text(element, "Name"),
+            Text(element, isSingleton ? "Type" : "EntityType"),
+            isSingleton,
             (string?)element.Attribute("IncludeInServiceDocument") != "false",
-            [.. element.Elements(Edm + "NavigationPropertyBinding").Select(b => (Text(b, "Path"), Text(b, "Target")))])
+            [.. element.Elements(Edm + "NavigationPropertyBinding").Select(b => (Text(b, "Path"), Text(b, "Target")))]
+        )
         {
-            NotSortable = [.. Restriction(element, "SortRestrictions", "NonSortableProperties").Descendants(Edm + "PropertyPath").Select(p => p.Value)],
+            NotSortable =
+            [
+                .. Restriction(element, "SortRestrictions", "NonSortableProperties").Descendants(Edm + "PropertyPath").Select(p => p.Value),
+            ],
             RequiresFilter = Restriction(element, "FilterRestrictions", "RequiresFilter").Any(v => (string?)v.Attribute("Bool") == "true"),
             TracksChanges = Restriction(element, "ChangeTracking", "Supported").Any(v => (string?)v.Attribute("Bool") == "true"),
             IsSortable = Restriction(element, "SortRestrictions", "Sortable").All(v => (string?)v.Attribute("Bool") != "false"),
@@ -110,8 +168,11 @@ public static class CsdlReader
 
     /// <summary>A member of one of the Capabilities vocabulary's records on a set.</summary>
     private static IEnumerable<XElement> Restriction(XElement set, string term, string member) =>
-        set.Elements(Edm + "Annotation").Where(a => Text(a, "Term").EndsWith("." + term, StringComparison.Ordinal)).Elements(Edm + "Record").Elements(Edm + "PropertyValue").Where(v => Text(v, "Property") == member);
-
+        set.Elements(Edm + "Annotation")
+            .Where(a => Text(a, "Term").EndsWith("." + term, StringComparison.Ordinal))
+            .Elements(Edm + "Record")
+            .Elements(Edm + "PropertyValue")
+            .Where(v => Text(v, "Property") == member);
 
     private static string Text(XElement element, string attribute) => (string?)element.Attribute(attribute) ?? "";
 }

@@ -3,8 +3,18 @@ using System.Text.Json.Nodes;
 
 namespace RapidGable.Verification;
 
-/// <summary>Checks that the payloads of one set say the same in all their forms: contexts, metadata levels, expanded and followed relations, changes.</summary>
-internal sealed class PayloadVerifier(IServiceProbe probe, string root, CsdlDocument document, CsdlSet set, CsdlType type, CancellationToken cancellation)
+/// <summary>
+/// Checks that the payloads of one set say the same in all their forms: contexts, metadata levels, expanded and followed relations,
+/// changes.
+/// </summary>
+internal sealed class PayloadVerifier(
+    IServiceProbe probe,
+    string root,
+    CsdlDocument document,
+    CsdlSet set,
+    CsdlType type,
+    CancellationToken cancellation
+)
 {
     private const int Entities = 3;
 
@@ -26,7 +36,16 @@ internal sealed class PayloadVerifier(IServiceProbe probe, string root, CsdlDocu
     }
 
     private void Add(string check, string subject, string? failure, string success, long examined, string url) =>
-        _results.Add(new CheckResult(check, subject, failure is null ? CheckOutcome.Passed : CheckOutcome.Failed, failure ?? success, examined, failure is null ? null : url));
+        _results.Add(
+            new CheckResult(
+                check,
+                subject,
+                failure is null ? CheckOutcome.Passed : CheckOutcome.Failed,
+                failure ?? success,
+                examined,
+                failure is null ? null : url
+            )
+        );
 
     /// <param name="level">A metadata level; status 406 when the answer does not state it.</param>
     private async Task<(JsonObject? Body, string? Fault, int Status)> GetAsync(string url, string level = "")
@@ -41,7 +60,9 @@ internal sealed class PayloadVerifier(IServiceProbe probe, string root, CsdlDocu
             return (null, null, 406);
         try
         {
-            return JsonNode.Parse(response.Body) is JsonObject body ? (body, null, response.Status) : (null, "The answer is no JSON object.", response.Status);
+            return JsonNode.Parse(response.Body) is JsonObject body
+                ? (body, null, response.Status)
+                : (null, "The answer is no JSON object.", response.Status);
         }
         catch (JsonException)
         {
@@ -55,7 +76,12 @@ internal sealed class PayloadVerifier(IServiceProbe probe, string root, CsdlDocu
     private async Task ContextsAsync(string key)
     {
         var first = document.KeyOf(type).First();
-        var cases = new[] { (_url, set.Name), ($"{_url}{key}", $"{set.Name}/$entity"), ($"{_url}{key}?$select={Uri.EscapeDataString(first)}", $"{set.Name}({first})/$entity") };
+        var cases = new[]
+        {
+            (_url, set.Name),
+            ($"{_url}{key}", $"{set.Name}/$entity"),
+            ($"{_url}{key}?$select={Uri.EscapeDataString(first)}", $"{set.Name}({first})/$entity"),
+        };
         foreach (var (url, fragment) in cases)
         {
             var (body, fault, _) = await GetAsync(url);
@@ -85,15 +111,29 @@ internal sealed class PayloadVerifier(IServiceProbe probe, string root, CsdlDocu
             if (status is 406 or 415)
                 continue;
             looked++;
-            fault = wrong ?? (!JsonNode.DeepEquals(Values(minimal!), Values(body!)) ? $"Its values at metadata={level} are not those at metadata=minimal."
-                : level == "none" && Control(body!, "context") is not null ? "It has a context at metadata=none."
-                : level == "full" && Control(body!, "id") is null && Control(body!, "readLink") is null && Control(body!, "editLink") is null ? "It has neither id nor link at metadata=full." : null);
+            fault = wrong
+                ?? (
+                    !JsonNode.DeepEquals(Values(minimal!), Values(body!))
+                        ? $"Its values at metadata={level} are not those at metadata=minimal."
+                    : level == "none" && Control(body!, "context") is not null ? "It has a context at metadata=none."
+                    : level == "full"
+                    && Control(body!, "id") is null
+                    && Control(body!, "readLink") is null
+                    && Control(body!, "editLink") is null
+                        ? "It has neither id nor link at metadata=full."
+                    : null
+                );
         }
         Add("metadata-levels", set.Name, fault, $"the same values at {looked} metadata levels", looked, url);
     }
 
     /// <summary>The members that are no control information.</summary>
-    private static JsonObject Values(JsonObject entity) => new(entity.Where(m => !m.Key.Contains('@')).Select(m => KeyValuePair.Create(m.Key, m.Value is JsonObject inner ? Values(inner) : m.Value?.DeepClone())));
+    private static JsonObject Values(JsonObject entity) =>
+        new(
+            entity
+                .Where(m => !m.Key.Contains('@'))
+                .Select(m => KeyValuePair.Create(m.Key, m.Value is JsonObject inner ? Values(inner) : m.Value?.DeepClone()))
+        );
 
     /// <summary>A relation gives the same when it is expanded and when it is followed.</summary>
     private async Task ExpandAsync(CsdlNavigation navigation, List<string> keys)
@@ -128,14 +168,20 @@ internal sealed class PayloadVerifier(IServiceProbe probe, string root, CsdlDocu
             return (inner, followed) switch
             {
                 (null, null) => null,
-                (JsonObject one, { } other) => JsonNode.DeepEquals(Values(one), Values(other)) ? null : $"'{navigation.Name}' has other values expanded than followed.",
+                (JsonObject one, { } other) => JsonNode.DeepEquals(Values(one), Values(other))
+                    ? null
+                    : $"'{navigation.Name}' has other values expanded than followed.",
                 _ => $"'{navigation.Name}' is null in one of both answers only.",
             };
         }
         if (inner is not JsonArray many || followed?["value"] is not JsonArray whole)
             return $"'{navigation.Name}' is no list.";
         var least = Math.Min(many.Count, whole.Count);
-        if (many.Count != whole.Count && Control(followed, "nextLink") is null && !entity.Any(m => m.Key.EndsWith("nextLink", StringComparison.Ordinal)))
+        if (
+            many.Count != whole.Count
+            && Control(followed, "nextLink") is null
+            && !entity.Any(m => m.Key.EndsWith("nextLink", StringComparison.Ordinal))
+        )
             return $"'{navigation.Name}' has {many.Count} entities expanded and {whole.Count} followed.";
         for (var i = 0; i < least; i++)
         {
@@ -166,7 +212,12 @@ internal sealed class PayloadVerifier(IServiceProbe probe, string root, CsdlDocu
         if (fault is null)
         {
             var (body, wrong, _) = await GetAsync(delta!);
-            fault = wrong ?? (Control(body!, "deltaLink") is null && Control(body!, "nextLink") is null ? "The changes end without a new delta link." : null);
+            fault = wrong
+                ?? (
+                    Control(body!, "deltaLink") is null && Control(body!, "nextLink") is null
+                        ? "The changes end without a new delta link."
+                        : null
+                );
         }
         Add("delta", set.Name, fault, $"a delta link after {pages} pages, which is answered", pages, url);
     }

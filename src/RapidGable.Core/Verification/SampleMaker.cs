@@ -23,7 +23,12 @@ public sealed class SampleMaker(EntitySet set, Random random, long start)
     /// <param name="related">For a single relation: some entities that there are; empty = none.</param>
     /// <param name="given">Columns that the address gives.</param>
     /// <param name="withDefaults">Also values that the service or the source would give.</param>
-    public string Make(int number, Func<NavigationProperty, IReadOnlyList<SampleTarget>> related, IReadOnlyCollection<string>? given = null, bool withDefaults = false)
+    public string Make(
+        int number,
+        Func<NavigationProperty, IReadOnlyList<SampleTarget>> related,
+        IReadOnlyCollection<string>? given = null,
+        bool withDefaults = false
+    )
     {
         using var stream = new MemoryStream();
         using (var json = new Utf8JsonWriter(stream))
@@ -52,7 +57,9 @@ public sealed class SampleMaker(EntitySet set, Random random, long start)
         return tied;
     }
 
-    private static bool IsSent(Property property) => property is { IsComputed: false, Expression: null, Access: not PropertyAccess.ReadOnly, Type.Kind: not EdmKind.Stream } && property.Maker is null or { IsDefault: true };
+    private static bool IsSent(Property property) =>
+        property is { IsComputed: false, Expression: null, Access: not PropertyAccess.ReadOnly, Type.Kind: not EdmKind.Stream }
+        && property.Maker is null or { IsDefault: true };
 
     private void Write(Utf8JsonWriter json, Property property, int number, Dictionary<string, JsonElement?> tied, bool withDefaults)
     {
@@ -64,7 +71,12 @@ public sealed class SampleMaker(EntitySet set, Random random, long start)
             json.WriteEndObject();
             return;
         }
-        if (!IsSent(property) || property.Column == set.Version?.Column || property.Type.IsCollection || property.Type.Kind == EdmKind.Complex)
+        if (
+            !IsSent(property)
+            || property.Column == set.Version?.Column
+            || property.Type.IsCollection
+            || property.Type.Kind == EdmKind.Complex
+        )
             return;
         var isKey = set.Type.Key.Contains(property);
         // A reference is given even where the source has a default for it, which would lead nowhere.
@@ -95,11 +107,17 @@ public sealed class SampleMaker(EntitySet set, Random random, long start)
     /// </summary>
     private static HashSet<Property> Unique(EntitySet set)
     {
-        var tied = set.Type.Navigations.Where(n => n is { IsHeldByTarget: false, IsCollection: false }).SelectMany(n => n.Joins)
-            .Select(j => j.Own.Column).ToHashSet();
-        var keys = set.Type.AlternateKeys.Append(set.Type.Key)
-            .Concat(set.RowRules.Where(r => !r.Unique.IsEmpty)
-                .Select(r => set.Type.Properties.Where(p => r.Unique.Contains(p.Column)).ToImmutableArray()));
+        var tied = set
+            .Type.Navigations.Where(n => n is { IsHeldByTarget: false, IsCollection: false })
+            .SelectMany(n => n.Joins)
+            .Select(j => j.Own.Column)
+            .ToHashSet();
+        var keys = set
+            .Type.AlternateKeys.Append(set.Type.Key)
+            .Concat(
+                set.RowRules.Where(r => !r.Unique.IsEmpty)
+                    .Select(r => set.Type.Properties.Where(p => r.Unique.Contains(p.Column)).ToImmutableArray())
+            );
         var unique = keys.Select(k => k.FirstOrDefault(p => !tied.Contains(p.Column) && SampleValues.CanBeUnique(p))).OfType<Property>();
         return [.. unique, .. set.Type.Properties.Where(p => p.Name.EndsWith("mail", StringComparison.OrdinalIgnoreCase))];
     }

@@ -34,8 +34,8 @@ internal static class SampleText
         };
     }
 
-    private static string Day(long number) => new DateOnly(2024, 1, 1).AddDays((int)(number % 20_000)).ToString("yyyy-MM-dd",
-        System.Globalization.CultureInfo.InvariantCulture);
+    private static string Day(long number) =>
+        new DateOnly(2024, 1, 1).AddDays((int)(number % 20_000)).ToString("yyyy-MM-dd", System.Globalization.CultureInfo.InvariantCulture);
 
     private static string Bits(long number, string declared)
     {

@@ -9,17 +9,63 @@ namespace RapidGable.Verification;
 /// <param name="start">A number that the samples of other runs do not have, so that unique values stay unique.</param>
 internal sealed class SampleValues(Random random, long start)
 {
-    private static readonly string[] Words = ["amber", "birch", "cedar", "delta", "ember", "fern", "gravel", "heron", "island", "juniper",
-        "kestrel", "linden", "marsh", "north", "otter", "pebble", "quarry", "reed", "spruce", "thistle", "upland", "valley", "willow",
-        "yarrow"];
-    private static readonly string[] Names = ["Ada", "Bo", "Clara", "Dario", "Edda", "Finn", "Greta", "Hugo", "Ines", "Jaro", "Kaja",
-        "Lev", "Mara", "Noor", "Otto", "Pia", "Rune", "Selma", "Tom", "Vera"];
+    private static readonly string[] Words =
+    [
+        "amber",
+        "birch",
+        "cedar",
+        "delta",
+        "ember",
+        "fern",
+        "gravel",
+        "heron",
+        "island",
+        "juniper",
+        "kestrel",
+        "linden",
+        "marsh",
+        "north",
+        "otter",
+        "pebble",
+        "quarry",
+        "reed",
+        "spruce",
+        "thistle",
+        "upland",
+        "valley",
+        "willow",
+        "yarrow",
+    ];
+    private static readonly string[] Names =
+    [
+        "Ada",
+        "Bo",
+        "Clara",
+        "Dario",
+        "Edda",
+        "Finn",
+        "Greta",
+        "Hugo",
+        "Ines",
+        "Jaro",
+        "Kaja",
+        "Lev",
+        "Mara",
+        "Noor",
+        "Otto",
+        "Pia",
+        "Rune",
+        "Selma",
+        "Tom",
+        "Vera",
+    ];
 
     /// <summary>Whether enough different values can be made up for a property.</summary>
     public static bool CanBeUnique(Property property)
     {
         var rules = Effective(property);
-        return property.Type.Kind is not (EdmKind.Boolean or EdmKind.Enum) && property.AllowedValues.IsEmpty
+        return property.Type.Kind is not (EdmKind.Boolean or EdmKind.Enum)
+            && property.AllowedValues.IsEmpty
             && rules is { Values.IsEmpty: true, Least: null, Most: null };
     }
 
@@ -109,17 +155,18 @@ internal sealed class SampleValues(Random random, long start)
         return TimeSpan.FromMinutes(Math.Round(least.TotalMinutes + (random.NextDouble() * (most - least).TotalMinutes)));
     }
 
-    private static double Bound(object? bound, double otherwise) => bound is null ? otherwise
-        : Convert.ToDouble(bound, CultureInfo.InvariantCulture);
+    private static double Bound(object? bound, double otherwise) =>
+        bound is null ? otherwise : Convert.ToDouble(bound, CultureInfo.InvariantCulture);
 
     private DateOnly DayOf(ValueRules rules)
     {
-        static DateOnly? Day(object? bound) => bound switch
-        {
-            DateOnly date => date,
-            DateTime instant => DateOnly.FromDateTime(instant),
-            _ => null
-        };
+        static DateOnly? Day(object? bound) =>
+            bound switch
+            {
+                DateOnly date => date,
+                DateTime instant => DateOnly.FromDateTime(instant),
+                _ => null,
+            };
         var least = Day(rules.Least)?.AddDays(rules.Least is DateTime ? 1 : 0);
         var most = Day(rules.Most)?.AddDays(rules.Most is DateTime ? -1 : 0);
         var first = least ?? most?.AddDays(-300) ?? new DateOnly(2024, 1, 1);
@@ -140,24 +187,29 @@ internal sealed class SampleValues(Random random, long start)
         if (isUnique && rules.Least is null && rules.Most is null)
             return (start + number) % (top + 1);
         var least = rules.Least is null ? 0m : Convert.ToDecimal(rules.Least, CultureInfo.InvariantCulture);
-        var most = rules.Most is null ? Math.Max(least, Math.Min(top, least + 50))
+        var most = rules.Most is null
+            ? Math.Max(least, Math.Min(top, least + 50))
             : Convert.ToDecimal(rules.Most, CultureInfo.InvariantCulture);
         if (rules.Least is null && most < least)
             least = most - 50;
         var value = least + ((most - least + (type.IsIntegral ? 1 : 0)) * (decimal)random.NextDouble());
-        return type.IsIntegral ? Math.Min(most, Math.Floor(value))
+        return type.IsIntegral
+            ? Math.Min(most, Math.Floor(value))
             : Math.Round(value, Math.Min(2, type.Scale ?? 2), MidpointRounding.ToZero);
     }
 
     private string TextOf(Property property, ValueRules rules, int number, bool isUnique)
     {
-        var text = new StringBuilder(Draft(property.Name.ToLowerInvariant(), isUnique
-            ? (start + number).ToString(CultureInfo.InvariantCulture) : ""));
+        var text = new StringBuilder(
+            Draft(property.Name.ToLowerInvariant(), isUnique ? (start + number).ToString(CultureInfo.InvariantCulture) : "")
+        );
         while (text.Length < (rules.Shortest ?? 0))
             text.Append(' ').Append(Words[random.Next(Words.Length)]);
         var most = Math.Min(property.Type.MaxLength ?? int.MaxValue, rules.Longest ?? int.MaxValue);
         // What tells one from another stands at the end.
-        return text.Length <= most ? text.ToString() : isUnique ? text.ToString()[^most..] : text.ToString()[..most].TrimEnd();
+        return text.Length <= most ? text.ToString()
+            : isUnique ? text.ToString()[^most..]
+            : text.ToString()[..most].TrimEnd();
     }
 
     private string Draft(string name, string mark)

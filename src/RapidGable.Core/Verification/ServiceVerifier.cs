@@ -11,8 +11,13 @@ namespace RapidGable.Verification;
 /// <param name="DatabaseCount">The number of rows in the object behind a set; null when the database is not at hand.</param>
 /// <param name="Progress">Hears what is looked at now.</param>
 public sealed record VerificationOptions(
-    string Name, string Root, long RowLimit = 100_000, int RowsByKey = 20,
-    Func<string, CancellationToken, Task<long?>>? DatabaseCount = null, Action<string>? Progress = null);
+    string Name,
+    string Root,
+    long RowLimit = 100_000,
+    int RowsByKey = 20,
+    Func<string, CancellationToken, Task<long?>>? DatabaseCount = null,
+    Action<string>? Progress = null
+);
 
 /// <summary>
 /// Verifies a service from outside, only by what it answers: any OData service will do. Every check gives a result for
@@ -59,7 +64,16 @@ public sealed class ServiceVerifier
     }
 
     private void Add(string check, string subject, string? failure, string success, long examined, string? url = null) =>
-        _results.Add(new CheckResult(check, subject, failure is null ? CheckOutcome.Passed : CheckOutcome.Failed, failure ?? success, examined, failure is null ? null : url));
+        _results.Add(
+            new CheckResult(
+                check,
+                subject,
+                failure is null ? CheckOutcome.Passed : CheckOutcome.Failed,
+                failure ?? success,
+                examined,
+                failure is null ? null : url
+            )
+        );
 
     private async Task<List<(string Name, string Kind)>?> ServiceDocumentAsync()
     {
@@ -71,8 +85,18 @@ public sealed class ServiceVerifier
             try
             {
                 using var json = JsonDocument.Parse(response.Body);
-                listed = [.. json.RootElement.GetProperty("value").EnumerateArray().Select(e =>
-                    (e.GetProperty("name").GetString() ?? "", e.TryGetProperty("kind", out var kind) ? kind.GetString() ?? "" : "EntitySet"))];
+                listed =
+                [
+                    .. json
+                        .RootElement.GetProperty("value")
+                        .EnumerateArray()
+                        .Select(e =>
+                            (
+                                e.GetProperty("name").GetString() ?? "",
+                                e.TryGetProperty("kind", out var kind) ? kind.GetString() ?? "" : "EntitySet"
+                            )
+                        ),
+                ];
                 if (json.RootElement.GetProperty("value").EnumerateArray().Any(e => !e.TryGetProperty("url", out _)))
                     failure = "An entry has no 'url'.";
             }
@@ -100,7 +124,13 @@ public sealed class ServiceVerifier
         foreach (var message in faults)
             Add("metadata-valid", "service", message, "", 1, url);
         if (faults.Count == 0)
-            Add("metadata-valid", "service", null, $"{document!.Types.Count()} types, {document.Containers.Sum(c => c.Sets.Length)} sets", 1);
+            Add(
+                "metadata-valid",
+                "service",
+                null,
+                $"{document!.Types.Count()} types, {document.Containers.Sum(c => c.Sets.Length)} sets",
+                1
+            );
         return document;
     }
 
@@ -110,9 +140,22 @@ public sealed class ServiceVerifier
             return;
         var declared = document.Containers.SelectMany(c => c.Sets).ToList();
         var missing = declared.Where(s => s.IsListed && !listed.Exists(l => l.Name == s.Name)).Select(s => s.Name).ToList();
-        var extra = listed.Where(l => l.Kind is "EntitySet" or "Singleton" && !declared.Exists(s => s.Name == l.Name)).Select(l => l.Name).ToList();
-        var failure = missing.Count + extra.Count == 0 ? null
-            : string.Join(" ", new[] { missing.Count > 0 ? $"The service document lacks {string.Join(", ", missing)}." : "", extra.Count > 0 ? $"The metadata lacks {string.Join(", ", extra)}." : "" }).Trim();
+        var extra = listed
+            .Where(l => l.Kind is "EntitySet" or "Singleton" && !declared.Exists(s => s.Name == l.Name))
+            .Select(l => l.Name)
+            .ToList();
+        var failure =
+            missing.Count + extra.Count == 0
+                ? null
+                : string.Join(
+                        " ",
+                        new[]
+                        {
+                            missing.Count > 0 ? $"The service document lacks {string.Join(", ", missing)}." : "",
+                            extra.Count > 0 ? $"The metadata lacks {string.Join(", ", extra)}." : "",
+                        }
+                    )
+                    .Trim();
         Add("documents-agree", "service", failure, $"{declared.Count} sets in both", declared.Count, _root);
     }
 

@@ -5,11 +5,21 @@ namespace RapidGable.Verification;
 
 /// <summary>All checks of one entity set.</summary>
 internal sealed class SetVerifier(
-    IServiceProbe probe, VerificationOptions options, string root, CsdlDocument document, CsdlSet set, CsdlType type,
-    List<CheckResult> results, CancellationToken cancellation)
+    IServiceProbe probe,
+    VerificationOptions options,
+    string root,
+    CsdlDocument document,
+    CsdlSet set,
+    CsdlType type,
+    List<CheckResult> results,
+    CancellationToken cancellation
+)
 {
     private readonly List<CsdlProperty> _properties = [.. document.PropertiesOf(type)];
-    private readonly List<CsdlProperty> _key = [.. document.KeyOf(type).Select(k => document.PropertiesOf(type).FirstOrDefault(p => p.Name == k)).OfType<CsdlProperty>()];
+    private readonly List<CsdlProperty> _key =
+    [
+        .. document.KeyOf(type).Select(k => document.PropertiesOf(type).FirstOrDefault(p => p.Name == k)).OfType<CsdlProperty>(),
+    ];
     private readonly ValueChecker _values = new(document);
     private readonly Dictionary<string, string> _valueFaults = [];
 
@@ -28,13 +38,24 @@ internal sealed class SetVerifier(
         foreach (var (property, fault) in _valueFaults)
             Add("values-fit", $"{property} {fault}.", "", walk.Rows, url);
         if (_valueFaults.Count == 0)
-            Add("values-fit", null, $"{walk.Values} values of {walk.Rows} rows have their declared type, nullability and facets", walk.Values);
+            Add(
+                "values-fit",
+                null,
+                $"{walk.Values} values of {walk.Rows} rows have their declared type, nullability and facets",
+                walk.Values
+            );
         if (_key.Count == 0)
         {
             await CountAsync(url, walk);
             return;
         }
-        Add("keys-unique", walk.Repeated is { } repeated ? $"Two rows have the key {repeated}." : null, $"{walk.Keys.Count} different keys", walk.Rows, url);
+        Add(
+            "keys-unique",
+            walk.Repeated is { } repeated ? $"Two rows have the key {repeated}." : null,
+            $"{walk.Keys.Count} different keys",
+            walk.Rows,
+            url
+        );
         await KeysAsync(walk);
         await PagingAsync(url, walk);
         await CountAsync(url, walk);
@@ -44,7 +65,16 @@ internal sealed class SetVerifier(
     }
 
     private void Add(string check, string? failure, string success, long examined, string? url = null) =>
-        results.Add(new CheckResult(check, set.Name, failure is null ? CheckOutcome.Passed : CheckOutcome.Failed, failure ?? success, examined, failure is null ? null : url));
+        results.Add(
+            new CheckResult(
+                check,
+                set.Name,
+                failure is null ? CheckOutcome.Passed : CheckOutcome.Failed,
+                failure ?? success,
+                examined,
+                failure is null ? null : url
+            )
+        );
 
     private static string Pages(Walk walk) => walk.Pages == 1 ? "1 page" : $"{walk.Pages} pages";
 
@@ -81,7 +111,7 @@ internal sealed class SetVerifier(
     {
         var walk = new Walk();
         var seenLinks = new HashSet<string>(StringComparer.Ordinal);
-        for (string? next = url; next is not null;)
+        for (string? next = url; next is not null; )
         {
             cancellation.ThrowIfCancellationRequested();
             if (walk.Rows >= options.RowLimit)
@@ -111,7 +141,11 @@ internal sealed class SetVerifier(
             walk.Pages++;
             if (walk.Pages % 50 == 0)
                 options.Progress?.Invoke($"{set.Name}, {walk.Rows:N0} rows");
-            next = following is null ? null : new Uri(new Uri(next), following).AbsoluteUri is var absolute && following.StartsWith("http", StringComparison.Ordinal) ? following : absolute;
+            next =
+                following is null ? null
+                : new Uri(new Uri(next), following).AbsoluteUri is var absolute && following.StartsWith("http", StringComparison.Ordinal)
+                    ? following
+                : absolute;
         }
         return walk;
     }
@@ -160,7 +194,10 @@ internal sealed class SetVerifier(
         foreach (var property in _properties.Where(p => p.ItemType != "Edm.Stream"))
         {
             walk.Values++;
-            var fault = row.TryGetProperty(property.Name, out var value) ? _values.Check(property, value) : type.IsOpen ? null : "is missing";
+            var fault =
+                row.TryGetProperty(property.Name, out var value) ? _values.Check(property, value)
+                : type.IsOpen ? null
+                : "is missing";
             if (fault is not null && _valueFaults.Count < 20)
                 _valueFaults.TryAdd(property.Name, $"{fault} (in {set.Name}{KeyPredicate(row)})");
         }
@@ -226,7 +263,13 @@ internal sealed class SetVerifier(
                 failures.Add(($"{set.Name}{Uri.UnescapeDataString(key)}: {fault}", url));
         }
         var more = failures.Count > 1 ? $" And {failures.Count - 1} more." : "";
-        Add("found-by-key", failures.Count > 0 ? failures[0].Message + more : null, $"{walk.Samples.Count} rows found again by their key", walk.Samples.Count, failures.Count > 0 ? failures[0].Url : null);
+        Add(
+            "found-by-key",
+            failures.Count > 0 ? failures[0].Message + more : null,
+            $"{walk.Samples.Count} rows found again by their key",
+            walk.Samples.Count,
+            failures.Count > 0 ? failures[0].Url : null
+        );
     }
 
     private const int LargeSet = 2_000;
@@ -245,21 +288,37 @@ internal sealed class SetVerifier(
         }
         // Once more in an order with ties and nulls, where pages are easily cut wrong.
         var sortable = set.IsSortable ? _properties.FindAll(p => !set.NotSortable.Contains(p.Name)) : [];
-        var by = sortable.Find(p => !_key.Contains(p) && !p.IsCollection && p.ItemType is "Edm.String" or "Edm.Date" or "Edm.Boolean" && p.IsNullable)
-            ?? sortable.Find(p => !_key.Contains(p) && !p.IsCollection && p.ItemType is "Edm.String" or "Edm.Int64" or "Edm.Int32" or "Edm.Date");
+        var by = sortable.Find(p =>
+            !_key.Contains(p) && !p.IsCollection && p.ItemType is "Edm.String" or "Edm.Date" or "Edm.Boolean" && p.IsNullable
+        )
+            ?? sortable.Find(p =>
+                !_key.Contains(p) && !p.IsCollection && p.ItemType is "Edm.String" or "Edm.Int64" or "Edm.Int32" or "Edm.Date"
+            );
         if (by is null)
         {
             Add("paging", null, $"{walk.Rows} rows over {Pages(walk)}", walk.Rows);
             return;
         }
-        var orderedUrl = $"{url}?$select={string.Join(',', _key.Select(k => Uri.EscapeDataString(k.Name)))}&$orderby={Uri.EscapeDataString(by.Name)}%20desc";
+        var orderedUrl =
+            $"{url}?$select={string.Join(',', _key.Select(k => Uri.EscapeDataString(k.Name)))}&$orderby={Uri.EscapeDataString(by.Name)}%20desc";
         // The database may sort the whole set for each page, so those of a large one are larger.
         var ordered = await WalkAsync(orderedUrl, checkValues: false, walk.Rows > LargeSet ? "maxpagesize=1000" : "");
-        var failure = ordered.FirstFault ?? ordered.LinkFault
+        var failure = ordered.FirstFault
+            ?? ordered.LinkFault
             ?? (ordered.Repeated is { } twice ? $"In the order of {by.Name}, the row {twice} comes twice." : null)
             ?? (walk.Keys.Except(ordered.Keys).FirstOrDefault() is { } lost ? $"In the order of {by.Name}, the row {lost} is lost." : null)
-            ?? (ordered.Keys.Except(walk.Keys).FirstOrDefault() is { } extra ? $"In the order of {by.Name}, the row {extra} appears that was not there before." : null);
-        Add("paging", failure, $"{walk.Rows} rows over {Pages(walk)}, and the same by {by.Name} descending", walk.Rows + ordered.Rows, ordered.FaultUrl ?? orderedUrl);
+            ?? (
+                ordered.Keys.Except(walk.Keys).FirstOrDefault() is { } extra
+                    ? $"In the order of {by.Name}, the row {extra} appears that was not there before."
+                    : null
+            );
+        Add(
+            "paging",
+            failure,
+            $"{walk.Rows} rows over {Pages(walk)}, and the same by {by.Name} descending",
+            walk.Rows + ordered.Rows,
+            ordered.FaultUrl ?? orderedUrl
+        );
     }
 
     private async Task CountAsync(string url, Walk walk)
@@ -280,20 +339,34 @@ internal sealed class SetVerifier(
         }
         else
         {
-            failure = Answers.Fault(response) ?? (!long.TryParse(text, out var count) ? $"It answers '{text[..Math.Min(40, text.Length)]}', not a number."
-                : count != walk.Rows ? $"It says {count}, and {walk.Rows} rows were walked." : null);
+            failure = Answers.Fault(response)
+                ?? (
+                    !long.TryParse(text, out var count) ? $"It answers '{text[..Math.Min(40, text.Length)]}', not a number."
+                    : count != walk.Rows ? $"It says {count}, and {walk.Rows} rows were walked."
+                    : null
+                );
             Add("count", failure, $"{walk.Rows} rows, as /$count says", 1, countUrl);
         }
         if (options.DatabaseCount is null || await options.DatabaseCount(set.Name, cancellation) is not { } stored)
             return;
-        Add("database-count", stored != walk.Rows ? $"The database holds {stored} rows, and {walk.Rows} were served." : null, $"{stored} rows in the database", 1, url);
+        Add(
+            "database-count",
+            stored != walk.Rows ? $"The database holds {stored} rows, and {walk.Rows} were served." : null,
+            $"{stored} rows in the database",
+            1,
+            url
+        );
     }
 
     private async Task ErrorsAsync(string url, Walk walk)
     {
         await ErrorAsync("error-unknown-property", $"{url}?$filter=No_such_property_here%20eq%201", [400]);
         if (walk.Samples.Count > 0)
-            await ErrorAsync("error-unknown-segment", root + Uri.EscapeDataString(set.Name) + walk.Samples[0] + "/No_such_property_here", [404]);
+            await ErrorAsync(
+                "error-unknown-segment",
+                root + Uri.EscapeDataString(set.Name) + walk.Samples[0] + "/No_such_property_here",
+                [404]
+            );
         if (UnknownKey(walk) is { } key)
             await ErrorAsync("error-unknown-key", root + Uri.EscapeDataString(set.Name) + key, [404]);
     }
@@ -301,16 +374,22 @@ internal sealed class SetVerifier(
     /// <summary>A well-formed key that no row has; null when the types do not let us make one.</summary>
     private string? UnknownKey(Walk walk)
     {
-        var parts = _key.Select(p => (p.Name, Value: p.Type switch
-        {
-            "Edm.String" => p.Number("MaxLength") is < 12 ? "'~'" : "'no such key ~'",
-            "Edm.Guid" => "00000000-0000-4000-8000-00000000abcd",
-            "Edm.Int64" or "Edm.Int32" => "-2147483641",
-            "Edm.Int16" => "-32761",
-            "Edm.Date" => "0001-01-02",
-            "Edm.DateTimeOffset" => "0001-01-02T00:00:00Z",
-            _ => null,
-        })).ToList();
+        var parts = _key.Select(p =>
+                (
+                    p.Name,
+                    Value: p.Type switch
+                    {
+                        "Edm.String" => p.Number("MaxLength") is < 12 ? "'~'" : "'no such key ~'",
+                        "Edm.Guid" => "00000000-0000-4000-8000-00000000abcd",
+                        "Edm.Int64" or "Edm.Int32" => "-2147483641",
+                        "Edm.Int16" => "-32761",
+                        "Edm.Date" => "0001-01-02",
+                        "Edm.DateTimeOffset" => "0001-01-02T00:00:00Z",
+                        _ => null,
+                    }
+                )
+            )
+            .ToList();
         if (parts.Exists(p => p.Value is null) || !walk.IsWhole)
             return null;
         var key = parts.Count == 1 ? $"({parts[0].Value})" : $"({string.Join(',', parts.Select(p => $"{p.Name}={p.Value}"))})";

@@ -21,7 +21,11 @@ public sealed partial class ValueChecker(CsdlDocument document)
             return CheckItem(property, value);
         if (value.ValueKind != JsonValueKind.Array)
             return $"is {Shown(value)}, and a collection is an array";
-        return value.EnumerateArray().Where(i => i.ValueKind != JsonValueKind.Null).Select(i => CheckItem(property, i)).FirstOrDefault(f => f is not null);
+        return value
+            .EnumerateArray()
+            .Where(i => i.ValueKind != JsonValueKind.Null)
+            .Select(i => CheckItem(property, i))
+            .FirstOrDefault(f => f is not null);
     }
 
     private string? CheckItem(CsdlProperty property, JsonElement value)
@@ -33,7 +37,9 @@ public sealed partial class ValueChecker(CsdlDocument document)
             switch (declared?.Kind)
             {
                 case CsdlTypeKind.Enum:
-                    return Text(value) is { } members && members.Split(',').All(m => declared.Members.Any(d => d.Name == m.Trim())) ? null : Wrong(value, type);
+                    return Text(value) is { } members && members.Split(',').All(m => declared.Members.Any(d => d.Name == m.Trim()))
+                        ? null
+                        : Wrong(value, type);
                 case CsdlTypeKind.Complex:
                     return Complex(declared, value);
                 case CsdlTypeKind.Definition:
@@ -52,10 +58,15 @@ public sealed partial class ValueChecker(CsdlDocument document)
             "Edm.Int32" => Integer(value, type, int.MinValue, int.MaxValue),
             "Edm.Int64" => Integer(value, type, long.MinValue, long.MaxValue),
             "Edm.Decimal" => Decimal(property, value),
-            "Edm.Single" or "Edm.Double" => value.ValueKind == JsonValueKind.Number || Text(value) is "INF" or "-INF" or "NaN" ? null : Wrong(value, type),
+            "Edm.Single" or "Edm.Double" => value.ValueKind == JsonValueKind.Number || Text(value) is "INF" or "-INF" or "NaN"
+                ? null
+                : Wrong(value, type),
             "Edm.String" => String(property, value),
             "Edm.Guid" => Text(value) is { Length: 36 } text && Guid.TryParse(text, out _) ? null : Wrong(value, type),
-            "Edm.Date" => Text(value) is { } text && DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _) ? null : Wrong(value, type),
+            "Edm.Date" => Text(value) is { } text
+            && DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _)
+                ? null
+                : Wrong(value, type),
             "Edm.DateTimeOffset" => Temporal(property, value, InstantShape()),
             "Edm.TimeOfDay" => Temporal(property, value, TimeShape()),
             "Edm.Duration" => Duration(value),
@@ -70,7 +81,10 @@ public sealed partial class ValueChecker(CsdlDocument document)
             return Wrong(value, type.Name);
         foreach (var member in document.PropertiesOf(type))
         {
-            var fault = value.TryGetProperty(member.Name, out var found) ? Check(member, found) : type.IsOpen ? null : "is missing";
+            var fault =
+                value.TryGetProperty(member.Name, out var found) ? Check(member, found)
+                : type.IsOpen ? null
+                : "is missing";
             if (fault is not null)
                 return $"has a member {member.Name} that {fault}";
         }
@@ -88,12 +102,16 @@ public sealed partial class ValueChecker(CsdlDocument document)
     private static string Wrong(JsonElement value, string type) => $"is {Shown(value)}, which is no {type}";
 
     private static string? Integer(JsonElement value, string type, long least, long most) =>
-        value.ValueKind == JsonValueKind.Number && value.TryGetInt64(out var number) && number >= least && number <= most ? null : Wrong(value, type);
+        value.ValueKind == JsonValueKind.Number && value.TryGetInt64(out var number) && number >= least && number <= most
+            ? null
+            : Wrong(value, type);
 
     private static string? Decimal(CsdlProperty property, JsonElement value)
     {
         if (value.ValueKind != JsonValueKind.Number)
-            return property.Facets.GetValueOrDefault("Scale") == "floating" && Text(value) is "INF" or "-INF" or "NaN" ? null : Wrong(value, "Edm.Decimal");
+            return property.Facets.GetValueOrDefault("Scale") == "floating" && Text(value) is "INF" or "-INF" or "NaN"
+                ? null
+                : Wrong(value, "Edm.Decimal");
         var text = value.GetRawText().TrimStart('-');
         if (text.Contains('e') || text.Contains('E'))
             return $"is {Shown(value)}, and a decimal is written without an exponent";
@@ -103,7 +121,9 @@ public sealed partial class ValueChecker(CsdlDocument document)
         var scale = property.Facets.TryGetValue("Scale", out var stated) ? (int.TryParse(stated, out var n) ? n : int.MaxValue) : 0;
         if (fraction.Length > scale)
             return $"is {Shown(value)}, with more than {scale} digits after the point";
-        return property.Number("Precision") is { } precision && digits > precision ? $"is {Shown(value)}, with more than {precision} digits" : null;
+        return property.Number("Precision") is { } precision && digits > precision
+            ? $"is {Shown(value)}, with more than {precision} digits"
+            : null;
     }
 
     private static string? String(CsdlProperty property, JsonElement value)
@@ -111,17 +131,23 @@ public sealed partial class ValueChecker(CsdlDocument document)
         if (Text(value) is not { } text)
             return Wrong(value, "Edm.String");
         return property.Number("MaxLength") is { } most && text.EnumerateRunes().Count() is var length && length > most
-            ? $"has {length} characters, and at most {most} are promised" : null;
+            ? $"has {length} characters, and at most {most} are promised"
+            : null;
     }
 
     private static string? Temporal(CsdlProperty property, JsonElement value, Regex shape)
     {
         if (Text(value) is not { } text || shape.Match(text) is not { Success: true } match)
             return Wrong(value, property.ItemType);
-        if (property.ItemType == "Edm.DateTimeOffset" && !DateTimeOffset.TryParse(FractionShape().Replace(text, ""), CultureInfo.InvariantCulture, out _))
+        if (
+            property.ItemType == "Edm.DateTimeOffset"
+            && !DateTimeOffset.TryParse(FractionShape().Replace(text, ""), CultureInfo.InvariantCulture, out _)
+        )
             return Wrong(value, property.ItemType);
         var precision = property.Number("Precision") ?? 0;
-        return match.Groups["f"].Value.TrimEnd('0').Length > precision ? $"is {Shown(value)}, with more than {precision} fraction digits" : null;
+        return match.Groups["f"].Value.TrimEnd('0').Length > precision
+            ? $"is {Shown(value)}, with more than {precision} fraction digits"
+            : null;
     }
 
     private static string? Duration(JsonElement value)
@@ -139,7 +165,10 @@ public sealed partial class ValueChecker(CsdlDocument document)
 
     private static string? Binary(CsdlProperty property, JsonElement value)
     {
-        if (Text(value) is not { } text || text.TrimEnd('=').AsSpan().IndexOfAnyExcept("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-_") >= 0)
+        if (
+            Text(value) is not { } text
+            || text.TrimEnd('=').AsSpan().IndexOfAnyExcept("ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-_") >= 0
+        )
             return Wrong(value, "Edm.Binary (base64url)");
         return property.Number("MaxLength") is { } most && text.TrimEnd('=').Length * 3L / 4 > most ? $"has more than {most} bytes" : null;
     }

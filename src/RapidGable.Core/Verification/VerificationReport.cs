@@ -6,7 +6,9 @@ namespace RapidGable.Verification;
 
 public enum CheckOutcome
 {
-    Passed, Failed, Skipped,
+    Passed,
+    Failed,
+    Skipped,
 }
 
 /// <summary>One expectation that was looked at.</summary>
@@ -28,15 +30,25 @@ public sealed record VerificationReport(ImmutableArray<ServiceReport> Services)
     public bool HasFailures => Count(CheckOutcome.Failed) > 0;
 
     /// <summary>The report in the XML form that build servers read: a suite for each service, a case for each check and subject.</summary>
-    public XDocument ToJUnit() => new(new XElement("testsuites",
-        new XAttribute("tests", Services.Sum(s => s.Results.Length)), new XAttribute("failures", Count(CheckOutcome.Failed)), new XAttribute("skipped", Count(CheckOutcome.Skipped)),
-        Services.Select(s => new XElement("testsuite",
-            new XAttribute("name", s.Service), new XAttribute("tests", s.Results.Length),
-            new XAttribute("failures", s.Results.Count(r => r.Outcome == CheckOutcome.Failed)),
-            new XAttribute("skipped", s.Results.Count(r => r.Outcome == CheckOutcome.Skipped)),
-            new XAttribute("errors", 0),
-            new XAttribute("time", s.Time.TotalSeconds.ToString("0.000", CultureInfo.InvariantCulture)),
-            s.Results.Select(Case)))));
+    public XDocument ToJUnit() =>
+        new(
+            new XElement(
+                "testsuites",
+                new XAttribute("tests", Services.Sum(s => s.Results.Length)),
+                new XAttribute("failures", Count(CheckOutcome.Failed)),
+                new XAttribute("skipped", Count(CheckOutcome.Skipped)),
+                Services.Select(s => new XElement(
+                    "testsuite",
+                    new XAttribute("name", s.Service),
+                    new XAttribute("tests", s.Results.Length),
+                    new XAttribute("failures", s.Results.Count(r => r.Outcome == CheckOutcome.Failed)),
+                    new XAttribute("skipped", s.Results.Count(r => r.Outcome == CheckOutcome.Skipped)),
+                    new XAttribute("errors", 0),
+                    new XAttribute("time", s.Time.TotalSeconds.ToString("0.000", CultureInfo.InvariantCulture)),
+                    s.Results.Select(Case)
+                ))
+            )
+        );
 
     private static XElement Case(CheckResult result)
     {
@@ -49,5 +61,8 @@ public sealed record VerificationReport(ImmutableArray<ServiceReport> Services)
     }
 
     /// <summary>Messages quote what a service sent, which may hold characters that XML cannot.</summary>
-    private static string Clean(string text) => string.Concat(text.Select(c => c is '\n' or '\t' || (c >= ' ' && c != '\uFFFE' && c != '\uFFFF' && !char.IsSurrogate(c)) ? c : '?'));
+    private static string Clean(string text) =>
+        string.Concat(
+            text.Select(c => c is '\n' or '\t' || (c >= ' ' && c != '\uFFFE' && c != '\uFFFF' && !char.IsSurrogate(c)) ? c : '?')
+        );
 }

@@ -27,7 +27,14 @@ public interface IChangeProbe
 /// <param name="model">The whole model.</param>
 /// <param name="root">Absolute service root, with a slash at its end.</param>
 /// <param name="remove">Takes away an entity that the service does not delete, by the set and the JSON of its key.</param>
-public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe probe, Func<EntitySet, ImmutableDictionary<string, JsonElement>, Task> remove, int seed, CancellationToken cancellation)
+public sealed class WriteVerifier(
+    EntityModel model,
+    string root,
+    IChangeProbe probe,
+    Func<EntitySet, ImmutableDictionary<string, JsonElement>, Task> remove,
+    int seed,
+    CancellationToken cancellation
+)
 {
     private const int MostTries = 30;
 
@@ -48,48 +55,74 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
         return new ServiceReport($"{model.Service}: writing", root, [.. _results], clock.Elapsed);
     }
 
-    private void Add(string check, EntitySet set, CheckOutcome outcome, string message, string? url) => _results.Add(new CheckResult(check, set.Name, outcome, message, 1, url));
+    private void Add(string check, EntitySet set, CheckOutcome outcome, string message, string? url) =>
+        _results.Add(new CheckResult(check, set.Name, outcome, message, 1, url));
 
     private bool Expect(string check, EntitySet set, ChangeResponse answer, int status, string success, string url)
     {
         var isGood = answer.Status == status;
-        Add(check, set, isGood ? CheckOutcome.Passed : CheckOutcome.Failed, isGood ? success : $"It answers {answer.Status} where {status} is right: {Short(answer.Body)}", isGood ? null : url);
+        Add(
+            check,
+            set,
+            isGood ? CheckOutcome.Passed : CheckOutcome.Failed,
+            isGood ? success : $"It answers {answer.Status} where {status} is right: {Short(answer.Body)}",
+            isGood ? null : url
+        );
         return isGood;
     }
 
-    private static string Short(byte[] body) => Encoding.UTF8.GetString(body) is { Length: > 200 } text ? text[..200] + "…" : Encoding.UTF8.GetString(body);
+    private static string Short(byte[] body) =>
+        Encoding.UTF8.GetString(body) is { Length: > 200 } text ? text[..200] + "…" : Encoding.UTF8.GetString(body);
 
     /// <summary>What a set does not allow is refused with 405, and is not among what it takes.</summary>
     private async Task RefusedAsync(EntitySet set)
     {
         if (set.ContainedIn is not null)
             return;
-        foreach (var (method, operation, path) in new[] { ("POST", SetOperations.Create, set.Name), ("PATCH", SetOperations.Update, KeyOf(set)), ("DELETE", SetOperations.Delete, KeyOf(set)) })
+        foreach (
+            var (method, operation, path) in new[]
+            {
+                ("POST", SetOperations.Create, set.Name),
+                ("PATCH", SetOperations.Update, KeyOf(set)),
+                ("DELETE", SetOperations.Delete, KeyOf(set)),
+            }
+        )
         {
             if (set.Operations.HasFlag(operation))
                 continue;
             var answer = await probe.SendAsync(method, root + path, method == "DELETE" ? null : "{}", null, cancellation);
             var isGood = answer.Status == 405 && answer.Allow?.Split(", ").Contains(method) == false;
-            Add("write-refused", set, isGood ? CheckOutcome.Passed : CheckOutcome.Failed, isGood ? $"{Grant.Words(operation)} is refused" : $"{method} is not allowed, and answers {answer.Status} with Allow: {answer.Allow}.", isGood ? null : root + path);
+            Add(
+                "write-refused",
+                set,
+                isGood ? CheckOutcome.Passed : CheckOutcome.Failed,
+                isGood
+                    ? $"{Grant.Words(operation)} is refused"
+                    : $"{method} is not allowed, and answers {answer.Status} with Allow: {answer.Allow}.",
+                isGood ? null : root + path
+            );
         }
     }
 
     /// <summary>An address that has the form of one; whether it is there makes no difference to what is refused.</summary>
     private static string KeyOf(EntitySet set)
     {
-        static string Literal(EdmType type) => type.Kind switch
-        {
-            EdmKind.String => "'x'",
-            EdmKind.Guid => Guid.Empty.ToString(),
-            EdmKind.Date => "2024-01-01",
-            EdmKind.DateTimeOffset => "2024-01-01T00:00:00Z",
-            EdmKind.TimeOfDay => "00:00:00",
-            EdmKind.Duration => "duration'PT0S'",
-            EdmKind.Boolean => "true",
-            EdmKind.Enum => $"{type.Enum!.QualifiedName}'{type.Enum.Members[0].Name}'",
-            _ => "0",
-        };
-        return set.Type.Key.Length == 1 ? $"{set.Name}({Literal(set.Type.Key[0].Type)})" : $"{set.Name}({string.Join(',', set.Type.Key.Select(k => $"{k.Name}={Literal(k.Type)}"))})";
+        static string Literal(EdmType type) =>
+            type.Kind switch
+            {
+                EdmKind.String => "'x'",
+                EdmKind.Guid => Guid.Empty.ToString(),
+                EdmKind.Date => "2024-01-01",
+                EdmKind.DateTimeOffset => "2024-01-01T00:00:00Z",
+                EdmKind.TimeOfDay => "00:00:00",
+                EdmKind.Duration => "duration'PT0S'",
+                EdmKind.Boolean => "true",
+                EdmKind.Enum => $"{type.Enum!.QualifiedName}'{type.Enum.Members[0].Name}'",
+                _ => "0",
+            };
+        return set.Type.Key.Length == 1
+            ? $"{set.Name}({Literal(set.Type.Key[0].Type)})"
+            : $"{set.Name}({string.Join(',', set.Type.Key.Select(k => $"{k.Name}={Literal(k.Type)}"))})";
     }
 
     private async Task TryAsync(EntitySet set)
@@ -132,8 +165,12 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
     /// <param name="path">Sets that are being made already.</param>
     /// <param name="needsNew">Whether the entities that it refers to must be new, since each can be referred to once.</param>
     /// <returns>The last answer and what was sent; null and the reason where there is nothing to refer to.</returns>
-    private async Task<(ChangeResponse? Answer, string Body, string Why)> CreateAsync(EntitySet set,
-        Stack<(EntitySet, ChangeResponse)> parents, ImmutableHashSet<string> path, bool needsNew)
+    private async Task<(ChangeResponse? Answer, string Body, string Why)> CreateAsync(
+        EntitySet set,
+        Stack<(EntitySet, ChangeResponse)> parents,
+        ImmutableHashSet<string> path,
+        bool needsNew
+    )
     {
         var related = new Dictionary<NavigationProperty, IReadOnlyList<SampleTarget>>();
         foreach (var navigation in set.Type.Navigations.Where(n => n is { IsCollection: false, IsHeldByTarget: false }))
@@ -147,8 +184,12 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
             related[navigation] = targets;
         }
         var tied = related.Keys.SelectMany(n => n.Joins).Select(j => j.Own.Column).ToHashSet();
-        if (set.Type.Properties.FirstOrDefault(p => p is { IsForeignKey: true, Nullable: false, DefaultValue: null }
-            && !tied.Contains(p.Column)) is { } lost)
+        if (
+            set.Type.Properties.FirstOrDefault(p =>
+                p is { IsForeignKey: true, Nullable: false, DefaultValue: null } && !tied.Contains(p.Column)
+            ) is
+            { } lost
+        )
             return (null, "", $"'{lost.Name}' refers to a table that is not published");
         var maker = new SampleMaker(set, new Random(seed), 700_000_000 + ((seed + path.Count) % 1_000_000));
         var (body, answer) = ("", default(ChangeResponse));
@@ -161,8 +202,11 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
     }
 
     /// <summary>Makes an entity for others to refer to; null when that is not allowed, or does not work.</summary>
-    private async Task<ImmutableDictionary<string, JsonElement>?> ParentAsync(EntitySet set, Stack<(EntitySet, ChangeResponse)> parents,
-        ImmutableHashSet<string> path)
+    private async Task<ImmutableDictionary<string, JsonElement>?> ParentAsync(
+        EntitySet set,
+        Stack<(EntitySet, ChangeResponse)> parents,
+        ImmutableHashSet<string> path
+    )
     {
         if (path.Contains(set.Name) || set.ContainedIn is not null || !set.Operations.HasFlag(SetOperations.Create))
             return null;
@@ -175,7 +219,8 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
 
     private async Task RemoveAsync(EntitySet set, ChangeResponse created)
     {
-        var isGone = set.Operations.HasFlag(SetOperations.Delete)
+        var isGone =
+            set.Operations.HasFlag(SetOperations.Delete)
             && await probe.SendAsync("DELETE", created.Location ?? "", null, set.HasVersion ? "*" : null, cancellation) is { Status: 204 };
         if (!isGone)
             await remove(set, Values(created.Body));
@@ -186,30 +231,77 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
         var address = created.Location ?? "";
         var read = await probe.SendAsync("GET", address, null, null, cancellation);
         var isSame = read.Status == 200 && Plain(read.Body) == Plain(created.Body) && read.ETag == created.ETag;
-        Add("write-read-back", set, isSame ? CheckOutcome.Passed : CheckOutcome.Failed, isSame ? "it is read as it was answered" : $"It is read as {Short(read.Body)}, and was answered as {Short(created.Body)}.", isSame ? null : address);
+        Add(
+            "write-read-back",
+            set,
+            isSame ? CheckOutcome.Passed : CheckOutcome.Failed,
+            isSame ? "it is read as it was answered" : $"It is read as {Short(read.Body)}, and was answered as {Short(created.Body)}.",
+            isSame ? null : address
+        );
         if (set.Type.Key.All(k => k is { Maker: null, HasComputedDefault: false, IsComputed: false }))
-            Expect("write-twice", set, await probe.SendAsync("POST", root + set.Name, body, null, cancellation), 409, "the same key a second time is refused", root + set.Name);
-        Expect("write-unknown", set, await probe.SendAsync("POST", root + set.Name, "{\"no_property_is_called_so\":1}", null, cancellation), 400, "an unknown property is refused", root + set.Name);
+            Expect(
+                "write-twice",
+                set,
+                await probe.SendAsync("POST", root + set.Name, body, null, cancellation),
+                409,
+                "the same key a second time is refused",
+                root + set.Name
+            );
+        Expect(
+            "write-unknown",
+            set,
+            await probe.SendAsync("POST", root + set.Name, "{\"no_property_is_called_so\":1}", null, cancellation),
+            400,
+            "an unknown property is refused",
+            root + set.Name
+        );
         if (!set.Operations.HasFlag(SetOperations.Update))
             return;
         var changed = await ChangeAsync(set, address, entity, read.ETag);
         if (changed is null || read.ETag is null)
             return;
-        Expect("write-conflict", set, await probe.SendAsync("PATCH", address, "{}", read.ETag, cancellation), 412, "a change of a former state is refused", address);
+        Expect(
+            "write-conflict",
+            set,
+            await probe.SendAsync("PATCH", address, "{}", read.ETag, cancellation),
+            412,
+            "a change of a former state is refused",
+            address
+        );
         if (set.RequiresVersion)
-            Expect("write-precondition", set, await probe.SendAsync("PATCH", address, "{}", null, cancellation), 428, "a change without a state is refused", address);
+            Expect(
+                "write-precondition",
+                set,
+                await probe.SendAsync("PATCH", address, "{}", null, cancellation),
+                428,
+                "a change without a state is refused",
+                address
+            );
     }
 
-    private async Task<ChangeResponse?> ChangeAsync(EntitySet set, string address, ImmutableDictionary<string, JsonElement> entity, string? tag)
+    private async Task<ChangeResponse?> ChangeAsync(
+        EntitySet set,
+        string address,
+        ImmutableDictionary<string, JsonElement> entity,
+        string? tag
+    )
     {
         // Another sample has another value for it.
-        using var other = JsonDocument.Parse(new SampleMaker(set, new Random(seed + 1), 800_000_000 + (seed % 1_000_000)).Make(1, _ => [], null, withDefaults: true));
-        var property = other.RootElement.EnumerateObject().FirstOrDefault(p =>
-            set.Type.FindProperty(p.Name) is { IsGroup: false, Access: PropertyAccess.Full } known && !set.Type.Key.Contains(known)
-            && !known.IsForeignKey
-            && !set.Type.Navigations.Any(n => n.Joins.Any(j => j.Own.Column == known.Column))
-            && !set.RowRules.Any(r => r.Unique.Contains(known.Column) || r.Condition?.Contains(p.Name, StringComparison.Ordinal) == true)
-            && !IsSame(entity.GetValueOrDefault(p.Name), p.Value, known.Type));
+        using var other = JsonDocument.Parse(
+            new SampleMaker(set, new Random(seed + 1), 800_000_000 + (seed % 1_000_000)).Make(1, _ => [], null, withDefaults: true)
+        );
+        var property = other
+            .RootElement.EnumerateObject()
+            .FirstOrDefault(p =>
+                set.Type.FindProperty(p.Name) is { IsGroup: false, Access: PropertyAccess.Full } known
+                && !set.Type.Key.Contains(known)
+                && !known.IsForeignKey
+                && !set.Type.Navigations.Any(n => n.Joins.Any(j => j.Own.Column == known.Column))
+                && !set.RowRules.Any(r =>
+                    r.Unique.Contains(known.Column) || r.Condition?.Contains(p.Name, StringComparison.Ordinal) == true
+                )
+                && !IsSame(entity.GetValueOrDefault(p.Name), p.Value, known.Type)
+            );
         if (property.Value.ValueKind == JsonValueKind.Undefined)
         {
             Add("write-change", set, CheckOutcome.Skipped, "no property can be changed by itself", null);
@@ -218,16 +310,38 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
         var answer = await probe.SendAsync("PATCH", address, $"{{\"{property.Name}\":{property.Value.GetRawText()}}}", tag, cancellation);
         if (answer.Status is not (200 or 204))
         {
-            Add("write-change", set, CheckOutcome.Failed, $"A change of '{property.Name}' answers {answer.Status}: {Short(answer.Body)}", address);
+            Add(
+                "write-change",
+                set,
+                CheckOutcome.Failed,
+                $"A change of '{property.Name}' answers {answer.Status}: {Short(answer.Body)}",
+                address
+            );
             return null;
         }
         var read = await probe.SendAsync("GET", address, null, null, cancellation);
         var now = Values(read.Body);
-        var others = entity.Where(e => e.Key != property.Name && set.Type.FindProperty(e.Key) is { Expression: null } known
-            && known.Column != set.Version?.Column && known.Maker is not { AtUpdate: true }
-            && !IsSame(now.GetValueOrDefault(e.Key), e.Value, known.Type)).Select(e => e.Key).ToList();
-        var isGood = IsSame(now.GetValueOrDefault(property.Name), property.Value, set.Type.FindProperty(property.Name)?.Type) && others.Count == 0;
-        Add("write-change", set, isGood ? CheckOutcome.Passed : CheckOutcome.Failed, isGood ? $"'{property.Name}' changes and nothing else does" : others.Count > 0 ? $"'{others[0]}' changes with '{property.Name}'." : $"'{property.Name}' does not change.", isGood ? null : address);
+        var others = entity
+            .Where(e =>
+                e.Key != property.Name
+                && set.Type.FindProperty(e.Key) is { Expression: null } known
+                && known.Column != set.Version?.Column
+                && known.Maker is not { AtUpdate: true }
+                && !IsSame(now.GetValueOrDefault(e.Key), e.Value, known.Type)
+            )
+            .Select(e => e.Key)
+            .ToList();
+        var isGood =
+            IsSame(now.GetValueOrDefault(property.Name), property.Value, set.Type.FindProperty(property.Name)?.Type) && others.Count == 0;
+        Add(
+            "write-change",
+            set,
+            isGood ? CheckOutcome.Passed : CheckOutcome.Failed,
+            isGood ? $"'{property.Name}' changes and nothing else does"
+                : others.Count > 0 ? $"'{others[0]}' changes with '{property.Name}'."
+                : $"'{property.Name}' does not change.",
+            isGood ? null : address
+        );
         return answer;
     }
 
@@ -252,7 +366,9 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
         var invariant = CultureInfo.InvariantCulture;
         return type?.Kind switch
         {
-            EdmKind.DateTimeOffset => DateTimeOffset.TryParse(text, invariant, DateTimeStyles.AssumeUniversal, out var instant) ? instant : null,
+            EdmKind.DateTimeOffset => DateTimeOffset.TryParse(text, invariant, DateTimeStyles.AssumeUniversal, out var instant)
+                ? instant
+                : null,
             EdmKind.TimeOfDay => TimeOnly.TryParse(text, invariant, out var time) ? time : null,
             _ => null,
         };
@@ -266,8 +382,23 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
             await remove(set, entity);
             return;
         }
-        var isGone = Expect("write-delete", set, await probe.SendAsync("DELETE", address, null, set.HasVersion ? "*" : null, cancellation), 204, "it is deleted", address)
-            && Expect("write-gone", set, await probe.SendAsync("GET", address, null, null, cancellation), 404, "and then it is not there", address);
+        var isGone =
+            Expect(
+                "write-delete",
+                set,
+                await probe.SendAsync("DELETE", address, null, set.HasVersion ? "*" : null, cancellation),
+                204,
+                "it is deleted",
+                address
+            )
+            && Expect(
+                "write-gone",
+                set,
+                await probe.SendAsync("GET", address, null, null, cancellation),
+                404,
+                "and then it is not there",
+                address
+            );
         if (!isGone)
             await remove(set, entity);
     }
@@ -275,7 +406,13 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
     private async Task<IReadOnlyList<SampleTarget>> TargetsAsync(NavigationProperty navigation)
     {
         var target = model.Target(navigation);
-        var answer = await probe.SendAsync("GET", $"{root}{target.Name}?$top=20{(target.RequiresFilter ? $"&$filter={target.Type.Key[0].Name}%20ne%20null" : "")}", null, null, cancellation);
+        var answer = await probe.SendAsync(
+            "GET",
+            $"{root}{target.Name}?$top=20{(target.RequiresFilter ? $"&$filter={target.Type.Key[0].Name}%20ne%20null" : "")}",
+            null,
+            null,
+            cancellation
+        );
         if (answer.Status != 200)
             return [];
         using var document = JsonDocument.Parse(answer.Body);
@@ -295,7 +432,9 @@ public sealed class WriteVerifier(EntityModel model, string root, IChangeProbe p
         }
     }
 
-    private static ImmutableDictionary<string, JsonElement> Values(JsonElement entity) => entity.EnumerateObject().Where(p => !p.Name.Contains('@')).ToImmutableDictionary(p => p.Name, p => p.Value.Clone());
+    private static ImmutableDictionary<string, JsonElement> Values(JsonElement entity) =>
+        entity.EnumerateObject().Where(p => !p.Name.Contains('@')).ToImmutableDictionary(p => p.Name, p => p.Value.Clone());
 
-    private static string Plain(byte[] body) => string.Join(',', Values(body).OrderBy(v => v.Key, StringComparer.Ordinal).Select(v => $"{v.Key}={v.Value}"));
+    private static string Plain(byte[] body) =>
+        string.Join(',', Values(body).OrderBy(v => v.Key, StringComparer.Ordinal).Select(v => $"{v.Key}={v.Value}"));
 }

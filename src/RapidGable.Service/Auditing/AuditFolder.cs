@@ -11,7 +11,10 @@ public sealed class AuditFolder(string folder)
     private const string Ending = ".jsonl";
     private const int PieceBytes = 64 * 1024;
 
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull };
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
+    {
+        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+    };
 
     /// <summary>Adds events to the files of their days.</summary>
     /// <exception cref="IOException">When a file cannot be written; <see cref="UnauthorizedAccessException"/> likewise.</exception>
@@ -20,7 +23,12 @@ public sealed class AuditFolder(string folder)
         Directory.CreateDirectory(folder);
         foreach (var day in events.GroupBy(e => DateOnly.FromDateTime(e.Time)))
         {
-            var options = new FileStreamOptions { Mode = FileMode.Append, Access = FileAccess.Write, Share = FileShare.ReadWrite };
+            var options = new FileStreamOptions
+            {
+                Mode = FileMode.Append,
+                Access = FileAccess.Write,
+                Share = FileShare.ReadWrite,
+            };
             if (!OperatingSystem.IsWindows())
                 options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
             using var stream = new FileStream(PathOf(day.Key), options);
@@ -45,7 +53,8 @@ public sealed class AuditFolder(string folder)
     /// <summary>
     /// The events, newest first; a line that cannot be read is left out. Files are read from their end, a piece at a time.
     /// </summary>
-    public IEnumerable<AuditEvent> Read() => Days().OrderByDescending(d => d.Day).SelectMany(d => LinesFromEnd(d.Path)).Select(Parse).OfType<AuditEvent>();
+    public IEnumerable<AuditEvent> Read() =>
+        Days().OrderByDescending(d => d.Day).SelectMany(d => LinesFromEnd(d.Path)).Select(Parse).OfType<AuditEvent>();
 
     private static IEnumerable<string> LinesFromEnd(string path)
     {
@@ -53,7 +62,7 @@ public sealed class AuditFolder(string folder)
         var piece = new byte[PieceBytes];
         // The beginning of a line whose end is known already.
         byte[] rest = [];
-        for (var end = stream.Length; end > 0;)
+        for (var end = stream.Length; end > 0; )
         {
             var count = (int)Math.Min(PieceBytes, end);
             end -= count;
@@ -86,9 +95,21 @@ public sealed class AuditFolder(string folder)
         }
     }
 
-    private IEnumerable<(DateOnly Day, string Path)> Days() => !Directory.Exists(folder) ? [] : Directory.EnumerateFiles(folder, "*" + Ending)
-        .Where(p => DateOnly.TryParseExact(Path.GetFileNameWithoutExtension(p), "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _))
-        .Select(p => (DateOnly.ParseExact(Path.GetFileNameWithoutExtension(p), "yyyy-MM-dd", CultureInfo.InvariantCulture), p));
+    private IEnumerable<(DateOnly Day, string Path)> Days() =>
+        !Directory.Exists(folder)
+            ? []
+            : Directory
+                .EnumerateFiles(folder, "*" + Ending)
+                .Where(p =>
+                    DateOnly.TryParseExact(
+                        Path.GetFileNameWithoutExtension(p),
+                        "yyyy-MM-dd",
+                        CultureInfo.InvariantCulture,
+                        DateTimeStyles.None,
+                        out _
+                    )
+                )
+                .Select(p => (DateOnly.ParseExact(Path.GetFileNameWithoutExtension(p), "yyyy-MM-dd", CultureInfo.InvariantCulture), p));
 
     private string PathOf(DateOnly day) => Path.Combine(folder, day.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture) + Ending);
 }

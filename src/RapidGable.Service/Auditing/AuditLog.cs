@@ -9,14 +9,18 @@ using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service.Auditing;
 
-/// <summary>Notes what happens, beside the requests: they never wait for the file. What comes faster than it can be written is counted.</summary>
+/// <summary>
+/// Notes what happens, beside the requests: they never wait for the file. What comes faster than it can be written is counted.
+/// </summary>
 public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogger<AuditLog> log) : BackgroundService
 {
     private const int MostWaiting = 10_000;
     private static readonly TimeSpan Gathering = TimeSpan.FromMilliseconds(20);
     private static readonly TimeSpan SignInPause = TimeSpan.FromMinutes(10);
 
-    private readonly Channel<AuditEvent> _waiting = Channel.CreateBounded<AuditEvent>(new BoundedChannelOptions(MostWaiting) { SingleReader = true });
+    private readonly Channel<AuditEvent> _waiting = Channel.CreateBounded<AuditEvent>(
+        new BoundedChannelOptions(MostWaiting) { SingleReader = true }
+    );
     private static readonly TimeSpan Look = TimeSpan.FromSeconds(5);
 
     private readonly ConcurrentDictionary<string, DateTime> _signedIn = new();
@@ -29,7 +33,8 @@ public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogge
     public string? Problem { get; private set; }
 
     /// <summary>The folder of a workspace's notes; null = none are kept.</summary>
-    public static AuditFolder? FolderOf(WorkspaceDeclaration workspace) => workspace.Audit.Folder is { } folder ? new AuditFolder(System.IO.Path.Combine(workspace.Folder, folder)) : null;
+    public static AuditFolder? FolderOf(WorkspaceDeclaration workspace) =>
+        workspace.Audit.Folder is { } folder ? new AuditFolder(System.IO.Path.Combine(workspace.Folder, folder)) : null;
 
     /// <summary>Somebody showed who they are; with the same thing from the same address it is noted once in a while.</summary>
     public void SignedIn(HttpContext context, string? caller, string by, string? key = null)
@@ -50,26 +55,48 @@ public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogge
         var refusal = Of(context, kind) with { Caller = caller, Status = status, Code = code, Detail = detail };
         // Paths differ without end; what comes first in them says enough.
         var place = string.Join('/', (refusal.Path ?? "").Split('/', '(').Take(4));
-        if (_refusals.Add(string.Join('\n', kind, Allowances.Network(context.Connection.RemoteIpAddress), caller, status, code, detail, refusal.Method, place), refusal) is { } told)
+        if (
+            _refusals.Add(
+                string.Join(
+                    '\n',
+                    kind,
+                    Allowances.Network(context.Connection.RemoteIpAddress),
+                    caller,
+                    status,
+                    code,
+                    detail,
+                    refusal.Method,
+                    place
+                ),
+                refusal
+            ) is
+            { } told
+        )
             Note(told);
         if (_refusals.TakeReached(refusal.Time) is { } reached)
             Note(reached);
     }
 
     /// <summary>Notes what somebody changed over a service.</summary>
-    public void Changed(HttpContext context, string? caller, int status) => Note(Of(context, AuditEvents.Changed) with { Caller = caller, Status = status });
+    public void Changed(HttpContext context, string? caller, int status) =>
+        Note(Of(context, AuditEvents.Changed) with { Caller = caller, Status = status });
 
-    public void Managed(HttpContext context, string caller, string detail) => Note(Of(context, AuditEvents.Management) with { Caller = caller, Detail = detail });
+    public void Managed(HttpContext context, string caller, string detail) =>
+        Note(Of(context, AuditEvents.Management) with { Caller = caller, Detail = detail });
 
-    private AuditEvent Of(HttpContext context, string kind) => new(time.GetUtcNow().UtcDateTime, kind)
-    {
-        Address = context.Connection.RemoteIpAddress?.ToString(),
-        Method = context.Request.Method,
-        Path = Shown(ODataFace.RawTarget(context).Path),
-    };
+    private AuditEvent Of(HttpContext context, string kind) =>
+        new(time.GetUtcNow().UtcDateTime, kind)
+        {
+            Address = context.Connection.RemoteIpAddress?.ToString(),
+            Method = context.Request.Method,
+            Path = Shown(ODataFace.RawTarget(context).Path),
+        };
 
     /// <summary>A path that can be noted: no secret that somebody put there by mistake, and no novel.</summary>
-    private static string Shown(string path) => path.Contains(AccountFile.KeyPrefix, StringComparison.OrdinalIgnoreCase) ? "(withheld)" : path.Length > 300 ? path[..300] + "…" : path;
+    private static string Shown(string path) =>
+        path.Contains(AccountFile.KeyPrefix, StringComparison.OrdinalIgnoreCase) ? "(withheld)"
+        : path.Length > 300 ? path[..300] + "…"
+        : path;
 
     private void Note(AuditEvent happened)
     {
@@ -90,7 +117,9 @@ public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogge
             var now = time.GetUtcNow().UtcDateTime;
             events.AddRange(_refusals.Collect(now, isOver));
             if (Interlocked.Exchange(ref _lost, 0) is > 0 and var lost)
-                events.Add(new AuditEvent(now, AuditEvents.Lost) { Count = lost, Detail = $"{lost} events came faster than they could be noted" });
+                events.Add(
+                    new AuditEvent(now, AuditEvents.Lost) { Count = lost, Detail = $"{lost} events came faster than they could be noted" }
+                );
             if (events.Count > 0)
                 Write(events);
         }

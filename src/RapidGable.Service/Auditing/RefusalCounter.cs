@@ -53,7 +53,13 @@ internal sealed class RefusalCounter
             }
             if (_beyond > 0 && (isEnd || DateOnly.FromDateTime(now) != _day))
             {
-                told.Add(new AuditEvent(now, AuditEvents.Lost) { Count = _beyond, Detail = $"{_beyond} more refusals of {_day:yyyy-MM-dd}, beyond {Limits.RefusalsNoted} lines of them in a day" });
+                told.Add(
+                    new AuditEvent(now, AuditEvents.Lost)
+                    {
+                        Count = _beyond,
+                        Detail = $"{_beyond} more refusals of {_day:yyyy-MM-dd}, beyond {Limits.RefusalsNoted} lines of them in a day",
+                    }
+                );
                 _beyond = 0;
             }
             return told;
@@ -68,7 +74,10 @@ internal sealed class RefusalCounter
             if (_lines != Limits.RefusalsNoted)
                 return null;
             _lines++;
-            return new AuditEvent(now, AuditEvents.Lost) { Detail = $"{Limits.RefusalsNoted} lines of refusals today: the others are counted only" };
+            return new AuditEvent(now, AuditEvents.Lost)
+            {
+                Detail = $"{Limits.RefusalsNoted} lines of refusals today: the others are counted only",
+            };
         }
     }
 

@@ -16,7 +16,8 @@ public sealed record UserAccount(string Password)
 
     /// <summary>Each with one value or several.</summary>
     [JsonConverter(typeof(OneOrManyTexts))]
-    public ImmutableDictionary<string, ImmutableArray<string>> Attributes { get; init; } = ImmutableDictionary<string, ImmutableArray<string>>.Empty;
+    public ImmutableDictionary<string, ImmutableArray<string>> Attributes { get; init; } =
+        ImmutableDictionary<string, ImmutableArray<string>>.Empty;
 }
 
 /// <summary>A key that a program sends instead of a password.</summary>
@@ -29,7 +30,8 @@ public sealed record ApiKey(string Name, string Secret, DateTime Made)
 
     /// <summary>Each with one value or several.</summary>
     [JsonConverter(typeof(OneOrManyTexts))]
-    public ImmutableDictionary<string, ImmutableArray<string>> Attributes { get; init; } = ImmutableDictionary<string, ImmutableArray<string>>.Empty;
+    public ImmutableDictionary<string, ImmutableArray<string>> Attributes { get; init; } =
+        ImmutableDictionary<string, ImmutableArray<string>>.Empty;
 
     /// <summary>The services that it is good for; null = all.</summary>
     public ImmutableArray<string>? Services { get; init; }
@@ -44,20 +46,26 @@ public sealed record ApiKey(string Name, string Secret, DateTime Made)
     public DateTime? Expires { get; init; }
 
     /// <summary>Who comes with it.</summary>
-    internal Caller Caller => new(true, [.. Roles])
-    {
-        Name = Name,
-        Attributes = Attributes,
-        Services = Services is { } services ? [.. services] : null,
-        Scope = May is { } may ? may.Select(m => Enum.TryParse<SetOperations>(m, ignoreCase: true, out var found) ? found : SetOperations.None).Aggregate(SetOperations.None, (all, o) => all | o) : Caller.Everything,
-    };
+    internal Caller Caller =>
+        new(true, [.. Roles])
+        {
+            Name = Name,
+            Attributes = Attributes,
+            Services = Services is { } services ? [.. services] : null,
+            Scope = May is { } may
+                ? may.Select(m => Enum.TryParse<SetOperations>(m, ignoreCase: true, out var found) ? found : SetOperations.None)
+                    .Aggregate(SetOperations.None, (all, o) => all | o)
+                : Caller.Everything,
+        };
 }
 
 /// <summary>Somebody who sees and changes what is published; a caller of no service.</summary>
 /// <param name="Password">In the form of <see cref="PasswordHash"/>.</param>
 public sealed record AdministratorAccount(string Password);
 
-/// <summary>Users and administrators by name and keys by id, in a file of the workspace. No password and no key can be read from it.</summary>
+/// <summary>
+/// Users and administrators by name and keys by id, in a file of the workspace. No password and no key can be read from it.
+/// </summary>
 public sealed record AccountFile
 {
     /// <summary>The file's name in the workspace's folder.</summary>
@@ -69,11 +77,18 @@ public sealed record AccountFile
     /// <summary>Stands for a file that cannot be read: nobody is in it.</summary>
     internal static AccountFile Unreadable { get; } = new();
 
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { WriteIndented = true, DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull, UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow, RespectNullableAnnotations = true };
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
+    {
+        WriteIndented = true,
+        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
+        UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow,
+        RespectNullableAnnotations = true,
+    };
 
     public ImmutableSortedDictionary<string, UserAccount> Users { get; init; } = ImmutableSortedDictionary<string, UserAccount>.Empty;
 
-    public ImmutableSortedDictionary<string, AdministratorAccount> Administrators { get; init; } = ImmutableSortedDictionary<string, AdministratorAccount>.Empty;
+    public ImmutableSortedDictionary<string, AdministratorAccount> Administrators { get; init; } =
+        ImmutableSortedDictionary<string, AdministratorAccount>.Empty;
 
     public ImmutableSortedDictionary<string, ApiKey> Keys { get; init; } = ImmutableSortedDictionary<string, ApiKey>.Empty;
 
@@ -87,7 +102,13 @@ public sealed record AccountFile
             if (!File.Exists(path))
                 return null;
             var read = JsonSerializer.Deserialize<AccountFile>(File.ReadAllBytes(path), Json);
-            return read is not null && read.Users.Values.All(u => u is { Roles.IsDefault: false }) && read.Keys.Values.All(k => k is { Roles.IsDefault: false }) && read.Administrators.Values.All(a => a is not null) ? read : throw new JsonException("A value is null.");
+            return
+                read is not null
+                && read.Users.Values.All(u => u is { Roles.IsDefault: false })
+                && read.Keys.Values.All(k => k is { Roles.IsDefault: false })
+                && read.Administrators.Values.All(a => a is not null)
+                ? read
+                : throw new JsonException("A value is null.");
         }
         catch (Exception exception) when (exception is JsonException or IOException or UnauthorizedAccessException or ArgumentException)
         {

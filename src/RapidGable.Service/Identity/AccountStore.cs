@@ -2,7 +2,9 @@ using Microsoft.Extensions.Logging;
 
 namespace RapidGable.Service.Identity;
 
-/// <summary>The accounts of the workspace that is served; read again when their file changes, so what is revoked ends with the next request.</summary>
+/// <summary>
+/// The accounts of the workspace that is served; read again when their file changes, so what is revoked ends with the next request.
+/// </summary>
 internal sealed class AccountStore(ServiceRegistry registry, ILogger<AccountStore> log)
 {
     private sealed record Known(AccountFile? File, DateTime Written, long Size);
@@ -16,7 +18,10 @@ internal sealed class AccountStore(ServiceRegistry registry, ILogger<AccountStor
         {
             var folder = registry.Workspace.Declaration.Folder;
             var file = new FileInfo(Path.Combine(folder, AccountFile.Name));
-            if (_known is { } known && (file.Exists ? (known.Written, known.Size) == (file.LastWriteTimeUtc, file.Length) : known.File is null))
+            if (
+                _known is { } known
+                && (file.Exists ? (known.Written, known.Size) == (file.LastWriteTimeUtc, file.Length) : known.File is null)
+            )
                 return known.File;
             Known read;
             try

@@ -62,28 +62,40 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
     {
         services.AddSingleton<ConsoleSessions>().AddSingleton<Administration>();
         services.AddSingleton<IDataProtectionProvider, EphemeralDataProtectionProvider>();
-        services.AddAuthentication().AddCookie(Scheme, cookie =>
-        {
-            cookie.Cookie.Name = "gable-console";
-            cookie.Cookie.Path = "/manage";
-            cookie.Cookie.HttpOnly = true;
-            cookie.Cookie.SameSite = SameSiteMode.Strict;
-            cookie.Cookie.SecurePolicy = CookieSecurePolicy.SameAsRequest;
-            cookie.ExpireTimeSpan = TimeSpan.FromHours(8);
-            cookie.SlidingExpiration = true;
-            cookie.Events.OnValidatePrincipal = context =>
+        services
+            .AddAuthentication()
+            .AddCookie(Scheme, cookie =>
             {
-                // A session ends with the account, and with its password.
-                if (!context.HttpContext.RequestServices.GetRequiredService<Administration>().IsGood(context.Principal!))
-                    context.RejectPrincipal();
-                return Task.CompletedTask;
-            };
-        });
-        services.AddOptions<CookieAuthenticationOptions>(Scheme).Configure<ConsoleSessions, TimeProvider>((cookie, sessions, time) => (cookie.SessionStore, cookie.TimeProvider) = (sessions, time));
+                cookie.Cookie.Name = "gable-console";
+                cookie.Cookie.Path = "/manage";
+                cookie.Cookie.HttpOnly = true;
+                cookie.Cookie.SameSite = SameSiteMode.Strict;
+                cookie.Cookie.SecurePolicy = CookieSecurePolicy.SameAsRequest;
+                cookie.ExpireTimeSpan = TimeSpan.FromHours(8);
+                cookie.SlidingExpiration = true;
+                cookie.Events.OnValidatePrincipal = context =>
+                {
+                    // A session ends with the account, and with its password.
+                    if (!context.HttpContext.RequestServices.GetRequiredService<Administration>().IsGood(context.Principal!))
+                        context.RejectPrincipal();
+                    return Task.CompletedTask;
+                };
+            });
+        services
+            .AddOptions<CookieAuthenticationOptions>(Scheme)
+            .Configure<ConsoleSessions, TimeProvider>(
+                (cookie, sessions, time) => (cookie.SessionStore, cookie.TimeProvider) = (sessions, time)
+            );
     }
 
     /// <summary>Whether the workspace has administrators, who then sign in wherever they are.</summary>
-    public bool IsRequired => store.Current is { } accounts && (ReferenceEquals(accounts, AccountFile.Unreadable) || !accounts.Administrators.IsEmpty || accounts.Keys.Values.Any(k => k.IsAdministrator));
+    public bool IsRequired =>
+        store.Current is { } accounts
+        && (
+            ReferenceEquals(accounts, AccountFile.Unreadable)
+            || !accounts.Administrators.IsEmpty
+            || accounts.Keys.Values.Any(k => k.IsAdministrator)
+        );
 
     /// <summary>The administrator of a request; null = it is none's.</summary>
     public async Task<string?> NameOfAsync(HttpContext context)
@@ -96,7 +108,8 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
     private string? ByKey(HttpContext context, string header)
     {
         const string Bearer = "Bearer ";
-        var key = header.StartsWith(Bearer, StringComparison.OrdinalIgnoreCase) && header.Length <= 300 ? header[Bearer.Length..].Trim() : "";
+        var key =
+            header.StartsWith(Bearer, StringComparison.OrdinalIgnoreCase) && header.Length <= 300 ? header[Bearer.Length..].Trim() : "";
         if (SignIn.IsPlainFromAfar(context))
             audit.Refused(context, AuditEvents.SignInRefused, null, 401, "tls-needed", "a key of management over plain HTTP");
         else if (!IsRequired && link.Is(key))
@@ -121,7 +134,12 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
         if (IsRequired || !link.Use(token))
         {
             audit.Refused(context, AuditEvents.SignInRefused, null, 401, "sign-in", "a link that opens nothing");
-            return SignIn.Refused(IsRequired ? "The workspace has administrators, who sign in with their password or a key." : "The link has been used, or is that of another start of the service. The file 'console-link' in the workspace's folder holds the one that opens the console now.");
+            return SignIn.Refused(
+                IsRequired
+                    ? "The workspace has administrators, who sign in with their password or a key."
+                    : "The link has been used, or is that of another start of the service. The file 'console-link' in the "
+                        + "workspace's folder holds the one that opens the console now."
+            );
         }
         var identity = new ClaimsIdentity([new Claim(ClaimTypes.Name, LinkName), new Claim(StampClaim, link.Stamp)], Scheme);
         await context.SignInAsync(Scheme, new ClaimsPrincipal(identity));
@@ -129,7 +147,8 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
         return null;
     }
 
-    private static RequestFault PlainFromAfar => new(401, "tls-needed", "Passwords, keys and links are taken over TLS only; everybody on the way could have read this one.");
+    private static RequestFault PlainFromAfar =>
+        new(401, "tls-needed", "Passwords, keys and links are taken over TLS only; everybody on the way could have read this one.");
 
     /// <summary>Signs in to the console; the answer sets its cookie.</summary>
     public async Task<RequestFault?> SignInAsync(HttpContext context, string name, string password)
@@ -139,7 +158,14 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
         var account = store.Current?.Administrators.GetValueOrDefault(name);
         if (await passwords.RefuseAsync(context, "administrator", name, password, account?.Password) is { } fault)
         {
-            audit.Refused(context, fault.Status == 429 ? AuditEvents.Limited : AuditEvents.SignInRefused, null, fault.Status, fault.Code, "at the console");
+            audit.Refused(
+                context,
+                fault.Status == 429 ? AuditEvents.Limited : AuditEvents.SignInRefused,
+                null,
+                fault.Status,
+                fault.Code,
+                "at the console"
+            );
             return fault;
         }
         var identity = new ClaimsIdentity([new Claim(ClaimTypes.Name, name), new Claim(StampClaim, StampOf(account!.Password))], Scheme);
@@ -153,9 +179,15 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
     {
         if (SignIn.IsPlainFromAfar(context))
             return PlainFromAfar;
-        if (ByKey(context, "Bearer " + key) is not { } name || store.Current?.FindKey(key.Trim(), time.GetUtcNow().UtcDateTime) is not { } found)
+        if (
+            ByKey(context, "Bearer " + key) is not { } name
+            || store.Current?.FindKey(key.Trim(), time.GetUtcNow().UtcDateTime) is not { } found
+        )
             return SignIn.Refused("The key is not an administrator's, is revoked, or its time is over.");
-        var identity = new ClaimsIdentity([new Claim(ClaimTypes.Name, name), new Claim(KeyClaim, found.Id), new Claim(StampClaim, StampOf(found.Key.Secret))], Scheme);
+        var identity = new ClaimsIdentity(
+            [new Claim(ClaimTypes.Name, name), new Claim(KeyClaim, found.Id), new Claim(StampClaim, StampOf(found.Key.Secret))],
+            Scheme
+        );
         await context.SignInAsync(Scheme, new ClaimsPrincipal(identity));
         return null;
     }
@@ -166,21 +198,35 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
         if (principal.Identity?.Name == LinkName && stamp == link.Stamp)
             return !IsRequired;
         if (principal.FindFirst(KeyClaim)?.Value is { } id)
-            return store.Current?.Keys.GetValueOrDefault(id) is { IsAdministrator: true } key && !(key.Expires <= time.GetUtcNow().UtcDateTime) && stamp == StampOf(key.Secret);
-        return principal.Identity?.Name is { } name && store.Current?.Administrators.GetValueOrDefault(name) is { } account && stamp == StampOf(account.Password);
+            return store.Current?.Keys.GetValueOrDefault(id) is { IsAdministrator: true } key
+                && !(key.Expires <= time.GetUtcNow().UtcDateTime)
+                && stamp == StampOf(key.Secret);
+        return principal.Identity?.Name is { } name
+            && store.Current?.Administrators.GetValueOrDefault(name) is { } account
+            && stamp == StampOf(account.Password);
     }
 
     /// <summary>Whether a request may hear what is only for those who run the service.</summary>
-    public async Task<bool> IsInsiderAsync(HttpContext context) => (context.Request.Headers.Authorization.Count > 0 || context.Request.Headers.Cookie.Count > 0) && await NameOfAsync(context) is not null;
+    public async Task<bool> IsInsiderAsync(HttpContext context) =>
+        (context.Request.Headers.Authorization.Count > 0 || context.Request.Headers.Cookie.Count > 0)
+        && await NameOfAsync(context) is not null;
 
     private static string StampOf(string hash) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(hash)));
 
-    /// <summary>Whether a request that changes something comes from the console or the client, and not from the page of somebody else.</summary>
+    /// <summary>
+    /// Whether a request that changes something comes from the console or the client, and not from the page of somebody else.
+    /// </summary>
     public static bool IsOwnClient(HttpContext context)
     {
         var headers = context.Request.Headers;
         // A header that no form and no plain link can send, and what browsers say of where a request comes from.
-        return headers.ContainsKey(ManagementInterface.ClientHeader) && headers["Sec-Fetch-Site"].ToString() is "" or "same-origin" or "none"
-            && (headers.Origin.Count == 0 || headers.Origin.ToString().Equals($"{context.Request.Scheme}://{context.Request.Host}", StringComparison.OrdinalIgnoreCase));
+        return headers.ContainsKey(ManagementInterface.ClientHeader)
+            && headers["Sec-Fetch-Site"].ToString() is "" or "same-origin" or "none"
+            && (
+                headers.Origin.Count == 0
+                || headers
+                    .Origin.ToString()
+                    .Equals($"{context.Request.Scheme}://{context.Request.Host}", StringComparison.OrdinalIgnoreCase)
+            );
     }
 }

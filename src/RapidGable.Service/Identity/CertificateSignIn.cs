@@ -8,7 +8,9 @@ using RapidGable.Requests;
 
 namespace RapidGable.Service.Identity;
 
-/// <summary>Finds out whom a client certificate stands for: it comes from a declared authority, is in its time, and made for clients (RFC 5280).</summary>
+/// <summary>
+/// Finds out whom a client certificate stands for: it comes from a declared authority, is in its time, and made for clients (RFC 5280).
+/// </summary>
 internal sealed class CertificateSignIn(ServiceRegistry registry, TimeProvider time, ILogger<CertificateSignIn> log)
 {
     private const string ClientAuthentication = "1.3.6.1.5.5.7.3.2";
@@ -18,9 +20,15 @@ internal sealed class CertificateSignIn(ServiceRegistry registry, TimeProvider t
     public Result<Caller> CallerOf(X509Certificate2 certificate)
     {
         var common = certificate.GetNameInfo(X509NameType.SimpleName, forIssuer: false);
-        var declared = registry.Workspace.Declaration.SignIn.Certificates.FirstOrDefault(d => (d.CommonName is null || d.CommonName == common) && ComesFrom(certificate, d));
+        var declared = registry.Workspace.Declaration.SignIn.Certificates.FirstOrDefault(d =>
+            (d.CommonName is null || d.CommonName == common) && ComesFrom(certificate, d)
+        );
         if (declared is null || common.Length == 0 || common.Any(char.IsControl))
-            return new RequestFault(401, "sign-in", "The certificate does not come from an authority that is believed here, or is not in its time.");
+            return new RequestFault(
+                401,
+                "sign-in",
+                "The certificate does not come from an authority that is believed here, or is not in its time."
+            );
         return new Caller(true, [.. declared.Roles]) { Name = common, Attributes = Caller.AttributesOf(declared.Attributes) };
     }
 

@@ -70,7 +70,8 @@ internal sealed class ConsoleLink(ServiceRegistry registry, ILogger<ConsoleLink>
     public bool Is(string token)
     {
         lock (_lock)
-            return _address is not null && CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(token), Encoding.UTF8.GetBytes(_token));
+            return _address is not null
+                && CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(token), Encoding.UTF8.GetBytes(_token));
     }
 
     /// <summary>Opens the console by the link, which is of no use after that; false when it is another.</summary>

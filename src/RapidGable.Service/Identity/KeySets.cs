@@ -5,7 +5,10 @@ using RapidGable.Declarations;
 
 namespace RapidGable.Service.Identity;
 
-/// <summary>The key sets of issuers (RFC 7517), from files that are read again when they change, and from addresses that are asked again after a while.</summary>
+/// <summary>
+/// The key sets of issuers (RFC 7517), from files that are read again when they change, and from addresses that are asked again after a
+/// while.
+/// </summary>
 internal sealed class KeySets(ServiceRegistry registry, TimeProvider time, ILogger<KeySets> log) : IDisposable
 {
     private static readonly TimeSpan Fresh = TimeSpan.FromHours(1);
@@ -18,7 +21,11 @@ internal sealed class KeySets(ServiceRegistry registry, TimeProvider time, ILogg
 
     private readonly ConcurrentDictionary<string, Known> _known = new();
     private readonly SemaphoreSlim _asking = new(1);
-    private readonly HttpClient _client = new(new SocketsHttpHandler { AllowAutoRedirect = false }) { Timeout = TimeSpan.FromSeconds(5), MaxResponseContentBufferSize = 1024 * 1024 };
+    private readonly HttpClient _client = new(new SocketsHttpHandler { AllowAutoRedirect = false })
+    {
+        Timeout = TimeSpan.FromSeconds(5),
+        MaxResponseContentBufferSize = 1024 * 1024,
+    };
 
     /// <summary>Empty when they cannot be had.</summary>
     /// <param name="renew">A key was not among them; they are asked for again, if that was not just done.</param>
@@ -53,7 +60,10 @@ internal sealed class KeySets(ServiceRegistry registry, TimeProvider time, ILogg
         {
             return Read(await _client.GetStringAsync(place, cancellation));
         }
-        catch (Exception exception) when (exception is HttpRequestException or ArgumentException || (exception is OperationCanceledException && !cancellation.IsCancellationRequested))
+        catch (Exception exception)
+            when (exception is HttpRequestException or ArgumentException
+                || (exception is OperationCanceledException && !cancellation.IsCancellationRequested)
+            )
         {
             log.LogError("The keys of {Place} cannot be had: {Message}", place, exception.Message);
             return null;
@@ -78,7 +88,8 @@ internal sealed class KeySets(ServiceRegistry registry, TimeProvider time, ILogg
         }
     }
 
-    private static IReadOnlyList<SecurityKey> Read(string text) => [.. new JsonWebKeySet(text).GetSigningKeys().Where(k => k is not SymmetricSecurityKey)];
+    private static IReadOnlyList<SecurityKey> Read(string text) =>
+        [.. new JsonWebKeySet(text).GetSigningKeys().Where(k => k is not SymmetricSecurityKey)];
 
     public void Dispose()
     {

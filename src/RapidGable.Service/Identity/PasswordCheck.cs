@@ -21,6 +21,7 @@ internal sealed class PasswordCheck(TimeProvider time) : IDisposable
 
     private readonly ConcurrentDictionary<string, Failures> _failures = new();
     private readonly ConcurrentDictionary<string, (string Hash, DateTimeOffset Until)> _verified = new();
+
     // The slow hash must not take all processors from those who need none.
     private readonly SemaphoreSlim _hashing = new(Math.Max(1, Environment.ProcessorCount / 2));
     private readonly byte[] _secret = RandomNumberGenerator.GetBytes(32);
@@ -30,7 +31,11 @@ internal sealed class PasswordCheck(TimeProvider time) : IDisposable
     /// <param name="hash">The account's; null = there is no such account.</param>
     public async ValueTask<RequestFault?> RefuseAsync(HttpContext context, string kind, string name, string password, string? hash)
     {
-        if (name.Any(char.IsControl) || password.Any(char.IsControl) || Encoding.UTF8.GetByteCount(name) + Encoding.UTF8.GetByteCount(password) >= PasswordHash.MostBytes)
+        if (
+            name.Any(char.IsControl)
+            || password.Any(char.IsControl)
+            || Encoding.UTF8.GetByteCount(name) + Encoding.UTF8.GetByteCount(password) >= PasswordHash.MostBytes
+        )
             return SignIn.Refused("The name or the password cannot be read.");
         var now = time.GetUtcNow();
         // What is kept of a password is of use to this process only.
@@ -75,9 +80,12 @@ internal sealed class PasswordCheck(TimeProvider time) : IDisposable
     }
 
     private DateTimeOffset? EndOf(string from, int most, DateTimeOffset now) =>
-        _failures.TryGetValue(from, out var failures) && failures.Count >= most && failures.Last + Pause is var end && end > now ? end : null;
+        _failures.TryGetValue(from, out var failures) && failures.Count >= most && failures.Last + Pause is var end && end > now
+            ? end
+            : null;
 
-    private void Count(string from, DateTimeOffset now) => _failures.AddOrUpdate(from, new Failures(1, now), (_, f) => new Failures(f.Last + Pause > now ? f.Count + 1 : 1, now));
+    private void Count(string from, DateTimeOffset now) =>
+        _failures.AddOrUpdate(from, new Failures(1, now), (_, f) => new Failures(f.Last + Pause > now ? f.Count + 1 : 1, now));
 
     private void Forget(DateTimeOffset now)
     {

@@ -25,11 +25,18 @@ public static class PasswordHash
     /// <summary>Whether a password has the hash; false also when that is not one of ours.</summary>
     public static bool Fits(string password, string hash)
     {
-        if (hash.Split('$') is not [Algorithm, var rounds, var salt, var kept] || !int.TryParse(rounds, NumberStyles.None, CultureInfo.InvariantCulture, out var count) || count is < 1 or > 10_000_000)
+        if (
+            hash.Split('$') is not [Algorithm, var rounds, var salt, var kept]
+            || !int.TryParse(rounds, NumberStyles.None, CultureInfo.InvariantCulture, out var count)
+            || count is < 1 or > 10_000_000
+        )
             return false;
         try
         {
-            return CryptographicOperations.FixedTimeEquals(Hash(password, Convert.FromBase64String(salt), count), Convert.FromBase64String(kept));
+            return CryptographicOperations.FixedTimeEquals(
+                Hash(password, Convert.FromBase64String(salt), count),
+                Convert.FromBase64String(kept)
+            );
         }
         catch (FormatException)
         {
@@ -37,5 +44,6 @@ public static class PasswordHash
         }
     }
 
-    private static byte[] Hash(string password, byte[] salt, int rounds) => Rfc2898DeriveBytes.Pbkdf2(Encoding.UTF8.GetBytes(password), salt, rounds, HashAlgorithmName.SHA256, 32);
+    private static byte[] Hash(string password, byte[] salt, int rounds) =>
+        Rfc2898DeriveBytes.Pbkdf2(Encoding.UTF8.GetBytes(password), salt, rounds, HashAlgorithmName.SHA256, 32);
 }

@@ -13,7 +13,9 @@ internal sealed record Peer(IPAddress? Address)
 
     /// <summary>Whether it is in one of some networks.</summary>
     public static bool IsIn(IPAddress? address, IEnumerable<IPNetwork> networks) =>
-        address is not null && (address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address) is var plain && networks.Any(n => n.Contains(plain));
+        address is not null
+        && (address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address) is var plain
+        && networks.Any(n => n.Contains(plain));
 }
 
 /// <summary>Believes a proxy that signs callers in and says in headers who they are. From anywhere else the headers mean nothing.</summary>
@@ -25,7 +27,14 @@ internal static class ProxySignIn
         if (!Peer.IsIn(Peer.Of(context), proxy.From) || !context.Request.Headers.ContainsKey(proxy.NameHeader))
             return null;
         var told = new Dictionary<string, string>();
-        foreach (var header in proxy.Attributes.Select(a => a.Header).Append(proxy.NameHeader).Append(proxy.RolesHeader).OfType<string>().Distinct())
+        foreach (
+            var header in proxy
+                .Attributes.Select(a => a.Header)
+                .Append(proxy.NameHeader)
+                .Append(proxy.RolesHeader)
+                .OfType<string>()
+                .Distinct()
+        )
         {
             var values = context.Request.Headers[header];
             // Two of them: one may have come through from the caller.
@@ -39,9 +48,12 @@ internal static class ProxySignIn
         return new Caller(true, [.. Words(proxy.RolesHeader is { } roles ? told.GetValueOrDefault(roles) : null)])
         {
             Name = told[proxy.NameHeader],
-            Attributes = Caller.AttributesOf(proxy.Attributes.SelectMany(a => Words(told.GetValueOrDefault(a.Header)).Select(v => (a.Attribute, v)))),
+            Attributes = Caller.AttributesOf(
+                proxy.Attributes.SelectMany(a => Words(told.GetValueOrDefault(a.Header)).Select(v => (a.Attribute, v)))
+            ),
         };
     }
 
-    private static string[] Words(string? text) => text?.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries) ?? [];
+    private static string[] Words(string? text) =>
+        text?.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries) ?? [];
 }

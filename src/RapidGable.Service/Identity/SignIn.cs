@@ -10,21 +10,35 @@ using RapidGable.Service.Auditing;
 namespace RapidGable.Service.Identity;
 
 /// <summary>
-/// Finds out who asks. The header Authorization decides where there is one: a name and a password (RFC 7617), or a key or a token (RFC 6750);
+/// Finds out who asks. The header Authorization decides where there is one: a name and a password (RFC 7617), or a key or a token (RFC
+/// 6750);
 /// then the certificate that the caller came with, then a proxy that is believed.
 /// </summary>
-internal sealed class SignIn(ServiceRegistry registry, AccountStore store, PasswordCheck passwords, TokenSignIn tokens, CertificateSignIn certificates, LentKeys lent, AuditLog audit, TimeProvider time)
+internal sealed class SignIn(
+    ServiceRegistry registry,
+    AccountStore store,
+    PasswordCheck passwords,
+    TokenSignIn tokens,
+    CertificateSignIn certificates,
+    LentKeys lent,
+    AuditLog audit,
+    TimeProvider time
+)
 {
     private SignInDeclaration Ways => registry.Workspace.Declaration.SignIn;
 
     /// <summary>Whether anybody can sign in at all.</summary>
-    public bool IsOffered => store.Current is not null || lent.Any || Ways is not { Tokens.IsEmpty: true, Certificates.IsEmpty: true, Proxy: null };
+    public bool IsOffered =>
+        store.Current is not null || lent.Any || Ways is not { Tokens.IsEmpty: true, Certificates.IsEmpty: true, Proxy: null };
 
     /// <summary>What a caller who is not signed in is told to send (RFC 9110, 11.6.1).</summary>
     public StringValues Challenges(RequestFault fault)
     {
         var realm = $"realm=\"{Quoted(registry.Workspace.Declaration.Title)}\"";
-        var (basic, bearer) = ($"Basic {realm}, charset=\"UTF-8\"", $"Bearer {realm}{(fault.Code == "token" ? ", error=\"invalid_token\"" : "")}");
+        var (basic, bearer) = (
+            $"Basic {realm}, charset=\"UTF-8\"",
+            $"Bearer {realm}{(fault.Code == "token" ? ", error=\"invalid_token\"" : "")}"
+        );
         return store.Current is null ? bearer : new StringValues([basic, bearer]);
     }
 
@@ -35,7 +49,14 @@ internal sealed class SignIn(ServiceRegistry registry, AccountStore store, Passw
     {
         var found = await FindAsync(context);
         if (found.Fault is { } fault)
-            audit.Refused(context, fault.Status == 429 ? AuditEvents.Limited : AuditEvents.SignInRefused, null, fault.Status, fault.Code, fault.Message);
+            audit.Refused(
+                context,
+                fault.Status == 429 ? AuditEvents.Limited : AuditEvents.SignInRefused,
+                null,
+                fault.Status,
+                fault.Code,
+                fault.Message
+            );
         return found;
     }
 
@@ -58,11 +79,20 @@ internal sealed class SignIn(ServiceRegistry registry, AccountStore store, Passw
         if (headers.Count > 1 || !AuthenticationHeaderValue.TryParse(headers[0], out var header) || header.Parameter is not { } parameter)
             return Refused("The header Authorization cannot be read.");
         if (IsPlainFromAfar(context))
-            return new RequestFault(401, "tls-needed", "Passwords, keys and tokens are taken over TLS only; everybody on the way could have read this one.", "Authorization");
+            return new RequestFault(
+                401,
+                "tls-needed",
+                "Passwords, keys and tokens are taken over TLS only; everybody on the way could have read this one.",
+                "Authorization"
+            );
         return header.Scheme.ToLowerInvariant() switch
         {
             "basic" => await PasswordAsync(parameter, context),
-            "bearer" when TokenSignIn.IsToken(parameter) && !Ways.Tokens.IsEmpty => Noted(context, await tokens.CallerOfAsync(parameter, context.RequestAborted), "token"),
+            "bearer" when TokenSignIn.IsToken(parameter) && !Ways.Tokens.IsEmpty => Noted(
+                context,
+                await tokens.CallerOfAsync(parameter, context.RequestAborted),
+                "token"
+            ),
             "bearer" => Key(context, parameter),
             _ => Refused("Sign in with Basic, or with a key or a token as Bearer."),
         };
@@ -101,7 +131,8 @@ internal sealed class SignIn(ServiceRegistry registry, AccountStore store, Passw
     }
 
     /// <summary>Whether what is sent could be read on its way here.</summary>
-    internal static bool IsPlainFromAfar(HttpContext context) => !context.Request.IsHttps && !(context.Connection.RemoteIpAddress is { } address && System.Net.IPAddress.IsLoopback(address));
+    internal static bool IsPlainFromAfar(HttpContext context) =>
+        !context.Request.IsHttps && !(context.Connection.RemoteIpAddress is { } address && System.Net.IPAddress.IsLoopback(address));
 
     private Result<Caller> Noted(HttpContext context, Result<Caller> found, string by)
     {

@@ -11,7 +11,8 @@ using RapidGable.Requests;
 namespace RapidGable.Service.Identity;
 
 /// <summary>
-/// Finds out whom a signed token stands for (JSON Web Token, RFC 7519; best practices of RFC 8725): one of the declared issuers made it, for
+/// Finds out whom a signed token stands for (JSON Web Token, RFC 7519; best practices of RFC 8725): one of the declared issuers made
+/// it, for
 /// this service, with a public-key signature of a key in its set, and it has an end that has not come.
 /// </summary>
 internal sealed class TokenSignIn(ServiceRegistry registry, KeySets keys, TimeProvider time, ILogger<TokenSignIn> log)
@@ -51,28 +52,35 @@ internal sealed class TokenSignIn(ServiceRegistry registry, KeySets keys, TimePr
         if (!result.IsValid)
         {
             log.LogInformation("A token was refused: {Reason}", result.Exception?.GetType().Name);
-            return Refused(result.Exception is SecurityTokenExpiredException ? "The token's time is over."
+            return Refused(
+                result.Exception is SecurityTokenExpiredException ? "The token's time is over."
                 : result.Exception is SecurityTokenNotYetValidException ? "The token's time has not come."
                 : result.Exception is SecurityTokenNoExpirationException ? "The token has no end."
-                : "The token is not signed by its issuer.");
+                : "The token is not signed by its issuer."
+            );
         }
         return CallerOf(token, issuer);
     }
 
     private async Task<TokenValidationResult> ValidateAsync(JsonWebToken token, TokenDeclaration issuer, CancellationToken cancellation)
     {
-        TokenValidationParameters With(IReadOnlyList<SecurityKey> known) => new()
-        {
-            ValidIssuer = issuer.Issuer.Value,
-            ValidAudience = issuer.Audience.Value,
-            ValidAlgorithms = Algorithms,
-            IssuerSigningKeys = known,
-            TryAllIssuerSigningKeys = string.IsNullOrEmpty(token.Kid),
-            LifetimeValidator = IsInTime,
-        };
+        TokenValidationParameters With(IReadOnlyList<SecurityKey> known) =>
+            new()
+            {
+                ValidIssuer = issuer.Issuer.Value,
+                ValidAudience = issuer.Audience.Value,
+                ValidAlgorithms = Algorithms,
+                IssuerSigningKeys = known,
+                TryAllIssuerSigningKeys = string.IsNullOrEmpty(token.Kid),
+                LifetimeValidator = IsInTime,
+            };
         var result = await _handler.ValidateTokenAsync(token, With(await keys.OfAsync(issuer, renew: false, cancellation)));
         // The issuer may have begun to sign with a key that came after we asked for its set.
-        return result.Exception is SecurityTokenSignatureKeyNotFoundException && await keys.OfAsync(issuer, renew: true, cancellation) is var renewed ? await _handler.ValidateTokenAsync(token, With(renewed)) : result;
+        return
+            result.Exception is SecurityTokenSignatureKeyNotFoundException
+            && await keys.OfAsync(issuer, renew: true, cancellation) is var renewed
+            ? await _handler.ValidateTokenAsync(token, With(renewed))
+            : result;
     }
 
     private bool IsInTime(DateTime? notBefore, DateTime? expires, SecurityToken token, TokenValidationParameters parameters)
@@ -115,14 +123,15 @@ internal sealed class TokenSignIn(ServiceRegistry registry, KeySets keys, TimePr
         return found.ValueKind == JsonValueKind.Array ? [.. found.EnumerateArray().SelectMany(Text)] : [.. Text(found)];
     }
 
-    private static IEnumerable<string> Text(JsonElement value) => value.ValueKind switch
-    {
-        JsonValueKind.String => [value.GetString()!],
-        JsonValueKind.Number => [value.GetRawText()],
-        JsonValueKind.True => ["true"],
-        JsonValueKind.False => ["false"],
-        _ => [],
-    };
+    private static IEnumerable<string> Text(JsonElement value) =>
+        value.ValueKind switch
+        {
+            JsonValueKind.String => [value.GetString()!],
+            JsonValueKind.Number => [value.GetRawText()],
+            JsonValueKind.True => ["true"],
+            JsonValueKind.False => ["false"],
+            _ => [],
+        };
 
     private static RequestFault Refused(string message) => new(401, "token", message, "Authorization");
 }

@@ -17,13 +17,20 @@ internal sealed class Allowances(ServiceRegistry registry)
     public RequestAllowance For(HttpContext context, Caller caller)
     {
         var declared = registry.Workspace.Declaration.Traffic;
-        return new RequestAllowance(Who(context, caller), !caller.IsSignedIn, Process, declared.RequestMemory * Mebibyte, new SessionSharing(declared.Waiting, declared.WaitingOfOne, declared.IsFair));
+        return new RequestAllowance(
+            Who(context, caller),
+            !caller.IsSignedIn,
+            Process,
+            declared.RequestMemory * Mebibyte,
+            new SessionSharing(declared.Waiting, declared.WaitingOfOne, declared.IsFair)
+        );
     }
 
     /// <summary>
     /// What tells one caller from another: their name, or for those who are not signed in the network that they come from.
     /// </summary>
-    public static string Who(HttpContext context, Caller caller) => caller.Name is { } name ? "name " + name : "address " + Network(context.Connection.RemoteIpAddress);
+    public static string Who(HttpContext context, Caller caller) =>
+        caller.Name is { } name ? "name " + name : "address " + Network(context.Connection.RemoteIpAddress);
 
     /// <summary>An address; of IPv6 the network of 64 bits that its host has all addresses of.</summary>
     public static string Network(IPAddress? address)

@@ -14,7 +14,11 @@ namespace RapidGable.Service.Traffic;
 /// </summary>
 internal sealed class TrafficGate(ServiceRegistry registry, AuditLog audit) : IDisposable
 {
-    private sealed record Limiters(TrafficDeclaration Declared, PartitionedRateLimiter<string>? PerMinute, PartitionedRateLimiter<string>? AtOnce) : IDisposable
+    private sealed record Limiters(
+        TrafficDeclaration Declared,
+        PartitionedRateLimiter<string>? PerMinute,
+        PartitionedRateLimiter<string>? AtOnce
+    ) : IDisposable
     {
         public void Dispose()
         {
@@ -37,7 +41,8 @@ internal sealed class TrafficGate(ServiceRegistry registry, AuditLog audit) : ID
         var who = Allowances.Who(context, caller);
         if (limiters.PerMinute is { } perMinute && perMinute.AttemptAcquire(who) is { IsAcquired: false } late)
         {
-            context.Response.Headers[HeaderNames.RetryAfter] = $"{Math.Max(1, Math.Ceiling(late.TryGetMetadata(MetadataName.RetryAfter, out var wait) ? wait.TotalSeconds : 1)):0}";
+            context.Response.Headers[HeaderNames.RetryAfter] =
+                $"{Math.Max(1, Math.Ceiling(late.TryGetMetadata(MetadataName.RetryAfter, out var wait) ? wait.TotalSeconds : 1)):0}";
             fault = new RequestFault(429, "too-many", $"More than {declared.RequestsPerMinute} requests in a minute. Wait a while.");
         }
         // A request inside of another runs on the pass of that one.
@@ -45,7 +50,11 @@ internal sealed class TrafficGate(ServiceRegistry registry, AuditLog audit) : ID
         if (pass is { IsAcquired: false })
         {
             context.Response.Headers[HeaderNames.RetryAfter] = "1";
-            fault = new RequestFault(429, "too-many", $"More than {declared.RequestsAtOnce} requests at once. Wait until one of them has ended.");
+            fault = new RequestFault(
+                429,
+                "too-many",
+                $"More than {declared.RequestsAtOnce} requests at once. Wait until one of them has ended."
+            );
         }
         if (fault is not null)
             audit.Refused(context, AuditEvents.Limited, caller.Name, fault.Status, fault.Code, fault.Message);
@@ -65,14 +74,24 @@ internal sealed class TrafficGate(ServiceRegistry registry, AuditLog audit) : ID
 
     private static Limiters Make(TrafficDeclaration declared)
     {
-        PartitionedRateLimiter<string>? perMinute = null, atOnce = null;
+        PartitionedRateLimiter<string>? perMinute = null,
+            atOnce = null;
         if (declared.RequestsPerMinute is { } rate)
         {
-            var bucket = new TokenBucketRateLimiterOptions { TokenLimit = rate, TokensPerPeriod = Math.Max(1, rate / 60), ReplenishmentPeriod = TimeSpan.FromSeconds(Math.Max(1, 60.0 / rate)), QueueLimit = 0, AutoReplenishment = true };
+            var bucket = new TokenBucketRateLimiterOptions
+            {
+                TokenLimit = rate,
+                TokensPerPeriod = Math.Max(1, rate / 60),
+                ReplenishmentPeriod = TimeSpan.FromSeconds(Math.Max(1, 60.0 / rate)),
+                QueueLimit = 0,
+                AutoReplenishment = true,
+            };
             perMinute = PartitionedRateLimiter.Create<string, string>(who => RateLimitPartition.GetTokenBucketLimiter(who, _ => bucket));
         }
         if (declared.RequestsAtOnce is { } most)
-            atOnce = PartitionedRateLimiter.Create<string, string>(who => RateLimitPartition.GetConcurrencyLimiter(who, _ => new ConcurrencyLimiterOptions { PermitLimit = most, QueueLimit = 0 }));
+            atOnce = PartitionedRateLimiter.Create<string, string>(who =>
+                RateLimitPartition.GetConcurrencyLimiter(who, _ => new ConcurrencyLimiterOptions { PermitLimit = most, QueueLimit = 0 })
+            );
         return new Limiters(declared, perMinute, atOnce);
     }
 

@@ -9,7 +9,9 @@ namespace RapidGable.Sources.MariaDb;
 /// <summary>Reads the whole catalog of the connected database in seven statements.</summary>
 internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, CancellationToken cancellation)
 {
-    private const string Tables = "SELECT table_name, table_type, table_comment FROM information_schema.tables WHERE table_schema = database() AND table_type IN ('BASE TABLE', 'VIEW', 'SYSTEM VERSIONED') ORDER BY table_name";
+    private const string Tables =
+        "SELECT table_name, table_type, table_comment FROM information_schema.tables WHERE table_schema = database() AND "
+        + "table_type IN ('BASE TABLE', 'VIEW', 'SYSTEM VERSIONED') ORDER BY table_name";
 
     private const string Columns = """
         SELECT table_name, column_name, data_type, column_type, character_maximum_length, numeric_precision, numeric_scale, datetime_precision,
@@ -30,7 +32,8 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         """;
 
     private const string Checks =
-        "SELECT table_name, constraint_name, check_clause FROM information_schema.check_constraints WHERE constraint_schema = database() ORDER BY table_name, constraint_name";
+        "SELECT table_name, constraint_name, check_clause FROM information_schema.check_constraints WHERE constraint_schema = "
+        + "database() ORDER BY table_name, constraint_name";
 
     // There each check has a name of its own in the whole database.
     private const string ChecksOfMySql = """
@@ -40,9 +43,13 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         WHERE c.constraint_schema = database() ORDER BY t.table_name, c.constraint_name
         """;
 
-    private const string RoutineNames = "SELECT specific_name, routine_type, dtd_identifier, routine_comment FROM information_schema.routines WHERE routine_schema = database() ORDER BY specific_name";
+    private const string RoutineNames =
+        "SELECT specific_name, routine_type, dtd_identifier, routine_comment FROM information_schema.routines WHERE "
+        + "routine_schema = database() ORDER BY specific_name";
 
-    private const string Parameters = "SELECT specific_name, parameter_name, dtd_identifier, parameter_mode FROM information_schema.parameters WHERE specific_schema = database() AND ordinal_position > 0 ORDER BY specific_name, ordinal_position";
+    private const string Parameters =
+        "SELECT specific_name, parameter_name, dtd_identifier, parameter_mode FROM information_schema.parameters WHERE "
+        + "specific_schema = database() AND ordinal_position > 0 ORDER BY specific_name, ordinal_position";
 
     public async Task<SourceCatalog> ReadAsync()
     {
@@ -53,59 +60,96 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         // JSON is a text with a check here; the check is called like its column.
         var isMariaDb = connection.ServerVersion.Contains("Maria", StringComparison.OrdinalIgnoreCase);
         var checks = (await RowsAsync(isMariaDb ? Checks : ChecksOfMySql)).ToLookup(r => r[0]!);
-        return new SourceCatalog([.. (await RowsAsync(Tables)).Select(table =>
-        {
-            var name = table[0]!;
-            var isView = table[1] == "VIEW";
-            var json = checks[name].Where(c => c[2]!.Contains("json_valid", StringComparison.OrdinalIgnoreCase))
-                .Select(c => c[1]!).ToHashSet();
-            var all = keys[name].GroupBy(r => r[1]).ToList();
-            var groups = all.Where(g => g.First()[4] != "FULLTEXT").ToList();
-            return new SourceObject(null, name, isView ? SourceObjectKind.View : SourceObjectKind.Table,
-                [.. columns[name].Select(r => Column(r, isView, json.Contains(r[1]!)))],
-                [.. groups.Where(g => g.Key == "PRIMARY").SelectMany(g => g.Select(r => r[2]!))],
-                [.. groups.Where(g => g.Key != "PRIMARY" && g.First()[3] == "0").Select(g => g.Select(r => r[2]!).ToImmutableArray())],
-                [.. foreignKeys[name].GroupBy(r => r[1]).Select(g => Foreign([.. g]))])
+        return new SourceCatalog([
+            .. (await RowsAsync(Tables)).Select(table =>
             {
-                Comment = isView || table[2] is "" or null ? null : table[2],
-                Checks = [.. checks[name].Select(c => c[2]!)],
-                TextIndexes = [.. all.Where(g => g.First()[4] == "FULLTEXT").Select(g => new TextIndex(g.Key!, [.. g.Select(r => r[2]!)]))],
-                Indexes = [.. groups.Where(g => g.First()[3] != "0").Select(g => g.Select(r => r[2]!).ToImmutableArray())],
-            };
-        })])
+                var name = table[0]!;
+                var isView = table[1] == "VIEW";
+                var json = checks[name]
+                    .Where(c => c[2]!.Contains("json_valid", StringComparison.OrdinalIgnoreCase))
+                    .Select(c => c[1]!)
+                    .ToHashSet();
+                var all = keys[name].GroupBy(r => r[1]).ToList();
+                var groups = all.Where(g => g.First()[4] != "FULLTEXT").ToList();
+                return new SourceObject(
+                    null,
+                    name,
+                    isView ? SourceObjectKind.View : SourceObjectKind.Table,
+                    [.. columns[name].Select(r => Column(r, isView, json.Contains(r[1]!)))],
+                    [.. groups.Where(g => g.Key == "PRIMARY").SelectMany(g => g.Select(r => r[2]!))],
+                    [.. groups.Where(g => g.Key != "PRIMARY" && g.First()[3] == "0").Select(g => g.Select(r => r[2]!).ToImmutableArray())],
+                    [.. foreignKeys[name].GroupBy(r => r[1]).Select(g => Foreign([.. g]))]
+                )
+                {
+                    Comment = isView || table[2] is "" or null ? null : table[2],
+                    Checks = [.. checks[name].Select(c => c[2]!)],
+                    TextIndexes =
+                    [
+                        .. all.Where(g => g.First()[4] == "FULLTEXT").Select(g => new TextIndex(g.Key!, [.. g.Select(r => r[2]!)])),
+                    ],
+                    Indexes = [.. groups.Where(g => g.First()[3] != "0").Select(g => g.Select(r => r[2]!).ToImmutableArray())],
+                };
+            }),
+        ])
         {
-            Routines = [.. (await RowsAsync(RoutineNames)).Select(r => new SourceRoutine(null, r[0]!, r[1]!.ToLowerInvariant(),
-                [.. parameters[r[0]!].Select(p => new RoutineParameter(p[1] ?? "", p[2] ?? "", (p[3] ?? "IN").ToLowerInvariant()))], r[2] ?? "", r[3] is "" ? null : r[3]))],
+            Routines =
+            [
+                .. (await RowsAsync(RoutineNames)).Select(r => new SourceRoutine(
+                    null,
+                    r[0]!,
+                    r[1]!.ToLowerInvariant(),
+                    [.. parameters[r[0]!].Select(p => new RoutineParameter(p[1] ?? "", p[2] ?? "", (p[3] ?? "IN").ToLowerInvariant()))],
+                    r[2] ?? "",
+                    r[3] is "" ? null : r[3]
+                )),
+            ],
         };
     }
 
-    private static ForeignKey Foreign(List<string?[]> rows) => new(
-        [.. rows.Select(r => r[2]!)], rows[0][3]!, [.. rows.Select(r => r[4]!)], rows[0][5] switch
-        {
-            "CASCADE" => "Cascade",
-            "SET NULL" => "SetNull",
-            "SET DEFAULT" => "SetDefault",
-            // What is said and what is left out look the same here, so nothing is promised.
-            _ => null,
-        });
+    private static ForeignKey Foreign(List<string?[]> rows) =>
+        new(
+            [.. rows.Select(r => r[2]!)],
+            rows[0][3]!,
+            [.. rows.Select(r => r[4]!)],
+            rows[0][5] switch
+            {
+                "CASCADE" => "Cascade",
+                "SET NULL" => "SetNull",
+                "SET DEFAULT" => "SetDefault",
+                // What is said and what is left out look the same here, so nothing is promised.
+                _ => null,
+            }
+        );
 
     private static SourceColumn Column(string?[] row, bool isView, bool isJson)
     {
-        var (type, reason) = MariaDbTypes.Map(row[2]!.ToLowerInvariant(), row[3]!, Number(row[4]), (int?)Number(row[5]), (int?)Number(row[6]), (int?)Number(row[7]));
+        var (type, reason) = MariaDbTypes.Map(
+            row[2]!.ToLowerInvariant(),
+            row[3]!,
+            Number(row[4]),
+            (int?)Number(row[5]),
+            (int?)Number(row[6]),
+            (int?)Number(row[7])
+        );
         var extra = row[10] ?? "";
-        var isGenerated = extra.Contains("GENERATED", StringComparison.Ordinal) && !extra.Contains("DEFAULT_GENERATED", StringComparison.Ordinal);
+        var isGenerated =
+            extra.Contains("GENERATED", StringComparison.Ordinal) && !extra.Contains("DEFAULT_GENERATED", StringComparison.Ordinal);
         var constant = isView || isGenerated ? null : Constant(row[9]);
         var isDate = type is { Kind: EdmKind.Date or EdmKind.DateTimeOffset };
         return new SourceColumn(row[1]!, row[3]!, type, isView || row[8] == "YES", reason)
         {
             MayBeUnrepresentable = isDate,
             // A date that starts as zero is meant to be none.
-            Unrepresentable = isDate && constant?.StartsWith("0000-00-00", StringComparison.Ordinal) == true ? UnrepresentableValues.Null
-                : UnrepresentableValues.Undeclared,
+            Unrepresentable =
+                isDate && constant?.StartsWith("0000-00-00", StringComparison.Ordinal) == true
+                    ? UnrepresentableValues.Null
+                    : UnrepresentableValues.Undeclared,
             TextForm = isDate ? MariaDbDialect.AsCharacters : null,
             MediaType = isJson || row[2] == "json" ? "application/json" : null,
             IsComputed = isGenerated || extra.Contains("on update", StringComparison.OrdinalIgnoreCase),
-            HasComputedDefault = extra.Contains("auto_increment", StringComparison.Ordinal) || (!isView && constant is null && row[9] is not (null or "NULL")),
+            HasComputedDefault =
+                extra.Contains("auto_increment", StringComparison.Ordinal)
+                || (!isView && constant is null && row[9] is not (null or "NULL")),
             IsNumbered = extra.Contains("auto_increment", StringComparison.Ordinal),
             DefaultValue = constant,
             Comment = row[11] is "" ? null : row[11],
@@ -130,7 +174,8 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         return decimal.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out _) ? text : null;
     }
 
-    private static long? Number(string? text) => long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
+    private static long? Number(string? text) =>
+        long.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) ? number : null;
 
     private async Task<List<string?[]>> RowsAsync(string sql)
     {
@@ -138,7 +183,11 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         await using var command = new MySqlCommand(sql, connection);
         await using var reader = await command.ExecuteReaderAsync(cancellation);
         while (await reader.ReadAsync(cancellation))
-            rows.Add([.. Enumerable.Range(0, reader.FieldCount).Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture))]);
+            rows.Add([
+                .. Enumerable
+                    .Range(0, reader.FieldCount)
+                    .Select(i => reader.IsDBNull(i) ? null : Convert.ToString(reader.GetValue(i), CultureInfo.InvariantCulture)),
+            ]);
         return rows;
     }
 }

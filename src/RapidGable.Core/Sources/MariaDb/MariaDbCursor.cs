@@ -22,17 +22,18 @@ internal abstract class MariaDbRows : IRowCursor
 
     protected abstract string Name(int column);
 
-    public bool GetBoolean(int column) => GetInt64(column) switch
-    {
-        0 => false,
-        1 => true,
-        var other => throw Bad(column, $"{other} is neither 0 nor 1"),
-    };
+    public bool GetBoolean(int column) =>
+        GetInt64(column) switch
+        {
+            0 => false,
+            1 => true,
+            var other => throw Bad(column, $"{other} is neither 0 nor 1"),
+        };
 
     public virtual long GetInt64(int column) => Read(column, v => Convert.ToInt64(v, CultureInfo.InvariantCulture));
 
-    public virtual double GetDouble(int column) => Read(column, v => v is float single ? FloatingNumber.Widened(single)
-        : Convert.ToDouble(v, CultureInfo.InvariantCulture));
+    public virtual double GetDouble(int column) =>
+        Read(column, v => v is float single ? FloatingNumber.Widened(single) : Convert.ToDouble(v, CultureInfo.InvariantCulture));
 
     public decimal GetDecimal(int column) => TryGetDecimal(column, out var value) ? value : throw Odd(column);
 
@@ -83,28 +84,39 @@ internal abstract class MariaDbRows : IRowCursor
     public TimeSpan GetDuration(int column) => Read(column, v => (TimeSpan)v);
 
     /// <summary>Values in the forms that the dialect's casts take back.</summary>
-    public StoredValue GetStored(int column) => IsNull(column) ? StoredValue.Null : Value(column) switch
-    {
-        sbyte or byte or short or ushort or int or uint or long => StoredValue.From(GetInt64(column)),
-        ulong number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
-        bool flag => StoredValue.From(flag ? 1L : 0L),
-        decimal number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
-        double or float => StoredValue.From(GetDouble(column)),
-        MySqlDateTime time => StoredValue.From(MariaDbDialect.Text(time)),
-        LongNumber number => StoredValue.From(number.Text),
-        TimeSpan duration => StoredValue.From(MariaDbDialect.Text(duration)),
-        byte[] bytes => StoredValue.From(bytes),
-        var other => StoredValue.From(Convert.ToString(other, CultureInfo.InvariantCulture)!),
-    };
+    public StoredValue GetStored(int column) =>
+        IsNull(column)
+            ? StoredValue.Null
+            : Value(column) switch
+            {
+                sbyte or byte or short or ushort or int or uint or long => StoredValue.From(GetInt64(column)),
+                ulong number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
+                bool flag => StoredValue.From(flag ? 1L : 0L),
+                decimal number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
+                double or float => StoredValue.From(GetDouble(column)),
+                MySqlDateTime time => StoredValue.From(MariaDbDialect.Text(time)),
+                LongNumber number => StoredValue.From(number.Text),
+                TimeSpan duration => StoredValue.From(MariaDbDialect.Text(duration)),
+                byte[] bytes => StoredValue.From(bytes),
+                var other => StoredValue.From(Convert.ToString(other, CultureInfo.InvariantCulture)!),
+            };
 
-    /// <summary>A column's name for messages. The library reads it from a buffer that a statement which runs again may have overwritten.</summary>
+    /// <summary>
+    /// A column's name for messages. The library reads it from a buffer that a statement which runs again may have overwritten.
+    /// </summary>
     protected static string NameOf(MySqlDataReader reader, int column)
     {
         try
         {
             return reader.GetName(column);
         }
-        catch (Exception exception) when (exception is ArgumentException or IndexOutOfRangeException or InvalidOperationException or System.Text.DecoderFallbackException)
+        catch (Exception exception)
+            when (exception
+                    is ArgumentException
+                        or IndexOutOfRangeException
+                        or InvalidOperationException
+                        or System.Text.DecoderFallbackException
+            )
         {
             return $"number {column + 1}";
         }
@@ -122,7 +134,8 @@ internal abstract class MariaDbRows : IRowCursor
         }
     }
 
-    private SourceException Bad(int column, string why) => new(SourceFaultKind.BadData, $"A value of column '{Name(column)}' cannot be served: {why}.");
+    private SourceException Bad(int column, string why) =>
+        new(SourceFaultKind.BadData, $"A value of column '{Name(column)}' cannot be served: {why}.");
 }
 
 /// <summary>A decimal of more digits than <see cref="decimal"/> has.</summary>
@@ -180,7 +193,12 @@ internal sealed class MariaDbPage(RequestAllowance request) : MariaDbRows
     private string[] _names = [];
     private int _position = -1;
 
-    public static async Task<MariaDbPage> ReadAsync(MariaDbSource source, MySqlDataReader reader, RequestAllowance request, CancellationToken cancellation)
+    public static async Task<MariaDbPage> ReadAsync(
+        MariaDbSource source,
+        MySqlDataReader reader,
+        RequestAllowance request,
+        CancellationToken cancellation
+    )
     {
         var page = new MariaDbPage(request);
         await using (reader)

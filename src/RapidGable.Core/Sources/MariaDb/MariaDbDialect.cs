@@ -10,14 +10,17 @@ internal sealed class MariaDbDialect : SqlDialect
 
     public override string Parameter(int number) => "@p" + number.ToString(CultureInfo.InvariantCulture);
 
-    public override string Parameter(int number, EdmType type, string? storageForm) => storageForm == Microseconds ? $"CAST({Parameter(number)} AS SIGNED)" : type.Kind switch
-    {
-        EdmKind.Decimal => $"CAST({Parameter(number)} AS DECIMAL(65,30))",
-        EdmKind.Date => $"CAST({Parameter(number)} AS DATE)",
-        EdmKind.DateTimeOffset => $"CAST({Parameter(number)} AS DATETIME(6))",
-        EdmKind.Duration or EdmKind.TimeOfDay => $"CAST({Parameter(number)} AS TIME(6))",
-        _ => Parameter(number),
-    };
+    public override string Parameter(int number, EdmType type, string? storageForm) =>
+        storageForm == Microseconds
+            ? $"CAST({Parameter(number)} AS SIGNED)"
+            : type.Kind switch
+            {
+                EdmKind.Decimal => $"CAST({Parameter(number)} AS DECIMAL(65,30))",
+                EdmKind.Date => $"CAST({Parameter(number)} AS DATE)",
+                EdmKind.DateTimeOffset => $"CAST({Parameter(number)} AS DATETIME(6))",
+                EdmKind.Duration or EdmKind.TimeOfDay => $"CAST({Parameter(number)} AS TIME(6))",
+                _ => Parameter(number),
+            };
 
     /// <summary>A computed duration: a TIME ends at 838 hours, so durations are counted in microseconds.</summary>
     private const string Microseconds = "microseconds";
@@ -28,15 +31,19 @@ internal sealed class MariaDbDialect : SqlDialect
     /// <summary>A uuid kept as text, whose letters may be of either case.</summary>
     public const string SmallLetters = "lower";
 
-    public override string Column(string quotedColumn, string? storageForm) => storageForm switch
-    {
-        SmallLetters => $"LOWER({quotedColumn})",
-        AsCharacters => $"CAST({quotedColumn} AS CHAR)",
-        _ => quotedColumn,
-    };
+    public override string Column(string quotedColumn, string? storageForm) =>
+        storageForm switch
+        {
+            SmallLetters => $"LOWER({quotedColumn})",
+            AsCharacters => $"CAST({quotedColumn} AS CHAR)",
+            _ => quotedColumn,
+        };
 
-    public override string? Unrepresentable(string quotedColumn, EdmType type) => type.Kind is EdmKind.Date or EdmKind.DateTimeOffset
-        ? $"(YEAR({quotedColumn}) = 0 OR MONTH({quotedColumn}) = 0 OR DAYOFMONTH({quotedColumn}) = 0 OR LAST_DAY({quotedColumn}) < DATE({quotedColumn}))" : null;
+    public override string? Unrepresentable(string quotedColumn, EdmType type) =>
+        type.Kind is EdmKind.Date or EdmKind.DateTimeOffset
+            ? $"(YEAR({quotedColumn}) = 0 OR MONTH({quotedColumn}) = 0 OR DAYOFMONTH({quotedColumn}) = 0 OR "
+                + $"LAST_DAY({quotedColumn}) < DATE({quotedColumn}))"
+            : null;
 
     public override string? Exact(SqlOperand text) => $"CONVERT({text.Sql} USING utf8mb4) COLLATE utf8mb4_nopad_bin";
 
@@ -50,14 +57,18 @@ internal sealed class MariaDbDialect : SqlDialect
 
     // Nulls come first ascending and last descending by themselves.
     public override string Matches(TextIndex index, string alias, string term) =>
-        $"MATCH ({string.Join(", ", index.Columns.Select(c => $"{alias}.{Quote(c)}"))}) AGAINST (CONCAT('\"', REPLACE({term}, '\"', ' '), '\"') IN BOOLEAN MODE)";
+        $"MATCH ({string.Join(", ", index.Columns.Select(c => $"{alias}.{Quote(c)}"))}) AGAINST (CONCAT('\"', REPLACE({term}, "
+        + $"'\"', ' '), '\"') IN BOOLEAN MODE)";
 
     public override string OrderTerm(string sql, bool descending, bool mayBeNull) => descending ? sql + " DESC" : sql;
 
     public override (string Left, string Right) Comparable(SqlOperand left, SqlOperand right) =>
-        left.Type.Kind == EdmKind.Duration && left.StorageForm != right.StorageForm ? (Counted(left), Counted(right)) : (left.Sql, right.Sql);
+        left.Type.Kind == EdmKind.Duration && left.StorageForm != right.StorageForm
+            ? (Counted(left), Counted(right))
+            : (left.Sql, right.Sql);
 
-    private static string Counted(SqlOperand duration) => duration.StorageForm == Microseconds ? duration.Sql : $"CAST(TIME_TO_SEC({duration.Sql}) * 1000000 AS SIGNED)";
+    private static string Counted(SqlOperand duration) =>
+        duration.StorageForm == Microseconds ? duration.Sql : $"CAST(TIME_TO_SEC({duration.Sql}) * 1000000 AS SIGNED)";
 
     public override string? ComputedForm(EdmType type) => type.Kind == EdmKind.Duration ? Microseconds : null;
 
@@ -91,17 +102,22 @@ internal sealed class MariaDbDialect : SqlDialect
 
     protected override string AtMidnight(string date) => $"CAST({date} AS DATETIME(6))";
 
-    public override string? Result(string sql, EdmType type, string? storageForm) => storageForm == Microseconds ? null : type.Kind == EdmKind.DateTimeOffset ? $"CAST({sql} AS DATETIME(6))" : sql;
+    public override string? Result(string sql, EdmType type, string? storageForm) =>
+        storageForm == Microseconds ? null
+        : type.Kind == EdmKind.DateTimeOffset ? $"CAST({sql} AS DATETIME(6))"
+        : sql;
 
-    public override string? Unnest(SqlOperand collection, EdmType item, string alias) => $"JSON_TABLE({collection.Sql}, '$[*]' COLUMNS (value LONGTEXT PATH '$')) AS {alias}";
+    public override string? Unnest(SqlOperand collection, EdmType item, string alias) =>
+        $"JSON_TABLE({collection.Sql}, '$[*]' COLUMNS (value LONGTEXT PATH '$')) AS {alias}";
 
-    public override string Item(string alias, EdmType type) => type.Kind switch
-    {
-        EdmKind.Boolean => $"({alias}.value IN ('1', 'true'))",
-        EdmKind.String => $"{alias}.value",
-        _ when type.IsFloating => $"CAST({alias}.value AS DOUBLE)",
-        _ => $"CAST({alias}.value AS DECIMAL(65,30))",
-    };
+    public override string Item(string alias, EdmType type) =>
+        type.Kind switch
+        {
+            EdmKind.Boolean => $"({alias}.value IN ('1', 'true'))",
+            EdmKind.String => $"{alias}.value",
+            _ when type.IsFloating => $"CAST({alias}.value AS DOUBLE)",
+            _ => $"CAST({alias}.value AS DECIMAL(65,30))",
+        };
 
     /// <summary>Text whose case and accents count, whatever the column's collation says.</summary>
     private static string Exact(string sql) => $"CONVERT({sql} USING utf8mb4) COLLATE utf8mb4_bin";
@@ -133,7 +149,8 @@ internal sealed class MariaDbDialect : SqlDialect
             CanonicalFunction.Round => $"ROUND(CAST({a} AS DECIMAL(65,30)))",
             CanonicalFunction.Floor => $"FLOOR({a})",
             CanonicalFunction.Ceiling => $"CEILING({a})",
-            CanonicalFunction.Substring => $"SUBSTRING({a}, IF({b} < 0, GREATEST(CHAR_LENGTH({a}) + {b}, 0), {b}) + 1{(arguments.Count > 2 ? $", GREATEST({arguments[2].Sql}, 0)" : "")})",
+            CanonicalFunction.Substring => $"SUBSTRING({a}, IF({b} < 0, GREATEST(CHAR_LENGTH({a}) + {b}, 0), {b}) + "
+                + $"1{(arguments.Count > 2 ? $", GREATEST({arguments[2].Sql}, 0)" : "")})",
             CanonicalFunction.MatchesPattern => $"({Exact(a)} REGEXP {b})",
             CanonicalFunction.TotalOffsetMinutes => $"(CASE WHEN {a} IS NOT NULL THEN 0 END)",
             CanonicalFunction.TotalSeconds => $"({Counted(arguments[0])} / 1000000)",
@@ -172,31 +189,38 @@ internal sealed class MariaDbDialect : SqlDialect
 
     public override bool Has(double value) => double.IsFinite(value);
 
-    public override StoredValue Encode(object value, EdmType type, string? storageForm) => value switch
-    {
-        bool flag => StoredValue.From(flag ? 1L : 0L),
-        long number => StoredValue.From(number),
-        LongDecimal number => StoredValue.From(number.Text),
-        decimal number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
-        double number => StoredValue.From(number),
-        string text => StoredValue.From(text),
-        Guid guid => StoredValue.From(guid.ToString()),
-        DateOnly date => StoredValue.From(date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
-        TimeOnly time => StoredValue.From(time.ToString("HH:mm:ss.ffffff", CultureInfo.InvariantCulture)),
-        DateTime instant => StoredValue.From(Text(instant)),
-        TimeSpan duration when storageForm == Microseconds => StoredValue.From(duration.Ticks / 10),
-        TimeSpan duration => StoredValue.From(Text(duration)),
-        byte[] bytes => StoredValue.From(bytes),
-        _ => throw new ArgumentOutOfRangeException(nameof(value), value.GetType().Name),
-    };
+    public override StoredValue Encode(object value, EdmType type, string? storageForm) =>
+        value switch
+        {
+            bool flag => StoredValue.From(flag ? 1L : 0L),
+            long number => StoredValue.From(number),
+            LongDecimal number => StoredValue.From(number.Text),
+            decimal number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
+            double number => StoredValue.From(number),
+            string text => StoredValue.From(text),
+            Guid guid => StoredValue.From(guid.ToString()),
+            DateOnly date => StoredValue.From(date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
+            TimeOnly time => StoredValue.From(time.ToString("HH:mm:ss.ffffff", CultureInfo.InvariantCulture)),
+            DateTime instant => StoredValue.From(Text(instant)),
+            TimeSpan duration when storageForm == Microseconds => StoredValue.From(duration.Ticks / 10),
+            TimeSpan duration => StoredValue.From(Text(duration)),
+            byte[] bytes => StoredValue.From(bytes),
+            _ => throw new ArgumentOutOfRangeException(nameof(value), value.GetType().Name),
+        };
 
-    internal static string Text(MySqlConnector.MySqlDateTime time) => string.Create(CultureInfo.InvariantCulture,
-        $"{time.Year:0000}-{time.Month:00}-{time.Day:00} {time.Hour:00}:{time.Minute:00}:{time.Second:00}.{time.Microsecond:000000}");
+    internal static string Text(MySqlConnector.MySqlDateTime time) =>
+        string.Create(
+            CultureInfo.InvariantCulture,
+            $"{time.Year:0000}-{time.Month:00}-{time.Day:00} {time.Hour:00}:{time.Minute:00}:{time.Second:00}.{time.Microsecond:000000}"
+        );
 
     internal static string Text(DateTime instant) => instant.ToString("yyyy-MM-dd HH:mm:ss.ffffff", CultureInfo.InvariantCulture);
 
-    internal static string Text(TimeSpan duration) => string.Create(CultureInfo.InvariantCulture,
-        $"{(duration < TimeSpan.Zero ? "-" : "")}{Math.Abs((long)duration.TotalHours):00}:{Math.Abs(duration.Minutes):00}:{Math.Abs(duration.Seconds):00}.{Math.Abs(duration.Ticks % TimeSpan.TicksPerSecond) / 10:000000}");
+    internal static string Text(TimeSpan duration) =>
+        string.Create(
+            CultureInfo.InvariantCulture,
+            $"{(duration < TimeSpan.Zero ? "-" : "")}{Math.Abs((long)duration.TotalHours):00}:{Math.Abs(duration.Minutes):00}:{Math.Abs(duration.Seconds):00}.{Math.Abs(duration.Ticks % TimeSpan.TicksPerSecond) / 10:000000}"
+        );
 
     public override string InnerParents => "z";
 
@@ -207,14 +231,19 @@ internal sealed class MariaDbDialect : SqlDialect
             return FirstChildren(Fenced(children));
         var references = string.Join(", ", children.References.Select(r => "y." + r.Child));
         var parents = string.Join(", ", children.References.Select(r => "z." + r.Parent));
-        var rank = $"c.gable_rank {(children.Skip is null ? $"<= {children.Limit}" : $"> {children.Skip} AND c.gable_rank <= {children.Skip} + {children.Limit}")}";
+        var rank =
+            $"c.gable_rank {(children.Skip is null ? $"<= {children.Limit}" : $"> {children.Skip} AND c.gable_rank <= {children.Skip} + {children.Limit}")}";
         if (children.IsPerParent)
         {
             var on = string.Join(" AND ", children.References.Select(r => $"y.{r.Child} = z.{r.Parent}"));
-            return $"JOIN (SELECT y.*, z.n AS gable_n, ROW_NUMBER() OVER (PARTITION BY z.n ORDER BY {children.OrderOf("y")}) AS gable_rank FROM {children.From("y")} JOIN ({children.Page}) AS z ON {on} WHERE TRUE{children.AndFilter("y")}) AS c ON c.gable_n = p.n AND {rank}";
+            return $"JOIN (SELECT y.*, z.n AS gable_n, ROW_NUMBER() OVER (PARTITION BY z.n ORDER BY {children.OrderOf("y")}) "
+                + $"AS gable_rank FROM {children.From("y")} JOIN ({children.Page}) AS z ON {on} WHERE "
+                + $"TRUE{children.AndFilter("y")}) AS c ON c.gable_n = p.n AND {rank}";
         }
         var belong = children.References.Count == 1 ? $"{references} IN" : $"({references}) IN";
-        return $"JOIN (SELECT y.*, ROW_NUMBER() OVER (PARTITION BY {references} ORDER BY {children.OrderOf("y")}) AS gable_rank FROM {children.From("y")} WHERE {belong} (SELECT {parents} FROM ({children.Page}) AS z){children.AndFilter("y")}) AS c ON {children.BelongTo("c")} AND {rank}";
+        return $"JOIN (SELECT y.*, ROW_NUMBER() OVER (PARTITION BY {references} ORDER BY {children.OrderOf("y")}) AS "
+            + $"gable_rank FROM {children.From("y")} WHERE {belong} (SELECT {parents} FROM ({children.Page}) AS "
+            + $"z){children.AndFilter("y")}) AS c ON {children.BelongTo("c")} AND {rank}";
     }
 
     /// <summary>The same over the children of the page's parents alone, chosen before the filter is evaluated.</summary>
@@ -223,6 +252,10 @@ internal sealed class MariaDbDialect : SqlDialect
         var references = string.Join(", ", children.References.Select(r => "w." + r.Child));
         var parents = string.Join(", ", children.References.Select(r => "z." + r.Parent));
         var belong = children.References.Count == 1 ? $"{references} IN" : $"({references}) IN";
-        return children with { IsGuarded = false, Table = $"(SELECT w.* FROM {children.Table} AS w WHERE {belong} (SELECT {parents} FROM ({children.Page}) AS z){Fence})" };
+        return children with
+        {
+            IsGuarded = false,
+            Table = $"(SELECT w.* FROM {children.Table} AS w WHERE {belong} (SELECT {parents} FROM ({children.Page}) AS z){Fence})",
+        };
     }
 }

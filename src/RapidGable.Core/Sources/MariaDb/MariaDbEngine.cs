@@ -50,7 +50,14 @@ public sealed class MariaDbEngine : IEngine
         builder.UserID = server.User ?? builder.UserID;
         builder.Password = server.Password ?? builder.Password;
         builder.SslCa = server.Certificate ?? builder.SslCa;
-        builder.SslMode = server.Tls switch { null => builder.SslMode, "off" => MySqlSslMode.None, "require" => MySqlSslMode.Required, "verify" => MySqlSslMode.VerifyFull, _ => MySqlSslMode.Preferred };
+        builder.SslMode = server.Tls switch
+        {
+            null => builder.SslMode,
+            "off" => MySqlSslMode.None,
+            "require" => MySqlSslMode.Required,
+            "verify" => MySqlSslMode.VerifyFull,
+            _ => MySqlSslMode.Preferred,
+        };
         ServerSettings.ReportMissing(reader, builder.Server, builder.Database, builder.UserID);
         return builder;
     }

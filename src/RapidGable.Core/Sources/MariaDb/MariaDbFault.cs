@@ -30,23 +30,27 @@ internal static partial class MariaDbFault
             : exception is IOException or SocketException or TimeoutException ? Unavailable($"The connection to {place} broke.")
             : new SourceException(SourceFaultKind.Broken, exception.Message, exception);
 
-        SourceException Unavailable(string message) => new(SourceFaultKind.Unavailable, message, exception)
-        {
-            MayComeBack = !message.StartsWith("TLS", StringComparison.Ordinal)
-        };
+        SourceException Unavailable(string message) =>
+            new(SourceFaultKind.Unavailable, message, exception) { MayComeBack = !message.StartsWith("TLS", StringComparison.Ordinal) };
     }
 
     private static SourceException FromServer(MySqlException exception, MySqlConnectionStringBuilder settings, string place)
     {
         if (Constraint(exception) is { } broken)
-            return new SourceException(SourceFaultKind.Constraint, $"{(int)exception.ErrorCode}: {exception.Message}", exception) { Constraint = broken };
+            return new SourceException(SourceFaultKind.Constraint, $"{(int)exception.ErrorCode}: {exception.Message}", exception)
+            {
+                Constraint = broken,
+            };
         var (kind, message) = (int)exception.ErrorCode switch
         {
             1045 => (SourceFaultKind.Unavailable, $"The password of '{settings.UserID}' is wrong, or the user does not exist."),
             1044 => (SourceFaultKind.Unavailable, $"The user '{settings.UserID}' may not use the database '{settings.Database}'."),
             1049 => (SourceFaultKind.Unavailable, $"There is no database '{settings.Database}' on {place}."),
             1054 or 1146 or 1356 => (SourceFaultKind.Changed, exception.Message),
-            1142 or 1143 or 1227 or 1370 => (SourceFaultKind.Unavailable, $"The user '{settings.UserID}' lacks a right: {exception.Message}."),
+            1142 or 1143 or 1227 or 1370 => (
+                SourceFaultKind.Unavailable,
+                $"The user '{settings.UserID}' lacks a right: {exception.Message}."
+            ),
             1040 or 1203 => (SourceFaultKind.Busy, "The server takes no more connections."),
             1213 or 1020 => (SourceFaultKind.Collision, "Two changes wait for each other."),
             1205 => (SourceFaultKind.Busy, "The rows are locked by somebody else."),
@@ -57,16 +61,27 @@ internal static partial class MariaDbFault
             1139 => (SourceFaultKind.BadPattern, exception.Message),
             1690 => (SourceFaultKind.Overflow, exception.Message),
             1300 => (SourceFaultKind.BadData, exception.Message),
-            _ when exception.Message.Contains("SSL", StringComparison.Ordinal) => (SourceFaultKind.Unavailable, $"TLS with {place} failed: the server does not offer it. Set 'tls: prefer' or 'tls: off' if that is intended."),
+            _ when exception.Message.Contains("SSL", StringComparison.Ordinal) => (
+                SourceFaultKind.Unavailable,
+                $"TLS with {place} failed: the server does not offer it. Set 'tls: prefer' or 'tls: off' if that is intended."
+            ),
             // The library does not say why, so the name is looked up once more.
-            _ when exception.ErrorCode == MySqlErrorCode.UnableToConnectToHost => (SourceFaultKind.Unavailable,
-                IsKnown(settings.Server) ? $"Nothing listens on {place}: the connection was refused." : $"The host '{settings.Server}' is not known: its name cannot be resolved."),
+            _ when exception.ErrorCode == MySqlErrorCode.UnableToConnectToHost => (
+                SourceFaultKind.Unavailable,
+                IsKnown(settings.Server)
+                    ? $"Nothing listens on {place}: the connection was refused."
+                    : $"The host '{settings.Server}' is not known: its name cannot be resolved."
+            ),
             // The library's own faults have no number, and what broke is somewhere inside of them.
-            _ when exception.ErrorCode is MySqlErrorCode.CommandTimeoutExpired or MySqlErrorCode.None || Inside(exception).Any(e => e is IOException or SocketException)
-                => (SourceFaultKind.Unavailable, $"The connection to {place} broke."),
+            _ when exception.ErrorCode is MySqlErrorCode.CommandTimeoutExpired or MySqlErrorCode.None
+                    || Inside(exception).Any(e => e is IOException or SocketException) => (
+                SourceFaultKind.Unavailable,
+                $"The connection to {place} broke."
+            ),
             _ => (SourceFaultKind.Broken, $"{(int)exception.ErrorCode}: {exception.Message}"),
         };
-        var isDown = kind == SourceFaultKind.Unavailable
+        var isDown =
+            kind == SourceFaultKind.Unavailable
             && exception.ErrorCode is MySqlErrorCode.UnableToConnectToHost or MySqlErrorCode.None or MySqlErrorCode.ServerShutdown;
         return new SourceException(kind, message, exception) { MayComeBack = isDown };
     }
@@ -80,15 +95,30 @@ internal static partial class MariaDbFault
     /// <summary>Which rule of the database a change broke; null = none.</summary>
     private static BrokenConstraint? Constraint(MySqlException exception)
     {
-        BrokenConstraint Of(ConstraintKind kind, string? name = null) => new(kind, name, ColumnName().Match(exception.Message) is { Success: true } match ? [.. match.Groups[1].Value.Split("`, `")] : []);
+        BrokenConstraint Of(ConstraintKind kind, string? name = null) =>
+            new(
+                kind,
+                name,
+                ColumnName().Match(exception.Message) is { Success: true } match ? [.. match.Groups[1].Value.Split("`, `")] : []
+            );
         return (int)exception.ErrorCode switch
         {
-            1062 or 1586 or 1761 or 1762 => new BrokenConstraint(ConstraintKind.Unique, KeyName().Match(exception.Message) is { Success: true } key ? key.Groups[1].Value : null, []),
+            1062 or 1586 or 1761 or 1762 => new BrokenConstraint(
+                ConstraintKind.Unique,
+                KeyName().Match(exception.Message) is { Success: true } key ? key.Groups[1].Value : null,
+                []
+            ),
             1048 or 1364 => Of(ConstraintKind.Required),
             1451 or 1217 => new BrokenConstraint(ConstraintKind.HasChildren, null, []),
-            1452 or 1216 => new BrokenConstraint(ConstraintKind.NoParent, null, ForeignKey().Match(exception.Message) is { Success: true } own ? [.. own.Groups[1].Value.Split("`, `")] : []),
-            1644 when exception.SqlState == "45000" =>
-                new BrokenConstraint(ConstraintKind.Raised, null, []) { Message = exception.Message },
+            1452 or 1216 => new BrokenConstraint(
+                ConstraintKind.NoParent,
+                null,
+                ForeignKey().Match(exception.Message) is { Success: true } own ? [.. own.Groups[1].Value.Split("`, `")] : []
+            ),
+            1644 when exception.SqlState == "45000" => new BrokenConstraint(ConstraintKind.Raised, null, [])
+            {
+                Message = exception.Message,
+            },
             4025 or 3819 or 1644 or 1369 => new BrokenConstraint(ConstraintKind.Check, null, []),
             1406 => Of(ConstraintKind.TooLong),
             1264 => Of(ConstraintKind.Range),

@@ -40,7 +40,12 @@ internal sealed class MariaDbSource : ISource
         var limit = isMariaDb ? $"max_statement_time = {_statementSeconds}" : $"max_execution_time = {_statementSeconds * 1000}";
         // Texts that meet no column are compared as they are; a column brings its own collation.
         var collation = isMariaDb ? "utf8mb4_nopad_bin" : "utf8mb4_0900_bin";
-        await using var command = new MySqlCommand($"SET NAMES utf8mb4 COLLATE {collation}; SET SESSION time_zone = '+00:00', {limit}, div_precision_increment = 12, max_sort_length = 65535, sort_buffer_size = 4194304, sql_mode = CONCAT(@@sql_mode, ',STRICT_ALL_TABLES'); SET SESSION TRANSACTION READ ONLY", context.Connection);
+        await using var command = new MySqlCommand(
+            $"SET NAMES utf8mb4 COLLATE {collation}; SET SESSION time_zone = '+00:00', {limit}, div_precision_increment = 12, "
+                + $"max_sort_length = 65535, sort_buffer_size = 4194304, sql_mode = CONCAT(@@sql_mode, ',STRICT_ALL_TABLES'); "
+                + $"SET SESSION TRANSACTION READ ONLY",
+            context.Connection
+        );
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
@@ -68,7 +73,9 @@ internal sealed class MariaDbSource : ISource
             await using var command = new MySqlCommand($"SELECT * FROM (\n{select}\n) AS q LIMIT 0", connection);
             await using var reader = await command.ExecuteReaderAsync(cancellation);
             var columns = reader.GetColumnSchema().Cast<MySqlDbColumn>().Select(QueryColumn).ToList();
-            return await reader.NextResultAsync(cancellation) ? throw new SourceException(SourceFaultKind.Broken, QueryObject.Several) : QueryObject.Of(name, select, columns);
+            return await reader.NextResultAsync(cancellation)
+                ? throw new SourceException(SourceFaultKind.Broken, QueryObject.Several)
+                : QueryObject.Of(name, select, columns);
         }
         catch (Exception exception) when (exception is MySqlException or IOException or TimeoutException)
         {
@@ -82,13 +89,19 @@ internal sealed class MariaDbSource : ISource
         {
             // A view says of its own columns that they are its own; its text says of which tables they are.
             await using var connection = await _database.OpenConnectionAsync(cancellation);
-            await using var command = new MySqlCommand("SELECT view_definition FROM information_schema.views WHERE table_schema = database() AND table_name = @p1", connection);
+            await using var command = new MySqlCommand(
+                "SELECT view_definition FROM information_schema.views WHERE table_schema = database() AND table_name = @p1",
+                connection
+            );
             command.Parameters.AddWithValue("@p1", view.Name);
             if (await command.ExecuteScalarAsync(cancellation) is not string definition)
                 return new Dictionary<string, ColumnOrigin>();
             await using var inner = new MySqlCommand(definition, connection);
             await using var reader = await inner.ExecuteReaderAsync(CommandBehavior.SchemaOnly, cancellation);
-            return reader.GetColumnSchema().Where(c => !string.IsNullOrEmpty(c.BaseTableName) && !string.IsNullOrEmpty(c.BaseColumnName)).DistinctBy(c => c.ColumnName)
+            return reader
+                .GetColumnSchema()
+                .Where(c => !string.IsNullOrEmpty(c.BaseTableName) && !string.IsNullOrEmpty(c.BaseColumnName))
+                .DistinctBy(c => c.ColumnName)
                 .ToDictionary(c => c.ColumnName, c => new ColumnOrigin(c.BaseTableName!, c.BaseColumnName!));
         }
         catch (Exception exception) when (exception is MySqlException or IOException or TimeoutException)
@@ -100,23 +113,55 @@ internal sealed class MariaDbSource : ISource
     private static SourceColumn QueryColumn(MySqlDbColumn column)
     {
         var name = MariaDbTypes.Name(column.ProviderType);
-        var unsigned = column.ProviderType is MySqlDbType.UByte or MySqlDbType.UInt16 or MySqlDbType.UInt24 or MySqlDbType.UInt32 or MySqlDbType.UInt64;
-        var shown = name == "bool" ? "tinyint(1)" : unsigned ? name + " unsigned" : name;
+        var unsigned =
+            column.ProviderType
+            is MySqlDbType.UByte
+                or MySqlDbType.UInt16
+                or MySqlDbType.UInt24
+                or MySqlDbType.UInt32
+                or MySqlDbType.UInt64;
+        var shown =
+            name == "bool" ? "tinyint(1)"
+            : unsigned ? name + " unsigned"
+            : name;
         // Fraction digits are not told, so all that the server keeps are promised.
-        var (type, reason) = MariaDbTypes.Map(name == "bool" ? "tinyint" : name, shown, column.ColumnSize, column.NumericPrecision ?? (name == "bit" ? column.ColumnSize : null), column.NumericScale, 6);
-        return new SourceColumn(column.ColumnName, shown, type, Nullable: true, reason) { MediaType = name == "json" ? "application/json" : null };
+        var (type, reason) = MariaDbTypes.Map(
+            name == "bool" ? "tinyint" : name,
+            shown,
+            column.ColumnSize,
+            column.NumericPrecision ?? (name == "bit" ? column.ColumnSize : null),
+            column.NumericScale,
+            6
+        );
+        return new SourceColumn(column.ColumnName, shown, type, Nullable: true, reason)
+        {
+            MediaType = name == "json" ? "application/json" : null,
+        };
     }
 
     // The server's own readers know these as either.
-    public SourceColumn? Retype(SourceColumn column, EdmType type) => (column.Type?.Kind, type.Kind) switch
-    {
-        (EdmKind.Duration, EdmKind.TimeOfDay) => column with { Type = type with { Precision = type.Precision ?? column.Type!.Precision } },
-        (EdmKind.String, EdmKind.Guid) when column.Type is { IsCollection: false } => column with { Type = type, StorageForm = MariaDbDialect.SmallLetters },
-        (EdmKind.Boolean, EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64) => column with { Type = type },
-        _ => null,
-    };
+    public SourceColumn? Retype(SourceColumn column, EdmType type) =>
+        (column.Type?.Kind, type.Kind) switch
+        {
+            (EdmKind.Duration, EdmKind.TimeOfDay) => column with
+            {
+                Type = type with { Precision = type.Precision ?? column.Type!.Precision },
+            },
+            (EdmKind.String, EdmKind.Guid) when column.Type is { IsCollection: false } => column with
+            {
+                Type = type,
+                StorageForm = MariaDbDialect.SmallLetters,
+            },
+            (EdmKind.Boolean, EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64) => column with { Type = type },
+            _ => null,
+        };
 
-    public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, RequestAllowance request, CancellationToken cancellation)
+    public async ValueTask<ISourceSession> OpenSessionAsync(
+        SessionKind kind,
+        IReadOnlyList<(string Setting, string Value)> settings,
+        RequestAllowance request,
+        CancellationToken cancellation
+    )
     {
         if (settings.Count > 0)
             throw new NotSupportedException("This source cannot be told who asks.");
@@ -129,7 +174,11 @@ internal sealed class MariaDbSource : ISource
             var transaction = kind switch
             {
                 SessionKind.Plain => null,
-                SessionKind.Changing => await connection.BeginTransactionAsync(IsolationLevel.ReadCommitted, isReadOnly: false, cancellation),
+                SessionKind.Changing => await connection.BeginTransactionAsync(
+                    IsolationLevel.ReadCommitted,
+                    isReadOnly: false,
+                    cancellation
+                ),
                 _ => await connection.BeginTransactionAsync(IsolationLevel.RepeatableRead, isReadOnly: true, cancellation),
             };
             return new MariaDbSession(this, connection, pass, transaction, kind is SessionKind.Interleaved or SessionKind.Changing);
@@ -153,7 +202,13 @@ internal sealed class MariaDbSource : ISource
     public ValueTask DisposeAsync() => _database.DisposeAsync();
 }
 
-internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection connection, SessionPass pass, MySqlTransaction? transaction, bool interleaved) : ISourceSession
+internal sealed class MariaDbSession(
+    MariaDbSource source,
+    MySqlConnection connection,
+    SessionPass pass,
+    MySqlTransaction? transaction,
+    bool interleaved
+) : ISourceSession
 {
     public bool IsAwaited => pass.IsAwaited;
 
@@ -171,7 +226,9 @@ internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection conne
             var reader = await command.ExecuteReaderAsync(cancellation);
             // A connection has one reader and the server no cursors that could be read in turn: such a page is held, and its
             // size is bounded by the pages of its sets.
-            return interleaved ? await MariaDbPage.ReadAsync(source, reader, pass.Request, cancellation) : new MariaDbCursor(source, reader);
+            return interleaved
+                ? await MariaDbPage.ReadAsync(source, reader, pass.Request, cancellation)
+                : new MariaDbCursor(source, reader);
         }
         catch (Exception exception) when (exception is not (OperationCanceledException or MemoryExceededException))
         {
@@ -202,14 +259,22 @@ internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection conne
         var table = sql.Split('`', 3) is [_, var first, _] ? first : "";
         try
         {
-            await using var command = new MySqlCommand("SELECT column_name FROM information_schema.statistics WHERE table_schema = database() AND table_name = @p1 AND index_name = @p2 ORDER BY seq_in_index", connection, transaction);
+            await using var command = new MySqlCommand(
+                "SELECT column_name FROM information_schema.statistics WHERE table_schema = database() AND table_name = @p1 "
+                    + "AND index_name = @p2 ORDER BY seq_in_index",
+                connection,
+                transaction
+            );
             command.Parameters.AddWithValue("@p1", table);
             command.Parameters.AddWithValue("@p2", name[(name.IndexOf('.') + 1)..]);
             var columns = ImmutableArray.CreateBuilder<string>();
             await using var reader = await command.ExecuteReaderAsync(cancellation);
             while (await reader.ReadAsync(cancellation))
                 columns.Add(reader.GetString(0));
-            return new SourceException(fault.Kind, fault.Message, fault.InnerException) { Constraint = broken with { Columns = columns.ToImmutable() } };
+            return new SourceException(fault.Kind, fault.Message, fault.InnerException)
+            {
+                Constraint = broken with { Columns = columns.ToImmutable() },
+            };
         }
         catch (Exception exception) when (exception is MySqlException or IOException)
         {
@@ -221,7 +286,11 @@ internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection conne
     {
         // The lock belongs to the connection, so it is given back when the session ends.
         _hasLocks = true;
-        await using var rows = await QueryAsync("SELECT GET_LOCK(CONCAT(LEFT(DATABASE(), 20), MD5(@p1)), @p2)", new[] { StoredValue.From(subject), StoredValue.From((long)source.StatementSeconds) }, cancellation);
+        await using var rows = await QueryAsync(
+            "SELECT GET_LOCK(CONCAT(LEFT(DATABASE(), 20), MD5(@p1)), @p2)",
+            new[] { StoredValue.From(subject), StoredValue.From((long)source.StatementSeconds) },
+            cancellation
+        );
         if (!await rows.ReadAsync(cancellation) || rows.IsNull(0) || rows.GetInt64(0) != 1)
             throw new SourceException(SourceFaultKind.Busy, "Somebody else makes the same kind of change for a long time.");
     }
@@ -248,14 +317,15 @@ internal sealed class MariaDbSession(MariaDbSource source, MySqlConnection conne
             command.Parameters.AddWithValue("@p" + (i + 1), Value(values[i]));
     }
 
-    private static object Value(StoredValue value) => value.Kind switch
-    {
-        StoredValueKind.Int64 => value.Int64,
-        StoredValueKind.Double => value.Double,
-        StoredValueKind.Text => value.Text,
-        StoredValueKind.Blob => value.Blob,
-        _ => DBNull.Value,
-    };
+    private static object Value(StoredValue value) =>
+        value.Kind switch
+        {
+            StoredValueKind.Int64 => value.Int64,
+            StoredValueKind.Double => value.Double,
+            StoredValueKind.Text => value.Text,
+            StoredValueKind.Blob => value.Blob,
+            _ => DBNull.Value,
+        };
 
     public async ValueTask DisposeAsync()
     {

@@ -92,30 +92,67 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
 
     public async Task<SourceCatalog> ReadAsync()
     {
-        var keys = (await RowsAsync(Keys, r => (Object: Name(r), IsPrimary: r.GetBoolean(2), IsUnique: r.GetBoolean(3), Columns: r.GetFieldValue<string[]>(4)))).ToLookup(k => k.Object);
+        var keys = (
+            await RowsAsync(Keys, r =>
+                (Object: Name(r), IsPrimary: r.GetBoolean(2), IsUnique: r.GetBoolean(3), Columns: r.GetFieldValue<string[]>(4))
+            )
+        ).ToLookup(k => k.Object);
         var texts = (await RowsAsync(TextIndexes, r => (Object: Name(r), Index: TextIndexOf(r)))).ToLookup(t => t.Object, t => t.Index);
-        var foreignKeys = (await RowsAsync(ForeignKeys, r => (Object: Name(r), Key: new ForeignKey(
-            [.. r.GetFieldValue<string[]>(5)], $"{r.GetString(2)}.{r.GetString(3)}", [.. r.GetFieldValue<string[]>(6)], OnDelete(r.GetString(4)))))).ToLookup(k => k.Object, k => k.Key);
-        var checks = (await RowsAsync(ChecksSql, r => (Object: Name(r), Condition: r.GetString(2))))
-            .ToLookup(c => c.Object, c => c.Condition);
-        var rows = await RowsAsync(Columns, r => (Object: Name(r), Kind: r.GetString(2), Comment: Text(r, 3), Column: r.IsDBNull(4) ? null : Column(r)));
-        var composites = rows.Where(r => r.Kind == "c").GroupBy(r => $"{r.Object.Schema}.{r.Object.Name}").ToDictionary(g => g.Key, g => g.Select(r => r.Column).OfType<SourceColumn>().ToImmutableArray());
-        return new SourceCatalog([.. rows.Where(r => r.Kind != "c").GroupBy(o => o.Object).Select(g =>
-        {
-            var own = keys[g.Key].ToList();
-            var kind = g.First().Kind switch { "v" => SourceObjectKind.View, "m" => SourceObjectKind.MaterializedView, _ => SourceObjectKind.Table };
-            return new SourceObject(g.Key.Schema, g.Key.Name, kind,
-                [.. g.Select(c => c.Column).OfType<SourceColumn>().Select(c => WithFields(c, composites))],
-                [.. own.FirstOrDefault(k => k.IsPrimary).Columns ?? []],
-                [.. own.Where(k => k is { IsPrimary: false, IsUnique: true }).Select(k => k.Columns.ToImmutableArray())],
-                [.. foreignKeys[g.Key]])
-            {
-                Comment = g.First().Comment,
-                TextIndexes = [.. texts[g.Key]],
-                Checks = [.. checks[g.Key]],
-                Indexes = [.. own.Where(k => !k.IsUnique).Select(k => k.Columns.ToImmutableArray())],
-            };
-        })], "public")
+        var foreignKeys = (
+            await RowsAsync(ForeignKeys, r =>
+                (
+                    Object: Name(r),
+                    Key: new ForeignKey(
+                        [.. r.GetFieldValue<string[]>(5)],
+                        $"{r.GetString(2)}.{r.GetString(3)}",
+                        [.. r.GetFieldValue<string[]>(6)],
+                        OnDelete(r.GetString(4))
+                    )
+                )
+            )
+        ).ToLookup(k => k.Object, k => k.Key);
+        var checks = (await RowsAsync(ChecksSql, r => (Object: Name(r), Condition: r.GetString(2)))).ToLookup(
+            c => c.Object,
+            c => c.Condition
+        );
+        var rows = await RowsAsync(Columns, r =>
+            (Object: Name(r), Kind: r.GetString(2), Comment: Text(r, 3), Column: r.IsDBNull(4) ? null : Column(r))
+        );
+        var composites = rows.Where(r => r.Kind == "c")
+            .GroupBy(r => $"{r.Object.Schema}.{r.Object.Name}")
+            .ToDictionary(g => g.Key, g => g.Select(r => r.Column).OfType<SourceColumn>().ToImmutableArray());
+        return new SourceCatalog(
+            [
+                .. rows.Where(r => r.Kind != "c")
+                    .GroupBy(o => o.Object)
+                    .Select(g =>
+                    {
+                        var own = keys[g.Key].ToList();
+                        var kind = g.First().Kind switch
+                        {
+                            "v" => SourceObjectKind.View,
+                            "m" => SourceObjectKind.MaterializedView,
+                            _ => SourceObjectKind.Table,
+                        };
+                        return new SourceObject(
+                            g.Key.Schema,
+                            g.Key.Name,
+                            kind,
+                            [.. g.Select(c => c.Column).OfType<SourceColumn>().Select(c => WithFields(c, composites))],
+                            [.. own.FirstOrDefault(k => k.IsPrimary).Columns ?? []],
+                            [.. own.Where(k => k is { IsPrimary: false, IsUnique: true }).Select(k => k.Columns.ToImmutableArray())],
+                            [.. foreignKeys[g.Key]]
+                        )
+                        {
+                            Comment = g.First().Comment,
+                            TextIndexes = [.. texts[g.Key]],
+                            Checks = [.. checks[g.Key]],
+                            Indexes = [.. own.Where(k => !k.IsUnique).Select(k => k.Columns.ToImmutableArray())],
+                        };
+                    }),
+            ],
+            "public"
+        )
         {
             Routines = [.. await RowsAsync(RoutinesSql, Routine)],
         };
@@ -137,30 +174,75 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
     private static partial Regex Language();
 
     private static SourceColumn WithFields(SourceColumn column, Dictionary<string, ImmutableArray<SourceColumn>> composites) =>
-        column.CompositeName is { } name && composites.TryGetValue(name.Contains('.') ? name : "public." + name, out var fields) ? column with { CompositeName = name[(name.LastIndexOf('.') + 1)..], Fields = fields } : column;
+        column.CompositeName is { } name && composites.TryGetValue(name.Contains('.') ? name : "public." + name, out var fields)
+            ? column with
+            {
+                CompositeName = name[(name.LastIndexOf('.') + 1)..],
+                Fields = fields,
+            }
+            : column;
 
     private static SourceRoutine Routine(NpgsqlDataReader row)
     {
         var names = row.IsDBNull(4) ? [] : row.GetFieldValue<string[]>(4);
         var types = row.IsDBNull(5) ? [] : row.GetFieldValue<string[]>(5);
         var modes = row.IsDBNull(6) ? [] : row.GetFieldValue<string[]>(6);
-        return new SourceRoutine(row.GetString(0), row.GetString(1), row.GetString(2) == "p" ? "procedure" : "function",
-            [.. types.Select((t, i) => new RoutineParameter(i < names.Length && names[i].Length > 0 ? names[i] : $"${i + 1}", t, i < modes.Length ? modes[i] switch { "o" or "t" => "out", "b" => "inout", _ => "in" } : "in"))],
-            Text(row, 3) ?? "", Text(row, 7));
+        return new SourceRoutine(
+            row.GetString(0),
+            row.GetString(1),
+            row.GetString(2) == "p" ? "procedure" : "function",
+            [
+                .. types.Select(
+                    (t, i) =>
+                        new RoutineParameter(
+                            i < names.Length && names[i].Length > 0 ? names[i] : $"${i + 1}",
+                            t,
+                            i < modes.Length
+                                ? modes[i] switch
+                                {
+                                    "o" or "t" => "out",
+                                    "b" => "inout",
+                                    _ => "in",
+                                }
+                                : "in"
+                        )
+                ),
+            ],
+            Text(row, 3) ?? "",
+            Text(row, 7)
+        );
     }
 
     private static (string Schema, string Name) Name(NpgsqlDataReader row) => (row.GetString(0), row.GetString(1));
 
     private static string? Text(NpgsqlDataReader row, int column) => row.IsDBNull(column) ? null : row.GetString(column);
 
-    private static string? OnDelete(string code) => code switch { "c" => "Cascade", "n" => "SetNull", "d" => "SetDefault", "r" => "None", _ => null };
+    private static string? OnDelete(string code) =>
+        code switch
+        {
+            "c" => "Cascade",
+            "n" => "SetNull",
+            "d" => "SetDefault",
+            "r" => "None",
+            _ => null,
+        };
 
     private static SourceColumn Column(NpgsqlDataReader row)
     {
         var shown = row.GetString(5);
-        var (type, form, mediaType, reason) = PostgresTypes.Map(row.GetString(6), row.GetString(7)[0], row.GetString(8)[0], row.GetInt32(9), shown);
+        var (type, form, mediaType, reason) = PostgresTypes.Map(
+            row.GetString(6),
+            row.GetString(7)[0],
+            row.GetString(8)[0],
+            row.GetInt32(9),
+            shown
+        );
         var isComposite = row.GetString(7) == "c";
-        if (!row.IsDBNull(15) && row.GetInt32(19) <= 1 && PostgresTypes.Element(row.GetString(15), row.GetString(16)[0], row.GetString(17)) is { } element)
+        if (
+            !row.IsDBNull(15)
+            && row.GetInt32(19) <= 1
+            && PostgresTypes.Element(row.GetString(15), row.GetString(16)[0], row.GetString(17)) is { } element
+        )
             (type, form, reason) = (element with { IsCollection = true }, PostgresTypes.AsJson, shown);
         var identity = row.GetString(11);
         var generated = row.GetString(12);
@@ -171,16 +253,15 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
             StorageForm = form is null && row.GetBoolean(20) ? PostgresTypes.Loose : form,
             MediaType = mediaType,
             IsComputed = generated.Length > 0 || identity == "a",
-            HasComputedDefault = identity == "d" || (generated.Length == 0 && expression is not null && constant is null && expression != "NULL"),
+            HasComputedDefault =
+                identity == "d" || (generated.Length == 0 && expression is not null && constant is null && expression != "NULL"),
             IsNumbered = identity.Length > 0 || expression?.StartsWith("nextval(", StringComparison.Ordinal) == true,
             DefaultValue = constant,
             Comment = Text(row, 14),
             AllowedValues = row.IsDBNull(18) ? [] : [.. row.GetFieldValue<string[]>(18)],
-            MayBeUnrepresentable = type is
-            {
-                IsCollection: false,
-                Kind: EdmKind.Date or EdmKind.DateTimeOffset or EdmKind.Duration or EdmKind.Decimal
-            } && form != PostgresTypes.AsNumber,
+            MayBeUnrepresentable =
+                type is { IsCollection: false, Kind: EdmKind.Date or EdmKind.DateTimeOffset or EdmKind.Duration or EdmKind.Decimal }
+                && form != PostgresTypes.AsNumber,
             TextForm = isComposite ? PostgresTypes.AsJson : PostgresTypes.AsText,
             CompositeName = isComposite ? shown : null,
         };
@@ -195,7 +276,8 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
             return expression;
         var end = expression.LastIndexOf('\'');
         return expression[0] == '\'' && end > 0 && (end == expression.Length - 1 || expression.AsSpan(end + 1).StartsWith("::"))
-            ? expression[1..end].Replace("''", "'", StringComparison.Ordinal) : null;
+            ? expression[1..end].Replace("''", "'", StringComparison.Ordinal)
+            : null;
     }
 
     private async Task<List<T>> RowsAsync<T>(string sql, Func<NpgsqlDataReader, T> read)

@@ -91,7 +91,9 @@ internal abstract class PostgresRows : IRowCursor
             "uuid" => StoredValue.From(Read<Guid>(column).ToString()),
             "date" => StoredValue.From(PostgresTime.Text(Read<int>(column))),
             var t when t.StartsWith("timestamp", StringComparison.Ordinal) => StoredValue.From(PostgresTime.Text(Read<long>(column))),
-            "time without time zone" or "time" => StoredValue.From(Read<TimeOnly>(column).ToString("HH:mm:ss.ffffff", CultureInfo.InvariantCulture)),
+            "time without time zone" or "time" => StoredValue.From(
+                Read<TimeOnly>(column).ToString("HH:mm:ss.ffffff", CultureInfo.InvariantCulture)
+            ),
             "interval" => StoredValue.From(PostgresTime.Text(Read<NpgsqlInterval>(column))),
             "bytea" => StoredValue.From(Read<byte[]>(column)),
             _ => StoredValue.From(Read<string>(column)),
@@ -110,7 +112,8 @@ internal abstract class PostgresRows : IRowCursor
         }
     }
 
-    private SourceException Bad(int column, string why) => new(SourceFaultKind.BadData, $"A value of column '{Name(column)}' cannot be served: {why}.");
+    private SourceException Bad(int column, string why) =>
+        new(SourceFaultKind.BadData, $"A value of column '{Name(column)}' cannot be served: {why}.");
 }
 
 /// <summary>Rows straight from the connection.</summary>
@@ -137,7 +140,12 @@ internal sealed class PostgresCursor(PostgresSource source, NpgsqlDataReader rea
     /// <summary>Texts come as the bytes that the server sends, without a string between.</summary>
     public override ReadOnlySpan<byte> GetUtf8(int column)
     {
-        _isText ??= [.. Enumerable.Range(0, Columns).Select(c => TypeName(c) is "text" or "citext" || TypeName(c).StartsWith("character", StringComparison.Ordinal))];
+        _isText ??=
+        [
+            .. Enumerable
+                .Range(0, Columns)
+                .Select(c => TypeName(c) is "text" or "citext" || TypeName(c).StartsWith("character", StringComparison.Ordinal)),
+        ];
         if (!_isText[column])
             return base.GetUtf8(column);
         var length = (int)reader.GetBytes(column, 0, null, 0, 0);
@@ -187,7 +195,11 @@ internal class PostgresHeldRows(RequestAllowance request) : PostgresRows
     private int _position = -1;
 
     /// <summary>Holds all rows of the reader's current result.</summary>
-    public static async Task<PostgresHeldRows> ReadAllAsync(NpgsqlDataReader reader, RequestAllowance request, CancellationToken cancellation)
+    public static async Task<PostgresHeldRows> ReadAllAsync(
+        NpgsqlDataReader reader,
+        RequestAllowance request,
+        CancellationToken cancellation
+    )
     {
         var rows = new PostgresHeldRows(request);
         await rows.HoldAsync(reader, cancellation);
@@ -222,16 +234,20 @@ internal class PostgresHeldRows(RequestAllowance request) : PostgresRows
     }
 
     /// <summary>The value as the type that the getters ask for, where that is not the library's first choice.</summary>
-    private object Value(NpgsqlDataReader reader, int column) => _types[column] switch
-    {
-        "smallint" or "integer" => reader.GetFieldValue<long>(column),
-        "date" => reader.GetFieldValue<int>(column),
-        "interval" => reader.GetFieldValue<NpgsqlInterval>(column),
-        var type when type.StartsWith("time ", StringComparison.Ordinal) || type is "time" || type.StartsWith("time(", StringComparison.Ordinal) => reader.GetFieldValue<TimeOnly>(column),
-        var type when type.StartsWith("timestamp", StringComparison.Ordinal) => reader.GetFieldValue<long>(column),
-        var type when type.StartsWith("numeric", StringComparison.Ordinal) => Number(reader, column),
-        _ => reader.GetValue(column),
-    };
+    private object Value(NpgsqlDataReader reader, int column) =>
+        _types[column] switch
+        {
+            "smallint" or "integer" => reader.GetFieldValue<long>(column),
+            "date" => reader.GetFieldValue<int>(column),
+            "interval" => reader.GetFieldValue<NpgsqlInterval>(column),
+            var type
+                when type.StartsWith("time ", StringComparison.Ordinal)
+                    || type is "time"
+                    || type.StartsWith("time(", StringComparison.Ordinal) => reader.GetFieldValue<TimeOnly>(column),
+            var type when type.StartsWith("timestamp", StringComparison.Ordinal) => reader.GetFieldValue<long>(column),
+            var type when type.StartsWith("numeric", StringComparison.Ordinal) => Number(reader, column),
+            _ => reader.GetValue(column),
+        };
 
     /// <summary>A number, or its text where it has more digits.</summary>
     private static object Number(NpgsqlDataReader reader, int column)
@@ -277,8 +293,12 @@ internal class PostgresHeldRows(RequestAllowance request) : PostgresRows
     }
 }
 
-/// <summary>Rows from a cursor on the server, a batch at a time, so that several can be read in turn over one connection. It goes with its transaction.</summary>
-internal sealed class PostgresBatchCursor(PostgresSource source, NpgsqlConnection connection, RequestAllowance request, string name) : PostgresHeldRows(request)
+/// <summary>
+/// Rows from a cursor on the server, a batch at a time, so that several can be read in turn over one connection. It goes with its
+/// transaction.
+/// </summary>
+internal sealed class PostgresBatchCursor(PostgresSource source, NpgsqlConnection connection, RequestAllowance request, string name)
+    : PostgresHeldRows(request)
 {
     private const int BatchRows = 200;
 

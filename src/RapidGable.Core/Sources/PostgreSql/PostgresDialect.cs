@@ -14,67 +14,84 @@ internal sealed class PostgresDialect : SqlDialect
 
     public override string Parameter(int number) => "$" + number.ToString(CultureInfo.InvariantCulture);
 
-    public override string Parameter(int number, EdmType type, string? storageForm) => storageForm == PostgresTypes.Local
-        ? $"(${number.ToString(CultureInfo.InvariantCulture)}::timestamptz AT TIME ZONE 'UTC')"
-        : $"${number.ToString(CultureInfo.InvariantCulture)}::{CastOf(type.Kind)}";
+    public override string Parameter(int number, EdmType type, string? storageForm) =>
+        storageForm == PostgresTypes.Local
+            ? $"(${number.ToString(CultureInfo.InvariantCulture)}::timestamptz AT TIME ZONE 'UTC')"
+            : $"${number.ToString(CultureInfo.InvariantCulture)}::{CastOf(type.Kind)}";
 
-    // The forms of PostgresRows.GetStored. A parameter that the server cannot read would also confuse what the library keeps of a prepared statement.
-    public override bool IsStored(StoredValue value, EdmType type) => value.Kind switch
-    {
-        StoredValueKind.Null => true,
-        StoredValueKind.Int64 => type.IsNumeric,
-        StoredValueKind.Blob => type.Kind == EdmKind.Binary,
-        StoredValueKind.Text => IsText(value.Text, type),
-        _ => false,
-    };
+    // The forms of PostgresRows.GetStored. A parameter that the server cannot read would also confuse what the library keeps of a
+    // prepared statement.
+    public override bool IsStored(StoredValue value, EdmType type) =>
+        value.Kind switch
+        {
+            StoredValueKind.Null => true,
+            StoredValueKind.Int64 => type.IsNumeric,
+            StoredValueKind.Blob => type.Kind == EdmKind.Binary,
+            StoredValueKind.Text => IsText(value.Text, type),
+            _ => false,
+        };
 
-    private static bool IsText(string text, EdmType type) => type.Kind switch
-    {
-        EdmKind.Boolean => text is "true" or "false",
-        EdmKind.Decimal or EdmKind.Single or EdmKind.Double => IsNumber(text),
-        _ when type.IsNumeric => long.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out _),
-        EdmKind.Guid => Guid.TryParseExact(text, "D", out _),
-        EdmKind.Date => DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _)
-            || PostgresTime.IsFar(text),
-        EdmKind.TimeOfDay => TimeOnly.TryParseExact(text, "HH:mm:ss.ffffff", CultureInfo.InvariantCulture, DateTimeStyles.None, out _),
-        EdmKind.DateTimeOffset => DateTime.TryParseExact(text, "O", CultureInfo.InvariantCulture, DateTimeStyles.RoundtripKind, out _)
-            || PostgresTime.IsFar(text),
-        EdmKind.Duration => PostgresTime.IsFar(text) || text.EndsWith(" seconds", StringComparison.Ordinal)
-            && decimal.TryParse(text.AsSpan(0, text.Length - 8), NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint,
-            CultureInfo.InvariantCulture, out _),
-        EdmKind.Binary => false,
-        _ => !text.Contains('\0'),
-    };
+    private static bool IsText(string text, EdmType type) =>
+        type.Kind switch
+        {
+            EdmKind.Boolean => text is "true" or "false",
+            EdmKind.Decimal or EdmKind.Single or EdmKind.Double => IsNumber(text),
+            _ when type.IsNumeric => long.TryParse(text, NumberStyles.AllowLeadingSign, CultureInfo.InvariantCulture, out _),
+            EdmKind.Guid => Guid.TryParseExact(text, "D", out _),
+            EdmKind.Date => DateOnly.TryParseExact(text, "yyyy-MM-dd", CultureInfo.InvariantCulture, DateTimeStyles.None, out _)
+                || PostgresTime.IsFar(text),
+            EdmKind.TimeOfDay => TimeOnly.TryParseExact(text, "HH:mm:ss.ffffff", CultureInfo.InvariantCulture, DateTimeStyles.None, out _),
+            EdmKind.DateTimeOffset => DateTime.TryParseExact(text, "O", CultureInfo.InvariantCulture, DateTimeStyles.RoundtripKind, out _)
+                || PostgresTime.IsFar(text),
+            EdmKind.Duration => PostgresTime.IsFar(text)
+                || text.EndsWith(" seconds", StringComparison.Ordinal)
+                    && decimal.TryParse(
+                        text.AsSpan(0, text.Length - 8),
+                        NumberStyles.AllowLeadingSign | NumberStyles.AllowDecimalPoint,
+                        CultureInfo.InvariantCulture,
+                        out _
+                    ),
+            EdmKind.Binary => false,
+            _ => !text.Contains('\0'),
+        };
 
-    private static bool IsNumber(string text) => double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number)
-        && (double.IsFinite(number) ? number != 0 || !text.AsSpan().ContainsAnyInRange('1', '9') : text is "NaN" or "Infinity" or "-Infinity");
+    private static bool IsNumber(string text) =>
+        double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number)
+        && (
+            double.IsFinite(number)
+                ? number != 0 || !text.AsSpan().ContainsAnyInRange('1', '9')
+                : text is "NaN" or "Infinity" or "-Infinity"
+        );
 
-    public override string Column(string quotedColumn, string? storageForm) => storageForm switch
-    {
-        PostgresTypes.AsText => quotedColumn + "::text",
-        PostgresTypes.AsUuid => quotedColumn + "::uuid",
-        PostgresTypes.AsJson => $"to_json({quotedColumn})::text",
-        PostgresTypes.AsNumber => quotedColumn + "::numeric",
-        "bigint" => quotedColumn + "::text::bigint",
-        _ => quotedColumn,
-    };
+    public override string Column(string quotedColumn, string? storageForm) =>
+        storageForm switch
+        {
+            PostgresTypes.AsText => quotedColumn + "::text",
+            PostgresTypes.AsUuid => quotedColumn + "::uuid",
+            PostgresTypes.AsJson => $"to_json({quotedColumn})::text",
+            PostgresTypes.AsNumber => quotedColumn + "::numeric",
+            "bigint" => quotedColumn + "::text::bigint",
+            _ => quotedColumn,
+        };
 
     // Some types, such as json and point, have no equality; their texts have.
-    protected override string Groupable(string quotedColumn, string? storageForm) => storageForm == PostgresTypes.AsText
-        ? quotedColumn + "::text" : quotedColumn;
+    protected override string Groupable(string quotedColumn, string? storageForm) =>
+        storageForm == PostgresTypes.AsText ? quotedColumn + "::text" : quotedColumn;
 
-    public override string? Unrepresentable(string quotedColumn, EdmType type) => type.Kind switch
-    {
-        // Infinity is after everything, and its counterpart before.
-        EdmKind.Date => $"{quotedColumn} NOT BETWEEN '0001-01-01' AND '9999-12-31'",
-        EdmKind.DateTimeOffset => $"({quotedColumn} < '0001-01-01' OR {quotedColumn} >= '10000-01-01')",
-        EdmKind.Duration => $"(EXTRACT(YEAR FROM {quotedColumn}) <> 0 OR EXTRACT(MONTH FROM {quotedColumn}) <> 0)",
-        EdmKind.Decimal => $"{quotedColumn}::text IN ('NaN', 'Infinity', '-Infinity')",
-        _ => null,
-    };
+    public override string? Unrepresentable(string quotedColumn, EdmType type) =>
+        type.Kind switch
+        {
+            // Infinity is after everything, and its counterpart before.
+            EdmKind.Date => $"{quotedColumn} NOT BETWEEN '0001-01-01' AND '9999-12-31'",
+            EdmKind.DateTimeOffset => $"({quotedColumn} < '0001-01-01' OR {quotedColumn} >= '10000-01-01')",
+            EdmKind.Duration => $"(EXTRACT(YEAR FROM {quotedColumn}) <> 0 OR EXTRACT(MONTH FROM {quotedColumn}) <> 0)",
+            EdmKind.Decimal => $"{quotedColumn}::text IN ('NaN', 'Infinity', '-Infinity')",
+            _ => null,
+        };
 
     // A text that is read as a uuid is still a text to a join.
-    public override bool CanJoin(string? storageForm, string? other) => (storageForm == PostgresTypes.AsUuid) == (other == PostgresTypes.AsUuid);
+    public override bool CanJoin(string? storageForm, string? other) =>
+        (storageForm == PostgresTypes.AsUuid) == (other == PostgresTypes.AsUuid);
 
     public override string? Exact(SqlOperand text) => text.StorageForm == PostgresTypes.Loose ? $"({text.Sql}) COLLATE \"C\"" : null;
 
@@ -89,13 +106,14 @@ internal sealed class PostgresDialect : SqlDialect
         $"{index.Form} @@ phraseto_tsquery({(index.Language is { } language ? $"'{language}', " : "")}{term})";
 
     // Where there are no nulls nothing is said of them: an index serves an order only when both say the same.
-    public override string OrderTerm(string sql, bool descending, bool mayBeNull) => (descending, mayBeNull) switch
-    {
-        (true, true) => sql + " DESC NULLS LAST",
-        (true, false) => sql + " DESC",
-        (false, true) => sql + " NULLS FIRST",
-        _ => sql,
-    };
+    public override string OrderTerm(string sql, bool descending, bool mayBeNull) =>
+        (descending, mayBeNull) switch
+        {
+            (true, true) => sql + " DESC NULLS LAST",
+            (true, false) => sql + " DESC",
+            (false, true) => sql + " NULLS FIRST",
+            _ => sql,
+        };
 
     public override (string Left, string Right) Comparable(SqlOperand left, SqlOperand right)
     {
@@ -104,7 +122,8 @@ internal sealed class PostgresDialect : SqlDialect
         return (Zoned(left), Zoned(right));
     }
 
-    private static string Zoned(SqlOperand operand) => operand.StorageForm == PostgresTypes.Local ? $"({operand.Sql} AT TIME ZONE 'UTC')" : operand.Sql;
+    private static string Zoned(SqlOperand operand) =>
+        operand.StorageForm == PostgresTypes.Local ? $"({operand.Sql} AT TIME ZONE 'UTC')" : operand.Sql;
 
     public override string? Call(CanonicalFunction function, IReadOnlyList<SqlOperand> arguments)
     {
@@ -187,7 +206,8 @@ internal sealed class PostgresDialect : SqlDialect
 
     public override string? Result(string sql, EdmType type, string? storageForm) => $"({sql})::{CastOf(type.Kind)}";
 
-    public override string? Unnest(SqlOperand collection, EdmType item, string alias) => $"json_array_elements_text(({collection.Sql})::json) AS {alias}(value)";
+    public override string? Unnest(SqlOperand collection, EdmType item, string alias) =>
+        $"json_array_elements_text(({collection.Sql})::json) AS {alias}(value)";
 
     public override string Item(string alias, EdmType type) => $"({alias}.value)::{CastOf(type.Kind)}";
 
@@ -209,51 +229,64 @@ internal sealed class PostgresDialect : SqlDialect
             ArithmeticOperator.Mod => $"({a} % {b})",
             ArithmeticOperator.Div when result.IsIntegral => $"({a} / {b})",
             // Floating division by zero is infinite; 0 by 0 is NaN, which would be the largest number here, so it becomes null.
-            _ when result.IsFloating => $"(CASE WHEN ({b}) = 0 THEN NULLIF(({a})::float8, 0) * 'Infinity'::float8 ELSE ({a})::float8 / ({b})::float8 END)",
+            _ when result.IsFloating =>
+                $"(CASE WHEN ({b}) = 0 THEN NULLIF(({a})::float8, 0) * 'Infinity'::float8 ELSE ({a})::float8 / ({b})::float8 END)",
             _ => $"(({a})::numeric / ({b})::numeric)",
         };
     }
 
     /// <summary>Values of several parts come as JSON, and the server makes of it what the column holds.</summary>
-    public override string Assigned(int number, Property column, SourceObjectName table) => column.StorageForm == PostgresTypes.AsJson
-        ? $"(SELECT j.{Quote(column.Column)} FROM json_populate_record(NULL::{Table(table.Schema, table.Name)}, json_build_object({Text(column.Column)}, {Parameter(number)}::json)) AS j)" : Parameter(number);
+    public override string Assigned(int number, Property column, SourceObjectName table) =>
+        column.StorageForm == PostgresTypes.AsJson
+            ? $"(SELECT j.{Quote(column.Column)} FROM json_populate_record(NULL::{Table(table.Schema, table.Name)}, "
+                + $"json_build_object({Text(column.Column)}, {Parameter(number)}::json)) AS j)"
+            : Parameter(number);
 
     private static string Text(string value) => $"'{value.Replace("'", "''", StringComparison.Ordinal)}'";
 
-    public override StoredValue Encode(object value, EdmType type, string? storageForm) => value switch
-    {
-        bool flag => StoredValue.From(flag ? "true" : "false"),
-        long number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
-        decimal number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
-        LongDecimal number => StoredValue.From(number.Text),
-        double number => StoredValue.From(double.IsPositiveInfinity(number) ? "Infinity" : double.IsNegativeInfinity(number) ? "-Infinity" : number.ToString("R", CultureInfo.InvariantCulture)),
-        string text => StoredValue.From(text),
-        Guid guid => StoredValue.From(guid.ToString()),
-        DateOnly date => StoredValue.From(date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
-        TimeOnly time => StoredValue.From(time.ToString("HH:mm:ss.fffffff", CultureInfo.InvariantCulture)),
-        DateTime instant => StoredValue.From(instant.ToString("O", CultureInfo.InvariantCulture)),
-        // The server does not read a sign before an ISO duration.
-        TimeSpan duration => StoredValue.From((duration.Ticks / (decimal)TimeSpan.TicksPerSecond).ToString(CultureInfo.InvariantCulture) + " seconds"),
-        byte[] bytes => StoredValue.From(bytes),
-        _ => throw new ArgumentOutOfRangeException(nameof(value), value.GetType().Name),
-    };
+    public override StoredValue Encode(object value, EdmType type, string? storageForm) =>
+        value switch
+        {
+            bool flag => StoredValue.From(flag ? "true" : "false"),
+            long number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
+            decimal number => StoredValue.From(number.ToString(CultureInfo.InvariantCulture)),
+            LongDecimal number => StoredValue.From(number.Text),
+            double number => StoredValue.From(
+                double.IsPositiveInfinity(number) ? "Infinity"
+                : double.IsNegativeInfinity(number) ? "-Infinity"
+                : number.ToString("R", CultureInfo.InvariantCulture)
+            ),
+            string text => StoredValue.From(text),
+            Guid guid => StoredValue.From(guid.ToString()),
+            DateOnly date => StoredValue.From(date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
+            TimeOnly time => StoredValue.From(time.ToString("HH:mm:ss.fffffff", CultureInfo.InvariantCulture)),
+            DateTime instant => StoredValue.From(instant.ToString("O", CultureInfo.InvariantCulture)),
+            // The server does not read a sign before an ISO duration.
+            TimeSpan duration => StoredValue.From(
+                (duration.Ticks / (decimal)TimeSpan.TicksPerSecond).ToString(CultureInfo.InvariantCulture) + " seconds"
+            ),
+            byte[] bytes => StoredValue.From(bytes),
+            _ => throw new ArgumentOutOfRangeException(nameof(value), value.GetType().Name),
+        };
 
     public override string FirstChildren(ChildrenSql children) =>
-        $"JOIN LATERAL (SELECT x.* FROM {children.From("x")} WHERE {children.BelongTo("x")}{children.AndFilter("x")} ORDER BY {children.OrderOf("x")} {children.Limits}) AS c ON TRUE";
+        $"JOIN LATERAL (SELECT x.* FROM {children.From("x")} WHERE {children.BelongTo("x")}{children.AndFilter("x")} ORDER BY "
+        + $"{children.OrderOf("x")} {children.Limits}) AS c ON TRUE";
 
-    private static string CastOf(EdmKind kind) => kind switch
-    {
-        EdmKind.Boolean => "boolean",
-        EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => "bigint",
-        EdmKind.Decimal => "numeric",
-        EdmKind.Single => "real",
-        EdmKind.Double => "float8",
-        EdmKind.Guid => "uuid",
-        EdmKind.Date => "date",
-        EdmKind.TimeOfDay => "time",
-        EdmKind.DateTimeOffset => "timestamptz",
-        EdmKind.Duration => "interval",
-        EdmKind.Binary => "bytea",
-        _ => "text",
-    };
+    private static string CastOf(EdmKind kind) =>
+        kind switch
+        {
+            EdmKind.Boolean => "boolean",
+            EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64 => "bigint",
+            EdmKind.Decimal => "numeric",
+            EdmKind.Single => "real",
+            EdmKind.Double => "float8",
+            EdmKind.Guid => "uuid",
+            EdmKind.Date => "date",
+            EdmKind.TimeOfDay => "time",
+            EdmKind.DateTimeOffset => "timestamptz",
+            EdmKind.Duration => "interval",
+            EdmKind.Binary => "bytea",
+            _ => "text",
+        };
 }

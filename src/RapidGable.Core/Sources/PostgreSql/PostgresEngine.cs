@@ -20,9 +20,17 @@ public sealed partial class PostgresEngine : IEngine
         foreach (var (setting, attribute) in callerSettings)
         {
             if (setting != "role" && !SettingName().IsMatch(setting))
-                reader.Report("caller-settings." + setting, $"'{setting}' is not a setting that a source can be told with.", "Write 'role', or a name of your own with a dot, such as app.region.");
+                reader.Report(
+                    "caller-settings." + setting,
+                    $"'{setting}' is not a setting that a source can be told with.",
+                    "Write 'role', or a name of your own with a dot, such as app.region."
+                );
             if (!SimpleIdentifier.IsValid(attribute))
-                reader.Report("caller-settings." + setting, $"'{attribute}' is not the name of an attribute.", "Write one such as user or region.");
+                reader.Report(
+                    "caller-settings." + setting,
+                    $"'{attribute}' is not the name of an attribute.",
+                    "Write one such as user or region."
+                );
         }
         reader.ReportUnknown();
         if (builder is null || reader.HasFaults)
@@ -39,7 +47,8 @@ public sealed partial class PostgresEngine : IEngine
         builder.PersistSecurityInfo = false;
         // The columns of a broken unique key are told there alone; of the rest of it nothing goes on.
         builder.IncludeErrorDetail = true;
-        builder.Options = $"-c TimeZone=UTC -c DateStyle=ISO -c default_transaction_read_only=on -c statement_timeout={server.StatementSeconds * 1000}";
+        builder.Options =
+            $"-c TimeZone=UTC -c DateStyle=ISO -c default_transaction_read_only=on -c statement_timeout={server.StatementSeconds * 1000}";
         return new PostgresSource(name, builder, server.Sessions, server.StatementSeconds) { CallerSettings = callerSettings };
     }
 
@@ -64,7 +73,14 @@ public sealed partial class PostgresEngine : IEngine
         builder.Username = server.User ?? builder.Username;
         builder.Password = server.Password ?? builder.Password;
         builder.RootCertificate = server.Certificate ?? builder.RootCertificate;
-        builder.SslMode = server.Tls switch { null => builder.SslMode, "off" => SslMode.Disable, "require" => SslMode.Require, "verify" => SslMode.VerifyFull, _ => SslMode.Prefer };
+        builder.SslMode = server.Tls switch
+        {
+            null => builder.SslMode,
+            "off" => SslMode.Disable,
+            "require" => SslMode.Require,
+            "verify" => SslMode.VerifyFull,
+            _ => SslMode.Prefer,
+        };
         ServerSettings.ReportMissing(reader, builder.Host, builder.Database, builder.Username);
         return builder;
     }

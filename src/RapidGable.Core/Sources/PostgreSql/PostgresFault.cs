@@ -18,7 +18,10 @@ internal static partial class PostgresFault
                 return own;
             case PostgresException server:
                 return FromServer(server, settings);
-            case NpgsqlException { InnerException: SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.TryAgain or SocketError.NoData } }:
+            case NpgsqlException
+            {
+                InnerException: SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.TryAgain or SocketError.NoData }
+            }:
             case SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.TryAgain or SocketError.NoData }:
                 return Unavailable($"The host '{settings.Host}' is not known: its name cannot be resolved.");
             case NpgsqlException { InnerException: SocketException { SocketErrorCode: SocketError.ConnectionRefused } }:
@@ -26,7 +29,9 @@ internal static partial class PostgresFault
             case NpgsqlException { InnerException: AuthenticationException }:
                 return Unavailable($"TLS with {place} failed: the server's certificate is not trusted.");
             case NpgsqlException tls when tls.Message.Contains("SSL", StringComparison.Ordinal):
-                return Unavailable($"TLS with {place} failed: the server does not offer it. Set 'tls: prefer' or 'tls: off' if that is intended.");
+                return Unavailable(
+                    $"TLS with {place} failed: the server does not offer it. Set 'tls: prefer' or 'tls: off' if that is intended."
+                );
             case TimeoutException or NpgsqlException { InnerException: TimeoutException }:
                 return new SourceException(SourceFaultKind.TooSlow, $"{place} did not answer in time.", exception) { MayComeBack = true };
             case NpgsqlException or IOException or SocketException:
@@ -35,16 +40,17 @@ internal static partial class PostgresFault
                 return new SourceException(SourceFaultKind.Broken, exception.Message, exception);
         }
 
-        SourceException Unavailable(string message) => new(SourceFaultKind.Unavailable, message, exception)
-        {
-            MayComeBack = !message.StartsWith("TLS", StringComparison.Ordinal)
-        };
+        SourceException Unavailable(string message) =>
+            new(SourceFaultKind.Unavailable, message, exception) { MayComeBack = !message.StartsWith("TLS", StringComparison.Ordinal) };
     }
 
     private static SourceException FromServer(PostgresException exception, NpgsqlConnectionStringBuilder settings)
     {
         if (Constraint(exception) is { } broken)
-            return new SourceException(SourceFaultKind.Constraint, $"{exception.SqlState}: {exception.MessageText}", exception) { Constraint = broken };
+            return new SourceException(SourceFaultKind.Constraint, $"{exception.SqlState}: {exception.MessageText}", exception)
+            {
+                Constraint = broken,
+            };
         var (kind, message) = exception.SqlState switch
         {
             "28P01" => (SourceFaultKind.Unavailable, $"The password of '{settings.Username}' is wrong."),
@@ -68,14 +74,15 @@ internal static partial class PostgresFault
         return new SourceException(kind, message, exception)
         {
             Constraint = Refused(exception),
-            MayComeBack = exception.SqlState is "57P03" or "57P01" or "57P02"
+            MayComeBack = exception.SqlState is "57P03" or "57P01" or "57P02",
         };
     }
 
     /// <summary>Which rule of the database a change broke; null = none.</summary>
     private static BrokenConstraint? Constraint(PostgresException exception)
     {
-        BrokenConstraint Of(ConstraintKind kind, params ImmutableArray<string> columns) => new(kind, exception.ConstraintName, columns.IsEmpty && exception.ColumnName is { Length: > 0 } column ? [column] : columns);
+        BrokenConstraint Of(ConstraintKind kind, params ImmutableArray<string> columns) =>
+            new(kind, exception.ConstraintName, columns.IsEmpty && exception.ColumnName is { Length: > 0 } column ? [column] : columns);
         if (exception.SqlState is "P0001" or "45000")
             return Of(ConstraintKind.Raised) with { Message = exception.MessageText };
         // A developer's own words, though not meant for whoever breaks the rule.
@@ -86,7 +93,9 @@ internal static partial class PostgresFault
             "23505" or "23P01" => Of(ConstraintKind.Unique, Columns(exception)),
             "23502" => Of(ConstraintKind.Required),
             // The server says the same of both sides; only the one that refers has the missing row in its own words.
-            "23503" => exception.MessageText.StartsWith("insert or update", StringComparison.Ordinal) ? Of(ConstraintKind.NoParent, Columns(exception)) : Of(ConstraintKind.HasChildren),
+            "23503" => exception.MessageText.StartsWith("insert or update", StringComparison.Ordinal)
+                ? Of(ConstraintKind.NoParent, Columns(exception))
+                : Of(ConstraintKind.HasChildren),
             "23514" or "44000" => Of(ConstraintKind.Check),
             "22001" => Of(ConstraintKind.TooLong),
             "22003" or "22008" => exception.TableName is null && exception.ColumnName is null ? null : Of(ConstraintKind.Range),
@@ -108,7 +117,9 @@ internal static partial class PostgresFault
 
     /// <summary>The columns of <c>Key (code, region)=(…) already exists.</c></summary>
     private static ImmutableArray<string> Columns(PostgresException exception) =>
-        KeyColumns().Match(exception.Detail ?? "") is { Success: true } match ? [.. match.Groups[1].Value.Split(", ").Select(c => c.Trim('"'))] : [];
+        KeyColumns().Match(exception.Detail ?? "") is { Success: true } match
+            ? [.. match.Groups[1].Value.Split(", ").Select(c => c.Trim('"'))]
+            : [];
 
     /// <summary>The number in <c>unnamed portal parameter $2 = '…'</c>.</summary>
     [GeneratedRegex(@"portal(?: ""[^""]*"")? parameter \$(\d+)")]

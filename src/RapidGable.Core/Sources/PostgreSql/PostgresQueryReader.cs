@@ -18,17 +18,28 @@ internal sealed partial class PostgresQueryReader(NpgsqlConnection connection, C
         await using (var command = new NpgsqlCommand($"SELECT * FROM (\n{select}\n) AS q LIMIT 0", connection))
         await using (var reader = await command.ExecuteReaderAsync(cancellation))
         {
-            columns.AddRange(Enumerable.Range(0, reader.FieldCount).Select(i => (reader.GetName(i), reader.GetDataTypeOID(i), reader.GetDataTypeName(i))));
+            columns.AddRange(
+                Enumerable.Range(0, reader.FieldCount).Select(i => (reader.GetName(i), reader.GetDataTypeOID(i), reader.GetDataTypeName(i)))
+            );
             if (await reader.NextResultAsync(cancellation))
                 throw new SourceException(SourceFaultKind.Broken, QueryObject.Several);
         }
         var types = await TypesAsync([.. columns.Select(c => (long)c.Type).Distinct()]);
-        return QueryObject.Of(name, select, columns.Select(c =>
-        {
-            var (typeName, kind, category) = types[c.Type];
-            var (type, form, mediaType, reason) = PostgresTypes.Map(typeName, kind, category, Modifier(c.Shown, typeName), c.Shown);
-            return new SourceColumn(c.Name, c.Shown, type, Nullable: true, reason) { StorageForm = form, MediaType = mediaType, TextForm = PostgresTypes.AsText };
-        }));
+        return QueryObject.Of(
+            name,
+            select,
+            columns.Select(c =>
+            {
+                var (typeName, kind, category) = types[c.Type];
+                var (type, form, mediaType, reason) = PostgresTypes.Map(typeName, kind, category, Modifier(c.Shown, typeName), c.Shown);
+                return new SourceColumn(c.Name, c.Shown, type, Nullable: true, reason)
+                {
+                    StorageForm = form,
+                    MediaType = mediaType,
+                    TextForm = PostgresTypes.AsText,
+                };
+            })
+        );
     }
 
     private async Task<Dictionary<long, (string Name, char Kind, char Category)>> TypesAsync(long[] oids)

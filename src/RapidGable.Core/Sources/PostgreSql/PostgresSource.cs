@@ -37,7 +37,8 @@ internal sealed class PostgresSource : ISource
             await using var connection = await _database.OpenConnectionAsync(cancellation);
             return await new PostgresCatalogReader(connection, cancellation).ReadAsync();
         }
-        catch (Exception exception) when (exception is NpgsqlException or IOException or TimeoutException or System.Net.Sockets.SocketException)
+        catch (Exception exception)
+            when (exception is NpgsqlException or IOException or TimeoutException or System.Net.Sockets.SocketException)
         {
             throw PostgresFault.From(exception, _settings);
         }
@@ -53,7 +54,8 @@ internal sealed class PostgresSource : ISource
             await using var connection = await _database.OpenConnectionAsync(cancellation);
             return await new PostgresQueryReader(connection, cancellation).ReadAsync(name, select);
         }
-        catch (Exception exception) when (exception is NpgsqlException or IOException or TimeoutException or System.Net.Sockets.SocketException)
+        catch (Exception exception)
+            when (exception is NpgsqlException or IOException or TimeoutException or System.Net.Sockets.SocketException)
         {
             throw Fault(exception);
         }
@@ -68,21 +70,38 @@ internal sealed class PostgresSource : ISource
         WHERE d.classid = 'pg_rewrite'::regclass AND d.refclassid = 'pg_class'::regclass AND r.ev_class = $1::regclass AND c.oid <> r.ev_class
         """;
 
-    /// <summary>The server knows which columns a view uses, and not which of its own each becomes: those of one name, or named after both.</summary>
+    /// <summary>
+    /// The server knows which columns a view uses, and not which of its own each becomes: those of one name, or named after both.
+    /// </summary>
     public async Task<IReadOnlyDictionary<string, ColumnOrigin>> OriginsAsync(SourceObject view, CancellationToken cancellation)
     {
         try
         {
             var used = new List<ColumnOrigin>();
             await using var connection = await _database.OpenConnectionAsync(cancellation);
-            await using var command = new NpgsqlCommand(Uses, connection) { Parameters = { new NpgsqlParameter { Value = Dialect.Table(view.Schema, view.Name), NpgsqlDbType = NpgsqlDbType.Unknown } } };
+            await using var command = new NpgsqlCommand(Uses, connection)
+            {
+                Parameters =
+                {
+                    new NpgsqlParameter { Value = Dialect.Table(view.Schema, view.Name), NpgsqlDbType = NpgsqlDbType.Unknown },
+                },
+            };
             await using var reader = await command.ExecuteReaderAsync(cancellation);
             while (await reader.ReadAsync(cancellation))
                 used.Add(new ColumnOrigin(reader.GetString(0), reader.GetString(1)));
-            return view.Columns.Select(c => (c.Name, Origin: used.Find(u => $"{u.Table}_{u.Column}" == c.Name) ?? (used.Where(u => u.Column == c.Name).Take(2).ToList() is [var only] ? only : null)))
-                .Where(o => o.Origin is not null).ToDictionary(o => o.Name, o => o.Origin!);
+            return view
+                .Columns.Select(c =>
+                    (
+                        c.Name,
+                        Origin: used.Find(u => $"{u.Table}_{u.Column}" == c.Name)
+                            ?? (used.Where(u => u.Column == c.Name).Take(2).ToList() is [var only] ? only : null)
+                    )
+                )
+                .Where(o => o.Origin is not null)
+                .ToDictionary(o => o.Name, o => o.Origin!);
         }
-        catch (Exception exception) when (exception is NpgsqlException or IOException or TimeoutException or System.Net.Sockets.SocketException)
+        catch (Exception exception)
+            when (exception is NpgsqlException or IOException or TimeoutException or System.Net.Sockets.SocketException)
         {
             throw Fault(exception);
         }
@@ -90,9 +109,21 @@ internal sealed class PostgresSource : ISource
 
     // The server reads texts as uuids, so that they compare whatever the case of their letters.
     public SourceColumn? Retype(SourceColumn column, EdmType type) =>
-        type.Kind == EdmKind.Guid && column is { Type: { Kind: EdmKind.String, IsCollection: false }, StorageForm: null or PostgresTypes.AsText } ? column with { Type = type, StorageForm = PostgresTypes.AsUuid } : null;
+        type.Kind == EdmKind.Guid
+        && column is { Type: { Kind: EdmKind.String, IsCollection: false }, StorageForm: null or PostgresTypes.AsText }
+            ? column with
+            {
+                Type = type,
+                StorageForm = PostgresTypes.AsUuid,
+            }
+            : null;
 
-    public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, RequestAllowance request, CancellationToken cancellation)
+    public async ValueTask<ISourceSession> OpenSessionAsync(
+        SessionKind kind,
+        IReadOnlyList<(string Setting, string Value)> settings,
+        RequestAllowance request,
+        CancellationToken cancellation
+    )
     {
         var pass = await _gate.EnterAsync(request, cancellation);
         NpgsqlConnection? connection = null;
@@ -118,9 +149,16 @@ internal sealed class PostgresSource : ISource
     }
 
     /// <summary>Sets the settings for as long as the connection is in use; when it is returned to the pool, all are reset.</summary>
-    private static async Task TellAsync(NpgsqlConnection connection, IReadOnlyList<(string Setting, string Value)> settings, CancellationToken cancellation)
+    private static async Task TellAsync(
+        NpgsqlConnection connection,
+        IReadOnlyList<(string Setting, string Value)> settings,
+        CancellationToken cancellation
+    )
     {
-        await using var command = new NpgsqlCommand($"SELECT {string.Join(", ", settings.Select((_, i) => $"set_config(${(2 * i) + 1}, ${(2 * i) + 2}, false)"))}", connection);
+        await using var command = new NpgsqlCommand(
+            $"SELECT {string.Join(", ", settings.Select((_, i) => $"set_config(${(2 * i) + 1}, ${(2 * i) + 2}, false)"))}",
+            connection
+        );
         foreach (var (setting, value) in settings)
         {
             command.Parameters.Add(new NpgsqlParameter { Value = setting, NpgsqlDbType = NpgsqlDbType.Text });
@@ -134,7 +172,8 @@ internal sealed class PostgresSource : ISource
     public ValueTask DisposeAsync() => _database.DisposeAsync();
 }
 
-internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection connection, SessionPass pass, SessionKind kind) : ISourceSession
+internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection connection, SessionPass pass, SessionKind kind)
+    : ISourceSession
 {
     /// <summary>More rows than these are not held, but fetched from cursors of the server, which takes more turns.</summary>
     private const int MostHeld = 20_000;
@@ -144,7 +183,9 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
 
     public bool IsAwaited => pass.IsAwaited;
 
-    /// <summary>Begins the transaction; without this the server lets nothing be changed. Rows that it locks are read as they are then.</summary>
+    /// <summary>
+    /// Begins the transaction; without this the server lets nothing be changed. Rows that it locks are read as they are then.
+    /// </summary>
     public async Task BeginChangingAsync(CancellationToken cancellation)
     {
         _transaction = await connection.BeginTransactionAsync(IsolationLevel.ReadCommitted, cancellation);
@@ -168,7 +209,11 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
     public async ValueTask SerializeAsync(string subject, CancellationToken cancellation)
     {
         // The lock ends with the transaction.
-        await using var rows = await QueryAsync("SELECT 1 FROM (SELECT pg_advisory_xact_lock(hashtextextended($1::text, 0))) AS l", new[] { StoredValue.From(subject) }, cancellation);
+        await using var rows = await QueryAsync(
+            "SELECT 1 FROM (SELECT pg_advisory_xact_lock(hashtextextended($1::text, 0))) AS l",
+            new[] { StoredValue.From(subject) },
+            cancellation
+        );
     }
 
     public async ValueTask CommitAsync(CancellationToken cancellation)
@@ -214,8 +259,14 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
         }
     }
 
-    /// <summary>All in one turn when the rows are few: the connection gives the results one after the other, so all but the last are held.</summary>
-    public async ValueTask<IReadOnlyList<IRowCursor>> QueryTogetherAsync(IReadOnlyList<SourceStatement> statements, long mostHeld, CancellationToken cancellation)
+    /// <summary>
+    /// All in one turn when the rows are few: the connection gives the results one after the other, so all but the last are held.
+    /// </summary>
+    public async ValueTask<IReadOnlyList<IRowCursor>> QueryTogetherAsync(
+        IReadOnlyList<SourceStatement> statements,
+        long mostHeld,
+        CancellationToken cancellation
+    )
     {
         if (mostHeld > MostHeld || kind == SessionKind.Changing)
             return [.. await OneByOneAsync(statements, cancellation)];
@@ -267,14 +318,15 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
     }
 
     /// <summary>Texts are sent without a type: the statement casts each to the type that it needs.</summary>
-    private static NpgsqlParameter Parameter(StoredValue value) => value.Kind switch
-    {
-        StoredValueKind.Int64 => new NpgsqlParameter { Value = value.Int64, NpgsqlDbType = NpgsqlDbType.Bigint },
-        StoredValueKind.Double => new NpgsqlParameter { Value = value.Double, NpgsqlDbType = NpgsqlDbType.Double },
-        StoredValueKind.Text => new NpgsqlParameter { Value = value.Text, NpgsqlDbType = NpgsqlDbType.Unknown },
-        StoredValueKind.Blob => new NpgsqlParameter { Value = value.Blob, NpgsqlDbType = NpgsqlDbType.Bytea },
-        _ => new NpgsqlParameter { Value = DBNull.Value, NpgsqlDbType = NpgsqlDbType.Unknown },
-    };
+    private static NpgsqlParameter Parameter(StoredValue value) =>
+        value.Kind switch
+        {
+            StoredValueKind.Int64 => new NpgsqlParameter { Value = value.Int64, NpgsqlDbType = NpgsqlDbType.Bigint },
+            StoredValueKind.Double => new NpgsqlParameter { Value = value.Double, NpgsqlDbType = NpgsqlDbType.Double },
+            StoredValueKind.Text => new NpgsqlParameter { Value = value.Text, NpgsqlDbType = NpgsqlDbType.Unknown },
+            StoredValueKind.Blob => new NpgsqlParameter { Value = value.Blob, NpgsqlDbType = NpgsqlDbType.Bytea },
+            _ => new NpgsqlParameter { Value = DBNull.Value, NpgsqlDbType = NpgsqlDbType.Unknown },
+        };
 
     public async ValueTask DisposeAsync()
     {

@@ -37,8 +37,11 @@ internal static partial class PostgresTime
         return fits;
     }
 
-    public static string Text(int days) => TryDate(days, out var date) ? date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)
-        : days == int.MaxValue ? "infinity" : days == int.MinValue ? "-infinity" : FarDay(days, "");
+    public static string Text(int days) =>
+        TryDate(days, out var date) ? date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)
+        : days == int.MaxValue ? "infinity"
+        : days == int.MinValue ? "-infinity"
+        : FarDay(days, "");
 
     public static string Text(long microseconds)
     {
@@ -52,10 +55,13 @@ internal static partial class PostgresTime
         return FarDay(days, rest.ToString(@"\ hh\:mm\:ss\.ffffff\+\0\0", CultureInfo.InvariantCulture));
     }
 
-    public static string Text(NpgsqlInterval interval) => TryDuration(interval, out var duration)
-        ? (duration.Ticks / (decimal)TimeSpan.TicksPerSecond).ToString(CultureInfo.InvariantCulture) + " seconds"
-        : string.Create(CultureInfo.InvariantCulture,
-            $"{interval.Months} months {interval.Days} days {interval.Time / 1_000_000m} seconds");
+    public static string Text(NpgsqlInterval interval) =>
+        TryDuration(interval, out var duration)
+            ? (duration.Ticks / (decimal)TimeSpan.TicksPerSecond).ToString(CultureInfo.InvariantCulture) + " seconds"
+            : string.Create(
+                CultureInfo.InvariantCulture,
+                $"{interval.Months} months {interval.Days} days {interval.Time / 1_000_000m} seconds"
+            );
 
     /// <summary>Whether a text is one of those that .NET has no value for.</summary>
     public static bool IsFar(string text) => Far().IsMatch(text);
@@ -76,6 +82,8 @@ internal static partial class PostgresTime
         return string.Create(CultureInfo.InvariantCulture, $"{shown:0000}-{day.Month:00}-{day.Day:00}{time}{era}");
     }
 
-    [GeneratedRegex(@"^(-?infinity|(\d{5,6}-[01]\d-[0-3]\d( \d\d:\d\d:\d\d\.\d{6}\+00)?|\d{4}-[01]\d-[0-3]\d( \d\d:\d\d:\d\d\.\d{6}\+00)? BC)|-?\d+ months -?\d+ days -?\d+(\.\d+)? seconds)$")]
+    [GeneratedRegex(
+        @"^(-?infinity|(\d{5,6}-[01]\d-[0-3]\d( \d\d:\d\d:\d\d\.\d{6}\+00)?|\d{4}-[01]\d-[0-3]\d( \d\d:\d\d:\d\d\.\d{6}\+00)? BC)|-?\d+ months -?\d+ days -?\d+(\.\d+)? seconds)$"
+    )]
     private static partial Regex Far();
 }

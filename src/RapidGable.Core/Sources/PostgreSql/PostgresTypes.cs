@@ -21,7 +21,13 @@ internal static class PostgresTypes
     /// <param name="kind">typtype: b base, e enum, d domain, c composite, r range.</param>
     /// <param name="category">typcategory; A = array.</param>
     /// <param name="modifier">Type modifier; -1 = none.</param>
-    public static (EdmType? Type, string? StorageForm, string? MediaType, string Reason) Map(string name, char kind, char category, int modifier, string shown)
+    public static (EdmType? Type, string? StorageForm, string? MediaType, string Reason) Map(
+        string name,
+        char kind,
+        char category,
+        int modifier,
+        string shown
+    )
     {
         var reason = shown;
         if (category == 'A')
@@ -39,7 +45,12 @@ internal static class PostgresTypes
             "float4" => (new EdmType(EdmKind.Single), null, null, reason),
             "float8" => (EdmType.Double, null, null, reason),
             "text" or "name" => (EdmType.String, null, null, reason),
-            "varchar" or "bpchar" => (modifier > 4 ? new EdmType(EdmKind.String, MaxLength: modifier - 4) : EdmType.String, name == "bpchar" ? AsText : null, null, reason),
+            "varchar" or "bpchar" => (
+                modifier > 4 ? new EdmType(EdmKind.String, MaxLength: modifier - 4) : EdmType.String,
+                name == "bpchar" ? AsText : null,
+                null,
+                reason
+            ),
             "uuid" => (EdmType.Guid, null, null, reason),
             "date" => (EdmType.Date, null, null, reason),
             "time" => (new EdmType(EdmKind.TimeOfDay, Precision: Fraction(modifier)), null, null, reason),
@@ -49,7 +60,8 @@ internal static class PostgresTypes
             "bytea" => (EdmType.Binary, null, null, reason),
             "json" or "jsonb" => (EdmType.String, AsText, "application/json", reason),
             "xml" => (EdmType.String, AsText, "application/xml", reason),
-            "citext" or "timetz" or "inet" or "cidr" or "macaddr" or "macaddr8" or "bit" or "varbit" or "tsvector" or "ltree" or "hstore" => (EdmType.String, AsText, null, $"{shown}, as text"),
+            "citext" or "timetz" or "inet" or "cidr" or "macaddr" or "macaddr8" or "bit" or "varbit" or "tsvector" or "ltree" or "hstore" =>
+                (EdmType.String, AsText, null, $"{shown}, as text"),
             "oid" or "xid" => (EdmType.Int64, "bigint", null, reason),
             _ when kind is 'r' or 'm' => (EdmType.String, AsText, null, $"range {shown}, as text"),
             _ when kind == 'c' => (null, null, null, $"the composite type {shown}"),
@@ -65,7 +77,10 @@ internal static class PostgresTypes
 
     /// <summary>The type of an array's elements as they stand in JSON; null when they have none there.</summary>
     public static EdmType? Element(string name, char kind, string shown) =>
-        Map(name, kind, 'X', -1, shown).Type is { Kind: not (EdmKind.Binary or EdmKind.Duration or EdmKind.TimeOfDay) } type && Map(name, kind, 'X', -1, shown).MediaType is null ? type : null;
+        Map(name, kind, 'X', -1, shown).Type is { Kind: not (EdmKind.Binary or EdmKind.Duration or EdmKind.TimeOfDay) } type
+        && Map(name, kind, 'X', -1, shown).MediaType is null
+            ? type
+            : null;
 
     private static EdmType Numeric(int modifier)
     {

@@ -8,7 +8,8 @@ namespace RapidGable.Sources.Sqlite;
 /// <summary>Reads the whole catalog in seven statements; views one by one, since a broken one fails alone.</summary>
 internal sealed partial class SqliteCatalogReader(ISourceSession session, CancellationToken cancellation)
 {
-    private const string Tables = "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name";
+    private const string Tables =
+        "SELECT name FROM sqlite_schema WHERE type = 'table' AND name NOT LIKE 'sqlite\\_%' ESCAPE '\\' ORDER BY name";
     private const string TableTexts = "SELECT name, sql FROM sqlite_schema WHERE type = 'table' AND sql LIKE '%check%'";
     private const string Views = "SELECT name FROM sqlite_schema WHERE type = 'view' ORDER BY name";
     private const string ColumnsOf = "SELECT name, type, \"notnull\", dflt_value, pk, hidden FROM pragma_table_xinfo(?1) ORDER BY cid";
@@ -20,7 +21,8 @@ internal sealed partial class SqliteCatalogReader(ISourceSession session, Cancel
         """;
 
     // Asked once: it lists all tables each time, so a join would list them for every column.
-    private const string TableKinds = "SELECT name, strict = 1 OR wr = 1, type = 'table' AND wr = 0 FROM pragma_table_list WHERE schema = 'main'";
+    private const string TableKinds =
+        "SELECT name, strict = 1 OR wr = 1, type = 'table' AND wr = 0 FROM pragma_table_list WHERE schema = 'main'";
 
     private const string ForeignKeys = """
         SELECT m.name, f.id, f."table", f."from", f."to", f.on_delete
@@ -47,33 +49,47 @@ internal sealed partial class SqliteCatalogReader(ISourceSession session, Cancel
         var strict = kinds.Where(k => k[1] == "1").Select(r => r[0]!).ToHashSet(StringComparer.Ordinal);
         var numbered = kinds.Where(k => k[2] == "1").Select(r => r[0]!).ToHashSet(StringComparer.Ordinal);
         var inner = (await RowsAsync(Inner, 1)).Select(r => r[0]!).ToHashSet(StringComparer.Ordinal);
-        var texts = (await RowsAsync(TextIndexes, 2)).Select(r => TextIndexOf(r[0]!, r[1]!, columns[r[0]!])).OfType<(string Table, TextIndex Index)>().ToLookup(t => t.Table, t => t.Index, StringComparer.OrdinalIgnoreCase);
+        var texts = (await RowsAsync(TextIndexes, 2))
+            .Select(r => TextIndexOf(r[0]!, r[1]!, columns[r[0]!]))
+            .OfType<(string Table, TextIndex Index)>()
+            .ToLookup(t => t.Table, t => t.Index, StringComparer.OrdinalIgnoreCase);
         var checks = (await RowsAsync(TableTexts, 2)).ToDictionary(r => r[0]!, r => ChecksOf(r[1]!), StringComparer.Ordinal);
         var objects = ImmutableArray.CreateBuilder<SourceObject>();
         foreach (var row in (await RowsAsync(Tables, 1)).Where(r => !inner.Contains(r[0]!)))
         {
             var table = Table(row[0]!, strict.Contains(row[0]!), columns[row[0]!], foreignKeys, columns, indexes[row[0]!]);
             // A column may have taken the name.
-            var hasNumber = numbered.Contains(table.Name) && !columns[table.Name].Any(c => c[1]!.Equals("rowid", StringComparison.OrdinalIgnoreCase));
-            objects.Add(table with
-            {
-                RowId = hasNumber ? "rowid" : null,
-                TextIndexes = [.. texts[table.Name]],
-                Checks = checks.GetValueOrDefault(table.Name, [])
-            });
+            var hasNumber =
+                numbered.Contains(table.Name) && !columns[table.Name].Any(c => c[1]!.Equals("rowid", StringComparison.OrdinalIgnoreCase));
+            objects.Add(
+                table with
+                {
+                    RowId = hasNumber ? "rowid" : null,
+                    TextIndexes = [.. texts[table.Name]],
+                    Checks = checks.GetValueOrDefault(table.Name, []),
+                }
+            );
         }
         foreach (var row in await RowsAsync(Views, 1))
             objects.Add(await ViewAsync(row[0]!));
         return new SourceCatalog(objects.ToImmutable());
     }
 
-    /// <summary>A full-text table whose content is another table's; null when it is none. Its rows have the numbers of that table's rows.</summary>
+    /// <summary>
+    /// A full-text table whose content is another table's; null when it is none. Its rows have the numbers of that table's rows.
+    /// </summary>
     private static (string Table, TextIndex Index)? TextIndexOf(string name, string sql, IEnumerable<string?[]> columns)
     {
         if (!FullText().IsMatch(sql) || Content().Match(sql) is not { Success: true } content)
             return null;
         static string Bare(Match match) => match.Groups["name"].Value.Trim('\'', '"', '[', ']', '`');
-        return (Bare(content), new TextIndex(name, [.. columns.Where(c => c[6] == "0").Select(c => c[1]!)]) { Form = ContentNumber().Match(sql) is { Success: true } number ? Bare(number) : "rowid" });
+        return (
+            Bare(content),
+            new TextIndex(name, [.. columns.Where(c => c[6] == "0").Select(c => c[1]!)])
+            {
+                Form = ContentNumber().Match(sql) is { Success: true } number ? Bare(number) : "rowid",
+            }
+        );
     }
 
     /// <summary>The conditions of <c>CHECK (…)</c> in the text of a table.</summary>
@@ -84,7 +100,12 @@ internal sealed partial class SqliteCatalogReader(ISourceSession session, Cancel
         {
             var (depth, end) = (1, match.Index + match.Length);
             while (end < sql.Length && depth > 0)
-                depth += sql[end++] switch { '(' => 1, ')' => -1, _ => 0 };
+                depth += sql[end++] switch
+                {
+                    '(' => 1,
+                    ')' => -1,
+                    _ => 0,
+                };
             if (depth == 0)
                 found.Add(sql[(match.Index + match.Length)..(end - 1)]);
         }
@@ -103,18 +124,34 @@ internal sealed partial class SqliteCatalogReader(ISourceSession session, Cancel
     [GeneratedRegex("""\bcontent_rowid\s*=\s*(?<name>'[^']+'|"[^"]+"|\[[^\]]+\]|\w+)""", RegexOptions.IgnoreCase)]
     private static partial Regex ContentNumber();
 
-    private static SourceObject Table(string name, bool isStrict, IEnumerable<string?[]> columnRows, ILookup<string, string?[]> foreignKeys,
-        ILookup<string, string?[]> allColumns, IEnumerable<string?[]> indexRows)
+    private static SourceObject Table(
+        string name,
+        bool isStrict,
+        IEnumerable<string?[]> columnRows,
+        ILookup<string, string?[]> foreignKeys,
+        ILookup<string, string?[]> allColumns,
+        IEnumerable<string?[]> indexRows
+    )
     {
         var rows = columnRows.ToList();
         var primaryKey = KeyOf(rows);
         var columns = rows.Where(r => r[6] != "1").Select(r => Column(r, primaryKey, isStrict)).ToImmutableArray();
-        var indexes = indexRows.GroupBy(r => r[1]).Where(g => g.All(r => r[2] is not null))
-            .Select(g => (IsUnique: g.First()[3] == "1", Columns: g.Select(r => r[2]!).ToImmutableArray())).ToList();
+        var indexes = indexRows
+            .GroupBy(r => r[1])
+            .Where(g => g.All(r => r[2] is not null))
+            .Select(g => (IsUnique: g.First()[3] == "1", Columns: g.Select(r => r[2]!).ToImmutableArray()))
+            .ToList();
         ImmutableArray<ImmutableArray<string>> unique = [.. indexes.Where(i => i.IsUnique).Select(i => i.Columns)];
-        var foreign = foreignKeys[name].GroupBy(r => r[1]).Select(g => Foreign(g.ToList(), allColumns))
-            .OfType<ForeignKey>().Reverse().ToImmutableArray();
-        return new SourceObject(null, name, SourceObjectKind.Table, columns, primaryKey, unique, foreign) { Indexes = [.. indexes.Where(i => !i.IsUnique).Select(i => i.Columns)] };
+        var foreign = foreignKeys[name]
+            .GroupBy(r => r[1])
+            .Select(g => Foreign(g.ToList(), allColumns))
+            .OfType<ForeignKey>()
+            .Reverse()
+            .ToImmutableArray();
+        return new SourceObject(null, name, SourceObjectKind.Table, columns, primaryKey, unique, foreign)
+        {
+            Indexes = [.. indexes.Where(i => !i.IsUnique).Select(i => i.Columns)],
+        };
     }
 
     private static ImmutableArray<string> KeyOf(IEnumerable<string?[]> rows) =>
@@ -151,7 +188,9 @@ internal sealed partial class SqliteCatalogReader(ISourceSession session, Cancel
     private static ForeignKey? Foreign(List<string?[]> parts, ILookup<string, string?[]> allColumns)
     {
         // Names match whatever their case; mostly it is the same.
-        var name = allColumns.Contains(parts[0][2]!) ? parts[0][2]! : allColumns.FirstOrDefault(g => g.Key.Equals(parts[0][2], StringComparison.OrdinalIgnoreCase))?.Key;
+        var name = allColumns.Contains(parts[0][2]!)
+            ? parts[0][2]!
+            : allColumns.FirstOrDefault(g => g.Key.Equals(parts[0][2], StringComparison.OrdinalIgnoreCase))?.Key;
         if (name is null)
             return null;
         var rows = allColumns[name].ToList();
@@ -160,14 +199,19 @@ internal sealed partial class SqliteCatalogReader(ISourceSession session, Cancel
             : [.. parts.Select(p => rows.FirstOrDefault(r => r[1]!.Equals(p[4], StringComparison.OrdinalIgnoreCase))?[1]).OfType<string>()];
         if (targetColumns.Length != parts.Count)
             return null;
-        return new ForeignKey([.. parts.Select(p => p[3]!)], name, targetColumns, parts[0][5] switch
-        {
-            "CASCADE" => "Cascade",
-            "SET NULL" => "SetNull",
-            "SET DEFAULT" => "SetDefault",
-            "RESTRICT" => "None",
-            _ => null,
-        });
+        return new ForeignKey(
+            [.. parts.Select(p => p[3]!)],
+            name,
+            targetColumns,
+            parts[0][5] switch
+            {
+                "CASCADE" => "Cascade",
+                "SET NULL" => "SetNull",
+                "SET DEFAULT" => "SetDefault",
+                "RESTRICT" => "None",
+                _ => null,
+            }
+        );
     }
 
     private async Task<SourceObject> ViewAsync(string name)

@@ -27,7 +27,6 @@ internal sealed class SqliteConnection : IDisposable
         SqliteFunctions.Register(database);
     }
 
-
     public sqlite3 Database { get; }
 
     /// <summary>Opens a file; <paramref name="shownName"/> is what messages call it.</summary>
@@ -35,11 +34,19 @@ internal sealed class SqliteConnection : IDisposable
     {
         if (!File.Exists(path))
             throw new SourceException(SourceFaultKind.Unavailable, $"The database file '{shownName}' does not exist.");
-        var code = raw.sqlite3_open_v2(path, out var database, (isWriting ? raw.SQLITE_OPEN_READWRITE : raw.SQLITE_OPEN_READONLY) | raw.SQLITE_OPEN_NOMUTEX, null);
+        var code = raw.sqlite3_open_v2(
+            path,
+            out var database,
+            (isWriting ? raw.SQLITE_OPEN_READWRITE : raw.SQLITE_OPEN_READONLY) | raw.SQLITE_OPEN_NOMUTEX,
+            null
+        );
         if (code != raw.SQLITE_OK)
         {
             database?.Dispose();
-            throw new SourceException(SourceFaultKind.Unavailable, $"The database file '{shownName}' cannot be opened: {raw.sqlite3_errstr(code).utf8_to_string()}.");
+            throw new SourceException(
+                SourceFaultKind.Unavailable,
+                $"The database file '{shownName}' cannot be opened: {raw.sqlite3_errstr(code).utf8_to_string()}."
+            );
         }
         raw.sqlite3_busy_timeout(database, 2_000);
         raw.sqlite3_extended_result_codes(database, 1);
@@ -79,9 +86,7 @@ internal sealed class SqliteConnection : IDisposable
         try
         {
             int code;
-            while ((code = Step(statement)) == raw.SQLITE_ROW)
-            {
-            }
+            while ((code = Step(statement)) == raw.SQLITE_ROW) { }
             if (code != raw.SQLITE_DONE)
                 throw Fault(code);
         }
@@ -115,13 +120,15 @@ internal sealed class SqliteConnection : IDisposable
     private static bool IsLeftInTheMiddle(int code) => code is raw.SQLITE_READONLY_ROLLBACK or raw.SQLITE_READONLY_RECOVERY;
 
     /// <summary>
-    /// A program that was ended in the middle of a change leaves the file so, and who only reads it cannot undo that. The first program that may write
+    /// A program that was ended in the middle of a change leaves the file so, and who only reads it cannot undo that. The first program
+    /// that may write
     /// does, as soon as it looks at the file.
     /// </summary>
     /// <returns>False when this program may not write it either.</returns>
     private bool Recover()
     {
-        var isOpen = raw.sqlite3_open_v2(_path, out var database, raw.SQLITE_OPEN_READWRITE | raw.SQLITE_OPEN_NOMUTEX, null) == raw.SQLITE_OK;
+        var isOpen =
+            raw.sqlite3_open_v2(_path, out var database, raw.SQLITE_OPEN_READWRITE | raw.SQLITE_OPEN_NOMUTEX, null) == raw.SQLITE_OK;
         using (database)
         {
             if (!isOpen)
@@ -161,22 +168,34 @@ internal sealed class SqliteConnection : IDisposable
         if (SqliteFault.Constraint(code, message) is { } broken)
             return new SourceException(SourceFaultKind.Constraint, message) { Constraint = broken };
         if (IsLeftInTheMiddle(code))
-            return new SourceException(SourceFaultKind.Unavailable, "A program was ended in the middle of a change of the database file, and this one may not write the file to undo that. Open it once with a program that may.");
+            return new SourceException(
+                SourceFaultKind.Unavailable,
+                "A program was ended in the middle of a change of the database file, and this one may not write the file to "
+                    + "undo that. Open it once with a program that may."
+            );
         var kind = (code & 0xFF) switch
         {
             raw.SQLITE_BUSY or raw.SQLITE_LOCKED => SourceFaultKind.Busy,
             raw.SQLITE_INTERRUPT => SourceFaultKind.TooSlow,
-            raw.SQLITE_CANTOPEN or raw.SQLITE_NOTADB or raw.SQLITE_CORRUPT or raw.SQLITE_IOERR or raw.SQLITE_PERM or raw.SQLITE_AUTH or raw.SQLITE_READONLY or raw.SQLITE_FULL
-                => SourceFaultKind.Unavailable,
+            raw.SQLITE_CANTOPEN
+            or raw.SQLITE_NOTADB
+            or raw.SQLITE_CORRUPT
+            or raw.SQLITE_IOERR
+            or raw.SQLITE_PERM
+            or raw.SQLITE_AUTH
+            or raw.SQLITE_READONLY
+            or raw.SQLITE_FULL => SourceFaultKind.Unavailable,
             _ when message == SqliteFunctions.DivisionByZero => SourceFaultKind.DivisionByZero,
             _ when message is SqliteFunctions.Overflow or "integer overflow" => SourceFaultKind.Overflow,
             _ when message == SqliteFunctions.SlowPattern => SourceFaultKind.TooSlow,
-            _ when message is "parser stack overflow" || message.StartsWith("Expression tree is too large", StringComparison.Ordinal) || message.StartsWith("at most ", StringComparison.Ordinal) || message.StartsWith("too many ", StringComparison.Ordinal) => SourceFaultKind.TooComplex,
+            _ when message is "parser stack overflow"
+                    || message.StartsWith("Expression tree is too large", StringComparison.Ordinal)
+                    || message.StartsWith("at most ", StringComparison.Ordinal)
+                    || message.StartsWith("too many ", StringComparison.Ordinal) => SourceFaultKind.TooComplex,
             _ when message == "malformed JSON" => SourceFaultKind.BadData,
             _ when message.StartsWith("no such table", StringComparison.Ordinal)
-                || message.StartsWith("no such column", StringComparison.Ordinal)
-                || message.Contains(" has no column named ", StringComparison.Ordinal)
-                => SourceFaultKind.Changed,
+                    || message.StartsWith("no such column", StringComparison.Ordinal)
+                    || message.Contains(" has no column named ", StringComparison.Ordinal) => SourceFaultKind.Changed,
             _ => SourceFaultKind.Broken,
         };
         _cancellation.ThrowIfCancellationRequested();

@@ -23,12 +23,25 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
     }
 
     /// <summary>Each column's name and the type that its table declares; empty for an expression.</summary>
-    public IEnumerable<(string Name, string DeclaredType)> Declared() => Enumerable.Range(0, raw.sqlite3_column_count(statement)).Select(i =>
-        (raw.sqlite3_column_name(statement, i).utf8_to_string(), raw.sqlite3_column_decltype(statement, i).utf8_to_string() ?? ""));
+    public IEnumerable<(string Name, string DeclaredType)> Declared() =>
+        Enumerable
+            .Range(0, raw.sqlite3_column_count(statement))
+            .Select(i =>
+                (raw.sqlite3_column_name(statement, i).utf8_to_string(), raw.sqlite3_column_decltype(statement, i).utf8_to_string() ?? "")
+            );
 
     /// <summary>The table and column that each column of a SELECT is read from; null for an expression.</summary>
-    public IEnumerable<(string Name, ColumnOrigin? Origin)> Origins() => Enumerable.Range(0, raw.sqlite3_column_count(statement)).Select(i =>
-        (raw.sqlite3_column_name(statement, i).utf8_to_string(), raw.sqlite3_column_table_name(statement, i).utf8_to_string() is { } table ? new ColumnOrigin(table, raw.sqlite3_column_origin_name(statement, i).utf8_to_string()) : null));
+    public IEnumerable<(string Name, ColumnOrigin? Origin)> Origins() =>
+        Enumerable
+            .Range(0, raw.sqlite3_column_count(statement))
+            .Select(i =>
+                (
+                    raw.sqlite3_column_name(statement, i).utf8_to_string(),
+                    raw.sqlite3_column_table_name(statement, i).utf8_to_string() is { } table
+                        ? new ColumnOrigin(table, raw.sqlite3_column_origin_name(statement, i).utf8_to_string())
+                        : null
+                )
+            );
 
     public int ParameterCount => raw.sqlite3_bind_parameter_count(statement);
 
@@ -36,20 +49,23 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
 
     public bool IsNull(int column) => raw.sqlite3_column_type(statement, column) == raw.SQLITE_NULL;
 
-    public bool GetBoolean(int column) => GetInt64(column) switch
-    {
-        0 => false,
-        1 => true,
-        var other => throw Bad(column, $"{other} is neither 0 nor 1"),
-    };
+    public bool GetBoolean(int column) =>
+        GetInt64(column) switch
+        {
+            0 => false,
+            1 => true,
+            var other => throw Bad(column, $"{other} is neither 0 nor 1"),
+        };
 
-    public long GetInt64(int column) => raw.sqlite3_column_type(statement, column) == raw.SQLITE_INTEGER
-        ? raw.sqlite3_column_int64(statement, column)
-        : throw Bad(column, "it is not a whole number");
+    public long GetInt64(int column) =>
+        raw.sqlite3_column_type(statement, column) == raw.SQLITE_INTEGER
+            ? raw.sqlite3_column_int64(statement, column)
+            : throw Bad(column, "it is not a whole number");
 
-    public double GetDouble(int column) => raw.sqlite3_column_type(statement, column) is raw.SQLITE_FLOAT or raw.SQLITE_INTEGER
-        ? raw.sqlite3_column_double(statement, column)
-        : throw Bad(column, "it is not a number");
+    public double GetDouble(int column) =>
+        raw.sqlite3_column_type(statement, column) is raw.SQLITE_FLOAT or raw.SQLITE_INTEGER
+            ? raw.sqlite3_column_double(statement, column)
+            : throw Bad(column, "it is not a number");
 
     public decimal GetDecimal(int column)
     {
@@ -68,17 +84,18 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
         }
     }
 
-    public ReadOnlySpan<byte> GetUtf8(int column) => raw.sqlite3_column_type(statement, column) == raw.SQLITE_BLOB
-        ? throw Bad(column, "it is binary, not text")
-        : raw.sqlite3_column_blob(statement, column);
+    public ReadOnlySpan<byte> GetUtf8(int column) =>
+        raw.sqlite3_column_type(statement, column) == raw.SQLITE_BLOB
+            ? throw Bad(column, "it is binary, not text")
+            : raw.sqlite3_column_blob(statement, column);
 
     public ReadOnlySpan<byte> GetBytes(int column) => raw.sqlite3_column_blob(statement, column);
 
-    public Guid GetGuid(int column) => Guid.TryParse(GetUtf8(column), CultureInfo.InvariantCulture, out var value)
-        ? value
-        : throw Bad(column, "it is not a uuid");
+    public Guid GetGuid(int column) =>
+        Guid.TryParse(GetUtf8(column), CultureInfo.InvariantCulture, out var value) ? value : throw Bad(column, "it is not a uuid");
 
-    public DateOnly GetDate(int column) => SqliteText.TryDate(GetUtf8(column), out var value) ? value : throw Bad(column, "it is not a date");
+    public DateOnly GetDate(int column) =>
+        SqliteText.TryDate(GetUtf8(column), out var value) ? value : throw Bad(column, "it is not a date");
 
     public TimeOnly GetTimeOfDay(int column) =>
         SqliteText.TryTime(GetUtf8(column), out var value) ? value : throw Bad(column, "it is not a time of day");
@@ -89,17 +106,20 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
     public TimeSpan GetDuration(int column)
     {
         var seconds = GetDouble(column);
-        return Math.Abs(seconds) < TimeSpan.MaxValue.TotalSeconds ? TimeSpan.FromSeconds(seconds) : throw Bad(column, "it is too long for a duration");
+        return Math.Abs(seconds) < TimeSpan.MaxValue.TotalSeconds
+            ? TimeSpan.FromSeconds(seconds)
+            : throw Bad(column, "it is too long for a duration");
     }
 
-    public StoredValue GetStored(int column) => raw.sqlite3_column_type(statement, column) switch
-    {
-        raw.SQLITE_NULL => StoredValue.Null,
-        raw.SQLITE_INTEGER => StoredValue.From(raw.sqlite3_column_int64(statement, column)),
-        raw.SQLITE_FLOAT => StoredValue.From(raw.sqlite3_column_double(statement, column)),
-        raw.SQLITE_TEXT => StoredValue.From(raw.sqlite3_column_text(statement, column).utf8_to_string()),
-        _ => StoredValue.From(raw.sqlite3_column_blob(statement, column).ToArray()),
-    };
+    public StoredValue GetStored(int column) =>
+        raw.sqlite3_column_type(statement, column) switch
+        {
+            raw.SQLITE_NULL => StoredValue.Null,
+            raw.SQLITE_INTEGER => StoredValue.From(raw.sqlite3_column_int64(statement, column)),
+            raw.SQLITE_FLOAT => StoredValue.From(raw.sqlite3_column_double(statement, column)),
+            raw.SQLITE_TEXT => StoredValue.From(raw.sqlite3_column_text(statement, column).utf8_to_string()),
+            _ => StoredValue.From(raw.sqlite3_column_blob(statement, column).ToArray()),
+        };
 
     public ValueTask DisposeAsync()
     {
@@ -112,6 +132,9 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
     private SourceException Bad(int column, string why)
     {
         var name = raw.sqlite3_column_name(statement, column).utf8_to_string();
-        return new SourceException(SourceFaultKind.BadData, $"A value of column '{name}' cannot be served: {why} ('{SqliteText.Shown(raw.sqlite3_column_blob(statement, column))}').");
+        return new SourceException(
+            SourceFaultKind.BadData,
+            $"A value of column '{name}' cannot be served: {why} ('{SqliteText.Shown(raw.sqlite3_column_blob(statement, column))}')."
+        );
     }
 }

@@ -11,7 +11,8 @@ internal sealed class SqliteDialect : SqlDialect
     public override string Parameter(int number) => "?" + number.ToString(CultureInfo.InvariantCulture);
 
     /// <summary>Uuids whose letters are of either case compare in small ones.</summary>
-    public override string Column(string quotedColumn, string? storageForm) => storageForm == "mixed" ? $"lower({quotedColumn})" : quotedColumn;
+    public override string Column(string quotedColumn, string? storageForm) =>
+        storageForm == "mixed" ? $"lower({quotedColumn})" : quotedColumn;
 
     // A column may be declared with a collation that ignores the case of letters, or blanks at the end.
     public override string? Exact(SqlOperand text) => $"{text.Sql} COLLATE BINARY";
@@ -26,7 +27,8 @@ internal sealed class SqliteDialect : SqlDialect
 
     // Nulls come first ascending and last descending by themselves.
     public override string Matches(TextIndex index, string alias, string term) =>
-        $"{alias}.{Quote(index.Form!)} IN (SELECT rowid FROM {Quote(index.Name)} WHERE {Quote(index.Name)} MATCH '\"' || replace({term}, '\"', '\"\"') || '\"')";
+        $"{alias}.{Quote(index.Form!)} IN (SELECT rowid FROM {Quote(index.Name)} WHERE {Quote(index.Name)} MATCH '\"' || "
+        + $"replace({term}, '\"', '\"\"') || '\"')";
 
     public override string OrderTerm(string sql, bool descending, bool mayBeNull) => descending ? sql + " DESC" : sql;
 
@@ -49,7 +51,8 @@ internal sealed class SqliteDialect : SqlDialect
         {
             CanonicalFunction.Contains => $"(instr({a}, {b}) > 0)",
             CanonicalFunction.StartsWith => $"(substr({a}, 1, length({b})) = {b} COLLATE BINARY)",
-            CanonicalFunction.EndsWith => $"(length({a}) >= length({b}) AND substr({a}, length({a}) - length({b}) + 1) = {b} COLLATE BINARY)",
+            CanonicalFunction.EndsWith =>
+                $"(length({a}) >= length({b}) AND substr({a}, length({a}) - length({b}) + 1) = {b} COLLATE BINARY)",
             CanonicalFunction.IndexOf => $"(instr({a}, {b}) - 1)",
             CanonicalFunction.Length => $"length({a})",
             CanonicalFunction.ToLower => $"gable_lower({a})",
@@ -95,7 +98,9 @@ internal sealed class SqliteDialect : SqlDialect
                 return $"({a} / gable_divisor({b}))";
             default:
                 // Floating division by zero is infinite; 0 by 0 is NaN, which SQLite keeps as NULL and which compares as false too.
-                return result.IsFloating ? $"(CASE WHEN {b} = 0 THEN {a} * 9e999 ELSE CAST({a} AS REAL) / {b} END)" : $"(CAST({a} AS REAL) / gable_divisor({b}))";
+                return result.IsFloating
+                    ? $"(CASE WHEN {b} = 0 THEN {a} * 9e999 ELSE CAST({a} AS REAL) / {b} END)"
+                    : $"(CAST({a} AS REAL) / gable_divisor({b}))";
         }
     }
 
@@ -124,7 +129,16 @@ internal sealed class SqliteDialect : SqlDialect
 
     public override string Aggregate(string function, string sql, EdmType result) =>
         // The average is a binary number whatever it is of.
-        function == "AVG" ? $"AVG({sql})" : function == "SUM" ? Exact($"SUM({sql})", result.Scale is null ? result with { Scale = 12 } : result.Scale == 0 ? EdmType.Int64 : result) : base.Aggregate(function, sql, result);
+        function == "AVG"
+            ? $"AVG({sql})"
+        : function == "SUM"
+            ? Exact(
+                $"SUM({sql})",
+                result.Scale is null ? result with { Scale = 12 }
+                    : result.Scale == 0 ? EdmType.Int64
+                    : result
+            )
+        : base.Aggregate(function, sql, result);
 
     protected override string Rounded(string number) => $"round({number})";
 
@@ -146,26 +160,31 @@ internal sealed class SqliteDialect : SqlDialect
     /// <summary>Numbers beyond 64 bits are kept as floating ones, which hold 15 to 17 digits.</summary>
     public override bool KeepsLongNumbers => false;
 
-    public override decimal? Kept(decimal value) => decimal.IsInteger(value) && Math.Abs(value) <= long.MaxValue || Math.Abs(value) < 1e15m && (decimal)StoredValue.Nearest(value) == value ? value : null;
+    public override decimal? Kept(decimal value) =>
+        decimal.IsInteger(value) && Math.Abs(value) <= long.MaxValue
+        || Math.Abs(value) < 1e15m && (decimal)StoredValue.Nearest(value) == value
+            ? value
+            : null;
 
     public override bool Has(double value) => !double.IsNaN(value);
 
-    public override StoredValue Encode(object value, EdmType type, string? storageForm) => value switch
-    {
-        bool flag => StoredValue.From(flag ? 1L : 0L),
-        long number => StoredValue.From(number),
-        LongDecimal number => StoredValue.From(number.Nearest),
-        decimal number => Number(number),
-        double number => StoredValue.From(number),
-        string text => StoredValue.From(text),
-        Guid guid => StoredValue.From(storageForm == "upper" ? guid.ToString().ToUpperInvariant() : guid.ToString()),
-        DateOnly date => StoredValue.From(date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
-        TimeOnly time => StoredValue.From(SqliteText.FullTime(time)),
-        DateTime instant => StoredValue.From(SqliteText.Instant(instant, storageForm ?? SqliteText.UsualInstantForm)),
-        TimeSpan duration => Number(duration.Ticks / (decimal)TimeSpan.TicksPerSecond),
-        byte[] bytes => StoredValue.From(bytes),
-        _ => throw new ArgumentOutOfRangeException(nameof(value), value.GetType().Name),
-    };
+    public override StoredValue Encode(object value, EdmType type, string? storageForm) =>
+        value switch
+        {
+            bool flag => StoredValue.From(flag ? 1L : 0L),
+            long number => StoredValue.From(number),
+            LongDecimal number => StoredValue.From(number.Nearest),
+            decimal number => Number(number),
+            double number => StoredValue.From(number),
+            string text => StoredValue.From(text),
+            Guid guid => StoredValue.From(storageForm == "upper" ? guid.ToString().ToUpperInvariant() : guid.ToString()),
+            DateOnly date => StoredValue.From(date.ToString("yyyy-MM-dd", CultureInfo.InvariantCulture)),
+            TimeOnly time => StoredValue.From(SqliteText.FullTime(time)),
+            DateTime instant => StoredValue.From(SqliteText.Instant(instant, storageForm ?? SqliteText.UsualInstantForm)),
+            TimeSpan duration => Number(duration.Ticks / (decimal)TimeSpan.TicksPerSecond),
+            byte[] bytes => StoredValue.From(bytes),
+            _ => throw new ArgumentOutOfRangeException(nameof(value), value.GetType().Name),
+        };
 
     public override string FirstChildren(ChildrenSql children)
     {
@@ -174,12 +193,14 @@ internal sealed class SqliteDialect : SqlDialect
         if (children.RowId is { } number)
             return $"JOIN {children.Table} AS c ON c.{number} IN (SELECT x.{number} FROM {children.From("x")} {first})";
         var key = children.Key.Count == 1 ? children.KeyOf("c") : $"({children.KeyOf("c")})";
-        return $"JOIN {children.Table} AS c ON {children.BelongTo("c")} AND {key} IN (SELECT {children.KeyOf("x")} FROM {children.From("x")} {first})";
+        return $"JOIN {children.Table} AS c ON {children.BelongTo("c")} AND {key} IN (SELECT {children.KeyOf("x")} FROM "
+            + $"{children.From("x")} {first})";
     }
 
-    private static StoredValue Number(decimal number) => decimal.IsInteger(number) && Math.Abs(number) < long.MaxValue
-        ? StoredValue.From((long)number)
-        : StoredValue.From(StoredValue.Nearest(number));
+    private static StoredValue Number(decimal number) =>
+        decimal.IsInteger(number) && Math.Abs(number) < long.MaxValue
+            ? StoredValue.From((long)number)
+            : StoredValue.From(StoredValue.Nearest(number));
 
     public override string TextPart(SqlOperand text, TextPart part)
     {

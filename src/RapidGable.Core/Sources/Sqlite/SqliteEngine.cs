@@ -14,7 +14,8 @@ public sealed class SqliteEngine : IEngine
         var seconds = reader.Number("statement-seconds", Limits.StatementSeconds, 1, 86_400);
         var sessions = reader.Number("sessions", Math.Max(4, Environment.ProcessorCount * 2), 1, 256);
         reader.ReportUnknown();
-        return reader.HasFaults ? null
+        return reader.HasFaults
+            ? null
             : new SqliteSource(name, Path.GetFullPath(Path.Combine(folder, file)), file, TimeSpan.FromSeconds(seconds), sessions);
     }
 }

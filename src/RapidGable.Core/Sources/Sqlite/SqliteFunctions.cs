@@ -44,7 +44,8 @@ internal static class SqliteFunctions
         var runes = raw.sqlite3_value_text(arguments[0]).utf8_to_string().EnumerateRunes().ToList();
         var start = raw.sqlite3_value_int64(arguments[1]);
         var from = (int)Math.Clamp(start < 0 ? runes.Count + start : start, 0, runes.Count);
-        var length = arguments.Length > 2 ? (int)Math.Clamp(raw.sqlite3_value_int64(arguments[2]), 0, runes.Count - from) : runes.Count - from;
+        var length =
+            arguments.Length > 2 ? (int)Math.Clamp(raw.sqlite3_value_int64(arguments[2]), 0, runes.Count - from) : runes.Count - from;
         raw.sqlite3_result_text(context, string.Concat(runes.Skip(from).Take(length)));
     }
 
@@ -58,7 +59,12 @@ internal static class SqliteFunctions
         try
         {
             // The library keeps the patterns that were used last.
-            var isMatch = Regex.IsMatch(raw.sqlite3_value_text(arguments[0]).utf8_to_string(), raw.sqlite3_value_text(arguments[1]).utf8_to_string(), RegexOptions.ECMAScript, PatternTime);
+            var isMatch = Regex.IsMatch(
+                raw.sqlite3_value_text(arguments[0]).utf8_to_string(),
+                raw.sqlite3_value_text(arguments[1]).utf8_to_string(),
+                RegexOptions.ECMAScript,
+                PatternTime
+            );
             raw.sqlite3_result_int64(context, isMatch ? 1 : 0);
         }
         catch (RegexMatchTimeoutException)
@@ -68,7 +74,8 @@ internal static class SqliteFunctions
     }
 
     /// <summary>A point in time moved by seconds, in the usual form.</summary>
-    private static void Shift(sqlite3_context context, object user, sqlite3_value[] arguments) => Moved(context, arguments, t => SqliteText.Instant(t, SqliteText.UsualInstantForm));
+    private static void Shift(sqlite3_context context, object user, sqlite3_value[] arguments) =>
+        Moved(context, arguments, t => SqliteText.Instant(t, SqliteText.UsualInstantForm));
 
     /// <summary>The date of a date's start moved by seconds.</summary>
     private static void ShiftDate(sqlite3_context context, object user, sqlite3_value[] arguments) =>
@@ -120,8 +127,10 @@ internal static class SqliteFunctions
     /// <summary>A point in time as 100-nanosecond ticks, so that texts of different forms compare as times.</summary>
     private static void Ticks(sqlite3_context context, object user, sqlite3_value[] arguments)
     {
-        if (raw.sqlite3_value_type(arguments[0]) != raw.SQLITE_NULL
-            && SqliteText.TryInstant(raw.sqlite3_value_blob(arguments[0]), out var instant))
+        if (
+            raw.sqlite3_value_type(arguments[0]) != raw.SQLITE_NULL
+            && SqliteText.TryInstant(raw.sqlite3_value_blob(arguments[0]), out var instant)
+        )
             raw.sqlite3_result_int64(context, instant.Ticks);
         else
             raw.sqlite3_result_null(context);
@@ -130,7 +139,10 @@ internal static class SqliteFunctions
     /// <summary>A time of day with all seven fraction digits, so that <c>07:30</c> and <c>07:30:00</c> are the same.</summary>
     private static void Clock(sqlite3_context context, object user, sqlite3_value[] arguments)
     {
-        if (raw.sqlite3_value_type(arguments[0]) != raw.SQLITE_NULL && SqliteText.TryTime(raw.sqlite3_value_blob(arguments[0]), out var time))
+        if (
+            raw.sqlite3_value_type(arguments[0]) != raw.SQLITE_NULL
+            && SqliteText.TryTime(raw.sqlite3_value_blob(arguments[0]), out var time)
+        )
             raw.sqlite3_result_text(context, SqliteText.FullTime(time));
         else
             raw.sqlite3_result_null(context);
@@ -139,8 +151,10 @@ internal static class SqliteFunctions
     /// <summary>The time of day of a point in time, with all seven fraction digits.</summary>
     private static void TimeText(sqlite3_context context, object user, sqlite3_value[] arguments)
     {
-        if (raw.sqlite3_value_type(arguments[0]) != raw.SQLITE_NULL
-            && SqliteText.TryInstant(raw.sqlite3_value_blob(arguments[0]), out var instant))
+        if (
+            raw.sqlite3_value_type(arguments[0]) != raw.SQLITE_NULL
+            && SqliteText.TryInstant(raw.sqlite3_value_blob(arguments[0]), out var instant)
+        )
             raw.sqlite3_result_text(context, SqliteText.FullTime(TimeOnly.FromDateTime(instant)));
         else
             raw.sqlite3_result_null(context);

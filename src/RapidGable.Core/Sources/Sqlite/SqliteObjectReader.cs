@@ -13,13 +13,21 @@ internal sealed class SqliteObjectReader(ISourceSession session, CancellationTok
         if (item.Fault is not null)
             return item;
         var columns = item.Columns.ToArray();
-        var open = Enumerable.Range(0, columns.Length).Where(i => columns[i].Type is null
-            || columns[i].Type!.Kind is EdmKind.DateTimeOffset or EdmKind.Guid).ToList();
+        var open = Enumerable
+            .Range(0, columns.Length)
+            .Where(i => columns[i].Type is null || columns[i].Type!.Kind is EdmKind.DateTimeOffset or EdmKind.Guid)
+            .ToList();
         if (open.Count == 0)
             return item;
         var evidence = open.ToDictionary(i => i, _ => new Evidence());
         var names = string.Join(", ", open.Select(i => Quote(columns[i].Name)));
-        await using (var cursor = await session.QueryAsync($"SELECT {names} FROM {(item.Query is { } query ? $"(\n{query}\n)" : Quote(item.Name))} LIMIT {RowsLookedAt}", default, cancellation))
+        await using (
+            var cursor = await session.QueryAsync(
+                $"SELECT {names} FROM {(item.Query is { } query ? $"(\n{query}\n)" : Quote(item.Name))} LIMIT {RowsLookedAt}",
+                default,
+                cancellation
+            )
+        )
         {
             while (await cursor.ReadAsync(cancellation))
             {
@@ -56,12 +64,23 @@ internal sealed class SqliteObjectReader(ISourceSession session, CancellationTok
                 _instantForms[form] = _instantForms.GetValueOrDefault(form) + 1;
         }
 
-        public SourceColumn Apply(SourceColumn column) => column.Type?.Kind switch
-        {
-            EdmKind.DateTimeOffset => WithInstantForm(column),
-            EdmKind.Guid => column with { StorageForm = !_upperCase ? "lower" : _lowerCase ? "mixed" : "upper" },
-            _ => column with { Type = FromKinds(), Reason = column.Reason + (_kinds.Count == 0 ? ", and no values" : ", read from the values") },
-        };
+        public SourceColumn Apply(SourceColumn column) =>
+            column.Type?.Kind switch
+            {
+                EdmKind.DateTimeOffset => WithInstantForm(column),
+                EdmKind.Guid => column with
+                {
+                    StorageForm =
+                        !_upperCase ? "lower"
+                        : _lowerCase ? "mixed"
+                        : "upper",
+                },
+                _ => column with
+                {
+                    Type = FromKinds(),
+                    Reason = column.Reason + (_kinds.Count == 0 ? ", and no values" : ", read from the values"),
+                },
+            };
 
         private SourceColumn WithInstantForm(SourceColumn column)
         {
@@ -69,7 +88,10 @@ internal sealed class SqliteObjectReader(ISourceSession session, CancellationTok
             return column with
             {
                 StorageForm = form,
-                Type = new EdmType(EdmKind.DateTimeOffset, Precision: _instantForms.Count == 0 ? 7 : _instantForms.Keys.Max(SqliteText.FractionDigits)),
+                Type = new EdmType(
+                    EdmKind.DateTimeOffset,
+                    Precision: _instantForms.Count == 0 ? 7 : _instantForms.Keys.Max(SqliteText.FractionDigits)
+                ),
             };
         }
 

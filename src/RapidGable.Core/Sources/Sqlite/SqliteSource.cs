@@ -37,36 +37,76 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
         await using var session = await OpenSessionAsync(SessionKind.Plain, [], RequestAllowance.Own, cancellation);
         // SQLite reads one statement and stops. It must be sound by itself, and so must what it becomes a part of: then nothing follows it.
         await (await session.QueryAsync(select, default, cancellation)).DisposeAsync();
-        await using var cursor = (SqliteCursor)await session.QueryAsync($"SELECT * FROM (\n{select}\n) AS q WHERE 1 = 0 LIMIT 0", default, cancellation);
+        await using var cursor = (SqliteCursor)
+            await session.QueryAsync($"SELECT * FROM (\n{select}\n) AS q WHERE 1 = 0 LIMIT 0", default, cancellation);
         if (cursor.ParameterCount > 0)
             throw new SourceException(SourceFaultKind.Broken, "it has parameters.");
         // A second column of one name comes as "name:1" here.
         var columns = cursor.Declared().ToList();
-        string Plain(string column) => column.LastIndexOf(':') is > 0 and var colon && column.AsSpan(colon + 1).IndexOfAnyExceptInRange('0', '9') < 0 && columns.Exists(c => c.Name == column[..colon]) ? column[..colon] : column;
-        return QueryObject.Of(name, select, columns.Select(c =>
-        {
-            var (type, reason, mediaType) = SqliteTypes.Map(c.DeclaredType);
-            return new SourceColumn(Plain(c.Name), c.DeclaredType, type, Nullable: true, reason) { MediaType = mediaType };
-        }));
+        string Plain(string column) =>
+            column.LastIndexOf(':') is > 0 and var colon
+            && column.AsSpan(colon + 1).IndexOfAnyExceptInRange('0', '9') < 0
+            && columns.Exists(c => c.Name == column[..colon])
+                ? column[..colon]
+                : column;
+        return QueryObject.Of(
+            name,
+            select,
+            columns.Select(c =>
+            {
+                var (type, reason, mediaType) = SqliteTypes.Map(c.DeclaredType);
+                return new SourceColumn(Plain(c.Name), c.DeclaredType, type, Nullable: true, reason) { MediaType = mediaType };
+            })
+        );
     }
 
     public async Task<IReadOnlyDictionary<string, ColumnOrigin>> OriginsAsync(SourceObject view, CancellationToken cancellation)
     {
         await using var session = await OpenSessionAsync(SessionKind.Plain, [], RequestAllowance.Own, cancellation);
-        await using var cursor = (SqliteCursor)await session.QueryAsync($"SELECT * FROM {Dialect.From(view)} LIMIT 0", default, cancellation);
+        await using var cursor = (SqliteCursor)
+            await session.QueryAsync($"SELECT * FROM {Dialect.From(view)} LIMIT 0", default, cancellation);
         return cursor.Origins().Where(o => o.Origin is not null).DistinctBy(o => o.Name).ToDictionary(o => o.Name, o => o.Origin!);
     }
 
     /// <summary>Types are promises here: what is kept as text or number can be read as any type that is kept so.</summary>
-    public SourceColumn? Retype(SourceColumn column, EdmType type) => type.Kind switch
-    {
-        EdmKind.Date or EdmKind.TimeOfDay or EdmKind.Guid when column.Type is null or { Kind: EdmKind.String or EdmKind.Date or EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Guid } => column with { Type = type, StorageForm = null },
-        EdmKind.DateTimeOffset when column.Type is null or { Kind: EdmKind.String or EdmKind.Date or EdmKind.DateTimeOffset } => column with { Type = type, StorageForm = null },
-        EdmKind.Boolean or EdmKind.Double or EdmKind.Decimal or EdmKind.Int64 or EdmKind.String or EdmKind.Binary when column.Type is null => column with { Type = type },
-        _ => null,
-    };
+    public SourceColumn? Retype(SourceColumn column, EdmType type) =>
+        type.Kind switch
+        {
+            EdmKind.Date
+            or EdmKind.TimeOfDay
+            or EdmKind.Guid
+                when column.Type
+                    is null
+                        or { Kind: EdmKind.String or EdmKind.Date or EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Guid } =>
+                column with
+                {
+                    Type = type,
+                    StorageForm = null,
+                },
+            EdmKind.DateTimeOffset when column.Type is null or { Kind: EdmKind.String or EdmKind.Date or EdmKind.DateTimeOffset } =>
+                column with
+                {
+                    Type = type,
+                    StorageForm = null,
+                },
+            EdmKind.Boolean
+            or EdmKind.Double
+            or EdmKind.Decimal
+            or EdmKind.Int64
+            or EdmKind.String
+            or EdmKind.Binary when column.Type is null => column with
+            {
+                Type = type,
+            },
+            _ => null,
+        };
 
-    public async ValueTask<ISourceSession> OpenSessionAsync(SessionKind kind, IReadOnlyList<(string Setting, string Value)> settings, RequestAllowance request, CancellationToken cancellation)
+    public async ValueTask<ISourceSession> OpenSessionAsync(
+        SessionKind kind,
+        IReadOnlyList<(string Setting, string Value)> settings,
+        RequestAllowance request,
+        CancellationToken cancellation
+    )
     {
         if (settings.Count > 0)
             throw new NotSupportedException("This source cannot be told who asks.");
@@ -167,9 +207,11 @@ internal sealed class SqliteSession(SqliteSource source, SqliteConnection connec
         return new SqliteCursor(connection, sql, statement);
     }
 
-    public ValueTask<long> ExecuteAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation) => throw new NotSupportedException("This session only reads.");
+    public ValueTask<long> ExecuteAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation) =>
+        throw new NotSupportedException("This session only reads.");
 
-    public ValueTask SerializeAsync(string subject, CancellationToken cancellation) => throw new NotSupportedException("This session only reads.");
+    public ValueTask SerializeAsync(string subject, CancellationToken cancellation) =>
+        throw new NotSupportedException("This session only reads.");
 
     public ValueTask CommitAsync(CancellationToken cancellation) => throw new NotSupportedException("This session only reads.");
 
@@ -224,14 +266,13 @@ internal sealed class SqliteChangingSession(SqliteSource source, SqliteConnectio
     private bool _isOpen = true;
     private bool _disposed;
 
-    public ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation) => new(SqliteSession.Start(connection, sql, parameters.Span));
+    public ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation) =>
+        new(SqliteSession.Start(connection, sql, parameters.Span));
 
     public async ValueTask<long> ExecuteAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
     {
         await using var cursor = SqliteSession.Start(connection, sql, parameters.Span);
-        while (await cursor.ReadAsync(cancellation))
-        {
-        }
+        while (await cursor.ReadAsync(cancellation)) { }
         return connection.Changed;
     }
 

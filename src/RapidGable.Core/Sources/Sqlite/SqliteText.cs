@@ -24,7 +24,8 @@ internal static class SqliteText
         return $"{(char)text[10]}{Math.Max(0, rest.Length - 1)}{(zone ? "Z" : "")}";
     }
 
-    public static int FractionDigits(string form) => int.Parse(form.AsSpan(1, form.Length - (form.EndsWith('Z') ? 2 : 1)), CultureInfo.InvariantCulture);
+    public static int FractionDigits(string form) =>
+        int.Parse(form.AsSpan(1, form.Length - (form.EndsWith('Z') ? 2 : 1)), CultureInfo.InvariantCulture);
 
     /// <summary>The pattern (GLOB) that every value of a form matches.</summary>
     public static string Glob(string form)
@@ -33,7 +34,8 @@ internal static class SqliteText
         string Digits(int count) => string.Concat(Enumerable.Repeat(Digit, count));
         var fraction = FractionDigits(form);
         return $"{Digits(4)}-{Digits(2)}-{Digits(2)}{form[0]}{Digits(2)}:{Digits(2)}:{Digits(2)}"
-            + (fraction > 0 ? "." + Digits(fraction) : "") + (form.EndsWith('Z') ? "Z" : "");
+            + (fraction > 0 ? "." + Digits(fraction) : "")
+            + (form.EndsWith('Z') ? "Z" : "");
     }
 
     /// <summary>
@@ -44,7 +46,8 @@ internal static class SqliteText
     {
         var digits = Math.Min(7, FractionDigits(form));
         var finer = utc.Ticks % (long)Math.Pow(10, 7 - digits) != 0;
-        var format = $"yyyy-MM-dd'{form[0]}'HH:mm:ss" + (digits > 0 ? "." + new string('f', digits) : "") + (form.EndsWith('Z') ? "'Z'" : "");
+        var format =
+            $"yyyy-MM-dd'{form[0]}'HH:mm:ss" + (digits > 0 ? "." + new string('f', digits) : "") + (form.EndsWith('Z') ? "'Z'" : "");
         return utc.ToString(format, CultureInfo.InvariantCulture) + (finer ? "~" : "");
     }
 
@@ -53,9 +56,18 @@ internal static class SqliteText
     public static bool TryDate(ReadOnlySpan<byte> text, out DateOnly date)
     {
         date = default;
-        if (text.Length != 10 || text[4] != '-' || text[7] != '-'
-            || !TryNumber(text[..4], out var year) || !TryNumber(text.Slice(5, 2), out var month) || !TryNumber(text.Slice(8, 2), out var day)
-            || year < 1 || month is < 1 or > 12 || day < 1 || day > DateTime.DaysInMonth(year, month))
+        if (
+            text.Length != 10
+            || text[4] != '-'
+            || text[7] != '-'
+            || !TryNumber(text[..4], out var year)
+            || !TryNumber(text.Slice(5, 2), out var month)
+            || !TryNumber(text.Slice(8, 2), out var day)
+            || year < 1
+            || month is < 1 or > 12
+            || day < 1
+            || day > DateTime.DaysInMonth(year, month)
+        )
             return false;
         date = new DateOnly(year, month, day);
         return true;
@@ -64,7 +76,12 @@ internal static class SqliteText
     public static bool TryTime(ReadOnlySpan<byte> text, out TimeOnly time)
     {
         time = default;
-        if (text.Length is not 5 and < 8 || text[2] != ':' || !TryNumber(text[..2], out var hour) || !TryNumber(text.Slice(3, 2), out var minute))
+        if (
+            text.Length is not 5 and < 8
+            || text[2] != ':'
+            || !TryNumber(text[..2], out var hour)
+            || !TryNumber(text.Slice(3, 2), out var minute)
+        )
             return false;
         var second = 0;
         if (text.Length > 5 && (text[5] != ':' || !TryNumber(text.Slice(6, 2), out second)))
