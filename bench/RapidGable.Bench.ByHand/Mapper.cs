@@ -79,7 +79,7 @@ internal static class Mapper
         + "n.station_id, n.sensor_no";
     private const string Readings =
         "SELECT id, station_id, sensor_no, CAST(taken_at AS TEXT) AS taken_at, CAST(value AS DOUBLE PRECISION) AS value, "
-        + "quality, note FROM reading";
+        + "quality, note FROM reading r";
 
     public static void Map(WebApplication app, string root, Func<DbConnection> connect)
     {
@@ -133,7 +133,7 @@ internal static class Mapper
             );
             found.Readings = (
                 await connection.QueryAsync<MappedReading>(
-                    Readings + " WHERE station_id = @station AND sensor_no = @sensor ORDER BY taken_at DESC, id LIMIT 50",
+                    Readings + " WHERE r.station_id = @station AND r.sensor_no = @sensor ORDER BY r.taken_at DESC, r.id LIMIT 50",
                     new { station, sensor }
                 )
             ).ToList();

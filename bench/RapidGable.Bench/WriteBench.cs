@@ -2,8 +2,7 @@ using System.Diagnostics;
 using System.Globalization;
 
 /// <summary>
-/// Writes: a row alone, a hundred in one transaction, and a file of 100,000 lines by the command-line client, against the same written
-/// by hand.
+/// Writes: a row alone, a hundred in one transaction, and a file of 100,000 lines by the command-line client, against the same written by hand.
 /// What is sent and what is in the table afterwards is the same for all.
 /// </summary>
 internal static class WriteBench
@@ -15,133 +14,112 @@ internal static class WriteBench
     public static void Declare(string workspace)
     {
         foreach (var engine in new[] { "sqlite", "postgresql" })
+        {
             File.WriteAllText(
                 Path.Combine(workspace, $"services/{engine}-in.yaml"),
-                $"title: {engine} in\nsource: {engine}\nrules: [{{ who: anyone, may: [read, create] }}]\nsets:\n  - {{ from: "
-                    + $"reading, name: Readings, allow: [read, create] }}\n"
+                $$"""
+                title: {{engine}} in
+                source: {{engine}}
+                rules: [{ who: anyone, may: [read, create] }]
+                sets:
+                  - { from: reading, name: Readings, allow: [read, create] }
+
+                """
             );
+        }
     }
 
-    /// <param name="gable">Port and process of the service.</param>
-    /// <param name="hand">Those of the program written by hand.</param>
-    /// <param name="row">Takes the results of the service and the three styles.</param>
-    public static async Task RunAsync(
-        string folder,
-        string root,
-        string engine,
-        (int Port, int Process) gable,
-        (int Port, int Process) hand,
-        Action<string, List<LoadBench.Result>> row
-    )
+    public static async Task RunAsync(string folder, string root, string engine, Programs programs, LoadReport report)
     {
         // Several writers of one SQLite file wait for each other in ways that say nothing about a program.
-        var connections = engine == "sqlite" ? 1 : 4;
-        var ours = $"http://127.0.0.1:{gable.Port}/odata/{engine}-in/";
-        string Theirs(string style) => $"http://127.0.0.1:{hand.Port}/{style}/{engine}/";
-
-        var one = Script(folder, Reading(1));
-        row(
-            "write: one row",
-            await TurnsAsync(
-                style => style == "gable" ? (ours + "Readings", gable.Process, one) : (Theirs(style) + "reading", hand.Process, one),
-                connections
-            )
-        );
-
-        var list = string.Join(',', Enumerable.Range(1, InOne).Select(Reading));
-        var array = Script(folder, $"[{list}]");
-        var batch = Script(
-            folder,
-            $"{{\"requests\":[{string.Join(',', Enumerable.Range(1, InOne).Select(i => $"{{\"id\":\"{i}\",\"atomicityGroup\":\"g\",\"method\":\"post\",\"url\":\"Readings\",\"headers\":{{\"content-type\":\"application/json\",\"prefer\":\"return=minimal\"}},\"body\":{Reading(i)}}}"))}]}}"
-        );
-        row(
-            "write: batch of 100",
-            await TurnsAsync(
-                style => style == "gable" ? (ours + "$batch", gable.Process, batch) : (Theirs(style) + "readings", hand.Process, array),
-                connections
-            )
-        );
+        int[] atOnce = engine == "sqlite" ? [1] : [4, 16];
+        var one = Wrk.Body(folder, Reading(1));
+        var many = Wrk.Body(folder, $"[{string.Join(',', Enumerable.Range(1, InOne).Select(Reading))}]");
+        var batch = Wrk.Body(folder, Batch());
+        foreach (var connections in atOnce)
+        {
+            await LoadAsync("write: one row", connections, s => IsOurs(s) ? ("Readings", one) : ("reading", one));
+            await LoadAsync("write: batch of 100", connections, s => IsOurs(s) ? ("$batch", batch) : ("readings", many));
+        }
 
         var file = Path.Combine(folder, "readings.jsonl");
         File.WriteAllLines(file, Enumerable.Range(1, Lines).Select(Reading));
-        var program = Path.Combine(root, "artifacts/bin/RapidGable.Bench.ByHand/release/gable-bench-by-hand.dll");
-        var results = new List<LoadBench.Result>
-        {
-            await FileAsync(
-                gable.Process,
-                Path.Combine(root, "artifacts/gable/gable.dll"),
-                "send",
-                ours + "Readings",
-                file,
-                "--atomic",
-                "--batch",
-                $"{InOne}",
-                "--json"
-            ),
-        };
-        foreach (var style in LoadBench.Styles.Skip(1))
-            results.Add(await FileAsync(hand.Process, program, "send", Theirs(style) + "readings", file, $"{InOne}"));
-        row("write: file of 100,000 lines", results);
-    }
+        var rounds = await LoadBench.InTurnsAsync(programs.Styles, style => FileAsync(style, file));
+        report.Row("write: file of 100,000 lines", 1, rounds);
 
-    private static string Reading(int i) =>
-        string.Create(
-            CultureInfo.InvariantCulture,
-            $"{{\"station_id\":1,\"sensor_no\":1,\"taken_at\":\"2025-01-{(i % 28) + 1:00}T{i % 24:00}:{i % 60:00}:00Z\",\"value\":{i % 900}.{i % 10}25,\"quality\":\"G\",\"note\":\"by "
-                + $"hand {i}\"}}"
-        );
+        string Url(string style) => programs.Root(style, IsOurs(style) ? engine + "-in" : engine);
 
-    /// <summary>All styles in turn, twice, after the machine code of each has settled.</summary>
-    private static async Task<List<LoadBench.Result>> TurnsAsync(
-        Func<string, (string Url, int Process, string Script)> target,
-        int connections
-    )
-    {
-        var sums = LoadBench.Styles.Select(_ => new List<LoadBench.Result>()).ToList();
-        foreach (var style in LoadBench.Styles)
+        async Task LoadAsync(string what, int connections, Func<string, (string Target, string Script)> target)
         {
-            var (url, _, script) = target(style);
-            await LoadBench.WrkAsync(url, connections, "6s", script);
-        }
-        for (var round = 0; round < 2; round++)
-        {
-            for (var i = 0; i < LoadBench.Styles.Length; i++)
+            Task<Result> Load(string style, int seconds)
             {
-                var (url, process, script) = target(LoadBench.Styles[i]);
-                sums[i].Add(await LoadBench.LoadAsync(url, process, connections, script));
+                var (path, script) = target(style);
+                return Wrk.LoadAsync(Url(style) + path, script, connections, seconds, programs.Of(style, engine));
             }
+            foreach (var style in programs.Styles)
+                await Load(style, 2);
+            report.Row(what, connections, await LoadBench.InTurnsAsync(programs.Styles, style => Load(style, 2)));
         }
-        return sums.ConvertAll(s => new LoadBench.Result(
-            s.Average(r => r.PerSecond),
-            s.Average(r => r.P99Milliseconds),
-            s.Average(r => r.Microseconds)
-        ));
+
+        Task<Result> FileAsync(string style, string lines)
+        {
+            var byHand = Path.Combine(root, "artifacts/bin/RapidGable.Bench.ByHand/release/gable-bench-by-hand.dll");
+            string[] arguments = style switch
+            {
+                "gable" or "before" =>
+                [
+                    Path.Combine(root, "artifacts/gable/gable.dll"),
+                    "send",
+                    Url(style) + "Readings",
+                    lines,
+                    "--atomic",
+                    "--batch",
+                    $"{InOne}",
+                    "--json",
+                ],
+                "floor" => [byHand, "send", Url(style) + "file", lines, "0"],
+                _ => [byHand, "send", Url(style) + "readings", lines, $"{InOne}"],
+            };
+            return SendAsync(programs.Of(style, engine), arguments);
+        }
     }
 
-    /// <summary>A client that sends the whole file; the processor time is that of the process that serves it.</summary>
-    private static async Task<LoadBench.Result> FileAsync(int process, string program, params string[] arguments)
+    private static bool IsOurs(string style) => style is "gable" or "before";
+
+    /// <summary>A client that sends a whole file; the processor time is that of the programs that serve it.</summary>
+    private static async Task<Result> SendAsync(Processes processes, string[] arguments)
     {
-        var before = LoadBench.ProcessorTicks(process);
+        var before = processes.Ticks();
         var clock = Stopwatch.StartNew();
-        using var client = Process.Start(new ProcessStartInfo("dotnet", [program, .. arguments]) { RedirectStandardOutput = true })!;
+        using var client = Process.Start(new ProcessStartInfo("dotnet", arguments) { RedirectStandardOutput = true })!;
         var said = await client.StandardOutput.ReadToEndAsync();
         await client.WaitForExitAsync();
         if (client.ExitCode != 0)
             throw new InvalidOperationException($"{string.Join(' ', arguments)}\n{said}");
-        return new LoadBench.Result(
-            1 / clock.Elapsed.TotalSeconds,
-            clock.Elapsed.TotalMilliseconds,
-            (LoadBench.ProcessorTicks(process) - before) * 10_000.0
-        );
+        var seconds = clock.Elapsed.TotalSeconds;
+        var after = processes.Ticks();
+        var database = (after.Database - before.Database) * 10_000.0;
+        return new Result(1 / seconds, seconds * 1000, (after.Web - before.Web) * 10_000.0, database);
     }
 
-    private static string Script(string folder, string body)
+    private static string Batch()
     {
-        var path = Path.Combine(folder, $"{Guid.NewGuid():N}.lua");
-        File.WriteAllText(
-            path,
-            $"wrk.method = \"POST\"\nwrk.headers[\"Content-Type\"] = \"application/json\"\nwrk.body = [==[{body}]==]\n"
-        );
-        return path;
+        const string Headers = """{"content-type":"application/json","prefer":"return=minimal"}""";
+        var requests = Enumerable
+            .Range(1, InOne)
+            .Select(i =>
+                $$"""{"id":"{{i}}","atomicityGroup":"g","method":"post","url":"Readings","headers":{{Headers}},"body":{{Reading(i)}}}"""
+            );
+        return $$"""{"requests":[{{string.Join(',', requests)}}]}""";
+    }
+
+    private static string Reading(int i)
+    {
+        var (day, hour, minute) = ((i % 28) + 1, i % 24, i % 60);
+        var taken = string.Create(CultureInfo.InvariantCulture, $"2025-01-{day:00}T{hour:00}:{minute:00}:00Z");
+        var value = string.Create(CultureInfo.InvariantCulture, $"{i % 900}.{i % 10}25");
+        return $$"""
+            {"station_id":1,"sensor_no":1,"taken_at":"{{taken}}","value":{{value}},"quality":"G","note":"by hand {{i}}"}
+            """;
     }
 }
