@@ -67,7 +67,8 @@ internal static class GuardBench
             "\n## Guards\n\nStatements with an expression that can fail, over a set of which rules take rows away: by a column "
                 + "of its own, and by a related row. Figures are the time of the\nstatement divided by that of the same one "
                 + "without protection, which would tell of hidden rows; above 1 it costs more. The last columns are an open "
-                + "set, whose\nstatements are the same text.\n\n| engine | what | column: guarded | fenced | relation: guarded | fenced | open |\n| --- | --- | --- | --- | --- | --- | --- |\n"
+                + "set, whose\nstatements are the same text.\n\n| engine | what | column: guarded | fenced | relation: guarded "
+                + "| fenced | open |\n| --- | --- | --- | --- | --- | --- | --- |\n"
         );
         await using (var loaded = await WorkspaceLoader.LoadAsync(workspace, _ => null, default))
         {

@@ -24,7 +24,8 @@ internal sealed class LoadReport(IReadOnlyList<string> styles)
         _tables.Append(CultureInfo.InvariantCulture, $"\n| --- |{string.Concat(Enumerable.Repeat(" --- |", others.Count + 5))}\n");
     }
 
-    /// <param name="rounds">The rounds of each style, in the order of the styles; fewer than the styles when the last were not asked.</param>
+    /// <param name="rounds">The rounds of each style, in the order of the styles; fewer than the styles when the last were not
+    /// asked.</param>
     public void Row(string what, int connections, IReadOnlyList<IReadOnlyList<Result>> rounds)
     {
         var own = Mean(rounds[0]);
@@ -54,7 +55,9 @@ internal sealed class LoadReport(IReadOnlyList<string> styles)
         File.WriteAllText(Path.Combine(root, "docs/performance.svg"), Bars());
     }
 
-    /// <summary>The lowest and the highest of the rounds, and in brackets the means of the processor times of web process and database.</summary>
+    /// <summary>
+    /// The lowest and the highest of the rounds, and in brackets the means of the processor times of web process and database.
+    /// </summary>
     private static string Against(IReadOnlyList<Result> own, IReadOnlyList<Result> other)
     {
         var ratios = own.Zip(other, (a, b) => a.PerSecond / b.PerSecond).Order().ToList();

@@ -2,7 +2,8 @@ using System.Diagnostics;
 using System.Globalization;
 
 /// <summary>
-/// Writes: a row alone, a hundred in one transaction, and a file of 100,000 lines by the command-line client, against the same written by hand.
+/// Writes: a row alone, a hundred in one transaction, and a file of 100,000 lines by the command-line client, against the same written
+/// by hand.
 /// What is sent and what is in the table afterwards is the same for all.
 /// </summary>
 internal static class WriteBench

@@ -33,7 +33,7 @@ export interface PropertyInfo {
   maxLength?: number;
   scale?: number;
   values?: string[];
-  rules?: { least?: string; most?: string; shortest?: number; longest?: number; pattern?: string; message?: string };
+  rules?: { minimum?: string; maximum?: string; minLength?: number; maxLength?: number; pattern?: string; message?: string };
 }
 
 export interface NavigationInfo {

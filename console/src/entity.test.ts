@@ -27,10 +27,10 @@ const set = {
     property('station_id', 'Edm.Int64', { write: 'create' }),
     property('minutes', 'Edm.Decimal', {
       scale: 2,
-      rules: { least: '1', most: '480', message: 'Up to eight hours.' },
+      rules: { minimum: '1', maximum: '480', message: 'Up to eight hours.' },
       ...optional,
     }),
-    property('purpose', 'Edm.String', { maxLength: 10, rules: { shortest: 3, pattern: '^(?:[A-Z].*)$' } }),
+    property('purpose', 'Edm.String', { maxLength: 10, rules: { minLength: 3, pattern: '^(?:[A-Z].*)$' } }),
     property('done', 'Edm.Boolean', { isRequired: false }),
     property('label', 'Edm.String', { write: 'never' }),
     property('position', 'T.Position', { members: [property('latitude', 'Edm.Double')] }),
@@ -49,12 +49,12 @@ function field(name: string) {
 describe('what is declared of a property', () => {
   it.each([
     [
-      property('minutes', 'Edm.Decimal', { rules: { least: '1', most: '480' }, measure: { text: 'min' } }),
+      property('minutes', 'Edm.Decimal', { rules: { minimum: '1', maximum: '480' }, measure: { text: 'min' } }),
       'in min · at least 1 · at most 480',
     ],
     [property('value', 'Edm.Decimal', { measure: { path: 'sensor/unit' } }), 'in what sensor/unit says'],
     [
-      property('code', 'Edm.String', { write: 'create', rules: { shortest: 3, longest: 9, pattern: '^(?:[A-Z]+)$' } }),
+      property('code', 'Edm.String', { write: 'create', rules: { minLength: 3, maxLength: 9, pattern: '^(?:[A-Z]+)$' } }),
       'written at create only · 3 characters or more · 9 characters or fewer · like [A-Z]+',
     ],
     [property('number', 'Edm.String', { write: 'never', made: 'VIS-{00000}' }), 'made: VIS-{00000}'],
@@ -70,7 +70,7 @@ describe('what is declared of a property', () => {
   ])('%o', (of, notes) => expect(notesOf(of, { allow: ['read', 'create'] })).toBe(notes));
 
   it('says nothing of writing where nothing is written', () => {
-    const code = property('code', 'Edm.String', { write: 'never', values: ['a'], rules: { longest: 9 } });
+    const code = property('code', 'Edm.String', { write: 'never', values: ['a'], rules: { maxLength: 9 } });
     expect(notesOf(code, { allow: ['read'] })).toBe('');
   });
 });

@@ -35,10 +35,10 @@ export function notesOf(property: PropertyInfo, set: Pick<SetInfo, 'allow'>): st
       !made && !expression && write === 'never' && 'never written',
       !property.isKey && write === 'create' && 'written at create only',
       values && `one of ${values.join(', ')}`,
-      rules.least && `at least ${rules.least}`,
-      rules.most && `at most ${rules.most}`,
-      rules.shortest && `${rules.shortest} characters or more`,
-      rules.longest && `${rules.longest} characters or fewer`,
+      rules.minimum && `at least ${rules.minimum}`,
+      rules.maximum && `at most ${rules.maximum}`,
+      rules.minLength && `${rules.minLength} characters or more`,
+      rules.maxLength && `${rules.maxLength} characters or fewer`,
       rules.pattern && `like ${rules.pattern.replace(/^\^\(\?:(.*)\)\$$/, '$1')}`,
     );
   return notes.filter(Boolean).join(' · ');
@@ -90,8 +90,8 @@ export function faultOf({ property }: Field, text: string, isNew: boolean): stri
   const shape = shapes[property.type];
   if (shape && !shape[0].test(text)) return shape[1];
   if (property.type === 'Edm.Date' || property.type === 'Edm.DateTimeOffset') {
-    if (rules.least && text < rules.least) return told(`Not before ${rules.least}`);
-    if (rules.most && text > rules.most) return told(`Not after ${rules.most}`);
+    if (rules.minimum && text < rules.minimum) return told(`Not before ${rules.minimum}`);
+    if (rules.maximum && text > rules.maximum) return told(`Not after ${rules.maximum}`);
   }
   return property.type === 'Edm.String' ? textFault(property, text, told) : undefined;
 }
@@ -104,17 +104,17 @@ function numberFault(property: PropertyInfo, text: string, told: (words: string)
   const digits = text.split('.')[1]?.length ?? 0;
   if (property.scale !== undefined && digits > property.scale)
     return `At most ${property.scale} digits after the point`;
-  if (rules.least !== undefined && Number(text) < Number(rules.least)) return told(`At least ${rules.least}`);
-  if (rules.most !== undefined && Number(text) > Number(rules.most)) return told(`At most ${rules.most}`);
+  if (rules.minimum !== undefined && Number(text) < Number(rules.minimum)) return told(`At least ${rules.minimum}`);
+  if (rules.maximum !== undefined && Number(text) > Number(rules.maximum)) return told(`At most ${rules.maximum}`);
   return undefined;
 }
 
 function textFault(property: PropertyInfo, text: string, told: (words: string) => string): string | undefined {
   const rules = property.rules ?? {};
   const length = [...text].length;
-  const most = Math.min(property.maxLength ?? Infinity, rules.longest ?? Infinity);
+  const most = Math.min(property.maxLength ?? Infinity, rules.maxLength ?? Infinity);
   if (length > most) return told(`At most ${most} characters; these are ${length}`);
-  if (length < (rules.shortest ?? 0)) return told(`At least ${rules.shortest} characters`);
+  if (length < (rules.minLength ?? 0)) return told(`At least ${rules.minLength} characters`);
   if (rules.pattern && !new RegExp(rules.pattern).test(text))
     return told('It does not have the form that is asked for');
   return undefined;

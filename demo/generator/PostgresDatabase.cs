@@ -30,8 +30,11 @@ public static class PostgresDatabase
         DO $$
         DECLARE c record;
         BEGIN
-            FOR c IN SELECT table_name, column_name FROM information_schema.columns WHERE table_schema = 'public' AND is_identity = 'YES' LOOP
-                EXECUTE format('SELECT setval(pg_get_serial_sequence(%L, %L), (SELECT coalesce(max(%I), 1) FROM %I))', quote_ident(c.table_name), c.column_name, c.column_name, c.table_name);
+            FOR c IN SELECT table_name, column_name FROM information_schema.columns
+                WHERE table_schema = 'public' AND is_identity = 'YES'
+            LOOP
+                EXECUTE format('SELECT setval(pg_get_serial_sequence(%L, %L), (SELECT coalesce(max(%I), 1) FROM %I))',
+                    quote_ident(c.table_name), c.column_name, c.column_name, c.table_name);
             END LOOP;
         END $$
         """;

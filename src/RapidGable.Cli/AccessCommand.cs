@@ -1,6 +1,7 @@
 using System.CommandLine;
 using RapidGable.Model;
-using RapidGable.Service;
+using RapidGable.Service.Hosting;
+using RapidGable.Service.Management;
 using Spectre.Console;
 
 namespace RapidGable.Cli;

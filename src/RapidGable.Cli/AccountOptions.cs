@@ -86,7 +86,7 @@ internal static class AccountOptions
     /// <summary>Says which roles mean nothing, after an account was made with them.</summary>
     public static void WarnOfRoles(string folder, IEnumerable<string> roles)
     {
-        foreach (var text in Unnamed(WorkspaceReader.Read(folder, _ => "").Workspace, roles))
+        foreach (var text in Unnamed(WorkspaceReader.Read(new WorkspaceFolder(folder), _ => "").Workspace, roles))
             Terminal.Error.MarkupLine($"[olive]{Markup.Escape(text)}[/]");
     }
 
@@ -124,7 +124,7 @@ internal static class AccountOptions
     /// <summary>Notes in the workspace's audit log what was done to its accounts.</summary>
     private static void Note(string folder, string detail)
     {
-        var (workspace, _) = WorkspaceReader.Read(folder, _ => "");
+        var (workspace, _) = WorkspaceReader.Read(new WorkspaceFolder(folder), _ => "");
         try
         {
             AuditLog
@@ -147,7 +147,7 @@ internal static class AccountOptions
     /// <summary>When keys were last used, by their ids, as far as the audit log knows; to ten minutes.</summary>
     public static Dictionary<string, DateTime> LastUses(string folder) =>
         AuditLog
-            .FolderOf(WorkspaceReader.Read(folder, _ => "").Workspace)
+            .FolderOf(WorkspaceReader.Read(new WorkspaceFolder(folder), _ => "").Workspace)
             ?.Read()
             .Where(e => e.Event == AuditEvents.SignIn && e.Key is not null)
             .GroupBy(e => e.Key!)

@@ -171,7 +171,8 @@ internal static class ApiKeyCommand
         key.IsAdministrator
             ? "management"
             : Markup.Escape(
-                $"{(key.Services is { } services ? string.Join(", ", services) : "all services")}{(key.May is { } may ? $": {string.Join(", ", may)}" : "")}"
+                $"{(key.Services is { } services ? string.Join(", ", services) : "all services")}"
+                    + $"{(key.May is { } may ? $": {string.Join(", ", may)}" : "")}"
             );
 
     private static int Revoke(string folder, string id)

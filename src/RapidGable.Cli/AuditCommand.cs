@@ -53,7 +53,7 @@ internal static class AuditCommand
         if (days < 1 || count < 1)
             throw new UsageException("--days and --count take numbers from 1.");
         AccountOptions.Read(path);
-        if (AuditLog.FolderOf(WorkspaceReader.Read(path, _ => "").Workspace) is not { } folder)
+        if (AuditLog.FolderOf(WorkspaceReader.Read(new WorkspaceFolder(path), _ => "").Workspace) is not { } folder)
         {
             Console.Error.WriteLine("gable: the workspace keeps no audit log: 'audit' in workspace.yaml is false.");
             return 1;

@@ -5,8 +5,9 @@ using RapidGable.Declarations;
 using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
-using RapidGable.Service;
+using RapidGable.Service.Hosting;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Trials;
 using RapidGable.Verification;
 using Spectre.Console;
 

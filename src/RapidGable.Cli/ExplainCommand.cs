@@ -4,7 +4,8 @@ using System.Text.Json;
 using RapidGable.Access;
 using RapidGable.Queries;
 using RapidGable.Requests;
-using RapidGable.Service;
+using RapidGable.Service.Hosting;
+using RapidGable.Service.Management;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -99,7 +100,8 @@ internal static class ExplainCommand
         {
             using var request = new HttpRequestMessage(
                 HttpMethod.Get,
-                $"{address.Scheme}://{address.Authority}/manage/explain?run={(run ? "true" : "false")}&url={Uri.EscapeDataString(address.OriginalString)}{callerOptions}"
+                $"{address.Scheme}://{address.Authority}/manage/explain?run={(run ? "true" : "false")}&url="
+                    + $"{Uri.EscapeDataString(address.OriginalString)}{callerOptions}"
             );
             ManagementKey.AddTo(request);
             using var response = await client.SendAsync(request, cancellation);
@@ -235,7 +237,8 @@ internal static class ExplainCommand
         foreach (var rule in rules)
             Terminal.Out.MarkupLine(
                 $"{(rule.Applies ? "+" : "[grey]-[/]")} {Markup.Escape(rule.Set)}: {Markup.Escape(rule.Rule)}  "
-                    + $"{(rule.Applies ? "[green]" : "[grey]")}{Markup.Escape(rule.Effect)}[/]{(rule.Place is { } place ? $"  [grey]{Markup.Escape(place)}[/]" : "")}"
+                    + $"{(rule.Applies ? "[green]" : "[grey]")}{Markup.Escape(rule.Effect)}[/]"
+                    + $"{(rule.Place is { } place ? $"  [grey]{Markup.Escape(place)}[/]" : "")}"
             );
     }
 

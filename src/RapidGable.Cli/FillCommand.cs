@@ -119,7 +119,8 @@ internal static class FillCommand
         if (parts.Length != 2 || built.Model.FindSet(parts[1]) is not { } set)
             throw new UsageException(
                 $"'{parts[0]}' has no set "
-                    + $"'{parts.ElementAtOrDefault(1)}'.{NearestName.Hint(parts.ElementAtOrDefault(1) ?? "", built.Model.Sets.Select(s => s.Name))}"
+                    + $"'{parts.ElementAtOrDefault(1)}'."
+                    + $"{NearestName.Hint(parts.ElementAtOrDefault(1) ?? "", built.Model.Sets.Select(s => s.Name))}"
             );
         if (set.ContainedIn is { } container)
             throw new UsageException($"'{set.Name}' are parts of {container}; they are made with it, or below it.");

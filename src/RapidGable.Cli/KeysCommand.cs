@@ -92,7 +92,8 @@ internal static class KeysCommand
         }
         Terminal.Out.MarkupLine(
             $"[bold]{Markup.Escape(name)}[/]: "
-                + $"{Terminal.Plural(findings.Rows, "row")}{(item.PrimaryKey.IsEmpty ? "" : $", primary key {Markup.Escape(string.Join(", ", item.PrimaryKey))}")}"
+                + $"{Terminal.Plural(findings.Rows, "row")}"
+                + $"{(item.PrimaryKey.IsEmpty ? "" : $", primary key {Markup.Escape(string.Join(", ", item.PrimaryKey))}")}"
         );
         var table = new Table().Border(TableBorder.None).HideHeaders().AddColumns("key", "reason");
         foreach (var candidate in findings.Candidates.Take(10))

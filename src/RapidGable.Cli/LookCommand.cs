@@ -164,7 +164,11 @@ internal static class LookCommand
     }
 
     private static string Signature(SourceRoutine routine) =>
-        $"{routine.Name}({string.Join(", ", routine.Parameters.Select(p => $"{(p.Direction == "in" ? "" : p.Direction + " ")}{p.Name} {p.DeclaredType}"))}){(routine.Returns.Length == 0 || routine.Kind == "procedure" ? "" : " returns " + routine.Returns)}";
+        $"{routine.Name}({string.Join(", ", routine.Parameters.Select(Words))})"
+        + $"{(routine.Returns.Length == 0 || routine.Kind == "procedure" ? "" : " returns " + routine.Returns)}";
+
+    private static string Words(RoutineParameter parameter) =>
+        $"{(parameter.Direction == "in" ? "" : parameter.Direction + " ")}{parameter.Name} {parameter.DeclaredType}";
 
     private static void WriteTree(ISource source, SourceCatalog catalog)
     {
@@ -208,7 +212,8 @@ internal static class LookCommand
                 marks.Add("left out");
             node.AddNode(
                 $"{Markup.Escape(column.Name)} "
-                    + $"[grey]{Markup.Escape(column.DeclaredType)}{(column.Nullable ? "" : " not null")}[/]{(marks.Count == 0 ? "" : $" [green]{Markup.Escape(string.Join(", ", marks))}[/]")}"
+                    + $"[grey]{Markup.Escape(column.DeclaredType)}{(column.Nullable ? "" : " not null")}[/]"
+                    + $"{(marks.Count == 0 ? "" : $" [green]{Markup.Escape(string.Join(", ", marks))}[/]")}"
             );
         }
     }

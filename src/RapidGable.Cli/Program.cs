@@ -24,6 +24,7 @@ var root = new RootCommand(
     DraftCommand.Create(),
     ShowCommand.Create(),
     SchemaCommand.Create(),
+    UpgradeCommand.Create(),
     CheckCommand.Create(),
     ServeCommand.Create(),
     RefreshCommand.Create(),

@@ -93,7 +93,7 @@ internal static class SendCommand
                         GetCommand.Address(result.GetValue(url)!),
                         name,
                         chosen,
-                        Math.Clamp(result.GetValue(batch), 1, Limits.BatchRequests),
+                        Math.Clamp(result.GetValue(batch), 1, RequestLimits.Standard.BatchRequests),
                         result.GetValue(upserts),
                         result.GetValue(whole),
                         result.GetValue(header) ?? [],
@@ -193,7 +193,8 @@ internal static class SendCommand
                     none,
                     [],
                     $"{root}$metadata answers "
-                        + $"{(int)answer.StatusCode}{((int)answer.StatusCode == 401 ? "; say who you are with --header 'Authorization: …'" : "")}."
+                        + $"{(int)answer.StatusCode}"
+                        + $"{((int)answer.StatusCode == 401 ? "; say who you are with --header 'Authorization: …'" : "")}."
                 );
             var document = CsdlReader.Read(await answer.Content.ReadAsByteArrayAsync(cancellation), []);
             var found = document?.Containers.SelectMany(c => c.Sets).FirstOrDefault(s => s.Name == set);
@@ -276,7 +277,8 @@ internal static class SendCommand
         var rate = time.TotalSeconds > 0.5 ? $", {sender.Written / time.TotalSeconds:N0} a second" : "";
         Terminal.Out.MarkupLine(
             $"{Terminal.Plural(sender.Written, "line")} written, "
-                + $"{(sender.RefusedLines.Count > 0 ? $"[red]{sender.RefusedLines.Count:N0} refused[/]" : "0 refused")}{(place.Start > 0 ? $", from line {place.Start + 1} on" : "")} "
+                + $"{(sender.RefusedLines.Count > 0 ? $"[red]{sender.RefusedLines.Count:N0} refused[/]" : "0 refused")}"
+                + $"{(place.Start > 0 ? $", from line {place.Start + 1} on" : "")} "
                 + $" [grey]{time.TotalSeconds:0.0} s{rate}[/]"
         );
     }

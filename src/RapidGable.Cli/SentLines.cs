@@ -165,7 +165,9 @@ internal static partial class SentLines
         )
             // Digit by digit as it is written, in the form of JSON.
             json.WriteRawValue(
-                $"{(number.Groups["minus"].Success ? "-" : "")}{(number.Groups["whole"].Value is { Length: > 0 } whole ? whole : "0")}{(number.Groups["part"].Value is { Length: > 0 } part ? "." + part : "")}{number.Groups["power"].Value}"
+                $"{(number.Groups["minus"].Success ? "-" : "")}"
+                    + $"{(number.Groups["whole"].Value is { Length: > 0 } whole ? whole : "0")}"
+                    + $"{(number.Groups["part"].Value is { Length: > 0 } part ? "." + part : "")}{number.Groups["power"].Value}"
             );
         else
             json.WriteStringValue(text);

@@ -8,7 +8,7 @@ using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Hosting;
 using RapidGable.Building;
 using RapidGable.Declarations;
-using RapidGable.Service;
+using RapidGable.Service.Hosting;
 
 namespace RapidGable.Cli;
 

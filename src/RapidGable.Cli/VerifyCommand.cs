@@ -3,7 +3,8 @@ using System.Xml.Linq;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Queries;
-using RapidGable.Service;
+using RapidGable.Service.Hosting;
+using RapidGable.Service.Trials;
 using RapidGable.Verification;
 using Spectre.Console;
 

@@ -93,21 +93,21 @@ public class ConstraintTests
     }
 
     [Theory] // what single values must be
-    [InlineData("cost: { least: 0, most: 99.5 }", "Validation.Minimum Decimal=0, Validation.Maximum Decimal=99.5")]
-    [InlineData("hours: { most: 7.5 }", "Validation.Maximum Float=7.5")]
-    [InlineData("station_id: { least: 1 }", "Validation.Minimum Int=1")]
-    [InlineData("planned: { least: 2000-01-01 }", "Validation.Minimum Date=2000-01-01")]
-    [InlineData("done: { most: 2100-01-01T00:00:00Z }", "Validation.Maximum DateTimeOffset=2100-01-01T00:00:00Z")]
+    [InlineData("cost: { minimum: 0, maximum: 99.5 }", "Validation.Minimum Decimal=0, Validation.Maximum Decimal=99.5")]
+    [InlineData("hours: { maximum: 7.5 }", "Validation.Maximum Float=7.5")]
+    [InlineData("station_id: { minimum: 1 }", "Validation.Minimum Int=1")]
+    [InlineData("planned: { minimum: 2000-01-01 }", "Validation.Minimum Date=2000-01-01")]
+    [InlineData("done: { maximum: 2100-01-01T00:00:00Z }", "Validation.Maximum DateTimeOffset=2100-01-01T00:00:00Z")]
     [InlineData("purpose: { pattern: '[A-Z].*' }", "Validation.Pattern String=^(?:[A-Z].*)$")]
     [InlineData("purpose: { values: [Read, Clean] }", "Validation.AllowedValues Read Clean")]
     [InlineData(
-        "purpose: { shortest: 3, longest: 80, message: Say why. }",
+        "purpose: { min-length: 3, max-length: 80, message: Say why. }",
         "Core.LongDescription String=At least 3 characters. At most 80 characters. Say why."
     )]
     [InlineData("purpose: { exists: Stations/code }", "Core.LongDescription String=Must be the code of one of Stations.")]
     [InlineData("purpose: { write: create }", "Core.Immutable Bool=true")]
     [InlineData("purpose: { write: never }", "Core.Permissions EnumMember=Core.Permission/Read")]
-    [InlineData("purpose: { make: user }", "Core.Computed Bool=true")]
+    [InlineData("purpose: { generate: user }", "Core.Computed Bool=true")]
     [InlineData("purpose: { default: user }", "Core.ComputedDefaultValue Bool=true")]
     public async Task A_rule_of_a_value_stands_with_its_property(string column, string expected)
     {

@@ -172,5 +172,8 @@ public class DeclarationTests
 
     [Fact]
     public void A_folder_that_is_not_there_is_said_to_be_missing() =>
-        Assert.Equal("no-workspace", Assert.Single(WorkspaceReader.Read("/nowhere/at/all", _ => null).Diagnostics.Items).Code);
+        Assert.Equal(
+            "no-workspace",
+            Assert.Single(WorkspaceReader.Read(new WorkspaceFolder("/nowhere/at/all"), _ => null).Diagnostics.Items).Code
+        );
 }

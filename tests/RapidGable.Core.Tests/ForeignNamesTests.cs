@@ -176,10 +176,10 @@ public sealed class ForeignNamesTests
     {
         var rules = CheckHints.Of("slot", new EdmType(Enum.Parse<EdmKind>(kind)), [check]);
         var text =
-            rules.Shortest is { } shortest ? $"length {shortest}.."
+            rules.MinLength is { } shortest ? $"length {shortest}.."
             : !rules.Values.IsEmpty ? $"{{{string.Join('|', rules.Values)}}}"
-            : rules.Least is null && rules.Most is null ? ""
-            : FormattableString.Invariant($"{rules.Least}..{rules.Most}");
+            : rules.Minimum is null && rules.Maximum is null ? ""
+            : FormattableString.Invariant($"{rules.Minimum}..{rules.Maximum}");
         Assert.Equal(expected, text);
     }
 

@@ -81,7 +81,8 @@ public abstract class FullTextTests(Engine engine, PostgresServer? postgres = nu
     {
         var found = await GetAsync(url);
         Assert.Equal(
-            $"{{'#Notes(id)','value':[{string.Join(',', expected.Split(',', StringSplitOptions.RemoveEmptyEntries).Select(i => $"{{'id':{i}}}"))}]}}",
+            $"{{'#Notes(id)','value':["
+                + $"{string.Join(',', expected.Split(',', StringSplitOptions.RemoveEmptyEntries).Select(i => $"{{'id':{i}}}"))}]}}",
             found.Replace("$metadata#Notes(id)", "#Notes(id)")
         );
     }

@@ -126,7 +126,8 @@ public abstract class RandomRuleTests(Engine engine, PostgresServer? postgres = 
                     Assert.True(
                         expected == answer,
                         $"{url} as {string.Join('+', roles)} "
-                            + $"{string.Join(' ', attributes.Select(a => $"{a.Key}={string.Join('|', a.Value)}"))}\n{Declared(rules)}\nexpected "
+                            + $"{string.Join(' ', attributes.Select(a => $"{a.Key}={string.Join('|', a.Value)}"))}\n"
+                            + $"{Declared(rules)}\nexpected "
                             + $"{expected}\nanswered {answer}"
                     );
                     asked++;
@@ -141,7 +142,8 @@ public abstract class RandomRuleTests(Engine engine, PostgresServer? postgres = 
         var seen = Seen(rules, caller, out var gone);
         string Ids(Func<Visit, bool> keeps) => $"[{string.Join(',', seen!.Where(keeps).Select(v => $"{{'id':{v.Id}}}"))}]";
         string Row(Visit v) =>
-            $"{{'id':{v.Id},'technician_id':{Json(v.TechnicianId)}{(gone.Contains("level") ? "" : $",'level':{Json(v.Level)}")}{(gone.Contains("note") ? "" : $",'note':{Json(v.Note)}")}}}";
+            $"{{'id':{v.Id},'technician_id':{Json(v.TechnicianId)}{(gone.Contains("level") ? "" : $",'level':{Json(v.Level)}")}"
+            + $"{(gone.Contains("note") ? "" : $",'note':{Json(v.Note)}")}}}";
         yield return ("Visits", seen is null ? "404" : $"[{string.Join(',', seen.Select(Row))}]");
         yield return ("Visits/$count", seen is null ? "404" : $"{seen.Count}");
         yield return (

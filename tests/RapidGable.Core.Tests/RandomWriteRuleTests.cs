@@ -299,7 +299,8 @@ public abstract class RandomWriteRuleTests(Engine engine, PostgresServer? postgr
                     var expected = change.IsAllowed();
                     var told =
                         $"{change.Verb} {change.Path} {change.Body}\nas {string.Join('+', caller.Roles)} "
-                        + $"{string.Join(' ', attributes.Select(a => $"{a.Key}={a.Value[0]}"))}\n{Declared(rules, seesNorth)}\n{fault?.Status} "
+                        + $"{string.Join(' ', attributes.Select(a => $"{a.Key}={a.Value[0]}"))}\n{Declared(rules, seesNorth)}\n"
+                        + $"{fault?.Status} "
                         + $"{fault?.Message}";
                     Assert.True(expected == fault is null, $"{(expected ? "refused" : "let through")}: {told}");
                     if (expected)

@@ -55,7 +55,7 @@ internal sealed class TestWorkspace : IDisposable
     public Task<LoadedWorkspace> LoadAsync() => WorkspaceLoader.LoadAsync(Folder, _ => null, CancellationToken.None);
 
     public (WorkspaceDeclaration Workspace, Diagnostics Diagnostics) Read() =>
-        WorkspaceReader.Read(Folder, name => name == "KNOWN" ? "data.db" : null);
+        WorkspaceReader.Read(new WorkspaceFolder(Folder), name => name == "KNOWN" ? "data.db" : null);
 
     public void Dispose() => Directory.Delete(Folder, recursive: true);
 }

@@ -24,48 +24,52 @@ public class WritingDeclarationTests
     }
 
     [Theory]
-    [InlineData("minutes: { make: uuid }", "make 11:24", "'minutes' is Edm.Int64, and a uuid is made for a uuid or a text.")]
+    [InlineData("minutes: { generate: uuid }", "generate 11:28", "'minutes' is Edm.Int64, and a uuid is made for a uuid or a text.")]
     [InlineData(
-        "minutes: { make: now }",
-        "make 11:24",
+        "minutes: { generate: now }",
+        "generate 11:28",
         "'minutes' is Edm.Int64, and the time is made for a point in time, a date or a time of day."
     )]
     [InlineData(
-        "purpose: { make: number }",
-        "make 11:24",
+        "purpose: { generate: number }",
+        "generate 11:28",
         "'purpose' is Edm.String, and 'number' makes whole numbers; for a text write a prefix, as in VIS-{00000}."
     )]
-    [InlineData("minutes: { make: \"VIS-{000}\" }", "make 11:24", "'minutes' is Edm.Int64, and numbers with a prefix are texts.")]
-    [InlineData("number: { make: tomorrow }", "make 11:23", "'tomorrow' says nothing that can be made for Edm.String.")]
+    [InlineData("minutes: { generate: \"VIS-{000}\" }", "generate 11:28", "'minutes' is Edm.Int64, and numbers with a prefix are texts.")]
+    [InlineData("number: { generate: tomorrow }", "generate 11:27", "'tomorrow' says nothing that can be made for Edm.String.")]
     [InlineData(
-        "number: { make: \"= station/nam\" }",
-        "make 11:23",
+        "number: { generate: \"= station/nam\" }",
+        "generate 11:27",
         "The expression cannot be computed: 'station' has no property 'nam'. Did you mean 'name'?"
     )]
     [InlineData(
-        "number: { make: \"= \" }",
-        "make 11:23",
+        "number: { generate: \"= \" }",
+        "generate 11:27",
         "The expression cannot be computed: At position 0 of $filter: expected a property, a value or '(', but it ends there."
     )]
     [InlineData(
-        "minutes: { make: \"= station/name\" }",
-        "make 11:24",
+        "minutes: { generate: \"= station/name\" }",
+        "generate 11:28",
         "The expression gives Edm.String, and Edm.Int64 is what the column holds."
     )]
     [InlineData(
-        "number: { make: uuid, default: now }",
-        "make 11:38",
-        "'make', 'remake' and 'default' exclude each other: each says how the value is made."
+        "number: { generate: uuid, default: now }",
+        "generate 11:42",
+        "'generate', 'regenerate' and 'default' exclude each other: each says where the value comes from."
     )]
-    [InlineData("photo: { stream: true, make: uuid }", "make 11:36", "'photo' is Edm.Stream, and only single plain values are made.")]
-    [InlineData("minutes: { default: many }", "make 11:27", "'many' says nothing that can be made for Edm.Int64.")]
-    [InlineData("minutes: { least: ten }", "value-rule 11:25", "'ten' is no value of Edm.Int64.")]
-    [InlineData("purpose: { least: 1 }", "value-rule 11:25", "'purpose' is Edm.String, which has no least and no largest value.")]
-    [InlineData("minutes: { least: 10, most: 5 }", "value-rule 11:25", "'least' (10) is more than 'most' (5).")]
-    [InlineData("planned: { most: 2024-13-01 }", "value-rule 11:24", "'2024-13-01' is no value of Edm.Date.")]
-    [InlineData("minutes: { shortest: 2 }", "value-rule 11:7", "'minutes' is Edm.Int64, and only texts have a length.")]
-    [InlineData("purpose: { shortest: 5, longest: 2 }", "value-rule 11:18", "'shortest' (5) is more than 'longest' (2).")]
-    [InlineData("purpose: { longest: 0 }", "number 11:27", "'longest' must be a whole number from 1 to 2147483647, not '0'.")]
+    [InlineData(
+        "photo: { stream: true, generate: uuid }",
+        "generate 11:40",
+        "'photo' is Edm.Stream, and only single plain values are made."
+    )]
+    [InlineData("minutes: { default: many }", "generate 11:27", "'many' says nothing that can be made for Edm.Int64.")]
+    [InlineData("minutes: { minimum: ten }", "value-rule 11:27", "'ten' is no value of Edm.Int64.")]
+    [InlineData("purpose: { minimum: 1 }", "value-rule 11:27", "'purpose' is Edm.String, which has no least and no largest value.")]
+    [InlineData("minutes: { minimum: 10, maximum: 5 }", "value-rule 11:27", "'minimum' (10) is more than 'maximum' (5).")]
+    [InlineData("planned: { maximum: 2024-13-01 }", "value-rule 11:27", "'2024-13-01' is no value of Edm.Date.")]
+    [InlineData("minutes: { min-length: 2 }", "value-rule 11:7", "'minutes' is Edm.Int64, and only texts have a length.")]
+    [InlineData("purpose: { min-length: 5, max-length: 2 }", "value-rule 11:18", "'min-length' (5) is more than 'max-length' (2).")]
+    [InlineData("purpose: { max-length: 0 }", "number 11:30", "'max-length' must be a whole number from 1 to 2147483647, not '0'.")]
     [InlineData(
         "purpose: { pattern: \"(\" }",
         "value-rule 11:27",
@@ -95,7 +99,7 @@ public class WritingDeclarationTests
     [InlineData(1.0, 5.0, double.PositiveInfinity, false)]
     [InlineData(1.0, 5.0, 5.0, true)]
     public void What_is_no_number_is_within_no_bounds(double? least, double? most, double value, bool isKept) =>
-        Assert.Equal(isKept, new Model.ValueRules { Least = least, Most = most }.Fault(value) is null);
+        Assert.Equal(isKept, new Model.ValueRules { Minimum = least, Maximum = most }.Fault(value) is null);
 
     [Theory]
     [InlineData("valid: x", "shape 10:12", "'valid' must be a list of rules.")]
@@ -195,11 +199,11 @@ public class WritingDeclarationTests
                   - from: visit
                     name: Visits
                     columns:
-                      number: { make: "VIS-{00000}" }
-                      planned: { default: now, least: 2000-01-01, most: 2100-12-31 }
-                      done: { remake: now }
-                      minutes: { default: 15, least: 1, most: 600 }
-                      purpose: { required: true, shortest: 3, longest: 200, pattern: "[A-Z].*", message: Begin with a capital. }
+                      number: { generate: "VIS-{00000}" }
+                      planned: { default: now, minimum: 2000-01-01, maximum: 2100-12-31 }
+                      done: { regenerate: now }
+                      minutes: { default: 15, minimum: 1, maximum: 600 }
+                      purpose: { required: true, min-length: 3, max-length: 200, pattern: "[A-Z].*", message: Begin with a capital. }
                       station_id: { exists: Stations/id }
                     valid:
                       - { where: done eq null or date(done) ge planned, column: done, message: Later. }

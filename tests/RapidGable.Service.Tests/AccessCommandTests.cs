@@ -79,7 +79,10 @@ public sealed class AccessCommandTests : IDisposable
             .EnumerateArray()
             .ToDictionary(c => $"{c.GetProperty("set").GetString()} {c.GetProperty("caller").GetString()}");
         string Cell(string key) =>
-            $"{cells[key].GetProperty("may").GetString()}|{(cells[key].TryGetProperty("rows", out var rows) ? rows.GetString() : null)}|{string.Join(',', cells[key].GetProperty("notShown").EnumerateArray())}|{string.Join(',', cells[key].GetProperty("masked").EnumerateArray())}";
+            $"{cells[key].GetProperty("may").GetString()}|"
+            + $"{(cells[key].TryGetProperty("rows", out var rows) ? rows.GetString() : null)}|"
+            + $"{string.Join(',', cells[key].GetProperty("notShown").EnumerateArray())}|"
+            + $"{string.Join(',', cells[key].GetProperty("masked").EnumerateArray())}";
         Assert.Equal("read|||", Cell("visit office"));
         Assert.Equal("read|technician/region eq @region|report|purpose", Cell("visit field"));
         Assert.Equal("|||", Cell("visit suspended"));

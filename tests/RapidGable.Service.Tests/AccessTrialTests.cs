@@ -1,4 +1,6 @@
 using RapidGable.Core.Tests;
+using RapidGable.Service.Hosting;
+using RapidGable.Service.Trials;
 using RapidGable.Verification;
 
 namespace RapidGable.Service.Tests;

@@ -34,7 +34,7 @@ public sealed class ConsoleWritingTests : BrowserTests
                     version: version
                     require-version: true
                     columns:
-                      purpose: { shortest: 3, message: Say what for. }
+                      purpose: { min-length: 3, message: Say what for. }
                     valid:
                       - { where: report eq null or done_at ne null, column: report, message: A report belongs to a visit that is done. }
                 """

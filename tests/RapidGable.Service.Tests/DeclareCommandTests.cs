@@ -42,6 +42,7 @@ public sealed class DeclareCommandTests : IDisposable
     [InlineData(2, "There is no service 'x'", "show", ".", "x")]
     [InlineData(2, "'xml'", "schema", "xml")]
     [InlineData(1, "no-workspace", "draft", "nowhere", "rivers")]
+    [InlineData(2, "There is no such folder.", "upgrade", "nowhere")]
     public async Task A_wrong_call_says_what_is_wrong(int code, string message, params string[] arguments)
     {
         var result = await RunAsync(arguments);
@@ -49,6 +50,42 @@ public sealed class DeclareCommandTests : IDisposable
             result.Code == code && (result.Errors + result.Output).Contains(message),
             $"{result.Code}: {result.Errors}{result.Output}"
         );
+    }
+
+    [Fact]
+    public async Task Older_words_are_refused_and_rewritten_in_place()
+    {
+        const string Sets =
+            "  - from: visit   # what people did\n    columns:\n      minutes: { least: 1, most: 480 }   # at most a day\n"
+            + "      purpose:\n        shortest: 3 # least of all\n        longest: 80\n        remake: user\n";
+        _folder.WithService(Sets);
+        var path = Path.Combine(_folder.Folder, "services/s.yaml");
+        var before = await File.ReadAllTextAsync(path);
+        var checkedBefore = await RunAsync("check");
+        Assert.Equal(1, checkedBefore.Code);
+        Assert.Contains("older-word: 'least' is called 'minimum' now.", checkedBefore.Errors);
+
+        var tried = await RunAsync("upgrade", ".", "--dry-run", "--json");
+        Assert.Equal(
+            "least minimum, most maximum, shortest min-length, longest max-length, remake regenerate",
+            string.Join(
+                ", ",
+                tried.Json.GetProperty("changes").EnumerateArray().Select(c => $"{c.GetProperty("old")} {c.GetProperty("new")}")
+            )
+        );
+        Assert.Equal(before, await File.ReadAllTextAsync(path));
+
+        var done = await RunAsync("upgrade", ".");
+        Assert.True(done.Code == 0, done.Errors);
+        Assert.Contains("5 words rewritten.", done.Output);
+        var expected = before
+            .Replace("{ least: 1, most: 480 }", "{ minimum: 1, maximum: 480 }")
+            .Replace("shortest: 3", "min-length: 3")
+            .Replace("longest: 80", "max-length: 80")
+            .Replace("remake: user", "regenerate: user");
+        Assert.Equal(expected, await File.ReadAllTextAsync(path));
+        Assert.Contains("Nothing is changed.", (await RunAsync("upgrade", ".")).Output);
+        Assert.DoesNotContain("older-word", (await RunAsync("check")).Errors);
     }
 
     [Fact]

@@ -61,6 +61,15 @@ public sealed partial class DocumentationTests : IAsyncLifetime
         );
 
     [Fact]
+    public void Every_limit_that_is_set_is_listed_with_its_bounds()
+    {
+        var expected = RequestLimits.Settings.Select(s =>
+            $"{s.Name} | {s.Description} | {(s.Name == "sessions" ? "twice the cores" : s.Default)} | {s.Minimum} to {s.Maximum}"
+        );
+        Assert.Equal(expected, SettingPattern().Matches(Read("docs/limits.md")).Select(m => $"{m.Groups[1].Value} | {m.Groups[2].Value}"));
+    }
+
+    [Fact]
     public async Task Every_check_is_listed()
     {
         await using var http = await RunningService.StartAsync(_folder.Folder);
@@ -151,7 +160,7 @@ public sealed partial class DocumentationTests : IAsyncLifetime
     private static partial Regex CodePattern();
 
     [GeneratedRegex(
-        @"(RequestFault|(?<!Setting)(?<!return )Fault|reader\.Fault)\((\s*\d{3},\s*|new\(\d{3}, )?\s*""(?<code>[a-z-]+)"",\s*(\$|@|""|text|message|position|Text|match|name|listed)|new\(\d{3}, ""(?<code>[a-z-]+)""|[( ]Wrong\([^\n]*, ""(?<code>[a-z-]+)""\);|f\.Status\), ""(?<code>[a-z-]+)""|\d{3} : \d{3}, rule\.Condition is null \? ""(?<code>[a-z-]+)"""
+        @"(RequestFault|(?<!Setting)(?<!return )Fault|reader\.Fault)\((\s*(?:\d{3}|faults\.Max\(f => f\.Status\)),\s*|new\(\d{3}, )?\s*""(?<code>[a-z-]+)"",\s*(\$|@|""|text|message|position|Text|match|name|listed)|new\(\d{3}, ""(?<code>[a-z-]+)""|[( ]Wrong\([^\n]*, ""(?<code>[a-z-]+)""\);|f\.Status\), ""(?<code>[a-z-]+)""|\d{3} : \d{3}, rule\.Condition is null \? ""(?<code>[a-z-]+)"""
     )]
     private static partial Regex FaultPattern();
 
@@ -160,6 +169,9 @@ public sealed partial class DocumentationTests : IAsyncLifetime
 
     [GeneratedRegex(@"^\| `(\w+)`: [^|]* \| (\d+) \|", RegexOptions.Multiline)]
     private static partial Regex LimitPattern();
+
+    [GeneratedRegex(@"^\| `([a-z-]+)` \| (.+ \| .+ \| \d+ to \d+) \|", RegexOptions.Multiline)]
+    private static partial Regex SettingPattern();
 
     [GeneratedRegex(@"^\| `([^`]+)` \|", RegexOptions.Multiline)]
     private static partial Regex AddressPattern();

@@ -189,7 +189,8 @@ public sealed class EnginesTests(EnginesFixture engines)
                         nested.AddRange(await RowsAsync(engine, link.GetString()!, page));
                     var direct = await RowsAsync(
                         engine,
-                        $"/odata/{service}/{set}{Key(parent)}/{navigation}?{string.Join('&', options.Split(';').Select(o => $"{o[..o.IndexOf('=')]}={Uri.EscapeDataString(o[(o.IndexOf('=') + 1)..])}"))}",
+                        $"/odata/{service}/{set}{Key(parent)}/{navigation}?"
+                            + $"{string.Join('&', options.Split(';').Select(o => $"{o[..o.IndexOf('=')]}={Uri.EscapeDataString(o[(o.IndexOf('=') + 1)..])}"))}",
                         1_000
                     );
                     Assert.Equal(direct.Select(r => r.GetRawText()), nested.Select(r => r.GetRawText()));
@@ -311,7 +312,10 @@ public sealed class EnginesTests(EnginesFixture engines)
     [InlineData("s/Stations?$filter=Sensors/$count($filter=kind eq 'level') ge 1&$select=id&$top=20", 200)] // Q-70
     [InlineData("s/Stations?$filter=Sensors/$count($top=1) gt 1", 400)]
     [InlineData("s/Stations?$filter=Sensors/$count($filter=kind eq 'level';$search=level) eq 1&$select=id", 200)]
-    [InlineData("s/Stations?$filter=name ne $root/Stations(1)/name and catchment/name eq $root/Stations(1)/catchment/name&$select=id", 200)] // Q-69
+    [InlineData(
+        "s/Stations?$filter=name ne $root/Stations(1)/name and catchment/name eq " + "$root/Stations(1)/catchment/name&$select=id",
+        200
+    )] // Q-69
     [InlineData(
         "s/Stations?$top=9&$select=name&$expand=Visits($filter=technician/region eq 'north' and report ne "
             + "$it/name;$orderby=$it/catchment/area_km2,id;$select=id;$count=true)",

@@ -8,6 +8,7 @@ using RapidGable.Core.Tests;
 using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Requests;
+using RapidGable.Service.Hosting;
 using RapidGable.Sources;
 
 namespace RapidGable.Service.Tests;

@@ -227,7 +227,7 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
             (await PostAsync("Stations/$query", "$top=1", "text/plain", ("OData-Version", "4.0"), ("OData-MaxVersion", "4.01"))).Text
         );
         Assert.Equal(400, (await PostAsync("Stations/$query", "$top=1", "text/plain", ("OData-Version", "5.0"))).Status);
-        Assert.Equal(413, (await PostAsync("Stations/$query", new string('x', Limits.BodyBytes + 1), "text/plain")).Status);
+        Assert.Equal(413, (await PostAsync("Stations/$query", new string('x', RequestLimits.Standard.BodyBytes + 1), "text/plain")).Status);
         Assert.Equal(405, (await GetAsync("Stations/$query")).Status);
         Assert.Equal(200, (await PostAsync("Stations/$count/$query", "$filter=id%20lt%204", "text/plain")).Status);
     }
@@ -683,10 +683,12 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     {
         Assert.Equal(405, (await GetAsync("$batch")).Status);
         Assert.Equal(415, (await PostAsync("$batch", "x", "text/plain")).Status);
-        Assert.Equal(413, (await PostAsync("$batch", new string(' ', Limits.BodyBytes + 1), "application/json")).Status);
+        Assert.Equal(413, (await PostAsync("$batch", new string(' ', RequestLimits.Standard.BodyBytes + 1), "application/json")).Status);
         var many = string.Join(
             ",",
-            Enumerable.Range(0, Limits.BatchRequests + 1).Select(i => $$"""{"id":"{{i}}","method":"GET","url":"Stations/$count"}""")
+            Enumerable
+                .Range(0, RequestLimits.Standard.BatchRequests + 1)
+                .Select(i => $$"""{"id":"{{i}}","method":"GET","url":"Stations/$count"}""")
         );
         Assert.Equal(400, (await PostAsync("$batch", "{\"requests\":[" + many + "]}", "application/json")).Status);
         var (_, text, _) = await PostAsync(

@@ -79,7 +79,7 @@ public sealed class RefreshTests : IDisposable
     [InlineData("services/s.yaml", Set + "    require-version: true\n", "river: require-version")]
     [InlineData("services/s.yaml", Set + "    valid: [{ where: id gt 0, who: office }]\n", "river: valid")]
     [InlineData("services/s.yaml", Set + "    valid: [{ where: id gt 0 }]\n", "river: valid")]
-    [InlineData("services/s.yaml", Set + "    columns: { name: { make: user } }\n", "river: properties and relations")]
+    [InlineData("services/s.yaml", Set + "    columns: { name: { generate: user } }\n", "river: properties and relations")]
     [InlineData("services/s.yaml", Set + "    columns: { name: { references: all } }\n", "river: properties and relations")]
     [InlineData("services/s.yaml", Set + "    columns: { name: { pattern: 'A.*' } }\n", "river: properties and relations")]
     [InlineData("services/s.yaml", Set + "    compute: { long: 'concat(name,name)' }\n", "river: properties and relations")]
@@ -122,10 +122,7 @@ public sealed class RefreshTests : IDisposable
             .Concat(outcome.GetProperty("settings").EnumerateArray().Select(t => t.GetString()))
             .ToList();
         Assert.Equal(expected, Assert.Single(told));
-        Assert.Equal(
-            told.Count == 1 && file.StartsWith("services") && !text.Contains("# a note") ? 1 : 0,
-            outcome.GetProperty("changed").GetArrayLength()
-        );
+        Assert.Equal(1, outcome.GetProperty("changed").GetArrayLength()); // every text of the workspace is part of what is published
         var again = (await RefreshAsync(service)).Json;
         Assert.Equal("[] []", $"{again.GetProperty("differences")} {again.GetProperty("settings")}");
     }

@@ -32,15 +32,15 @@ public sealed class RuledTests(WritingFixture engines) : IAsyncLifetime
             hide: id
             allow: [read, create, update, delete]
             columns:
-              number: { make: "VIS-{00000}" }
+              number: { generate: "VIS-{00000}" }
               station_code: { write: create, exists: Stations/code }
-              purpose: { shortest: 3, longest: 20, pattern: "[A-Z].*", default: Inspect }
-              minutes: { least: 1, most: 480, message: "A visit takes between a minute and eight hours." }
-              made_at: { make: now }
-              changed_at: { remake: now }
-              made_by: { make: user }
-              region: { make: "= station/region" }
-              mark: { make: uuid }
+              purpose: { min-length: 3, max-length: 20, pattern: "[A-Z].*", default: Inspect }
+              minutes: { minimum: 1, maximum: 480, message: "A visit takes between a minute and eight hours." }
+              made_at: { generate: now }
+              changed_at: { regenerate: now }
+              made_by: { generate: user }
+              region: { generate: "= station/region" }
+              mark: { generate: uuid }
               contact: { pattern: "[^@]+@example\\.org", unique: true }
             valid:
               - { where: done eq null or done ge planned, column: done, message: "A visit is done on the day it is planned for, or later." }

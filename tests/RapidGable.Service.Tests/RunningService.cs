@@ -4,6 +4,7 @@ using System.Text.Json;
 using Microsoft.AspNetCore.Builder;
 using RapidGable.Building;
 using RapidGable.Core.Tests;
+using RapidGable.Service.Hosting;
 
 namespace RapidGable.Service.Tests;
 

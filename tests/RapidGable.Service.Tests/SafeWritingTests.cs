@@ -42,7 +42,7 @@ public sealed class SafeWritingTests : IAsyncLifetime
             namespace: T
             rules: { read: anyone, create: anyone, update: anyone, delete: anyone }
             sets:
-              - { from: station, name: Stations, allow: [read, create, update, delete], columns: { name: { longest: 20 } } }
+              - { from: station, name: Stations, allow: [read, create, update, delete], columns: { name: { max-length: 20 } } }
               - from: visit
                 name: Visits
                 allow: [read, create, update, delete]

@@ -1,4 +1,5 @@
 using System.Text;
+using RapidGable.Service.Hosting;
 
 namespace RapidGable.Service.Tests;
 

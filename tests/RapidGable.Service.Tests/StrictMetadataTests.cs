@@ -33,9 +33,9 @@ public sealed class StrictMetadataTests
             derived: { Well: { when: well, columns: [depth] }, Spring: { when: spring } }
             columns:
               photo: { stream: true, media-type: image/png }
-              title: { pattern: '[A-Z].*', shortest: 2, message: Say it well. }
+              title: { pattern: '[A-Z].*', min-length: 2, message: Say it well. }
               code: { write: create }
-              at: { make: now }
+              at: { generate: now }
               tags: "collection(string)"
           - from: visit
             allow: [read, create, update, delete]
@@ -45,7 +45,7 @@ public sealed class StrictMetadataTests
               - { where: "cost gt 0 or minutes lt 10", message: It costs. }
               - { where: "not (length(note) lt 3) and site/code ne 'X'", message: Say more. }
             columns:
-              minutes: { least: 0, most: 600, measured-in: min }
+              minutes: { minimum: 0, maximum: 600, measured-in: min }
               cost: { currency: EUR }
             relations: { lines: { to: line, contained: true } }
           - { from: line, allow: [read, create, update, delete], columns: { text: { filter: false, sort: false } } }

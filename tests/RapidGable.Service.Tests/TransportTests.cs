@@ -3,6 +3,7 @@ using System.Security.Cryptography;
 using System.Security.Cryptography.X509Certificates;
 using System.Text;
 using RapidGable.Core.Tests;
+using RapidGable.Service.Hosting;
 using RapidGable.Service.Identity;
 
 namespace RapidGable.Service.Tests;

@@ -48,7 +48,7 @@ export function FieldInput({ service, field, isNew, url, texts, change, fault, i
         placeholder={hint}
       />
     );
-  const isLong = property.type === 'Edm.String' && (property.rules?.longest ?? property.maxLength ?? 1_000) > 200;
+  const isLong = property.type === 'Edm.String' && (property.rules?.maxLength ?? property.maxLength ?? 1_000) > 200;
   if (isLong)
     return (
       <Textarea

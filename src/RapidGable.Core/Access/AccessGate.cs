@@ -103,19 +103,14 @@ public static class AccessGate
     /// <summary>The rules once more, with what each asks of a written row as its condition.</summary>
     public static ImmutableDictionary<string, ImmutableArray<BoundRule>> BindChecks(EntityModel model) =>
         Bind(
-            new EntityModel(
-                model.Service,
-                model.Title,
-                model.Namespace,
-                [
-                    .. model.Sets.Select(s =>
-                        s with
-                        {
-                            Rules = [.. s.Rules.Select(g => g.WithCheck is null ? g : g with { Rows = g.WithCheck })],
-                        }
-                    ),
-                ]
-            )
+            model.With([
+                .. model.Sets.Select(s =>
+                    s with
+                    {
+                        Rules = [.. s.Rules.Select(g => g.WithCheck is null ? g : g with { Rows = g.WithCheck })],
+                    }
+                ),
+            ])
         );
 
     /// <summary>What tells the view of one caller from that of another.</summary>
@@ -145,37 +140,32 @@ public static class AccessGate
     {
         if (ReferenceEquals(model, model.Stored))
             return seen;
-        return new EntityModel(
-            seen.Service,
-            seen.Title,
-            seen.Namespace,
-            [
-                .. seen.Sets.Select(set =>
-                {
-                    var computed = model
-                        .FindSet(set.Name)!
-                        .Type.Properties.Where(p => p.Expression is not null)
-                        .Select(p => (Property: p, Bound: BoundRule.BindValue(seen, set, p.Expression!)))
-                        .Where(c => c.Bound.Fault is null)
-                        .ToList();
-                    return computed.Count == 0
-                        ? set
-                        : set with
+        return seen.With([
+            .. seen.Sets.Select(set =>
+            {
+                var computed = model
+                    .FindSet(set.Name)!
+                    .Type.Properties.Where(p => p.Expression is not null)
+                    .Select(p => (Property: p, Bound: BoundRule.BindValue(seen, set, p.Expression!)))
+                    .Where(c => c.Bound.Fault is null)
+                    .ToList();
+                return computed.Count == 0
+                    ? set
+                    : set with
+                    {
+                        Type = set.Type.With([.. set.Type.Properties, .. computed.Select(c => c.Property)]),
+                        Source = set.Source with
                         {
-                            Type = set.Type.With([.. set.Type.Properties, .. computed.Select(c => c.Property)]),
-                            Source = set.Source with
-                            {
-                                RowId = null,
-                                Restriction = new ComputedSource(
-                                    seen,
-                                    set.Source,
-                                    [.. computed.Select(c => (c.Property.Column, c.Bound.Value!))]
-                                ),
-                            },
-                        };
-                }),
-            ]
-        );
+                            RowId = null,
+                            Restriction = new ComputedSource(
+                                seen,
+                                set.Source,
+                                [.. computed.Select(c => (c.Property.Column, c.Bound.Value!))]
+                            ),
+                        },
+                    };
+            }),
+        ]);
     }
 
     private static EntityModel StoredVisibleTo(
@@ -193,25 +183,20 @@ public static class AccessGate
         if (readable.Length == model.Sets.Length && readable.Zip(model.Sets).All(p => ReferenceEquals(p.First, p.Second)))
             return model;
         var names = readable.ToDictionary(s => s.Name);
-        return new EntityModel(
-            model.Service,
-            model.Title,
-            model.Namespace,
-            [
-                .. readable.Select(s =>
-                    s with
-                    {
-                        Type = s.Type.With([
-                            .. s
-                                .Type.Navigations.Where(n => names.ContainsKey(n.TargetSet))
-                                .Select(n =>
-                                    !n.IsCollection && names[n.TargetSet].Source.Restriction is not null ? n with { Nullable = true } : n
-                                ),
-                        ]),
-                    }
-                ),
-            ]
-        );
+        return model.With([
+            .. readable.Select(s =>
+                s with
+                {
+                    Type = s.Type.With([
+                        .. s
+                            .Type.Navigations.Where(n => names.ContainsKey(n.TargetSet))
+                            .Select(n =>
+                                !n.IsCollection && names[n.TargetSet].Source.Restriction is not null ? n with { Nullable = true } : n
+                            ),
+                    ]),
+                }
+            ),
+        ]);
     }
 
     /// <summary>
@@ -237,24 +222,19 @@ public static class AccessGate
         if (blind.Count == 0)
             return visible;
         var names = visible.Sets.Concat(blind).Select(s => s.Name).ToHashSet();
-        return new EntityModel(
-            model.Service,
-            model.Title,
-            model.Namespace,
-            [
-                .. visible.Sets,
-                .. blind.Select(s =>
-                    s with
-                    {
-                        Operations = Operations
-                            .Skip(1)
-                            .Where(o => May(s, o, caller, rules[s.Name]))
-                            .Aggregate(SetOperations.None, (all, o) => all | o),
-                        Type = s.Type.With([.. s.Type.Navigations.Where(n => names.Contains(n.TargetSet))]),
-                    }
-                ),
-            ]
-        );
+        return model.With([
+            .. visible.Sets,
+            .. blind.Select(s =>
+                s with
+                {
+                    Operations = Operations
+                        .Skip(1)
+                        .Where(o => May(s, o, caller, rules[s.Name]))
+                        .Aggregate(SetOperations.None, (all, o) => all | o),
+                    Type = s.Type.With([.. s.Type.Navigations.Where(n => names.Contains(n.TargetSet))]),
+                }
+            ),
+        ]);
     }
 
     /// <summary>What a caller may write of a set by one operation; null = nothing.</summary>

@@ -102,21 +102,16 @@ public sealed partial record BoundRule(Grant Grant, BoundExpression? Condition)
         if (names.Count > MostAttributes)
             return new RequestFault(400, "too-large", $"It asks for more than {MostAttributes} attributes of the caller.");
         // A rule may ask what a set of its own could not be asked for: the whole set, and parts of others.
-        var free = new EntityModel(
-            model.Service,
-            model.Title,
-            model.Namespace,
-            [
-                .. model.Sets.Select(s =>
-                    s with
-                    {
-                        ContainedIn = null,
-                        RequiresFilter = false,
-                        Operations = s.Operations | SetOperations.Read,
-                    }
-                ),
-            ]
-        );
+        var free = model.With([
+            .. model.Sets.Select(s =>
+                s with
+                {
+                    ContainedIn = null,
+                    RequiresFilter = false,
+                    Operations = s.Operations | SetOperations.Read,
+                }
+            ),
+        ]);
         RequestFault? first = null;
         // Mistakes of writing are told of the expression alone, without the name that it gets here.
         if (isValue && SyntaxFault(set, rows, names) is { } mistake)

@@ -56,8 +56,8 @@ internal static partial class CheckHints
         if (Find(@"NAME\s+between\s+(\S+)\s+and_also\s+([^\s()]+)") is { Success: true } between)
             return rules with
             {
-                Least = Value(between.Groups[1].Value, type) ?? rules.Least,
-                Most = Value(between.Groups[2].Value, type) ?? rules.Most,
+                Minimum = Value(between.Groups[1].Value, type) ?? rules.Minimum,
+                Maximum = Value(between.Groups[2].Value, type) ?? rules.Maximum,
             };
         if (Find(@"NAME\s+in\s*\(([^)]*)\)") is { Success: true } listed)
             return rules with { Values = Values(listed.Groups[1].Value, type) };
@@ -76,11 +76,11 @@ internal static partial class CheckHints
     private static ValueRules WithLength(ValueRules rules, string sign, int number) =>
         sign switch
         {
-            ">=" => rules with { Shortest = number },
-            ">" => rules with { Shortest = number + 1 },
-            "<=" => rules with { Longest = number },
-            "<" => rules with { Longest = number - 1 },
-            _ => rules with { Shortest = number, Longest = number },
+            ">=" => rules with { MinLength = number },
+            ">" => rules with { MinLength = number + 1 },
+            "<=" => rules with { MaxLength = number },
+            "<" => rules with { MaxLength = number - 1 },
+            _ => rules with { MinLength = number, MaxLength = number },
         };
 
     private static ValueRules WithBound(ValueRules rules, string sign, object? value, EdmType type)
@@ -91,7 +91,7 @@ internal static partial class CheckHints
         // One step inside of a strict bound is enough for made-up values.
         var step = value is decimal number ? number + (sign[0] == '>' ? 1 : -1) : value;
         var kept = isStrict && type.IsNumeric ? step : value;
-        return sign[0] == '>' ? rules with { Least = kept } : rules with { Most = kept };
+        return sign[0] == '>' ? rules with { Minimum = kept } : rules with { Maximum = kept };
     }
 
     private static ImmutableArray<object> Values(string list, EdmType type) =>

@@ -10,7 +10,8 @@ namespace RapidGable.Building;
 public sealed record Inference(string Subject, string Value, string Reason);
 
 /// <summary>A service's model with the reasons for everything in it that nobody wrote.</summary>
-public sealed record BuiltService(EntityModel Model, ImmutableArray<Inference> Inferences);
+/// <param name="Facts">All objects of catalogs that it was built on, as they were described.</param>
+public sealed record BuiltService(EntityModel Model, ImmutableArray<Inference> Inferences, ImmutableArray<SourceObject> Facts);
 
 /// <summary>Declaration + catalog -> model. Reports every fault it finds and goes on with the rest.</summary>
 public sealed class ModelBuilder
@@ -23,6 +24,7 @@ public sealed class ModelBuilder
     private readonly ServiceParts _parts;
     private readonly WritingBuilder _writing;
     private readonly BuildGuard _guard;
+    private readonly HashSet<SourceObject> _facts = new(ReferenceEqualityComparer.Instance);
 
     /// <summary>The word for a version that is made of all values.</summary>
     private const string RowVersion = "row";
@@ -35,7 +37,7 @@ public sealed class ModelBuilder
     )
     {
         _declaration = declaration;
-        _catalogs = catalogs;
+        _catalogs = catalogs.ToDictionary(c => c.Key, c => c.Value with { Found = item => _facts.Add(item) });
         _sources = sources;
         _diagnostics = diagnostics;
         _writing = new WritingBuilder(diagnostics);
@@ -67,10 +69,10 @@ public sealed class ModelBuilder
         }
         var relations = new RelationBuilder(drafts, _catalogs, _sources, _parts).Build();
         var sets = drafts.Select(d => _guard.Try(d.Declaration, () => EntitySet(d, relations))).OfType<EntitySet>().ToImmutableArray();
-        var model = new EntityModel(_declaration.Name, _declaration.Title, _declaration.Namespace, sets);
+        var model = new EntityModel(_declaration.Name, _declaration.Title, _declaration.Namespace, sets) { Limits = _declaration.Limits };
         _writing.Check(drafts, model);
         model = WithComputed(WithForms(model), drafts);
-        return new BuiltService(model, [.. _inferences]);
+        return new BuiltService(model, [.. _inferences], [.. _facts]);
     }
 
     /// <summary>One set with all that needs no other set; null when it cannot be published, which is then reported.</summary>
@@ -81,6 +83,7 @@ public sealed class ModelBuilder
         var source = _sources[set.Source.Value];
         item = item with { Columns = [.. item.Columns.Select(c => Retyped(c, set, source))] };
         item = await source.DescribeAsync(item, cancellation);
+        _facts.Add(item);
         if (Draft(set, item, earlier) is not { } draft)
             return null;
         var catalog = _catalogs[set.Source.Value];
@@ -97,51 +100,41 @@ public sealed class ModelBuilder
 
     /// <summary>The model with the rules about rows in the form that documents have for them.</summary>
     private static EntityModel WithForms(EntityModel model) =>
-        new(
-            model.Service,
-            model.Title,
-            model.Namespace,
-            [
-                .. model.Sets.Select(set =>
-                    set.RowRules.IsEmpty
-                        ? set
-                        : set with
-                        {
-                            RowRules =
-                            [
-                                .. set.RowRules.Select(r =>
-                                    r.Condition is { } condition
-                                    && Access
-                                        .BoundRule.Bind(model, set, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = condition })
-                                        .Value
-                                        is { } rule
-                                        ? new ConstraintBuilder(model, set, rule).Describe(r)
-                                        : r
-                                ),
-                            ],
-                        }
-                ),
-            ]
-        );
+        model.With([
+            .. model.Sets.Select(set =>
+                set.RowRules.IsEmpty
+                    ? set
+                    : set with
+                    {
+                        RowRules =
+                        [
+                            .. set.RowRules.Select(r =>
+                                r.Condition is { } condition
+                                && Access
+                                    .BoundRule.Bind(model, set, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = condition })
+                                    .Value
+                                    is { } rule
+                                    ? new ConstraintBuilder(model, set, rule).Describe(r)
+                                    : r
+                            ),
+                        ],
+                    }
+            ),
+        ]);
 
     /// <summary>The model with the properties that are computed; their types are those of their expressions.</summary>
     private EntityModel WithComputed(EntityModel model, List<SetDraft> drafts) =>
-        new(
-            model.Service,
-            model.Title,
-            model.Namespace,
-            [
-                .. model.Sets.Select(set =>
-                {
-                    var computed = drafts
-                        .First(d => d.Name == set.Name)
-                        .Declaration.Computed.Select(c => Computed(model, set, c.Name, c.Expression))
-                        .OfType<Property>()
-                        .ToList();
-                    return computed.Count == 0 ? set : set with { Type = set.Type.With([.. set.Type.Properties, .. computed]) };
-                }),
-            ]
-        );
+        model.With([
+            .. model.Sets.Select(set =>
+            {
+                var computed = drafts
+                    .First(d => d.Name == set.Name)
+                    .Declaration.Computed.Select(c => Computed(model, set, c.Name, c.Expression))
+                    .OfType<Property>()
+                    .ToList();
+                return computed.Count == 0 ? set : set with { Type = set.Type.With([.. set.Type.Properties, .. computed]) };
+            }),
+        ]);
 
     private Property? Computed(EntityModel model, EntitySet set, Located<string> name, Located<string> expression)
     {
@@ -642,7 +635,7 @@ public sealed class ModelBuilder
 
     private EntitySet EntitySet(SetDraft draft, Relations relations)
     {
-        var page = draft.Declaration.Page ?? Math.Min(Limits.DefaultPageSize, draft.Declaration.LargestPage ?? Limits.DefaultPageSize);
+        var page = draft.Declaration.Page ?? Math.Min(_declaration.Limits.Page, draft.Declaration.LargestPage ?? _declaration.Limits.Page);
         var description = draft.Declaration.Description?.Value ?? draft.Item.Comment;
         var type = new EntityType(draft.TypeName, draft.Visible, draft.Hidden, draft.Key, relations.Of(draft.Name), description)
         {
@@ -659,7 +652,7 @@ public sealed class ModelBuilder
         )
         {
             PageSize = page,
-            LargestPage = draft.Declaration.LargestPage ?? Math.Max(page, Limits.DefaultLargestPage),
+            LargestPage = draft.Declaration.LargestPage ?? Math.Max(page, _declaration.Limits.LargestPage),
             Operations = draft.Declaration.Operations,
             Rules = Rules(draft),
             DefaultOrder = Order(draft),

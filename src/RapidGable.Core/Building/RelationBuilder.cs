@@ -380,7 +380,8 @@ internal sealed class RelationBuilder(
             navigation.IsCollection ? $"many {to.Name}" : $"one of {to.Name}",
             navigation.Joins.IsEmpty
                 ? reason
-                : $"{reason}{(reason.EndsWith("key", StringComparison.Ordinal) ? " " : ": ")}{string.Join(", ", navigation.Joins.Select(j => $"{j.Own.Column} = {j.Target.Column}"))}"
+                : $"{reason}{(reason.EndsWith("key", StringComparison.Ordinal) ? " " : ": ")}"
+                    + $"{string.Join(", ", navigation.Joins.Select(j => $"{j.Own.Column} = {j.Target.Column}"))}"
         );
     }
 

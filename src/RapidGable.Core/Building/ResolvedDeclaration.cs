@@ -45,7 +45,7 @@ public sealed class ResolvedDeclaration
         Line(0, $"namespace: {_declaration.Namespace}", _declaration.Written.Contains("namespace") ? "declared" : "the service's name");
         Line(
             0,
-            $"names: {_declaration.Names switch { NamingPolicy.PascalCase => "pascal-case", NamingPolicy.CamelCase => "camel-case", _ => "as-is" }}",
+            $"names: {Word(_declaration.Names)}",
             _declaration.Written.Contains("names") ? "declared"
                 : _declaration.Names != NamingPolicy.AsIs ? "declared in workspace.yaml"
                 : "built in"
@@ -129,12 +129,7 @@ public sealed class ResolvedDeclaration
         Line(2, "rules:", Origin(declaration, "rules"));
         foreach (var rule in set.Rules)
         {
-            var parts = new List<string>
-            {
-                $"who: {Who(rule.Who)}",
-                $"{(rule.Denies ? "deny" : "may")}: "
-                    + $"{List(Enum.GetValues<SetOperations>().Where(o => o != SetOperations.None && rule.May.HasFlag(o)).Select(o => o.ToString().ToLowerInvariant()))}",
-            };
+            var parts = new List<string> { $"who: {Who(rule.Who)}", $"{(rule.Denies ? "deny" : "may")}: " + List(Words(rule.May)) };
             if (rule.Rows is { } rows)
                 parts.Add($"rows: {YamlText.Of(rows)}");
             if (!rule.Hide.IsEmpty)
@@ -177,18 +172,11 @@ public sealed class ResolvedDeclaration
             );
         Line(2, $"page: {set.PageSize}", Origin(declaration, "page"));
         Line(2, $"largest-page: {set.LargestPage}", Origin(declaration, "largest-page"));
-        Line(
-            2,
-            $"allow: [{string.Join(", ", Enum.GetValues<SetOperations>().Where(o => o != SetOperations.None && set.Operations.HasFlag(o)).Select(o => o.ToString().ToLowerInvariant()))}]",
-            Origin(declaration, "allow")
-        );
+        Line(2, $"allow: [{string.Join(", ", Words(set.Operations))}]", Origin(declaration, "allow"));
         Rules(set, declaration);
-        if (!set.DefaultOrder.IsEmpty)
-            Line(
-                2,
-                $"order: [{string.Join(", ", set.DefaultOrder.Select(o => YamlText.Of(o.Property.Column + (o.Descending ? " desc" : ""))))}]",
-                "declared"
-            );
+        var order = set.DefaultOrder.Select(o => YamlText.Of(o.Property.Column + (o.Descending ? " desc" : ""))).ToList();
+        if (order.Count > 0)
+            Line(2, $"order: [{string.Join(", ", order)}]", "declared");
         if (set.SearchIndex is { } index)
             Line(2, $"search: {{ index: {YamlText.Of(index.Name)} }}", "declared");
         else if (!set.IsUnkeyed || declaration.Search is not null)
@@ -260,12 +248,10 @@ public sealed class ResolvedDeclaration
             Line(3, $"- {{ {string.Join(", ", parts)} }}");
         }
         if (set.Log is { } log)
-            Line(
-                2,
-                $"log: {{ to: {YamlText.Of(log.Source.Name)}, columns: {{ "
-                    + $"{string.Join(", ", log.Columns.OrderBy(c => ChangeLog.Words.IndexOf(c.Key)).Select(c => $"{c.Key}: {YamlText.Of(c.Value.Column)}"))} }} }}",
-                "declared"
-            );
+        {
+            var noted = log.Columns.OrderBy(c => ChangeLog.Words.IndexOf(c.Key)).Select(c => $"{c.Key}: {YamlText.Of(c.Value.Column)}");
+            Line(2, $"log: {{ to: {YamlText.Of(log.Source.Name)}, columns: {{ {string.Join(", ", noted)} }} }}", "declared");
+        }
         if (set.Type.Properties.Where(p => p.Expression is not null).ToList() is { Count: > 0 } computed)
             Line(2, $"compute: {{ {string.Join(", ", computed.Select(p => $"{p.Name}: {YamlText.Of(p.Expression!)}"))} }}", "declared");
     }
@@ -358,16 +344,16 @@ public sealed class ResolvedDeclaration
         if (property.Access != PropertyAccess.Full)
             yield return property.Access == PropertyAccess.CreateOnly ? "write: create" : "write: never";
         if (property.Maker is { } maker)
-            yield return $"{(maker.IsDefault ? "default" : maker.AtUpdate ? "remake" : "make")}: {YamlText.Of(maker.ToString())}";
+            yield return $"{(maker.IsDefault ? "default" : maker.AtUpdate ? "regenerate" : "generate")}: {YamlText.Of(maker.ToString())}";
         var rules = property.Rules;
-        if (rules.Least is { } least)
-            yield return $"least: {YamlText.Of(ValueConversion.Text(least))}";
-        if (rules.Most is { } most)
-            yield return $"most: {YamlText.Of(ValueConversion.Text(most))}";
-        if (rules.Shortest is { } shortest)
-            yield return $"shortest: {shortest}";
-        if (rules.Longest is { } longest)
-            yield return $"longest: {longest}";
+        if (rules.Minimum is { } minimum)
+            yield return $"minimum: {YamlText.Of(ValueConversion.Text(minimum))}";
+        if (rules.Maximum is { } maximum)
+            yield return $"maximum: {YamlText.Of(ValueConversion.Text(maximum))}";
+        if (rules.MinLength is { } minLength)
+            yield return $"min-length: {minLength}";
+        if (rules.MaxLength is { } maxLength)
+            yield return $"max-length: {maxLength}";
         if (rules.Pattern is { } pattern)
             yield return $"pattern: {YamlText.Of(pattern.ToString()[4..^2])}";
         if (!rules.Values.IsEmpty)
@@ -416,9 +402,10 @@ public sealed class ResolvedDeclaration
             }
             if (navigation.Partner is { } partner)
                 _related.Add((navigation.TargetSet, partner));
+            var pairs = navigation.Joins.Select(j => $"{YamlText.Of(j.Own.Column)}: {YamlText.Of(j.Target.Column)}");
             var on = navigation.Link is { } link
                 ? $"through: {YamlText.Of(link.Source.ToString())}"
-                : $"on: {{ {string.Join(", ", navigation.Joins.Select(j => $"{YamlText.Of(j.Own.Column)}: {YamlText.Of(j.Target.Column)}"))} }}";
+                : $"on: {{ {string.Join(", ", pairs)} }}";
             Line(
                 3,
                 $"{navigation.Name}: {{ to: {navigation.TargetSet}, {on}, back: "
@@ -440,4 +427,17 @@ public sealed class ResolvedDeclaration
 
     private SetDeclaration DeclarationOf(EntitySet set) =>
         _declaration.Sets.First(s => (s.Name?.Value ?? OutsideNames.Set(ObjectName(set, s), _declaration.Names)) == set.Name);
+
+    private static string Word(NamingPolicy names) =>
+        names switch
+        {
+            NamingPolicy.PascalCase => "pascal-case",
+            NamingPolicy.CamelCase => "camel-case",
+            _ => "as-is",
+        };
+
+    private static IEnumerable<string> Words(SetOperations operations) =>
+        Enum.GetValues<SetOperations>()
+            .Where(o => o != SetOperations.None && operations.HasFlag(o))
+            .Select(o => o.ToString().ToLowerInvariant());
 }

@@ -182,7 +182,8 @@ internal sealed partial class TypeBuilder
     }
 
     [GeneratedRegex(
-        @"^\s*(?:(?:Edm\.)?(?<name>[A-Za-z0-9]+)\s*(?:\(\s*(?<first>\d{1,5})\s*(?:,\s*(?<second>\d{1,5})\s*)?\))?|[Cc]ollection\(\s*(?<item>.+)\s*\))\s*$"
+        @"^\s*(?:(?:Edm\.)?(?<name>[A-Za-z0-9]+)\s*(?:\(\s*(?<first>\d{1,5})\s*(?:,\s*(?<second>\d{1,5})\s*)?\))?"
+            + @"|[Cc]ollection\(\s*(?<item>.+)\s*\))\s*$"
     )]
     private static partial Regex Shape();
 }

@@ -24,16 +24,25 @@ public sealed record LoadedWorkspace(
     }
 }
 
-/// <summary>Folder -> declaration -> open sources -> catalogs -> models.</summary>
+/// <summary>Texts -> declaration -> open sources -> catalogs -> models.</summary>
 public static class WorkspaceLoader
 {
     /// <summary>The code of a source that is down, so that waiting may help.</summary>
     public const string SourceDown = "source-down";
 
     /// <summary>Loads a folder; whatever is wrong stands in the result's diagnostics, all at once.</summary>
-    public static async Task<LoadedWorkspace> LoadAsync(string folder, Func<string, string?> environment, CancellationToken cancellation)
+    public static Task<LoadedWorkspace> LoadAsync(string folder, Func<string, string?> environment, CancellationToken cancellation) =>
+        LoadAsync(new WorkspaceFolder(folder), environment, cancellation);
+
+    /// <summary>Loads a workspace from wherever it is kept.</summary>
+    /// <param name="environment">Gives the value of a variable, or null.</param>
+    public static async Task<LoadedWorkspace> LoadAsync(
+        IWorkspaceStore store,
+        Func<string, string?> environment,
+        CancellationToken cancellation
+    )
     {
-        var (declaration, diagnostics) = WorkspaceReader.Read(folder, environment);
+        var (declaration, diagnostics) = WorkspaceReader.Read(store, environment);
         var sources = ImmutableDictionary.CreateBuilder<string, ISource>();
         var catalogs = ImmutableDictionary.CreateBuilder<string, SourceCatalog>();
         foreach (var item in declaration.Sources)

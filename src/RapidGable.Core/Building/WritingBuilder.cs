@@ -58,7 +58,7 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
         if (property.Type.IsCollection || property.Type.Kind is EdmKind.Complex or EdmKind.Stream)
         {
             foreach (
-                var rule in new[] { declared.Least, declared.Most, declared.Pattern, declared.Exists }
+                var rule in new[] { declared.Minimum, declared.Maximum, declared.Pattern, declared.Exists }
                     .OfType<Located<string>>()
                     .Concat(declared.Values)
             )
@@ -69,25 +69,25 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
                 );
             return ValueRules.None;
         }
-        if ((declared.Shortest ?? declared.Longest) is not null && property.Type.Kind != EdmKind.String)
+        if ((declared.MinLength ?? declared.MaxLength) is not null && property.Type.Kind != EdmKind.String)
             diagnostics.Error(
                 "value-rule",
                 $"'{declared.Column.Value}' is {property.Type.Name}, and only texts have a length.",
                 declared.Column.Location
             );
-        var (least, most) = (Bound(declared.Least, property), Bound(declared.Most, property));
-        if (least is IComparable low && most is not null && low.CompareTo(most) > 0)
+        var (minimum, maximum) = (Bound(declared.Minimum, property), Bound(declared.Maximum, property));
+        if (minimum is IComparable low && maximum is not null && low.CompareTo(maximum) > 0)
             diagnostics.Error(
                 "value-rule",
-                $"'least' ({declared.Least!.Value}) is more than 'most' ({declared.Most!.Value}).",
-                declared.Least.Location
+                $"'minimum' ({declared.Minimum!.Value}) is more than 'maximum' ({declared.Maximum!.Value}).",
+                declared.Minimum.Location
             );
         var rules = new ValueRules
         {
-            Least = least,
-            Most = most,
-            Shortest = declared.Shortest,
-            Longest = declared.Longest,
+            Minimum = minimum,
+            Maximum = maximum,
+            MinLength = declared.MinLength,
+            MaxLength = declared.MaxLength,
             Pattern = Pattern(declared.Pattern, property),
             Values = [.. declared.Values.Select(v => Value(v, property)).OfType<object>()],
             Exists = Exists(declared.Exists),
@@ -156,11 +156,12 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
 
     private ValueMaker? Maker(Property property, ColumnDeclaration declared)
     {
-        if ((declared.Make ?? declared.Remake ?? declared.Default) is not { } text)
+        if ((declared.Generate ?? declared.Regenerate ?? declared.Default) is not { } text)
             return null;
-        var maker = new ValueMaker(ValueSource.Expression, declared.Remake is not null) { IsDefault = declared.Default is not null };
+        var maker = new ValueMaker(ValueSource.Expression, declared.Regenerate is not null) { IsDefault = declared.Default is not null };
         var kind = property.Type.Kind;
-        void Wrong(string what) => diagnostics.Error("make", $"'{property.Column}' is {property.Type.Name}, and {what}.", text.Location);
+        void Wrong(string what) =>
+            diagnostics.Error("generate", $"'{property.Column}' is {property.Type.Name}, and {what}.", text.Location);
         if (property.Type.IsCollection || kind is EdmKind.Complex or EdmKind.Stream)
         {
             Wrong("only single plain values are made");
@@ -198,7 +199,7 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
         if (declared.Default is not null && Lexer.Plain(text.Value, property.Type) is not null)
             return maker with { From = ValueSource.Constant, Text = text.Value };
         diagnostics.Error(
-            "make",
+            "generate",
             $"'{text.Value}' says nothing that can be made for {property.Type.Name}.",
             text.Location,
             "Write uuid, now, user, number, @attribute, a prefix with the digits of a number as in VIS-{00000}, or '= ' and an expression."
@@ -312,7 +313,7 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
                     property.Maker is { From: ValueSource.Expression } maker
                     && Access.BoundRule.BindValue(model, set, maker.Text) is var bound
                 )
-                    CheckValue(bound, property.Type, (column.Make ?? column.Remake ?? column.Default)!);
+                    CheckValue(bound, property.Type, (column.Generate ?? column.Regenerate ?? column.Default)!);
             }
             foreach (var rule in declared.RowRules.Where(r => r.Where is not null))
             {
@@ -365,9 +366,9 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
     private void CheckValue(Result<Access.BoundRule> bound, EdmType type, Located<string> text)
     {
         if (bound.Fault is { } fault)
-            diagnostics.Error("make", $"The expression cannot be computed: {fault.Message}", text.Location, fault.Pointer());
+            diagnostics.Error("generate", $"The expression cannot be computed: {fault.Message}", text.Location, fault.Pointer());
         else if (bound.Value!.Condition!.Type is { } made && made.Kind != type.Kind && !(made.IsNumeric && type.IsNumeric))
-            diagnostics.Error("make", $"The expression gives {made.Name}, and {type.Name} is what the column holds.", text.Location);
+            diagnostics.Error("generate", $"The expression gives {made.Name}, and {type.Name} is what the column holds.", text.Location);
     }
 
     [GeneratedRegex(@"^([^{}]*)\{(0{1,15})\}$")]

@@ -22,7 +22,9 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<stri
     {
         if (
             !_service.Locate(change, path).Is(out var located, out var fault)
-            || !QueryValues.Make(located.Request, lexed, Limits.SentEntities, unit.Now, unit.Caller).Is(out var values, out fault)
+            || !QueryValues
+                .Make(located.Request, lexed, _service.Model.Limits.SentEntities, unit.Now, unit.Caller)
+                .Is(out var values, out fault)
             || !(await QueryRun.StartAsync(located, values, cancellation, within: unit.Within(located.Source))).Is(out var run, out fault)
         )
             throw new FaultException(fault);
@@ -120,7 +122,8 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<stri
         var navigation = container.Type.Navigations.First(n => n.IsContained && n.TargetSet == row.Set.Name);
         var ties = container.Type.Key.Select(k => navigation.Joins.First(j => j.Own.Column == k.Column).Target).ToList();
         var values = await ColumnsAsync(row, ties);
-        return $"{Uri.EscapeDataString(container.Name)}{ValueText.Key([.. container.Type.Key.Zip(values.Select(v => v!))])}/{Uri.EscapeDataString(navigation.Name)}{key}";
+        return $"{Uri.EscapeDataString(container.Name)}{ValueText.Key([.. container.Type.Key.Zip(values.Select(v => v!))])}/"
+            + $"{Uri.EscapeDataString(navigation.Name)}{key}";
     }
 
     /// <summary>Statements in the unit's transaction when it is one of the set's source, else in a session of their own.</summary>

@@ -100,7 +100,7 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
         {
             var related = Related(item, set, [], $"value/{read.Count}", isDelta: true, 1);
             read.Add(new DeltaItem(item, related, [.. _faults]));
-            if (_entities > Limits.SentEntities)
+            if (_entities > model.Limits.SentEntities)
                 return RequestFault.Of(_faults);
             _faults.Clear();
         }
@@ -134,15 +134,15 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
 
     private SentEntity Entity(JsonElement body, EntitySet set, SentFor use, IReadOnlyCollection<string> given, string path, int depth)
     {
-        if (depth > Limits.ExpandDepth || ++_entities > Limits.SentEntities)
+        if (depth > model.Limits.ExpandDepth || ++_entities > model.Limits.SentEntities)
         {
             // Said once; what is below is not looked at.
             if (_faults.TrueForAll(f => f.Code != "too-large"))
                 Wrong(
                     path.TrimEnd('/'),
-                    depth > Limits.ExpandDepth
-                        ? $"Related entities nest more than {Limits.ExpandDepth} levels deep."
-                        : $"The body holds more than {Limits.SentEntities} entities.",
+                    depth > model.Limits.ExpandDepth
+                        ? $"Related entities nest more than {model.Limits.ExpandDepth} levels deep."
+                        : $"The body holds more than {model.Limits.SentEntities} entities.",
                     "too-large"
                 );
             return SentEntity.Nothing(set);
@@ -263,12 +263,8 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
             // A path with a cast names the type already.
             if (set.Type.Name != whole.Type.Name && name == $"{model.Namespace}.{set.Type.Name}")
                 break;
-            Wrong(
-                path + member.Name,
-                $"'{name}' is no type of {set.Name}: "
-                    + $"{string.Join(", ", set.Type.Derived.Select(d => d.Name).Prepend(set.Type.Name).Select(n => $"{model.Namespace}.{n}"))}.",
-                "type"
-            );
+            var types = set.Type.Derived.Select(d => d.Name).Prepend(set.Type.Name).Select(n => $"{model.Namespace}.{n}");
+            Wrong(path + member.Name, $"'{name}' is no type of {set.Name}: {string.Join(", ", types)}.", "type");
         }
         return set.Type.Name != whole.Type.Name ? whole.Type.Derived.FirstOrDefault(d => d.Name == set.Type.Name) : null;
     }

@@ -132,10 +132,10 @@ internal sealed partial class ValueReader(bool numbersAsText, ICollection<Reques
         var isText = numbersAsText && value.ValueKind == JsonValueKind.String && type.Kind is EdmKind.Int64 or EdmKind.Decimal;
         if (value.ValueKind != JsonValueKind.Number && !isText)
         {
+            const string OtherForm = "; texts are taken with IEEE754Compatible=true in the Content-Type";
             fault =
                 value.ValueKind == JsonValueKind.String
-                    ? $"is a text, and takes {type.Name} as a "
-                        + $"number{(type.Kind is EdmKind.Int64 or EdmKind.Decimal ? "; texts are taken with IEEE754Compatible=true in the Content-Type" : "")}"
+                    ? $"is a text, and takes {type.Name} as a number{(type.Kind is EdmKind.Int64 or EdmKind.Decimal ? OtherForm : "")}"
                     : $"is {Shown(value)}, and takes {type.Name}";
             return null;
         }

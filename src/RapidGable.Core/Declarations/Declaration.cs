@@ -6,7 +6,8 @@ namespace RapidGable.Declarations;
 /// <summary>A value together with the place where it is written.</summary>
 public sealed record Located<T>(T Value, SourceLocation Location);
 
-/// <summary>The folder of text files that holds everything.</summary>
+/// <summary>The texts that hold everything, read.</summary>
+/// <param name="Folder">Where file names in them start.</param>
 public sealed record WorkspaceDeclaration(
     string Folder,
     string Title,
@@ -30,8 +31,9 @@ public sealed record WorkspaceDeclaration(
 
     public ImmutableArray<AccessCheckDeclaration> Checks { get; init; } = [];
 
-    /// <summary>Changes with every change of the files that were read.</summary>
-    public string TextHash { get; init; } = "";
+    /// <summary>What was read.</summary>
+    public WorkspaceTexts Texts { get; init; } =
+        new("", ImmutableSortedDictionary<string, ImmutableArray<byte>>.Empty.WithComparers(StringComparer.Ordinal));
 }
 
 /// <summary>One database connection.</summary>
@@ -86,6 +88,9 @@ public sealed record ServiceDeclaration(
 )
 {
     public NamingPolicy Names { get; init; }
+
+    /// <summary>What requests are held to; the workspace says it.</summary>
+    public RequestLimits Limits { get; init; } = RequestLimits.Standard;
 
     /// <summary>The names that stand in the file itself.</summary>
     public ImmutableArray<string> Written { get; init; } = [];
@@ -162,21 +167,21 @@ public sealed record ColumnDeclaration(Located<string> Column)
     public PropertyAccess Access { get; init; } = PropertyAccess.Full;
 
     /// <summary>How a new entity gets its value, whatever is sent; null = nothing is made.</summary>
-    public Located<string>? Make { get; init; }
+    public Located<string>? Generate { get; init; }
 
     /// <summary>The same, also when an entity changes.</summary>
-    public Located<string>? Remake { get; init; }
+    public Located<string>? Regenerate { get; init; }
 
     /// <summary>How a new entity gets its value when none is sent.</summary>
     public Located<string>? Default { get; init; }
 
-    public Located<string>? Least { get; init; }
+    public Located<string>? Minimum { get; init; }
 
-    public Located<string>? Most { get; init; }
+    public Located<string>? Maximum { get; init; }
 
-    public int? Shortest { get; init; }
+    public int? MinLength { get; init; }
 
-    public int? Longest { get; init; }
+    public int? MaxLength { get; init; }
 
     public Located<string>? Pattern { get; init; }
 

@@ -26,6 +26,9 @@ public sealed record SourceLocation(string File, int Line, int Column, int Lengt
 /// <param name="Advice">What to write instead; null when the message says it all.</param>
 public sealed record Diagnostic(Severity Severity, string Code, string Message, SourceLocation Location, string? Advice = null)
 {
+    /// <summary>What can be put in the place of the characters concerned to mend it; null = that is not certain.</summary>
+    public string? Replacement { get; init; }
+
     /// <summary>The finding as text: position and message, then the line with a caret, then the advice.</summary>
     public string Render()
     {
@@ -51,8 +54,9 @@ public sealed class Diagnostics
 
     public bool HasErrors => _items.Exists(d => d.Severity == Severity.Error);
 
-    public void Error(string code, string message, SourceLocation location, string? advice = null) =>
-        _items.Add(new Diagnostic(Severity.Error, code, message, location, advice));
+    /// <param name="replacement">As in <see cref="Diagnostic.Replacement"/>.</param>
+    public void Error(string code, string message, SourceLocation location, string? advice = null, string? replacement = null) =>
+        _items.Add(new Diagnostic(Severity.Error, code, message, location, advice) { Replacement = replacement });
 
     public void Warning(string code, string message, SourceLocation location, string? advice = null) =>
         _items.Add(new Diagnostic(Severity.Warning, code, message, location, advice));

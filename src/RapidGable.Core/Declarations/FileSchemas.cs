@@ -59,19 +59,22 @@ public static class FileSchemas
                     "limits",
                     Object(
                         [],
-                        ("requests-per-minute", Number("Requests of one caller in a minute.", 1, 1_000_000)),
-                        ("requests-at-once", Number("Requests of one caller at the same time.", 1, 10_000)),
-                        ("memory", Number("MiB that all requests, kept answers and plans hold.", 16, 1_000_000)),
-                        (
-                            "slow-seconds",
-                            Number("Seconds in the database after which a request is noted in the log; 2 unless written.", 1, 86_400)
-                        ),
-                        ("request-memory", Number("MiB that one request holds.", 8, 100_000)),
-                        ("waiting", Number("Requests that wait for a session of one source.", 0, 100_000)),
-                        ("waiting-per-caller", Number("Requests of one caller that wait for a session of one source.", 0, 100_000)),
-                        ("fair-share", Flag("While others wait, no caller has more than half of the sessions; true when left out.")),
-                        ("download-seconds", Number("Seconds that a large answer may wait for its caller.", 1, 86_400)),
-                        ("download-rate", Number("KiB for each of which a large answer gets a further second.", 1, 1_000_000))
+                        [
+                            ("requests-per-minute", Number("Requests of one caller in a minute.", 1, 1_000_000)),
+                            ("requests-at-once", Number("Requests of one caller at the same time.", 1, 10_000)),
+                            ("memory", Number("MiB that all requests, kept answers and plans hold.", 16, 1_000_000)),
+                            (
+                                "slow-seconds",
+                                Number("Seconds in the database after which a request is noted in the log; 2 unless written.", 1, 86_400)
+                            ),
+                            ("request-memory", Number("MiB that one request holds.", 8, 100_000)),
+                            ("waiting", Number("Requests that wait for a session of one source.", 0, 100_000)),
+                            ("waiting-per-caller", Number("Requests of one caller that wait for a session of one source.", 0, 100_000)),
+                            ("fair-share", Flag("While others wait, no caller has more than half of the sessions; true when left out.")),
+                            ("download-seconds", Number("Seconds that a large answer may wait for its caller.", 1, 86_400)),
+                            ("download-rate", Number("KiB for each of which a large answer gets a further second.", 1, 1_000_000)),
+                            .. RequestLimits.Settings.Select(s => (s.Name, Number(s.Description + ".", s.Minimum, s.Maximum))),
+                        ]
                     )
                 ),
                 (
@@ -422,18 +425,18 @@ public static class FileSchemas
             ("sort", Flag("Whether it may be sorted by.")),
             ("write", Words("When it may be written.", "always", "create", "never")),
             (
-                "make",
+                "generate",
                 Scalar(
                     "How a new entity gets its value: uuid, now, user, @attribute, a prefix with {00000} for the next number, "
                         + "or = and an expression."
                 )
             ),
-            ("remake", Scalar("The same, also when an entity changes.")),
+            ("regenerate", Scalar("The same, also when an entity changes.")),
             ("default", Scalar("The same, when nothing is sent; or a plain value.")),
-            ("least", Scalar("The least value.")),
-            ("most", Scalar("The largest value.")),
-            ("shortest", Number("Characters at least.", 0, int.MaxValue)),
-            ("longest", Number("Characters at most.", 1, int.MaxValue)),
+            ("minimum", Scalar("The smallest value.")),
+            ("maximum", Scalar("The largest value.")),
+            ("min-length", Number("Characters at least.", 0, int.MaxValue)),
+            ("max-length", Number("Characters at most.", 1, int.MaxValue)),
             ("pattern", Text("A regular expression that the whole text matches.")),
             ("values", OneOrMany("The only values.")),
             ("exists", Text("Set/property: some entity has the value.")),

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using System.Net;
+using RapidGable.Model;
 
 namespace RapidGable.Declarations;
 
@@ -80,6 +81,9 @@ public sealed record TransportDeclaration
 public sealed record TrafficDeclaration(int? RequestsPerMinute, int? RequestsAtOnce)
 {
     public static readonly TrafficDeclaration Free = new(null, null);
+
+    /// <summary>What each request is held to.</summary>
+    public RequestLimits Requests { get; init; } = RequestLimits.Standard;
 
     /// <summary>Mebibytes that all requests may hold together; null = a quarter of the machine's memory, at most 1 GiB.</summary>
     public int? Memory { get; init; }

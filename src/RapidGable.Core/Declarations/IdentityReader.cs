@@ -58,6 +58,7 @@ internal sealed class IdentityReader(MappingReader root)
         var usual = TrafficDeclaration.Free;
         var read = new TrafficDeclaration(reader.Number("requests-per-minute", 1, 1_000_000), reader.Number("requests-at-once", 1, 10_000))
         {
+            Requests = new RequestLimits(s => reader.Number(s.Name, s.Minimum, s.Maximum)),
             Memory = reader.Number("memory", 16, 1_000_000),
             RequestMemory = reader.Number("request-memory", 8, 100_000) ?? usual.RequestMemory,
             Waiting = reader.Number("waiting", 0, 100_000) ?? usual.Waiting,
@@ -68,6 +69,12 @@ internal sealed class IdentityReader(MappingReader root)
             DownloadRate = reader.Number("download-rate", 1, 1_000_000) ?? usual.DownloadRate,
         };
         reader.ReportUnknown("'limits'");
+        if (read.Requests.Set("page") > read.Requests.Set("largest-page"))
+            _diagnostics.Error(
+                "page",
+                $"'page' ({read.Requests.Page}) is more than 'largest-page' ({read.Requests.LargestPage}).",
+                reader.KeyLocation("page")
+            );
         return read;
     }
 

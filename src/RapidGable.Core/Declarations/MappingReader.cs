@@ -24,6 +24,23 @@ internal sealed class MappingReader(YamlMapping mapping, Diagnostics diagnostics
         return value is YamlScalar { IsNothing: true } ? null : value;
     }
 
+    /// <summary>Refuses a word that has another name now; its new name stands in the finding, so that it can be put in its place.</summary>
+    public void ReportOlder(string old, string word)
+    {
+        if (mapping.Entries.All(e => e.Key.Value != old))
+            return;
+        _known.Add(old);
+        var place = KeyLocation(old) with { Length = old.Length };
+        var isPlain = place.LineText.AsSpan(place.Column - 1).StartsWith(old, StringComparison.Ordinal);
+        diagnostics.Error(
+            "older-word",
+            $"'{old}' is called '{word}' now.",
+            place,
+            $"Write '{word}', or run 'gable upgrade' for the whole workspace.",
+            isPlain ? word : null
+        );
+    }
+
     public SourceLocation KeyLocation(string name) =>
         mapping.Entries.FirstOrDefault(e => e.Key.Value == name).Key?.Location ?? mapping.Location;
 

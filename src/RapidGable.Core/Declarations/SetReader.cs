@@ -303,6 +303,8 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             return new ColumnDeclaration(column);
         }
         var reader = new MappingReader(mapping, diagnostics);
+        foreach (var (old, current) in OlderWords.OfColumns)
+            reader.ReportOlder(old, current);
         var declared = new ColumnDeclaration(column)
         {
             Type = reader.Text("type"),
@@ -322,13 +324,13 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             IsSortable = reader.Flag("sort", true),
             IsRequired = reader.Flag("required", false),
             Access = Access(reader.Text("write")),
-            Make = reader.Text("make"),
-            Remake = reader.Text("remake"),
+            Generate = reader.Text("generate"),
+            Regenerate = reader.Text("regenerate"),
             Default = reader.Text("default"),
-            Least = reader.Text("least"),
-            Most = reader.Text("most"),
-            Shortest = reader.Number("shortest", 0, int.MaxValue),
-            Longest = reader.Number("longest", 1, int.MaxValue),
+            Minimum = reader.Text("minimum"),
+            Maximum = reader.Text("maximum"),
+            MinLength = reader.Number("min-length", 0, int.MaxValue),
+            MaxLength = reader.Number("max-length", 1, int.MaxValue),
             Pattern = reader.Text("pattern"),
             Values = reader.Texts("values"),
             Exists = reader.Text("exists"),
@@ -336,17 +338,17 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             IsUnique = reader.Flag("unique", false),
             Message = reader.Text("message"),
         };
-        if (new[] { declared.Make, declared.Remake, declared.Default }.OfType<Located<string>>().ToList() is [_, var second, ..])
+        if (new[] { declared.Generate, declared.Regenerate, declared.Default }.OfType<Located<string>>().ToList() is [_, var second, ..])
             diagnostics.Error(
-                "make",
-                "'make', 'remake' and 'default' exclude each other: each says how the value is made.",
+                "generate",
+                "'generate', 'regenerate' and 'default' exclude each other: each says where the value comes from.",
                 second.Location
             );
-        if (declared.Shortest > (declared.Longest ?? declared.Shortest))
+        if (declared.MinLength > (declared.MaxLength ?? declared.MinLength))
             diagnostics.Error(
                 "value-rule",
-                $"'shortest' ({declared.Shortest}) is more than 'longest' ({declared.Longest}).",
-                reader.KeyLocation("shortest")
+                $"'min-length' ({declared.MinLength}) is more than 'max-length' ({declared.MaxLength}).",
+                reader.KeyLocation("min-length")
             );
         reader.ReportUnknown("a column");
         return declared;

@@ -1,36 +1,41 @@
 using System.Collections.Immutable;
-using System.Security.Cryptography;
 using System.Text;
 using System.Text.RegularExpressions;
 using RapidGable.Model;
 
 namespace RapidGable.Declarations;
 
-/// <summary>Reads a workspace folder into declaration records; all faults of all files are reported at once.</summary>
-/// <param name="environment">Gives the value of a variable named in <c>${…}</c>, or null.</param>
-public sealed partial class WorkspaceReader(Func<string, string?> environment)
+/// <summary>Reads the texts of a workspace into declaration records; all faults of all texts are reported at once.</summary>
+public sealed partial class WorkspaceReader
 {
     /// <summary>The kinds of object that a source can offer, as words.</summary>
     internal static readonly string[] OfferKinds = ["table", "view", "materialized-view"];
 
     private readonly Diagnostics _diagnostics = new();
-    private readonly IncrementalHash _texts = IncrementalHash.CreateHash(HashAlgorithmName.SHA256);
+    private readonly WorkspaceTexts _texts;
+    private readonly Func<string, string?> _environment;
     private NamingPolicy _names;
-    private IReadOnlyDictionary<string, string> _secrets = ImmutableDictionary<string, string>.Empty;
+    private RequestLimits _limits = RequestLimits.Standard;
 
-    /// <summary>Reads the folder. The declaration holds whatever could be read; it is complete only without errors.</summary>
-    public static (WorkspaceDeclaration Workspace, Diagnostics Diagnostics) Read(string folder, Func<string, string?> environment)
+    private WorkspaceReader(WorkspaceTexts texts, Func<string, string?> environment)
     {
-        var reader = new WorkspaceReader(environment);
-        return (reader.Read(Path.GetFullPath(folder)), reader._diagnostics);
+        _texts = texts;
+        _environment = environment;
+    }
+
+    /// <summary>Reads a workspace. The declaration holds whatever could be read; it is complete only without errors.</summary>
+    /// <param name="environment">Gives the value of a variable named in <c>${…}</c>, or null.</param>
+    public static (WorkspaceDeclaration Workspace, Diagnostics Diagnostics) Read(IWorkspaceStore store, Func<string, string?> environment)
+    {
+        var reader = new WorkspaceReader(store.Read(), environment);
+        return (reader.Read(store.Folder), reader._diagnostics);
     }
 
     private WorkspaceDeclaration Read(string folder)
     {
-        var title = Path.GetFileName(folder);
+        var title = _texts.Name;
         int? refresh = null;
-        _secrets = WorkspaceSecrets.Read(folder);
-        if (WorkspaceSecrets.IsOpenToOthers(folder))
+        if (_texts.HasOpenSecrets)
             _diagnostics.Warning(
                 "secrets-mode",
                 "Others on this machine can read the passwords in this file.",
@@ -43,37 +48,34 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
             TrafficDeclaration.Free,
             AuditDeclaration.Standard
         );
-        if (!Directory.Exists(folder))
+        if (!_texts.Exists)
             _diagnostics.Error(
                 "no-workspace",
                 "There is no such folder.",
                 SourceLocation.WholeFile(title),
                 "Make one with 'gable new FOLDER'."
             );
-        else if (!File.Exists(Path.Combine(folder, "workspace.yaml")))
+        else if (!_texts.Files.ContainsKey(WorkspaceTexts.Root))
             _diagnostics.Error(
                 "no-workspace",
                 "The folder holds no workspace.yaml.",
                 SourceLocation.WholeFile(title),
                 "Make a workspace with 'gable new FOLDER'."
             );
-        else if (ReadFile(folder, "workspace.yaml") is { } root)
+        else if (ReadFile(WorkspaceTexts.Root) is { } root)
         {
             title = root.Text("title")?.Value ?? title;
             _names = ReadNames(root);
             refresh = root.Number("refresh-seconds", 1, 86_400);
             var callers = new IdentityReader(root);
             (signIn, transport, traffic, audit) = (callers.SignIn(), callers.Transport(), callers.Traffic(), callers.Audit());
-            root.ReportUnknown("workspace.yaml");
+            _limits = traffic.Requests;
+            root.ReportUnknown(WorkspaceTexts.Root);
         }
 
-        var sources = Files(folder, "sources").Select(f => ReadSource(folder, f)).OfType<SourceDeclaration>().ToImmutableArray();
-        var services = Files(folder, "services").Select(f => ReadService(folder, f)).OfType<ServiceDeclaration>().ToImmutableArray();
-        var checks = Files(folder, "checks")
-            .Select(f => ReadFile(folder, f))
-            .OfType<MappingReader>()
-            .SelectMany(f => CheckReader.Read(f))
-            .ToImmutableArray();
+        var sources = _texts.Of("sources").Select(ReadSource).OfType<SourceDeclaration>().ToImmutableArray();
+        var services = _texts.Of("services").Select(ReadService).OfType<ServiceDeclaration>().ToImmutableArray();
+        var checks = _texts.Of("checks").Select(ReadFile).OfType<MappingReader>().SelectMany(f => CheckReader.Read(f)).ToImmutableArray();
         foreach (var check in checks.Where(c => services.All(s => s.Name != c.Service.Value)))
             _diagnostics.Error(
                 "check",
@@ -103,38 +105,24 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
             Traffic = traffic,
             Audit = audit,
             Checks = checks,
-            TextHash = Convert.ToHexStringLower(_texts.GetHashAndReset()),
+            Texts = _texts,
         };
     }
 
     private static string Listing(List<string> names) => names.Count == 0 ? "(none yet)" : string.Join(", ", names);
 
-    private static IEnumerable<string> Files(string folder, string kind)
+    private MappingReader? ReadFile(string file)
     {
-        var path = Path.Combine(folder, kind);
-        return Directory.Exists(path)
-            ? Directory
-                .EnumerateFiles(path)
-                .Where(f => f.EndsWith(".yaml", StringComparison.Ordinal) || f.EndsWith(".yml", StringComparison.Ordinal))
-                .Select(f => $"{kind}/{Path.GetFileName(f)}")
-                .Order(StringComparer.Ordinal)
-            : [];
-    }
-
-    private MappingReader? ReadFile(string folder, string file)
-    {
-        string text;
-        try
-        {
-            var bytes = File.ReadAllBytes(Path.Combine(folder, file));
-            _texts.AppendData(Encoding.UTF8.GetBytes(file));
-            _texts.AppendData(bytes);
-            text = new UTF8Encoding(false, throwOnInvalidBytes: true).GetString(bytes).TrimStart('\uFEFF');
-        }
-        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        var bytes = _texts.Files[file];
+        if (bytes.IsDefault)
         {
             _diagnostics.Error("unreadable", "The file cannot be read.", SourceLocation.WholeFile(file));
             return null;
+        }
+        string text;
+        try
+        {
+            text = new UTF8Encoding(false, throwOnInvalidBytes: true).GetString(bytes.AsSpan()).TrimStart('\uFEFF');
         }
         catch (DecoderFallbackException)
         {
@@ -144,9 +132,9 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         return YamlTree.Read(file, text, _diagnostics) is { } mapping ? new MappingReader(mapping, _diagnostics) : null;
     }
 
-    private SourceDeclaration? ReadSource(string folder, string file)
+    private SourceDeclaration? ReadSource(string file)
     {
-        if (ReadFile(folder, file) is not { } reader)
+        if (ReadFile(file) is not { } reader)
             return null;
         var engine = reader.RequiredText("engine", "which database engine this is");
         var offer = ReadOffer(reader);
@@ -160,6 +148,11 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         {
             if (Resolve(value) is { } resolved)
                 settings[name.Value] = resolved;
+        }
+        foreach (var name in new[] { "sessions", "statement-seconds" }.Where(n => !settings.ContainsKey(n)))
+        {
+            if (_limits.Set(name) is { } number)
+                settings[name] = new Located<string>($"{number}", SourceLocation.WholeFile(WorkspaceTexts.Root));
         }
         return engine is null
             ? null
@@ -189,7 +182,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
     }
 
     /// <summary>A variable of the environment, else of the workspace's own file.</summary>
-    private string? Variable(string name) => environment(name) ?? _secrets.GetValueOrDefault(name);
+    private string? Variable(string name) => _environment(name) ?? _texts.Secrets.GetValueOrDefault(name);
 
     private Located<string>? Resolve(Located<string> value)
     {
@@ -212,9 +205,9 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
         return missing ? null : value with { Value = text };
     }
 
-    private ServiceDeclaration? ReadService(string folder, string file)
+    private ServiceDeclaration? ReadService(string file)
     {
-        if (ReadFile(folder, file) is not { } reader)
+        if (ReadFile(file) is not { } reader)
             return null;
         var name = NameOf(file);
         if (!ServiceName().IsMatch(name))
@@ -254,6 +247,7 @@ public sealed partial class WorkspaceReader(Func<string, string?> environment)
             )
             {
                 Names = names,
+                Limits = _limits,
                 Written = reader.Names,
                 Types = types,
             };

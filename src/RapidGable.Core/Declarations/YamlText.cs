@@ -20,10 +20,19 @@ public static class YamlText
     };
 
     /// <summary>The text as it is where it reads back as itself, else in double quotes.</summary>
-    public static string Of(string text) =>
-        IsPlain(text)
-            ? text
-            : $"\"{string.Concat(text.Select(c => c switch { '"' => "\\\"", '\\' => "\\\\", '\n' => "\\n", '\r' => "\\r", '\t' => "\\t", _ when char.IsControl(c) => $"\\u{(int)c:x4}", _ => c.ToString() }))}\"";
+    public static string Of(string text) => IsPlain(text) ? text : $"\"{string.Concat(text.Select(Escaped))}\"";
+
+    private static string Escaped(char character) =>
+        character switch
+        {
+            '"' => "\\\"",
+            '\\' => "\\\\",
+            '\n' => "\\n",
+            '\r' => "\\r",
+            '\t' => "\\t",
+            _ when char.IsControl(character) => $"\\u{(int)character:x4}",
+            _ => character.ToString(),
+        };
 
     private static bool IsPlain(string text) =>
         !Words.Contains(text)

@@ -21,15 +21,15 @@ public sealed partial class CsdlXmlWriter
             EdmKind.Duration => "Duration",
             _ => "Int",
         };
-        if (rules.Least is { } least)
+        if (rules.Minimum is { } least)
             Annotation("Validation.Minimum", kind, ValueConversion.Text(least));
-        if (rules.Most is { } most)
+        if (rules.Maximum is { } most)
             Annotation("Validation.Maximum", kind, ValueConversion.Text(most));
         if (rules.Pattern is { } pattern)
             Annotation("Validation.Pattern", "String", pattern.ToString());
         if (
-            rules.Shortest is not null
-            || (rules.Longest is not null && property.Type.MaxLength is null)
+            rules.MinLength is not null
+            || (rules.MaxLength is not null && property.Type.MaxLength is null)
             || rules.Exists is not null
             || rules.Message is not null
         )
@@ -40,8 +40,8 @@ public sealed partial class CsdlXmlWriter
                     ' ',
                     new[]
                     {
-                        rules.Shortest is { } shortest ? $"At least {Text(shortest)} characters." : null,
-                        rules.Longest is { } longest ? $"At most {Text(longest)} characters." : null,
+                        rules.MinLength is { } shortest ? $"At least {Text(shortest)} characters." : null,
+                        rules.MaxLength is { } longest ? $"At most {Text(longest)} characters." : null,
                         rules.Exists is { } exists ? $"Must be the {exists.Property} of one of {exists.Set}." : null,
                         rules.Message,
                     }.OfType<string>()

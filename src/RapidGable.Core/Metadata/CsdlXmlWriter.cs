@@ -383,7 +383,7 @@ public sealed partial class CsdlXmlWriter
         Annotated("Capabilities.ExpandRestrictions", () =>
         {
             _xml.WriteStartElement("Record", Edm);
-            Element("PropertyValue", Edm, ("Property", "MaxLevels"), ("Int", Text(Limits.ExpandDepth)));
+            Element("PropertyValue", Edm, ("Property", "MaxLevels"), ("Int", Text(_model.Limits.ExpandDepth)));
             _xml.WriteEndElement();
         });
         Annotated("Capabilities.SelectSupport", () =>

@@ -287,10 +287,10 @@ public sealed record DeletionLog(SourceObjectName Source, ImmutableArray<Propert
 public sealed record EntitySet(string Name, EntityType Type, SourceObjectName Source)
 {
     /// <summary>Rows in a page when nothing is asked for; at least 1.</summary>
-    public int PageSize { get; init; } = Limits.DefaultPageSize;
+    public int PageSize { get; init; } = RequestLimits.StandardPage;
 
     /// <summary>The largest page that a caller may ask for; at least <see cref="PageSize"/>.</summary>
-    public int LargestPage { get; init; } = Limits.DefaultLargestPage;
+    public int LargestPage { get; init; } = RequestLimits.StandardLargestPage;
 
     /// <summary>Rows that one answer may hold at most, expanded ones among them; null = any number.</summary>
     public int? LargestCost { get; init; }
@@ -406,6 +406,14 @@ public sealed class EntityModel
     private readonly FrozenDictionary<string, EntitySet> _sets;
     private EntityModel? _stored;
 
+    /// <summary>The only copy: everything but the sets is the other's.</summary>
+    private EntityModel(EntityModel other, ImmutableArray<EntitySet> sets)
+        : this(other.Service, other.Title, other.Namespace, sets)
+    {
+        Limits = other.Limits;
+        Repeats = other.Repeats;
+    }
+
     /// <param name="sets">In the order of the declaration; contained and unkeyed ones among them.</param>
     public EntityModel(string service, string title, string schemaNamespace, ImmutableArray<EntitySet> sets)
     {
@@ -445,6 +453,9 @@ public sealed class EntityModel
     /// <summary>The set in which the related entities of a navigation property are found.</summary>
     public EntitySet Target(NavigationProperty navigation) => _sets[navigation.TargetSet];
 
+    /// <summary>What requests are held to.</summary>
+    public RequestLimits Limits { get; init; } = RequestLimits.Standard;
+
     /// <summary>By source: the table that keeps the answers of repeatable requests.</summary>
     public ImmutableDictionary<string, RepeatTable> Repeats { get; init; } = ImmutableDictionary<string, RepeatTable>.Empty;
 
@@ -452,25 +463,22 @@ public sealed class EntityModel
     public EntityModel Stored =>
         _stored ??= Sets.All(s => s.Type.Properties.All(p => p.Expression is null))
             ? this
-            : new EntityModel(
-                Service,
-                Title,
-                Namespace,
-                [
-                    .. Sets.Select(s =>
-                        s.Type.Properties.All(p => p.Expression is null)
-                            ? s
-                            : s with
-                            {
-                                Type = s.Type.With([.. s.Type.Properties.Where(p => p.Expression is null)]),
-                            }
-                    ),
-                ]
-            );
+            : With([
+                .. Sets.Select(s =>
+                    s.Type.Properties.All(p => p.Expression is null)
+                        ? s
+                        : s with
+                        {
+                            Type = s.Type.With([.. s.Type.Properties.Where(p => p.Expression is null)]),
+                        }
+                ),
+            ]);
 
     /// <summary>The same model over sources that keep the answers of repeatable requests.</summary>
-    public EntityModel Keeping(ImmutableDictionary<string, RepeatTable> repeats) =>
-        new(Service, Title, Namespace, Sets) { Repeats = repeats };
+    public EntityModel Keeping(ImmutableDictionary<string, RepeatTable> repeats) => new(this, Sets) { Repeats = repeats };
+
+    /// <summary>The same model with other sets, such as those that a caller may know of.</summary>
+    public EntityModel With(ImmutableArray<EntitySet> sets) => new(this, sets);
 
     public string QualifiedName(EntityType type) => $"{Namespace}.{type.Name}";
 }

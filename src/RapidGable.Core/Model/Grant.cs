@@ -42,7 +42,10 @@ public sealed record Grant(AccessRule Who, SetOperations May)
     public override string ToString() => $"{Words(May)}: {About}";
 
     private string About =>
-        $"{Who}{(Denies ? " never" : "")}{(Rows is null ? "" : $" where {Rows}")}{Listed(" without ", Hide)}{Listed(" with nulls for ", Mask)}{(WithCheck is null ? "" : $" leaving rows where {WithCheck}")}{(LargestPage is { } page ? $" in pages of {page}" : "")}{(LargestCost is { } cost ? $" at most {cost} rows in an answer" : "")}";
+        $"{Who}{(Denies ? " never" : "")}{(Rows is null ? "" : $" where {Rows}")}{Listed(" without ", Hide)}"
+        + $"{Listed(" with nulls for ", Mask)}{(WithCheck is null ? "" : $" leaving rows where {WithCheck}")}"
+        + $"{(LargestPage is { } page ? $" in pages of {page}" : "")}"
+        + $"{(LargestCost is { } cost ? $" at most {cost} rows in an answer" : "")}";
 
     /// <summary>What rules can be about, as words.</summary>
     public static readonly ImmutableArray<string> OperationWords = ["read", "create", "update", "delete"];

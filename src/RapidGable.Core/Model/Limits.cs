@@ -24,8 +24,8 @@ public static class Limits
     /// <summary>How deep <c>any</c>, <c>all</c> and <c>$count</c> may nest in one expression.</summary>
     public const int LambdaDepth = 8;
 
-    /// <summary>Members of an <c>in</c> list.</summary>
-    public const int InMembers = 500;
+    /// <summary>Members of an <c>in</c> list that a workspace may allow at most.</summary>
+    public const int InMembers = 4_000;
 
     /// <summary>Terms of an <c>$orderby</c>.</summary>
     public const int OrderTerms = 20;
@@ -36,14 +36,11 @@ public static class Limits
     /// <summary>Items of an <c>$expand</c>, with those inside of others.</summary>
     public const int ExpandItems = 20;
 
-    /// <summary>How deep <c>$expand</c> may nest, and the largest <c>$levels</c>.</summary>
-    public const int ExpandDepth = 8;
+    /// <summary>How deep <c>$expand</c> may nest, and the largest <c>$levels</c>, that a workspace may allow at most.</summary>
+    public const int ExpandDepth = 20;
 
     /// <summary>Relations that one request expands at most, once <c>*</c> and <c>$levels</c> are written out.</summary>
     public const int ExpandedRelations = 60;
-
-    /// <summary>Bytes of a request's body.</summary>
-    public const int BodyBytes = 4 * 1024 * 1024;
 
     /// <summary>
     /// Bytes of an answer that is made whole, and its session given back, before it is sent; a larger one is sent while it is read.
@@ -75,23 +72,11 @@ public static class Limits
     /// </summary>
     public const int RefusalsNoted = 5_000;
 
-    /// <summary>Entities in one body, related ones among them.</summary>
-    public const int SentEntities = 1_000;
-
     /// <summary>Hours for which a repeatable request may be sent again.</summary>
     public const int RepeatHours = 24;
 
     /// <summary>Answers of repeatable requests that are kept in memory; the oldest go first.</summary>
     public const int RepeatedAnswers = 5_000;
-
-    /// <summary>Requests in one batch.</summary>
-    public const int BatchRequests = 100;
-
-    /// <summary>
-    /// Bytes of an answer that is held in memory, a part of a batch or one that is fetched later; all parts of a request draw on its
-    /// memory besides.
-    /// </summary>
-    public const int HeldAnswerBytes = 32 * 1024 * 1024;
 
     /// <summary>Answers that wait to be fetched.</summary>
     public const int PendingRequests = 100;
@@ -116,12 +101,6 @@ public static class Limits
 
     /// <summary>Words and phrases of a <c>$search</c>.</summary>
     public const int SearchTerms = 20;
-
-    /// <summary>Rows of a page when neither the declaration nor the caller says a number.</summary>
-    public const int DefaultPageSize = 100;
-
-    /// <summary>The largest page when the declaration says none.</summary>
-    public const int DefaultLargestPage = 5_000;
 
     /// <summary>Seconds that one statement may take when the source says nothing.</summary>
     public const int StatementSeconds = 30;

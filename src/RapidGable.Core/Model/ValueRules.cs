@@ -9,14 +9,14 @@ public sealed record ValueRules
     public static readonly ValueRules None = new();
 
     /// <summary>The least number, date or time, as a published value; null = any.</summary>
-    public object? Least { get; init; }
+    public object? Minimum { get; init; }
 
-    public object? Most { get; init; }
+    public object? Maximum { get; init; }
 
     /// <summary>Characters of a text at least; null = any number.</summary>
-    public int? Shortest { get; init; }
+    public int? MinLength { get; init; }
 
-    public int? Longest { get; init; }
+    public int? MaxLength { get; init; }
 
     /// <summary>A regular expression that the whole text matches; null = any text.</summary>
     public Regex? Pattern { get; init; }
@@ -36,19 +36,19 @@ public sealed record ValueRules
     /// <param name="value">A published value, not null.</param>
     public string? Fault(object value)
     {
-        if (value is double.NaN && (Least ?? Most) is not null)
+        if (value is double.NaN && (Minimum ?? Maximum) is not null)
             return Message ?? "is no number, so it is not within its bounds";
-        if (Least is not null && Compare(value, Least) < 0)
-            return Message ?? $"is less than {ValueConversion.Text(Least)}";
-        if (Most is not null && Compare(value, Most) > 0)
-            return Message ?? $"is more than {ValueConversion.Text(Most)}";
+        if (Minimum is not null && Compare(value, Minimum) < 0)
+            return Message ?? $"is less than {ValueConversion.Text(Minimum)}";
+        if (Maximum is not null && Compare(value, Maximum) > 0)
+            return Message ?? $"is more than {ValueConversion.Text(Maximum)}";
         if (value is string text)
         {
-            var length = Shortest is null && Longest is null ? 0 : text.EnumerateRunes().Count();
-            if (length < Shortest)
-                return Message ?? $"has {length} characters, and takes at least {Shortest}";
-            if (length > Longest)
-                return Message ?? $"has {length} characters, and takes at most {Longest}";
+            var length = MinLength is null && MaxLength is null ? 0 : text.EnumerateRunes().Count();
+            if (length < MinLength)
+                return Message ?? $"has {length} characters, and takes at least {MinLength}";
+            if (length > MaxLength)
+                return Message ?? $"has {length} characters, and takes at most {MaxLength}";
             if (Pattern is not null && !Matches(text))
                 return Message ?? "does not have the form that is asked for";
         }

@@ -18,7 +18,10 @@ internal static class ContextFragment
         if (request.Apply?.IsTransient == true && target.IsUnkeyed)
             return "Collection(Edm.ComplexType)";
         if (request.Apply is { IsTransient: true } apply)
-            return $"{Encode(target.Name)}({(list.Length > 0 && request.Select!.IsPartial ? list[1..^1] : Shown(apply.Result.Type.Properties.Concat(request.Select!.Computed.Select(c => c.Property))))})";
+        {
+            var made = apply.Result.Type.Properties.Concat(request.Select!.Computed.Select(c => c.Property));
+            return $"{Encode(target.Name)}({(list.Length > 0 && request.Select!.IsPartial ? list[1..^1] : Shown(made))})";
+        }
         if (target.IsUnkeyed)
             return $"Collection({model.QualifiedName(target.Type)}){list}";
         var set =
@@ -64,7 +67,8 @@ internal static class ContextFragment
             if (levels > 1 && expand.Levels == levels - 1)
                 continue;
             items.Add(
-                $"{(expand.Cast is { } cast ? $"{model.Namespace}.{cast.Name}/" : "")}{Encode(expand.Navigation.Name)}{(expand.Levels > 1 ? "+" : "")}({SelectList(expand.Select, expand.Expand, expand.Levels, model)})"
+                $"{(expand.Cast is { } cast ? $"{model.Namespace}.{cast.Name}/" : "")}{Encode(expand.Navigation.Name)}"
+                    + $"{(expand.Levels > 1 ? "+" : "")}({SelectList(expand.Select, expand.Expand, expand.Levels, model)})"
             );
         }
         return string.Join(',', items);

@@ -63,7 +63,8 @@ public sealed class LinkBuilder(string serviceRoot, RequestAddress address)
                 .Concat(address.Options.Where(o => o.Name.StartsWith('@')).Select(o => o.Raw + "&"))
         );
         var token = new SkipToken(values.OrderOf(expand, rootId), last).Write();
-        return $"{serviceRoot}{parentId}/{Uri.EscapeDataString(expand.Navigation.Name)}{(expand.Kind == ExpandKind.References ? "/$ref" : "")}?{nested}$skiptoken={token}";
+        return $"{serviceRoot}{parentId}/{Uri.EscapeDataString(expand.Navigation.Name)}"
+            + $"{(expand.Kind == ExpandKind.References ? "/$ref" : "")}?{nested}$skiptoken={token}";
     }
 
     private static string Name(AddressOption option) => option.Name.TrimStart('$').ToLowerInvariant();

@@ -45,11 +45,12 @@ internal sealed class ApplySql(
         var expressions = new SqlExpressions(dialect, table, plan.Aliases, parameter) { Guards = Guards, Guard = Guard };
         var from = $"FROM (\n{input}\n) AS s{string.Concat(plan.Joins.Select(j => "\n" + join(j)))}";
         var carried = string.Join(", ", plan.Carried.Select(c => "s." + dialect.Quote(c)));
+        string Computed(BoundComputed item) =>
+            $"{expressions.Output(new PlanExpression(item.Expression))} AS {dialect.Quote(item.Property.Column)}";
         return plan.Stage switch
         {
             BoundRestriction restriction => $"SELECT {carried}\n{from}\nWHERE {expressions.Condition(restriction.Condition)}",
-            BoundExtension extension => $"SELECT {carried}, "
-                + $"{string.Join(", ", extension.Items.Select(i => $"{expressions.Output(new PlanExpression(i.Expression))} AS {dialect.Quote(i.Property.Column)}"))}\n{from}",
+            BoundExtension extension => $"SELECT {carried}, {string.Join(", ", extension.Items.Select(Computed))}\n{from}",
             BoundRanking ranking => Ranking(ranking, plan, expressions, from, carried),
             BoundSlice slice => $"SELECT {carried}\n{from}\nORDER BY {Order(slice.Order, expressions)}\n{Slice(slice)}",
             BoundGroup group => string.Join("\nUNION ALL\n", group.Sets.Select(s => Group(group, s, expressions, from))),

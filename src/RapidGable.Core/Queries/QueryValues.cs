@@ -453,12 +453,16 @@ public sealed class QueryValues
         }
     }
 
-    private static string NoValue(Literal literal, EdmType type) =>
-        type.Enum is not { } enumeration
-            ? $"'{literal.Value}' is not a value of {type.Name}."
-            : $"{enumeration.Name} has no member "
-                + $"'{(literal.Value is EnumLiteral member ? member.Member : literal.Value)}'{(literal.Value is EnumLiteral other && other.Type != enumeration.QualifiedName ? $", and its literals start with {enumeration.QualifiedName}" : "")}. "
-                + $"Its members: {string.Join(", ", enumeration.Members.Select(m => m.Name))}.";
+    private static string NoValue(Literal literal, EdmType type)
+    {
+        if (type.Enum is not { } enumeration)
+            return $"'{literal.Value}' is not a value of {type.Name}.";
+        var sent = literal.Value is EnumLiteral member ? member.Member : literal.Value;
+        var isOther = literal.Value is EnumLiteral other && other.Type != enumeration.QualifiedName;
+        var start = isOther ? $", and its literals start with {enumeration.QualifiedName}" : "";
+        var members = string.Join(", ", enumeration.Members.Select(m => m.Name));
+        return $"{enumeration.Name} has no member '{sent}'{start}. Its members: {members}.";
+    }
 
     private static object? Converted(Literal literal, EdmType type) =>
         type.Kind switch

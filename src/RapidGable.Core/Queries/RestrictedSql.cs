@@ -42,12 +42,7 @@ internal sealed class RestrictedSql(SqlDialect dialect, Func<PlanParameter, stri
                     + $"END AS {dialect.Quote(name)}";
         }
         var columns = covered.Count == 0 ? "a.*" : string.Join(", ", restriction.Columns.Select(Column));
-        var joins = string.Concat(
-            level.Joins.Select(j =>
-                $" LEFT JOIN {dialect.From(j.Table.Source)} AS {j.Table.Alias} ON "
-                + $"{string.Join(" AND ", j.On.Select(o => $"{j.Table.Alias}.{dialect.Quote(o.Target.Column)} = {j.LeftAlias}.{dialect.Quote(o.Own.Column)}"))}"
-            )
-        );
+        var joins = PlainJoins.Of(level.Joins, dialect);
         if (isMarked)
             columns +=
                 $", {(conditions.Count == 0 ? dialect.True : $"COALESCE({string.Join(" AND ", conditions)}, {dialect.False})")} "

@@ -124,8 +124,7 @@ internal sealed class SqlExpressions(
             BoundNegation negation => $"(- {Value(negation.Operand, null)})",
             BoundConstant constant => parameter(new ConstantParameter(constant.Value, constant.ConstantType, partnerForm)),
             BoundItem item => dialect.Item(item.Scope, item.ItemType),
-            BoundCase branches =>
-                $"(CASE {string.Concat(branches.Branches.Select(b => $"WHEN {Predicate(b.Condition, exact: false)} THEN {Operand(b.Value, null).Sql} "))}END)",
+            BoundCase branches => $"(CASE {string.Concat(branches.Branches.Select(Branch))}END)",
             BoundCast cast => dialect.Cast(Operand(cast.Operand, null), cast.To)
                 ?? throw new FaultException(
                     RequestFault.NotImplemented($"cast of {cast.Operand.Type!.Name} to {cast.To.Name} is not supported on this source.")
@@ -156,6 +155,9 @@ internal sealed class SqlExpressions(
                 ),
             _ => Predicate(expression, exact: true),
         };
+
+    private string Branch((BoundExpression Condition, BoundExpression Value) branch) =>
+        $"WHEN {Predicate(branch.Condition, exact: false)} THEN {Operand(branch.Value, null).Sql} ";
 
     /// <summary>A subquery over the related rows: some that fulfil the condition, or none that do not.</summary>
     private string Lambda(BoundLambda lambda)
@@ -223,8 +225,13 @@ internal sealed class SqlExpressions(
     {
         var joins = value.Hops.Select(
             (h, i) =>
-                $" LEFT JOIN {table(h.Target.Source)} AS r{i + 1} ON "
-                + $"{string.Join(" AND ", h.Navigation.Joins.Select(j => $"r{i + 1}.{dialect.Quote(j.Target.Column)} = {(i == 0 ? "r" : $"r{i}")}.{dialect.Quote(j.Own.Column)}"))}"
+            {
+                var (left, right) = (i == 0 ? "r" : $"r{i}", $"r{i + 1}");
+                var pairs = h.Navigation.Joins.Select(j =>
+                    $"{right}.{dialect.Quote(j.Target.Column)} = {left}.{dialect.Quote(j.Own.Column)}"
+                );
+                return $" LEFT JOIN {table(h.Target.Source)} AS {right} ON {string.Join(" AND ", pairs)}";
+            }
         );
         var key = value.Key is { } given
             ? given.Parts.Select(p =>

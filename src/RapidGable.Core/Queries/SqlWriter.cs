@@ -115,9 +115,15 @@ public sealed class SqlWriter
     )
     {
         var writer = new SqlWriter(dialect);
+        var columns = string.Join(", ", output.Select(p => writer.Column("t0", p)));
+        var conditions = where.Select(w =>
+        {
+            var value = new ValueParameter(w.Value, w.Column.StoredType, w.Column.StorageForm);
+            return $"{writer.Column("t0", w.Column)} = {writer.Parameter(value)}";
+        });
         var text =
-            $"SELECT {string.Join(", ", output.Select(p => writer.Column("t0", p)))} FROM {writer.From(source)} AS t0 WHERE "
-            + $"{string.Join(" AND ", where.Select(w => $"{writer.Column("t0", w.Column)} = {writer.Parameter(new ValueParameter(w.Value, w.Column.StoredType, w.Column.StorageForm))}"))}{(isLocked ? dialect.LockRows : "")}";
+            $"SELECT {columns} FROM {writer.From(source)} AS t0 WHERE {string.Join(" AND ", conditions)}"
+            + $"{(isLocked ? dialect.LockRows : "")}";
         return new SqlStatement(text, [.. writer._parameters]);
     }
 
@@ -166,12 +172,7 @@ public sealed class SqlWriter
             )
         );
         var output = expressions.Output(new PlanExpression(value.Condition!));
-        var joins = string.Concat(
-            level.Joins.Select(j =>
-                $" LEFT JOIN {dialect.From(j.Table.Source)} AS {j.Table.Alias} ON "
-                + $"{string.Join(" AND ", j.On.Select(o => $"{j.Table.Alias}.{dialect.Quote(o.Target.Column)} = {j.LeftAlias}.{dialect.Quote(o.Own.Column)}"))}"
-            )
-        );
+        var joins = PlainJoins.Of(level.Joins, dialect);
         return new SqlStatement($"SELECT {output} AS v FROM (SELECT {columns}) AS a{joins}", [.. writer._parameters]);
     }
 
@@ -286,10 +287,30 @@ public sealed class SqlWriter
         );
     }
 
-    private string From(PlanTable table) =>
-        table.Apply is { } apply
-            ? $"(\n{new ApplySql(_dialect, Inner, Parameter, (plan, output) => Select(plan, output) + (_isFenced && IsRestricted(plan) ? _dialect.Fence : ""), join => Join(join, alias => alias)) { Guards = _isFenced && IsRestricted(apply.Input) ? [RowGuard.Fenced] : [], Guard = _guard }.Write(apply)}\n)"
-            : From(table.Source);
+    private string From(PlanTable table) => table.Apply is { } apply ? $"(\n{Stages(apply)}\n)" : From(table.Source);
+
+    private string Stages(ApplyPlan apply)
+    {
+        string Fence(SelectPlan plan) => _isFenced && IsRestricted(plan) ? _dialect.Fence : "";
+        var stages = new ApplySql(
+            _dialect,
+            Inner,
+            Parameter,
+            (plan, output) => Select(plan, output) + Fence(plan),
+            join => Join(join, alias => alias)
+        )
+        {
+            Guards = _isFenced && IsRestricted(apply.Input) ? [RowGuard.Fenced] : [],
+            Guard = _guard,
+        };
+        return stages.Write(apply);
+    }
+
+    private static LiteralParameter KeyValue(PlanKeyCondition key)
+    {
+        var property = key.Column.Property;
+        return new LiteralParameter(key.Value.Slot, property.Type, property.StorageForm, key.Value.Conversion);
+    }
 
     /// <summary>Some parents may be kept from the caller, so that an expression must not meet the children of others.</summary>
     private bool GuardsChildren { get; init; }
@@ -368,11 +389,7 @@ public sealed class SqlWriter
     private IEnumerable<string> Conditions(PlanCondition condition, SelectPlan plan, SqlExpressions expressions, List<string> terms) =>
         condition switch
         {
-            PlanKeyCondition key =>
-            [
-                $"{expressions.Value(key.Column)} = "
-                    + $"{Parameter(new LiteralParameter(key.Value.Slot, key.Column.Property.Type, key.Column.Property.StorageForm, key.Value.Conversion))}",
-            ],
+            PlanKeyCondition key => [$"{expressions.Value(key.Column)} = {Parameter(KeyValue(key))}"],
             PlanBridgeCondition bridge =>
             [
                 $"{expressions.Value(bridge.Column)} = {Parameter(new BridgeParameter(bridge.Index, bridge.Column.Property))}",

@@ -202,6 +202,8 @@ internal sealed class ExpandBinder(EntityModel model, string expandText, EntityS
     /// <param name="depth">1 for the request's own.</param>
     public ImmutableArray<BoundExpand> Expand(ImmutableArray<ExpandItemSyntax> items, EntitySet set, int depth)
     {
+        if (depth > model.Limits.ExpandDepth)
+            throw TooDeep(items[0].Position);
         var named = items.Where(i => i is { Name: not null, Cast: null }).Select(i => i.Name!.Text).ToHashSet();
         var bound = ImmutableArray.CreateBuilder<BoundExpand>();
         foreach (var item in items)
@@ -228,7 +230,8 @@ internal sealed class ExpandBinder(EntityModel model, string expandText, EntityS
                         ?? throw Fault(
                             "unknown-type",
                             $"No type '{type.Text}' derives from "
-                                + $"'{set.Type.Name}'.{NearestName.Hint(type.Text, set.Type.Derived.Select(d => $"{model.Namespace}.{d.Name}"))}",
+                                + $"'{set.Type.Name}'."
+                                + $"{NearestName.Hint(type.Text, set.Type.Derived.Select(d => $"{model.Namespace}.{d.Name}"))}",
                             type.Position
                         )
                     : null;
@@ -238,6 +241,9 @@ internal sealed class ExpandBinder(EntityModel model, string expandText, EntityS
         }
         return bound.ToImmutable();
     }
+
+    private FaultException TooDeep(int position) =>
+        Fault("too-deep", $"$expand nests more than {model.Limits.ExpandDepth} levels deep.", position);
 
     private BoundExpand Item(ExpandItemSyntax item, NavigationProperty navigation, EntitySet set, int depth)
     {
@@ -258,9 +264,9 @@ internal sealed class ExpandBinder(EntityModel model, string expandText, EntityS
                 Count = Count(item, navigation, set),
                 Filter = ExpressionBinder.And(filters),
             };
-        var levels = item.Levels == int.MaxValue ? Limits.ExpandDepth - depth + 1 : item.Levels;
-        if (depth + levels - 1 > Limits.ExpandDepth)
-            throw Fault("too-deep", $"$expand nests more than {Limits.ExpandDepth} levels deep.", item.Position);
+        var levels = item.Levels == int.MaxValue ? model.Limits.ExpandDepth - depth + 1 : item.Levels;
+        if (depth + levels - 1 > model.Limits.ExpandDepth)
+            throw TooDeep(item.Position);
         return new BoundExpand(
             navigation,
             target,

@@ -538,6 +538,9 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             throw Type("'in' needs a value on its left.", isIn.Operand.Position);
         if (isIn.Collection is { } collection)
             return BindInValues(operand, collection, isIn.OperatorPosition);
+        var most = model.Limits.InMembers;
+        if (isIn.Members.Length > most)
+            throw Fault("too-large", $"The list of 'in' has more than {most} members.", isIn.Members[most].Position);
         var members = ImmutableArray.CreateBuilder<BoundLiteral>();
         var withNull = false;
         foreach (var member in isIn.Members)
@@ -582,7 +585,8 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             throw Fault(
                 "arguments",
                 $"{call.Name} takes "
-                    + $"{Count(signature.Required)}{(signature.Required < signature.Parameters.Length ? $" or {signature.Parameters.Length}" : "")}, "
+                    + $"{Count(signature.Required)}"
+                    + $"{(signature.Required < signature.Parameters.Length ? $" or {signature.Parameters.Length}" : "")}, "
                     + $"not {arguments.Length}.",
                 call.Position
             );

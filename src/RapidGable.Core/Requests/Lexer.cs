@@ -17,6 +17,7 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
     public List<Token> Read()
     {
         var tokens = new List<Token>();
+        var words = 0;
         while (true)
         {
             var start = _position;
@@ -37,7 +38,10 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
             else
                 shape.Append(token.Text);
             tokens.Add(token);
-            if (tokens.Count > Limits.ExpressionNodes * 2)
+            // The members of a list have a limit of their own.
+            if (token.Kind != TokenKind.Literal && !token.Is(','))
+                words++;
+            if (words > Limits.ExpressionNodes * 2 || tokens.Count > Limits.InMembers * 3)
                 throw Fault("too-large", $"{Subject} has more than {Limits.ExpressionNodes * 2} words and signs.", _position);
         }
     }

@@ -46,7 +46,8 @@ internal sealed class PathBinder(
         if (root.ContainedIn is { } container)
             throw NotFound(
                 $"'{root.Name}' are parts of {container} and found there: "
-                    + $"{container}(…)/{model.FindSet(container)?.Type.Navigations.FirstOrDefault(n => n.IsContained && n.TargetSet == root.Name)?.Name}."
+                    + $"{container}(…)/"
+                    + $"{model.FindSet(container)?.Type.Navigations.FirstOrDefault(n => n.IsContained && n.TargetSet == root.Name)?.Name}."
             );
         if (root.IsUnkeyed && first.Key is { Length: > 0 })
             throw NotFound($"The rows of '{root.Name}' have no key; it is called without arguments, as in {root.Name}().");
@@ -60,14 +61,11 @@ internal sealed class PathBinder(
     /// </summary>
     private BoundPath CrossJoin(SegmentSyntax segment)
     {
+        var joinable = model.Sets.Where(s => s.ContainedIn is null && !s.IsUnkeyed).ToList();
         var sets = segment
             .Sets.Select(n =>
-                model.FindSet(n.Text) is { ContainedIn: null, IsUnkeyed: false } set
-                    ? set
-                    : throw NotFound(
-                        $"There is no entity set '{n.Text}' to "
-                            + $"join.{NearestName.Hint(n.Text, model.Sets.Where(s => s.ContainedIn is null && !s.IsUnkeyed).Select(s => s.Name))}"
-                    )
+                joinable.Find(s => s.Name == n.Text)
+                ?? throw NotFound($"There is no entity set '{n.Text}' to join.{NearestName.Hint(n.Text, joinable.Select(s => s.Name))}")
             )
             .ToList();
         if (sets.Distinct().Count() < sets.Count || sets.Count < 2)

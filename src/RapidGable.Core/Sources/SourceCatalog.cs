@@ -32,6 +32,9 @@ public sealed record SourceCatalog(ImmutableArray<SourceObject> Objects, string?
 {
     public ImmutableArray<SourceRoutine> Routines { get; init; } = [];
 
+    /// <summary>Is told of each object that is looked up by its name; null = nobody is.</summary>
+    internal Action<SourceObject>? Found { get; init; }
+
     /// <summary>The same, with what its source declares of values that no payload has a value for; null = nothing.</summary>
     public SourceCatalog With(UnrepresentableValues? declared) =>
         declared is not { } policy
@@ -52,10 +55,15 @@ public sealed record SourceCatalog(ImmutableArray<SourceObject> Objects, string?
     /// <summary>
     /// Finds an object by its full name, or by its name alone in the default schema, or where that is the only one of its name.
     /// </summary>
-    public SourceObject? Find(string name) =>
-        Objects.FirstOrDefault(o => o.FullName == name)
-        ?? Objects.FirstOrDefault(o => o.Name == name && o.Schema == DefaultSchema)
-        ?? (Objects.Where(o => o.Name == name).Take(2).ToList() is [var only] ? only : null);
+    public SourceObject? Find(string name)
+    {
+        var item = Objects.FirstOrDefault(o => o.FullName == name)
+            ?? Objects.FirstOrDefault(o => o.Name == name && o.Schema == DefaultSchema)
+            ?? (Objects.Where(o => o.Name == name).Take(2).ToList() is [var only] ? only : null);
+        if (item is not null)
+            Found?.Invoke(item);
+        return item;
+    }
 
     /// <summary>The name under which people find an object.</summary>
     public string ShortName(SourceObject item) => item.Schema == DefaultSchema ? item.Name : item.FullName;

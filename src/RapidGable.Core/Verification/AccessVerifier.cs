@@ -219,7 +219,8 @@ public sealed class AccessVerifier
             {
                 await ExpectAsync($"{Address(from.Set)}?$expand={navigation.Name}", [400, 404]);
                 await ExpectAsync(
-                    $"{Address(from.Set)}?$filter={(navigation.IsCollection ? navigation.Name + "/any()" : navigation.Name + "%20ne%20null")}",
+                    $"{Address(from.Set)}?$filter="
+                        + $"{(navigation.IsCollection ? navigation.Name + "/any()" : navigation.Name + "%20ne%20null")}",
                     [400, 404]
                 );
             }
@@ -327,15 +328,9 @@ public sealed class AccessVerifier
             if (failure is null && Answers.ErrorFault(answer, [401, 403, 404, 405]) is { } fault)
                 (failure, at) = ($"{method}: {fault}", url);
         }
+        var refused = Writes.Where(w => !expected.May.HasFlag(w.Operation)).Select(w => w.Operation.ToString().ToLowerInvariant());
         if (asked > 0)
-            Add(
-                "access-refused",
-                expected.Set,
-                failure,
-                $"{string.Join(", ", Writes.Where(w => !expected.May.HasFlag(w.Operation)).Select(w => w.Operation.ToString().ToLowerInvariant()))} are refused",
-                asked,
-                at
-            );
+            Add("access-refused", expected.Set, failure, $"{string.Join(", ", refused)} are refused", asked, at);
     }
 
     private static string KeyOf(EntitySet set, ExpectedRow row)
@@ -419,7 +414,8 @@ public sealed class AccessVerifier
         var set = check.Set!;
         var keys = set.Type.Key.Select(k => k.Name).ToList();
         string? next =
-            $"{root}{Address(set)}?$select={string.Join(',', keys.Append(check.Property).OfType<string>().Distinct())}{(keys.Count == 0 ? "" : "&$orderby=" + string.Join(',', keys))}";
+            $"{root}{Address(set)}?$select={string.Join(',', keys.Append(check.Property).OfType<string>().Distinct())}"
+            + $"{(keys.Count == 0 ? "" : "&$orderby=" + string.Join(',', keys))}";
         var first = next;
         var found = 0L;
         while (next is not null)

@@ -66,7 +66,7 @@ internal sealed class SampleValues(Random random, long start)
         var rules = Effective(property);
         return property.Type.Kind is not (EdmKind.Boolean or EdmKind.Enum)
             && property.AllowedValues.IsEmpty
-            && rules is { Values.IsEmpty: true, Least: null, Most: null };
+            && rules is { Values.IsEmpty: true, Minimum: null, Maximum: null };
     }
 
     public void Write(Utf8JsonWriter json, Property property, int number, bool isUnique)
@@ -115,8 +115,8 @@ internal sealed class SampleValues(Random random, long start)
                 json.WriteStringValue(SampleText.Of(property, start + number) ?? TextOf(property, rules, number, isUnique));
                 break;
             case EdmKind.Single or EdmKind.Double:
-                var least = Bound(rules.Least, 0);
-                json.WriteNumberValue(Math.Round(least + (random.NextDouble() * (Bound(rules.Most, least + 50) - least)), 3));
+                var least = Bound(rules.Minimum, 0);
+                json.WriteNumberValue(Math.Round(least + (random.NextDouble() * (Bound(rules.Maximum, least + 50) - least)), 3));
                 break;
             default:
                 json.WriteNumberValue(property.DeclaredType == "year" ? 1990 + random.Next(40) : NumberOf(type, rules, number, isUnique));
@@ -130,10 +130,10 @@ internal sealed class SampleValues(Random random, long start)
         var (rules, checks) = (property.Rules, property.SourceChecks);
         return rules with
         {
-            Least = rules.Least ?? checks.Least,
-            Most = rules.Most ?? checks.Most,
-            Shortest = rules.Shortest ?? checks.Shortest,
-            Longest = rules.Longest ?? checks.Longest,
+            Minimum = rules.Minimum ?? checks.Minimum,
+            Maximum = rules.Maximum ?? checks.Maximum,
+            MinLength = rules.MinLength ?? checks.MinLength,
+            MaxLength = rules.MaxLength ?? checks.MaxLength,
             Values = rules.Values.IsEmpty ? checks.Values : rules.Values,
         };
     }
@@ -150,8 +150,8 @@ internal sealed class SampleValues(Random random, long start)
 
     private TimeSpan DurationOf(ValueRules rules)
     {
-        var least = rules.Least is TimeSpan from ? from : TimeSpan.FromMinutes(1);
-        var most = rules.Most is TimeSpan to ? to : TimeSpan.FromHours(3);
+        var least = rules.Minimum is TimeSpan from ? from : TimeSpan.FromMinutes(1);
+        var most = rules.Maximum is TimeSpan to ? to : TimeSpan.FromHours(3);
         return TimeSpan.FromMinutes(Math.Round(least.TotalMinutes + (random.NextDouble() * (most - least).TotalMinutes)));
     }
 
@@ -167,8 +167,8 @@ internal sealed class SampleValues(Random random, long start)
                 DateTime instant => DateOnly.FromDateTime(instant),
                 _ => null,
             };
-        var least = Day(rules.Least)?.AddDays(rules.Least is DateTime ? 1 : 0);
-        var most = Day(rules.Most)?.AddDays(rules.Most is DateTime ? -1 : 0);
+        var least = Day(rules.Minimum)?.AddDays(rules.Minimum is DateTime ? 1 : 0);
+        var most = Day(rules.Maximum)?.AddDays(rules.Maximum is DateTime ? -1 : 0);
         var first = least ?? most?.AddDays(-300) ?? new DateOnly(2024, 1, 1);
         var days = Math.Max(0, (most ?? first.AddDays(300)).DayNumber - first.DayNumber);
         return first.AddDays(random.Next(days + 1));
@@ -184,13 +184,13 @@ internal sealed class SampleValues(Random random, long start)
             EdmKind.Decimal when type.Precision is { } p => (decimal)Math.Pow(10, Math.Min(9, p - (type.Scale ?? 0))) - 1,
             _ => 2_000_000_000m,
         };
-        if (isUnique && rules.Least is null && rules.Most is null)
+        if (isUnique && rules.Minimum is null && rules.Maximum is null)
             return (start + number) % (top + 1);
-        var least = rules.Least is null ? 0m : Convert.ToDecimal(rules.Least, CultureInfo.InvariantCulture);
-        var most = rules.Most is null
+        var least = rules.Minimum is null ? 0m : Convert.ToDecimal(rules.Minimum, CultureInfo.InvariantCulture);
+        var most = rules.Maximum is null
             ? Math.Max(least, Math.Min(top, least + 50))
-            : Convert.ToDecimal(rules.Most, CultureInfo.InvariantCulture);
-        if (rules.Least is null && most < least)
+            : Convert.ToDecimal(rules.Maximum, CultureInfo.InvariantCulture);
+        if (rules.Minimum is null && most < least)
             least = most - 50;
         var value = least + ((most - least + (type.IsIntegral ? 1 : 0)) * (decimal)random.NextDouble());
         return type.IsIntegral
@@ -203,9 +203,9 @@ internal sealed class SampleValues(Random random, long start)
         var text = new StringBuilder(
             Draft(property.Name.ToLowerInvariant(), isUnique ? (start + number).ToString(CultureInfo.InvariantCulture) : "")
         );
-        while (text.Length < (rules.Shortest ?? 0))
+        while (text.Length < (rules.MinLength ?? 0))
             text.Append(' ').Append(Words[random.Next(Words.Length)]);
-        var most = Math.Min(property.Type.MaxLength ?? int.MaxValue, rules.Longest ?? int.MaxValue);
+        var most = Math.Min(property.Type.MaxLength ?? int.MaxValue, rules.MaxLength ?? int.MaxValue);
         // What tells one from another stands at the end.
         return text.Length <= most ? text.ToString()
             : isUnique ? text.ToString()[^most..]

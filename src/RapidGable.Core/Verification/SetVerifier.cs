@@ -300,7 +300,8 @@ internal sealed class SetVerifier(
             return;
         }
         var orderedUrl =
-            $"{url}?$select={string.Join(',', _key.Select(k => Uri.EscapeDataString(k.Name)))}&$orderby={Uri.EscapeDataString(by.Name)}%20desc";
+            $"{url}?$select={string.Join(',', _key.Select(k => Uri.EscapeDataString(k.Name)))}&$orderby="
+            + $"{Uri.EscapeDataString(by.Name)}%20desc";
         // The database may sort the whole set for each page, so those of a large one are larger.
         var ordered = await WalkAsync(orderedUrl, checkValues: false, walk.Rows > LargeSet ? "maxpagesize=1000" : "");
         var failure = ordered.FirstFault

@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
 using RapidGable.Declarations;
+using RapidGable.Service.Hosting;
 using RapidGable.Service.Identity;
 using RapidGable.Service.Traffic;
 
@@ -89,7 +90,7 @@ public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogge
         {
             Address = context.Connection.RemoteIpAddress?.ToString(),
             Method = context.Request.Method,
-            Path = Shown(ODataFace.RawTarget(context).Path),
+            Path = Shown(RawTarget.Of(context).Path),
         };
 
     /// <summary>A path that can be noted: no secret that somebody put there by mistake, and no novel.</summary>

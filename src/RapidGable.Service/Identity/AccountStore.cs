@@ -1,4 +1,5 @@
 using Microsoft.Extensions.Logging;
+using RapidGable.Service.Hosting;
 
 namespace RapidGable.Service.Identity;
 

@@ -9,6 +9,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.DependencyInjection;
 using RapidGable.Requests;
 using RapidGable.Service.Auditing;
+using RapidGable.Service.Management;
 
 namespace RapidGable.Service.Identity;
 

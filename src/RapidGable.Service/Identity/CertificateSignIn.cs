@@ -5,6 +5,7 @@ using Microsoft.Extensions.Logging;
 using RapidGable.Access;
 using RapidGable.Declarations;
 using RapidGable.Requests;
+using RapidGable.Service.Hosting;
 
 namespace RapidGable.Service.Identity;
 

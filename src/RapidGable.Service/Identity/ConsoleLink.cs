@@ -1,6 +1,7 @@
 using System.Security.Cryptography;
 using System.Text;
 using Microsoft.Extensions.Logging;
+using RapidGable.Service.Hosting;
 
 namespace RapidGable.Service.Identity;
 

@@ -2,6 +2,7 @@ using System.Collections.Concurrent;
 using Microsoft.Extensions.Logging;
 using Microsoft.IdentityModel.Tokens;
 using RapidGable.Declarations;
+using RapidGable.Service.Hosting;
 
 namespace RapidGable.Service.Identity;
 

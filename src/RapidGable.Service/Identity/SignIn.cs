@@ -6,6 +6,7 @@ using RapidGable.Access;
 using RapidGable.Declarations;
 using RapidGable.Requests;
 using RapidGable.Service.Auditing;
+using RapidGable.Service.Hosting;
 
 namespace RapidGable.Service.Identity;
 

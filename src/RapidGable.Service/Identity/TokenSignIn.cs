@@ -7,6 +7,7 @@ using RapidGable.Access;
 using RapidGable.Declarations;
 using RapidGable.Model;
 using RapidGable.Requests;
+using RapidGable.Service.Hosting;
 
 namespace RapidGable.Service.Identity;
 

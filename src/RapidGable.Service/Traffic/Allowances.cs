@@ -1,6 +1,7 @@
 using System.Net;
 using Microsoft.AspNetCore.Http;
 using RapidGable.Access;
+using RapidGable.Service.Hosting;
 using RapidGable.Sources;
 
 namespace RapidGable.Service.Traffic;

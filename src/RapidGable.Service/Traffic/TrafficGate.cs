@@ -5,6 +5,8 @@ using RapidGable.Access;
 using RapidGable.Declarations;
 using RapidGable.Requests;
 using RapidGable.Service.Auditing;
+using RapidGable.Service.Faces;
+using RapidGable.Service.Hosting;
 
 namespace RapidGable.Service.Traffic;
 

@@ -14,8 +14,8 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         + "table_type IN ('BASE TABLE', 'VIEW', 'SYSTEM VERSIONED') ORDER BY table_name";
 
     private const string Columns = """
-        SELECT table_name, column_name, data_type, column_type, character_maximum_length, numeric_precision, numeric_scale, datetime_precision,
-            is_nullable, column_default, extra, column_comment
+        SELECT table_name, column_name, data_type, column_type, character_maximum_length, numeric_precision, numeric_scale,
+            datetime_precision, is_nullable, column_default, extra, column_comment
         FROM information_schema.columns WHERE table_schema = database() ORDER BY table_name, ordinal_position
         """;
 
@@ -27,8 +27,10 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
     private const string ForeignKeys = """
         SELECT k.table_name, k.constraint_name, k.column_name, k.referenced_table_name, k.referenced_column_name, r.delete_rule
         FROM information_schema.key_column_usage k
-        JOIN information_schema.referential_constraints r ON r.constraint_schema = k.constraint_schema AND r.constraint_name = k.constraint_name AND r.table_name = k.table_name
-        WHERE k.table_schema = database() AND k.referenced_table_schema = database() ORDER BY k.table_name, k.constraint_name, k.ordinal_position
+        JOIN information_schema.referential_constraints r ON r.constraint_schema = k.constraint_schema
+            AND r.constraint_name = k.constraint_name AND r.table_name = k.table_name
+        WHERE k.table_schema = database() AND k.referenced_table_schema = database()
+        ORDER BY k.table_name, k.constraint_name, k.ordinal_position
         """;
 
     private const string Checks =

@@ -219,7 +219,8 @@ internal sealed class MariaDbDialect : SqlDialect
     internal static string Text(TimeSpan duration) =>
         string.Create(
             CultureInfo.InvariantCulture,
-            $"{(duration < TimeSpan.Zero ? "-" : "")}{Math.Abs((long)duration.TotalHours):00}:{Math.Abs(duration.Minutes):00}:{Math.Abs(duration.Seconds):00}.{Math.Abs(duration.Ticks % TimeSpan.TicksPerSecond) / 10:000000}"
+            $"{(duration < TimeSpan.Zero ? "-" : "")}{Math.Abs((long)duration.TotalHours):00}:{Math.Abs(duration.Minutes):00}:"
+                + $"{Math.Abs(duration.Seconds):00}.{Math.Abs(duration.Ticks % TimeSpan.TicksPerSecond) / 10:000000}"
         );
 
     public override string InnerParents => "z";
@@ -231,8 +232,9 @@ internal sealed class MariaDbDialect : SqlDialect
             return FirstChildren(Fenced(children));
         var references = string.Join(", ", children.References.Select(r => "y." + r.Child));
         var parents = string.Join(", ", children.References.Select(r => "z." + r.Parent));
-        var rank =
-            $"c.gable_rank {(children.Skip is null ? $"<= {children.Limit}" : $"> {children.Skip} AND c.gable_rank <= {children.Skip} + {children.Limit}")}";
+        var rank = children.Skip is { } skip
+            ? $"c.gable_rank > {skip} AND c.gable_rank <= {skip} + {children.Limit}"
+            : $"c.gable_rank <= {children.Limit}";
         if (children.IsPerParent)
         {
             var on = string.Join(" AND ", children.References.Select(r => $"y.{r.Child} = z.{r.Parent}"));

@@ -14,9 +14,12 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
     private const string Columns = $"""
         SELECT n.nspname, c.relname, c.relkind::text, obj_description(c.oid, 'pg_class'), a.attname, format_type(a.atttypid, a.atttypmod),
             coalesce(b.typname, t.typname), coalesce(b.typtype, t.typtype)::text, coalesce(b.typcategory, t.typcategory)::text,
-            CASE WHEN t.typtype = 'd' THEN t.typtypmod ELSE a.atttypmod END, a.attnotnull OR t.typnotnull, a.attidentity::text, a.attgenerated::text,
+            CASE WHEN t.typtype = 'd' THEN t.typtypmod ELSE a.atttypmod END, a.attnotnull OR t.typnotnull,
+            a.attidentity::text, a.attgenerated::text,
             pg_get_expr(d.adbin, d.adrelid), col_description(c.oid, a.attnum), e.typname, e.typtype::text, format_type(e.oid, NULL),
-            CASE WHEN coalesce(b.typtype, t.typtype) = 'e' THEN (SELECT array_agg(l.enumlabel::text ORDER BY l.enumsortorder) FROM pg_enum l WHERE l.enumtypid = coalesce(b.oid, t.oid)) END,
+            CASE WHEN coalesce(b.typtype, t.typtype) = 'e' THEN
+                (SELECT array_agg(l.enumlabel::text ORDER BY l.enumsortorder) FROM pg_enum l
+                    WHERE l.enumtypid = coalesce(b.oid, t.oid)) END,
             a.attndims, coalesce((SELECT NOT o.collisdeterministic FROM pg_collation o WHERE o.oid = a.attcollation), FALSE)
         FROM pg_class c
         JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -31,7 +34,8 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
 
     private const string Keys = $"""
         SELECT n.nspname, c.relname, i.indisprimary, i.indisunique,
-            (SELECT array_agg(a.attname::text ORDER BY k.ord) FROM unnest(i.indkey::int[]) WITH ORDINALITY k (num, ord) JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum = k.num WHERE k.ord <= i.indnkeyatts)
+            (SELECT array_agg(a.attname::text ORDER BY k.ord) FROM unnest(i.indkey::int[]) WITH ORDINALITY k (num, ord)
+                JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum = k.num WHERE k.ord <= i.indnkeyatts)
         FROM pg_index i
         JOIN pg_class c ON c.oid = i.indrelid
         JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -41,10 +45,12 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
 
     // Indexes over a tsvector: a column, or an expression of the index itself. What a generated column is made of says its language.
     private const string TextIndexes = $"""
-        SELECT n.nspname, c.relname, x.relname, a.attname, coalesce(pg_get_indexdef(i.indexrelid, 1, true), ''), pg_get_expr(d.adbin, d.adrelid),
+        SELECT n.nspname, c.relname, x.relname, a.attname, coalesce(pg_get_indexdef(i.indexrelid, 1, true), ''),
+            pg_get_expr(d.adbin, d.adrelid),
             ARRAY(SELECT DISTINCT u.attname::text FROM pg_depend p JOIN pg_attribute u ON u.attrelid = c.oid AND u.attnum = p.refobjsubid
                 WHERE p.refclassid = 'pg_class'::regclass AND p.refobjid = c.oid AND p.refobjsubid > 0
-                    AND ((p.classid = 'pg_class'::regclass AND p.objid = i.indexrelid) OR (p.classid = 'pg_attrdef'::regclass AND p.objid = d.oid AND u.attnum <> a.attnum)
+                    AND ((p.classid = 'pg_class'::regclass AND p.objid = i.indexrelid)
+                        OR (p.classid = 'pg_attrdef'::regclass AND p.objid = d.oid AND u.attnum <> a.attnum)
                         OR (p.classid = 'pg_class'::regclass AND p.objid = c.oid AND p.objsubid = a.attnum)) ORDER BY 1)
         FROM pg_index i
         JOIN pg_class x ON x.oid = i.indexrelid
@@ -59,8 +65,10 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
 
     private const string ForeignKeys = $"""
         SELECT n.nspname, c.relname, fn.nspname, fc.relname, k.confdeltype::text,
-            (SELECT array_agg(a.attname::text ORDER BY x.ord) FROM unnest(k.conkey) WITH ORDINALITY x (num, ord) JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = x.num),
-            (SELECT array_agg(a.attname::text ORDER BY x.ord) FROM unnest(k.confkey) WITH ORDINALITY x (num, ord) JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = x.num)
+            (SELECT array_agg(a.attname::text ORDER BY x.ord) FROM unnest(k.conkey) WITH ORDINALITY x (num, ord)
+                JOIN pg_attribute a ON a.attrelid = k.conrelid AND a.attnum = x.num),
+            (SELECT array_agg(a.attname::text ORDER BY x.ord) FROM unnest(k.confkey) WITH ORDINALITY x (num, ord)
+                JOIN pg_attribute a ON a.attrelid = k.confrelid AND a.attnum = x.num)
         FROM pg_constraint k
         JOIN pg_class c ON c.oid = k.conrelid
         JOIN pg_namespace n ON n.oid = c.relnamespace
@@ -81,7 +89,8 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
 
     private const string RoutinesSql = $"""
         SELECT n.nspname, p.proname, p.prokind::text, pg_get_function_result(p.oid), p.proargnames::text[],
-            ARRAY(SELECT format_type(x.oid, NULL) FROM unnest(coalesce(p.proallargtypes, p.proargtypes::oid[])) WITH ORDINALITY x (oid, ord) ORDER BY x.ord),
+            ARRAY(SELECT format_type(x.oid, NULL)
+                FROM unnest(coalesce(p.proallargtypes, p.proargtypes::oid[])) WITH ORDINALITY x (oid, ord) ORDER BY x.ord),
             p.proargmodes::text[], obj_description(p.oid, 'pg_proc')
         FROM pg_proc p
         JOIN pg_namespace n ON n.oid = p.pronamespace

@@ -8,7 +8,8 @@ namespace RapidGable.Sources.PostgreSql;
 internal sealed partial class PostgresQueryReader(NpgsqlConnection connection, CancellationToken cancellation)
 {
     private const string Types = """
-        SELECT t.oid::bigint, coalesce(b.typname, t.typname), coalesce(b.typtype, t.typtype)::text, coalesce(b.typcategory, t.typcategory)::text
+        SELECT t.oid::bigint, coalesce(b.typname, t.typname), coalesce(b.typtype, t.typtype)::text,
+            coalesce(b.typcategory, t.typcategory)::text
         FROM pg_type t LEFT JOIN pg_type b ON t.typtype = 'd' AND b.oid = t.typbasetype WHERE t.oid::bigint = ANY ($1)
         """;
 

@@ -67,7 +67,8 @@ internal sealed class PostgresSource : ISource
         JOIN pg_rewrite r ON r.oid = d.objid
         JOIN pg_class c ON c.oid = d.refobjid
         JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum = d.refobjsubid
-        WHERE d.classid = 'pg_rewrite'::regclass AND d.refclassid = 'pg_class'::regclass AND r.ev_class = $1::regclass AND c.oid <> r.ev_class
+        WHERE d.classid = 'pg_rewrite'::regclass AND d.refclassid = 'pg_class'::regclass AND r.ev_class = $1::regclass
+            AND c.oid <> r.ev_class
         """;
 
     /// <summary>

@@ -83,7 +83,8 @@ internal static partial class PostgresTime
     }
 
     [GeneratedRegex(
-        @"^(-?infinity|(\d{5,6}-[01]\d-[0-3]\d( \d\d:\d\d:\d\d\.\d{6}\+00)?|\d{4}-[01]\d-[0-3]\d( \d\d:\d\d:\d\d\.\d{6}\+00)? BC)|-?\d+ months -?\d+ days -?\d+(\.\d+)? seconds)$"
+        @"^(-?infinity|(\d{5,6}-[01]\d-[0-3]\d( \d\d:\d\d:\d\d\.\d{6}\+00)?"
+            + @"|\d{4}-[01]\d-[0-3]\d( \d\d:\d\d:\d\d\.\d{6}\+00)? BC)|-?\d+ months -?\d+ days -?\d+(\.\d+)? seconds)$"
     )]
     private static partial Regex Far();
 }

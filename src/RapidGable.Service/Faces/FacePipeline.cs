@@ -1,0 +1,239 @@
+using Microsoft.AspNetCore.Http;
+using Microsoft.Extensions.Logging;
+using Microsoft.Net.Http.Headers;
+using RapidGable.Access;
+using RapidGable.Model;
+using RapidGable.Queries;
+using RapidGable.Requests;
+using RapidGable.Service.Auditing;
+using RapidGable.Service.Hosting;
+using RapidGable.Service.Identity;
+using RapidGable.Service.Traffic;
+using RapidGable.Sources;
+
+namespace RapidGable.Service.Faces;
+
+/// <summary>
+/// What happens to every request of every face, in this order: who asks, whether they may ask that much, which service, whether they may
+/// know of it, the face's own answer, and whatever goes wrong on the way; then counting and the log.
+/// </summary>
+internal sealed class FacePipeline(
+    ServiceRegistry registry,
+    SignIn signIn,
+    TrafficGate traffic,
+    Allowances allowances,
+    AuditLog audit,
+    RequestCounters counters,
+    ILogger<FacePipeline> log
+)
+{
+    private static RequestFault NotSignedIn { get; } =
+        new(401, "sign-in", "Sign in first: this is not open to everybody, or not there.", "Authorization");
+
+    /// <summary>What requests are held to.</summary>
+    public RequestLimits Limits => registry.Workspace.Declaration.Traffic.Requests;
+
+    /// <summary>401 for whoever has not signed in and could; null = nobody can.</summary>
+    public RequestFault? SignInFirst => signIn.IsOffered ? NotSignedIn : null;
+
+    /// <summary>Whether answers differ by the origin of the page that asks.</summary>
+    public bool VariesByOrigin => !registry.Workspace.Declaration.Transport.Origins.IsEmpty;
+
+    public async Task HandleAsync(IFace face, HttpContext context)
+    {
+        if (face.Greet(context) is { } unwelcome)
+        {
+            await FailAsync(face, context, unwelcome);
+            return;
+        }
+        if (!(await CallerOfAsync(context)).Is(out var caller, out var fault))
+        {
+            await RefuseAsync(face, context, fault);
+            return;
+        }
+        // What one caller sees is not for a cache that others share (RFC 9111, 5.2.2.7); not every way to sign in sends Authorization.
+        if (caller.IsSignedIn && !InnerExchange.Is(context))
+            context.Response.Headers.CacheControl = "private, no-cache";
+        using var pass = traffic.Enter(context, caller, out fault);
+        if (fault is not null)
+        {
+            await RefuseAsync(face, context, fault);
+            return;
+        }
+        var (path, query) = RawTarget.Of(context);
+        var rest = path[face.Prefix.Length..];
+        var slash = rest.IndexOf('/');
+        var name = slash < 0 ? rest : rest[..slash];
+        if (Find(name, caller) is not { } service)
+        {
+            await RefuseServiceAsync(face, context, name, caller);
+            return;
+        }
+        if (slash < 0)
+        {
+            context.Response.Redirect($"{face.Prefix}{name}/{(query.Length > 0 ? "?" + query : "")}", permanent: true);
+            return;
+        }
+        var exchange = new Exchange(
+            context,
+            service,
+            caller,
+            $"{context.Request.Scheme}://{context.Request.Host}{face.Prefix}{name}/",
+            rest[(slash + 1)..],
+            query,
+            InnerExchange.AllowanceOf(context) ?? allowances.For(context, caller),
+            registry.Workspace.Declaration.Traffic
+        );
+        try
+        {
+            await AnswerAsync(face, exchange);
+        }
+        finally
+        {
+            counters.Count(name, context.Response.StatusCode);
+            NoteSlow(face, exchange);
+            // What stands inside of another request holds what that one does.
+            if (!InnerExchange.Is(context))
+                exchange.Allowance.Dispose();
+        }
+    }
+
+    /// <summary>Writes a fault, or cuts an answer that has begun.</summary>
+    public async Task FailAsync(IFace face, HttpContext context, RequestFault fault)
+    {
+        var response = context.Response;
+        if (response.HasStarted)
+        {
+            // Half an answer must not look like a whole one (Protocol 8.3.1).
+            context.Abort();
+            return;
+        }
+        response.StatusCode = fault.Status;
+        if (fault.Status is 503 or 429 && !response.Headers.ContainsKey(HeaderNames.RetryAfter))
+            response.Headers[HeaderNames.RetryAfter] = fault.Code is "source-unavailable" or "source-changed" or "outcome-unknown"
+                ? "5"
+                : "1";
+        response.Headers.Remove("Preference-Applied");
+        response.Headers.Remove(HeaderNames.ETag);
+        await face.WriteFaultAsync(context, fault);
+    }
+
+    /// <summary>
+    /// Tells the log of a source's failure that a caller hears in other words; one that the catalog explains has it read again.
+    /// </summary>
+    public void Note(SourceException exception, string service, string set, string request)
+    {
+        log.LogError(
+            "{Kind} at a source of {Service}/{Set}, request {Request}: {Message}",
+            exception.Kind,
+            service,
+            set,
+            request,
+            exception.Message
+        );
+        if (exception.Kind == SourceFaultKind.Changed)
+            registry.ReportChange($"{service}/{set}: {exception.Message}");
+    }
+
+    /// <summary>405 with what is allowed, or for OPTIONS just that.</summary>
+    public static RequestFault? Refused(Exchange exchange, string allowed, string message)
+    {
+        exchange.Response.Headers.Allow = allowed;
+        if (!HttpMethods.IsOptions(exchange.Request.Method))
+            return new RequestFault(405, "method", message);
+        exchange.Response.StatusCode = StatusCodes.Status204NoContent;
+        return null;
+    }
+
+    /// <summary>The service, where the caller may know of it; null = it is not there, or not for them.</summary>
+    private PublishedService? Find(string name, Caller caller) =>
+        registry.Find(name) is { } service && service.IsOpenTo(caller) ? service : null;
+
+    /// <summary>The caller of the request; of one inside of another that of the outer.</summary>
+    private async ValueTask<Result<Caller>> CallerOfAsync(HttpContext context) =>
+        InnerExchange.CallerOf(context) is { } outer ? outer : await signIn.CallerOfAsync(context);
+
+    private async Task AnswerAsync(IFace face, Exchange exchange)
+    {
+        var context = exchange.Context;
+        try
+        {
+            if (await face.AnswerAsync(exchange) is not { } refusal)
+                return;
+            if (refusal.Status is 400 or 403 or 404 && face.IsKeptByRules(exchange))
+                audit.Refused(context, AuditEvents.Refused, exchange.Caller.Name, refusal.Status, refusal.Code);
+            await RefuseAsync(face, context, IsClosed(face, exchange, refusal) ? NotSignedIn : refusal);
+        }
+        catch (OperationCanceledException) when (context.RequestAborted.IsCancellationRequested)
+        {
+            log.LogDebug("The caller went away.");
+        }
+        catch (SourceException exception)
+        {
+            Note(exception, exchange.Service.Model.Service, face.SetOf(exchange.Path), context.TraceIdentifier);
+            await FailAsync(face, context, Faults.From(exception));
+        }
+        catch (MemoryExceededException exception)
+        {
+            await FailAsync(face, context, Faults.From(exception));
+        }
+        catch (BadHttpRequestException exception)
+        {
+            await FailAsync(face, context, OfBody(exception));
+        }
+        catch (Exception exception) when (exception is not OperationCanceledException)
+        {
+            log.LogError(exception, "A request failed");
+            await FailAsync(face, context, Faults.Internal);
+        }
+    }
+
+    private RequestFault OfBody(BadHttpRequestException exception) =>
+        exception.StatusCode == 413
+            ? new RequestFault(413, "too-large", $"The body is larger than {Limits.BodyBytes} bytes.")
+            : new RequestFault(exception.StatusCode, "body", "The body cannot be read.");
+
+    private async Task RefuseServiceAsync(IFace face, HttpContext context, string name, Caller caller)
+    {
+        if (registry.Find(name) is not null)
+            audit.Refused(context, AuditEvents.Refused, caller.Name, 404, "not-found");
+        // Who is not signed in cannot tell a service that is closed from one that is not there, if any is closed.
+        if (!caller.IsSignedIn && signIn.IsOffered && registry.All.Any(s => !s.IsOpenTo(caller)))
+            await RefuseAsync(face, context, NotSignedIn);
+        else
+            await FailAsync(face, context, RequestFault.NotFound($"There is no service '{Uri.UnescapeDataString(name)}'."));
+    }
+
+    private Task RefuseAsync(IFace face, HttpContext context, RequestFault fault)
+    {
+        if (fault.Status == 401 && !context.Response.HasStarted)
+            context.Response.Headers.WWWAuthenticate = signIn.Challenges(fault);
+        return FailAsync(face, context, fault);
+    }
+
+    /// <summary>
+    /// Whether a caller who is not signed in asks for a set that is not there for them, of a service that has sets for others. The name
+    /// makes no difference: where nothing is kept from anybody, one that is not there is simply not there.
+    /// </summary>
+    private bool IsClosed(IFace face, Exchange exchange, RequestFault fault)
+    {
+        if (fault.Status != 404 || exchange.Caller.IsSignedIn || !signIn.IsOffered || !exchange.Service.HasMoreForOthers(exchange.Caller))
+            return false;
+        var first = face.SetOf(exchange.Path);
+        return face.IsSet(first) && exchange.Service.ModelFor(exchange.Caller).FindSet(first) is null;
+    }
+
+    private void NoteSlow(IFace face, Exchange exchange)
+    {
+        var seconds = exchange.Database.Elapsed.TotalSeconds;
+        if (seconds >= exchange.Traffic.SlowSeconds)
+            log.LogWarning(
+                "Slow: {Seconds:0.0} s in the database for {Method} {Service}/{Set}, request {Request}",
+                seconds,
+                exchange.Request.Method,
+                exchange.Service.Model.Service,
+                face.SetOf(exchange.Path),
+                exchange.Context.TraceIdentifier
+            );
+    }
+}

@@ -1,0 +1,630 @@
+using System.Text.Json;
+using Microsoft.AspNetCore.Http;
+using Microsoft.Net.Http.Headers;
+using RapidGable.Changes;
+using RapidGable.Model;
+using RapidGable.Payloads;
+using RapidGable.Queries;
+using RapidGable.Requests;
+using RapidGable.Sources;
+
+namespace RapidGable.Service.Faces.OData;
+
+/// <summary>
+/// A request that changes something: what stands in its headers and body, the transaction around it, and its answer (Protocol 11.4).
+/// </summary>
+internal sealed class ODataChange(ODataExchange exchange, RepeatMemory repeats, TimeProvider time)
+{
+    private static readonly string[] AnswerOptions = ["$select", "$expand", "$compute", "$format", "$schemaversion"];
+
+    /// <summary>What of an entity goes into the answer.</summary>
+    private sealed record ReadBack(int Status, string? ContentType, byte[] Body, string? ETag);
+
+    /// <param name="notSignedIn">Gives the fault for somebody who is not known; null = nobody can sign in.</param>
+    public async Task<RequestFault?> AnswerAsync(string path, string query, Func<RequestFault?> notSignedIn)
+    {
+        if (
+            !RequestAddress.Read(path, query).Is(out var address, out var fault)
+            || !Split(address).Is(out var options, out fault)
+            || !(address with { Options = options.Path }).ResolveEntityId(exchange.Root).Is(out address, out fault)
+            || !LexedRequest.Read(address).Is(out var lexed, out fault)
+            || !exchange.Service.PrepareChange(lexed, exchange.Caller).Is(out var change, out fault)
+        )
+            return fault;
+        var bound = change.Request.Path;
+        var verb = VerbOf(exchange.Request.Method);
+        var seen = bound.Root is null ? [] : ChangeRunner.Taken(bound, bound.Target, change.Model);
+        if (verb is not { } asked || !seen.Contains(asked))
+        {
+            var declared =
+                bound.Root is not null && exchange.Service.Model.FindSet(bound.Target.Name) is { } whole
+                    ? ChangeRunner.Taken(bound, whole, exchange.Service.Model)
+                    : [];
+            if (verb is { } closed && declared.Contains(closed))
+                return (exchange.Caller.IsSignedIn ? null : notSignedIn())
+                    ?? new RequestFault(403, "forbidden", $"{exchange.Request.Method} is not open to you here.");
+            var mayRead = bound.Root is null || change.Visible.FindSet(bound.Target.Name) is not null;
+            var allowed = string.Join(
+                ", ",
+                (mayRead && !bound.IsEach ? ["GET", "HEAD"] : Array.Empty<string>())
+                    .Concat(seen.Select(v => v.ToString().ToUpperInvariant()))
+                    .Append("OPTIONS")
+            );
+            return FacePipeline.Refused(
+                exchange,
+                allowed,
+                seen.Count == 0
+                    ? $"{exchange.Request.Method} is not allowed here; this resource can be read only."
+                    : $"{exchange.Request.Method} is not allowed here; {allowed} are."
+            );
+        }
+        if (!(await ReadAsync(asked, change, lexed, options)).Is(out var request, out fault))
+            return fault;
+        using (request.Document)
+        {
+            exchange.Database.Start();
+            return await RunAsync(request, options);
+        }
+    }
+
+    /// <summary>The options of the address: those that are part of the path, and those about the answer.</summary>
+    private sealed record Options(
+        System.Collections.Immutable.ImmutableArray<AddressOption> Path,
+        IReadOnlyList<AddressOption> Answer,
+        string? Id,
+        string? Format
+    )
+    {
+        public bool AsksForAnswer => Answer.Any(o => o.Name.TrimStart('$').ToLowerInvariant() is "select" or "expand" or "compute");
+    }
+
+    private Result<Options> Split(RequestAddress address)
+    {
+        var (path, answer) = (new List<AddressOption>(), new List<AddressOption>());
+        string? id = null,
+            format = null;
+        var isEntityId = address.Segments is [{ Text: "$entity" }, ..];
+        foreach (var option in address.Options)
+        {
+            if (!LexedRequest.CanonicalOption(option.Name).Is(out var name, out var fault))
+                return fault;
+            if (name == "$id" && !isEntityId && HttpMethods.IsDelete(exchange.Request.Method))
+                id = RequestAddress.PathOf(option, exchange.Root);
+            else if (name.StartsWith('@'))
+            {
+                path.Add(option);
+                answer.Add(option);
+            }
+            else if (name == "$id")
+                path.Add(option);
+            else if (AnswerOptions.Contains(name))
+            {
+                answer.Add(option);
+                format = name == "$format" ? option.Value : format;
+            }
+            else
+                return new RequestFault(
+                    400,
+                    "option-not-here",
+                    $"{name} cannot be used with {exchange.Request.Method}; only {string.Join(", ", AnswerOptions)} can, about the answer.",
+                    name
+                );
+        }
+        return new Options([.. path], answer, id, format);
+    }
+
+    private static ChangeVerb? VerbOf(string method) =>
+        method switch
+        {
+            "POST" => ChangeVerb.Post,
+            "PATCH" => ChangeVerb.Patch,
+            "PUT" => ChangeVerb.Put,
+            "DELETE" => ChangeVerb.Delete,
+            _ => null,
+        };
+
+    /// <summary>A request whose body has been read.</summary>
+    private sealed record ReadRequest(ChangeRequest Request, JsonDocument? Document, Negotiated Answer)
+    {
+        /// <summary>It may be sent again; null = it is what it is.</summary>
+        public Repeatable? Repeatable { get; init; }
+    }
+
+    /// <summary>An answer as it is kept for who asks again.</summary>
+    private sealed record KeptAnswer(string Print, int Status, Dictionary<string, string> Headers, string Body);
+
+    private async Task<Result<ReadRequest>> ReadBodyAsync(ChangeVerb verb, PreparedChange change, LexedRequest lexed, Options options)
+    {
+        if (
+            !Negotiation
+                .Content(BodyKind.Json, exchange.Version, exchange.Request.Headers.Accept, options.Format, "")
+                .Is(out var answer, out var fault) || !Conditions().Is(out var preconditions, out fault)
+        )
+            return fault;
+        if (
+            !(await Bodies.ReadAsync(exchange)).Is(out var body, out fault)
+            || !repeats.Of(exchange.Context, exchange.Service.Model.Service, exchange.Caller, body).Is(out var again, out fault)
+        )
+            return fault;
+        if (verb == ChangeVerb.Delete)
+            return new ReadRequest(Request(null, null, null, false), null, answer) { Repeatable = again as Repeatable };
+        var kind = change.Request.Path.Kind;
+        var contentType = exchange.Request.ContentType;
+        if (!MediaTypeHeaderValue.TryParse(contentType, out var type))
+            return new RequestFault(
+                415,
+                "content-type",
+                contentType is null ? "Say with Content-Type what the body is." : $"'{contentType}' is no media type.",
+                "Content-Type"
+            );
+        if (kind == ResourceKind.RawValue)
+        {
+            var property = change.Request.Path.Property!;
+            var wanted =
+                property is { MediaType: { } fixedType, MediaTypeColumn: null } ? fixedType
+                : property.Type.Kind == EdmKind.Binary ? "application/octet-stream"
+                : "text/plain";
+            return
+                property.MediaTypeColumn is not null
+                || type.MediaType.Equals(wanted, StringComparison.OrdinalIgnoreCase)
+                || (
+                    property.Type.Kind == EdmKind.Stream
+                    && type.MediaType.Equals("application/octet-stream", StringComparison.OrdinalIgnoreCase)
+                )
+                ? new ReadRequest(Request(null, body, contentType, false), null, answer) { Repeatable = again as Repeatable }
+                : NotTaken(wanted);
+        }
+        if (!type.MediaType.Equals("application/json", StringComparison.OrdinalIgnoreCase))
+            return NotTaken("application/json");
+        var asText = false;
+        foreach (var parameter in type.Parameters)
+        {
+            var value = parameter.Value.ToString().Trim('"').ToLowerInvariant();
+            switch (parameter.Name.ToString().ToLowerInvariant(), value)
+            {
+                case ("ieee754compatible", "true" or "false"):
+                    asText = value == "true";
+                    break;
+                case
+                ("odata.metadata" or "metadata", "minimal" or "full" or "none")
+                or
+                ("odata.streaming" or "streaming" or "exponentialdecimals", "true" or "false")
+                or ("charset", "utf-8" or "utf8" or "us-ascii"):
+                // The words of versions 1 to 3: what they mean is told by the body itself.
+                case ("odata", "minimalmetadata" or "nometadata" or "fullmetadata" or "light" or "verbose"):
+                    break;
+                default:
+                    return new RequestFault(
+                        415,
+                        "content-type",
+                        $"The parameter '{parameter.Name}={parameter.Value}' of the Content-Type is not known.",
+                        "Content-Type"
+                    );
+            }
+        }
+        if (!EntityReader.Parse(body).Is(out var document, out fault))
+            return fault;
+        if (OlderBody.Fault(document.RootElement) is { } older)
+        {
+            document.Dispose();
+            return older;
+        }
+        return new ReadRequest(Request(document.RootElement, null, null, asText), document, answer) { Repeatable = again as Repeatable };
+
+        ChangeRequest Request(JsonElement? json, byte[]? content, string? contentType, bool numbersAsText) =>
+            new(verb, change, lexed, json, content, contentType, new BodyForm(Is40(), numbersAsText), preconditions, PathOf)
+            {
+                Id = options.Id,
+                ContinuesOnError =
+                    exchange.Preferences.ContinueOnError && change.Request.Path.Kind == ResourceKind.Collection && verb != ChangeVerb.Post,
+            };
+
+        RequestFault NotTaken(string wanted)
+        {
+            exchange.Response.Headers[verb == ChangeVerb.Patch ? "Accept-Patch" : HeaderNames.Accept] = wanted;
+            return new RequestFault(415, "content-type", $"This resource takes {wanted}, not {type.MediaType}.", "Content-Type");
+        }
+    }
+
+    private async Task<Result<ReadRequest>> ReadAsync(ChangeVerb verb, PreparedChange change, LexedRequest lexed, Options options)
+    {
+        var read = await ReadBodyAsync(verb, change, lexed, options);
+        // The options about the answer are looked at before anything is done.
+        if (read.Value is { Request.Change.Request.Path.Root: not null } && options.Answer.Count > 0 && verb != ChangeVerb.Delete)
+        {
+            var path = exchange.Service.ModelFor(exchange.Caller).FindSet(change.Request.Path.Target.Name)
+                is { ContainedIn: null, IsUnkeyed: false } set
+                ? set.Name
+                : null;
+            if (
+                path is not null
+                && RequestAddress.Read(path, string.Join('&', options.Answer.Select(o => o.Raw))).Is(out var address, out var fault)
+                && (
+                    !LexedRequest.Read(address).Is(out var asked, out fault)
+                    || !exchange.Service.Prepare(asked, exchange.Caller).Is(out _, out fault)
+                )
+            )
+            {
+                read.Value.Document?.Dispose();
+                return fault;
+            }
+        }
+        return read;
+    }
+
+    /// <summary>The version of the body (Protocol 8.1.5).</summary>
+    private bool Is40() =>
+        exchange.Request.Headers["OData-Version"].ToString().Trim() switch
+        {
+            "4.0" => true,
+            "4.01" => false,
+            _ => exchange.Request.Headers.ContainsKey("OData-MaxVersion") && exchange.Version == ODataVersion.V40,
+        };
+
+    private Result<Preconditions> Conditions()
+    {
+        var (match, wrong) = Validators.Tags(exchange.Request.Headers.IfMatch, "If-Match");
+        var (noneMatch, alsoWrong) = Validators.Tags(exchange.Request.Headers.IfNoneMatch, "If-None-Match");
+        return (wrong ?? alsoWrong) is { } fault ? fault : new Preconditions(match, noneMatch);
+    }
+
+    /// <summary>An address of an entity as a path below the service root; what a part of a batch made is known by its id.</summary>
+    private string? PathOf(string reference)
+    {
+        var root = new Uri(exchange.Root).AbsolutePath;
+        if (reference.StartsWith('$') && InnerExchange.AddressOf(exchange.Context, reference) is { } made)
+            reference = made;
+        var path =
+            reference.StartsWith(exchange.Root, StringComparison.Ordinal) ? reference[exchange.Root.Length..]
+            : reference.StartsWith(root, StringComparison.Ordinal) ? reference[root.Length..]
+            : reference;
+        return
+            path.Contains("://", StringComparison.Ordinal)
+            || path.StartsWith('/')
+            || path.StartsWith('$')
+            || path.Contains('?')
+            || path.Length == 0
+            ? null
+            : path;
+    }
+
+    /// <summary>
+    /// Runs the change in the transaction of the batch that it is part of, or in one of its own, which is tried again when others got
+    /// in its way.
+    /// </summary>
+    private async Task<RequestFault?> RunAsync(ReadRequest read, Options options)
+    {
+        if (InnerExchange.UnitOf(exchange.Context) is { } shared)
+        {
+            try
+            {
+                return read.Repeatable is { } asked ? await InGroupAsync(shared, read, options, asked)
+                    : await OnceAsync(shared, read, options) is var (result, fault, back) && fault is not null ? fault
+                    : await SendAsync(AnswerOf(result!, back, ""));
+            }
+            catch (SourceException exception)
+            {
+                shared.HasCollided |= exception.Kind == SourceFaultKind.Collision;
+                throw;
+            }
+        }
+        if (read.Repeatable is not { } repeatable)
+            return await TryAsync(read, options, null);
+        using var turn = await repeats.EnterAsync(repeatable.Id, exchange.Cancellation);
+        return repeats.Find(repeatable.Id) is { } known ? await AgainAsync(known, repeatable) : await TryAsync(read, options, repeatable);
+    }
+
+    /// <summary>
+    /// A repeatable request of a group: its answer is kept when all of the group is done. Nobody else answers it until then.
+    /// </summary>
+    private async Task<RequestFault?> InGroupAsync(ChangeUnit unit, ReadRequest read, Options options, Repeatable repeatable)
+    {
+        if (unit.Holds(repeatable.Id))
+            return new RequestFault(400, "repeatability", "Another request of the group has this id.", RepeatMemory.IdHeader);
+        using var patience = CancellationTokenSource.CreateLinkedTokenSource(exchange.Cancellation);
+        patience.CancelAfter(TimeSpan.FromSeconds(Limits.StatementSeconds));
+        try
+        {
+            unit.Hold(repeatable.Id, await repeats.EnterAsync(repeatable.Id, patience.Token));
+        }
+        catch (OperationCanceledException) when (!exchange.Cancellation.IsCancellationRequested)
+        {
+            return new RequestFault(
+                409,
+                "repeatability",
+                "The same request is being answered right now; send it again later.",
+                RepeatMemory.IdHeader
+            );
+        }
+        var set = read.Request.Change.Request.Path.Target;
+        var isKept = RepeatedChanges.AreKept(unit, set);
+        if (
+            (isKept ? await RepeatedChanges.FindAsync(unit, set, repeatable.Id, exchange.Cancellation) : repeats.Find(repeatable.Id)) is
+            { } known
+        )
+            return await AgainAsync(known, repeatable);
+        var (result, fault, back) = await OnceAsync(unit, read, options);
+        if (fault is not null)
+            return fault;
+        var answer = AnswerOf(result!, back, repeatable.Print);
+        var text = JsonSerializer.Serialize(answer);
+        if (isKept)
+            await RepeatedChanges.KeepAsync(unit, set, repeatable.Id, text, exchange.Cancellation);
+        else if (!repeats.Reserve(text))
+            return Faults.From(new MemoryExceededException(isProcess: true));
+        else
+        {
+            unit.WhenFinal(() => repeats.Keep(repeatable.Id, text));
+            unit.WhenUndone(() => repeats.Release(text));
+        }
+        return await SendAsync(answer, isRepeatable: true);
+    }
+
+    private async Task<RequestFault?> TryAsync(ReadRequest read, Options options, Repeatable? repeatable)
+    {
+        using var tries = new ChangeTries();
+        while (true)
+        {
+            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, time.GetUtcNow().UtcDateTime, exchange.Allowance);
+            try
+            {
+                var set = read.Request.Change.Request.Path.Target;
+                var isKept = repeatable is not null && RepeatedChanges.AreKept(unit, set);
+                if (isKept && await RepeatedChanges.FindAsync(unit, set, repeatable!.Id, exchange.Cancellation) is { } known)
+                    return await AgainAsync(known, repeatable);
+                var (result, fault, back) = await OnceAsync(unit, read, options);
+                if (fault is not null)
+                    return fault;
+                var answer = AnswerOf(result!, back, repeatable?.Print ?? "");
+                var text = repeatable is null ? "" : JsonSerializer.Serialize(answer);
+                if (isKept)
+                    await RepeatedChanges.KeepAsync(unit, set, repeatable!.Id, text, exchange.Cancellation);
+                else if (repeatable is not null && !repeats.Reserve(text))
+                    throw new MemoryExceededException(isProcess: true);
+                // Whether the caller is still there makes no difference from here on.
+                await CommitAsync(unit, repeatable is not null && !isKept ? text : null);
+                if (repeatable is not null && !isKept)
+                    repeats.Keep(repeatable.Id, text);
+                // Others need not wait until the caller has taken the answer.
+                await unit.DisposeAsync();
+                tries.Dispose();
+                return await SendAsync(answer, repeatable is not null);
+            }
+            catch (SourceException exception) when (exception.Kind == SourceFaultKind.Collision)
+            {
+                if (!await tries.AgainAsync(unit, exchange.Cancellation))
+                    throw;
+            }
+        }
+    }
+
+    /// <param name="reserved">An answer for which memory is reserved, to be given back when the change is not made; null = none.</param>
+    private async Task CommitAsync(ChangeUnit unit, string? reserved)
+    {
+        try
+        {
+            await unit.CommitAsync(CancellationToken.None);
+        }
+        catch when (reserved is not null)
+        {
+            repeats.Release(reserved);
+            throw;
+        }
+    }
+
+    /// <summary>The answer that was given the first time.</summary>
+    private async Task<RequestFault?> AgainAsync(string known, Repeatable repeatable)
+    {
+        var answer = JsonSerializer.Deserialize<KeptAnswer>(known)!;
+        return answer.Print == repeatable.Print
+            ? await SendAsync(answer, isRepeatable: true)
+            : new RequestFault(400, "repeatability", "This id was given to another request.", RepeatMemory.IdHeader);
+    }
+
+    private async Task<(ChangeResult? Result, RequestFault? Fault, ReadBack? Back)> OnceAsync(
+        ChangeUnit unit,
+        ReadRequest read,
+        Options options
+    )
+    {
+        ReadBack? before = null;
+        var request = read.Request;
+        if (exchange.Preferences.AsksForBefore && WantsBody(ChangeOutcome.Updated, options))
+            request = request with { Before = async address => before = (await ReadAsync(unit, address, options, "", read.Answer)).Value };
+        if (!(await ChangeRunner.RunAsync(unit, request, exchange.Cancellation)).Is(out var result, out var fault))
+            return (null, fault, null);
+        if (!result.Members.IsEmpty)
+            return (result, null, await MembersAsync(unit, request, result, read.Answer, options));
+        if (result.Address is null)
+            return (result, null, null);
+        var path = request.Change.Request.Path;
+        var isProperty = path.Kind is ResourceKind.PropertyValue or ResourceKind.RawValue;
+        var wantsBody = WantsBody(result.Outcome, options);
+        // Without a body the tag is all that is read.
+        if (!wantsBody && result.Set is { HasVersion: false })
+            return (result, null, null);
+        var address =
+            isProperty && wantsBody && path.Property!.Type.Kind != EdmKind.Stream
+                ? $"{result.Address}/{(path.Group is { } group ? Uri.EscapeDataString(group.Name) + "/" : "")}"
+                    + $"{Uri.EscapeDataString(path.Property!.Name)}"
+                : result.Address;
+        var back = await ReadAsync(unit, address, options, wantsBody ? result.Nested : "", read.Answer);
+        if (
+            back.Value is { } there
+            && address != result.Address
+            && result.Set is { HasVersion: true }
+            && (await ReadAsync(unit, result.Address, options with { Answer = [] }, "", read.Answer)).Value is { } entity
+        )
+            return (result, null, there with { ETag = entity.ETag });
+        if (back.Value is { } now && before is not null)
+            return (result, null, now with { Body = WithBefore(now.Body, before.Body) });
+        // What the caller may write and not read has no representation for them.
+        return (
+            result,
+            null,
+            wantsBody ? back.Value
+            : back.Value is { } tagged ? tagged with { ContentType = null, Body = [] }
+            : null
+        );
+    }
+
+    /// <summary>
+    /// What became of many entities: all of them when they are asked for, else those that could not change; null = there is nothing to
+    /// tell.
+    /// </summary>
+    private async Task<ReadBack?> MembersAsync(
+        ChangeUnit unit,
+        ChangeRequest request,
+        ChangeResult result,
+        Negotiated answer,
+        Options options
+    )
+    {
+        var asksForAll = exchange.Preferences.Return == "representation" && request.Verb != ChangeVerb.Delete;
+        var told = result.Members.Where(m => m.Fault is not null || asksForAll).ToList();
+        if (told.Count == 0)
+            return null;
+        var members = new List<(ChangedMember, byte[]?)>(told.Count);
+        foreach (var member in told)
+            members.Add(
+                (
+                    member,
+                    member is { Fault: null, Address: { } address, Change: not MemberChange.Delete }
+                        ? (await ReadAsync(unit, address, options, "", answer)).Value?.Body
+                        : null
+                )
+            );
+        var links = new LinkBuilder(exchange.Root, RequestAddress.Read(Uri.EscapeDataString(result.Set!.Name), "").Value!);
+        return new ReadBack(
+            200,
+            answer.ContentType,
+            ChangedMembers.Write(
+                answer.Format,
+                links.Context,
+                Uri.EscapeDataString(result.Set.Name),
+                !request.Change.Request.Path.IsEach,
+                members
+            ),
+            null
+        );
+    }
+
+    /// <summary>The state before the change, as an annotation behind the state after it.</summary>
+    private byte[] WithBefore(byte[] after, byte[] before) =>
+        [
+            .. after.AsSpan(0, after.AsSpan().LastIndexOf((byte)'}')),
+            .. System.Text.Encoding.UTF8.GetBytes($",\"@{exchange.Service.Model.Namespace}.before\":"),
+            .. before,
+            (byte)'}',
+        ];
+
+    /// <summary>A created entity is answered with itself, a changed one only when it is asked for (P-31).</summary>
+    private bool WantsBody(ChangeOutcome outcome, Options options) =>
+        outcome != ChangeOutcome.Linked
+        && exchange.Preferences.Return switch
+        {
+            "minimal" => false,
+            "representation" => true,
+            _ => outcome == ChangeOutcome.Created || options.AsksForAnswer,
+        };
+
+    /// <summary>A resource as it is in the transaction.</summary>
+    private async Task<Result<ReadBack>> ReadAsync(ChangeUnit unit, string path, Options options, string nested, Negotiated answer)
+    {
+        var query = options
+            .Answer.Where(o => o.Name.TrimStart('$').ToLowerInvariant() is not ("format" or "schemaversion"))
+            .Select(o => o.Raw)
+            .ToList();
+        if (nested.Length > 0 && !query.Exists(o => o.TrimStart('$').StartsWith("expand=", StringComparison.OrdinalIgnoreCase)))
+            query.Add("$expand=" + Uri.EscapeDataString(nested));
+        if (
+            !RequestAddress.Read(path, string.Join('&', query)).Is(out var address, out var fault)
+            || !LexedRequest.Read(address).Is(out var lexed, out fault)
+            || !exchange.Service.Prepare(lexed, exchange.Caller).Is(out var prepared, out fault)
+            || !QueryValues.Make(prepared.Request, lexed, null, unit.Now, exchange.Caller).Is(out var values, out fault)
+            || !(
+                await QueryRun.StartAsync(
+                    prepared,
+                    values.With(exchange.Allowance),
+                    exchange.Cancellation,
+                    within: unit.Within(prepared.Source)
+                )
+            ).Is(out var run, out fault)
+        )
+            return fault;
+        await using (run)
+        {
+            if (ODataAnswer.Missing(prepared.Request, run) is { } missing)
+                return missing.Status == StatusCodes.Status204NoContent ? new ReadBack(204, null, [], null) : missing;
+            using var bytes = new MemoryStream();
+            using (
+                var output = new PayloadOutput(
+                    (piece, _) =>
+                    {
+                        bytes.Write(piece.Span);
+                        return default;
+                    }
+                )
+            )
+                await ODataJsonWriter
+                    .For(prepared, answer.Format)
+                    .WriteAsync(run, new LinkBuilder(exchange.Root, address), output, exchange.Cancellation);
+            return new ReadBack(
+                200,
+                answer.ContentType,
+                bytes.ToArray(),
+                run.HasRow && prepared.Request.Path.Kind == ResourceKind.Entity ? RawValueWriter.ETag(run) : null
+            );
+        }
+    }
+
+    private KeptAnswer AnswerOf(ChangeResult result, ReadBack? back, string print)
+    {
+        var headers = new Dictionary<string, string>();
+        if (
+            exchange.Preferences.Return is not null
+            && result.Outcome is ChangeOutcome.Created or ChangeOutcome.Updated
+            && (result.Address is not null || !result.Members.IsEmpty)
+        )
+            exchange.Preferences.Apply("return");
+        if (exchange.Preferences.ContinueOnError && !result.Members.IsEmpty)
+            exchange.Preferences.Apply("continue-on-error");
+        if (exchange.Preferences.AsksForBefore && back?.ContentType is not null && result.Outcome == ChangeOutcome.Updated)
+            exchange.Preferences.Apply("before");
+        if (exchange.Preferences.Applied is { } applied)
+            headers["Preference-Applied"] = applied;
+        if (back?.ETag is { } tag)
+            headers[HeaderNames.ETag] = tag;
+        var hasBody = back?.ContentType is not null;
+        if (result.Outcome == ChangeOutcome.Created)
+            headers[HeaderNames.Location] = exchange.Root + result.Address;
+        if (!hasBody && result.Address is not null && result.Outcome == ChangeOutcome.Created)
+            headers["OData-EntityId"] = exchange.Root + result.Address;
+        if (hasBody)
+            headers[HeaderNames.ContentType] = back!.ContentType!;
+        // What cannot be sent must be known while the change can still be undone.
+        if (headers.Values.FirstOrDefault(v => v.Any(c => c is < ' ' or > '~')) is { } unsendable)
+            throw new InvalidOperationException($"A header of an answer cannot be sent: '{unsendable}'.");
+        return new KeptAnswer(
+            print,
+            !hasBody ? StatusCodes.Status204NoContent
+                : result.Outcome == ChangeOutcome.Created ? StatusCodes.Status201Created
+                : StatusCodes.Status200OK,
+            headers,
+            hasBody ? System.Text.Encoding.UTF8.GetString(back!.Body) : ""
+        );
+    }
+
+    private async Task<RequestFault?> SendAsync(KeptAnswer answer, bool isRepeatable = false)
+    {
+        var response = exchange.Response;
+        response.StatusCode = answer.Status;
+        foreach (var (name, value) in answer.Headers.Where(h => h.Key != HeaderNames.ContentType))
+            response.Headers[name] = value;
+        if (isRepeatable)
+            response.Headers[RepeatMemory.ResultHeader] = "accepted";
+        if (answer.Headers.TryGetValue(HeaderNames.ContentType, out var type))
+            await ODataAnswer.SendAsync(exchange.Context, type, System.Text.Encoding.UTF8.GetBytes(answer.Body));
+        return null;
+    }
+}

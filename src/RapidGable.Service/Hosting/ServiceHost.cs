@@ -1,0 +1,233 @@
+using System.Net;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Hosting;
+using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.StaticFiles;
+using Microsoft.Extensions.DependencyInjection;
+using Microsoft.Extensions.FileProviders;
+using Microsoft.Extensions.Logging;
+using RapidGable.Access;
+using RapidGable.Building;
+using RapidGable.Declarations;
+using RapidGable.Service.Auditing;
+using RapidGable.Service.Faces;
+using RapidGable.Service.Faces.OData;
+using RapidGable.Service.Identity;
+using RapidGable.Service.Management;
+using RapidGable.Service.Traffic;
+
+namespace RapidGable.Service.Hosting;
+
+/// <summary>How the service is started.</summary>
+/// <param name="Port">0 = any free port.</param>
+/// <param name="Time">The clock behind <c>now()</c>.</param>
+/// <param name="ConsoleFolder">Where the built console lies; null = beside the program.</param>
+/// <param name="Environment">Gives variables to a workspace that is read again; null = those of the process.</param>
+/// <param name="IsQuiet">Writes no log: somebody else is writing to the terminal.</param>
+/// <param name="Address">Where it listens; null = on 127.0.0.1.</param>
+/// <param name="IsTrial">It is started to be tried: on plain loopback whatever the workspace says of transport, without limits, and
+/// nothing is noted.</param>
+/// <param name="Lent">Keys that are taken besides the workspace's own, for as long as the service runs, by the caller that comes with
+/// each.</param>
+public sealed record ServiceOptions(
+    int Port,
+    TimeProvider? Time = null,
+    string? ConsoleFolder = null,
+    Func<string, string?>? Environment = null,
+    bool IsQuiet = false,
+    IPAddress? Address = null,
+    IReadOnlyDictionary<string, Caller>? Lent = null,
+    bool IsTrial = false
+);
+
+/// <summary>Puts the faces, the management interface and the console behind one address on loopback.</summary>
+public static class ServiceHost
+{
+    private const string ConsoleNotBuilt =
+        "<!doctype html><html lang=\"en\"><title>Rapid Gable</title><body><h1>The console is not built</h1><p>Run <code>make "
+        + "console</code>, then start the service again. The services themselves are listed at <a "
+        + "href=\"/services\">/services</a>.</p></body></html>";
+
+    public static WebApplication Build(LoadedWorkspace workspace, ServiceOptions options)
+    {
+        if (options.IsTrial)
+            workspace = workspace with
+            {
+                Declaration = workspace.Declaration with
+                {
+                    Transport = TransportDeclaration.Plain,
+                    Traffic = TrafficDeclaration.Free,
+                    Audit = AuditDeclaration.None,
+                },
+            };
+        var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory });
+        builder.WebHost.ConfigureKestrel(kestrel =>
+        {
+            kestrel.Listen(options.Address ?? IPAddress.Loopback, options.Port, listen =>
+            {
+                Transport.Secure(listen, workspace.Declaration);
+                listen.Use(UnreadableRequests.Middleware);
+            });
+            kestrel.AddServerHeader = false;
+            // Our own limit is lower and answers with an error body; this one only keeps memory bounded.
+            kestrel.Limits.MaxRequestLineSize = 256 * 1024;
+            kestrel.Limits.MaxRequestBufferSize = 1024 * 1024;
+        });
+        builder.Logging.ClearProviders().SetMinimumLevel(LogLevel.Warning).AddFilter("RapidGable", LogLevel.Information);
+        if (!options.IsQuiet)
+            builder.Logging.AddSimpleConsole(console => console.SingleLine = true);
+        builder.Services.Configure<Microsoft.Extensions.Logging.Console.ConsoleLoggerOptions>(o =>
+            o.LogToStandardErrorThreshold = LogLevel.Trace
+        );
+        var time = options.Time ?? TimeProvider.System;
+        var environment = options.Environment ?? System.Environment.GetEnvironmentVariable;
+        var registry = new ServiceRegistry(workspace, cancellation =>
+            WorkspaceLoader.LoadAsync(workspace.Declaration.Folder, environment, cancellation)
+        );
+        builder.Services.AddResponseCompression(compression =>
+        {
+            compression.EnableForHttps = true;
+            compression.MimeTypes =
+            [
+                "application/json",
+                "application/xml",
+                "text/plain",
+                "text/html",
+                "text/css",
+                "text/javascript",
+                "application/javascript",
+                "image/svg+xml",
+                "multipart/mixed",
+            ];
+        });
+        builder
+            .Services.AddSingleton(registry)
+            .AddSingleton(time)
+            .AddSingleton(new LentKeys(options.Lent))
+            .AddSingleton<ConsoleLink>()
+            .AddSingleton<AccountStore>()
+            .AddSingleton<PasswordCheck>()
+            .AddSingleton<KeySets>()
+            .AddSingleton<TokenSignIn>()
+            .AddSingleton<CertificateSignIn>()
+            .AddSingleton<SignIn>()
+            .AddSingleton<AuditLog>()
+            .AddHostedService(s => s.GetRequiredService<AuditLog>())
+            .AddSingleton<TrafficGate>()
+            .AddSingleton<Allowances>()
+            .AddSingleton<RequestCounters>()
+            .AddSingleton<StatusMonitors>()
+            .AddSingleton<RepeatMemory>()
+            .AddSingleton<FacePipeline>()
+            .AddSingleton<ODataFace>()
+            .AddSingleton<IFace>(s => s.GetRequiredService<ODataFace>())
+            .AddSingleton<FaceTable>()
+            .AddHostedService<Refresher>();
+        builder.Services.AddCors();
+        Administration.Configure(builder.Services);
+        var app = builder.Build();
+        if (!options.IsTrial)
+            app.Lifetime.ApplicationStarted.Register(() => TellLink(app));
+        // The sources of a trial belong to who tries, and several trials may share them.
+        if (!options.IsTrial)
+            app.Lifetime.ApplicationStopped.Register(() => registry.DisposeAsync().AsTask().GetAwaiter().GetResult());
+        UnreadableRequests.Use(app);
+        Transport.Use(app, workspace.Declaration.Transport);
+        app.UseResponseCompression();
+        var pipeline = app.Services.GetRequiredService<FacePipeline>();
+        var faces = app.Services.GetRequiredService<FaceTable>();
+        // Before routing: routing would decode the path, and an encoded slash belongs to a key.
+        app.Use(
+            (context, next) => faces.Find(RawTarget.Of(context).Path) is { } face ? pipeline.HandleAsync(face, context) : next(context)
+        );
+        app.UseRouting();
+        ManagementInterface.Map(app, registry, time);
+        MapHealth(app, registry);
+        MapConsole(app, options.ConsoleFolder ?? Path.Combine(AppContext.BaseDirectory, "console"));
+        return app;
+    }
+
+    private static void TellLink(WebApplication app)
+    {
+        if (!app.Services.GetRequiredService<Administration>().IsRequired && app.Urls.FirstOrDefault() is { } address)
+            app.Services.GetRequiredService<ConsoleLink>().Tell(address);
+    }
+
+    /// <summary>The link that opens the console of a started service whose workspace has no administrator; null = it has some.</summary>
+    public static string? ConsoleLinkOf(WebApplication app) => app.Services.GetRequiredService<ConsoleLink>().Current;
+
+    private static void MapHealth(WebApplication app, ServiceRegistry registry)
+    {
+        app.MapGet("/health/live", () => Results.Text("live"));
+        app.MapGet("/health/ready", async (HttpContext context, AuditLog audit, Administration administration) =>
+        {
+            // Names of sources and faults in files are for who runs the service.
+            var isInsider = await administration.IsInsiderAsync(context);
+            foreach (var source in registry.Workspace.Sources.Values)
+            {
+                try
+                {
+                    await using var session = await source.OpenSessionAsync(Sources.SessionKind.Plain, context.RequestAborted);
+                    await using var cursor = await session.QueryAsync("SELECT 1", default, context.RequestAborted);
+                    await cursor.ReadAsync(context.RequestAborted);
+                }
+                catch (Sources.SourceException)
+                {
+                    return Results.Text(isInsider ? $"not ready: source {source.Name}" : "not ready", statusCode: 503);
+                }
+            }
+            if (registry.Missing is { } missing)
+                return Results.Text(
+                    isInsider
+                        ? $"ready in part, since a database has changed: {missing}{(registry.Problem is { } kept ? $" ({kept})" : "")}"
+                        : "ready in part"
+                );
+            return Results.Text(
+                !isInsider ? "ready"
+                : registry.Problem is { } problem ? $"ready, with the last good state: {problem}"
+                : audit.Problem is { } lost ? $"ready, but {lost}"
+                : "ready"
+            );
+        });
+        app.MapGet(
+            "/metrics",
+            async (HttpContext context, RequestCounters counters, Allowances allowances, Administration administration) =>
+                await administration.IsInsiderAsync(context)
+                    ? Results.Text(counters.Write(registry, allowances.Process), "text/plain; version=0.0.4")
+                    : Results.NotFound()
+        );
+    }
+
+    private static void MapConsole(WebApplication app, string folder)
+    {
+        app.MapGet("/", () => Results.Redirect("/console/"));
+        var index = Path.Combine(folder, "index.html");
+        if (!File.Exists(index))
+        {
+            app.MapGet("/console/{**path}", () => Results.Content(ConsoleNotBuilt, "text/html; charset=utf-8"));
+            return;
+        }
+        var files = new PhysicalFileProvider(folder);
+        var types = new FileExtensionContentTypeProvider();
+        app.MapGet("/console/{**path}", (HttpContext context, string? path) =>
+        {
+            context.Response.Headers.ContentSecurityPolicy =
+                "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; "
+                + "frame-ancestors 'none'; base-uri 'self'; form-action 'self'";
+            context.Response.Headers["Referrer-Policy"] = "no-referrer";
+            var file = files.GetFileInfo(path ?? "");
+            if (!file.Exists || file.IsDirectory)
+            {
+                // Addresses inside the console are pages of one program; a file that is missing is missing.
+                if (Path.HasExtension(path))
+                    return Results.NotFound();
+                context.Response.Headers.CacheControl = "no-cache";
+                return Results.File(index, "text/html; charset=utf-8");
+            }
+            context.Response.Headers.CacheControl = path!.StartsWith("assets/", StringComparison.Ordinal)
+                ? "public, max-age=31536000, immutable"
+                : "no-cache";
+            return Results.File(file.PhysicalPath!, types.TryGetContentType(path, out var type) ? type : "application/octet-stream");
+        });
+    }
+}

@@ -1,0 +1,382 @@
+using System.Collections.Immutable;
+using System.Text;
+using System.Text.Json;
+using Microsoft.AspNetCore.Authentication;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.Routing;
+using RapidGable.Access;
+using RapidGable.Model;
+using RapidGable.Service.Auditing;
+using RapidGable.Service.Faces;
+using RapidGable.Service.Hosting;
+using RapidGable.Service.Identity;
+using RapidGable.Service.Traffic;
+
+namespace RapidGable.Service.Management;
+
+/// <summary>What of a user or a key can be shown and set.</summary>
+internal sealed record AccountBody
+{
+    public string Name { get; init; } = "";
+
+    /// <summary>Only when a user is set.</summary>
+    public string? Password { get; init; }
+
+    public ImmutableArray<string> Roles { get; init; } = [];
+
+    public ImmutableDictionary<string, ImmutableArray<string>> Attributes { get; init; } =
+        ImmutableDictionary<string, ImmutableArray<string>>.Empty;
+
+    public ImmutableArray<string>? Services { get; init; }
+
+    public ImmutableArray<string>? May { get; init; }
+
+    public int? Days { get; init; }
+
+    /// <summary>What is wrong with it; null = nothing.</summary>
+    public string? Fault =>
+        Name.Length is 0 or > 100 || Name.Any(char.IsControl) || Name.Contains(':')
+            ? "A name has up to 100 characters, without ':' and control characters."
+        : Roles.IsDefault || Roles.FirstOrDefault(r => r is null || !AccessRule.IsRole(r)) is not null
+            ? "A role takes small letters, digits and '-'."
+        : Attributes.Any(a =>
+            !SimpleIdentifier.IsValid(a.Key)
+            || a.Key == "user"
+            || a.Value.IsDefaultOrEmpty
+            || a.Value.Any(v => v is null || v.Any(char.IsControl))
+        )
+            ? "An attribute is a name with texts, such as region with north."
+        : May is { } may && may.Any(m => !Grant.OperationWords.Contains(m)) ? $"Operations: {string.Join(", ", Grant.OperationWords)}."
+        : Days is < 1 or > 36_500 ? "A key is taken for 1 to 36500 days."
+        : null;
+}
+
+/// <summary>
+/// The parts of the management interface about people: the console's session, accounts, keys, who may do what, and the audit log.
+/// </summary>
+internal static class AccountEndpoints
+{
+    private const int ShortestPassword = 8;
+
+    /// <summary>The largest answer that is shown as somebody else sees it.</summary>
+    private const int ShownBytes = 512 * 1024;
+
+    private sealed record Credentials(string? Name, string? Password, string? Key, string? Link);
+
+    public static void MapSession(IEndpointRouteBuilder app)
+    {
+        app.MapGet("/manage/session", async (HttpContext context, Administration administration) =>
+            Results.Json(
+                new
+                {
+                    required = administration.IsRequired,
+                    name = context.Request.Headers.Authorization.Count > 0 || context.Request.Headers.Cookie.Count > 0
+                        ? await administration.NameOfAsync(context)
+                        : null,
+                }
+            )
+        );
+        app.MapPost("/manage/session", async (HttpContext context, Administration administration) =>
+        {
+            if (!Administration.IsOwnClient(context))
+                return ManagementInterface.NotOwnClient;
+            var fault = await BodyAsync<Credentials>(context) switch
+            {
+                { Link: { } token } => await administration.SignInByLinkAsync(context, token),
+                { Key: { } key } => await administration.SignInAsync(context, key),
+                { Name: { } name, Password: { } password } => await administration.SignInAsync(context, name, password),
+                _ => new Requests.RequestFault(400, "body", "Send name and password, key, or link, as JSON."),
+            };
+            return fault is null ? Results.NoContent() : ManagementInterface.Problem(fault.Status, fault.Code, fault.Message);
+        });
+        app.MapDelete("/manage/session", async (HttpContext context) =>
+        {
+            if (!Administration.IsOwnClient(context))
+                return ManagementInterface.NotOwnClient;
+            await context.SignOutAsync(Administration.Scheme);
+            return Results.NoContent();
+        });
+    }
+
+    public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
+    {
+        var folder = () => registry.Workspace.Declaration.Folder;
+        manage.MapGet("/accounts", (AccountStore store) => ManagementInterface.Json(Shown(registry, store.Current ?? new AccountFile())));
+        manage.MapPost("/accounts/users", (HttpContext context, AuditLog audit) => ChangeAsync(context, audit, folder(), (body, file) =>
+            {
+                if (
+                    body.Password is not { Length: >= ShortestPassword }
+                    || body.Password.Any(char.IsControl)
+                    || Encoding.UTF8.GetByteCount(body.Name + body.Password) >= PasswordHash.MostBytes
+                )
+                    throw new BadAccountException(
+                        $"A password has at least {ShortestPassword} characters, no more than about {PasswordHash.MostBytes}, "
+                            + $"and no control characters."
+                    );
+                return new Changed(
+                    file with
+                    {
+                        Users = file.Users.SetItem(
+                            body.Name,
+                            new UserAccount(PasswordHash.Make(body.Password)) { Roles = body.Roles, Attributes = body.Attributes }
+                        ),
+                    },
+                    $"user {body.Name} set",
+                    new { body.Name }
+                );
+            }));
+        manage.MapPost("/accounts/keys", (HttpContext context, AuditLog audit, TimeProvider time) =>
+            ChangeAsync(context, audit, folder(), (body, file) =>
+            {
+                if (body.Services?.FirstOrDefault(s => registry.Find(s) is null) is { } missing)
+                    throw new BadAccountException($"There is no service '{missing}'.");
+                var now = time.GetUtcNow().UtcDateTime;
+                var (changed, id, key) = file.WithKey(
+                    new ApiKey(body.Name, "", now)
+                    {
+                        Roles = body.Roles,
+                        Attributes = body.Attributes,
+                        Services = body.Services,
+                        May = body.May,
+                        Expires = body.Days is { } days ? now.AddDays(days) : null,
+                    }
+                );
+                return new Changed(changed, $"key {id} made for {body.Name}", new { id, key });
+            })
+        );
+        manage.MapDelete("/accounts/users/{name}", (string name, HttpContext context, AuditLog audit) =>
+            Remove(
+                context,
+                audit,
+                folder(),
+                f => f.Users.ContainsKey(name),
+                f => f with { Users = f.Users.Remove(name) },
+                $"user {name} removed"
+            )
+        );
+        manage.MapDelete("/accounts/keys/{id}", (string id, HttpContext context, AuditLog audit) =>
+            Remove(context, audit, folder(), f => f.Keys.ContainsKey(id), f => f with { Keys = f.Keys.Remove(id) }, $"key {id} revoked")
+        );
+        manage.MapGet("/services/{name}/access", (string name, string? user, string? roles, string? attributes, AccountStore store) =>
+            registry.Find(name) is not { } service
+                ? ManagementInterface.Problem(404, "not-found", $"There is no service '{name}'.")
+                : ManagementInterface.Json(
+                    new
+                    {
+                        service = name,
+                        access = user is null && roles is null
+                            ? AccessMatrix.Of(service)
+                            : AccessMatrix.Of(service, user ?? roles!, CallerOf(store, user, roles, attributes), holdsAll: false),
+                    }
+                )
+        );
+        manage.MapGet("/view", ViewAsync);
+        manage.MapGet("/audit", (string? @event, string? caller, int? count) =>
+            ManagementInterface.Json(
+                new
+                {
+                    isKept = registry.Workspace.Declaration.Audit.Folder is not null,
+                    events = (AuditLog.FolderOf(registry.Workspace.Declaration)?.Read() ?? [])
+                        .Where(e => (@event is null || e.Event == @event) && (caller is null || e.Caller == caller))
+                        .Take(Math.Clamp(count ?? 100, 1, 1_000)),
+                }
+            )
+        );
+    }
+
+    private static object Shown(ServiceRegistry registry, AccountFile file)
+    {
+        var uses = LastUses(registry, [.. file.Users.Keys.Select(u => "user " + u), .. file.Keys.Keys.Select(k => "key " + k)]);
+        DateTime? LastUse(string of) => uses.TryGetValue(of, out var time) ? time : null;
+        return new
+        {
+            roles = registry
+                .All.SelectMany(s => s.Model.Sets)
+                .SelectMany(s => s.Rules)
+                .SelectMany(r => r.Who.Roles)
+                .Concat(file.Users.Values.SelectMany(u => u.Roles))
+                .Distinct()
+                .Order(StringComparer.Ordinal),
+            users = file.Users.Select(u => new
+            {
+                name = u.Key,
+                u.Value.Roles,
+                u.Value.Attributes,
+                lastUse = LastUse("user " + u.Key),
+            }),
+            keys = file.Keys.Select(k => new
+            {
+                id = k.Key,
+                k.Value.Name,
+                k.Value.Roles,
+                k.Value.Attributes,
+                k.Value.Services,
+                k.Value.May,
+                k.Value.IsAdministrator,
+                k.Value.Made,
+                k.Value.Expires,
+                lastUse = LastUse("key " + k.Key),
+            }),
+            administrators = file.Administrators.Keys,
+        };
+    }
+
+    /// <summary>When each of some accounts was used last; the log is read back until all are known.</summary>
+    private static Dictionary<string, DateTime> LastUses(ServiceRegistry registry, HashSet<string> wanted)
+    {
+        var found = new Dictionary<string, DateTime>();
+        foreach (var use in AuditLog.FolderOf(registry.Workspace.Declaration)?.Read() ?? [])
+        {
+            if (found.Count == wanted.Count)
+                break;
+            var of =
+                use.Event != AuditEvents.SignIn ? null
+                : use.Key is { } key ? "key " + key
+                : use.By == "password" ? "user " + use.Caller
+                : null;
+            if (of is not null && wanted.Contains(of))
+                found.TryAdd(of, use.Time);
+        }
+        return found;
+    }
+
+    /// <param name="Note">For the audit log.</param>
+    private sealed record Changed(AccountFile File, string Note, object Answer);
+
+    private sealed class BadAccountException(string message) : Exception(message);
+
+    private static async Task<IResult> ChangeAsync(
+        HttpContext context,
+        AuditLog audit,
+        string folder,
+        Func<AccountBody, AccountFile, Changed> change
+    )
+    {
+        if (await BodyAsync<AccountBody>(context) is not { } body)
+            return ManagementInterface.Problem(400, "body", "The body cannot be read: send the account as JSON.");
+        if (body.Fault is { } fault)
+            return ManagementInterface.Problem(400, "account", fault);
+        try
+        {
+            Changed? done = null;
+            AccountFile.Change(folder, file => (done = change(body, file)).File);
+            audit.Managed(context, AdministratorOf(context), done!.Note);
+            return ManagementInterface.Json(done.Answer);
+        }
+        catch (BadAccountException exception)
+        {
+            return ManagementInterface.Problem(400, "account", exception.Message);
+        }
+        catch (Exception exception) when (exception is InvalidDataException or IOException or UnauthorizedAccessException)
+        {
+            return ManagementInterface.Problem(503, "accounts", "The accounts cannot be changed now.");
+        }
+    }
+
+    private static IResult Remove(
+        HttpContext context,
+        AuditLog audit,
+        string folder,
+        Func<AccountFile, bool> isThere,
+        Func<AccountFile, AccountFile> remove,
+        string note
+    )
+    {
+        try
+        {
+            var found = false;
+            AccountFile.Change(folder, file => (found = isThere(file)) ? remove(file) : file);
+            if (!found)
+                return ManagementInterface.Problem(404, "not-found", "There is no such account.");
+            audit.Managed(context, AdministratorOf(context), note);
+            return Results.NoContent();
+        }
+        catch (Exception exception) when (exception is InvalidDataException or IOException or UnauthorizedAccessException)
+        {
+            return ManagementInterface.Problem(503, "accounts", "The accounts cannot be changed now.");
+        }
+    }
+
+    /// <summary>What a read of the OData face gives to somebody else.</summary>
+    /// <param name="url">Path and options, from <c>/odata/</c> on.</param>
+    private static async Task<IResult> ViewAsync(
+        string? url,
+        string? user,
+        string? roles,
+        string? attributes,
+        HttpContext context,
+        FaceTable faces,
+        FacePipeline pipeline,
+        Allowances allowances,
+        AccountStore store,
+        AuditLog audit
+    )
+    {
+        if (url is null || faces.Find(url) is not { } face)
+            return ManagementInterface.Problem(400, "no-face", $"Give the address below {faces.Prefixes} as 'url'.");
+        var caller = CallerOf(store, user, roles, attributes);
+        audit.Managed(context, AdministratorOf(context), $"looked as {user ?? roles ?? "an anonymous caller"}");
+        using var allowance = allowances.For(context, caller);
+        var answer = await InnerExchange.RunAsync(
+            context,
+            caller,
+            new InnerRequest("GET", url.Replace(" ", "%20", StringComparison.Ordinal), [], []),
+            face,
+            pipeline,
+            allowance,
+            context.RequestAborted
+        );
+        return ManagementInterface.Json(
+            new
+            {
+                answer.Status,
+                type = answer.ContentType,
+                isWhole = answer.Body.Length <= ShownBytes,
+                body = Encoding.UTF8.GetString(answer.Body.AsSpan(0, Math.Min(answer.Body.Length, ShownBytes))),
+            }
+        );
+    }
+
+    /// <summary>
+    /// Whom a look is for: a user by name, else roles joined by commas, with attributes as <c>name=value</c> joined by commas; else
+    /// nobody known.
+    /// </summary>
+    internal static Caller CallerOf(AccountStore store, string? user, string? roles, string? attributes)
+    {
+        static string[] Words(string? text) =>
+            text?.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries) ?? [];
+        if (user is not null)
+            return store.Current?.Users.GetValueOrDefault(user) is { } account
+                ? new Caller(true, [.. account.Roles]) { Name = user, Attributes = account.Attributes }
+                : Caller.WithRoles() with
+                {
+                    Name = user,
+                };
+        return roles is null
+            ? Caller.Anonymous
+            : new Caller(true, [.. Words(roles)])
+            {
+                Attributes = Caller.AttributesOf(
+                    Words(attributes).Select(a => a.Split('=', 2)).Where(a => a.Length == 2).Select(a => (a[0], a[1]))
+                ),
+            };
+    }
+
+    private static string AdministratorOf(HttpContext context) => context.Items[ManagementInterface.AdministratorItem] as string ?? "";
+
+    private static async Task<T?> BodyAsync<T>(HttpContext context)
+        where T : class
+    {
+        try
+        {
+            return context.Request.ContentLength is > 64 * 1024 || !context.Request.HasJsonContentType()
+                ? null
+                : await context.Request.ReadFromJsonAsync<T>(ManagementInterface.JsonOptions, context.RequestAborted);
+        }
+        catch (Exception exception) when (exception is JsonException or BadHttpRequestException or InvalidOperationException)
+        {
+            return null;
+        }
+    }
+}
