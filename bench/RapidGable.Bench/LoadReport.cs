@@ -86,8 +86,9 @@ internal sealed class LoadReport(IReadOnlyList<string> styles)
     private const string Introduction = """
         # Performance
 
-        What `make bench` measured last, on one machine with two cores that also runs the load and the databases. Every program is a process of
-        its own, over the same data, and gives the same rows; addresses vary over all of the data; all are asked in turn, in three rounds.
+        What `make bench` measured last, on one machine with two cores that also runs the load and the databases. Every program is a process
+        of its own, over the same data, and gives the same rows. Addresses vary over all of the data; all are asked in turn, in three
+        rounds.
 
         The expert's program is written by hand for speed and for these questions alone. It keeps as many sessions as there are cores and
         commands that are prepared once. Statements of one request go in one round trip. One kept JSON writer with names encoded in advance
@@ -103,8 +104,8 @@ internal sealed class LoadReport(IReadOnlyList<string> styles)
         the database works longer too; and values are checked, rules are asked and changes are noted, which the other does not do.
 
         Writes: a row is a reading, answered with itself. A batch of 100 is one JSON batch whose hundred requests are a group; theirs is an
-        array that goes in by one statement. The file of 100,000 JSON lines is sent by `gable send --atomic --batch 100`, each line a repeatable
-        request; the expert's program takes it as it is in one transaction, by the database's bulk load where it has one.
+        array that goes in by one statement. The file of 100,000 JSON lines is sent by `gable send --atomic --batch 100`, each line a
+        repeatable request; the expert's program takes it as it is in one transaction, by the database's bulk load where it has one.
 
         ![Requests per second against the expert's program](performance.svg)
 

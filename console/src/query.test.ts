@@ -95,6 +95,7 @@ describe('pageUrl', () => {
         select: ['id', 'name'],
       }),
     ).toBe(
-      "http://127.0.0.1/odata/s/Gr%C3%B6%C3%9Fen?$count=true&$filter=name%20eq%20'a%26b%2Bc'&$search=%22left%20bank%22%20OR%20weir&$orderby=name%20desc&$select=id,name",
+      "http://127.0.0.1/odata/s/Gr%C3%B6%C3%9Fen?$count=true&$filter=name%20eq%20'a%26b%2Bc'" +
+        '&$search=%22left%20bank%22%20OR%20weir&$orderby=name%20desc&$select=id,name',
     ));
 });

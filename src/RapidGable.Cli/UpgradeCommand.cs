@@ -5,7 +5,9 @@ using Spectre.Console;
 
 namespace RapidGable.Cli;
 
-/// <summary><c>gable upgrade</c>: puts the words of today in the place of older ones; everything else of the files stays as it is.</summary>
+/// <summary>
+/// <c>gable upgrade</c>: puts the words of today in the place of older ones; everything else of the files stays as it is.
+/// </summary>
 internal static class UpgradeCommand
 {
     public static Command Create()

@@ -125,8 +125,7 @@ public class ConstraintTests
                     .Select(a =>
                         a.Attributes().Skip(1).FirstOrDefault() is { } value
                             ? $"{a.Attribute("Term")!.Value} {value.Name.LocalName}={value.Value}"
-                            : $"{a.Attribute("Term")!.Value} "
-                                + $"{string.Join(' ', a.Descendants().Where(d => d.Attribute("String") is not null).Select(d => d.Attribute("String")!.Value))}"
+                            : $"{a.Attribute("Term")!.Value} {string.Join(' ', a.Descendants().Attributes("String").Select(t => t.Value))}"
                     )
             )
         );

@@ -187,6 +187,8 @@ public class DraftTests
             CsdlReader.Read(CsdlXmlWriter.Write(again.Services[0].Model, ODataVersion.V401), faults)!
         );
         Assert.Empty(CsdlComparison.Compare(before, now));
+        string Said(Property p) =>
+            $"{p.Name} {p.Column} {p.Conversion?.Description} {p.IsFilterable} {p.IsSortable} {p.Access} {p.MediaType}";
         string Rest(LoadedWorkspace w) =>
             string.Join(
                 '\n',
@@ -194,7 +196,7 @@ public class DraftTests
                     .Model.Sets.Select(s =>
                         $"{s.Name} {s.PageSize} {s.LargestPage} {string.Join(';', s.Rules)} "
                         + $"{string.Join(',', s.DefaultOrder.Select(o => o.Property.Name + o.Descending))} "
-                        + $"{string.Join(',', s.Type.Properties.SelectMany(p => p.Leaves).Select(p => $"{p.Name} {p.Column} {p.Conversion?.Description} {p.IsFilterable} {p.IsSortable} {p.Access} {p.MediaType}"))}"
+                        + $"{string.Join(',', s.Type.Properties.SelectMany(p => p.Leaves).Select(Said))}"
                     )
             );
         folder.Write("services/s.yaml", Full);

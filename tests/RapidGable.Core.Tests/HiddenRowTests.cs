@@ -50,7 +50,8 @@ public abstract class HiddenRowTests(Engine engine, PostgresServer? postgres = n
         INSERT INTO visit_row{suffix} VALUES (1, 1, 'abcd', 1, '2024-05-01 10:00:00', 0), (2, 3, 'ef', 5, '2024-06-01 10:00:00', 0), (4, 1, NULL, NULL, NULL, 0), (8, 3, 'aaa', 4, '2024-05-02 00:00:00', 0);
         INSERT INTO task{suffix} VALUES (1, 1, 30), (1, 2, 20), (2, 1, 5);
         {(hasHidden ? $"""
-        INSERT INTO visit_row{suffix} VALUES (3, 2, 'elevenchars', 7, '2024-05-01 10:00:00', 1), (5, 2, '{Slow}', 2147483647, '9999-12-31 23:00:00', 1), (6, NULL, 'x', 0, '0001-01-01 00:00:00', 1), (7, 2, NULL, 7, NULL, 1);
+        INSERT INTO visit_row{suffix} VALUES (3, 2, 'elevenchars', 7, '2024-05-01 10:00:00', 1),
+            (5, 2, '{Slow}', 2147483647, '9999-12-31 23:00:00', 1), (6, NULL, 'x', 0, '0001-01-01 00:00:00', 1), (7, 2, NULL, 7, NULL, 1);
         INSERT INTO task{suffix} VALUES (3, 1, 0), (5, 1, 0), (6, 1, 2147483647);
         """ : "")}
         """;

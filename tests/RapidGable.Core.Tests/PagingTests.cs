@@ -47,10 +47,9 @@ public sealed class MariaDbPagingTests(MariaDbServer server) : PagingTests, ICla
         var database = await server.CreateDatabaseAsync();
         await server.ExecuteAsync(
             database,
-            "CREATE TABLE row (k VARCHAR(9) NOT NULL, no BIGINT NOT NULL, n INTEGER, r DOUBLE, s TEXT, d DATE, b BOOLEAN NOT NULL, PRIMARY KEY (k, no)); ".Replace(
-                "TABLE row",
-                "TABLE `row`"
-            ) + insert.Replace("INTO row", "INTO `row`")
+            "CREATE TABLE `row` (k VARCHAR(9) NOT NULL, no BIGINT NOT NULL, n INTEGER, r DOUBLE, s TEXT, d DATE, b BOOLEAN NOT NULL, "
+                + "PRIMARY KEY (k, no)); "
+                + insert.Replace("INTO row", "INTO `row`")
         );
         folder.Write("workspace.yaml", "title: T\n").Write("sources/main.yaml", server.SourceFile(database));
     }

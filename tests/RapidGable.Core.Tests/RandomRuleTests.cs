@@ -140,6 +140,7 @@ public abstract class RandomRuleTests(Engine engine, PostgresServer? postgres = 
     private static IEnumerable<(string Url, string Expected)> Requests(List<Rule> rules, Caller caller)
     {
         var seen = Seen(rules, caller, out var gone);
+        string Numbers(IEnumerable<long> ids) => $"[{string.Join(',', ids.Select(i => $"{{'id':{i}}}"))}]";
         string Ids(Func<Visit, bool> keeps) => $"[{string.Join(',', seen!.Where(keeps).Select(v => $"{{'id':{v.Id}}}"))}]";
         string Row(Visit v) =>
             $"{{'id':{v.Id},'technician_id':{Json(v.TechnicianId)}{(gone.Contains("level") ? "" : $",'level':{Json(v.Level)}")}"
@@ -166,9 +167,7 @@ public abstract class RandomRuleTests(Engine engine, PostgresServer? postgres = 
         );
         yield return (
             "Technicians?$select=id&$filter=Visits/any(v:v/id ge 3)",
-            seen is null
-                ? "400"
-                : $"[{string.Join(',', Technicians.Where(t => seen.Exists(v => v.TechnicianId == t.Id && v.Id >= 3)).Select(t => $"{{'id':{t.Id}}}"))}]"
+            seen is null ? "400" : Numbers(Technicians.Where(t => seen.Exists(v => v.TechnicianId == t.Id && v.Id >= 3)).Select(t => t.Id))
         );
         yield return ("Technicians(2)/Visits/$count", seen is null ? "404" : $"{seen.Count(v => v.TechnicianId == 2)}");
         yield return (
@@ -208,7 +207,7 @@ public abstract class RandomRuleTests(Engine engine, PostgresServer? postgres = 
             "Technicians?$select=id&$orderby=Visits/$count desc,id",
             seen is null
                 ? "400"
-                : $"[{string.Join(',', Technicians.OrderByDescending(t => seen.Count(v => v.TechnicianId == t.Id)).ThenBy(t => t.Id).Select(t => $"{{'id':{t.Id}}}"))}]"
+                : Numbers(Technicians.OrderByDescending(t => seen.Count(v => v.TechnicianId == t.Id)).ThenBy(t => t.Id).Select(t => t.Id))
         );
         yield return (
             "Visits?$search=a&$select=id",

@@ -93,7 +93,15 @@ internal static class RowsInMemory
         + string.Concat(
             Sets.Values.Select(s =>
                 $"INSERT INTO {s.Name} VALUES "
-                + $"{string.Join(", ", s.Rows.Select(r => $"({string.Join(", ", s.Properties.Select(p => r[p] switch { null => "NULL", string t => $"'{t}'", var other => FormattableString.Invariant($"{other}") }))})"))};\n"
+                + $"{string.Join(", ", s.Rows.Select(r => $"({string.Join(", ", s.Properties.Select(p => Literal(r[p])))})"))};\n"
             )
         );
+
+    private static string Literal(object? value) =>
+        value switch
+        {
+            null => "NULL",
+            string text => $"'{text}'",
+            _ => FormattableString.Invariant($"{value}"),
+        };
 }

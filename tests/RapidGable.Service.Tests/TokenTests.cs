@@ -128,7 +128,8 @@ public sealed class TokenTests : IAsyncLifetime
     private static string Ids(Answer answer) =>
         string.Join(',', answer.Json.GetProperty("value").EnumerateArray().Select(v => v.GetProperty("id").GetInt64()));
 
-    [Theory] // claims -> the rows that the rules give; roles as a list and as a text, attributes in objects, with several values, of other kinds
+    // Claims -> the rows that the rules give; roles as a list and as a text, attributes in objects, with several values, of other kinds.
+    [Theory]
     [InlineData("""{"realm":{"roles":["office"]}}""", "1,2,3")]
     [InlineData("""{"realm":{"roles":"other office"}}""", "1,2,3")]
     [InlineData("""{"realm":{"roles":["field"]},"https://example.org/region":"south"}""", "2")]

@@ -12,6 +12,8 @@ import { RequestShown } from '../parts/RequestShown';
 import { Failed, NotFound, Pending } from '../parts/States';
 import { and, type DataQuery, exampleFilter, pageUrl } from '../query';
 
+const text = (rows: number) => rows.toLocaleString('en');
+
 /** A set's rows: every page, order and filter is a request to the public face, and that request is shown. */
 export function DataPage() {
   const { service = '', set: name = '' } = useParams();
@@ -149,7 +151,7 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
             <Text size="sm" aria-live="polite">
               {rows === 0
                 ? 'No row matches.'
-                : `Rows ${(start + 1).toLocaleString('en')} to ${(start + rows).toLocaleString('en')} of ${page.data.count?.toLocaleString('en') ?? 'many'}`}
+                : `Rows ${text(start + 1)} to ${text(start + rows)} of ${page.data.count === undefined ? 'many' : text(page.data.count)}`}
             </Text>
             <Group gap="xs">
               <Select

@@ -13,7 +13,9 @@ public static class Revision
 {
     private const int Length = 8;
 
-    /// <summary>The revision of a service: eight hexadecimal digits that change with its texts, those of its sources, and its facts.</summary>
+    /// <summary>
+    /// The revision of a service: eight hexadecimal digits that change with its texts, those of its sources, and its facts.
+    /// </summary>
     public static string Of(BuiltService service, WorkspaceDeclaration workspace)
     {
         var declared = workspace.Services.First(s => s.Name == service.Model.Service);

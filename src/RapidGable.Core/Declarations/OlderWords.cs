@@ -1,6 +1,8 @@
 namespace RapidGable.Declarations;
 
-/// <summary>Words of declarations that have another name now. They are refused; <c>gable upgrade</c> puts the new ones in their place.</summary>
+/// <summary>
+/// Words of declarations that have another name now. They are refused; <c>gable upgrade</c> puts the new ones in their place.
+/// </summary>
 internal static class OlderWords
 {
     /// <summary>Of a column: the old word and the new one.</summary>

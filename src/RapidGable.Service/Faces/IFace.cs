@@ -26,7 +26,9 @@ internal interface IFace
     /// <summary>Writes a fault as the answer, in the form of the face.</summary>
     Task WriteFaultAsync(HttpContext context, RequestFault fault);
 
-    /// <summary>The name of the set that a path below a service is about, as it is written in the address; or of another resource.</summary>
+    /// <summary>
+    /// The name of the set that a path below a service is about, as it is written in the address; or of another resource.
+    /// </summary>
     string SetOf(string path);
 
     /// <summary>Whether the first name of a path is that of an entity set, rather than of a resource of the protocol.</summary>
