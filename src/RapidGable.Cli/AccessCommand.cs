@@ -1,7 +1,6 @@
 using System.CommandLine;
 using RapidGable.Model;
-using RapidGable.Service.Hosting;
-using RapidGable.Service.Management;
+using RapidGable.Service.Publishing;
 using Spectre.Console;
 
 namespace RapidGable.Cli;

@@ -5,9 +5,8 @@ using RapidGable.Declarations;
 using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
-using RapidGable.Service.Hosting;
 using RapidGable.Service.Identity;
-using RapidGable.Service.Trials;
+using RapidGable.Service.Publishing;
 using RapidGable.Verification;
 using Spectre.Console;
 

@@ -4,8 +4,8 @@ using System.Text.Json;
 using RapidGable.Access;
 using RapidGable.Queries;
 using RapidGable.Requests;
-using RapidGable.Service.Hosting;
 using RapidGable.Service.Management;
+using RapidGable.Service.Publishing;
 using Spectre.Console;
 
 namespace RapidGable.Cli;

@@ -4,6 +4,7 @@ using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Queries;
 using RapidGable.Service.Hosting;
+using RapidGable.Service.Publishing;
 using RapidGable.Service.Trials;
 using RapidGable.Verification;
 using Spectre.Console;

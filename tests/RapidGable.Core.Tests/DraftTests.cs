@@ -2,6 +2,7 @@ using NJsonSchema;
 using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Metadata;
+using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Sources;
 using RapidGable.Verification;

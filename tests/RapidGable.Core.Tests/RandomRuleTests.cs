@@ -140,7 +140,7 @@ public abstract class RandomRuleTests(Engine engine, PostgresServer? postgres = 
     private static IEnumerable<(string Url, string Expected)> Requests(List<Rule> rules, Caller caller)
     {
         var seen = Seen(rules, caller, out var gone);
-        string Numbers(IEnumerable<long> ids) => $"[{string.Join(',', ids.Select(i => $"{{'id':{i}}}"))}]";
+        string Numbers(IEnumerable<int> ids) => $"[{string.Join(',', ids.Select(i => $"{{'id':{i}}}"))}]";
         string Ids(Func<Visit, bool> keeps) => $"[{string.Join(',', seen!.Where(keeps).Select(v => $"{{'id':{v.Id}}}"))}]";
         string Row(Visit v) =>
             $"{{'id':{v.Id},'technician_id':{Json(v.TechnicianId)}{(gone.Contains("level") ? "" : $",'level':{Json(v.Level)}")}"

@@ -1,5 +1,6 @@
 using RapidGable.Core.Tests;
 using RapidGable.Service.Hosting;
+using RapidGable.Service.Publishing;
 using RapidGable.Service.Trials;
 using RapidGable.Verification;
 

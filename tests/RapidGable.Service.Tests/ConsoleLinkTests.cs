@@ -2,7 +2,6 @@ using System.Net;
 using RapidGable.Access;
 using RapidGable.Core.Tests;
 using RapidGable.Service.Identity;
-using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service.Tests;
 
@@ -110,7 +109,7 @@ public sealed class ConsoleLinkTests : IAsyncLifetime
     [InlineData("2001:db8:1:2::1", "2001:db8:1:2::/64")]
     [InlineData("::1", "::1")]
     public void Callers_are_told_apart_by_their_networks(string address, string expected) =>
-        Assert.Equal(expected, Allowances.Network(IPAddress.Parse(address)));
+        Assert.Equal(expected, CallerNetwork.Of(IPAddress.Parse(address)));
 
     [Fact] // two keys of one name are two callers where they may do different things
     public void Callers_of_one_name_are_told_apart()

@@ -4,9 +4,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
 using RapidGable.Declarations;
-using RapidGable.Service.Hosting;
-using RapidGable.Service.Identity;
-using RapidGable.Service.Traffic;
+using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Auditing;
 
@@ -61,7 +59,7 @@ public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogge
                 string.Join(
                     '\n',
                     kind,
-                    Allowances.Network(context.Connection.RemoteIpAddress),
+                    CallerNetwork.Of(context.Connection.RemoteIpAddress),
                     caller,
                     status,
                     code,
@@ -95,7 +93,7 @@ public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogge
 
     /// <summary>A path that can be noted: no secret that somebody put there by mistake, and no novel.</summary>
     private static string Shown(string path) =>
-        path.Contains(AccountFile.KeyPrefix, StringComparison.OrdinalIgnoreCase) ? "(withheld)"
+        path.Contains(KeyText.Prefix, StringComparison.OrdinalIgnoreCase) ? "(withheld)"
         : path.Length > 300 ? path[..300] + "…"
         : path;
 

@@ -6,8 +6,8 @@ using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Service.Auditing;
-using RapidGable.Service.Hosting;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Publishing;
 using RapidGable.Service.Traffic;
 using RapidGable.Sources;
 

@@ -5,6 +5,9 @@ namespace RapidGable.Service.Faces;
 /// <summary>All faces, found by the start of an address.</summary>
 internal sealed class FaceTable(IEnumerable<IFace> faces)
 {
+    /// <summary>Where the addresses of the OData face start, for clients of our own.</summary>
+    public const string OData = "/odata/";
+
     private readonly IFace[] _faces = [.. faces];
 
     /// <summary>What the addresses of the faces start with, for people.</summary>

@@ -25,7 +25,8 @@ internal sealed record InnerResponse(int Status, IReadOnlyList<(string Name, str
 /// <summary>Runs requests that do not come over a connection of their own: parts of a batch, and those that are answered later.</summary>
 internal static class InnerExchange
 {
-    private sealed record Mark(Caller Caller, ChangeUnit? Unit, Func<string, string?>? AddressOf, bool IsPart, RequestAllowance Allowance);
+    private sealed record Mark(Caller Caller, ChangeUnit? Unit, Func<string, string?>? AddressOf, bool IsPart, RequestAllowance Allowance)
+        : IInnerMark;
 
     public static bool Is(HttpContext context) => context.Features.Get<Mark>() is not null;
 
@@ -64,7 +65,9 @@ internal static class InnerExchange
     )
     {
         var context = new DefaultHttpContext { RequestServices = outer.RequestServices, RequestAborted = cancellation };
-        context.Features.Set(new Mark(caller, unit, addressOf, isPart || IsPart(outer), allowance));
+        var mark = new Mark(caller, unit, addressOf, isPart || IsPart(outer), allowance);
+        context.Features.Set(mark);
+        context.Features.Set<IInnerMark>(mark);
         var lifetime = new Lifetime(cancellation);
         context.Features.Set<IHttpRequestLifetimeFeature>(lifetime);
         context.Connection.RemoteIpAddress = outer.Connection.RemoteIpAddress;

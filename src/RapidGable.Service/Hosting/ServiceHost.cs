@@ -14,6 +14,7 @@ using RapidGable.Service.Faces;
 using RapidGable.Service.Faces.OData;
 using RapidGable.Service.Identity;
 using RapidGable.Service.Management;
+using RapidGable.Service.Publishing;
 using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service.Hosting;

@@ -10,6 +10,7 @@ using Microsoft.AspNetCore.Server.Kestrel.Https;
 using RapidGable.Declarations;
 using RapidGable.Payloads;
 using RapidGable.Requests;
+using RapidGable.Service.Faces;
 using RapidGable.Service.Faces.OData;
 using RapidGable.Service.Identity;
 
@@ -116,8 +117,8 @@ internal static class Transport
                             "If-None-Match",
                             "Range",
                             "X-Requested-With",
-                            RepeatMemory.IdHeader,
-                            RepeatMemory.SentHeader
+                            RepeatHeaders.Id,
+                            RepeatHeaders.Sent
                         )
                         .WithExposedHeaders(
                             "OData-Version",
@@ -128,7 +129,7 @@ internal static class Transport
                             "Retry-After",
                             "AsyncResult",
                             "Allow",
-                            RepeatMemory.ResultHeader
+                            RepeatHeaders.Result
                         )
                         .SetPreflightMaxAge(TimeSpan.FromMinutes(10))
                 )

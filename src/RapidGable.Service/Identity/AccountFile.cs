@@ -72,7 +72,7 @@ public sealed record AccountFile
     public const string Name = "accounts.json";
 
     /// <summary>What every key starts with, so that it is recognised where it should not be.</summary>
-    public const string KeyPrefix = "gablekey";
+    public const string KeyPrefix = KeyText.Prefix;
 
     /// <summary>Stands for a file that cannot be read: nobody is in it.</summary>
     internal static AccountFile Unreadable { get; } = new();

@@ -1,5 +1,5 @@
 using Microsoft.Extensions.Logging;
-using RapidGable.Service.Hosting;
+using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Identity;
 

@@ -9,7 +9,6 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.DependencyInjection;
 using RapidGable.Requests;
 using RapidGable.Service.Auditing;
-using RapidGable.Service.Management;
 
 namespace RapidGable.Service.Identity;
 
@@ -51,6 +50,9 @@ internal sealed class ConsoleSessions(TimeProvider time) : ITicketStore
 /// </summary>
 internal sealed class Administration(AccountStore store, PasswordCheck passwords, ConsoleLink link, AuditLog audit, TimeProvider time)
 {
+    /// <summary>What clients of our own send with requests that do something.</summary>
+    public const string ClientHeader = "Gable-Client";
+
     public const string Scheme = "console";
 
     /// <summary>Who came by the link, before there are administrators.</summary>
@@ -221,7 +223,7 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
     {
         var headers = context.Request.Headers;
         // A header that no form and no plain link can send, and what browsers say of where a request comes from.
-        return headers.ContainsKey(ManagementInterface.ClientHeader)
+        return headers.ContainsKey(ClientHeader)
             && headers["Sec-Fetch-Site"].ToString() is "" or "same-origin" or "none"
             && (
                 headers.Origin.Count == 0

@@ -5,7 +5,7 @@ using Microsoft.Extensions.Logging;
 using RapidGable.Access;
 using RapidGable.Declarations;
 using RapidGable.Requests;
-using RapidGable.Service.Hosting;
+using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Identity;
 

@@ -1,7 +1,7 @@
 using System.Security.Cryptography;
 using System.Text;
 using Microsoft.Extensions.Logging;
-using RapidGable.Service.Hosting;
+using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Identity;
 

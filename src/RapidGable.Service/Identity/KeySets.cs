@@ -2,7 +2,7 @@ using System.Collections.Concurrent;
 using Microsoft.Extensions.Logging;
 using Microsoft.IdentityModel.Tokens;
 using RapidGable.Declarations;
-using RapidGable.Service.Hosting;
+using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Identity;
 

@@ -5,7 +5,6 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Model;
 using RapidGable.Requests;
-using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service.Identity;
 
@@ -42,7 +41,7 @@ internal sealed class PasswordCheck(TimeProvider time) : IDisposable
         var proof = Convert.ToHexString(HMACSHA256.HashData(_secret, Encoding.UTF8.GetBytes($"{kind}\n{name}\n{password}")));
         if (hash is not null && _verified.TryGetValue(proof, out var verified) && verified.Until > now && verified.Hash == hash)
             return null;
-        var from = Allowances.Network(context.Connection.RemoteIpAddress);
+        var from = CallerNetwork.Of(context.Connection.RemoteIpAddress);
         var (forName, forAddress) = ($"{kind}\n{name}\n{from}", "\n" + from);
         if (Pausing(context, forName, forAddress, now) is { } early)
             return early;

@@ -6,7 +6,7 @@ using RapidGable.Access;
 using RapidGable.Declarations;
 using RapidGable.Requests;
 using RapidGable.Service.Auditing;
-using RapidGable.Service.Hosting;
+using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Identity;
 

@@ -7,7 +7,7 @@ using RapidGable.Access;
 using RapidGable.Declarations;
 using RapidGable.Model;
 using RapidGable.Requests;
-using RapidGable.Service.Hosting;
+using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Identity;
 

@@ -9,8 +9,8 @@ using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
-using RapidGable.Service.Hosting;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Publishing;
 using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service.Management;

@@ -10,8 +10,8 @@ using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
-using RapidGable.Service.Hosting;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Publishing;
 using RapidGable.Sources;
 
 namespace RapidGable.Service.Management;
@@ -27,14 +27,11 @@ internal static class ManagementInterface
         Encoder = System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping,
     };
 
-    /// <summary>What clients of our own send with requests that do something.</summary>
-    public const string ClientHeader = "Gable-Client";
-
     /// <summary>Where the name of who manages is kept while a request runs.</summary>
     internal const string AdministratorItem = "administrator";
 
     internal static IResult NotOwnClient =>
-        Problem(403, "no-client", $"Send the header {ClientHeader}, from a page of this service or none.");
+        Problem(403, "no-client", $"Send the header {Administration.ClientHeader}, from a page of this service or none.");
 
     public static void Map(WebApplication app, ServiceRegistry registry, TimeProvider time)
     {

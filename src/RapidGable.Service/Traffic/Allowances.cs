@@ -1,7 +1,6 @@
-using System.Net;
 using Microsoft.AspNetCore.Http;
 using RapidGable.Access;
-using RapidGable.Service.Hosting;
+using RapidGable.Service.Publishing;
 using RapidGable.Sources;
 
 namespace RapidGable.Service.Traffic;
@@ -31,17 +30,5 @@ internal sealed class Allowances(ServiceRegistry registry)
     /// What tells one caller from another: their name, or for those who are not signed in the network that they come from.
     /// </summary>
     public static string Who(HttpContext context, Caller caller) =>
-        caller.Name is { } name ? "name " + name : "address " + Network(context.Connection.RemoteIpAddress);
-
-    /// <summary>An address; of IPv6 the network of 64 bits that its host has all addresses of.</summary>
-    public static string Network(IPAddress? address)
-    {
-        if (address is { IsIPv4MappedToIPv6: true })
-            address = address.MapToIPv4();
-        if (address is not { AddressFamily: System.Net.Sockets.AddressFamily.InterNetworkV6 } || IPAddress.IsLoopback(address))
-            return address?.ToString() ?? "";
-        var bytes = address.GetAddressBytes();
-        bytes.AsSpan(8).Clear();
-        return new IPAddress(bytes) + "/64";
-    }
+        caller.Name is { } name ? "name " + name : "address " + CallerNetwork.Of(context.Connection.RemoteIpAddress);
 }

@@ -5,8 +5,7 @@ using RapidGable.Access;
 using RapidGable.Declarations;
 using RapidGable.Requests;
 using RapidGable.Service.Auditing;
-using RapidGable.Service.Faces;
-using RapidGable.Service.Hosting;
+using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Traffic;
 
@@ -48,7 +47,7 @@ internal sealed class TrafficGate(ServiceRegistry registry, AuditLog audit) : ID
             fault = new RequestFault(429, "too-many", $"More than {declared.RequestsPerMinute} requests in a minute. Wait a while.");
         }
         // A request inside of another runs on the pass of that one.
-        var pass = fault is null && !InnerExchange.Is(context) ? limiters.AtOnce?.AttemptAcquire(who) : null;
+        var pass = fault is null && !InnerMark.IsOn(context) ? limiters.AtOnce?.AttemptAcquire(who) : null;
         if (pass is { IsAcquired: false })
         {
             context.Response.Headers[HeaderNames.RetryAfter] = "1";

@@ -11,7 +11,7 @@ using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Queries;
 using RapidGable.Requests;
-using RapidGable.Service.Management;
+using RapidGable.Service.Publishing;
 using RapidGable.Verification;
 
 namespace RapidGable.Service.Trials;

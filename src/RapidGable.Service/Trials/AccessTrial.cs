@@ -4,8 +4,8 @@ using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Queries;
-using RapidGable.Service.Faces.OData;
-using RapidGable.Service.Hosting;
+using RapidGable.Service.Faces;
+using RapidGable.Service.Publishing;
 using RapidGable.Verification;
 
 namespace RapidGable.Service.Trials;
@@ -80,7 +80,7 @@ public sealed class AccessTrial
     )
     {
         var name = service.Model.Service;
-        var (root, reference) = ($"{address}{ODataFace.Start}{name}/", _references[name]);
+        var (root, reference) = ($"{address}{FaceTable.OData}{name}/", _references[name]);
         HttpProbe As(string? key) => new(client, key is null ? null : "Bearer " + key);
         var reports = new List<ServiceReport>();
         var checks = new List<AccessCheck>();

@@ -5,7 +5,7 @@ using RapidGable.Building;
 using RapidGable.Changes;
 using RapidGable.Model;
 using RapidGable.Queries;
-using RapidGable.Service.Faces.OData;
+using RapidGable.Service.Faces;
 using RapidGable.Verification;
 
 namespace RapidGable.Service.Trials;
@@ -63,7 +63,7 @@ public static class WriteTrial
         var probe = new Probe(client, key);
         return await new WriteVerifier(
             service.Model,
-            $"{address}{ODataFace.Start}{service.Model.Service}/",
+            $"{address}{FaceTable.OData}{service.Model.Service}/",
             probe,
             (set, entity) => ChangeRunner.RemoveAsync(service, set, entity, cancellation),
             seed,

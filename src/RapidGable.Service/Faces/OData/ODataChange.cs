@@ -320,7 +320,7 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatMemory repeats, 
     private async Task<RequestFault?> InGroupAsync(ChangeUnit unit, ReadRequest read, Options options, Repeatable repeatable)
     {
         if (unit.Holds(repeatable.Id))
-            return new RequestFault(400, "repeatability", "Another request of the group has this id.", RepeatMemory.IdHeader);
+            return new RequestFault(400, "repeatability", "Another request of the group has this id.", RepeatHeaders.Id);
         using var patience = CancellationTokenSource.CreateLinkedTokenSource(exchange.Cancellation);
         patience.CancelAfter(TimeSpan.FromSeconds(Limits.StatementSeconds));
         try
@@ -333,7 +333,7 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatMemory repeats, 
                 409,
                 "repeatability",
                 "The same request is being answered right now; send it again later.",
-                RepeatMemory.IdHeader
+                RepeatHeaders.Id
             );
         }
         var set = read.Request.Change.Request.Path.Target;
@@ -418,7 +418,7 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatMemory repeats, 
         var answer = JsonSerializer.Deserialize<KeptAnswer>(known)!;
         return answer.Print == repeatable.Print
             ? await SendAsync(answer, isRepeatable: true)
-            : new RequestFault(400, "repeatability", "This id was given to another request.", RepeatMemory.IdHeader);
+            : new RequestFault(400, "repeatability", "This id was given to another request.", RepeatHeaders.Id);
     }
 
     private async Task<(ChangeResult? Result, RequestFault? Fault, ReadBack? Back)> OnceAsync(
@@ -622,7 +622,7 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatMemory repeats, 
         foreach (var (name, value) in answer.Headers.Where(h => h.Key != HeaderNames.ContentType))
             response.Headers[name] = value;
         if (isRepeatable)
-            response.Headers[RepeatMemory.ResultHeader] = "accepted";
+            response.Headers[RepeatHeaders.Result] = "accepted";
         if (answer.Headers.TryGetValue(HeaderNames.ContentType, out var type))
             await ODataAnswer.SendAsync(exchange.Context, type, System.Text.Encoding.UTF8.GetBytes(answer.Body));
         return null;

@@ -10,11 +10,9 @@ namespace RapidGable.Service.Faces.OData;
 internal sealed class ODataFace(FacePipeline pipeline, AuditLog audit, StatusMonitors monitors, RepeatMemory repeats, TimeProvider time)
     : IFace
 {
-    public const string Start = "/odata/";
-
     public string Name => "odata";
 
-    public string Prefix => Start;
+    public string Prefix => FaceTable.OData;
 
     public FacePipeline Pipeline => pipeline;
 

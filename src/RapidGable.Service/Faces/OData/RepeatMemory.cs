@@ -20,10 +20,6 @@ internal sealed record Repeatable(string Id, string Print);
 /// </summary>
 internal sealed class RepeatMemory(Allowances allowances, TimeProvider time)
 {
-    public const string IdHeader = "Repeatability-Request-ID";
-    public const string SentHeader = "Repeatability-First-Sent";
-    public const string ResultHeader = "Repeatability-Result";
-
     private readonly ConcurrentDictionary<string, string> _answers = new();
     private readonly ConcurrentQueue<string> _age = new();
     private readonly ConcurrentDictionary<string, Turn> _turns = new();
@@ -38,31 +34,31 @@ internal sealed class RepeatMemory(Allowances allowances, TimeProvider time)
     /// <summary>What the headers of a request say; null = it is not repeatable.</summary>
     public Result<object> Of(HttpContext context, string service, Caller caller, byte[] body)
     {
-        var (id, sent) = (context.Request.Headers[IdHeader].ToString(), context.Request.Headers[SentHeader].ToString());
+        var (id, sent) = (context.Request.Headers[RepeatHeaders.Id].ToString(), context.Request.Headers[RepeatHeaders.Sent].ToString());
         if (id.Length == 0 && sent.Length == 0)
             return Result<object>.Of("");
         if (id.Length is 0 or > 100 || id.Any(c => !char.IsAsciiLetterOrDigit(c) && c is not ('-' or '_' or '.' or ':')))
             return new RequestFault(
                 400,
                 "repeatability",
-                $"{IdHeader} is an id of at most 100 letters, digits and '-', such as a uuid.",
-                IdHeader
+                $"{RepeatHeaders.Id} is an id of at most 100 letters, digits and '-', such as a uuid.",
+                RepeatHeaders.Id
             );
         if (!DateTimeOffset.TryParseExact(sent, "r", CultureInfo.InvariantCulture, DateTimeStyles.AssumeUniversal, out var first))
             return new RequestFault(
                 400,
                 "repeatability",
-                $"{SentHeader} is the time of the first try, such as Wed, 01 May 2024 12:00:00 GMT.",
-                SentHeader
+                $"{RepeatHeaders.Sent} is the time of the first try, such as Wed, 01 May 2024 12:00:00 GMT.",
+                RepeatHeaders.Sent
             );
         if (first < time.GetUtcNow() - TimeSpan.FromHours(Limits.RepeatHours))
         {
-            context.Response.Headers[ResultHeader] = "rejected";
+            context.Response.Headers[RepeatHeaders.Result] = "rejected";
             return new RequestFault(
                 412,
                 "repeatability",
                 $"A request is known for {Limits.RepeatHours} hours, and this one was first sent before that.",
-                SentHeader
+                RepeatHeaders.Sent
             );
         }
         var (path, query) = RawTarget.Of(context);

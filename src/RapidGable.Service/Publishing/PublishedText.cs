@@ -7,7 +7,7 @@ using System.Text.RegularExpressions;
 using RapidGable.Declarations;
 using RapidGable.Model;
 
-namespace RapidGable.Service.Hosting;
+namespace RapidGable.Service.Publishing;
 
 /// <summary>
 /// All that a published set or a section of the workspace says, as text, so that two states can be compared. It goes through the

@@ -10,11 +10,10 @@ using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Queries;
-using RapidGable.Service.Trials;
 using RapidGable.Sources;
 using RapidGable.Verification;
 
-namespace RapidGable.Service.Hosting;
+namespace RapidGable.Service.Publishing;
 
 /// <summary>What a look at the files and catalogs gave.</summary>
 /// <param name="Changed">Services whose published state is another now, with their revisions before and after; null = absent.</param>

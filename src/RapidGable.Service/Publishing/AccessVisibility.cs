@@ -1,9 +1,8 @@
 using System.Collections.Immutable;
 using System.Text.Json;
 using RapidGable.Queries;
-using RapidGable.Service.Management;
 
-namespace RapidGable.Service.Trials;
+namespace RapidGable.Service.Publishing;
 
 /// <summary>One thing that one kind of caller may do.</summary>
 /// <param name="Caller">In words: anyone, anyone signed in, or a role.</param>

@@ -2,7 +2,7 @@ using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Queries;
 
-namespace RapidGable.Service.Management;
+namespace RapidGable.Service.Publishing;
 
 /// <summary>What one kind of caller may do with one set.</summary>
 /// <param name="Caller">Whom it is about, in words.</param>

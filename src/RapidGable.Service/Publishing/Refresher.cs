@@ -1,7 +1,7 @@
 using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
 
-namespace RapidGable.Service.Hosting;
+namespace RapidGable.Service.Publishing;
 
 /// <summary>
 /// Looks at files and catalogs at the interval that the workspace sets, when a database turns out to have changed, and again and

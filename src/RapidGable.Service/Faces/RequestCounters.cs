@@ -1,8 +1,9 @@
 using System.Collections.Concurrent;
 using System.Text;
+using RapidGable.Service.Publishing;
 using RapidGable.Sources;
 
-namespace RapidGable.Service.Hosting;
+namespace RapidGable.Service.Faces;
 
 /// <summary>Requests by service and status, for <c>/metrics</c> in the text exposition format.</summary>
 internal sealed class RequestCounters
