@@ -284,7 +284,11 @@ internal static class CheckCommand
                 .OfType<SetDeclaration>()
                 .Select(s =>
                     s.Name?.Value
-                    ?? service.Model.Sets.FirstOrDefault(m => m.Source.ToString() == s.From.Value || m.Source.Name == s.From.Value)?.Name
+                    ?? service
+                        .Model.Sets.FirstOrDefault(m =>
+                            m.Source.ToString() == s.From.Value || (m.Source as TableSource)?.Name == s.From.Value
+                        )
+                        ?.Name
                     ?? ""
                 ),
         ];

@@ -257,7 +257,7 @@ internal static class LookCommand
         var sample = await ObjectSample.ReadAsync(source, item, rows, cancellation);
         var published = workspace
             .Services.SelectMany(s =>
-                s.Model.Sets.Where(e => e.Source.Source == source.Name && e.Source.Schema == item.Schema && e.Source.Name == item.Name)
+                s.Model.Sets.Where(e => e.Source.Equals(new TableSource(source.Name, item.Schema, item.Name)))
                     .Select(e => $"{s.Model.Service}/{e.Name}")
             )
             .ToList();

@@ -43,19 +43,45 @@ public class ArchitectureTests
         Assert.True(result.IsSuccessful, string.Join(", ", result.FailingTypeNames ?? []));
     }
 
-    [Fact]
-    public void Only_the_registry_knows_an_engines_folder()
+    [Theory]
+    [InlineData("Sqlite")]
+    [InlineData("PostgreSql")]
+    [InlineData("MariaDb")]
+    public void Only_the_registry_knows_an_engines_folder(string engine)
     {
-        var result = Types
-            .InAssembly(Core)
-            .That()
-            .DoNotResideInNamespace("RapidGable.Sources.Sqlite")
-            .And()
-            .DoNotHaveName("EngineRegistry")
-            .ShouldNot()
-            .HaveDependencyOn("RapidGable.Sources.Sqlite")
-            .GetResult();
+        var room = "RapidGable.Sources." + engine;
+        var others = Types.InAssembly(Core).That().DoNotResideInNamespace(room).And().DoNotHaveName("EngineRegistry");
+        var result = others.ShouldNot().HaveDependencyOn(room).GetResult();
         Assert.True(result.IsSuccessful, string.Join(", ", result.FailingTypeNames ?? []));
+    }
+
+    [Fact]
+    public void Every_engine_has_a_guarded_folder()
+    {
+        var engines = Core.GetTypes()
+            .Select(t => t.Namespace)
+            .OfType<string>()
+            .Where(n => n.StartsWith("RapidGable.Sources.", StringComparison.Ordinal));
+        Assert.Equal(
+            ["RapidGable.Sources.MariaDb", "RapidGable.Sources.PostgreSql", "RapidGable.Sources.Sqlite"],
+            engines.Distinct().Order(StringComparer.Ordinal)
+        );
+    }
+
+    [Fact] // where rows come from is one closed hierarchy; a kind that is added is added to the writer of statements too
+    public void Rows_come_from_these_kinds_of_sources_only()
+    {
+        var kinds = Core.GetTypes().Where(t => t.IsSubclassOf(typeof(Model.RowSource)) && !t.IsAbstract).ToList();
+        Assert.Equal(
+            ["ComputedSource", "QuerySource", "RestrictedSource", "SingleRow", "TableSource"],
+            kinds.Select(t => t.Name).Order(StringComparer.Ordinal)
+        );
+        Assert.All(kinds, t => Assert.True(t.IsSealed, t.Name));
+        // Nothing of what a caller may not see can be changed after it is made, nor copied without it.
+        Assert.All([typeof(Access.RestrictedSource), typeof(Access.ComputedSource)], t =>
+            Assert.DoesNotContain(t.GetProperties(), p => p.CanWrite)
+        );
+        Assert.All(kinds, t => Assert.Null(t.GetMethod("<Clone>$")));
     }
 
     [Fact]

@@ -20,7 +20,7 @@ public sealed class ForeignNamesTests
         return workspace
             .Services[0]
             .Model.Sets.ToDictionary(
-                s => s.Source.Name,
+                s => ((TableSource)s.Source).Name,
                 s => string.Join(' ', s.Type.Navigations.Select(n => n.Name).Order(StringComparer.Ordinal))
             );
     }

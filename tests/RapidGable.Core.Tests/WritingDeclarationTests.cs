@@ -45,7 +45,7 @@ public class WritingDeclarationTests
     [InlineData(
         "number: { generate: \"= \" }",
         "generate 11:27",
-        "The expression cannot be computed: At position 0 of $filter: expected a property, a value or '(', but it ends there."
+        "The expression cannot be computed: At position 0 of the expression: expected a property, a value or '(', but it ends there."
     )]
     [InlineData(
         "minutes: { generate: \"= station/name\" }",
@@ -122,12 +122,12 @@ public class WritingDeclarationTests
     [InlineData(
         "valid: [{ where: cost }]",
         "value-rule 10:22",
-        "The rule cannot be kept: $filter needs a condition that is true or false, and this is 'cost' (Edm.Decimal)."
+        "The rule cannot be kept: the condition must be true or false, and this is 'cost' (Edm.Decimal)."
     )]
     [InlineData(
         "valid: [{ where: cost gt }]",
         "value-rule 10:22",
-        "The rule cannot be kept: At position 7 of $filter: expected a property, a value or '(', but it ends there."
+        "The rule cannot be kept: At position 7 of the condition: expected a property, a value or '(', but it ends there."
     )]
     [InlineData(
         "valid: [{ where: cost gt 1, on: delete }]",
@@ -162,7 +162,7 @@ public class WritingDeclarationTests
     [InlineData(
         "compute: { label: concat(number, }",
         "compute 10:23",
-        "'label' cannot be computed: At position 13 of $filter: expected ',' or ')' in the call of concat, but it ends there."
+        "'label' cannot be computed: At position 13 of the expression: expected ',' or ')' in the call of concat, but it ends there."
     )]
     [InlineData("compute: { 1st: number }", "identifier 10:16", "'1st' cannot be an outside name.")]
     [InlineData("compute: { number: purpose }", "name-collision 10:16", "'Visits' has another property or column called 'number'.")]

@@ -2,6 +2,7 @@ using System.Net;
 using System.Net.Sockets;
 using RapidGable.Core.Tests;
 using RapidGable.Declarations;
+using RapidGable.Model;
 using RapidGable.Sources;
 
 namespace RapidGable.Service.Tests;
@@ -66,7 +67,8 @@ public sealed class AwkwardCatalogTests(EnginesFixture engines)
             Assert.Equal(
                 ["Order", "order", "select_from", "other_child", "other_Order", "wide", "fails", "kept", "parts"],
                 model
-                    .Sets.Select(s => s.Source.Schema is "public" or null ? s.Source.Name : $"{s.Source.Schema}_{s.Source.Name}")
+                    .Sets.Select(s => (TableSource)s.Source)
+                    .Select(t => t.Schema is "public" or null ? t.Name : $"{t.Schema}_{t.Name}")
                     .OrderBy(n =>
                         Array.IndexOf(["Order", "order", "select_from", "other_child", "other_Order", "wide", "fails", "kept", "parts"], n)
                     )
@@ -75,15 +77,15 @@ public sealed class AwkwardCatalogTests(EnginesFixture engines)
                 "id, select, a_b, a_b_2, it_s, q_q, größe_m_s, _2nd, " + Long,
                 string.Join(
                     ", ",
-                    model.Sets.First(s => s.Source is { Name: "Order", Schema: "public" }).Type.Properties.Select(p => p.Name)
+                    model.Sets.First(s => s.Source is TableSource { Name: "Order", Schema: "public" }).Type.Properties.Select(p => p.Name)
                 )
             );
             Assert.Equal(1_600, model.FindSet("wide")!.Type.Properties.Length);
             Assert.Equal(SourceObjectKind.MaterializedView, workspace.Catalogs["main"].Find("kept")!.Kind);
-            var child = model.Sets.First(s => s.Source.Name == "child");
+            var child = model.Sets.First(s => s.Source is TableSource { Name: "child" });
             Assert.Equal("good|so so||3", string.Join('|', child.Type.FindProperty("feeling")!.AllowedValues));
             Assert.Equal("A short one", child.Type.FindProperty("code")!.Description);
-            Assert.Contains(child.Type.Navigations, n => model.Target(n).Source is { Schema: "public", Name: "Order" });
+            Assert.Contains(child.Type.Navigations, n => model.Target(n).Source is TableSource { Schema: "public", Name: "Order" });
             var routine = Assert.Single(workspace.Catalogs["main"].Routines);
             Assert.Equal(
                 "other twice function n bigint bigint",

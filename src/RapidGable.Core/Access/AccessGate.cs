@@ -15,24 +15,22 @@ public sealed record PermittedRequest
 /// <summary>What a caller may write of a set by one operation. Only <see cref="AccessGate"/> gives it out.</summary>
 public sealed record WriteAccess
 {
-    internal WriteAccess(
-        EntitySet set,
-        SetOperations operation,
-        SourceObjectName before,
-        SourceObjectName after,
-        ImmutableHashSet<string> closed
-    ) => (Set, Operation, Before, After, Closed) = (set, operation, before, after, closed);
+    internal WriteAccess(EntitySet set, SetOperations operation, RowSource before, RowSource after, ImmutableHashSet<string> closed) =>
+        (Set, Operation, Before, After, Closed) = (set, operation, before, after, closed);
 
     /// <summary>The whole set, whatever the caller may read of it.</summary>
     public EntitySet Set { get; }
 
+    /// <summary>The table that is written.</summary>
+    public TableSource Table => (TableSource)Set.Source;
+
     public SetOperations Operation { get; }
 
     /// <summary>The rows that may be changed.</summary>
-    public SourceObjectName Before { get; }
+    public RowSource Before { get; }
 
     /// <summary>What a row must be among once it is written.</summary>
-    public SourceObjectName After { get; }
+    public RowSource After { get; }
 
     /// <summary>Columns that may not be written.</summary>
     public ImmutableHashSet<string> Closed { get; }
@@ -154,15 +152,7 @@ public static class AccessGate
                     : set with
                     {
                         Type = set.Type.With([.. set.Type.Properties, .. computed.Select(c => c.Property)]),
-                        Source = set.Source with
-                        {
-                            RowId = null,
-                            Restriction = new ComputedSource(
-                                seen,
-                                set.Source,
-                                [.. computed.Select(c => (c.Property.Column, c.Bound.Value!))]
-                            ),
-                        },
+                        Source = new ComputedSource(seen, set.Source, [.. computed.Select(c => (c.Property.Column, c.Bound.Value!))]),
                     };
             }),
         ]);
@@ -190,9 +180,7 @@ public static class AccessGate
                     Type = s.Type.With([
                         .. s
                             .Type.Navigations.Where(n => names.ContainsKey(n.TargetSet))
-                            .Select(n =>
-                                !n.IsCollection && names[n.TargetSet].Source.Restriction is not null ? n with { Nullable = true } : n
-                            ),
+                            .Select(n => !n.IsCollection && names[n.TargetSet].Source is RestrictedSource ? n with { Nullable = true } : n),
                     ]),
                 }
             ),
@@ -252,14 +240,8 @@ public static class AccessGate
         var (leaving, forbidding, forbidsAll) = Applying(operation, caller, checks);
         if (!set.Operations.HasFlag(operation) || deniesAll || allowing.IsEmpty || forbidsAll || leaving.IsEmpty)
             return null;
-        SourceObjectName Left(ImmutableArray<BoundRule> by, ImmutableArray<BoundRule> without) =>
-            without.IsEmpty && by.Any(r => r.Condition is null)
-                ? set.Source
-                : set.Source with
-                {
-                    RowId = null,
-                    Restriction = new AccessRestriction(model, set, by, without, []),
-                };
+        RowSource Left(ImmutableArray<BoundRule> by, ImmutableArray<BoundRule> without) =>
+            without.IsEmpty && by.Any(r => r.Condition is null) ? set.Source : new RestrictedSource(model, set, by, without, []);
         var closed = allowing
             .SelectMany(r => r.Grant.Hide.Concat(r.Grant.Mask))
             .Distinct()
@@ -267,13 +249,20 @@ public static class AccessGate
         return new WriteAccess(set, operation, Left(allowing, denying), Left(leaving, forbidding), [.. closed]);
     }
 
+    /// <summary>What a trial has made is taken away again, whatever the declaration allows.</summary>
+    internal static WriteAccess UndoingTrial(EntitySet set) => new(set, SetOperations.Delete, set.Source, set.Source, []);
+
+    /// <summary>Who may delete an entity may delete what is part of it.</summary>
+    /// <param name="container">The right to delete the entity.</param>
+    /// <param name="part">The whole set of its parts.</param>
+    internal static WriteAccess DeletingPart(WriteAccess container, EntitySet part) =>
+        container.Operation == SetOperations.Delete && container.Set.Type.Navigations.Any(n => n.IsContained && n.TargetSet == part.Name)
+            ? new WriteAccess(part, SetOperations.Delete, part.Source, part.Source, [])
+            : throw new ArgumentException($"{part.Name} are no part of {container.Set.Name}.", nameof(part));
+
     /// <summary>The rows of a set that fulfil one of some conditions.</summary>
-    internal static SourceObjectName Fulfilling(EntityModel model, EntitySet set, ImmutableArray<BoundRule> conditions) =>
-        set.Source with
-        {
-            RowId = null,
-            Restriction = new AccessRestriction(model, set, conditions, [], []),
-        };
+    internal static RowSource Fulfilling(EntityModel model, EntitySet set, ImmutableArray<BoundRule> conditions) =>
+        new RestrictedSource(model, set, conditions, [], []);
 
     private static EntitySet Restricted(EntityModel model, EntitySet set, Caller caller, ImmutableArray<BoundRule> rules)
     {
@@ -332,7 +321,7 @@ public static class AccessGate
                     ),
                 ],
             },
-            Source = set.Source with { RowId = null, Restriction = new AccessRestriction(model, set, allowing, denying, covered) },
+            Source = new RestrictedSource(model, set, allowing, denying, covered),
             DefaultOrder =
             [
                 .. set.DefaultOrder.Where(o => !gone.Contains(o.Property.Column)).Select(o => o with { Property = Seen(o.Property)! }),
@@ -394,7 +383,7 @@ public static class AccessGate
     {
         foreach (var set in request.TouchedSets(model))
         {
-            if (!set.IsTransient && (visible.FindSet(set.Name) is not { } seen || seen.Source.Restriction != set.Source.Restriction))
+            if (!set.IsTransient && (visible.FindSet(set.Name) is not { } seen || !seen.Source.Equals(set.Source)))
                 return RequestFault.NotFound($"There is no resource '{set.Name}'.", "path");
         }
         return new PermittedRequest(request);

@@ -11,12 +11,14 @@ namespace RapidGable.Access;
 /// <param name="Model">What the caller may see, without computed values.</param>
 /// <param name="Rows">The set's own rows as the caller sees them.</param>
 /// <param name="Values">Each value with the column that stands for it.</param>
-public sealed class ComputedSource(EntityModel model, SourceObjectName rows, ImmutableArray<(string Column, BoundRule Value)> values)
-    : SourceRestriction
+public sealed class ComputedSource(EntityModel model, RowSource rows, ImmutableArray<(string Column, BoundRule Value)> values)
+    : RowSource(rows.Source)
 {
     public EntityModel Model => model;
 
-    public SourceObjectName Rows => rows;
+    public RowSource Rows => rows;
 
     public ImmutableArray<(string Column, BoundRule Value)> Values => values;
+
+    public override string ToString() => rows.ToString();
 }

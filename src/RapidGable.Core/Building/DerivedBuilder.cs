@@ -163,7 +163,7 @@ internal sealed class DerivedBuilder(SetDraft draft, SourceCatalog catalog, ISou
                 [.. key],
                 []
             ),
-            new SourceObjectName(draft.Declaration.Source.Value, item.Schema, item.Name)
+            new TableSource(draft.Declaration.Source.Value, item.Schema, item.Name)
         )
         {
             IsTransient = true,

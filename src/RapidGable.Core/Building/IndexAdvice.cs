@@ -33,11 +33,11 @@ public static class IndexAdvice
                     Check(set.Source, [.. set.DefaultOrder.Select(o => o.Property.Column)], $"the order of '{set.Name}'");
             }
 
-            void Check(SourceObjectName name, List<string> columns, string what)
+            void Check(RowSource rows, List<string> columns, string what)
             {
-                var item = name.Query is null
-                    ? workspace.Catalogs[name.Source].Objects.FirstOrDefault(o => o.Schema == name.Schema && o.Name == name.Name)
-                    : null;
+                if (rows is not TableSource name)
+                    return;
+                var item = workspace.Catalogs[name.Source].Objects.FirstOrDefault(o => o.Schema == name.Schema && o.Name == name.Name);
                 if (
                     item is not { Kind: SourceObjectKind.Table }
                     || IsFound(item, columns)

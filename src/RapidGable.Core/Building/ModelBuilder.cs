@@ -109,11 +109,7 @@ public sealed class ModelBuilder
                         RowRules =
                         [
                             .. set.RowRules.Select(r =>
-                                r.Condition is { } condition
-                                && Access
-                                    .BoundRule.Bind(model, set, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = condition })
-                                    .Value
-                                    is { } rule
+                                r.Condition is { } condition && Access.BoundRule.BindCondition(model, set, condition).Value is { } rule
                                     ? new ConstraintBuilder(model, set, rule).Describe(r)
                                     : r
                             ),
@@ -453,7 +449,7 @@ public sealed class ModelBuilder
             ? new ChangeTracking(
                 stamp,
                 new DeletionLog(
-                    new SourceObjectName(draft.Declaration.Source.Value, log.Schema, log.Name),
+                    new TableSource(draft.Declaration.Source.Value, log.Schema, log.Name),
                     [.. key.Zip(draft.Key, (own, set) => own! with { Name = set.Name, Type = set.Type, Conversion = set.Conversion })],
                     at
                 )
@@ -645,10 +641,9 @@ public sealed class ModelBuilder
         return new EntitySet(
             draft.Name,
             type,
-            new SourceObjectName(draft.Declaration.Source.Value, draft.Item.Schema, draft.Item.Name, draft.Item.Query)
-            {
-                RowId = draft.Item.RowId,
-            }
+            draft.Item.Query is { } select
+                ? new QuerySource(draft.Declaration.Source.Value, select)
+                : new TableSource(draft.Declaration.Source.Value, draft.Item.Schema, draft.Item.Name) { RowId = draft.Item.RowId }
         )
         {
             PageSize = page,

@@ -340,7 +340,7 @@ internal sealed class RelationBuilder(
         var targetSide = target[0].Columns.Zip(target[0].TargetColumns, (l, t) => (Link: l, Target: to.FindColumn(t))).ToList();
         if (ownSide.Exists(s => s.Own is null) || targetSide.Exists(s => s.Target is null))
             return;
-        var name = new SourceObjectName(from.Declaration.Source.Value, link.Schema, link.Name);
+        var name = new TableSource(from.Declaration.Source.Value, link.Schema, link.Name);
         var backName = !relation.HasBack ? null : relation.Back?.Value ?? Free(to, from.Name, $"{from.Name}_by_{relation.Name.Value}");
         var needs = link
             .Columns.FirstOrDefault(c =>

@@ -57,9 +57,9 @@ public sealed class ResolvedDeclaration
     }
 
     private static string ObjectName(EntitySet set, SetDeclaration declaration) =>
-        declaration.From.Value == set.Source.ToString() ? set.Source.Name
-        : set.Source.Name == declaration.From.Value ? declaration.From.Value
-        : declaration.From.Value[(declaration.From.Value.LastIndexOf('.') + 1)..];
+        set.Source is TableSource table && (table.ToString() == declaration.From.Value || table.Name == declaration.From.Value)
+            ? table.Name
+            : declaration.From.Value[(declaration.From.Value.LastIndexOf('.') + 1)..];
 
     private void Types()
     {
@@ -151,7 +151,7 @@ public sealed class ResolvedDeclaration
         if (declaration.Select is { } select)
         {
             Line(1, "- select: |", "declared");
-            foreach (var line in set.Source.Query!.Split('\n'))
+            foreach (var line in ((QuerySource)set.Source).Select.Split('\n'))
                 Line(4, line.TrimEnd());
         }
         else
@@ -201,7 +201,7 @@ public sealed class ResolvedDeclaration
                 Line(
                     3,
                     derived.Rows is { } rows
-                        ? $"{derived.Name}: {{ from: {YamlText.Of(rows.Source.Name)}, hide: "
+                        ? $"{derived.Name}: {{ from: {YamlText.Of(((TableSource)rows.Source).Name)}, hide: "
                             + $"[{string.Join(", ", rows.Type.Hidden.Select(h => YamlText.Of(h.Column)))}] }}"
                         : $"{derived.Name}: {{ when: [{string.Join(", ", derived.Values.Select(v => YamlText.Of($"{v}")))}], "
                             + $"columns: [{string.Join(", ", derived.Properties.Select(p => YamlText.Of(p.Column)))}] }}",

@@ -43,7 +43,7 @@ internal static class RuleIndexAdvice
     private static bool IsIndexed(Property property, EntitySet set, ImmutableDictionary<string, SourceCatalog> catalogs) =>
         catalogs
             .GetValueOrDefault(set.Source.Source)
-            ?.Objects.FirstOrDefault(o => o.Name == set.Source.Name && o.Schema == set.Source.Schema)
+            ?.Objects.FirstOrDefault(o => set.Source.Equals(new TableSource(set.Source.Source, o.Schema, o.Name)))
             is { } table
         && table.UniqueKeys.Concat(table.Indexes).Append(table.PrimaryKey).Any(i => !i.IsEmpty && i[0] == property.Column);
 }

@@ -184,7 +184,7 @@ public static class WorkspaceLoader
                 : null;
         if (table.PrimaryKey is ["id"] && Column("id", EdmKind.String) is { } id && Column("answer", EdmKind.String) is { } answer)
             return new RepeatTable(
-                new SourceObjectName(source.Name, table.Schema, table.Name),
+                new TableSource(source.Name, table.Schema, table.Name),
                 id,
                 answer,
                 Column("at", EdmKind.DateTimeOffset)

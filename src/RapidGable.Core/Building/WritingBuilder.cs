@@ -292,7 +292,7 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
                 );
             columns[what.Value] = new Property(there.Name, type, there.Nullable, there.Name, there.StorageForm);
         }
-        return new ChangeLog(new SourceObjectName(draft.Declaration.Source.Value, table.Schema, table.Name), columns.ToImmutable());
+        return new ChangeLog(new TableSource(draft.Declaration.Source.Value, table.Schema, table.Name), columns.ToImmutable());
     }
 
     /// <summary>Names in rules that only the whole model can tell, and expressions that only it can bind.</summary>
@@ -317,12 +317,7 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
             }
             foreach (var rule in declared.RowRules.Where(r => r.Where is not null))
             {
-                if (
-                    Access
-                        .BoundRule.Bind(model, set, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = rule.Where!.Value })
-                        .Fault is
-                    { } fault
-                )
+                if (Access.BoundRule.BindCondition(model, set, rule.Where!.Value).Fault is { } fault)
                     diagnostics.Error("value-rule", $"The rule cannot be kept: {fault.Message}", rule.Where!.Location, fault.Pointer());
             }
         }

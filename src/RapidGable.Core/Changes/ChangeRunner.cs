@@ -127,7 +127,7 @@ public sealed class ChangeRunner
         if (!(await unit.SessionAsync(source, cancellation)).Is(out var session, out _))
             return;
         var statements = new ChangeStatements(session, source.Dialect, unit.Values, cancellation);
-        await statements.RemoveAsync(set, new EntityRow(set, [.. key.Select(k => k!)]).Where);
+        await statements.RemoveAsync(Access.AccessGate.UndoingTrial(set), new EntityRow(set, [.. key.Select(k => k!)]).Where);
         await unit.CommitAsync(cancellation);
     }
 

@@ -1,3 +1,4 @@
+using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Requests;
@@ -28,7 +29,7 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
     /// <param name="where">Published values; none is null.</param>
     /// <param name="isLocked">Nobody else may change the row until the transaction ends; not for a restricted table.</param>
     public async Task<object?[]?> FindAsync(
-        SourceObjectName source,
+        RowSource source,
         IReadOnlyList<Property> output,
         IEnumerable<(Property Column, object Value)> where,
         bool isLocked = false
@@ -36,7 +37,7 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
 
     /// <summary>As the other, with what is made of the row.</summary>
     public async Task<T?> FindAsync<T>(
-        SourceObjectName source,
+        RowSource source,
         IReadOnlyList<Property> output,
         IEnumerable<(Property Column, object Value)> where,
         bool isLocked,
@@ -50,14 +51,14 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
     }
 
     public async Task<bool> ExistsAsync(
-        SourceObjectName source,
+        RowSource source,
         IReadOnlyList<Property> key,
         IEnumerable<(Property Column, object Value)> where
     ) => await FindAsync(source, key, where) is not null;
 
     /// <summary>All rows that hold some values.</summary>
     public async Task<List<object?[]>> FindAllAsync(
-        SourceObjectName source,
+        RowSource source,
         IReadOnlyList<Property> output,
         IEnumerable<(Property Column, object Value)> where
     )
@@ -74,7 +75,7 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
     public ValueTask SerializeAsync(string subject) => session.SerializeAsync(subject, cancellation);
 
     /// <summary>The highest number in a column; null = there is none.</summary>
-    public async Task<object?> HighestAsync(SourceObjectName table, Property column)
+    public async Task<object?> HighestAsync(RowSource table, Property column)
     {
         await using var rows = await QueryAsync(SqlWriter.WriteHighest(table, column, null, 0, false, dialect));
         return await rows.ReadAsync(cancellation) && !rows.IsNull(0) ? RowValue.Read(rows, column.StoredType, 0) : null;
@@ -82,7 +83,7 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
 
     /// <summary>The highest number behind a prefix in a text column; 0 = there is none.</summary>
     /// <param name="digits">Of the numbers, until they need more.</param>
-    public async Task<long> HighestAsync(SourceObjectName table, Property column, string prefix, int digits)
+    public async Task<long> HighestAsync(RowSource table, Property column, string prefix, int digits)
     {
         var like =
             prefix
@@ -135,7 +136,7 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
 
     /// <summary>Adds a row.</summary>
     /// <returns>Published values of the asked columns, as the source made them.</returns>
-    public async Task<object?[]> InsertAsync(SourceObjectName table, IReadOnlyList<ColumnValue> columns, IReadOnlyList<Property> returned)
+    public async Task<object?[]> InsertAsync(TableSource table, IReadOnlyList<ColumnValue> columns, IReadOnlyList<Property> returned)
     {
         var stored = Stored(columns);
         var name = dialect.Table(table.Schema, table.Name);
@@ -178,11 +179,7 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
 
     /// <summary>Changes the row of a key; at least one column.</summary>
     /// <returns>How many rows there were.</returns>
-    public Task<long> UpdateAsync(
-        SourceObjectName table,
-        IReadOnlyList<ColumnValue> columns,
-        IEnumerable<(Property Column, object Value)> where
-    )
+    public Task<long> UpdateAsync(TableSource table, IReadOnlyList<ColumnValue> columns, IEnumerable<(Property Column, object Value)> where)
     {
         var parameters = new List<StoredValue>();
         var sets = columns
@@ -199,16 +196,18 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
         return NamedAsync([.. columns.Where(c => !c.IsIncrement).Select(c => c.Property.Column)], () => RunAsync(sql, parameters));
     }
 
-    public Task<long> DeleteAsync(SourceObjectName table, IEnumerable<(Property Column, object Value)> where)
+    public Task<long> DeleteAsync(TableSource table, IEnumerable<(Property Column, object Value)> where)
     {
         var parameters = new List<StoredValue>();
         return RunAsync($"DELETE FROM {dialect.Table(table.Schema, table.Name)} WHERE {Where(where, parameters)}", parameters);
     }
 
     /// <summary>Deletes one row of a set.</summary>
+    /// <param name="access">The right to do so.</param>
     /// <param name="where">Its key.</param>
-    public async Task RemoveAsync(EntitySet set, IEnumerable<(Property Column, object Value)> where)
+    public async Task RemoveAsync(WriteAccess access, IEnumerable<(Property Column, object Value)> where)
     {
+        var set = access.Set;
         var key = where.ToDictionary(w => w.Column.Column);
         foreach (
             var own in dialect.KeepsWhatRefersToItself
@@ -221,12 +220,12 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
             // Where it refers to itself, that goes first.
             if (own.Joins.All(j => j.Own.Nullable && key.ContainsKey(j.Target.Column)))
                 await UpdateAsync(
-                    set.Source,
+                    access.Table,
                     [.. own.Joins.Select(j => new ColumnValue(j.Own, null))],
                     key.Values.Concat(own.Joins.Select(j => (j.Own, key[j.Target.Column].Value)))
                 );
         }
-        await DeleteAsync(set.Source, key.Values);
+        await DeleteAsync(access.Table, key.Values);
     }
 
     private async Task<long> RunAsync(string sql, List<StoredValue> parameters) =>

@@ -68,7 +68,7 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
                         )
                         .Select(p => new ColumnValue(p, "[]"))
                 );
-                var made = await statements.InsertAsync(whole.Source, own, whole.Type.Key);
+                var made = await statements.InsertAsync(access.Table, own, whole.Type.Key);
                 return new EntityRow(sent.Set, [.. made.Select(k => k!)]);
             },
             columns
@@ -79,7 +79,7 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
             var ties = await ColumnsAsync(row, table.Joins.Select(j => j.Own), statements);
             await ToldAsync(sent, async () =>
                 await statements.InsertAsync(
-                    rows.Source,
+                    (TableSource)rows.Source,
                     [.. table.Joins.Select((j, i) => new ColumnValue(j.Target, ties[i])), .. extra],
                     []
                 )
@@ -118,7 +118,7 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
                 async () =>
                 {
                     if (columns.Count > extra.Count)
-                        await statements.UpdateAsync(whole.Source, [.. columns.Except(extra)], row.Where);
+                        await statements.UpdateAsync(access.Table, [.. columns.Except(extra)], row.Where);
                     if (extra.Count > 0)
                         await UpdateExtraAsync(row, extra, statements);
                     return row;
@@ -159,17 +159,18 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         var access = Access(row.Set, SetOperations.Delete, path);
         var statements = await StatementsAsync(access.Set);
         await LockAsync(row, access, statements, preconditions, needsState, SentEntity.Nothing(row.Set) with { Path = path });
-        await DropAsync(row, row.Set, statements);
+        await DropAsync(row, access, row.Set, statements);
     }
 
     /// <summary>
     /// Deletes a row with its links and its parts, each noted where that is declared; who may delete an entity may delete what is part
     /// of it.
     /// </summary>
+    /// <param name="access">The right to delete it.</param>
     /// <param name="seen">What was asked for, which a fault may name.</param>
-    private async Task DropAsync(EntityRow row, EntitySet seen, ChangeStatements statements)
+    private async Task DropAsync(EntityRow row, WriteAccess access, EntitySet seen, ChangeStatements statements)
     {
-        var whole = _service.Model.FindSet(row.Set.Name)!;
+        var whole = access.Set;
         var before = whole.Log is null ? null : await ColumnsAsync(row, ChangeNotes.Columns(whole), statements);
         foreach (var navigation in whole.Type.Navigations.Where(n => n.Link is not null))
         {
@@ -185,16 +186,12 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
             var ties = await ColumnsAsync(row, navigation.Joins.Select(j => j.Own), statements);
             foreach (
                 var key in await statements.FindAllAsync(
-                    part.Source with
-                    {
-                        Restriction = null,
-                        RowId = null,
-                    },
+                    part.Source,
                     part.Type.Key,
                     navigation.Joins.Select((j, i) => (j.Target, ties[i]!))
                 )
             )
-                await DropAsync(new EntityRow(part, [.. key.Select(k => k!)]), seen, statements);
+                await DropAsync(new EntityRow(part, [.. key.Select(k => k!)]), AccessGate.DeletingPart(access, part), seen, statements);
         }
         await ToldAsync(
             SentEntity.Nothing(seen),
@@ -203,9 +200,12 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
                 foreach (var derived in whole.Type.Derived.Where(d => d.Rows is not null))
                 {
                     var ties = await ColumnsAsync(row, derived.Table!.Joins.Select(j => j.Own), statements);
-                    await statements.DeleteAsync(derived.Rows!.Source, derived.Table.Joins.Select((j, i) => (j.Target, ties[i]!)));
+                    await statements.DeleteAsync(
+                        (TableSource)derived.Rows!.Source,
+                        derived.Table.Joins.Select((j, i) => (j.Target, ties[i]!))
+                    );
                 }
-                await statements.RemoveAsync(whole, row.Where);
+                await statements.RemoveAsync(access, row.Where);
                 return row;
             },
             isDelete: true
@@ -234,8 +234,8 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
             : throw new FaultException(fault);
     }
 
-    private static async Task<object?[]> ColumnsAsync(EntityRow row, IEnumerable<Property> columns, ChangeStatements statements) =>
-        await statements.FindAsync(row.Set.Source with { Restriction = null, RowId = null }, [.. columns], row.Where)
+    private async Task<object?[]> ColumnsAsync(EntityRow row, IEnumerable<Property> columns, ChangeStatements statements) =>
+        await statements.FindAsync(_service.Whole(row.Set).Source, [.. columns], row.Where)
         ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
 
     /// <summary>Takes the row for this transaction alone, if it is one that may be changed and as the caller means it to be.</summary>
@@ -250,9 +250,9 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
     )
     {
         var output = access.Set.Version is { } version ? [version] : access.Set.Type.Key.Take(1).ToList();
-        if (await statements.FindAsync(access.Set.Source with { Restriction = null }, output, row.Where, isLocked: true) is not { } found)
+        if (await statements.FindAsync(access.Table, output, row.Where, isLocked: true) is not { } found)
             throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
-        if (access.Before.Restriction is not null && !await statements.ExistsAsync(access.Before, access.Set.Type.Key, row.Where))
+        if (access.Before is RestrictedSource && !await statements.ExistsAsync(access.Before, access.Set.Type.Key, row.Where))
             throw new FaultException(
                 new RequestFault(
                     403,
@@ -310,7 +310,7 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
     }
 
     /// <summary>A complex value that is kept as JSON changes member by member (M-16).</summary>
-    private static async Task MergeAsync(EntityRow row, SentEntity sent, List<ColumnValue> columns, ChangeStatements statements)
+    private async Task MergeAsync(EntityRow row, SentEntity sent, List<ColumnValue> columns, ChangeStatements statements)
     {
         foreach (var value in sent.Values.Where(v => v is { IsMerged: true, Value: not null }))
         {
@@ -329,7 +329,13 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         {
             var derived = _service.Model.FindSet(row.Set.Name)!.Type.Derived.First(d => d.Table == table.Key);
             var ties = await ColumnsAsync(row, table.Key.Joins.Select(j => j.Own), statements);
-            if (await statements.UpdateAsync(derived.Rows!.Source, [.. table], table.Key.Joins.Select((j, i) => (j.Target, ties[i]!))) == 0)
+            if (
+                await statements.UpdateAsync(
+                    (TableSource)derived.Rows!.Source,
+                    [.. table],
+                    table.Key.Joins.Select((j, i) => (j.Target, ties[i]!))
+                ) == 0
+            )
                 throw new FaultException(new RequestFault(400, "type", $"The entity is no {derived.Name}.", table.First().Path));
         }
     }
@@ -343,7 +349,7 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         IReadOnlyList<ColumnValue> columns
     )
     {
-        if (access.After.Restriction is not null && !await statements.ExistsAsync(access.After, access.Set.Type.Key, row.Where))
+        if (access.After is RestrictedSource && !await statements.ExistsAsync(access.After, access.Set.Type.Key, row.Where))
             throw new FaultException(
                 new RequestFault(
                     403,
@@ -406,15 +412,7 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
                 .ToList();
             if (
                 values.TrueForAll(v => v.Item2 is not null)
-                && !await statements.ExistsAsync(
-                    _service.Model.Target(navigation).Source with
-                    {
-                        Restriction = null,
-                        RowId = null,
-                    },
-                    [values[0].Target],
-                    values
-                )
+                && !await statements.ExistsAsync(_service.Model.Target(navigation).Source, [values[0].Target], values)
             )
                 return [.. navigation.Joins.Select(j => j.Own.Column)];
         }

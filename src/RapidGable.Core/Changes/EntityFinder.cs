@@ -98,7 +98,7 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<stri
 
     /// <summary>Published values of columns of an entity that is there, whatever the caller may see of it.</summary>
     public async Task<object?[]> ColumnsAsync(EntityRow row, IReadOnlyList<Property> columns) =>
-        await WithStatementsAsync(row.Set, s => s.FindAsync(row.Set.Source with { Restriction = null, RowId = null }, columns, row.Where))
+        await WithStatementsAsync(row.Set, s => s.FindAsync(_service.Whole(row.Set).Source, columns, row.Where))
         ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
 
     /// <summary>Whether some entity has these values, among those that the caller may read or among all.</summary>
@@ -107,10 +107,7 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<stri
     public async Task<bool> HasAsync(string set, IReadOnlyList<(Property Property, object Value)> where, bool amongAll)
     {
         var seen = amongAll ? _service.Model.FindSet(set) : _service.ModelFor(unit.Caller).FindSet(set);
-        return seen is not null
-            && await WithStatementsAsync(seen, s =>
-                s.ExistsAsync(amongAll ? seen.Source with { Restriction = null } : seen.Source, [where[0].Property], where)
-            );
+        return seen is not null && await WithStatementsAsync(seen, s => s.ExistsAsync(seen.Source, [where[0].Property], where));
     }
 
     /// <summary>The address of an entity below the service root, encoded.</summary>

@@ -75,7 +75,8 @@ internal sealed class ValueMaking(ChangeUnit unit, EntitySet whole, ChangeStatem
     /// </summary>
     private async Task<object> NextAsync(Property property, ValueMaker maker)
     {
-        await statements.SerializeAsync($"gable number {whole.Source.Schema}.{whole.Source.Name}.{property.Column}");
+        var table = (TableSource)whole.Source;
+        await statements.SerializeAsync($"gable number {table.Schema}.{table.Name}.{property.Column}");
         if (property.Type.IsNumeric)
             return await statements.HighestAsync(whole.Source, property) is { } highest
                 ? Convert.ToInt64(highest, CultureInfo.InvariantCulture) + 1
@@ -97,7 +98,7 @@ internal sealed class ValueMaking(ChangeUnit unit, EntitySet whole, ChangeStatem
             .Where(p => p.Expression is null && !known.ContainsKey(p.Column))
             .DistinctBy(p => p.Column)
             .ToList();
-        var there = row is null ? null : await statements.FindAsync(whole.Source with { Restriction = null }, others, row.Where);
+        var there = row is null ? null : await statements.FindAsync(whole.Source, others, row.Where);
         var proposed = known
             .Values.Concat(
                 others.Select(

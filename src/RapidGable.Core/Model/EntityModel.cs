@@ -164,7 +164,7 @@ public sealed record NavigationProperty(
 /// <param name="Own">Columns of the entity, and of the table that refer to it.</param>
 /// <param name="Target">Columns of the table, and of the target that they refer to.</param>
 public sealed record LinkTable(
-    SourceObjectName Source,
+    TableSource Source,
     ImmutableArray<(Property Own, string Link)> Own,
     ImmutableArray<(string Link, Property Target)> Target
 )
@@ -281,10 +281,10 @@ public sealed record ChangeTracking(Property Stamp, DeletionLog? Log);
 
 /// <param name="Key">Columns that hold the key of the deleted row, in the order of the set's key.</param>
 /// <param name="Stamp">Grows with every deletion.</param>
-public sealed record DeletionLog(SourceObjectName Source, ImmutableArray<Property> Key, Property Stamp);
+public sealed record DeletionLog(TableSource Source, ImmutableArray<Property> Key, Property Stamp);
 
 /// <summary>A published collection of entities, read from one table or view.</summary>
-public sealed record EntitySet(string Name, EntityType Type, SourceObjectName Source)
+public sealed record EntitySet(string Name, EntityType Type, RowSource Source)
 {
     /// <summary>Rows in a page when nothing is asked for; at least 1.</summary>
     public int PageSize { get; init; } = RequestLimits.StandardPage;
@@ -377,27 +377,6 @@ public sealed record EntitySet(string Name, EntityType Type, SourceObjectName So
 
     /// <summary>Entities are part of those of another set and are reached over it only; null = a set of its own.</summary>
     public string? ContainedIn { get; init; }
-}
-
-/// <summary>Where rows come from: the source's name in the workspace and the object's name in it.</summary>
-/// <param name="Source">Name of the source file without its ending.</param>
-/// <param name="Schema">Schema in the source; null where the engine has none.</param>
-/// <param name="Name">Table or view, exactly as the catalog spells it.</param>
-/// <param name="Query">A SELECT that stands for the object; null = a table or view.</param>
-public sealed record SourceObjectName(string Source, string? Schema, string Name, string? Query = null)
-{
-    /// <summary>
-    /// A column that the engine keeps by itself and that finds a row fastest; null = there is none. Only the engine reads it.
-    /// </summary>
-    public string? RowId { get; init; }
-
-    /// <summary>What of its rows and values the caller may not see; null = nothing.</summary>
-    public SourceRestriction? Restriction { get; init; }
-
-    public override string ToString() =>
-        Query is not null ? "a SELECT"
-        : Schema is null ? Name
-        : $"{Schema}.{Name}";
 }
 
 /// <summary>One published service: a container of entity sets over one schema. Immutable.</summary>

@@ -65,6 +65,3 @@ public sealed record Grant(AccessRule Who, SetOperations May)
 
     private static string Listed(string word, ImmutableArray<string> columns) => columns.IsEmpty ? "" : word + string.Join(", ", columns);
 }
-
-/// <summary>Keeps rows and values of a table from some callers; made where rules become decisions.</summary>
-public abstract class SourceRestriction;

@@ -7,4 +7,4 @@ namespace RapidGable.Model;
 /// <param name="Id">Its key, a text of at least 100 characters.</param>
 /// <param name="Answer">A text without a limit.</param>
 /// <param name="At">When it was given; null = not kept.</param>
-public sealed record RepeatTable(SourceObjectName Source, Property Id, Property Answer, Property? At);
+public sealed record RepeatTable(TableSource Source, Property Id, Property Answer, Property? At);

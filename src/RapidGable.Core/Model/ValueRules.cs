@@ -169,7 +169,7 @@ public enum ValueSource
 /// <param name="Source">The table, in the set's own source.</param>
 /// <param name="Columns">What each of its columns takes: <c>set</c>, <c>key</c>, <c>operation</c>, <c>who</c>, <c>when</c>,
 /// <c>before</c>, <c>after</c>.</param>
-public sealed record ChangeLog(SourceObjectName Source, ImmutableDictionary<string, Property> Columns)
+public sealed record ChangeLog(TableSource Source, ImmutableDictionary<string, Property> Columns)
 {
     public static readonly ImmutableArray<string> Words = ["set", "key", "operation", "who", "when", "before", "after"];
 }

@@ -12,7 +12,7 @@ namespace RapidGable.Queries;
 /// <param name="join">Writes one join.</param>
 internal sealed class ApplySql(
     SqlDialect dialect,
-    Func<SourceObjectName, string> table,
+    Func<RowSource, string> table,
     Func<PlanParameter, string> parameter,
     Func<SelectPlan, string, string> select,
     Func<PlanJoin, string> join

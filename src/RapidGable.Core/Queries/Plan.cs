@@ -7,7 +7,7 @@ using RapidGable.Requests;
 namespace RapidGable.Queries;
 
 /// <summary>A table or view under the name that the statement gives it.</summary>
-public sealed record PlanTable(SourceObjectName Source, string Alias)
+public sealed record PlanTable(RowSource Source, string Alias)
 {
     /// <summary>Rows that transformations make of the table's; null = the table itself.</summary>
     public ApplyPlan? Apply { get; init; }

@@ -55,7 +55,7 @@ internal sealed class PlanLevel(EntityModel model, string alias, Func<int, strin
     public void JoinAll(NavigationProperty navigation) =>
         _aliases[navigation.Name] = Join(model.Target(navigation).Source, alias, [], outer: false);
 
-    public string Join(SourceObjectName table, string leftAlias, ImmutableArray<JoinPair> on, bool outer)
+    public string Join(RowSource table, string leftAlias, ImmutableArray<JoinPair> on, bool outer)
     {
         var name = joinAlias(_joins.Count + 1);
         _joins.Add(new PlanJoin(new PlanTable(table, name), leftAlias, on, outer));

@@ -60,6 +60,9 @@ public sealed class PublishedService(
     public EntityModel Model => model;
 
     /// <summary>The source that a set is read from.</summary>
+    /// <summary>The set as it is published, whatever a caller may see of it.</summary>
+    public EntitySet Whole(EntitySet set) => Model.FindSet(set.Name)!;
+
     public ISource SourceOf(EntitySet set) => sources[set.Source.Source];
 
     /// <summary>A short text that changes with what is published.</summary>
@@ -147,9 +150,7 @@ public sealed class PublishedService(
 
     /// <summary>A condition of a rule about written rows.</summary>
     internal BoundRule ConditionOf(EntitySet whole, string condition) =>
-        _conditions.GetOrAdd((whole.Name, condition), k =>
-            BoundRule.Bind(model.Stored, whole, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = k.Item2 }).Value!
-        );
+        _conditions.GetOrAdd((whole.Name, condition), k => BoundRule.BindCondition(model.Stored, whole, k.Item2).Value!);
 
     /// <summary>An expression that a value is made of.</summary>
     internal BoundRule ValueOf(EntitySet whole, string expression) =>
@@ -157,9 +158,7 @@ public sealed class PublishedService(
 
     /// <summary>Whether a caller knows all that a condition is about.</summary>
     internal bool Knows(Caller caller, string set, string condition) =>
-        ViewFor(caller).Model is var seen
-        && seen.FindSet(set) is { } own
-        && BoundRule.Bind(seen, own, new Grant(AccessRule.Anyone, SetOperations.Read) { Rows = condition }).Fault is null;
+        ViewFor(caller).Model is var seen && seen.FindSet(set) is { } own && BoundRule.BindCondition(seen, own, condition).Fault is null;
 
     /// <summary>What a caller may write of a set by one operation; null = nothing.</summary>
     /// <param name="set">As the caller sees it, or whole.</param>

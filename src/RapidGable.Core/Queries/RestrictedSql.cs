@@ -10,7 +10,7 @@ internal sealed class RestrictedSql(SqlDialect dialect, Func<PlanParameter, stri
     /// <param name="isMarked">Rows say by <see cref="RowGuard.Marker"/> that they are seen, for expressions that must not meet
     /// others.</param>
     /// <param name="isFenced">Nothing around it is evaluated before its rows have been chosen.</param>
-    public string Write(AccessRestriction restriction, bool isMarked = false, bool isFenced = false)
+    public string Write(RestrictedSource restriction, bool isMarked = false, bool isFenced = false)
     {
         // The conditions are about the tables as they are, whatever the caller may see of them.
         var level = new PlanLevel(restriction.Model, "a", n => "a" + n);
@@ -47,7 +47,7 @@ internal sealed class RestrictedSql(SqlDialect dialect, Func<PlanParameter, stri
             columns +=
                 $", {(conditions.Count == 0 ? dialect.True : $"COALESCE({string.Join(" AND ", conditions)}, {dialect.False})")} "
                 + $"AS {RowGuard.Marker}";
-        return $"(SELECT {columns} FROM {dialect.From(restriction.Set.Source)} AS "
+        return $"(SELECT {columns} FROM {dialect.From(restriction.Rows)} AS "
             + $"a{joins}{(conditions.Count == 0 ? "" : " WHERE " + string.Join(" AND ", conditions))}{(isFenced ? dialect.Fence : "")})";
     }
 

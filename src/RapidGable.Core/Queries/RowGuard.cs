@@ -12,7 +12,7 @@ namespace RapidGable.Queries;
 /// first whether the row is seen: no engine looks at a branch whose condition does not hold.
 /// </summary>
 /// <param name="table">Writes a table, or what of it the caller may see.</param>
-internal sealed class RowGuard(SqlDialect dialect, Func<SourceObjectName, string> table)
+internal sealed class RowGuard(SqlDialect dialect, Func<RowSource, string> table)
 {
     /// <summary>Column of a restricted table: whether the rules leave the row. Never null for a row that is there.</summary>
     public const string Marker = "gable_seen";
@@ -21,12 +21,12 @@ internal sealed class RowGuard(SqlDialect dialect, Func<SourceObjectName, string
     public const string Fenced = "TRUE";
 
     /// <summary>Whether some of a table's rows are kept from the caller.</summary>
-    public static bool IsRestricted(SourceObjectName source) => RestrictionOf(source) is not null;
+    public static bool IsRestricted(RowSource source) => RestrictionOf(source) is not null;
 
-    private static AccessRestriction? RestrictionOf(SourceObjectName source) =>
-        source.Restriction switch
+    private static RestrictedSource? RestrictionOf(RowSource source) =>
+        source switch
         {
-            AccessRestriction restriction => restriction,
+            RestrictedSource restriction => restriction,
             ComputedSource computed => RestrictionOf(computed.Rows),
             _ => null,
         };
@@ -77,7 +77,7 @@ internal sealed class RowGuard(SqlDialect dialect, Func<SourceObjectName, string
     public static string Of(ImmutableArray<string> guards, string sql) => $"(CASE WHEN {string.Join(" AND ", guards)} THEN {sql} END)";
 
     /// <summary>For each restricted one of some tables: that the rules leave its row, or that an outer join found none.</summary>
-    public IEnumerable<string> Seen(IEnumerable<(string Alias, SourceObjectName Source)> tables) =>
+    public IEnumerable<string> Seen(IEnumerable<(string Alias, RowSource Source)> tables) =>
         tables.Select(t => RestrictionOf(t.Source) is { } restriction ? Seen(t.Alias, restriction) : null).OfType<string>();
 
     /// <summary>
@@ -85,20 +85,20 @@ internal sealed class RowGuard(SqlDialect dialect, Func<SourceObjectName, string
     /// that a condition beside it compares with them, and would then ask about another row; they look the row up once more by its key, in
     /// a subquery, where they do not.
     /// </summary>
-    private string? Seen(string alias, AccessRestriction restriction)
+    private string? Seen(string alias, RestrictedSource restriction)
     {
         if (dialect.KeepsMarkers)
             return $"{alias}.{Marker} IS NOT FALSE";
         var key = restriction.Set.Type.Key.Select(k => dialect.Quote(k.Column)).ToList();
         if (key.Count == 0)
             return null; // its rows are fenced, see SqlWriter
-        var rows = table(restriction.Set.Source with { RowId = null, Restriction = restriction.RowsOnly });
+        var rows = table(restriction.RowsOnly);
         var isSame = string.Join(" AND ", key.Select(k => $"seen.{k} = {alias}.{k}"));
         return $"({alias}.{key[0]} IS NULL OR EXISTS (SELECT 1 FROM {rows} AS seen WHERE {isSame}))";
     }
 
     /// <summary>Whether rows of a table can only be kept apart by a fence, since nothing tells one from another.</summary>
-    public bool NeedsFence(SourceObjectName source) => !dialect.KeepsMarkers && RestrictionOf(source) is { Set.Type.Key.IsEmpty: true };
+    public bool NeedsFence(RowSource source) => !dialect.KeepsMarkers && RestrictionOf(source) is { Set.Type.Key.IsEmpty: true };
 
     /// <summary>Conditions in a form in which no engine simplifies them by what else it knows.</summary>
     public IEnumerable<string> Opaque(IEnumerable<string> conditions) => conditions.Select(dialect.Opaque);

@@ -17,7 +17,7 @@ internal sealed record RootAlias(string Alias, bool IsTable);
 /// <param name="table">Writes a table, or what of it the caller may see.</param>
 internal sealed class SqlExpressions(
     SqlDialect dialect,
-    Func<SourceObjectName, string> table,
+    Func<RowSource, string> table,
     ImmutableDictionary<string, string> aliases,
     Func<PlanParameter, string> parameter,
     RootAlias? root = null

@@ -107,7 +107,7 @@ public sealed class SqlWriter
     /// <param name="where">Columns with what they hold; none is null.</param>
     /// <param name="isLocked">Nobody else may change them until the transaction ends; not for a restricted table.</param>
     internal static SqlStatement WriteLookup(
-        SourceObjectName source,
+        RowSource source,
         IEnumerable<Property> output,
         IEnumerable<(Property Column, StoredValue Value)> where,
         SqlDialect dialect,
@@ -132,7 +132,7 @@ public sealed class SqlWriter
     /// <param name="length">Characters of these texts.</param>
     /// <param name="isLonger">Those that have more.</param>
     internal static SqlStatement WriteHighest(
-        SourceObjectName source,
+        RowSource source,
         Property column,
         string? like,
         int length,
@@ -247,9 +247,9 @@ public sealed class SqlWriter
         return $"({stamp} > {value} OR ({stamp} = {value} AND {again} = 1) OR {again} = 2)";
     }
 
-    private static TrackingStatements Tracking(ChangeTracking changes, SourceObjectName rows, SqlDialect dialect)
+    private static TrackingStatements Tracking(ChangeTracking changes, RowSource rows, SqlDialect dialect)
     {
-        var tables = new List<(SourceObjectName Source, Property Stamp)> { (rows, changes.Stamp) };
+        var tables = new List<(RowSource Source, Property Stamp)> { (rows, changes.Stamp) };
         if (changes.Log is { } log)
             tables.Add((log.Source, log.Stamp));
         SqlStatement Of(Func<SqlWriter, string> write)
@@ -324,16 +324,16 @@ public sealed class SqlWriter
     /// <summary>Restricted tables say of each row whether it is seen.</summary>
     private bool IsMarked => _guard is not null && _dialect.KeepsMarkers;
 
-    private string From(SourceObjectName source) => From(source, IsMarked, _isFenced);
+    private string From(RowSource source) => From(source, IsMarked, _isFenced);
 
     /// <summary>A table of a subquery within an expression, which has guards of its own: a fence would keep indexes from it.</summary>
-    private string Inner(SourceObjectName source) => From(source, IsMarked, isFenced: false);
+    private string Inner(RowSource source) => From(source, IsMarked, isFenced: false);
 
     /// <summary>A table, or what of it the caller may see. Every table of a statement is written here.</summary>
-    private string From(SourceObjectName source, bool isMarked, bool isFenced) =>
-        source.Restriction switch
+    private string From(RowSource source, bool isMarked, bool isFenced) =>
+        source switch
         {
-            AccessRestriction restriction => new RestrictedSql(_dialect, Parameter).Write(restriction, isMarked, isFenced),
+            RestrictedSource restriction => new RestrictedSql(_dialect, Parameter).Write(restriction, isMarked, isFenced),
             ComputedSource computed => Computed(computed, isMarked, isFenced),
             _ => _dialect.From(source),
         };
@@ -565,7 +565,7 @@ public sealed class SqlWriter
             {
                 IsPerParent = needsRoot,
                 IsGuarded = GuardsChildren && plan.Expand.Filter is { } own && RowGuard.IsNeeded(own),
-                RowId = link is null ? plan.From.Source.RowId : null,
+                RowId = link is null ? (plan.From.Source as TableSource)?.RowId : null,
                 Skip = plan.Expand.Skip is { } slot ? Parameter(new ChildSkipParameter(slot)) : null,
                 Joins = alias => string.Concat(plan.Joins.Take(plan.InnerJoins).Select(j => " " + Join(j, outer => Inside(alias, outer)))),
                 Order = alias => [.. plan.Order.Select(o => _dialect.OrderTerm(At(alias).Value(o.Value), o.Descending, o.MayBeNull))],

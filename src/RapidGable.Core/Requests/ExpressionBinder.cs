@@ -31,10 +31,10 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
 
     public BoundExpression BindCondition(ExpressionSyntax syntax)
     {
-        var bound = Bind(syntax);
+        var bound = BindTruth(syntax);
         return IsBoolean(bound)
             ? AsCondition(bound)
-            : throw Type($"{target} needs a condition that is true or false, and this is {Describe(bound)}.", syntax.Position);
+            : throw Type($"{target} must be true or false, and this is {Describe(bound)}.", syntax.Position);
     }
 
     public BoundExpression BindOrder(ExpressionSyntax syntax) =>
@@ -139,6 +139,7 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             InSyntax isIn => BindIn(isIn),
             CallSyntax call => BindCall(call),
             AliasSyntax alias => BindAlias(alias),
+            AttributeSyntax attribute => new BoundLiteral(attribute.Slot, LiteralKind.Text, EdmType.String),
             CaseSyntax branches => BindCase(branches),
             TypeCallSyntax call => BindTypeCall(call),
             RootSyntax root => BindRoot(root),
@@ -202,7 +203,7 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
         EdmType? type = null;
         foreach (var (condition, value) in syntax.Branches)
         {
-            var when = Bind(condition);
+            var when = BindTruth(condition);
             if (!IsBoolean(when))
                 throw Type($"case needs conditions before its colons, and this is {Describe(when)}.", condition.Position);
             var then = Bind(value);
@@ -348,12 +349,39 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             throw Converted(property, use, position);
     }
 
+    /// <summary>An expression where a condition is needed; an attribute of the caller is a boolean there.</summary>
+    private BoundExpression BindTruth(ExpressionSyntax syntax) =>
+        syntax is AttributeSyntax attribute ? new BoundLiteral(attribute.Slot, LiteralKind.Text, EdmType.Boolean) : Bind(syntax);
+
+    /// <summary>An attribute of the caller takes the type that is computed with it: a number beside numbers, else a duration.</summary>
+    private static BoundExpression AsOperand(BoundExpression expression, BoundExpression other) =>
+        expression is BoundLiteral { Kind: LiteralKind.Text } attribute && other.Type is { } type
+            ? new BoundLiteral(
+                attribute.Slot,
+                LiteralKind.Text,
+                type.IsIntegral ? EdmType.Int64
+                    : type.IsNumeric ? type
+                    : EdmType.Duration
+            )
+            : expression;
+
+    /// <summary>An attribute of the caller takes the first type that the parameter of a function takes.</summary>
+    private static BoundExpression AsArgument(BoundExpression expression, FunctionSignature signature, int index)
+    {
+        if (expression is not BoundLiteral { Kind: LiteralKind.Text } attribute || index >= signature.Parameters.Length)
+            return expression;
+        EdmType[] types = [EdmType.String, EdmType.Int64, EdmType.Date, EdmType.TimeOfDay, EdmType.DateTimeOffset, EdmType.Duration];
+        return types.FirstOrDefault(signature.Parameters[index]) is { } type
+            ? new BoundLiteral(attribute.Slot, LiteralKind.Text, type)
+            : attribute;
+    }
+
     private static BoundExpression AsCondition(BoundExpression expression) =>
         expression is BoundProperty { Property.Conversion: not null } property ? new BoundTruth(property) : expression;
 
     private BoundExpression BindUnary(UnarySyntax unary)
     {
-        var operand = Bind(unary.Operand);
+        var operand = unary.Operator == UnaryOperator.Not ? BindTruth(unary.Operand) : Bind(unary.Operand);
         if (unary.Operator == UnaryOperator.Not)
         {
             return IsBoolean(operand)
@@ -373,8 +401,9 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
 
     private BoundExpression BindBinary(BinarySyntax binary)
     {
-        var left = Bind(binary.Left);
-        var right = Bind(binary.Right);
+        var isLogical = binary.Operator is BinaryOperator.And or BinaryOperator.Or;
+        var left = isLogical ? BindTruth(binary.Left) : Bind(binary.Left);
+        var right = isLogical ? BindTruth(binary.Right) : Bind(binary.Right);
         var word = binary.Operator.ToString().ToLowerInvariant();
         switch (binary.Operator)
         {
@@ -518,6 +547,7 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
     {
         if (left is BoundNull || right is BoundNull)
             return new BoundNull();
+        (left, right) = (AsOperand(left, right), AsOperand(right, left));
         NotConverted(left, "computed with", binary.Left.Position);
         NotConverted(right, "computed with", binary.Right.Position);
         var (a, b) = (left.Type, right.Type);
@@ -579,8 +609,8 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
                     : DateTime.SpecifyKind(DateTime.MaxValue, DateTimeKind.Utc),
                 EdmType.DateTimeOffset
             );
-        var arguments = call.Arguments.Select(Bind).ToImmutableArray();
         var signature = FunctionSignature.Of(call.Function);
+        var arguments = call.Arguments.Select((a, i) => AsArgument(Bind(a), signature, i)).ToImmutableArray();
         if (arguments.Length < signature.Required || arguments.Length > signature.Parameters.Length)
             throw Fault(
                 "arguments",
@@ -590,7 +620,10 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
                     + $"not {arguments.Length}.",
                 call.Position
             );
-        if (call.Function == CanonicalFunction.MatchesPattern && arguments[1] is not (BoundLiteral or BoundNull))
+        if (
+            call.Function == CanonicalFunction.MatchesPattern
+            && arguments[1] is not (BoundLiteral { Kind: not LiteralKind.Text } or BoundNull)
+        )
             throw new FaultException(
                 RequestFault.NotImplemented(
                     "The pattern of matchesPattern is a literal; anything else is not supported.",

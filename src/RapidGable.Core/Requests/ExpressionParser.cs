@@ -5,7 +5,7 @@ using RapidGable.Model;
 namespace RapidGable.Requests;
 
 /// <summary>The expression grammar of <c>$filter</c> and <c>$orderby</c>, by precedence climbing (URL conventions 5.1.1.17).</summary>
-internal sealed class ExpressionParser(TokenReader reader, ParameterAliases aliases)
+internal sealed class ExpressionParser(TokenReader reader, NamedValues names)
 {
     private static readonly FrozenDictionary<string, (BinaryOperator Operator, int Precedence)> Operators = new Dictionary<
         string,
@@ -84,8 +84,8 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
         var word = reader.Take();
         if (reader.Current.Is('@'))
         {
-            var name = AliasName();
-            return aliases.Tokens(name.Text) is not { } list
+            var name = AtName();
+            return names.List(name, reader) is not { } list
                 ? (InSyntax)Node(new InSyntax(operand, [], word.Position))
                 : (InSyntax)Node(new InSyntax(operand, Members(list, name.Text), word.Position));
         }
@@ -102,7 +102,7 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
     }
 
     /// <summary>The members of a list in parentheses.</summary>
-    private static ImmutableArray<ExpressionSyntax> Members(TokenReader list, string of)
+    private ImmutableArray<ExpressionSyntax> Members(TokenReader list, string of)
     {
         list.Expect('(', "to start a list");
         var members = ImmutableArray.CreateBuilder<ExpressionSyntax>();
@@ -111,6 +111,11 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
             if (members.Count > 0)
                 list.Expect(',', "or ')' in the list");
             var token = list.Current;
+            if (token.Is('@') && names.MayBeMembers)
+            {
+                members.Add(names.Value(AtName()));
+                continue;
+            }
             members.Add(
                 token.Kind switch
                 {
@@ -126,22 +131,13 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
         return members.ToImmutable();
     }
 
-    private NameSyntax AliasName()
+    private NameSyntax AtName()
     {
         var at = reader.Take();
         var name = reader.ExpectName("the name of a parameter alias after '@'");
         return name.Text.Contains('.')
             ? throw reader.NotImplemented($"The annotation '@{name.Text}' in an expression is not supported.", at.Position)
             : new NameSyntax("@" + name.Text, at.Position);
-    }
-
-    /// <summary>An alias that is not given counts as null (URL conventions 5.3).</summary>
-    private ExpressionSyntax Alias()
-    {
-        var name = AliasName();
-        return aliases.Expression(name.Text, out var text) is { } value
-            ? Node(new AliasSyntax(name.Text, value, text, name.Position))
-            : Node(new NullSyntax(name.Position));
     }
 
     private ExpressionSyntax Unary()
@@ -189,7 +185,7 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
                 reader.Expect(')', "to close the parenthesis");
                 return inner;
             case TokenKind.Symbol when token.Is('@'):
-                return Alias();
+                return Node(names.Value(AtName()));
             default:
                 throw reader.Unexpected("a property, a value or '('");
         }
@@ -264,7 +260,7 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
                 "$root leads to one entity by its key, as in $root/Stations(1)/name; anything else after it is not supported.",
                 set.Position
             );
-        var key = RequestParser.Key(reader, aliases);
+        var key = RequestParser.Key(reader, names);
         var path = ImmutableArray.CreateBuilder<NameSyntax>();
         while (reader.TryTake('/'))
             path.Add(reader.ExpectName("a property"));
@@ -352,7 +348,7 @@ internal sealed class ExpressionParser(TokenReader reader, ParameterAliases alia
     }
 
     private ExpressionSyntax Node(ExpressionSyntax node) =>
-        ++_nodes <= Limits.ExpressionNodes && aliases.MayGrow()
+        ++_nodes <= Limits.ExpressionNodes && names.MayGrow()
             ? node
             : throw reader.Fault("too-large", $"The expression has more than {Limits.ExpressionNodes} parts.", node.Position);
 }

@@ -75,11 +75,7 @@ internal sealed class PathBinder(
         if (sets.Select(s => s.Source.Source).Distinct().Count() > 1)
             throw new FaultException(RequestFault.NotImplemented("$crossjoin over sets of several databases is not supported.", "path"));
         var type = new EntityType("CrossJoin", [], [], [], [.. sets.Select(s => new NavigationProperty(s.Name, s.Name, false, false, []))]);
-        var joined = new EntitySet(
-            $"$crossjoin({string.Join(',', sets.Select(s => s.Name))})",
-            type,
-            new SourceObjectName(sets[0].Source.Source, null, "", "SELECT 1 AS gable_one")
-        )
+        var joined = new EntitySet($"$crossjoin({string.Join(',', sets.Select(s => s.Name))})", type, new SingleRow(sets[0].Source.Source))
         {
             PageSize = sets.Min(s => s.PageSize),
             LargestPage = sets.Min(s => s.LargestPage),

@@ -116,19 +116,19 @@ public sealed class RequestParser
     }
 
     /// <summary>A key predicate behind its opening parenthesis.</summary>
-    internal static ImmutableArray<KeyPartSyntax> Key(TokenReader reader, ParameterAliases aliases)
+    internal static ImmutableArray<KeyPartSyntax> Key(TokenReader reader, NamedValues names)
     {
         var parts = ImmutableArray.CreateBuilder<KeyPartSyntax>();
         while (!reader.TryTake(')'))
         {
             if (parts.Count > 0)
                 reader.Expect(',', "or ')' in the key");
-            parts.Add(KeyPart(reader, aliases));
+            parts.Add(KeyPart(reader, names));
         }
         return parts.ToImmutable();
     }
 
-    private static KeyPartSyntax KeyPart(TokenReader reader, ParameterAliases aliases)
+    private static KeyPartSyntax KeyPart(TokenReader reader, NamedValues names)
     {
         NameSyntax? name = null;
         if (reader.Current.Kind == TokenKind.Name && reader.Following.Is('='))
@@ -140,13 +140,16 @@ public sealed class RequestParser
         {
             var at = reader.Take();
             var alias = "@" + reader.Take().Text;
-            return aliases.Expression(alias, out _) is LiteralSyntax literal
-                ? new KeyPartSyntax(name, literal)
-                : throw reader.Fault(
+            return names.Value(new NameSyntax(alias, at.Position)) switch
+            {
+                AliasSyntax { Value: LiteralSyntax literal } => new KeyPartSyntax(name, literal),
+                AttributeSyntax own => new KeyPartSyntax(name, new LiteralSyntax(own.Slot, LiteralKind.Text, at.Position)),
+                _ => throw reader.Fault(
                     "key",
                     $"The parameter alias {alias} is a literal value when it stands for a key, and never null.",
                     at.Position
-                );
+                ),
+            };
         }
         if (reader.Current.Kind == TokenKind.Null)
             throw reader.Fault("key", "A key value is never null.", reader.Current.Position);

@@ -32,6 +32,10 @@ public sealed record LambdaSyntax(
 public sealed record CountSyntax(ImmutableArray<NameSyntax> Path, ExpressionSyntax? Filter, SearchSyntax? Search)
     : ExpressionSyntax(Path[0].Position);
 
+/// <summary>An attribute of the caller.</summary>
+/// <param name="Slot">Of the literal that stands for it.</param>
+public sealed record AttributeSyntax(int Slot, int Position) : ExpressionSyntax(Position);
+
 /// <summary>A parameter alias with the expression that stands for it (URL conventions 5.3).</summary>
 /// <param name="Text">The alias's value, in which the expression's positions count.</param>
 public sealed record AliasSyntax(string Name, ExpressionSyntax Value, string Text, int Position) : ExpressionSyntax(Position);

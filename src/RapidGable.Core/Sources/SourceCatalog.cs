@@ -99,7 +99,7 @@ public sealed record SourceObject(
     /// <summary>Schema and name.</summary>
     public string FullName => Schema is null ? Name : $"{Schema}.{Name}";
 
-    /// <summary>As in <see cref="SourceObjectName.RowId"/>.</summary>
+    /// <summary>As in <see cref="TableSource.RowId"/>.</summary>
     public string? RowId { get; init; }
 
     /// <summary>Why the object cannot be read at all; null = it can.</summary>

@@ -62,7 +62,16 @@ public abstract class SqlDialect
     public string Table(string? schema, string name) => schema is null ? Quote(name) : $"{Quote(schema)}.{Quote(name)}";
 
     /// <summary>What stands after FROM for a table, a view, or a SELECT of a declaration.</summary>
-    public string From(SourceObjectName item) => item.Query is { } query ? $"(\n{query}\n)" : Table(item.Schema, item.Name);
+    public string From(RowSource rows) =>
+        rows switch
+        {
+            TableSource table => Table(table.Schema, table.Name),
+            QuerySource query => $"(\n{query.Select}\n)",
+            SingleRow => "(SELECT 1 AS gable_one)",
+            _ => throw new InvalidOperationException(
+                $"{rows} are not all rows of a table; what a caller may see is written with its conditions."
+            ),
+        };
 
     /// <summary>What stands after FROM for an object of the catalog; with an alias, since a SELECT needs one.</summary>
     public string From(SourceObject item) => item.Query is { } query ? $"(\n{query}\n) AS q" : Table(item.Schema, item.Name);
@@ -196,7 +205,7 @@ public abstract class SqlDialect
     /// <summary>The placeholder of a value that a column is set to.</summary>
     /// <param name="number">Counted from 1.</param>
     /// <param name="table">The column's.</param>
-    public virtual string Assigned(int number, Property column, SourceObjectName table) => Parameter(number);
+    public virtual string Assigned(int number, Property column, TableSource table) => Parameter(number);
 
     /// <summary>What stands behind the table's name for a row of nothing but defaults.</summary>
     public virtual string DefaultRow => "DEFAULT VALUES";
@@ -253,7 +262,7 @@ public sealed record ChildrenSql(
     /// <summary>The filter must not be evaluated for children of other parents, which the caller may not see.</summary>
     public bool IsGuarded { get; init; }
 
-    /// <summary>As in <see cref="SourceObjectName.RowId"/>, of the children's table.</summary>
+    /// <summary>As in <see cref="TableSource.RowId"/>, of the children's table.</summary>
     public string? RowId { get; init; }
 
     /// <summary>Placeholder of the number of children to pass over; null = none.</summary>

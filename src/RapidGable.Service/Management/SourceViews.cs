@@ -1,4 +1,5 @@
 using RapidGable.Building;
+using RapidGable.Model;
 using RapidGable.Sources;
 
 namespace RapidGable.Service.Management;
@@ -82,9 +83,7 @@ internal static class SourceViews
 
     private static IEnumerable<string> Published(LoadedWorkspace workspace, string source, SourceObject item) =>
         workspace.Services.SelectMany(s =>
-            s.Model.Sets.Where(e =>
-                    e.Source.Source == source && e.Source.Query is null && e.Source.Schema == item.Schema && e.Source.Name == item.Name
-                )
+            s.Model.Sets.Where(e => e.Source.Equals(new TableSource(source, item.Schema, item.Name)))
                 .Select(e => $"{s.Model.Service}/{e.Name}")
         );
 }

@@ -236,7 +236,7 @@ internal sealed class PostgresDialect : SqlDialect
     }
 
     /// <summary>Values of several parts come as JSON, and the server makes of it what the column holds.</summary>
-    public override string Assigned(int number, Property column, SourceObjectName table) =>
+    public override string Assigned(int number, Property column, TableSource table) =>
         column.StorageForm == PostgresTypes.AsJson
             ? $"(SELECT j.{Quote(column.Column)} FROM json_populate_record(NULL::{Table(table.Schema, table.Name)}, "
                 + $"json_build_object({Text(column.Column)}, {Parameter(number)}::json)) AS j)"

@@ -4,21 +4,24 @@ using RapidGable.Model;
 namespace RapidGable.Access;
 
 /// <summary>
-/// The rows and values of a set that the rules leave to some callers. It stands for the set's table wherever a statement reads it.
+/// The rows and values of a set that the rules leave to some callers, wherever a statement reads the set.
 /// </summary>
 /// <param name="Model">The whole model, which the conditions are bound to.</param>
 /// <param name="Set">The set in it.</param>
 /// <param name="Allowing">A row is seen when it fulfils one of these.</param>
 /// <param name="Denying">And none of these.</param>
 /// <param name="Covered">Columns whose values are seen only in rows that fulfil one of the given rules; without one they are null.</param>
-public sealed class AccessRestriction(
+public sealed class RestrictedSource(
     EntityModel model,
     EntitySet set,
     ImmutableArray<BoundRule> allowing,
     ImmutableArray<BoundRule> denying,
     ImmutableArray<(string Column, ImmutableArray<BoundRule> ShownBy)> covered
-) : SourceRestriction
+) : RowSource(set.Source.Source)
 {
+    /// <summary>The rows that are restricted; no restriction stands on another.</summary>
+    public StoredRows Rows { get; } = (StoredRows)set.Source;
+
     public EntityModel Model => model;
 
     public EntitySet Set => set;
@@ -30,7 +33,7 @@ public sealed class AccessRestriction(
     public ImmutableArray<(string Column, ImmutableArray<BoundRule> ShownBy)> Covered => covered;
 
     /// <summary>The same rows with all of their values.</summary>
-    public AccessRestriction RowsOnly => covered.IsEmpty ? this : new AccessRestriction(model, set, allowing, denying, []);
+    public RestrictedSource RowsOnly => covered.IsEmpty ? this : new RestrictedSource(model, set, allowing, denying, []);
 
     /// <summary>All columns that a statement may read of the table.</summary>
     public IEnumerable<string> Columns =>
@@ -45,4 +48,6 @@ public sealed class AccessRestriction(
             .SelectMany(p => new[] { p.Column, p.MediaTypeColumn })
             .OfType<string>()
             .Distinct();
+
+    public override string ToString() => Rows.ToString();
 }
