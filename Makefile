@@ -1,9 +1,9 @@
-# make demo | test | soak | bench | attack | audit | sbom | console | lint | clean
+# make demo | test | conformance | soak | bench | attack | audit | sbom | console | lint | clean
 PORT ?= 8460
 ENGINE ?= sqlite
 SHELL := /bin/bash
 
-.PHONY: demo test soak bench attack audit sbom console lint tools clean demo-data
+.PHONY: demo test conformance soak bench attack audit sbom console lint tools clean demo-data
 
 # ENGINE=postgresql or ENGINE=mariadb serves the same rows from a server of its own.
 demo: tools console demo-data
@@ -18,6 +18,10 @@ console: tools
 
 test: tools
 	@scripts/test
+
+# Writes docs/conformance.md from the attributes of the tests; 'make test' checks it.
+conformance: tools
+	@GABLE_WRITE=1 dotnet test tests/RapidGable.Service.Tests -c Release --nologo --filter FullyQualifiedName~ConformanceTests
 
 # The random tests with twenty times as many cases.
 soak: tools

@@ -1,12 +1,9 @@
 using System.CommandLine;
-using System.Text.Json;
 using RapidGable.Access;
 using RapidGable.Building;
-using RapidGable.Changes;
 using RapidGable.Model;
 using RapidGable.Queries;
-using RapidGable.Requests;
-using RapidGable.Verification;
+using RapidGable.UseCases;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -76,18 +73,15 @@ internal static class FillCommand
             return 1;
         }
         var (service, set) = Find(workspace, name);
-        var related = new Dictionary<NavigationProperty, IReadOnlyList<SampleTarget>>();
-        foreach (var navigation in set.Type.Navigations.Where(n => n is { IsCollection: false, IsHeldByTarget: false }))
-            related[navigation] = await TargetsAsync(service, navigation, caller, cancellation);
-        var maker = new SampleMaker(set, new Random(seed), 1_000_000L * (1 + (seed % 900)));
-        string Body(int n) => maker.Make(n, navigation => related.GetValueOrDefault(navigation, []));
+        var fill = new FillSet(service, set, caller, DateTime.UtcNow);
+        var entity = await fill.MakerAsync(seed, cancellation);
         if (shows)
         {
             for (var i = 0; i < count; i++)
-                Console.Out.WriteLine(Body(i));
+                Console.Out.WriteLine(entity(i));
             return 0;
         }
-        var fault = await Terminal.WithStatusAsync("Filling", json, _ => WriteAsync(service, set, caller, count, Body, cancellation));
+        var fault = await Terminal.WithStatusAsync("Filling", json, _ => fill.WriteAsync(count, entity, cancellation));
         if (json)
             Terminal.WriteJson(
                 new
@@ -127,106 +121,5 @@ internal static class FillCommand
         return !set.Operations.HasFlag(SetOperations.Create)
             ? throw new UsageException($"'{set.Name}' does not allow 'create'.")
             : (new PublishedService(built.Model, workspace.Sources, "fill"), set);
-    }
-
-    /// <summary>Entities that new ones may be related to: the first of those that the caller sees.</summary>
-    private static async Task<IReadOnlyList<SampleTarget>> TargetsAsync(
-        PublishedService service,
-        NavigationProperty navigation,
-        Caller caller,
-        CancellationToken cancellation
-    )
-    {
-        var lexed = LexedRequest.Read(RequestAddress.Read(navigation.TargetSet, "$top=200").Value!).Value!;
-        if (
-            !service.Prepare(lexed, caller).Is(out var prepared, out _)
-            || !QueryValues.Make(prepared.Request, lexed, 200, DateTime.UtcNow, caller).Is(out var values, out _)
-            || !(await QueryRun.StartAsync(prepared, values, cancellation)).Is(out var run, out _)
-        )
-            return [];
-        await using (run)
-        {
-            using var bytes = new MemoryStream();
-            using (
-                var output = new Payloads.PayloadOutput(
-                    (piece, _) =>
-                    {
-                        bytes.Write(piece.Span);
-                        return default;
-                    }
-                )
-            )
-                await Payloads
-                    .ODataJsonWriter.For(
-                        prepared,
-                        new Payloads.PayloadFormat(Payloads.ODataVersion.V401, Payloads.MetadataLevel.None, false)
-                    )
-                    .WriteAsync(run, new Payloads.LinkBuilder("", RequestAddress.Read("x", "").Value!), output, cancellation);
-            using var document = JsonDocument.Parse(bytes.ToArray());
-            return
-            [
-                .. document
-                    .RootElement.GetProperty("value")
-                    .EnumerateArray()
-                    .Select(r => new SampleTarget(
-                        System.Collections.Immutable.ImmutableDictionary.CreateRange(
-                            r.EnumerateObject().Where(p => !p.Name.Contains('@')).Select(p => KeyValuePair.Create(p.Name, p.Value.Clone()))
-                        )
-                    )),
-            ];
-        }
-    }
-
-    /// <returns>Why nothing is written; null = all is.</returns>
-    private static async Task<string?> WriteAsync(
-        PublishedService service,
-        EntitySet set,
-        Caller caller,
-        int count,
-        Func<int, string> body,
-        CancellationToken cancellation
-    )
-    {
-        var lexed = LexedRequest.Read(RequestAddress.Read(Uri.EscapeDataString(set.Name), "").Value!).Value!;
-        await using var unit = new ChangeUnit(service, caller, DateTime.UtcNow);
-        RequestFault? fault = null;
-        var (made, tries) = (0, 0);
-        if (service.PrepareChange(lexed, caller).Is(out var change, out fault))
-        {
-            // Rules that lead from one value to another are met by trying again.
-            while (made < count && tries < (count * 20) + 100)
-            {
-                using var document = JsonDocument.Parse(body(tries++));
-                var request = new ChangeRequest(
-                    ChangeVerb.Post,
-                    change,
-                    lexed,
-                    document.RootElement,
-                    null,
-                    null,
-                    new BodyForm(false, false),
-                    Preconditions.None,
-                    reference => reference
-                );
-                if (
-                    (
-                        await unit.StepAsync(service.SourceOf(set), () => ChangeRunner.RunAsync(unit, request, cancellation), cancellation)
-                    ).Is(out _, out fault)
-                )
-                    made++;
-                else if (fault.Status is not (422 or 409))
-                    break;
-            }
-        }
-        if (made < count)
-        {
-            var message =
-                fault is null ? "no entity could be made"
-                : fault.Details.IsEmpty ? fault.Message
-                : string.Join(' ', fault.Details.Select(d => d.Message));
-            return $"entity {made + 1} is refused: {message}{(fault?.Status is 403 or 404 ? " Say with --as who writes." : "")}";
-        }
-        await unit.CommitAsync(cancellation);
-        return null;
     }
 }

@@ -20,6 +20,7 @@ public class ArchitectureTests
         "Changes",
         "Metadata",
         "Verification",
+        "UseCases",
     ];
 
     [Theory]
@@ -34,6 +35,7 @@ public class ArchitectureTests
     [InlineData("Changes", "Model Requests Access Queries Sources Payloads")]
     [InlineData("Metadata", "Model Payloads")]
     [InlineData("Verification", "Model")]
+    [InlineData("UseCases", "Model Declarations Sources Building Requests Access Queries Payloads Changes Metadata Verification")]
     public void A_room_knows_only_the_rooms_below_it(string room, string allowed)
     {
         var forbidden = Rooms.Except(allowed.Split(' ')).Where(r => r != room).Select(r => "RapidGable." + r).ToArray();

@@ -7,7 +7,7 @@ using RapidGable.Payloads;
 
 namespace RapidGable.Core.Tests;
 
-/// <summary>Rules about rows in metadata documents (A-42), as expressions that both document formats have.</summary>
+/// <summary>Rules about rows in metadata documents as expressions that both document formats have.</summary>
 public class ConstraintTests
 {
     private static async Task<LoadedService> LoadAsync(string valid, string more = "")
@@ -82,6 +82,7 @@ public class ConstraintTests
     [InlineData("matchesPattern(purpose,'^[A-Z]')", "Apply:odata.matchesPattern(Path(purpose) String(^[A-Z]))")]
     [InlineData("date(done) ge planned", "Ge(Apply:odata.date(Path(done)) Path(planned))")]
     [InlineData("cost add 1 lt 100", "Lt(Add(Path(cost) Int(1)) Int(100))")]
+    [Proves("A-42")]
     public async Task A_condition_is_told_as_an_expression(string where, string expected)
     {
         await using var service = await LoadAsync($"[{{ where: \"{where}\", message: No. }}]");
@@ -92,7 +93,7 @@ public class ConstraintTests
         Assert.Equal(["No."], service.Annotations(ODataVersion.V40, "Core.LongDescription").Select(a => a.Attribute("String")!.Value));
     }
 
-    [Theory] // A-39, A-40, A-41: what single values must be
+    [Theory] // what single values must be
     [InlineData("cost: { minimum: 0, maximum: 99.5 }", "Validation.Minimum Decimal=0, Validation.Maximum Decimal=99.5")]
     [InlineData("hours: { maximum: 7.5 }", "Validation.Maximum Float=7.5")]
     [InlineData("station_id: { minimum: 1 }", "Validation.Minimum Int=1")]
@@ -109,6 +110,7 @@ public class ConstraintTests
     [InlineData("purpose: { write: never }", "Core.Permissions EnumMember=Core.Permission/Read")]
     [InlineData("purpose: { generate: user }", "Core.Computed Bool=true")]
     [InlineData("purpose: { default: user }", "Core.ComputedDefaultValue Bool=true")]
+    [Proves("A-39 to A-41")]
     public async Task A_rule_of_a_value_stands_with_its_property(string column, string expected)
     {
         await using var service = await LoadAsync("[]", $"    columns:\n      {column}\n");

@@ -250,7 +250,8 @@ public class ConversionTests
         );
     }
 
-    [Fact] // T-19: letters of either case
+    [Fact] // letters of either case
+    [Proves("T-19")]
     public async Task Uuids_of_mixed_case_are_found()
     {
         using var folder = new TestWorkspace()

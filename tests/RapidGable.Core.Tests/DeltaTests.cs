@@ -153,7 +153,8 @@ public abstract class DeltaTests : IAsyncLifetime
         }
     }
 
-    [Fact] // J-43 to J-45, J-48, P-40
+    [Fact]
+    [Proves("P-40, J-43 to J-45, J-48")]
     public async Task Changes_are_told_by_the_delta_link()
     {
         var (all, delta) = await AllAsync("item", tracks: true);
@@ -181,7 +182,8 @@ public abstract class DeltaTests : IAsyncLifetime
         Assert.Equal(["4", "5", "9"], (await AllAsync(delta!, false)).Items);
     }
 
-    [Fact] // J-44, J-45, J-48: what no longer fulfils the filter has left the result
+    [Fact] // what no longer fulfils the filter has left the result
+    [Proves("J-15, J-44, J-45, J-48")]
     public async Task A_filter_is_followed()
     {
         var (all, delta) = await AllAsync("item?$filter=n gt 3&$select=name,id", tracks: true);
@@ -192,7 +194,7 @@ public abstract class DeltaTests : IAsyncLifetime
         );
         Assert.Equal(["item(4) changed", "1", "item(5) changed"], (await AllAsync(delta!, false)).Items);
         var older = await GetAsync(delta!, version: ODataVersion.V40);
-        Assert.Equal("http://x/$metadata#item(name,id)/$delta", older.GetProperty("@odata.context").GetString()); // J-15
+        Assert.Equal("http://x/$metadata#item(name,id)/$delta", older.GetProperty("@odata.context").GetString());
         Assert.Equal(
             """{"@odata.context":"http://x/$metadata#item/$deletedEntity","id":"item(4)","reason":"changed"}""",
             older.GetProperty("value")[0].GetRawText()
@@ -211,7 +213,8 @@ public abstract class DeltaTests : IAsyncLifetime
         Assert.Empty((await AllAsync(next!, false)).Items);
     }
 
-    [Fact] // U-52, Q-112
+    [Fact]
+    [Proves("U-52, Q-112")]
     public async Task A_wrong_link_is_refused()
     {
         var token = (await AllAsync("item", tracks: true)).Delta!.Split("$deltatoken=")[1];
@@ -222,7 +225,8 @@ public abstract class DeltaTests : IAsyncLifetime
         Assert.Equal("option-not-here", Fault($"item?$orderby=name&$deltatoken={token}")?.Code);
     }
 
-    [Fact] // J-24, P-45: the tag is the version's
+    [Fact] // the tag is the version's
+    [Proves("P-45, J-24")]
     public async Task A_version_makes_the_tag()
     {
         Assert.Equal("W/\"1\"", (await GetAsync("item(1)")).GetProperty("@etag").GetString());

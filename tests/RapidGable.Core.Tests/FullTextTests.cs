@@ -62,7 +62,7 @@ public abstract class FullTextTests(Engine engine, PostgresServer? postgres = nu
               - { from: note, name: Notes, {{more}}, search: { index: {{index}} } }
             """;
 
-    [Theory] // Q-70, Q-71
+    [Theory]
     [InlineData("Notes?$search=cable&$select=id", "1")]
     [InlineData("Notes?$search=CABLE&$select=id", "1")]
     [InlineData("Notes?$search=cab&$select=id", "")]
@@ -77,6 +77,7 @@ public abstract class FullTextTests(Engine engine, PostgresServer? postgres = nu
     [InlineData("Notes?$search=sensor&$filter=place_id eq 1&$orderby=id desc&$top=1&$select=id", "2")]
     [InlineData("Places(1)/Notes?$search=ice&$select=id", "1")]
     [InlineData("Notes?$apply=search(sensor)/filter(id gt 1)&$select=id", "2,4")]
+    [Proves("Q-70, Q-71")]
     public async Task Words_are_found(string url, string expected)
     {
         var found = await GetAsync(url);
@@ -87,7 +88,7 @@ public abstract class FullTextTests(Engine engine, PostgresServer? postgres = nu
         );
     }
 
-    [Theory] // X-05
+    [Theory]
     [InlineData(
         "Places?$expand=Notes($search=ice;$select=id)",
         "{'#Places(id,name,Notes(id))','value':[{'id':1,'name':'weir','Notes':[{'id':1}]},{'id':2,'name':'ford','Notes':[{'id':4}]}]}"
@@ -96,6 +97,7 @@ public abstract class FullTextTests(Engine engine, PostgresServer? postgres = nu
     [InlineData("Notes/$count?$search=sensor", "3")]
     [InlineData("Notes?$apply=search(sensor)/aggregate($count as n)", "{'#Notes(n)','value':[{'@id':null,'n@type':'#Decimal','n':3}]}")]
     [InlineData("Notes?$search=cable AND", "400 syntax")]
+    [Proves("X-05")]
     public async Task Words_are_found_wherever_the_set_is_reached(string url, string expected) =>
         Assert.Equal(expected, (await GetAsync(url)).Replace("'#Places(Notes(id))'", "'#Places(id,name,Notes(id))'"));
 

@@ -25,7 +25,7 @@ public class MeasureTests
                     + $"Reading\n    group: {{ place: {{ type: Place, columns: [lat, lon] }} }}\n    columns:\n      {columns}\n"
             );
 
-    [Theory]
+    [Theory]
     [InlineData("value: { measured-in: m³/s }", "value", "Measures.Unit", "String", "m³/s")]
     [InlineData("value: { measured-in: 10 }", "value", "Measures.Unit", "String", "10")]
     [InlineData("value: { measured-in: = unit }", "value", "Measures.Unit", "Path", "unit")]
@@ -34,6 +34,7 @@ public class MeasureTests
     [InlineData("cost: { currency: = sensor/currency }", "cost", "Measures.ISOCurrency", "Path", "sensor/currency")]
     [InlineData("lat: { measured-in: ° }", "lat", "Measures.Unit", "String", "°")]
     [InlineData("lat: { measured-in: = unit }", "lat", "Measures.Unit", "Path", null)] // a part of a complex value has no way to the row
+    [Proves("A-44, A-45")]
     public async Task Both_documents_tell_it(string column, string property, string term, string kind, string? expected)
     {
         using var folder = Workspace(column);

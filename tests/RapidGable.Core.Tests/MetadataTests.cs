@@ -20,24 +20,26 @@ public class MetadataTests
         """;
 
     [Theory]
-    [InlineData("<Property Name=\"id\" Type=\"Edm.Int64\" Nullable=\"false\">")] // C-12
-    [InlineData("<Property Name=\"price\" Type=\"Edm.Decimal\" Precision=\"9\" Scale=\"2\" DefaultValue=\"1.5\" />")] // X-15, C-26
-    [InlineData("<Property Name=\"rate\" Type=\"Edm.Decimal\" Scale=\"variable\" />")] // C-24
-    [InlineData("<Property Name=\"at\" Type=\"Edm.DateTimeOffset\" Precision=\"7\" />")] // C-23
+    [InlineData("<Property Name=\"id\" Type=\"Edm.Int64\" Nullable=\"false\">")]
+    [InlineData("<Property Name=\"price\" Type=\"Edm.Decimal\" Precision=\"9\" Scale=\"2\" DefaultValue=\"1.5\" />")]
+    [InlineData("<Property Name=\"rate\" Type=\"Edm.Decimal\" Scale=\"variable\" />")]
+    [InlineData("<Property Name=\"at\" Type=\"Edm.DateTimeOffset\" Precision=\"7\" />")]
     [InlineData("<Property Name=\"flag\" Type=\"Edm.Boolean\" Nullable=\"false\" DefaultValue=\"false\" />")]
     [InlineData("<Property Name=\"note\" Type=\"Edm.String\" DefaultValue=\"it's\" />")]
-    [InlineData("<Annotation Term=\"Core.Computed\" Bool=\"true\" />")] // A-03
-    [InlineData("<Annotation Term=\"Core.ComputedDefaultValue\" Bool=\"true\" />")] // A-04
-    [InlineData("<ReferentialConstraint Property=\"a_id\" ReferencedProperty=\"id\" />")] // C-29
-    [InlineData("<OnDelete Action=\"Cascade\" />")] // C-30
-    [InlineData("<NavigationPropertyBinding Path=\"b_by_a_id\" Target=\"b\" />")] // C-33
-    [InlineData("<PropertyValue Property=\"Insertable\" Bool=\"false\" />")] // A-24
-    [InlineData("<Annotation Term=\"Core.ODataVersions\" String=\"4.0 4.01\" />")] // P-07, A-02
+    [InlineData("<Annotation Term=\"Core.Computed\" Bool=\"true\" />")]
+    [InlineData("<Annotation Term=\"Core.ComputedDefaultValue\" Bool=\"true\" />")]
+    [InlineData("<ReferentialConstraint Property=\"a_id\" ReferencedProperty=\"id\" />")]
+    [InlineData("<OnDelete Action=\"Cascade\" />")]
+    [InlineData("<NavigationPropertyBinding Path=\"b_by_a_id\" Target=\"b\" />")]
+    [InlineData("<PropertyValue Property=\"Insertable\" Bool=\"false\" />")]
+    [InlineData("<Annotation Term=\"Core.ODataVersions\" String=\"4.0 4.01\" />")]
+    [Proves("P-07, C-12, C-23, C-24, C-26, C-29, C-30, C-33, A-02 to A-04, A-24, X-15")]
     public async Task The_document_says_it(string expected) => Assert.Contains(expected, await MetadataAsync(Sql, "  - a\n  - b\n"));
 
-    [Theory] // C-32: no constraint on what is no key, nor over a property that nobody sees
+    [Theory] // no constraint on what is no key, nor over a property that nobody sees
     [InlineData("  - a\n  - b\n", "Property=\"a_code\"")]
     [InlineData("  - a\n  - { from: b, hide: [a_id] }\n", "Property=\"a_id\"")]
+    [Proves("C-32")]
     public async Task The_document_does_not_say_it(string sets, string absent) =>
         Assert.DoesNotContain(absent, await MetadataAsync(Sql, sets));
 

@@ -15,7 +15,7 @@ public class ModelBuilderTests
         );
     }
 
-    [Theory] // T-11 to T-20
+    [Theory]
     [InlineData("INTEGER", "Edm.Int64")]
     [InlineData("BIGINT UNSIGNED", "Edm.Int64")]
     [InlineData("VARCHAR(12)", "Edm.String(12)")]
@@ -34,6 +34,7 @@ public class ModelBuilderTests
     [InlineData("UUID", "Edm.Guid")]
     [InlineData("INTERVAL MINUTE", "Edm.Duration(6)")]
     [InlineData("JSON", "Edm.String")]
+    [Proves("T-11 to T-20")]
     public async Task A_declared_type_maps(string declared, string expected)
     {
         var (model, faults) = await BuildAsync($"CREATE TABLE t (id INTEGER PRIMARY KEY, v {declared})", "  - t\n");
@@ -41,10 +42,11 @@ public class ModelBuilderTests
         Assert.Equal(expected, model!.Sets[0].Type.FindProperty("v")!.Type.ToString());
     }
 
-    [Theory] // T-18, C-23: the form of stored times is read from the rows
+    [Theory] // the form of stored times is read from the rows
     [InlineData("2024-05-01T12:00:00.125Z", "T3Z", 3)]
     [InlineData("2024-05-01 12:00:00", " 0", 0)]
     [InlineData("2024-05-01 12:00:00.5", " 1", 1)]
+    [Proves("C-23, T-18")]
     public async Task The_form_of_a_time_is_read(string value, string form, int precision)
     {
         var (model, _) = await BuildAsync(
@@ -55,11 +57,12 @@ public class ModelBuilderTests
         Assert.Equal((form, precision), (property.StorageForm, property.Type.Precision));
     }
 
-    [Theory] // T-22: columns of a view without a declared type
+    [Theory] // columns of a view without a declared type
     [InlineData("count(*)", "Edm.Int64")]
     [InlineData("avg(n)", "Edm.Double")]
     [InlineData("upper(s)", "Edm.String")]
     [InlineData("x''", "Edm.Binary")]
+    [Proves("T-22")]
     public async Task A_view_columns_type_is_read_from_its_values(string expression, string expected)
     {
         var (model, _) = await BuildAsync(
@@ -70,7 +73,8 @@ public class ModelBuilderTests
         Assert.Equal(expected, model!.Sets[0].Type.FindProperty("v")!.Type.ToString());
     }
 
-    [Fact] // T-01, C-12: a declared key makes its columns never null
+    [Fact] // a declared key makes its columns never null
+    [Proves("C-12, T-01")]
     public async Task A_view_without_a_key_is_refused_and_works_once_it_is_declared()
     {
         const string Sql = "CREATE TABLE t (id INTEGER PRIMARY KEY, s TEXT); CREATE VIEW w AS SELECT id AS t_id, s FROM t";
@@ -109,7 +113,8 @@ public class ModelBuilderTests
         Assert.Contains(faults, f => f.StartsWith(start, StringComparison.Ordinal) && f.Contains(part));
     }
 
-    [Fact] // T-05, C-28, C-29
+    [Fact]
+    [Proves("C-28, C-29, T-05")]
     public async Task Foreign_keys_become_navigation_both_ways()
     {
         var (model, faults) = await BuildAsync(

@@ -4,7 +4,7 @@ namespace RapidGable.Core.Tests;
 
 public class NamesTests
 {
-    [Theory] // C-08
+    [Theory]
     [InlineData("station", true)]
     [InlineData("_x1", true)]
     [InlineData("größe", true)]
@@ -14,6 +14,7 @@ public class NamesTests
     [InlineData("a-b", false)]
     [InlineData("a.b", false)]
     [InlineData("m³", false)]
+    [Proves("C-08")]
     public void A_simple_identifier_is_recognised(string text, bool expected) => Assert.Equal(expected, SimpleIdentifier.IsValid(text));
 
     [Fact]
@@ -23,13 +24,14 @@ public class NamesTests
         Assert.False(SimpleIdentifier.IsValid(new string('a', 129)));
     }
 
-    [Theory] // C-09
+    [Theory]
     [InlineData("station", "station")]
     [InlineData("name with space", "name_with_space")]
     [InlineData("größe m³/s", "größe_m_s")]
     [InlineData("2024 total", "_2024_total")]
     [InlineData("a--b", "a_b")]
     [InlineData("!!", "_")]
+    [Proves("C-09")]
     public void A_source_name_becomes_an_identifier(string source, string expected)
     {
         Assert.Equal(expected, SimpleIdentifier.From(source));

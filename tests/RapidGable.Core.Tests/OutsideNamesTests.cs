@@ -24,7 +24,8 @@ public class OutsideNamesTests
         Assert.Equal(camelSet, OutsideNames.Set(table, NamingPolicy.CamelCase));
     }
 
-    [Fact] // C-08
+    [Fact]
+    [Proves("C-08")]
     public void Any_text_gives_a_simple_identifier() =>
         Gen.String[1, 40]
             .Where(s => !s.Any(char.IsSurrogate))

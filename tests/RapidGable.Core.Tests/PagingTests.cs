@@ -107,7 +107,8 @@ public abstract class PagingTests : IAsyncLifetime
         return (rows, null);
     }
 
-    [Fact]
+    [Fact]
+    [Proves("X-04 to X-08")]
     public void Pages_in_any_order_make_the_whole()
     {
         var term = Gen.Select(
@@ -145,7 +146,8 @@ public abstract class PagingTests : IAsyncLifetime
             );
     }
 
-    [Fact]
+    [Fact]
+    [Proves("Q-112")]
     public void A_position_of_another_order_is_refused()
     {
         var token = new SkipToken(

@@ -150,7 +150,8 @@ public abstract class RandomFilterTests : IAsyncLifetime
 
     private static Gen<string> Of(params string[] texts) => Gen.OneOf(Array.ConvertAll(texts, Gen.Const));
 
-    [Fact]
+    [Fact]
+    [Proves("Q-25 to Q-31, X-01, X-02")]
     public void The_database_keeps_the_rows_that_the_standard_keeps() =>
         Condition(3)
             .Sample(

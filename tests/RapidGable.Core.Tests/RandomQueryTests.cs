@@ -31,10 +31,12 @@ public abstract class RandomQueryTests(Engine engine, PostgresServer? postgres =
               - { from: sensor, relations: { station: { to: station, on: { station_id: id }, back: sensors } } }
             """;
 
-    [Fact] // Q-13, Q-14, Q-83, Q-86 to Q-89, Q-91, Q-94, J-21
+    [Fact]
+    [Proves("Q-13, Q-14, Q-83, Q-86 to Q-89, Q-91, Q-94, J-21")]
     public Task The_answer_is_that_of_an_evaluator_in_memory() => RandomCases.QueriesAsync(Service, RowsInMemory.Sets["station"], 700);
 
-    [Fact] // Q-95 to Q-105
+    [Fact]
+    [Proves("Q-95 to Q-105")]
     public Task The_aggregates_are_those_of_an_evaluator_in_memory() =>
         RandomCases.AggregatesAsync(Service, RowsInMemory.Sets["station"], 500);
 }

@@ -9,7 +9,7 @@ public class RequestTextTests
 {
     private static string OptionValue(string raw) => RequestAddress.Read("S", "$filter=" + raw).Value!.Options[0].Value;
 
-    [Theory] // Q-04, X-12: form encoders write a blank as plus; an offset's plus stays
+    [Theory] // form encoders write a blank as plus; an offset's plus stays
     [InlineData("a+eq+1", "a eq 1")]
     [InlineData("t+gt+2024-05-01T10:00:00+02:00", "t gt 2024-05-01T10:00:00+02:00")]
     [InlineData("t+gt+2024-05-01T10%3A00%3A00.125+02%3A00", "t gt 2024-05-01T10:00:00.125+02:00")]
@@ -17,26 +17,30 @@ public class RequestTextTests
     [InlineData("n+eq+'a%2Bb+c'", "n eq 'a+b c'")]
     [InlineData("n%20eq%20'x'", "n eq 'x'")]
     [InlineData("n+eq+'%C3%A9'", "n eq 'é'")]
+    [Proves("Q-04, X-12")]
     public void A_plus_is_a_blank_unless_it_is_an_offsets(string raw, string expected) => Assert.Equal(expected, OptionValue(raw));
 
-    [Theory] // Q-03, X-25
+    [Theory]
     [InlineData("$filter=%", "encoding")]
     [InlineData("$filter=%4", "encoding")]
     [InlineData("$filter=%zz", "encoding")]
     [InlineData("$filter=%FF", "encoding")]
     [InlineData("$filter=%C3%28", "encoding")]
     [InlineData("$filter=a%00b", "encoding")]
+    [Proves("Q-03, X-25")]
     public void Bytes_that_are_no_text_are_refused(string query, string code) =>
         Assert.Equal((400, code), (RequestAddress.Read("S", query).Fault!.Status, RequestAddress.Read("S", query).Fault!.Code));
 
-    [Fact] // U-11
+    [Fact]
+    [Proves("U-11")]
     public void An_encoded_slash_belongs_to_its_segment() =>
         Assert.Equal(
             ["Certificates('CAL/2')", "name"],
             RequestAddress.Read("Certificates('CAL%2F2')/name", "").Value!.Segments.Select(s => s.Text)
         );
 
-    [Fact] // U-49, Q-12
+    [Fact]
+    [Proves("U-49, Q-12")]
     public void A_url_is_limited()
     {
         Assert.Equal(414, RequestAddress.Read("S", new string('x', Limits.UrlLength)).Fault!.Status);
@@ -61,7 +65,7 @@ public class RequestTextTests
         return SyntaxText.Print(parsed.Value!.Filter!, lexed.Value!.Literals);
     }
 
-    [Theory] // Q-15 to Q-24
+    [Theory]
     [InlineData("a or b and c", "(or a (and b c))")]
     [InlineData("a and b or c", "(or (and a b) c)")]
     [InlineData("(a or b) and c", "(and (or a b) c)")]
@@ -79,11 +83,12 @@ public class RequestTextTests
     [InlineData("- a lt 5", "(lt (neg a) 5)")]
     [InlineData("a/b/c eq 1", "(eq a/b/c 1)")]
     [InlineData("contains(tolower(a),'x') and startswith( b , 'y' )", "(and (contains (tolower a) 'x') (startswith b 'y'))")]
-    [InlineData("a EQ 1 AND Contains(b,'x')", "(and (eq a 1) (contains b 'x'))")] // Q-02
+    [InlineData("a EQ 1 AND Contains(b,'x')", "(and (eq a 1) (contains b 'x'))")]
     [InlineData("a divby 2 mod 3 eq 1", "(eq (mod (divby a 2) 3) 1)")]
+    [Proves("Q-02, Q-15 to Q-24")]
     public void Operators_bind_by_the_standard(string filter, string expected) => Assert.Equal(expected, Tree(filter));
 
-    [Theory] // Q-55 to Q-62
+    [Theory]
     [InlineData("42", LiteralKind.Integer)]
     [InlineData("-9223372036854775808", LiteralKind.Integer)]
     [InlineData("9223372036854775808", LiteralKind.Decimal)]
@@ -103,9 +108,10 @@ public class RequestTextTests
     [InlineData("2024-02-29T23:59Z", LiteralKind.DateTimeOffset)]
     [InlineData("2024-02-29T23:59:59.123456789012Z", LiteralKind.DateTimeOffset)]
     [InlineData("2024-02-29T23:59:59-05:30", LiteralKind.DateTimeOffset)]
-    [InlineData("2024-02-29T23:59:59 05:30", LiteralKind.DateTimeOffset)] // X-12
+    [InlineData("2024-02-29T23:59:59 05:30", LiteralKind.DateTimeOffset)]
     [InlineData("duration'P1DT2H3M4.5S'", LiteralKind.Duration)]
     [InlineData("binary'T0RhdGE'", LiteralKind.Binary)]
+    [Proves("Q-55 to Q-62, X-12")]
     public void A_literal_has_its_kind(string text, LiteralKind kind)
     {
         var lexed = NetworkFixture.Lex("S?$filter=" + Uri.EscapeDataString("a eq " + text));
@@ -113,14 +119,15 @@ public class RequestTextTests
         Assert.Equal(kind, Assert.Single(lexed.Value!.Literals).Kind);
     }
 
-    [Fact] // Q-59: the instant counts, whatever the offset
+    [Fact] // the instant counts, whatever the offset
+    [Proves("Q-59")]
     public void An_offset_is_taken_off() =>
         Assert.Equal(
             new DateTime(2024, 2, 29, 21, 30, 0, DateTimeKind.Utc),
             NetworkFixture.Lex("S?$filter=" + Uri.EscapeDataString("a eq 2024-02-29T23:30:00+02:00")).Value!.Literals[0].Value
         );
 
-    [Theory] // Q-05, Q-46, Q-65, U-49: wrong text, and where
+    [Theory] // wrong text, and where
     [InlineData("a eq", "syntax", 4)]
     [InlineData("a eq 'x", "syntax", 5)]
     [InlineData("(a eq 1", "syntax", 7)]
@@ -142,6 +149,7 @@ public class RequestTextTests
     [InlineData("a in (b)", "syntax", 6)]
     [InlineData("a eq(1)", "syntax", 2)]
     [InlineData("a eq \u0001", "syntax", 5)]
+    [Proves("U-49, Q-05, Q-46, Q-65")]
     public void A_wrong_filter_is_refused_with_its_place(string filter, string code, int position)
     {
         var fault = Parse(filter).Fault;
@@ -150,16 +158,17 @@ public class RequestTextTests
         Assert.Equal("$filter", fault.Target);
     }
 
-    [Theory] // U-53, Q-07: valid, and not offered
+    [Theory] // valid, and not offered
     [InlineData("hassubset(a,b)")]
     [InlineData("cast(a,Collection(Edm.String)) eq b")]
-    [InlineData("@Core.Description eq 'x'")] // Q-71
+    [InlineData("@Core.Description eq 'x'")]
     [InlineData("a eq $root/Sets eq 1")]
     [InlineData("geo.distance(a,b) lt 5")]
     [InlineData("a eq geography'SRID=0;Point(1 1)'")]
+    [Proves("U-53, Q-07, Q-71")]
     public void What_is_valid_but_not_offered_is_501(string filter) => Assert.Equal(501, Parse(filter).Fault?.Status);
 
-    [Theory] // Q-01, Q-06, Q-07, Q-08
+    [Theory]
     [InlineData("top=1", null)]
     [InlineData("$TOP=1", null)]
     [InlineData("TOP=1&$skip=1", null)]
@@ -167,7 +176,7 @@ public class RequestTextTests
     [InlineData("$filter=a eq 1&$filter=b eq 1", "option-twice")]
     [InlineData("$serach=x", "unknown-option")]
     [InlineData("page=2", "unknown-option")]
-    [InlineData("$apply=aggregate($count as n)", null)] // Q-95
+    [InlineData("$apply=aggregate($count as n)", null)]
     [InlineData("$apply=aggregate(a with sum)", "syntax")]
     [InlineData("$apply=aggregate(a)", "syntax")]
     [InlineData("$apply=aggregate(a with sum from b with average as x)", "not-implemented")]
@@ -183,11 +192,11 @@ public class RequestTextTests
     [InlineData("$skiptoken=abc", "skiptoken")]
     [InlineData("$orderby=a sideways", "syntax")]
     [InlineData("$orderby=a,", "syntax")]
-    [InlineData("$select=a,,b", "syntax")] // Q-85
+    [InlineData("$select=a,,b", "syntax")]
     [InlineData("$expand=a($selct=b)", "unknown-option")]
     [InlineData("$expand=a($select=b", "syntax")]
     [InlineData("$expand=a/b", "not-a-path")]
-    [InlineData("$expand=a($levels=0)", "number")] // Q-88
+    [InlineData("$expand=a($levels=0)", "number")]
     [InlineData("$expand=a($levels=9999)", "too-deep")]
     [InlineData("$expand=a($levels=max)", null)]
     [InlineData("$expand=*($filter=b eq 1)", "option-not-here")]
@@ -196,30 +205,30 @@ public class RequestTextTests
     [InlineData("$expand=a($expand=a($expand=a($expand=a($expand=a($expand=a($expand=a($expand=a)))))))", null)]
     [InlineData("$expand=a($search=\"x)y\";$top=1)", null)]
     [InlineData("$expand=a($search=)", "syntax")]
-    [InlineData("$search=x", null)] // Q-78
+    [InlineData("$search=x", null)]
     [InlineData("$search=", "syntax")]
-    [InlineData("$search=\"x", "syntax")] // Q-79
+    [InlineData("$search=\"x", "syntax")]
     [InlineData("$search=(x", "syntax")]
     [InlineData("$search=x)", "syntax")]
     [InlineData("$search=AND", "syntax")]
     [InlineData("$search=x OR", "syntax")]
     [InlineData("$search=NOT NOT x", "syntax")]
     [InlineData("$search=\"\"", "syntax")]
-    [InlineData("$compute=a add 1", "syntax")] // Q-94
+    [InlineData("$compute=a add 1", "syntax")]
     [InlineData("$compute=a add 1 as", "syntax")]
     [InlineData("$compute=a add 1 as b.c", "syntax")]
     [InlineData("$compute=a add 1 as b,b add 1 as c", null)]
-    [InlineData("$select=a/b", null)] // Q-81
-    [InlineData("$select=a($select=b)", null)] // Q-84
+    [InlineData("$select=a/b", null)]
+    [InlineData("$select=a($select=b)", null)]
     [InlineData("$select=a($top=1)", "not-implemented")]
     [InlineData("$select=a($x=1)", "unknown-option")]
-    [InlineData("@p=1", null)] // Q-69
+    [InlineData("@p=1", null)]
     [InlineData("@p=1&@p=2", "option-twice")]
     [InlineData("@1=1", "alias")]
     [InlineData("$filter=a eq @p&@p=", "alias")]
     [InlineData("$filter=a eq @p&@p=@p", "alias")]
     [InlineData("$filter=a eq @p&@p=@q&@q=@p", "alias")]
-    [InlineData("$filter=a in @p&@p=[1,2]", null)] // Q-64
+    [InlineData("$filter=a in @p&@p=[1,2]", null)]
     [InlineData("$filter=a eq @p&@p=[1,2]", "type")]
     [InlineData("$filter=a in @p&@p=[1,", "literal")]
     [InlineData("$filter=a in @p&@p=[[1]]", "not-implemented")]
@@ -228,6 +237,7 @@ public class RequestTextTests
     [InlineData("$filter=case()", "syntax")]
     [InlineData("$filter=cast(a) eq 1", "syntax")]
     [InlineData("$filter=b/$count($top=1) eq 1", "option-not-here")]
+    [Proves("Q-01, Q-06 to Q-08, Q-64, Q-69, Q-78, Q-79, Q-81, Q-84, Q-85, Q-88, Q-94, Q-95")]
     public void Options_are_read_or_refused(string query, string? code)
     {
         var result = NetworkFixture.Lex("S?" + query).Is(out var lexed, out var fault)
@@ -236,7 +246,8 @@ public class RequestTextTests
         Assert.Equal(code, result.Fault?.Code);
     }
 
-    [Fact] // Q-12
+    [Fact]
+    [Proves("Q-12")]
     public void Aliases_do_not_multiply_beyond_the_limit()
     {
         var aliases = string.Concat(Enumerable.Range(0, 30).Select(i => $"&@a{i}=@a{i + 1} add @a{i + 1}"));
@@ -244,7 +255,8 @@ public class RequestTextTests
         Assert.Equal("too-large", RequestParser.Parse(lexed).Fault!.Code);
     }
 
-    [Fact] // Q-12
+    [Fact]
+    [Proves("Q-12")]
     public void Depth_and_size_are_limited()
     {
         string Nested(int depth) => new string('(', depth) + "a eq 1" + new string(')', depth);

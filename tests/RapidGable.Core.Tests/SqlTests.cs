@@ -17,7 +17,7 @@ public class SqlTests(NetworkFixture network) : IClassFixture<NetworkFixture>
         return text[(text.IndexOf("WHERE ", StringComparison.Ordinal) + 6)..text.IndexOf(" ORDER BY", StringComparison.Ordinal)];
     }
 
-    [Theory] // X-01, X-02, Q-26 to Q-30: true and false where SQL would say unknown
+    [Theory] // true and false where SQL would say unknown
     [InlineData("name eq 'x'", "(t0.\"name\" = ?1)")]
     [InlineData("closed_on eq 2024-01-01", "(t0.\"closed_on\" = ?1)")]
     [InlineData("not (closed_on eq 2024-01-01)", "(NOT (t0.\"closed_on\" IS ?1))")]
@@ -29,13 +29,15 @@ public class SqlTests(NetworkFixture network) : IClassFixture<NetworkFixture>
     [InlineData("not (closed_on gt 2024-01-01)", "(NOT COALESCE(t0.\"closed_on\" > ?1, 0))")]
     [InlineData("id gt 5 and telemetered", "((t0.\"id\" > ?1) AND t0.\"telemetered\")")]
     [InlineData("id in (1,2)", "(t0.\"id\" IN (?1, ?2))")]
-    [InlineData("id in ()", "0")] // Q-36
+    [InlineData("id in ()", "0")]
     [InlineData("access_notes in ('a',null)", "((t0.\"access_notes\" IN (?1) OR t0.\"access_notes\" IS NULL))")]
-    [InlineData("contains(name,'50%_')", "(instr(t0.\"name\", ?1) > 0)")] // X-03
+    [InlineData("contains(name,'50%_')", "(instr(t0.\"name\", ?1) > 0)")]
     [InlineData("id div 2 eq 1", "((t0.\"id\" / gable_divisor(?1)) = ?2)")]
+    [Proves("Q-26 to Q-30, Q-36, X-01 to X-03")]
     public void A_condition_becomes_sql(string filter, string expected) => Assert.Equal(expected, Where(filter.Replace("%", "%25")));
 
-    [Fact] // X-04, X-08: the key ends every order, and one row more is fetched
+    [Fact] // the key ends every order, and one row more is fetched
+    [Proves("X-04, X-08")]
     public void A_page_is_ordered_to_the_last_tie() =>
         Assert.Equal(
             """
@@ -84,7 +86,8 @@ public class SqlTests(NetworkFixture network) : IClassFixture<NetworkFixture>
             Compile("Stations?$select=id&$filter=catchment/area_km2 gt 500 and catchment/parent/name eq 'x'").Main.Text
         );
 
-    [Fact] // X-24: one statement for each expanded collection, whatever the number of rows
+    [Fact] // one statement for each expanded collection, whatever the number of rows
+    [Proves("X-24")]
     public void An_expanded_collection_is_one_statement()
     {
         var query = Compile("Stations?$expand=Sensors,catchment&$select=id");
@@ -107,7 +110,7 @@ public class SqlTests(NetworkFixture network) : IClassFixture<NetworkFixture>
         );
     }
 
-    [Theory] // X-05, X-06: the position in each order, with nulls
+    [Theory] // the position in each order, with nulls
     [InlineData("", "5", "t0.\"id\" > ?1")]
     [InlineData("$orderby=code", "'a',5", "(t0.\"code\", t0.\"id\") > (?1, ?2)")]
     [InlineData("$orderby=code desc,id desc", "'a',5", "(t0.\"code\", t0.\"id\") < (?1, ?2)")]
@@ -119,6 +122,7 @@ public class SqlTests(NetworkFixture network) : IClassFixture<NetworkFixture>
         "(((t0.\"closed_on\" < ?1 OR t0.\"closed_on\" IS NULL)) OR (t0.\"closed_on\" = ?1 AND t0.\"id\" > ?2))"
     )]
     [InlineData("$orderby=closed_on desc", "null,5", "((t0.\"closed_on\" IS NULL AND t0.\"id\" > ?1))")]
+    [Proves("X-05, X-06")]
     public void A_position_becomes_a_condition(string order, string values, string expected)
     {
         var stored = values
@@ -136,12 +140,13 @@ public class SqlTests(NetworkFixture network) : IClassFixture<NetworkFixture>
         );
     }
 
-    [Theory] // X-23: nothing that a caller writes becomes text of a statement
+    [Theory] // nothing that a caller writes becomes text of a statement
     [InlineData("Stations?$filter=name eq '''; DROP TABLE station; --'")]
     [InlineData("Stations?$filter=contains(name,'\" OR 1=1 --')")]
     [InlineData("Certificates('x'' OR ''1''=''1')")]
     [InlineData("Stations?$filter=id eq 7654321 and latitude gt 7654321.5 and opened_on gt 1776-05-04")]
     [InlineData("Stations?$top=7654321&$skip=7654321")]
+    [Proves("X-23")]
     public void Values_are_parameters(string url)
     {
         var text = Compile(url).Main.Text;

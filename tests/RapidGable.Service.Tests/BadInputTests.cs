@@ -10,7 +10,7 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
 {
     private const string Root = "/odata/s/";
 
-    [Theory] // J-49 to J-52, X-30
+    [Theory]
     [InlineData("Nothing", 404, "not-found", "path")]
     [InlineData("Station", 404, "not-found", "path")]
     [InlineData("Stations?$filter=nam eq 'x'", 400, "unknown-property", "$filter")]
@@ -32,11 +32,11 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
     [InlineData("Readings?$filter=value div 0 eq 1", 400, "division-by-zero", null)]
     [InlineData("Stations?$search=(weir", 400, "syntax", "$search")]
     [InlineData("Stations?$index=1", 501, "not-implemented", "$index")]
-    [InlineData("Stations?$schemaversion=2", 404, "not-found", "$schemaversion")] // P-56
+    [InlineData("Stations?$schemaversion=2", 404, "not-found", "$schemaversion")]
     [InlineData("Stations?$filter=name eq @p&@p=nam", 400, "unknown-property", "@p")]
     [InlineData("Stations?$apply=groupby((nam))", 400, "unknown-property", "$apply")]
     [InlineData("Stations?$apply=group((name))", 400, "unknown-function", "$apply")]
-    [InlineData("Stations?$apply=nest(identity as x)", 501, "not-implemented", "$apply")] // Q-111
+    [InlineData("Stations?$apply=nest(identity as x)", 501, "not-implemented", "$apply")]
     [InlineData("Stations?$apply=aggregate(name with sum as x)", 400, "type", "$apply")]
     [InlineData("Stations?$apply=aggregate(id with Odd.Method as x)", 501, "not-implemented", "$apply")]
     [InlineData("Stations?$apply=aggregate(id with sum as x,id with max as x)", 400, "alias", "$apply")]
@@ -52,7 +52,8 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
     [InlineData("Stations?$expand=*($levels=8)", 400, "too-large", "$expand")]
     [InlineData("$entity?$id=Stations(99999)", 404, "not-found", "path")]
     [InlineData("$entity?$id=http://elsewhere.example.org/Stations(1)", 404, "not-found", "$id")]
-    [InlineData("$entity", 400, "id", "$id")] // U-35
+    [InlineData("$entity", 400, "id", "$id")]
+    [Proves("P-56, U-35, Q-111, J-49 to J-52, X-30")]
     public async Task A_fault_has_a_code_and_a_target(string target, int status, string code, string? expectedTarget)
     {
         var answer = await service.Http.SendAsync(Root + target.Replace(" ", "%20"));
@@ -63,7 +64,7 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
             (error.GetProperty("code").GetString(), error.TryGetProperty("target", out var t) ? t.GetString() : null)
         );
         Assert.NotEmpty(error.GetProperty("message").GetString()!);
-        Assert.Equal(["error"], answer.Json.EnumerateObject().Select(p => p.Name)); // J-51
+        Assert.Equal(["error"], answer.Json.EnumerateObject().Select(p => p.Name));
     }
 
     [Fact]
@@ -74,7 +75,7 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
         Assert.Equal("$filter at 12", error.GetProperty("details")[0].GetProperty("target").GetString());
     }
 
-    [Theory] // X-23: SQL text wherever a caller can write
+    [Theory] // SQL text wherever a caller can write
     [InlineData("Stations?$filter=name eq '''; DROP TABLE station; --'", 200)]
     [InlineData("Stations?$filter=contains(name,'\") OR 1=1 --')", 200)]
     [InlineData("Certificates('x'' OR ''1''=''1')", 404)]
@@ -87,13 +88,15 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
     [InlineData("Stations; DROP TABLE station", 400)]
     [InlineData("Stations(1 OR 1=1)", 400)]
     [InlineData("sqlite_schema", 404)]
+    [Proves("X-23")]
     public async Task Sql_is_only_text(string target, int status)
     {
         Assert.Equal(status, (await service.Http.SendAsync(Root + target.Replace(" ", "%20").Replace("\"", "%22"))).Status);
         Assert.Equal("120", (await service.Http.SendAsync(Root + "Stations/$count")).Text);
     }
 
-    [Fact] // U-49, Q-12
+    [Fact]
+    [Proves("U-49, Q-12")]
     public async Task Absurd_sizes_are_refused()
     {
         var longUrl = await service.Http.SendAsync(Root + "Stations?$filter=name%20eq%20'" + new string('x', 100_000) + "'");
@@ -153,7 +156,8 @@ public class BadInputTests(NetworkService service) : IClassFixture<NetworkServic
         Assert.True(statuses.GetValueOrDefault(200) > 100 && statuses.GetValueOrDefault(400) > 1_000, string.Join(", ", statuses));
     }
 
-    [Fact] // T-17, X-27, P-59: a value that is not what it should be is said, not half written
+    [Fact] // a value that is not what it should be is said, not half written
+    [Proves("P-59, T-17, X-27")]
     public async Task A_stored_value_of_another_type_is_a_fault()
     {
         using var folder = new TestWorkspace()

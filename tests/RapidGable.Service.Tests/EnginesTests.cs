@@ -157,7 +157,7 @@ public sealed class EnginesTests(EnginesFixture engines)
         }
     }
 
-    [Theory] // options inside $expand mean what they mean on the collection itself, for every parent, to the last page
+    [Theory] // options inside $expand mean what they mean on the collection itself, for every parent, to the last page
     [InlineData("s", "Stations", "Sensors", "$filter=kind eq 'level' or sensor_no gt 1;$select=sensor_no,kind")]
     [InlineData("s", "Stations", "Visits", "$orderby=planned_for desc;$top=2")]
     [InlineData("s", "Stations", "Visits", "$filter=done_at ne null;$orderby=technician_id desc,planned_for;$top=3;$select=planned_for")]
@@ -174,6 +174,7 @@ public sealed class EnginesTests(EnginesFixture engines)
     [InlineData("shapes", "Certificates", "holders", "$filter=region eq 'north';$top=2;$select=email")]
     [InlineData("shapes", "Visits", "tasks", "$filter=minutes gt duration'PT1H';$orderby=minutes desc")]
     [InlineData("shapes", "Stations", "samples", "$filter=taken_on lt 2024-01-01;$orderby=taken_on desc;$top=2")]
+    [Proves("Q-60")]
     public async Task Nested_options_mean_what_they_mean_on_the_collection(string service, string set, string navigation, string options)
     {
         foreach (var engine in engines.Services)
@@ -294,7 +295,7 @@ public sealed class EnginesTests(EnginesFixture engines)
     // The variable and the entity itself.
     [InlineData("s/Stations?$filter=catchment/Stations/any(s:s/telemetered ne telemetered and s/id lt id)&$select=id", 200)]
     [InlineData("s/Catchments?$filter=Stations/any(s:s/Visits/any(v:v/technician/region eq 'north' and s/telemetered))&$select=id", 200)]
-    [InlineData("s/Stations?$filter=Visits/all(v:v/technician ne null)&$select=id&$count=true", 200)]
+    [InlineData("s/Stations?$filter=Visits/all(v:v/technician ne null)&$select=id&$count=true", 200)]
     [InlineData(
         "s/Stations?$filter=Sensors/any(s:s/Readings/any(r:r/value gt 30) and s/station/catchment/name ne "
             + "null)&$orderby=name&$top=5&$expand=Sensors($filter=Readings/any(r:r/value gt 30))",
@@ -312,18 +313,18 @@ public sealed class EnginesTests(EnginesFixture engines)
     [InlineData("s/Stations?$filter=$it/name eq 'Ashford Weir'&$select=id", 200)]
     [InlineData("s/Stations?$filter=Sensors/$count eq 'x'", 400)]
     [InlineData("s/Stations?$filter=catchment/$count gt 1", 400)]
-    [InlineData("s/Stations?$filter=Sensors/$count($filter=kind eq 'level') ge 1&$select=id&$top=20", 200)]
+    [InlineData("s/Stations?$filter=Sensors/$count($filter=kind eq 'level') ge 1&$select=id&$top=20", 200)]
     [InlineData("s/Stations?$filter=Sensors/$count($top=1) gt 1", 400)]
     [InlineData("s/Stations?$filter=Sensors/$count($filter=kind eq 'level';$search=level) eq 1&$select=id", 200)]
     [InlineData(
         "s/Stations?$filter=name ne $root/Stations(1)/name and catchment/name eq " + "$root/Stations(1)/catchment/name&$select=id",
         200
-    )]
+    )]
     [InlineData(
         "s/Stations?$top=9&$select=name&$expand=Visits($filter=technician/region eq 'north' and report ne "
             + "$it/name;$orderby=$it/catchment/area_km2,id;$select=id;$count=true)",
         200
-    )]
+    )]
     [InlineData(
         "s/Catchments?$select=name&$expand=Stations($top=3;$select=name;$expand=Sensors($filter=length($it/name) gt "
             + "sensor_no;$count=true;$select=kind))",
@@ -356,14 +357,15 @@ public sealed class EnginesTests(EnginesFixture engines)
     [InlineData("shapes/Odd?$filter=list/$count($search=b) eq 1", 400)]
     [InlineData("shapes/Odd?$filter=list/$count($filter=$this eq 1) eq 1", 400)]
     [InlineData("shapes/Stations?$filter=samples/any()", 501)]
-    [InlineData("shapes/Odd?$filter=list/any(l:l eq 'a')&$select=id", 200)] // values of a collection
+    [InlineData("shapes/Odd?$filter=list/any(l:l eq 'a')&$select=id", 200)] // values of a collection
     [InlineData("shapes/Odd?$filter=not list/all(l:startswith(l,'b'))&$select=id", 200)]
-    [InlineData("shapes/Odd?$filter='b' in list&$select=id", 200)]
+    [InlineData("shapes/Odd?$filter='b' in list&$select=id", 200)]
     [InlineData("shapes/Odd?$filter=list/$count eq 2 and not list/any(l:l eq 'z')&$select=id", 200)]
-    [InlineData("shapes/Odd(1)/list/$count", 200)] // U-30
+    [InlineData("shapes/Odd(1)/list/$count", 200)]
     [InlineData("shapes/Odd?$filter=list/any(l:l eq 1)", 400)]
     [InlineData("shapes/Odd?$filter=list/any(l:l/x eq 1)", 400)]
     [InlineData("shapes/Odd?$filter=1 in list", 400)]
+    [Proves("U-30, Q-36, Q-66 to Q-70")]
     public async Task A_lambda_is_the_same_or_refused_everywhere(string target, int status)
     {
         var text = await SameAsync(engines, "/odata/" + target.Replace(" ", "%20"));
@@ -510,7 +512,8 @@ public sealed class EnginesTests(EnginesFixture engines)
         public async ValueTask DisposeAsync() => await Server.DisposeAsync();
     }
 
-    [Fact] // T-23 to T-42: every column type is published, or left out with a reason
+    [Fact] // every column type is published, or left out with a reason
+    [Proves("T-23 to T-42")]
     public async Task Column_types_map()
     {
         var database = await engines.Postgres.CreateDatabaseAsync();
@@ -585,10 +588,11 @@ public sealed class EnginesTests(EnginesFixture engines)
             }
         )
             Assert.Contains(part, metadata);
-        Assert.Equal(400, (await http.SendAsync("/odata/s/t?$filter=id%20mul%209223372036854775807%20mul%204%20gt%201")).Status);
+        Assert.Equal(400, (await http.SendAsync("/odata/s/t?$filter=id%20mul%209223372036854775807%20mul%204%20gt%201")).Status);
     }
 
-    [Fact] // T-43 to T-54
+    [Fact]
+    [Proves("T-43 to T-54")]
     public async Task Column_types_of_mariadb_map()
     {
         var database = await engines.MariaDb.CreateDatabaseAsync();

@@ -134,10 +134,11 @@ public sealed class KillTests : IAsyncLifetime
         _serve = null;
     }
 
-    [Theory] // M-51, and "nothing lost and nothing half done"
+    [Theory] // and "nothing lost and nothing half done"
     [InlineData("postgresql", 5_000)]
     [InlineData("mariadb", 2_000)]
     [InlineData("sqlite", 1_500)]
+    [Proves("M-51")]
     public async Task What_was_acknowledged_is_there_once_and_whole(string engine, int writes)
     {
         _writes = writes;

@@ -2,6 +2,7 @@ using System.Net.Http.Headers;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Nodes;
+using RapidGable.Core.Tests;
 using RapidGable.Model;
 
 namespace RapidGable.Service.Tests;
@@ -16,7 +17,7 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
 
     private string Address => network.Http.Address + Root;
 
-    [Theory] // J-01 to J-17
+    [Theory]
     [InlineData("Stations?$top=1", "Stations")]
     [InlineData("Stations(1)", "Stations/$entity")]
     [InlineData("Stations(1)/catchment", "Catchments/$entity")]
@@ -32,11 +33,13 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     [InlineData("Stations(1)/name", "Stations(1)/name")]
     [InlineData("Stations?$apply=groupby((catchment/name,telemetered),aggregate($count as n))", "Stations(catchment(name),telemetered,n)")]
     [InlineData("Stations?$top=1&$compute=id add 1 as more&$select=more", "Stations(more)")]
-    [InlineData("$crossjoin(Stations,Catchments)?$top=1", "Collection(Edm.ComplexType)")] // U-45
+    [InlineData("$crossjoin(Stations,Catchments)?$top=1", "Collection(Edm.ComplexType)")]
+    [Proves("U-45, J-01 to J-17")]
     public async Task A_context_url_names_what_is_there(string target, string fragment) =>
         Assert.Equal($"{Address}$metadata#{fragment}", (await GetAsync(target)).Json.GetProperty("@odata.context").GetString());
 
-    [Fact] // P-16, J-19, J-23, J-25
+    [Fact]
+    [Proves("P-16, J-19, J-23, J-25")]
     public async Task Full_metadata_spells_everything_out()
     {
         var json = (
@@ -57,7 +60,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         Assert.Equal("#T.Station", newer.GetProperty("@type").GetString());
     }
 
-    [Fact] // P-14: none keeps counts and links only
+    [Fact] // none keeps counts and links only
+    [Proves("P-14")]
     public async Task No_metadata_keeps_counts_and_next_links()
     {
         var json = (
@@ -73,14 +77,16 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         );
     }
 
-    [Fact] // Q-81: selected and not expanded
+    [Fact] // selected and not expanded
+    [Proves("Q-81")]
     public async Task A_selected_relation_shows_its_link() =>
         Assert.Equal(
             "Stations(1)/Sensors",
             (await GetAsync("Stations(1)?$select=name,Sensors")).Json.GetProperty("Sensors@odata.navigationLink").GetString()
         );
 
-    [Fact] // U-33, J-12, J-17
+    [Fact]
+    [Proves("U-33, J-12, J-17")]
     public async Task References_are_read_alone()
     {
         var refs = (await GetAsync("Catchments(3)/Stations/$ref?$top=2&$orderby=name&$count=true")).Json;
@@ -97,26 +103,28 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         );
     }
 
-    [Theory] // U-13, U-16, U-18, U-35, U-47
+    [Theory]
     [InlineData("Stations/1", "Stations(1)")]
     [InlineData("Sensors/1/1", "Sensors(station_id=1,sensor_no=1)")]
     [InlineData("Stations/1/Sensors/1/1", "Stations(1)/Sensors(station_id=1,sensor_no=1)")]
     [InlineData("Certificates/CAL%2F2", "Certificates('CAL%2F2')")]
     [InlineData("Stations(@k)?@k=1", "Stations(1)")]
     [InlineData("Sensors(station_id=@a,sensor_no=@b)?@a=1&@b=1", "Sensors(station_id=1,sensor_no=1)")]
-    [InlineData("$entity?$id=Stations(1)", "Stations(1)")] // Q-115
+    [InlineData("$entity?$id=Stations(1)", "Stations(1)")]
     [InlineData("$entity?$id=Certificates('CAL%2F2')", "Certificates('CAL%2F2')")]
     [InlineData("$all/T.Station?$format=application/json;metadata=none&$top=20", "Stations?$format=application/json;metadata=none&$top=20")]
     [InlineData("Stations?$filter=id eq 3", "Stations/$filter(id eq 3)")]
     [InlineData("Stations?$filter=id lt 3 and name ne null", "Stations/$filter(id lt 3)/$filter(name ne null)")]
     [InlineData("Stations/$count?$filter=id lt 9", "Stations/$filter(id lt @p)/$count?@p=9")]
+    [Proves("U-13, U-16, U-18, U-35, U-47, Q-115")]
     public async Task Another_address_gives_the_same(string one, string other)
     {
         var (a, b) = (await GetAsync(one), await GetAsync(other));
         Assert.Equal((200, a.Text), (b.Status, b.Text));
     }
 
-    [Fact] // U-44, J-16
+    [Fact]
+    [Proves("U-44, J-16")]
     public async Task All_entities_come_set_by_set()
     {
         var root = (await GetAsync(""))
@@ -163,7 +171,7 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         }
     }
 
-    [Theory] // U-44
+    [Theory]
     [InlineData("$all?$top=2&$search=weir", 200, "#Stations/$entity")]
     [InlineData("$all/T.Station?$top=1", 200, "#Collection(T.Station)")]
     [InlineData("$all/T.Station?$top=0&$count=true", 200, "count\":120")]
@@ -177,6 +185,7 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     [InlineData("$all?$skiptoken=WyJOb3BlIixudWxsLDFd", 410, "")]
     [InlineData("$all?$skiptoken=WyJTdGF0aW9ucyIsIngiLDFd", 400, "")]
     [InlineData("$all?$nothing=1", 400, "not a query option")]
+    [Proves("U-44")]
     public async Task Entities_of_all_types_take_few_options(string target, int status, string said)
     {
         var answer = await GetAsync(target);
@@ -188,11 +197,12 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     public async Task An_absolute_id_is_resolved() =>
         Assert.Equal("AB-001", (await GetAsync($"$entity?$id={Address}Stations(1)&$select=code")).Json.GetProperty("code").GetString());
 
-    [Theory] // U-15, U-16: wrong keys as segments
+    [Theory] // wrong keys as segments
     [InlineData("Stations/99999", 404)]
     [InlineData("Stations/x", 400)]
     [InlineData("Technicians/x", 400)]
     [InlineData("Certificates/nothing", 404)]
+    [Proves("U-15, U-16")]
     public async Task A_wrong_key_segment_is_refused(string target, int status) => Assert.Equal(status, (await GetAsync(target)).Status);
 
     private async Task<(int Status, string Text, HttpResponseHeaders Headers)> PostAsync(
@@ -214,7 +224,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         return ((int)response.StatusCode, await response.Content.ReadAsStringAsync(), response.Headers);
     }
 
-    [Fact] // U-48, P-05, P-06, P-22, P-23
+    [Fact]
+    [Proves("P-05, P-06, P-22, P-23, U-48")]
     public async Task A_query_may_stand_in_the_body()
     {
         var expected = (await GetAsync("Stations?$filter=id lt 4&$select=name&$orderby=name desc")).Text;
@@ -232,7 +243,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         Assert.Equal(200, (await PostAsync("Stations/$count/$query", "$filter=id%20lt%204", "text/plain")).Status);
     }
 
-    [Fact] // P-53, P-49, P-50, P-51
+    [Fact]
+    [Proves("P-49 to P-51, P-53")]
     public async Task Documents_have_tags()
     {
         foreach (var target in new[] { "", "$metadata", "$metadata?$format=json" })
@@ -251,7 +263,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         );
     }
 
-    [Fact] // C-44 to C-54, L-52
+    [Fact]
+    [Proves("C-44 to C-54, L-52")]
     public async Task Both_metadata_documents_say_the_same()
     {
         var json = JsonNode.Parse((await GetAsync("$metadata", ("Accept", "application/json"), ("OData-MaxVersion", "4.01"))).Text)!;
@@ -306,7 +319,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
             );
     }
 
-    [Fact] // A-01, A-17 to A-22, A-27 to A-29, A-31 to A-33, A-49, P-07
+    [Fact]
+    [Proves("P-07, A-01, A-17 to A-22, A-27 to A-29, A-31 to A-33, A-49")]
     public async Task The_metadata_says_what_can_be_done()
     {
         var json = JsonNode.Parse((await GetAsync("$metadata?$format=json")).Text)!["T"]!["Container"]!.AsObject();
@@ -337,7 +351,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
             Assert.NotEqual(501, (await GetAsync($"Stations?$filter={function}(1)")).Status);
     }
 
-    [Fact] // P-44, P-45, P-49, P-52, A-07, A-11, A-28, A-33, J-26, U-28, A-27, A-36
+    [Fact]
+    [Proves("P-44, P-45, P-49, P-52, U-28, J-26, A-07, A-11, A-27, A-28, A-33, A-36")]
     public async Task A_declared_set_says_and_does_what_it_declares()
     {
         using var folder = new Core.Tests.TestWorkspace()
@@ -408,7 +423,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         }
     }
 
-    [Fact] // P-27, P-40, J-48: the preference is stated, and the link is followed over HTTP
+    [Fact] // the preference is stated, and the link is followed over HTTP
+    [Proves("P-14, P-27, P-40, J-48")]
     public async Task Changes_are_followed_over_http()
     {
         using var folder = new Core.Tests.TestWorkspace()
@@ -422,11 +438,12 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         var delta = last.Json.GetProperty("@odata.deltaLink").GetString()!;
         folder.WithDatabase("UPDATE item SET seq = 3 WHERE id = 1");
         Assert.Equal(1, (await service.SendAsync(delta)).Json.GetProperty("value")[0].GetProperty("id").GetInt64());
-        Assert.Equal(406, (await service.SendAsync(delta, "GET", ("Accept", "application/json;odata.metadata=none"))).Status); // P-14
+        Assert.Equal(406, (await service.SendAsync(delta, "GET", ("Accept", "application/json;odata.metadata=none"))).Status);
         Assert.Null((await service.SendAsync(Root + "item?$top=1", "GET", ("Prefer", "track-changes"))).Header("Preference-Applied"));
     }
 
-    [Fact] // Q-97, Q-98, Q-99, Q-110, J-20
+    [Fact]
+    [Proves("Q-97 to Q-99, Q-110, J-20")]
     public async Task An_aggregate_is_transient_and_says_its_types()
     {
         var text = (
@@ -442,7 +459,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         );
     }
 
-    [Fact] // Q-68, Q-69: what a nested option refers to stays the same in its next link
+    [Fact] // what a nested option refers to stays the same in its next link
+    [Proves("Q-68, Q-69")]
     public async Task A_nested_next_link_keeps_aliases_and_the_outer_entity()
     {
         var named = (
@@ -469,7 +487,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         );
     }
 
-    [Fact] // Q-113, X-07: everything goes on in the next link, also after $apply
+    [Fact] // everything goes on in the next link, also after $apply
+    [Proves("Q-113, X-07")]
     public async Task A_next_link_carries_all_that_was_asked()
     {
         var seen = new List<string>();
@@ -526,7 +545,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         );
     }
 
-    [Fact] // U-03, U-40: rows without a key are a function, called with or without its parentheses
+    [Fact] // rows without a key are a function, called with or without its parentheses
+    [Proves("U-03, U-40")]
     public async Task A_function_import_is_listed_and_called()
     {
         using var folder = new Core.Tests.TestWorkspace()
@@ -554,16 +574,18 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         );
     }
 
-    [Theory] // J-18, J-41: the context first, then what tells one entity from another
+    [Theory] // the context first, then what tells one entity from another
     [InlineData("Stations?$top=1&$select=name", "@odata.context")]
     [InlineData("Stations(1)?$select=name", "@odata.context,@odata.id,name")]
     [InlineData("Stations(1)/name", "@odata.context,value")]
     [InlineData("Stations(1)/$ref", "@odata.context,@odata.id")]
     [InlineData("", "@odata.context,value")]
+    [Proves("J-18, J-41")]
     public async Task Control_information_comes_first(string target, string names) =>
         Assert.StartsWith(names, string.Join(',', (await GetAsync(target)).Json.EnumerateObject().Select(p => p.Name)));
 
-    [Fact] // P-23, P-54
+    [Fact]
+    [Proves("P-23, P-54")]
     public async Task Answers_are_compressed_when_asked()
     {
         var plain = await GetAsync("Stations?$top=20");
@@ -581,7 +603,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         Assert.Null((await GetAsync("Stations?$top=20", ("Accept-Encoding", "gzip;q=0"))).Header("Content-Encoding"));
     }
 
-    [Fact] // P-36
+    [Fact]
+    [Proves("P-36")]
     public async Task Nulls_are_left_out_when_asked()
     {
         var answer = await GetAsync("Stations(1)", ("Prefer", "omit-values=nulls"));
@@ -591,7 +614,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         Assert.Null((await GetAsync("Stations(1)", ("Prefer", "omit-values=defaults"))).Header("Preference-Applied"));
     }
 
-    [Fact] // J-54 to J-60, X-29
+    [Fact]
+    [Proves("J-54 to J-60, X-29")]
     public async Task A_json_batch_answers_each_request()
     {
         var (status, text, _) = await PostAsync(
@@ -627,7 +651,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         Assert.Equal("GET, HEAD, OPTIONS", responses["f"].GetProperty("headers").GetProperty("allow").GetString());
     }
 
-    [Fact] // P-33: the first failure ends it
+    [Fact] // the first failure ends it
+    [Proves("P-33")]
     public async Task A_batch_stops_at_the_first_failure()
     {
         var (_, text, _) = await PostAsync(
@@ -641,7 +666,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         );
     }
 
-    [Fact] // J-56, J-61
+    [Fact]
+    [Proves("J-56, J-61")]
     public async Task A_group_fails_as_a_whole()
     {
         var (_, text, _) = await PostAsync(
@@ -656,7 +682,7 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         );
     }
 
-    [Theory] // J-62, M-45, M-50
+    [Theory]
     [InlineData("{", 400)]
     [InlineData("[]", 400)]
     [InlineData("""{"requests":{}}""", 400)]
@@ -675,10 +701,12 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     )]
     [InlineData("""{"requests":[{"id":"1","method":"GET","url":"Stations","if":"$0"}]}""", 501)]
     [InlineData("""{"requests":[]}""", 200)]
+    [Proves("J-62, M-45, M-50")]
     public async Task A_wrong_envelope_runs_nothing(string body, int expected) =>
         Assert.Equal(expected, (await PostAsync("$batch", body, "application/json")).Status);
 
-    [Fact] // U-46, P-22
+    [Fact]
+    [Proves("P-22, U-46")]
     public async Task A_batch_has_its_own_rules()
     {
         Assert.Equal(405, (await GetAsync("$batch")).Status);
@@ -708,7 +736,8 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
     private static string Http(string request, string headers = "") =>
         $"Content-Type: application/http\r\nContent-Transfer-Encoding: binary\r\n{headers}\r\n{request}\r\n\r\n";
 
-    [Fact] // M-42, M-44 to M-48
+    [Fact]
+    [Proves("M-42, M-44 to M-48")]
     public async Task A_multipart_batch_answers_in_order()
     {
         var body = Multipart(
@@ -774,7 +803,7 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         );
     }
 
-    [Theory] // M-43, M-45
+    [Theory]
     [InlineData("--b\r\nContent-Type: application/http\r\n\r\nGET Stations HTTP/1.1\r\n\r\n", "multipart/mixed; boundary=b", 400)]
     [InlineData("--x\r\n\r\n--x--", "multipart/mixed; boundary=b", 400)]
     [InlineData("--b\r\n\r\nGET Stations HTTP/1.1\r\n\r\n--b--", "multipart/mixed; boundary=b", 400)]
@@ -797,10 +826,12 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         400
     )]
     [InlineData("", "multipart/mixed", 400)]
+    [Proves("M-43, M-45")]
     public async Task A_wrong_multipart_envelope_runs_nothing(string body, string type, int expected) =>
         Assert.Equal(expected, (await PostAsync("$batch", body, type)).Status);
 
-    [Fact] // P-37, P-57, P-58, M-52 to M-54
+    [Fact]
+    [Proves("P-37, P-57, P-58, M-52 to M-54")]
     public async Task An_answer_may_be_fetched_later()
     {
         var accepted = await GetAsync("Stations?$top=2&$select=code", ("Prefer", "respond-async"));

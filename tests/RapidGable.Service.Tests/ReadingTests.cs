@@ -1,3 +1,5 @@
+using RapidGable.Core.Tests;
+
 namespace RapidGable.Service.Tests;
 
 /// <summary>Reading over HTTP: documents, entities, values, pages. The comments name the rows of the protocol checklist.</summary>
@@ -8,7 +10,8 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     private Task<Answer> GetAsync(string target, params (string, string)[] headers) =>
         service.Http.SendAsync(Root + target, "GET", headers);
 
-    [Fact] // U-01, U-02, J-01, P-01, P-09, P-12
+    [Fact]
+    [Proves("P-01, P-09, P-12, U-01, U-02, J-01")]
     public async Task The_service_document_lists_the_sets()
     {
         var answer = await GetAsync("");
@@ -23,11 +26,12 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
         Assert.Equal((301, "/odata/s/"), (redirect.Status, redirect.Header("Location")));
     }
 
-    [Theory] // U-04, C-01, P-02
+    [Theory]
     [InlineData(null, "4.0")]
     [InlineData("4.0", "4.0")]
     [InlineData("4.01", "4.01")]
     [InlineData("5.0", "4.01")]
+    [Proves("P-02, U-04, C-01")]
     public async Task The_metadata_document_has_the_asked_version(string? asked, string expected)
     {
         var answer = await GetAsync("$metadata", asked is null ? [] : [("OData-MaxVersion", asked)]);
@@ -36,20 +40,20 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     }
 
     [Theory] // what an address gives, whole
-    [InlineData("Stations(1)?$select=id,code", """{"@odata.context":"~$metadata#Stations(id,code)/$entity","id":1,"code":"AB-001"}""")] // J-03, J-08
+    [InlineData("Stations(1)?$select=id,code", """{"@odata.context":"~$metadata#Stations(id,code)/$entity","id":1,"code":"AB-001"}""")]
     [InlineData(
         "Stations(1)?$select=code",
         """{"@odata.context":"~$metadata#Stations(code)/$entity","@odata.id":"Stations(1)","code":"AB-001"}"""
-    )] // X-19, Q-82
-    [InlineData("Stations?$select=id&$top=2", """{"@odata.context":"~$metadata#Stations(id)","value":[{"id":1},{"id":2}]}""")] // J-02, J-30, Q-76
-    [InlineData("Stations?$select=*&$filter=id eq 0", """{"@odata.context":"~$metadata#Stations(*)","value":[]}""")] // U-07, X-16
-    [InlineData("Stations(1)/name", """{"@odata.context":"~$metadata#Stations(1)/name","value":"Ashford Weir"}""")] // U-24, J-13
+    )]
+    [InlineData("Stations?$select=id&$top=2", """{"@odata.context":"~$metadata#Stations(id)","value":[{"id":1},{"id":2}]}""")]
+    [InlineData("Stations?$select=*&$filter=id eq 0", """{"@odata.context":"~$metadata#Stations(*)","value":[]}""")]
+    [InlineData("Stations(1)/name", """{"@odata.context":"~$metadata#Stations(1)/name","value":"Ashford Weir"}""")]
     [InlineData("Stations(1)/catchment/name", """{"@odata.context":"~$metadata#Catchments(3)/name","value":"Lower Alder"}""")]
     [InlineData(
         "Stations(1)/catchment?$select=id,name",
         """{"@odata.context":"~$metadata#Catchments(id,name)/$entity","id":3,"name":"Lower Alder"}"""
-    )] // U-20, J-06
-    [InlineData("Catchments(3)/Stations?$select=id&$top=1", """{"@odata.context":"~$metadata#Stations(id)","value":[{"id":1}]}""")] // U-21
+    )]
+    [InlineData("Catchments(3)/Stations?$select=id&$top=1", """{"@odata.context":"~$metadata#Stations(id)","value":[{"id":1}]}""")]
     [InlineData(
         "Catchments(3)/Stations(1)/Sensors(station_id=1,sensor_no=1)?$select=kind,sensor_no",
         """{"@odata.context":"~$metadata#Sensors(kind,sensor_no)/$entity","@odata.id":"Sensors(station_id=1,sensor_no=1)","sensor_no":1,"kind":"level"}"""
@@ -57,7 +61,7 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     [InlineData(
         "Certificates('CAL%2F2')",
         """{"@odata.context":"~$metadata#Certificates/$entity","code":"CAL/2","name":"Calibration, second level","valid_months":24}"""
-    )] // U-11, X-25
+    )]
     [InlineData(
         "Certificates('BOAT''S')?$select=name",
         """{"@odata.context":"~$metadata#Certificates(name)/$entity","@odata.id":"Certificates('BOAT%27%27S')","name":"Small boats"}"""
@@ -78,19 +82,19 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
         "Certificates('First+Aid')?$select=code",
         """{"@odata.context":"~$metadata#Certificates(code)/$entity","code":"First+Aid"}"""
     )] // a plus in a path is a plus
-    [InlineData("Stations?$count=true&$top=0", """{"@odata.context":"~$metadata#Stations","@odata.count":120,"value":[]}""")] // Q-75, Q-77
+    [InlineData("Stations?$count=true&$top=0", """{"@odata.context":"~$metadata#Stations","@odata.count":120,"value":[]}""")]
     [InlineData(
         "Stations?$count=true&$top=1&$skip=1&$filter=id lt 10&$select=id",
         """{"@odata.context":"~$metadata#Stations(id)","@odata.count":9,"value":[{"id":2}]}"""
-    )] // X-09
+    )]
     [InlineData(
         "Stations?$top=1&$expand=catchment($select=id)&$select=id",
         """{"@odata.context":"~$metadata#Stations(id,catchment(id))","value":[{"id":1,"catchment":{"id":3}}]}"""
-    )] // Q-83, J-10
+    )]
     [InlineData(
         "Catchments?$top=1&$expand=parent&$select=id",
         """{"@odata.context":"~$metadata#Catchments(id,parent())","value":[{"id":1,"parent":null}]}"""
-    )] // Q-91
+    )]
     [InlineData(
         "Stations?$filter=id in (1,100)&$expand=Sensors($select=sensor_no,kind)&$select=id",
         """{"@odata.context":"~$metadata#Stations(id,Sensors(sensor_no,kind))","value":[{"id":1,"Sensors":[{"@odata.id":"Sensors(station_id=1,sensor_no=1)","sensor_no":1,"kind":"level"}]},{"id":100,"Sensors":[{"@odata.id":"Sensors(station_id=100,sensor_no=1)","sensor_no":1,"kind":"level"}]}]}"""
@@ -99,8 +103,12 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
         "group?$orderby=order desc&$select=id,größe_m_s&$top=2",
         """{"@odata.context":"~$metadata#group(id,gr%C3%B6%C3%9Fe_m_s)","value":[{"id":3,"größe_m_s":null},{"id":2,"größe_m_s":0.75}]}"""
     )]
-    [InlineData("VisitTasks(visit_id=1,line_no=1)?$select=minutes,done", "*\"minutes\":\"PT")] // J-35
+    [InlineData("VisitTasks(visit_id=1,line_no=1)?$select=minutes,done", "*\"minutes\":\"PT")]
     [InlineData("Technicians?$top=1&$filter=full_name eq 'Iris Calder'&$select=email", "*\"email\":\"iris.calder@example.org\"")]
+    [Proves(
+        "U-07, U-11, U-20, U-21, U-24, Q-75 to Q-77, Q-82, Q-83, Q-91, J-02, J-03, J-06, J-08, J-10, J-13, J-30, J-35, X-09, "
+            + "X-16, X-19, X-25"
+    )]
     public async Task An_address_gives_its_answer(string target, string expected)
     {
         var answer = await GetAsync(target.Replace(" ", "%20").Replace("größe", "gr%C3%B6%C3%9Fe"));
@@ -111,7 +119,8 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
             Assert.Equal(expected.Replace("~", service.Http.Address + Root), answer.Text);
     }
 
-    [Fact] // U-12: uuid keys
+    [Fact] // uuid keys
+    [Proves("U-12")]
     public async Task A_uuid_finds_its_row_in_any_case()
     {
         var id = (await GetAsync("Technicians?$top=1")).Json.GetProperty("value")[0].GetProperty("id").GetString()!;
@@ -119,7 +128,7 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
         Assert.Equal(id, (await GetAsync($"Technicians({id})/id/$value")).Text);
     }
 
-    [Theory] // U-26, U-29, X-10, P-08
+    [Theory]
     [InlineData("Stations(1)/name/$value", "Ashford Weir", "text/plain")]
     [InlineData("Stations(1)/telemetered/$value", "true", "text/plain")]
     [InlineData("Stations(1)/opened_on/$value", "2010-06-18", "text/plain")]
@@ -129,13 +138,14 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     [InlineData("Stations/$count?$filter=id%20le%2010", "10", "text/plain")]
     [InlineData("Stations/$count?$filter=id%20le%2010&$top=1&$skip=5", "10", "text/plain")]
     [InlineData("Catchments(3)/Stations/$count", "15", "text/plain")]
+    [Proves("P-08, U-26, U-29, X-10")]
     public async Task A_raw_value_is_only_the_value(string target, string expected, string type)
     {
         var answer = await GetAsync(target);
         Assert.Equal((200, expected, type), (answer.Status, answer.Text, answer.Header("Content-Type")));
     }
 
-    [Theory] // U-20, U-22, U-23, U-24, U-50
+    [Theory]
     [InlineData("Stations(1)/closed_on", 204)]
     [InlineData("Stations(1)/closed_on/$value", 204)]
     [InlineData("Catchments(1)/parent", 204)]
@@ -149,6 +159,7 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     [InlineData("Catchments(4)/Stations?$filter=id%20eq%200", 200)]
     [InlineData("Certificates('CAL/2')", 400)]
     [InlineData("Stations(1)/Sensors(station_id=2,sensor_no=1)", 404)]
+    [Proves("U-20, U-22 to U-24, U-50")]
     public async Task What_is_missing_is_told_from_what_is_empty(string target, int status)
     {
         var answer = await GetAsync(target);
@@ -157,7 +168,7 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
             Assert.Empty(answer.Bytes);
     }
 
-    [Theory] // P-08 to P-18, P-21, X-14
+    [Theory]
     [InlineData(null, "application/json;odata.metadata=minimal", 200)]
     [InlineData("*/*", "application/json;odata.metadata=minimal", 200)]
     [InlineData("application/json", "application/json;odata.metadata=minimal", 200)]
@@ -169,21 +180,22 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     [InlineData("application/json;charset=utf-8", "application/json;odata.metadata=minimal;charset=utf-8", 200)]
     [InlineData("text/html,application/xhtml+xml,*/*;q=0.8", "application/json;odata.metadata=minimal", 200)]
     [InlineData("application/json;odata.metadata=none, application/json;q=0.5", "application/json;odata.metadata=none", 200)]
-    [InlineData("application/json;odata.metadata=full", "application/json;odata.metadata=full", 200)] // P-16
+    [InlineData("application/json;odata.metadata=full", "application/json;odata.metadata=full", 200)]
     [InlineData("application/json;odata.metadata=much", "", 406)]
     [InlineData("application/json;colour=red", "", 406)]
     [InlineData("application/atom+xml", "", 406)]
     [InlineData("application/json;q=0", "", 406)]
     [InlineData("application/json;q=0,*/*", "", 406)]
+    [Proves("P-08 to P-18, P-21, P-54, X-14")]
     public async Task Accept_is_honoured(string? accept, string type, int status)
     {
         var answer = await GetAsync("Stations?$top=1", accept is null ? [] : [("Accept", accept)]);
         Assert.Equal(status, answer.Status);
         Assert.Equal(status == 200 ? type : "application/json", answer.Header("Content-Type"));
-        Assert.Contains("Accept", answer.Header("Vary")); // P-54
+        Assert.Contains("Accept", answer.Header("Vary"));
     }
 
-    [Theory] // P-10, U-05
+    [Theory]
     [InlineData("Stations?$format=json", 200)]
     [InlineData("Stations?$format=application/json;odata.metadata=none", 200)]
     [InlineData("Stations?$format=xml", 406)]
@@ -192,18 +204,20 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     [InlineData("Stations?$format=nonsense", 400)]
     [InlineData("$metadata?$format=xml", 200)]
     [InlineData("$metadata?$format=application/xml", 200)]
-    [InlineData("$metadata?$format=json", 200)] // U-05
+    [InlineData("$metadata?$format=json", 200)]
     [InlineData("$metadata?$format=atom", 406)]
     [InlineData("Stations(1)/name/$value?$format=text/plain", 200)]
     [InlineData("Stations(1)/name/$value?$format=json", 406)]
+    [Proves("P-10, U-05")]
     public async Task Format_beats_accept(string target, int status) =>
         Assert.Equal(status, (await GetAsync(target, ("Accept", status == 200 ? "application/atom+xml" : "*/*"))).Status);
 
-    [Theory] // P-01 to P-04, P-12
+    [Theory]
     [InlineData(null, "4.0", "@odata.context", "application/json;odata.metadata=minimal")]
     [InlineData("4.0", "4.0", "@odata.context", "application/json;odata.metadata=minimal")]
     [InlineData("4.01", "4.01", "@context", "application/json;metadata=minimal")]
     [InlineData("7.0", "4.01", "@context", "application/json;metadata=minimal")]
+    [Proves("P-01 to P-04, P-12")]
     public async Task The_version_decides_the_names(string? asked, string version, string name, string type)
     {
         var answer = await GetAsync("Stations?$top=1&$count=true", asked is null ? [] : [("OData-MaxVersion", asked)]);
@@ -211,23 +225,26 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
         Assert.True(answer.Json.TryGetProperty(name, out _));
     }
 
-    [Theory] // P-04
+    [Theory]
     [InlineData("3.0")]
     [InlineData("new")]
     [InlineData("-4")]
+    [Proves("P-04")]
     public async Task A_version_that_cannot_be_honoured_is_refused(string asked)
     {
         var answer = await GetAsync("Stations", ("OData-MaxVersion", asked));
         Assert.Equal((400, "version"), (answer.Status, answer.Json.GetProperty("error").GetProperty("code").GetString()));
     }
 
-    [Theory] // P-55
+    [Theory]
     [InlineData("OData-Isolation")]
     [InlineData("Isolation")]
+    [Proves("P-55")]
     public async Task Isolation_that_is_not_offered_is_refused(string header) =>
         Assert.Equal(412, (await GetAsync("Stations", (header, "snapshot"))).Status);
 
-    [Fact] // P-14: nothing but next link and count remains
+    [Fact] // nothing but next link and count remains
+    [Proves("P-14")]
     public async Task No_metadata_leaves_only_what_is_needed()
     {
         var answer = await GetAsync("Stations?$select=name&$count=true", ("Accept", "application/json;odata.metadata=none"));
@@ -235,7 +252,8 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
         Assert.Equal(["name"], answer.Json.GetProperty("value")[0].EnumerateObject().Select(p => p.Name));
     }
 
-    [Fact] // P-17, J-21, J-32
+    [Fact]
+    [Proves("P-17, J-21, J-32")]
     public async Task Large_numbers_become_text_on_request()
     {
         var row = (await GetAsync("Readings?$top=1&$count=true", ("Accept", "application/json;IEEE754Compatible=true"))).Json;
@@ -244,7 +262,7 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
         Assert.Equal("2.8398", row.GetProperty("value")[0].GetProperty("value").GetString());
     }
 
-    [Theory] // P-26 to P-28, P-32
+    [Theory]
     [InlineData("maxpagesize=7", "maxpagesize=7", 7)]
     [InlineData("odata.maxpagesize=7", "odata.maxpagesize=7", 7)]
     [InlineData("handling=strict, odata.maxpagesize=3, odata.maxpagesize=9", "odata.maxpagesize=3", 3)]
@@ -252,13 +270,15 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
     [InlineData("maxpagesize=0", null, 50)]
     [InlineData("maxpagesize=many", null, 50)]
     [InlineData("nonsense", null, 50)]
+    [Proves("P-26 to P-28, P-32")]
     public async Task A_page_size_can_be_asked_for(string prefer, string? applied, int rows)
     {
         var answer = await GetAsync("Stations", ("Prefer", prefer));
         Assert.Equal((applied, rows), (answer.Header("Preference-Applied"), answer.Json.GetProperty("value").GetArrayLength()));
     }
 
-    [Fact] // J-22, X-05, X-07, X-08, Q-113: all 50,000, none lost, none twice
+    [Fact] // all 50,000, none lost, none twice
+    [Proves("Q-113, J-22, X-05, X-07, X-08")]
     public async Task Next_links_lead_through_everything()
     {
         var ids = new HashSet<long>();
@@ -283,7 +303,8 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
         Assert.Equal((NetworkService.Readings, 50), (ids.Count, pages));
     }
 
-    [Fact] // Q-76, Q-13
+    [Fact]
+    [Proves("Q-13, Q-76")]
     public async Task Top_and_skip_span_pages()
     {
         var ids = new List<long>();
@@ -299,7 +320,8 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
         Assert.False(exact.TryGetProperty("@odata.nextLink", out _));
     }
 
-    [Fact] // Q-91, P-32: an expanded collection has pages of its own
+    [Fact] // an expanded collection has pages of its own
+    [Proves("P-32, Q-91")]
     public async Task An_expanded_collection_is_paged()
     {
         var page = (
@@ -337,17 +359,19 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
         Assert.Contains("\"@nextLink\":", page);
     }
 
-    [Fact] // Q-50: one instant for the whole request
+    [Fact] // one instant for the whole request
+    [Proves("Q-50")]
     public async Task Now_is_the_time_of_the_request() =>
         Assert.Equal("50000", (await GetAsync("Readings/$count?$filter=taken_at%20lt%20now()%20or%20taken_at%20ge%20now()")).Text);
 
-    [Theory] // U-51, P-25, L-21
+    [Theory]
     [InlineData("POST", 405)]
     [InlineData("PUT", 405)]
     [InlineData("PATCH", 405)]
     [InlineData("DELETE", 405)]
     [InlineData("OPTIONS", 204)]
     [InlineData("HEAD", 200)]
+    [Proves("P-25, U-51, L-21")]
     public async Task Only_reading_methods_are_allowed(string method, int status)
     {
         var answer = await service.Http.SendAsync(Root + "Stations(1)", method);
@@ -444,7 +468,8 @@ public class ReadingTests(NetworkService service) : IClassFixture<NetworkService
         Assert.Equal(12, (await service.Http.SendAsync("/manage/services/s")).Json.GetProperty("sets").GetArrayLength());
     }
 
-    [Fact] // C-54 in spirit: the same model through the management interface and the metadata document
+    [Fact] // in spirit: the same model through the management interface and the metadata document
+    [Proves("C-54")]
     public async Task Management_and_metadata_agree()
     {
         var sets = (await service.Http.SendAsync("/manage/services/s")).Json.GetProperty("sets").EnumerateArray().ToList();

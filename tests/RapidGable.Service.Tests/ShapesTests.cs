@@ -1,3 +1,5 @@
+using RapidGable.Core.Tests;
+
 namespace RapidGable.Service.Tests;
 
 /// <summary>
@@ -78,7 +80,7 @@ public sealed class ShapesTests(EnginesFixture engines)
 
         """;
 
-    [Theory] // J-38, J-40
+    [Theory]
     [InlineData("Odd")]
     [InlineData("Odd?$filter=yes_no")]
     [InlineData("Odd?$filter=not flag")]
@@ -178,10 +180,12 @@ public sealed class ShapesTests(EnginesFixture engines)
     [InlineData("Samples?$orderby=station/name")]
     [InlineData("Codes('AB-001')?$expand=Sensors($select=unit)")]
     [InlineData("Codes?$select=name")]
+    [Proves("J-38, J-40")]
     public async Task An_answer_is_the_same(string target) =>
         await EnginesTests.SameAsync(engines, "/odata/shapes/" + target.Replace(" ", "%20"));
 
-    [Fact] // A-01, A-05, A-06, A-08, A-11, A-41
+    [Fact]
+    [Proves("A-01, A-05, A-06, A-08, A-11, A-41")]
     public async Task The_metadata_is_the_same_and_says_it_all()
     {
         var metadata = await EnginesTests.SameAsync(engines, "/odata/shapes/$metadata");

@@ -100,7 +100,7 @@ public sealed class SignInTests : IAsyncLifetime
         Assert.DoesNotContain("Visit", (await GetAsync("/odata/s/$metadata")).Text);
     }
 
-    [Theory] // P-60: what is closed and what is not there look the same to who is not signed in
+    [Theory] // what is closed and what is not there look the same to who is not signed in
     [InlineData("/odata/s/Visits", 401)]
     [InlineData("/odata/s/Visits(1)", 401)]
     [InlineData("/odata/s/Nothing", 401)]
@@ -110,6 +110,7 @@ public sealed class SignInTests : IAsyncLifetime
     [InlineData("/odata/s/Places(9)", 404)]
     [InlineData("/odata/s/Places(1)/Visits", 404)]
     [InlineData("/odata/s/$metadata", 200)]
+    [Proves("P-60")]
     public async Task Who_is_not_signed_in_is_asked_to(string path, int status)
     {
         var answer = await GetAsync(path);

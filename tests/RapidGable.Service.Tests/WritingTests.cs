@@ -1,3 +1,5 @@
+using RapidGable.Core.Tests;
+
 namespace RapidGable.Service.Tests;
 
 /// <summary>Creating, changing and deleting over HTTP, with the same answers on every engine.</summary>
@@ -20,7 +22,6 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     private async Task<string> ReadAsync(string target) => (await SendAsync("GET", target)).Text;
 
     [Theory]
-    // M-01, M-02, P-29 to P-31, P-41, P-42
     [InlineData("POST", "Basins", """{"id":3,"name":"Upper"}""", "", 201, "\"id\":3,\"name\":\"Upper\",\"parent_id\":null")]
     [InlineData("POST", "Basins", """{"id":3,"name":"Upper"}""", "Prefer: return=minimal", 204, "")]
     [InlineData("POST", "Basins", """{"id":3,"name":"Upper"}""", "Prefer: return=representation", 201, "$metadata#Basins/$entity")]
@@ -35,7 +36,6 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     )]
     [InlineData("POST", "Basins?$filter=id eq 1", """{"id":3,"name":"Upper"}""", "", 400, "option-not-here")]
     [InlineData("POST", "Basins?$select=nope", """{"id":3,"name":"Upper"}""", "", 400, "nope")]
-    // Q-116 above; M-04, M-05, M-06, M-07
     [InlineData("POST", "Gauges", """{"code":"C","basin_id":1}""", "", 201, "\"online\":true")]
     [InlineData("POST", "Gauges", """{"code":"C","basin_id":1,"version":77}""", "", 201, "\"version\":1")]
     [InlineData("POST", "Gauges", """{"code":"C"}""", "", 400, "\"target\":\"basin_id\"")]
@@ -49,10 +49,8 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         201,
         "\"code\":\"C\""
     )]
-    // M-09
     [InlineData("POST", "Basins", """{"id":1,"name":"Other"}""", "", 409, "\"target\":\"id\"")]
     [InlineData("POST", "Basins", """{"id":3,"name":"Alder"}""", "", 409, "\"target\":\"name\"")]
-    // M-10, M-11, M-12
     [InlineData("POST", "Gauges", """{"code":"C","basin@odata.bind":"Basins(2)"}""", "", 201, "\"basin_id\":2")]
     [InlineData("POST", "Gauges", """{"code":"C","basin":{"@id":"Basins(2)"}}""", "OData-Version: 4.01", 201, "\"basin_id\":2")]
     [InlineData("POST", "Gauges", """{"code":"C","basin@odata.bind":"Basins(9)"}""", "", 400, "bind-target")]
@@ -83,7 +81,6 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         400,
         "tags@odata.bind/0"
     )]
-    // M-13
     [InlineData(
         "POST",
         "Gauges",
@@ -109,13 +106,11 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         201,
         "\"parent\":{\"id\":4"
     )]
-    // M-03
     [InlineData("POST", "Basins(2)/Gauges", """{"code":"C"}""", "", 201, "\"basin_id\":2")]
     [InlineData("POST", "Basins(9)/Gauges", """{"code":"C"}""", "", 404, "not-found")]
     [InlineData("POST", "Gauges('A%2F1')/parts", """{"line":3,"title":"Mast"}""", "", 201, "Gauges('A%2F1')/parts/$entity")]
     [InlineData("POST", "Gauges('A%2F1')/tags", """{"id":3,"label":"third"}""", "", 201, "\"label\":\"third\"")]
     [InlineData("POST", "Parts", """{"gauge_code":"B","line":3,"title":"Mast"}""", "", 404, "found there")]
-    // M-16, M-18, M-20
     [InlineData("PATCH", "Gauges('B')", """{"level":2.5}""", "Prefer: return=representation", 200, "\"level\":2.5")]
     [InlineData("PATCH", "Gauges('B')", """{"level":2.5}""", "", 204, "")]
     [InlineData("PATCH", "Gauges('B')?$select=level", """{"level":2.5}""", "", 200, "\"level\":2.5")]
@@ -147,7 +142,6 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         200,
         "\"id\":2,\"name\":\"Ferrin Brook\""
     )]
-    // M-17
     [InlineData(
         "PUT",
         "Gauges('A%2F1')",
@@ -157,9 +151,8 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         "\"level\":null,\"online\":true,\"opened\":null"
     )]
     [InlineData("PUT", "Gauges('A%2F1')", """{"level":2}""", "", 400, "\"target\":\"basin_id\"")]
-    // M-19, M-21
     [InlineData("PATCH", "Gauges('B')", """{"level":"1"}""", "", 400, "is a text, and takes Edm.Decimal as a number")]
-    [InlineData("PATCH", "Gauges('B')", """{"level":"1.5"}""", "Content-Type: application/json;IEEE754Compatible=true", 204, "")] // P-18
+    [InlineData("PATCH", "Gauges('B')", """{"level":"1.5"}""", "Content-Type: application/json;IEEE754Compatible=true", 204, "")]
     [InlineData("PATCH", "Gauges('B')", """{"level":1.2345}""", "", 400, "4 digits after the point")]
     [InlineData("PATCH", "Gauges('B')", """{"level":12345.5}""", "", 400, "more digits than")]
     [InlineData("PATCH", "Gauges('B')", """{"level":1e400}""", "", 400, "\"target\":\"level\"")]
@@ -181,17 +174,16 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("PATCH", "Tags(1)", "{\"label\":\"a\\u0000b\"}", "", 400, "U+0000")]
     [InlineData("PATCH", "Tags(1)", "{\"label\":\"\\ud800\"}", "", 400, "no valid Unicode text")]
     [InlineData("PATCH", "Tags(1)", "{\"la\\ud800bel\":\"x\"}", "", 400, "behind byte 1")]
-    [InlineData("PATCH", "Tags(1)", """{"label":"a","label":"b"}""", "", 400, "given twice")] // J-42
+    [InlineData("PATCH", "Tags(1)", """{"label":"a","label":"b"}""", "", 400, "given twice")]
     [InlineData("PATCH", "Tags(1)", """{"label":"a",/* why */"x":1}""", "", 400, "is not JSON")]
     [InlineData("PATCH", "Tags(1)", """{"label":"a",}""", "", 400, "is not JSON")]
     [InlineData("PATCH", "Tags(1)", """["label"]""", "", 400, "is an object")]
     [InlineData("PATCH", "Tags(1)", "", "", 400, "needs a JSON body")]
-    [InlineData("PATCH", "Tags(1)", """{"label":"a"}""", "Content-Type: text/plain", 415, "takes application/json")] // P-22
+    [InlineData("PATCH", "Tags(1)", """{"label":"a"}""", "Content-Type: text/plain", 415, "takes application/json")]
     [InlineData("PATCH", "Tags(1)", """{"label":"a"}""", "Content-Type: application/json;odd=1", 415, "'odd=1'")]
     [InlineData("PATCH", "Tags(1)", """{"label":"a"}""", "Content-Encoding: gzip", 415, "content-encoding")]
-    [InlineData("PATCH", "Tags(1)", """{"label":"a"}""", "OData-Version: 9.9", 400, "version")] // P-05
+    [InlineData("PATCH", "Tags(1)", """{"label":"a"}""", "OData-Version: 9.9", 400, "version")]
     [InlineData("PATCH", "Tags(1)", """{"label":"a"}""", "Accept: text/html", 406, "not-acceptable")]
-    // M-22, M-23, P-47, P-49
     [InlineData("PATCH", "Basins(8)", """{"name":"Eight"}""", "", 201, "\"id\":8,\"name\":\"Eight\"")]
     [InlineData("PUT", "Basins(8)", """{"name":"Eight"}""", "Prefer: return=minimal", 204, "")]
     [InlineData("PUT", "Basins(8)", """{}""", "", 400, "\"target\":\"name\"")]
@@ -201,7 +193,6 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("PATCH", "Basins(8)", """{"name":"Eight"}""", "If-None-Match: *", 201, "\"id\":8")]
     [InlineData("PATCH", "Notes(8)", """{"body":"x"}""", "If-Match: *", 404, "not-found")]
     [InlineData("PUT", "Gauges('B')/parts(7)", """{"title":"Seven"}""", "", 201, "\"gauge_code\":\"B\",\"line\":7")]
-    // M-24
     [InlineData("PATCH", "Gauges('B')", """{"basin":{"name":"x"}}""", "OData-Version: 4.0", 400, "In version 4.0")]
     [InlineData(
         "PATCH",
@@ -213,7 +204,6 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     )]
     [InlineData("PATCH", "Gauges('B')", """{"basin@odata.bind":null}""", "", 400, "cannot be without")]
     [InlineData("PATCH", "Basins(2)", """{"parent@odata.bind":null}""", "Prefer: return=representation", 200, "\"parent_id\":null")]
-    // M-25, M-26
     [InlineData(
         "PATCH",
         "Gauges('B')?$expand=basin",
@@ -257,14 +247,12 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("PATCH", "Gauges('A%2F1')", """{"parts":[{"line":2}, 5]}""", "OData-Version: 4.01", 400, "parts/1")]
     [InlineData("PATCH", "Gauges('A%2F1')", """{"parts":[{"line":9}]}""", "OData-Version: 4.01", 400, "parts/0/title")]
     [InlineData("PATCH", "Gauges('A%2F1')", """{"parts":{"line":9}}""", "OData-Version: 4.01", 400, "takes an array")]
-    // M-27, M-28
     [InlineData("DELETE", "Gauges('B')", null, "", 204, "")]
     [InlineData("DELETE", "Gauges('none')", null, "", 404, "not-found")]
     [InlineData("DELETE", "Basins(1)", null, "", 409, "referred-to")]
     [InlineData("DELETE", "Gauges('A%2F1')/parts(1)", null, "", 204, "")]
     [InlineData("DELETE", "Basins", null, "", 405, "are.")]
-    [InlineData("PUT", "Basins", "[]", "", 405, "are.")] // M-31
-    // M-08
+    [InlineData("PUT", "Basins", "[]", "", 405, "are.")]
     [InlineData(
         "POST",
         "Devices",
@@ -293,7 +281,6 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         "\"title\":\"2\",\"height\":8"
     )]
     [InlineData("DELETE", "Sites(2)", null, "", 204, "")]
-    // M-33
     [InlineData("PUT", "Gauges('B')/level", """{"value":3.5}""", "", 204, "")]
     [InlineData("PUT", "Gauges('B')/code", """{"value":"Z"}""", "", 405, "read only")]
     [InlineData("DELETE", "Gauges('B')/code/$value", null, "", 405, "read only")]
@@ -305,7 +292,6 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("DELETE", "Gauges('B')/level", null, "", 204, "")]
     [InlineData("DELETE", "Gauges('B')/basin_id", null, "", 400, "cannot be null")]
     [InlineData("PUT", "Gauges('none')/level", """{"value":3.5}""", "", 404, "not-found")]
-    // M-34
     [InlineData("PATCH", "Gauges('A%2F1')/place", """{"lat":9}""", "Prefer: return=representation", 200, "\"lat\":9,\"lon\":-1.5")]
     [InlineData("PUT", "Gauges('A%2F1')/place", """{"lat":9}""", "Prefer: return=representation", 200, "\"lat\":9,\"lon\":null")]
     [InlineData(
@@ -325,7 +311,6 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         "\"rate\":null,\"unit\":\"cm\""
     )]
     [InlineData("DELETE", "Gauges('A%2F1')/settings", null, "", 204, "")]
-    // M-35 to M-37, M-39, U-34
     [InlineData("POST", "Gauges('A%2F1')/tags/$ref", """{"@odata.id":"Tags(2)"}""", "", 204, "")]
     [InlineData("POST", "Gauges('A%2F1')/tags/$ref", """{"@odata.id":"Tags(1)"}""", "", 204, "")]
     [InlineData("POST", "Gauges('A%2F1')/tags/$ref", """{"@odata.id":"Tags(9)"}""", "", 400, "no entity 'Tags(9)'")]
@@ -342,11 +327,9 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("DELETE", "Gauges('A%2F1')/tags/$ref", null, "OData-Version: 4.01", 204, "")]
     [InlineData("DELETE", "Basins(1)/Gauges/$ref?$id=Gauges('A%2F1')", null, "", 400, "cannot be without")]
     [InlineData("POST", "Basins(1)/$ref", """{"@odata.id":"Basins(1)"}""", "", 405, "read only")]
-    // M-38
     [InlineData("PUT", "Gauges('B')/photo", "bytes", "Content-Type: image/png", 204, "")]
     [InlineData("PUT", "Gauges('B')/photo", "bytes", "Content-Type: text/html", 415, "takes image/png")]
     [InlineData("DELETE", "Gauges('B')/photo", null, "", 204, "")]
-    // P-46, P-48, P-51, P-52
     [InlineData("PATCH", "Gauges('B')", """{"level":1}""", "If-Match: W/\"1\"", 204, "")]
     [InlineData("PATCH", "Gauges('B')", """{"level":1}""", "If-Match: \"1\"", 204, "")]
     [InlineData("PATCH", "Gauges('B')", """{"level":1}""", "If-Match: W/\"7\", W/\"1\"", 204, "")]
@@ -360,7 +343,6 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("PATCH", "Notes(10001)", """{"body":"x"}""", "If-Match: *", 204, "")]
     [InlineData("DELETE", "Notes(10001)", null, "", 428, "If-Match")]
     [InlineData("PUT", "Notes(10001)/gauge/$ref", """{"@odata.id":"Gauges('B')"}""", "", 428, "If-Match")]
-    // M-30, M-32
     [InlineData(
         "PATCH",
         "Tags",
@@ -427,6 +409,10 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("POST", "$metadata", "{}", "", 405, "read only")]
     [InlineData("PATCH", "Basins/$count", "{}", "", 405, "read only")]
     [InlineData("POST", "Nothing", "{}", "", 404, "not-found")]
+    [Proves(
+        "P-05, P-18, P-22, P-29 to P-31, P-41, P-42, P-46 to P-49, P-51, P-52, U-34, Q-116, J-42, M-01 to M-13, M-16 to M-28, "
+            + "M-30 to M-39"
+    )]
     public async Task A_change_is_answered(string method, string target, string? body, string headers, int status, string part)
     {
         var before = status >= 400 ? await StateAsync() : "";
@@ -476,16 +462,17 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         Assert.Contains(part, await ReadAsync(read));
     }
 
-    [Theory] // M-27, M-32: what goes with one of them is deleted as it should be
+    [Theory] // what goes with one of them is deleted as it should be
     [InlineData("Branches/$filter(true)/$each", "")]
     [InlineData("Branches/$filter(id gt 1)/$each", "{\"id\":1,\"parent_id\":null}")]
+    [Proves("M-27, M-32")]
     public async Task Those_that_go_with_one_another_are_deleted_together(string target, string left)
     {
         Assert.Equal(204, (await SendAsync("DELETE", target)).Status);
         Assert.Contains($"\"value\":[{left}]", await ReadAsync("Branches"));
     }
 
-    [Theory] // M-30, M-32, P-34, J-53: what cannot be done is told, and the rest is done
+    [Theory] // what cannot be done is told, and the rest is done
     [InlineData(
         "PATCH",
         "Tags",
@@ -549,6 +536,7 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         "Gauges?$select=level",
         "\"level\":5},{"
     )]
+    [Proves("P-34, J-53, M-30, M-32")]
     public async Task Many_are_changed_as_far_as_they_can_be(
         string method,
         string target,
@@ -573,7 +561,8 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         Assert.Contains(kept, (await SendAsync("GET", read, null, "OData-MaxVersion: 4.01")).Text);
     }
 
-    [Fact] // M-27
+    [Fact]
+    [Proves("M-27")]
     public async Task Parts_and_links_go_with_an_entity_and_nothing_else_does()
     {
         Assert.Equal(409, (await SendAsync("DELETE", "Gauges('A%2F1')")).Status);
@@ -584,7 +573,8 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         Assert.Contains("\"id\":1,\"label\":\"old\"", await ReadAsync("Tags"));
     }
 
-    [Fact] // M-01, M-05
+    [Fact]
+    [Proves("M-01, M-05")]
     public async Task A_key_that_the_source_makes_is_told()
     {
         foreach (var service in engines.Services)
@@ -596,7 +586,8 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         }
     }
 
-    [Fact] // P-44, P-45, M-20
+    [Fact]
+    [Proves("P-44, P-45, M-20")]
     public async Task Every_change_gives_another_tag()
     {
         var tag = (await SendAsync("GET", "Gauges('B')")).Header("ETag");
@@ -642,7 +633,8 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     public async Task Options_lists_what_is_allowed(string target, string allowed) =>
         Assert.Equal(allowed, (await SendAsync("OPTIONS", target)).Header("Allow"));
 
-    [Fact] // A-24 to A-26, A-35, A-43
+    [Fact]
+    [Proves("A-24 to A-26, A-35, A-43")]
     public async Task The_metadata_says_what_may_be_changed()
     {
         var text = (await engines.Services[0].SendAsync(Root + "$metadata")).Text;
@@ -654,7 +646,7 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         Assert.Contains("Property=\"Updatable\" Bool=\"false\"", set[..set.IndexOf("</EntitySet>", StringComparison.Ordinal)]);
     }
 
-    [Theory] // M-45, M-46, M-51, J-61: a group is done wholly or not at all
+    [Theory] // a group is done wholly or not at all
     [InlineData(
         """{"id":"3","method":"POST","url":"Basins","headers":{"content-type":"application/json"},"body":{"id":32,"name":"B32"}}""",
         201,
@@ -667,6 +659,7 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     )]
     [InlineData("""{"id":"3","method":"POST","url":"Basins","headers":{"content-type":"application/json"},"body":{"id":33}}""", 400, false)]
     [InlineData("""{"id":"3","method":"DELETE","url":"Basins(99)"}""", 404, false)]
+    [Proves("J-61, M-45, M-46, M-51")]
     public async Task A_group_is_one_transaction(string last, int status, bool isDone)
     {
         last = last.Replace("\"method\"", "\"atomicityGroup\":\"g\",\"method\"");
@@ -683,7 +676,8 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         Assert.Equal(isDone, (await ReadAsync("Basins")).Contains("B30"));
     }
 
-    [Fact] // M-48, M-49: what was made earlier is known by its id, in addresses and in bodies
+    [Fact] // what was made earlier is known by its id, in addresses and in bodies
+    [Proves("M-48, M-49")]
     public async Task A_batch_refers_to_what_it_made()
     {
         var body = """
@@ -719,9 +713,10 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         );
     }
 
-    [Theory] // M-42, M-43, M-48: the multipart form
+    [Theory] // the multipart form
     [InlineData("B60", 204)]
     [InlineData("Alder", 409)]
+    [Proves("M-42, M-43, M-48")]
     public async Task A_change_set_is_one_transaction(string name, int status)
     {
         var part = (string id, string line, string json) =>
@@ -743,7 +738,8 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         }
     }
 
-    [Fact] // P-33: without a group each stands for itself
+    [Fact] // without a group each stands for itself
+    [Proves("P-33")]
     public async Task A_batch_goes_on_after_errors_when_it_is_told_to()
     {
         var body = """
@@ -763,7 +759,8 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         Assert.Equal([409, 201], await StatesAsync("Prefer: odata.continue-on-error"));
     }
 
-    [Fact] // M-52, M-53
+    [Fact]
+    [Proves("M-52, M-53")]
     public async Task A_change_may_be_answered_later()
     {
         foreach (var service in engines.Services)
@@ -782,7 +779,8 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
         }
     }
 
-    [Fact] // X-21: of two that write at once exactly one wins
+    [Fact] // of two that write at once exactly one wins
+    [Proves("X-21")]
     public async Task Of_many_writers_with_one_tag_one_wins()
     {
         foreach (var service in engines.Services)
