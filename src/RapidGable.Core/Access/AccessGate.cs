@@ -53,6 +53,7 @@ public static class AccessGate
         SetOperations.Delete,
     ];
 
+    /// <summary>Whether the caller is one of those whom a rule is about. What the rule asks of rows is not looked at.</summary>
     public static bool Allows(AccessRule rule, Caller caller) =>
         rule.Scope switch
         {

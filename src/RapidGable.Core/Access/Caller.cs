@@ -36,6 +36,7 @@ public sealed record Caller(bool IsSignedIn, ImmutableHashSet<string> Roles)
             Scope,
         ]);
 
+    /// <summary>A signed-in caller with roles and without attributes.</summary>
     public static Caller WithRoles(params string[] roles) => new(true, [.. roles]);
 
     /// <summary>The values of an attribute by name; <c>user</c> is the name. Empty = there is none.</summary>

@@ -31,6 +31,8 @@ public sealed class DataProof
         _cancellation = cancellation;
     }
 
+    /// <summary>Counts rows and compares values of every set with its source.</summary>
+    /// <returns>Errors name what does not fit; an unreachable source is one of them.</returns>
     public static async Task<IReadOnlyList<DataFinding>> ProveAsync(
         LoadedWorkspace workspace,
         Action<string> progress,

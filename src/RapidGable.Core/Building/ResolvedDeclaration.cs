@@ -28,6 +28,7 @@ public sealed class ResolvedDeclaration
         _inferences = service.Inferences.ToLookup(i => i.Subject);
     }
 
+    /// <summary>The whole declaration as YAML, with the reason of each inferred value as a comment.</summary>
     public static ImmutableArray<ResolvedLine> Of(ServiceDeclaration declaration, BuiltService service)
     {
         var resolved = new ResolvedDeclaration(declaration, service);

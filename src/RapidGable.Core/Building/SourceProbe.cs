@@ -19,6 +19,7 @@ public sealed record SourceTrial(
 /// <summary>Tries a source: connects, reads the catalog, and asks every object for no rows.</summary>
 public static class SourceProbe
 {
+    /// <summary>Opens the source and reads from each object that is on offer.</summary>
     public static async Task<SourceTrial> TryAsync(ISource source, Action<string> progress, CancellationToken cancellation)
     {
         var clock = System.Diagnostics.Stopwatch.StartNew();

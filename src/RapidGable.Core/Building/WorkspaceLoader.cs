@@ -15,6 +15,7 @@ public sealed record LoadedWorkspace(
     Diagnostics Diagnostics
 ) : IAsyncDisposable
 {
+    /// <summary>The service of a name; null = there is none.</summary>
     public BuiltService? FindService(string name) => Services.FirstOrDefault(s => s.Model.Service == name);
 
     public async ValueTask DisposeAsync()

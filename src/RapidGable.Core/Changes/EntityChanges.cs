@@ -14,6 +14,7 @@ public sealed record EntityRow(EntitySet Set, ImmutableArray<object> Key)
 {
     internal IEnumerable<(Property Column, object Value)> Where => Set.Type.Key.Zip(Key, (column, value) => (column, value));
 
+    /// <summary>Whether both are the same row of the same set, by their keys.</summary>
     public bool Is(EntityRow other) => Set.Name == other.Set.Name && Key.SequenceEqual(other.Key);
 }
 

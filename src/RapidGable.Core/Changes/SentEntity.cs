@@ -24,6 +24,7 @@ public sealed record SentValue(Property Property, object? Value, string Path)
 /// <param name="Path">Where it stands in the body, with a slash at its end; empty = it is the body.</param>
 public sealed record SentEntity(EntitySet Set, ImmutableArray<SentValue> Values, ImmutableArray<SentRelation> Relations, string Path = "")
 {
+    /// <summary>An entity of which nothing is sent.</summary>
     public static SentEntity Nothing(EntitySet set) => new(set, [], []);
 
     /// <summary>The entity's own address; null = not said.</summary>

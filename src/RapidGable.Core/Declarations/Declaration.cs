@@ -277,6 +277,7 @@ public sealed record RuleDeclaration(AccessRule Who, SetOperations May, SourceLo
 
     public int? LargestCost { get; init; }
 
+    /// <summary>The rule as the model has it, without what it inherits.</summary>
     public Grant ToGrant() =>
         new(Who, May)
         {

@@ -1,5 +1,6 @@
 namespace RapidGable.Declarations;
 
+/// <summary>How grave a finding is.</summary>
 public enum Severity
 {
     Error,
@@ -14,6 +15,7 @@ public enum Severity
 /// <param name="LineText">The line itself; empty for the whole file.</param>
 public sealed record SourceLocation(string File, int Line, int Column, int Length, string LineText)
 {
+    /// <summary>A file as such, for what has no line.</summary>
     public static SourceLocation WholeFile(string file) => new(file, 0, 0, 1, "");
 
     public override string ToString() => Line == 0 ? File : $"{File}:{Line}:{Column}";
@@ -58,6 +60,7 @@ public sealed class Diagnostics
     public void Error(string code, string message, SourceLocation location, string? advice = null, string? replacement = null) =>
         _items.Add(new Diagnostic(Severity.Error, code, message, location, advice) { Replacement = replacement });
 
+    /// <summary>Adds a finding that does not keep a service from being published.</summary>
     public void Warning(string code, string message, SourceLocation location, string? advice = null) =>
         _items.Add(new Diagnostic(Severity.Warning, code, message, location, advice));
 }

@@ -7,6 +7,7 @@ namespace RapidGable.Metadata;
 /// <summary>The service document in JSON (JSON format 5).</summary>
 public static class ServiceDocumentWriter
 {
+    /// <summary>The service document of what a caller may know (JSON format 5).</summary>
     public static byte[] Write(EntityModel model, PayloadFormat format, string serviceRoot)
     {
         using var stream = new MemoryStream();

@@ -21,6 +21,7 @@ public sealed partial record AccessRule(AccessScope Scope, ImmutableArray<string
     public static readonly AccessRule Anyone = new(AccessScope.Anyone, []);
     public static readonly AccessRule SignedIn = new(AccessScope.SignedIn, []);
 
+    /// <summary>Callers that have one of the roles.</summary>
     public static AccessRule ForRoles(IEnumerable<string> roles) => new(AccessScope.Roles, [.. roles]);
 
     /// <summary>Whether a text can name a role.</summary>

@@ -54,5 +54,6 @@ public sealed record ComplexType(
 {
     public string QualifiedName => $"{Namespace}.{Name}";
 
+    /// <summary>The property of a name; null = there is none. Names are case-sensitive.</summary>
     public Property? FindProperty(string name) => Properties.FirstOrDefault(p => p.Name == name);
 }

@@ -220,8 +220,10 @@ public sealed class EntityType
 
     public string? Description { get; }
 
+    /// <summary>The property of a name; null = there is none. Names are case-sensitive.</summary>
     public Property? FindProperty(string name) => _properties.GetValueOrDefault(name);
 
+    /// <summary>The navigation property of a name; null = there is none. Names are case-sensitive.</summary>
     public NavigationProperty? FindNavigation(string name) => _navigations.GetValueOrDefault(name);
 
     /// <summary>All names a path may continue with: properties, then navigation properties.</summary>
@@ -416,6 +418,7 @@ public sealed class EntityModel
 
     public ImmutableArray<EntitySet> Sets { get; }
 
+    /// <summary>The set of a name, contained ones among them; null = there is none.</summary>
     public EntitySet? FindSet(string name) => _sets.GetValueOrDefault(name) is { IsTransient: false } set ? set : null;
 
     /// <summary>The enumerations and complex types that the properties of the sets use, each once, in the order of their use.</summary>
@@ -459,5 +462,6 @@ public sealed class EntityModel
     /// <summary>The same model with other sets, such as those that a caller may know of.</summary>
     public EntityModel With(ImmutableArray<EntitySet> sets) => new(this, sets);
 
+    /// <summary>The type's name with its namespace.</summary>
     public string QualifiedName(EntityType type) => $"{Namespace}.{type.Name}";
 }

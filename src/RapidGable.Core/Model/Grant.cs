@@ -36,6 +36,7 @@ public sealed record Grant(AccessRule Who, SetOperations May)
     /// <summary>Where it is declared, as <c>file:line</c>; null = nowhere.</summary>
     public string? Place { get; init; }
 
+    /// <summary>A rule that lets some callers read all of a set.</summary>
     public static Grant Reading(AccessRule who) => new(who, SetOperations.Read);
 
     /// <summary>The rule in words.</summary>

@@ -37,8 +37,10 @@ public readonly record struct StoredValue
 
     public byte[] Blob => (byte[])_reference!;
 
+    /// <summary>A value as it is sent to the source.</summary>
     public static StoredValue From(long value) => new(StoredValueKind.Int64, value, null);
 
+    /// <summary>A value as it is sent to the source.</summary>
     public static StoredValue From(double value) => new(StoredValueKind.Double, BitConverter.DoubleToInt64Bits(value), null);
 
     /// <summary>
@@ -48,8 +50,10 @@ public readonly record struct StoredValue
     public static double Nearest(decimal number) =>
         double.Parse(number.ToString(CultureInfo.InvariantCulture), CultureInfo.InvariantCulture);
 
+    /// <summary>A value as it is sent to the source.</summary>
     public static StoredValue From(string value) => new(StoredValueKind.Text, 0, value);
 
+    /// <summary>A value as it is sent to the source.</summary>
     public static StoredValue From(byte[] value) => new(StoredValueKind.Blob, 0, value);
 
     /// <summary>The value for people, as <c>gable explain</c> shows it.</summary>

@@ -7,6 +7,7 @@ namespace RapidGable.Payloads;
 /// <summary>The bytes of <c>/$value</c> and <c>/$count</c> (Protocol 11.2.4.1, 11.2.10).</summary>
 public static class RawValueWriter
 {
+    /// <summary>The media type of a property's raw value (Protocol 11.2.4.1).</summary>
     public static string MediaType(Property property) =>
         property.MediaType ?? (property.Type.Kind == EdmKind.Binary ? "application/octet-stream" : "text/plain");
 

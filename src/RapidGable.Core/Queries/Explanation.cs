@@ -75,6 +75,7 @@ public static class Explanation
 
     private static string Shown(StoredValue value) => value.Kind == StoredValueKind.Text ? value.Text : value.ToString();
 
+    /// <summary>The statements of a request with their parameters, as they would be sent.</summary>
     public static Result<List<ExplainedStatement>> Of(PreparedRequest prepared, QueryValues values)
     {
         var result = new List<ExplainedStatement>();

@@ -19,6 +19,7 @@ public sealed record PlanJoin(PlanTable Table, string LeftAlias, ImmutableArray<
 /// <summary>An expression of the bound tree, or a plain column of a known table.</summary>
 public abstract record PlanValue;
 
+/// <summary>A column of a table of the statement.</summary>
 public sealed record PlanColumn(string Alias, Property Property) : PlanValue;
 
 /// <param name="Base">Path to the entity that the expression is about, from that of the statement.</param>
@@ -27,6 +28,7 @@ public sealed record PlanExpression(BoundExpression Expression, string Base = ""
 /// <summary>The number of the parent that a related row belongs to.</summary>
 public sealed record PlanParentNumber : PlanValue;
 
+/// <summary>A condition of the statement.</summary>
 public abstract record PlanCondition;
 
 /// <summary>A key property equals the value given in the path.</summary>

@@ -22,6 +22,7 @@ public sealed class Planner
         _main = new PlanLevel(model, Main, n => "t" + n);
     }
 
+    /// <summary>The relational plan of a request: tables, joins, conditions, order and output, without SQL.</summary>
     public static QueryPlan Plan(PermittedRequest permitted, EntityModel model) => new Planner(model, permitted.Request).Plan();
 
     private QueryPlan Plan()

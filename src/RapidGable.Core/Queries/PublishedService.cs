@@ -63,6 +63,7 @@ public sealed class PublishedService(
     /// <summary>The set as it is published, whatever a caller may see of it.</summary>
     public EntitySet Whole(EntitySet set) => Model.FindSet(set.Name)!;
 
+    /// <summary>The source that holds a set's rows.</summary>
     public ISource SourceOf(EntitySet set) => sources[set.Source.Source];
 
     /// <summary>A short text that changes with what is published.</summary>
@@ -333,6 +334,7 @@ public sealed class PlanCache<T>(int capacity, ByteBudget? memory = null)
 
     public int Count => _plans.Count;
 
+    /// <summary>What is kept for a shape of requests; null = nothing.</summary>
     public T? Find(string shape) => _plans.TryGetValue(shape, out var known) ? known.Plan : null;
 
     /// <param name="characters">Of its statements.</param>

@@ -351,6 +351,8 @@ public sealed class ChildRows(IRowCursor cursor)
         return _hasRow && cursor.GetInt64(0) == parent;
     }
 
+    /// <summary>Goes to the next related row.</summary>
+    /// <returns>False when the parent has no more.</returns>
     public async ValueTask AdvanceAsync(CancellationToken cancellation)
     {
         _hasRow = await cursor.ReadAsync(cancellation);

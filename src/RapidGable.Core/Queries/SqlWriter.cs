@@ -96,6 +96,7 @@ public sealed class SqlWriter
     private static int Depth(ImmutableArray<ChildrenPlan> all, ChildrenPlan child) =>
         child.Parent is { } parent ? Depth(all, all[parent]) + 1 : 1;
 
+    /// <summary>The statement of a plan, in the SQL of an engine.</summary>
     public static SqlStatement Write(SelectPlan plan, SqlDialect dialect)
     {
         var writer = new SqlWriter(dialect, plan);

@@ -24,6 +24,7 @@ public sealed record BoundTruth(BoundProperty Operand) : BoundExpression(EdmType
     internal override IEnumerable<BoundExpression> Operands => [Operand];
 }
 
+/// <summary>The literal null.</summary>
 public sealed record BoundNull() : BoundExpression(null, true);
 
 /// <summary>A property, reached over single-valued navigation when there are hops; null when a hop leads nowhere.</summary>
@@ -87,34 +88,40 @@ public sealed record BoundCount(
     string Scope
 ) : BoundOverRelated(OuterScope, Hops, Navigation, Target, Scope, EdmType.Int64);
 
+/// <summary>A comparison; one with null is a test for it.</summary>
 public sealed record BoundComparison(BinaryOperator Operator, BoundExpression Left, BoundExpression Right)
     : BoundExpression(EdmType.Boolean, false)
 {
     internal override IEnumerable<BoundExpression> Operands => [Left, Right];
 }
 
+/// <summary>Two conditions joined by and, or.</summary>
 public sealed record BoundLogical(BinaryOperator Operator, BoundExpression Left, BoundExpression Right)
     : BoundExpression(EdmType.Boolean, Left.MayBeNull || Right.MayBeNull)
 {
     internal override IEnumerable<BoundExpression> Operands => [Left, Right];
 }
 
+/// <summary>The opposite of a condition.</summary>
 public sealed record BoundNot(BoundExpression Operand) : BoundExpression(EdmType.Boolean, Operand.MayBeNull)
 {
     internal override IEnumerable<BoundExpression> Operands => [Operand];
 }
 
+/// <summary>The negative of a number or a duration.</summary>
 public sealed record BoundNegation(BoundExpression Operand) : BoundExpression(Operand.Type, Operand.MayBeNull)
 {
     internal override IEnumerable<BoundExpression> Operands => [Operand];
 }
 
+/// <summary>A computation with two operands.</summary>
 public sealed record BoundArithmetic(ArithmeticOperator Operator, BoundExpression Left, BoundExpression Right, EdmType ResultType)
     : BoundExpression(ResultType, Left.MayBeNull || Right.MayBeNull)
 {
     internal override IEnumerable<BoundExpression> Operands => [Left, Right];
 }
 
+/// <summary>A call of a canonical function.</summary>
 public sealed record BoundCall(CanonicalFunction Function, ImmutableArray<BoundExpression> Arguments, EdmType ResultType)
     : BoundExpression(ResultType, Arguments.Any(a => a.MayBeNull) || IsStoredPart(Arguments))
 {
@@ -190,6 +197,7 @@ public enum OverValues
     Count,
 }
 
+/// <summary>One term of <c>$orderby</c>.</summary>
 public sealed record BoundOrderTerm(BoundExpression Expression, bool Descending);
 
 /// <summary>The key of one entity: every key property of its set with the literal that was given for it.</summary>
@@ -202,6 +210,7 @@ public sealed record BoundHop(NavigationProperty Navigation, EntitySet Target, B
     public ImmutableArray<BoundExpression> Before { get; init; } = [];
 }
 
+/// <summary>What a path addresses.</summary>
 public enum ResourceKind
 {
     ServiceDocument,

@@ -22,6 +22,7 @@ public sealed record ChangeMark(StoredValue Stamp, long Rows)
 /// <param name="Next">Marks that the next delta link starts from; null = they are found with the first page.</param>
 public sealed record DeltaToken(string Set, bool IsDelta, ImmutableArray<ChangeMark> Since, ImmutableArray<ChangeMark>? Next)
 {
+    /// <summary>The token as it stands in a delta link.</summary>
     public string Write()
     {
         using var stream = new MemoryStream();

@@ -73,6 +73,7 @@ public sealed class LexedRequest
 
     internal Dictionary<string, string> Texts { get; }
 
+    /// <summary>Splits an address into tokens; the fault says which character cannot be read.</summary>
     public static Result<LexedRequest> Read(RequestAddress address)
     {
         try

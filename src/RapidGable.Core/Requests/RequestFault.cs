@@ -56,8 +56,10 @@ public sealed record RequestFault(int Status, string Code, string Message, strin
             "$skiptoken"
         );
 
+    /// <summary>404: there is no such thing, or the caller may not know of it.</summary>
     public static RequestFault NotFound(string message, string? target = null) => new(404, "not-found", message, target);
 
+    /// <summary>501: the request is valid, and this service does not support it.</summary>
     public static RequestFault NotImplemented(string message, string? target = null, string? text = null, int? position = null) =>
         new(501, "not-implemented", message, target, text, position);
 }

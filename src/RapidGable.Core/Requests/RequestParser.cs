@@ -30,6 +30,7 @@ public sealed class RequestParser
         _aliases = new ParameterAliases(request);
     }
 
+    /// <summary>The syntax tree of a request; the fault says what was expected where.</summary>
     public static Result<RequestSyntax> Parse(LexedRequest request)
     {
         try

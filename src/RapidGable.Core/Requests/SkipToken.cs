@@ -13,6 +13,7 @@ namespace RapidGable.Requests;
 /// <param name="Order">A fingerprint of the order that the values belong to.</param>
 public sealed record SkipToken(string Order, ImmutableArray<StoredValue> Values)
 {
+    /// <summary>The token as it stands in a next link.</summary>
     public string Write()
     {
         using var stream = new MemoryStream();

@@ -7,13 +7,16 @@ namespace RapidGable.Requests;
 /// <param name="Position">In characters from the start of the option or segment.</param>
 public sealed record NameSyntax(string Text, int Position);
 
+/// <summary>An expression as it is written.</summary>
 public abstract record ExpressionSyntax(int Position);
 
 /// <summary>A literal by its slot; its value is not part of the tree.</summary>
 public sealed record LiteralSyntax(int Slot, LiteralKind Kind, int Position) : ExpressionSyntax(Position);
 
+/// <summary>The literal null.</summary>
 public sealed record NullSyntax(int Position) : ExpressionSyntax(Position);
 
+/// <summary>Names joined by slashes.</summary>
 public sealed record PathSyntax(ImmutableArray<NameSyntax> Names) : ExpressionSyntax(Names[0].Position);
 
 /// <summary><c>any</c> or <c>all</c> over related entities (URL conventions 5.1.1.13).</summary>
@@ -52,14 +55,17 @@ public sealed record CaseSyntax(ImmutableArray<(ExpressionSyntax Condition, Expr
 public sealed record RootSyntax(NameSyntax Set, ImmutableArray<KeyPartSyntax> Key, ImmutableArray<NameSyntax> Path, int Position)
     : ExpressionSyntax(Position);
 
+/// <summary>The operators before one operand.</summary>
 public enum UnaryOperator
 {
     Not,
     Negate,
 }
 
+/// <summary>An operator with its one operand.</summary>
 public sealed record UnarySyntax(UnaryOperator Operator, ExpressionSyntax Operand, int Position) : ExpressionSyntax(Position);
 
+/// <summary>The operators between two operands (URL conventions 5.1.1).</summary>
 public enum BinaryOperator
 {
     Or,
@@ -83,6 +89,7 @@ public enum BinaryOperator
 public sealed record BinarySyntax(BinaryOperator Operator, ExpressionSyntax Left, ExpressionSyntax Right, int OperatorPosition)
     : ExpressionSyntax(Left.Position);
 
+/// <summary>A value that is one of a list (URL conventions 5.1.1.1.12).</summary>
 public sealed record InSyntax(ExpressionSyntax Operand, ImmutableArray<ExpressionSyntax> Members, int OperatorPosition)
     : ExpressionSyntax(Operand.Position)
 {
@@ -90,9 +97,11 @@ public sealed record InSyntax(ExpressionSyntax Operand, ImmutableArray<Expressio
     public PathSyntax? Collection { get; init; }
 }
 
+/// <summary>A call of a canonical function.</summary>
 public sealed record CallSyntax(CanonicalFunction Function, string Name, ImmutableArray<ExpressionSyntax> Arguments, int Position)
     : ExpressionSyntax(Position);
 
+/// <summary>One term of <c>$orderby</c> as it is written.</summary>
 public sealed record OrderTermSyntax(ExpressionSyntax Expression, bool Descending);
 
 /// <summary>What a search looks for (URL conventions 5.1.8).</summary>
@@ -101,8 +110,10 @@ public abstract record SearchSyntax;
 /// <summary>A word or phrase: a slot, or the text itself where it is part of the shape.</summary>
 public sealed record SearchTermSyntax(int? Slot, string? Text) : SearchSyntax;
 
+/// <summary>A search expression that must not be found.</summary>
 public sealed record SearchNotSyntax(SearchSyntax Operand) : SearchSyntax;
 
+/// <summary>Two search expressions joined by AND or OR.</summary>
 public sealed record SearchPairSyntax(bool IsAnd, SearchSyntax Left, SearchSyntax Right) : SearchSyntax;
 
 /// <summary><c>expression as Name</c> (URL conventions 5.1.9).</summary>

@@ -9,5 +9,6 @@ public static class EngineRegistry
 {
     public static IReadOnlyList<IEngine> All { get; } = [new SqliteEngine(), new PostgresEngine(), new MariaDbEngine()];
 
+    /// <summary>The engine of a name in declarations; null = there is none.</summary>
     public static IEngine? Find(string name) => All.FirstOrDefault(e => e.Name == name || e.OtherNames.Contains(name));
 }

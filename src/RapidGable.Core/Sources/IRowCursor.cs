@@ -15,30 +15,40 @@ public interface IRowCursor : IAsyncDisposable
     /// <summary>Number of columns.</summary>
     int Columns { get; }
 
+    /// <summary>Whether the current row has no value in a column, by its number from 0.</summary>
     bool IsNull(int column);
 
+    /// <summary>A truth; only for a column that holds one and is not null.</summary>
     bool GetBoolean(int column);
 
+    /// <summary>A whole number; only for a column that holds one and is not null.</summary>
     long GetInt64(int column);
 
+    /// <summary>A floating-point number; only for a column that holds one and is not null.</summary>
     double GetDouble(int column);
 
+    /// <summary>A decimal number; only for a column that holds one and is not null.</summary>
     decimal GetDecimal(int column);
 
     /// <summary>Text as UTF-8.</summary>
     ReadOnlySpan<byte> GetUtf8(int column);
 
+    /// <summary>The bytes; only for a column that holds one and is not null.</summary>
     ReadOnlySpan<byte> GetBytes(int column);
 
+    /// <summary>A uuid; only for a column that holds one and is not null.</summary>
     Guid GetGuid(int column);
 
+    /// <summary>A date; only for a column that holds one and is not null.</summary>
     DateOnly GetDate(int column);
 
+    /// <summary>A time of day; only for a column that holds one and is not null.</summary>
     TimeOnly GetTimeOfDay(int column);
 
     /// <summary>A point in time in UTC.</summary>
     DateTime GetInstant(int column);
 
+    /// <summary>A span of time; only for a column that holds one and is not null.</summary>
     TimeSpan GetDuration(int column);
 
     /// <summary>

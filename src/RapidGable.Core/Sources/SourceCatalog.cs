@@ -3,6 +3,7 @@ using RapidGable.Model;
 
 namespace RapidGable.Sources;
 
+/// <summary>What an object of a source is.</summary>
 public enum SourceObjectKind
 {
     Table,
@@ -13,6 +14,7 @@ public enum SourceObjectKind
     Query,
 }
 
+/// <summary>Words for kinds of objects.</summary>
 public static class SourceObjectKinds
 {
     /// <summary>The kind as people and declarations say it.</summary>
@@ -115,6 +117,7 @@ public sealed record SourceObject(
     private bool IsWithoutNulls(ImmutableArray<string> unique) =>
         Kind == SourceObjectKind.MaterializedView || unique.All(c => Column(c) is { Nullable: false });
 
+    /// <summary>The column of a name, exactly as it is spelled; null = there is none.</summary>
     public SourceColumn? Column(string name) => Columns.FirstOrDefault(c => c.Name == name);
 }
 

@@ -13,6 +13,7 @@ public sealed record SqlOperand(string Sql, EdmType Type, string? StorageForm = 
 /// </summary>
 public abstract class SqlDialect
 {
+    /// <summary>A name as the engine quotes it, whatever characters it has.</summary>
     public abstract string Quote(string identifier);
 
     /// <summary>The placeholder of a parameter, counted from 1.</summary>
@@ -59,6 +60,7 @@ public abstract class SqlDialect
     /// <summary>Whether columns of these storage forms compare as they are, so that tables can be joined by them.</summary>
     public virtual bool CanJoin(string? storageForm, string? other) => true;
 
+    /// <summary>A table's quoted name, with its schema where there is one.</summary>
     public string Table(string? schema, string name) => schema is null ? Quote(name) : $"{Quote(schema)}.{Quote(name)}";
 
     /// <summary>What stands after FROM for a table, a view, or a SELECT of a declaration.</summary>
@@ -280,6 +282,7 @@ public sealed record ChildrenSql(
     /// <summary>The children's table under an alias, with what is joined to it.</summary>
     public string From(string alias) => $"{Table} AS {alias}{Joins(alias)}";
 
+    /// <summary>The sort terms of a statement over the children under an alias.</summary>
     public string OrderOf(string alias) => string.Join(", ", Order(alias));
 
     /// <summary>LIMIT and, when some are passed over, OFFSET.</summary>

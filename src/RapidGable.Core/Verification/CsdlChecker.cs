@@ -58,6 +58,7 @@ public sealed class CsdlChecker
 
     private CsdlChecker(CsdlDocument document) => _document = document;
 
+    /// <summary>What is wrong with a metadata document by the rules of CSDL; empty = nothing.</summary>
     public static IReadOnlyList<string> Check(CsdlDocument document)
     {
         var checker = new CsdlChecker(document);

@@ -22,6 +22,7 @@ public sealed class CsdlComparison
         _now = now;
     }
 
+    /// <summary>What has changed between two metadata documents, and which of it breaks clients.</summary>
     public static ImmutableArray<CsdlDifference> Compare(CsdlDocument before, CsdlDocument now)
     {
         var comparison = new CsdlComparison(before, now);

@@ -33,15 +33,20 @@ public sealed record CsdlDocument(string Version, ImmutableArray<CsdlSchema> Sch
             yield return current;
     }
 
+    /// <summary>The properties of a type, inherited ones first.</summary>
     public IEnumerable<CsdlProperty> PropertiesOf(CsdlType type) => Lineage(type).Reverse().SelectMany(t => t.Properties);
 
+    /// <summary>The navigation properties of a type, inherited ones first.</summary>
     public IEnumerable<CsdlNavigation> NavigationsOf(CsdlType type) => Lineage(type).Reverse().SelectMany(t => t.Navigations);
 
+    /// <summary>The key of a type, its own or inherited; empty = it has none.</summary>
     public ImmutableArray<string> KeyOf(CsdlType type) => Lineage(type).Select(t => t.Key).FirstOrDefault(k => !k.IsEmpty, []);
 }
 
+/// <summary>A schema of a metadata document.</summary>
 public sealed record CsdlSchema(string Namespace, string? Alias, ImmutableArray<CsdlType> Types, ImmutableArray<CsdlContainer> Containers);
 
+/// <summary>What a type of a metadata document is.</summary>
 public enum CsdlTypeKind
 {
     Entity,
@@ -80,9 +85,11 @@ public sealed record CsdlProperty(string Name, string Type, string? NullableText
 
     public string ItemType => IsCollection ? Type[11..^1] : Type;
 
+    /// <summary>The value of a numeric facet; null = it is not given, or no number.</summary>
     public int? Number(string facet) => Facets.TryGetValue(facet, out var text) && int.TryParse(text, out var number) ? number : null;
 }
 
+/// <summary>A navigation property of a metadata document.</summary>
 public sealed record CsdlNavigation(
     string Name,
     string Type,
@@ -97,6 +104,7 @@ public sealed record CsdlNavigation(
     public string ItemType => IsCollection ? Type[11..^1] : Type;
 }
 
+/// <summary>An entity container of a metadata document.</summary>
 public sealed record CsdlContainer(string Name, ImmutableArray<CsdlSet> Sets);
 
 /// <param name="IsSingleton">A singleton, not a set.</param>

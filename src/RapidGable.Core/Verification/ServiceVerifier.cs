@@ -39,6 +39,7 @@ public sealed class ServiceVerifier
         _root = options.Root.EndsWith('/') ? options.Root : options.Root + "/";
     }
 
+    /// <summary>Runs all generated checks of a service.</summary>
     public static async Task<ServiceReport> VerifyAsync(IServiceProbe probe, VerificationOptions options, CancellationToken cancellation)
     {
         var clock = Stopwatch.StartNew();

@@ -4,6 +4,7 @@ using System.Xml.Linq;
 
 namespace RapidGable.Verification;
 
+/// <summary>How a check ended.</summary>
 public enum CheckOutcome
 {
     Passed,
@@ -25,6 +26,7 @@ public sealed record ServiceReport(string Service, string Url, ImmutableArray<Ch
 /// <summary>Reports on one or more services, and their forms for pipelines.</summary>
 public sealed record VerificationReport(ImmutableArray<ServiceReport> Services)
 {
+    /// <summary>How many checks ended so.</summary>
     public int Count(CheckOutcome outcome) => Services.Sum(s => s.Results.Count(r => r.Outcome == outcome));
 
     public bool HasFailures => Count(CheckOutcome.Failed) > 0;

@@ -40,6 +40,7 @@ public sealed class WriteVerifier(
 
     private readonly List<CheckResult> _results = [];
 
+    /// <summary>Creates, changes and deletes an entity of each set that allows it, as its callers.</summary>
     public async Task<ServiceReport> RunAsync(Action<string>? progress)
     {
         var clock = Stopwatch.StartNew();
