@@ -11,6 +11,7 @@ using BenchmarkDotNet.Toolchains.InProcess.NoEmit;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
 

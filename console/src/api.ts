@@ -33,7 +33,14 @@ export interface PropertyInfo {
   maxLength?: number;
   scale?: number;
   values?: string[];
-  rules?: { minimum?: string; maximum?: string; minLength?: number; maxLength?: number; pattern?: string; message?: string };
+  rules?: {
+    minimum?: string;
+    maximum?: string;
+    minLength?: number;
+    maxLength?: number;
+    pattern?: string;
+    message?: string;
+  };
 }
 
 export interface NavigationInfo {
@@ -420,6 +427,24 @@ export async function fetchPage(url: string, pageSize: number): Promise<Page> {
     milliseconds,
     bytes: new Blob([text]).size,
   };
+}
+
+/** Pages that one download follows at most, so that a page of this browser does not hold a whole large table. */
+const mostPages = 200;
+
+/** The entities of a list and of the pages that follow it, as JSON Lines; lines about the list itself are left out. */
+export async function fetchLines(url: string): Promise<{ lines: Blob; isWhole: boolean }> {
+  const parts: string[] = [];
+  let next: string | undefined = url;
+  for (let page = 0; next && page < mostPages; page++) {
+    const response = await askService(next, { headers: { Accept: 'application/x-ndjson' } });
+    const text = (await response.text()).replace(/^\{"@count":[^\n]*\n/, '');
+    const end = text.lastIndexOf('{"@nextLink":');
+    const hasNext = end >= 0 && (end === 0 || text[end - 1] === '\n');
+    parts.push(hasNext ? text.slice(0, end) : text);
+    next = hasNext ? JSON.parse(text.slice(end))['@nextLink'] : undefined;
+  }
+  return { lines: new Blob(parts, { type: 'application/x-ndjson' }), isWhole: !next };
 }
 
 /** What the caller may do at an address, as the service says it. */

@@ -54,7 +54,10 @@ describe('what is declared of a property', () => {
     ],
     [property('value', 'Edm.Decimal', { measure: { path: 'sensor/unit' } }), 'in what sensor/unit says'],
     [
-      property('code', 'Edm.String', { write: 'create', rules: { minLength: 3, maxLength: 9, pattern: '^(?:[A-Z]+)$' } }),
+      property('code', 'Edm.String', {
+        write: 'create',
+        rules: { minLength: 3, maxLength: 9, pattern: '^(?:[A-Z]+)$' },
+      }),
       'written at create only · 3 characters or more · 9 characters or fewer · like [A-Z]+',
     ],
     [property('number', 'Edm.String', { write: 'never', made: 'VIS-{00000}' }), 'made: VIS-{00000}'],

@@ -24,6 +24,8 @@ internal static class GetCommand
         "WWW-Authenticate",
         "Vary",
     ];
+    private const string JsonLinesType = "application/x-ndjson";
+
     private static readonly JsonSerializerOptions Indented = new()
     {
         WriteIndented = true,
@@ -44,7 +46,8 @@ internal static class GetCommand
             "Ask one address; show status, the headers that matter, the body and the time.",
             "gable get http://127.0.0.1:8460/odata/rivers/",
             "gable get 'http://127.0.0.1:8460/odata/rivers/Stations?$top=2&$select=code,name'",
-            "gable get http://127.0.0.1:8460/odata/rivers/Readings -H 'Prefer: maxpagesize=5'"
+            "gable get http://127.0.0.1:8460/odata/rivers/Readings -H 'Prefer: maxpagesize=5'",
+            "gable get 'http://127.0.0.1:8460/odata/rivers/Stations?$format=jsonl' --body"
         )
         {
             url,
@@ -160,7 +163,7 @@ internal static class GetCommand
     {
         try
         {
-            if (type.Contains("json"))
+            if (type.EndsWith("json", StringComparison.Ordinal) && type != JsonLinesType)
             {
                 using var document = JsonDocument.Parse(body);
                 return JsonSerializer.Serialize(document.RootElement, Indented);

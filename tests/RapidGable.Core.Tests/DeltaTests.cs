@@ -1,6 +1,7 @@
 using System.Text.Json;
 using RapidGable.Access;
 using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
 

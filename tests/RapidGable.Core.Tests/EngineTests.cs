@@ -2,6 +2,7 @@ using System.Text;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
 

@@ -3,6 +3,7 @@ using System.Text.Json.Nodes;
 using CsCheck;
 using RapidGable.Access;
 using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
 

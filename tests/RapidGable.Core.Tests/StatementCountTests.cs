@@ -1,6 +1,7 @@
 using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Sources;

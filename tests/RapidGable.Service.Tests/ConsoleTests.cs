@@ -86,6 +86,18 @@ public sealed class ConsoleTests : BrowserTests
     }
 
     [Fact]
+    public async Task A_list_is_saved_as_JSON_Lines()
+    {
+        await GoAsync("services/s/Stations?filter=id%20lt%2070&select=code");
+        var saved = await Page.RunAndWaitForDownloadAsync(() => Role(AriaRole.Button, "Save as JSON Lines").ClickAsync());
+        Assert.Equal("Stations.jsonl", saved.SuggestedFilename);
+        var lines = await File.ReadAllLinesAsync((await saved.PathAsync())!);
+        // More than a page of the service, and no line about the list.
+        Assert.Equal(Enumerable.Range(1, 69).Select(n => $"{{\"code\":\"AB-{n:000}\"}}"), lines);
+        Assert.Empty(PageErrors);
+    }
+
+    [Fact]
     public async Task A_search_finds_words_in_texts()
     {
         await GoAsync("services/s/Stations");

@@ -35,11 +35,15 @@ internal sealed class FaultyResponder : IAsyncDisposable
         app.Run(async context =>
         {
             var target = context.Request.Path.Value![3..] + Uri.UnescapeDataString(context.Request.QueryString.Value ?? "");
+            var asksLines = context.Request.Headers.Accept.ToString() == "application/x-ndjson";
+            if (asksLines)
+                target = "lines of " + target;
             var (status, body) = spoil(target, Right(target));
             context.Response.StatusCode = status;
             context.Response.Headers["OData-Version"] = "4.0";
             context.Response.ContentType =
-                body.StartsWith('<') ? "application/xml"
+                asksLines ? "application/x-ndjson"
+                : body.StartsWith('<') ? "application/xml"
                 : body.StartsWith('{') ? "application/json"
                 : "text/plain";
             await context.Response.Body.WriteAsync(Encoding.UTF8.GetBytes(body));
@@ -61,6 +65,20 @@ internal sealed class FaultyResponder : IAsyncDisposable
             "Items?$select=id&$orderby=name desc" => (
                 200,
                 """{"@odata.context":"$metadata#Items(id)","value":[{"id":3},{"id":1},{"id":2}]}"""
+            ),
+            "Items?$top=3" => (
+                200,
+                """{"@odata.context":"$metadata#Items","value":[{"id":1,"name":"a"},{"id":2,"name":null},{"id":3,"name":"c"}]}"""
+            ),
+            "lines of Items?$top=3" => (
+                200,
+                """
+                {"@count":3}
+                {"id":1,"name":"a"}
+                {"id":2,"name":null}
+                {"id":3,"name":"c"}
+
+                """
             ),
             "Items/$count" => (200, "3"),
             "Items(1)" or "Items(2)" or "Items(3)" => (

@@ -2,7 +2,7 @@ using RapidGable.Core.Tests;
 
 namespace RapidGable.Service.Tests;
 
-/// <summary>Reading over HTTP: documents, entities, values, pages. The comments name the rows of the protocol checklist.</summary>
+/// <summary>Reading over HTTP: documents, entities, values, pages.</summary>
 public class ReadingTests(NetworkService service) : IClassFixture<NetworkService>
 {
     private const string Root = "/odata/s/";

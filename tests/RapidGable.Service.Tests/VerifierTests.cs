@@ -40,6 +40,7 @@ public class VerifierTests
                 "database-count",
                 "context-urls",
                 "metadata-levels",
+                "json-lines",
                 "expand-agrees",
                 "error-unknown-property",
                 "error-unknown-segment",
@@ -73,6 +74,9 @@ public class VerifierTests
     [InlineData("expand-agrees", "Items(2)?$expand=twin", "\"twin\":{\"id\":2", "\"twin\":{\"id\":1")]
     [InlineData("expand-agrees", "Items(2)?$expand=twin", ",\"twin\":{\"id\":2,\"name\":\"a\"}", "")]
     [InlineData("expand-agrees", "Items(2)/twin", "\"id\":2", "\"id\":1")]
+    [InlineData("json-lines", "lines of Items?$top=3", "\"a\"", "\"b\"")]
+    [InlineData("json-lines", "lines of Items?$top=3", "{\"id\":3,\"name\":\"c\"}\n", "")]
+    [InlineData("json-lines", "lines of Items?$top=3", "{\"id\":1", "[{\"id\":1")]
     [InlineData("count", "Items/$count", "3", "4")]
     [InlineData("count", "Items/$count", "3", "{\"value\":3}")]
     public async Task A_wrong_body_is_found(string check, string target, string right, string wrong)

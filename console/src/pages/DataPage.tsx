@@ -5,6 +5,7 @@ import { useParams, useSearchParams } from 'react-router';
 import { type Entity, fetchAllowed, fetchPage, fetchService, type ServiceDetails, type SetInfo } from '../api';
 import { CallerBar } from '../parts/CallerBar';
 import { DataTable } from '../parts/DataTable';
+import { Download } from '../parts/Download';
 import { EntityDrawer } from '../parts/EntityDrawer';
 import { FilterBuilder } from '../parts/FilterBuilder';
 import { Heading } from '../parts/Heading';
@@ -154,6 +155,7 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
                 : `Rows ${text(start + 1)} to ${text(start + rows)} of ${page.data.count === undefined ? 'many' : text(page.data.count)}`}
             </Text>
             <Group gap="xs">
+              <Download url={first} name={set.name} />
               <Select
                 aria-label="Rows in a page"
                 size="xs"

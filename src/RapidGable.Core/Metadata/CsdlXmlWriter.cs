@@ -279,6 +279,7 @@ public sealed partial class CsdlXmlWriter
                 "application/json;metadata=minimal;IEEE754Compatible=true",
                 "application/json;metadata=full",
                 "application/json;metadata=none",
+                Payloads.Json.JsonLinesWriter.MediaType,
             ])
         );
         Annotated("Capabilities.SupportedMetadataFormats", () => Strings(["application/xml", "application/json"]));

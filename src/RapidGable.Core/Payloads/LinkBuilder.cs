@@ -1,5 +1,3 @@
-using System.Collections.Immutable;
-using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Requests;
 
@@ -16,11 +14,20 @@ public sealed class LinkBuilder(string serviceRoot, RequestAddress address)
     /// <summary>An address below the service root.</summary>
     public string Absolute(string relative) => serviceRoot + relative;
 
+    /// <summary>A continuation as this protocol's link.</summary>
+    public string Of(Continuation continuation, QueryValues values) =>
+        continuation switch
+        {
+            NextPage next => NextLink(values, next),
+            LaterChanges later => DeltaLink(later.Followed),
+            RelatedPage related => RelatedLink(related, values),
+            _ => throw new ArgumentOutOfRangeException(nameof(continuation)),
+        };
+
     /// <summary>The address of the next page: all options of this one, what is left of <c>$top</c>, and the position.</summary>
-    /// <param name="marks">For a result whose changes are followed: what the delta link will start from.</param>
-    /// <param name="set">Fingerprint of the set whose changes are followed.</param>
-    public string NextLink(QueryValues values, ImmutableArray<StoredValue> last, ImmutableArray<ChangeMark>? marks = null, string set = "")
+    private string NextLink(QueryValues values, NextPage next)
     {
+        var marks = next.Followed?.Marks;
         var options = address.Options.Where(o => Name(o) is not ("top" or "skip" or "skiptoken")).Select(o => o.Raw).ToList();
         if (values.Top is { } top)
             options.Add($"$top={top - values.PageRows}");
@@ -30,40 +37,40 @@ public sealed class LinkBuilder(string serviceRoot, RequestAddress address)
             options.Add(
                 "$deltatoken="
                     + new DeltaToken(
-                        set,
+                        next.Followed?.Fingerprint ?? "",
                         values.DeltaToken?.IsDelta == true,
                         values.DeltaToken is { IsDelta: true } own ? own.Since : marks!.Value,
                         values.DeltaToken is { IsDelta: true } ? marks : null
                     ).Write()
             );
         }
-        options.Add("$skiptoken=" + new SkipToken(values.Order, last).Write());
+        options.Add("$skiptoken=" + new SkipToken(values.Order, next.Position).Write());
         return $"{serviceRoot}{address.RawPath}?{string.Join('&', options)}";
     }
 
     /// <summary>The address of what will have changed since (Protocol 11.3.3).</summary>
-    public string DeltaLink(ImmutableArray<ChangeMark> marks, string set)
+    private string DeltaLink(FollowedChanges followed)
     {
         var options = address
             .Options.Where(o => Name(o) is "filter" or "search" or "select" or "compute" || o.Name.StartsWith('@'))
             .Select(o => o.Raw)
-            .Append("$deltatoken=" + new DeltaToken(set, true, marks, null).Write());
+            .Append("$deltatoken=" + new DeltaToken(followed.Fingerprint, true, followed.Marks, null).Write());
         return $"{serviceRoot}{address.RawPath}?{string.Join('&', options)}";
     }
 
     /// <summary>The address of the next related entities of one parent.</summary>
-    /// <param name="rootId">The id of the entity of the request's own rows that the parent is, or is nested in.</param>
-    public string ChildNextLink(string parentId, string rootId, BoundExpand expand, QueryValues values, ImmutableArray<StoredValue> last)
+    private string RelatedLink(RelatedPage next, QueryValues values)
     {
-        rootId = Uri.UnescapeDataString(rootId);
+        var expand = next.Expand;
+        var rootId = Uri.UnescapeDataString(next.RootId);
         var nested = string.Concat(
             values
                 .NestedOptions(expand, rootId)
                 .Select(o => $"{o.Name}={Uri.EscapeDataString(o.Value)}&")
                 .Concat(address.Options.Where(o => o.Name.StartsWith('@')).Select(o => o.Raw + "&"))
         );
-        var token = new SkipToken(values.OrderOf(expand, rootId), last).Write();
-        return $"{serviceRoot}{parentId}/{Uri.EscapeDataString(expand.Navigation.Name)}"
+        var token = new SkipToken(values.OrderOf(expand, rootId), next.Position).Write();
+        return $"{serviceRoot}{next.ParentId}/{Uri.EscapeDataString(expand.Navigation.Name)}"
             + $"{(expand.Kind == ExpandKind.References ? "/$ref" : "")}?{nested}$skiptoken={token}";
     }
 

@@ -17,6 +17,7 @@ internal sealed class PayloadVerifier(
 )
 {
     private const int Entities = 3;
+    private const string LinesType = "application/x-ndjson";
 
     private readonly List<CheckResult> _results = [];
     private readonly string _url = root + Uri.EscapeDataString(set.Name);
@@ -28,6 +29,7 @@ internal sealed class PayloadVerifier(
             return _results;
         await ContextsAsync(keys[0]);
         await LevelsAsync(keys[0]);
+        await LinesAsync();
         foreach (var navigation in type.Navigations.Where(n => !n.ContainsTarget))
             await ExpandAsync(navigation, keys.Take(Entities).ToList());
         if (set.TracksChanges)
@@ -125,6 +127,43 @@ internal sealed class PayloadVerifier(
                 );
         }
         Add("metadata-levels", set.Name, fault, $"the same values at {looked} metadata levels", looked, url);
+    }
+
+    /// <summary>JSON Lines hold the entities that JSON holds. A service that does not offer them is not asked for them.</summary>
+    private async Task LinesAsync()
+    {
+        var url = $"{_url}?$top={Entities}";
+        var response = await probe.GetAsync(url, LinesType, cancellation);
+        if (response.Status is 406 or 415 || response.ContentType?.StartsWith(LinesType, StringComparison.OrdinalIgnoreCase) != true)
+            return;
+        var (body, fault, _) = await GetAsync(url);
+        var entities = (body?["value"] as JsonArray ?? []).OfType<JsonObject>().Select(Values).ToList();
+        fault ??= Answers.Fault(response)
+            ?? (
+                Lines(response.Body) is not { } lines ? "A line is no JSON object."
+                : lines.Count != entities.Count || lines.Zip(entities).Any(p => !JsonNode.DeepEquals(p.First, p.Second))
+                    ? "Its lines are not the entities of the JSON answer."
+                : null
+            );
+        Add("json-lines", set.Name, fault, $"{entities.Count} lines hold what JSON holds", entities.Count, url);
+    }
+
+    /// <summary>The entities of JSON Lines: the lines that hold more than control information; null = one cannot be read.</summary>
+    private static List<JsonObject>? Lines(byte[] body)
+    {
+        var lines = System.Text.Encoding.UTF8.GetString(body).Split('\n', StringSplitOptions.RemoveEmptyEntries);
+        try
+        {
+            return lines
+                .Select(l => JsonNode.Parse(l) as JsonObject ?? throw new JsonException())
+                .Where(l => l.Count == 0 || l.Any(m => !m.Key.StartsWith('@')))
+                .Select(Values)
+                .ToList();
+        }
+        catch (JsonException)
+        {
+            return null;
+        }
     }
 
     /// <summary>The members that are no control information.</summary>

@@ -8,7 +8,7 @@ using Microsoft.AspNetCore.HttpOverrides;
 using Microsoft.AspNetCore.Server.Kestrel.Core;
 using Microsoft.AspNetCore.Server.Kestrel.Https;
 using RapidGable.Declarations;
-using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Requests;
 using RapidGable.Service.Faces;
 using RapidGable.Service.Faces.OData;

@@ -3,7 +3,7 @@ using System.Text;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Connections;
 using Microsoft.AspNetCore.Http;
-using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Requests;
 
 namespace RapidGable.Service.Hosting;

@@ -1,5 +1,6 @@
 using RapidGable.Access;
 using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
 

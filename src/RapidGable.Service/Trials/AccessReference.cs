@@ -9,6 +9,7 @@ using RapidGable.Declarations;
 using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Service.Publishing;

@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Changes;
 using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Requests;
 using RapidGable.Service.Traffic;
 using RapidGable.Sources;

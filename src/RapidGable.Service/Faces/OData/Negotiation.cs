@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Primitives;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Requests;
 
 namespace RapidGable.Service.Faces.OData;
@@ -11,13 +12,20 @@ namespace RapidGable.Service.Faces.OData;
 internal enum BodyKind
 {
     Json,
+
+    /// <summary>JSON, and JSON Lines.</summary>
+    List,
     MetadataXml,
     Raw,
 }
 
 /// <summary>What the headers of a request ask for (Protocol 8.2, JSON format 3).</summary>
 /// <param name="ContentType">Media type of the answer, with the parameters that it must state.</param>
-internal sealed record Negotiated(PayloadFormat Format, string ContentType);
+internal sealed record Negotiated(PayloadFormat Format, string ContentType)
+{
+    /// <summary>The list is JSON Lines, and not one JSON document.</summary>
+    public bool IsLines { get; init; }
+}
 
 internal static class Negotiation
 {
@@ -62,6 +70,7 @@ internal static class Negotiation
             var expanded = format.Trim() switch
             {
                 "json" => "application/json",
+                "jsonl" => JsonLinesWriter.MediaType,
                 "xml" => "application/xml",
                 "atom" => "application/atom+xml",
                 var other => other,
@@ -70,7 +79,7 @@ internal static class Negotiation
                 return new RequestFault(
                     400,
                     "format",
-                    $"'{format}' is not a media type, nor json or xml. Parameters follow a full media type: "
+                    $"'{format}' is not a media type, nor json, jsonl or xml. Parameters follow a full media type: "
                         + $"application/json;metadata=none.",
                     "$format"
                 );
@@ -84,7 +93,7 @@ internal static class Negotiation
             return new RequestFault(400, "accept", "The Accept header cannot be read.", "Accept");
 
         if (wanted.Count == 0)
-            return kind == BodyKind.Json ? Usual[version] : Offer(kind, version, null, rawType)!;
+            return kind is BodyKind.Json or BodyKind.List ? Usual[version] : Offer(kind, version, null, rawType)!;
         foreach (var item in wanted.Where(w => w.Quality is null or > 0))
         {
             if (
@@ -93,7 +102,7 @@ internal static class Negotiation
                     item,
                     kind switch
                     {
-                        BodyKind.Json => "application/json",
+                        BodyKind.Json or BodyKind.List => "application/json",
                         BodyKind.MetadataXml => "application/xml",
                         _ => rawType,
                     }
@@ -105,6 +114,7 @@ internal static class Negotiation
         }
         var what = kind switch
         {
+            BodyKind.List => $"application/json with metadata=minimal, full or none, and {JsonLinesWriter.MediaType}",
             BodyKind.Json => "application/json with metadata=minimal, full or none",
             BodyKind.MetadataXml => "application/xml and application/json",
             _ => rawType,
@@ -133,6 +143,7 @@ internal static class Negotiation
         kind switch
         {
             BodyKind.Json => Json(version, asked),
+            BodyKind.List => Json(version, asked) ?? Lines(version, asked!),
             BodyKind.MetadataXml => Plain(version, asked, "application/xml")
                 ?? Plain(version, asked, "application/json")
                 ?? Document(version, asked),
@@ -150,6 +161,33 @@ internal static class Negotiation
                 new PayloadFormat(version, MetadataLevel.Minimal, false),
                 version == ODataVersion.V40 ? "application/xml" : "application/json"
             );
+
+    /// <summary>JSON Lines; a wildcard means JSON.</summary>
+    private static Negotiated? Lines(ODataVersion version, MediaTypeHeaderValue asked)
+    {
+        if (!asked.MediaType.Equals(JsonLinesWriter.MediaType, StringComparison.OrdinalIgnoreCase))
+            return null;
+        var (ieee, charset) = (false, "");
+        foreach (var parameter in asked.Parameters)
+        {
+            var value = parameter.Value.ToString().Trim('"').ToLowerInvariant();
+            switch (parameter.Name.ToString().ToLowerInvariant())
+            {
+                case "q":
+                    break;
+                case "ieee754compatible" when value is "true" or "false":
+                    ieee = value == "true";
+                    break;
+                case "charset" when IsUtf8(value):
+                    charset = ";charset=utf-8";
+                    break;
+                default:
+                    return null;
+            }
+        }
+        var type = JsonLinesWriter.MediaType + (ieee ? ";IEEE754Compatible=true" : "") + charset;
+        return new Negotiated(new PayloadFormat(version, MetadataLevel.None, ieee), type) { IsLines = true };
+    }
 
     private static Negotiated? Plain(ODataVersion version, MediaTypeHeaderValue? asked, string type)
     {

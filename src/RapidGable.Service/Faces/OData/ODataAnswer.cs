@@ -4,6 +4,7 @@ using Microsoft.Net.Http.Headers;
 using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Service.Traffic;
@@ -63,7 +64,7 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
         var accept = isCount || property?.MediaTypeColumn is not null ? default : headers.Accept;
         if (
             !Negotiation
-                .Content(isRaw ? BodyKind.Raw : BodyKind.Json, exchange.Version, accept, isCount ? null : lexed.Format, rawType)
+                .Content(BodyKindOf(kind, isRaw), exchange.Version, accept, isCount ? null : lexed.Format, rawType)
                 .Is(out var negotiated, out var fault)
         )
             return fault;
@@ -149,6 +150,11 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
         return null;
     }
 
+    private static BodyKind BodyKindOf(ResourceKind kind, bool isRaw) =>
+        isRaw ? BodyKind.Raw
+        : kind == ResourceKind.Collection ? BodyKind.List
+        : BodyKind.Json;
+
     /// <summary>404 or 204 when there is nothing to write; null when there is.</summary>
     internal static RequestFault? Missing(BoundRequest request, QueryRun run)
     {
@@ -195,11 +201,17 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
             isOnePiece = true;
             response.ContentLength = length;
         });
-        await ODataJsonWriter
-            .For(prepared, negotiated.Format)
-            .WriteAsync(run, new LinkBuilder(exchange.Root, address), output, exchange.Cancellation);
+        IPayloadWriter writer = negotiated.IsLines
+            ? JsonLinesWriter.For(prepared, negotiated.Format)
+            : ODataJsonWriter.For(prepared, negotiated.Format);
+        await writer.WriteAsync(run, new LinkBuilder(exchange.Root, address), output, exchange.Cancellation);
         if (held.Length == 0)
+        {
+            // Of nothing, too, it is said what it is.
+            if (!response.HasStarted)
+                response.ContentType = negotiated.ContentType;
             return;
+        }
         await run.DisposeAsync();
         response.ContentType = negotiated.ContentType;
         response.ContentLength = held.Length;

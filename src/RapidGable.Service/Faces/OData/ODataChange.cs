@@ -4,6 +4,7 @@ using Microsoft.Net.Http.Headers;
 using RapidGable.Changes;
 using RapidGable.Model;
 using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Sources;

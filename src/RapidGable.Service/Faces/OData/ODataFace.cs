@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Requests;
 using RapidGable.Service.Auditing;
 

@@ -1,7 +1,7 @@
 using System.Text.Json;
 using RapidGable.Requests;
 
-namespace RapidGable.Payloads;
+namespace RapidGable.Payloads.Json;
 
 /// <summary>The standard's error body (JSON format 21.1).</summary>
 public static class ErrorJsonWriter

@@ -4,7 +4,7 @@ using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Sources;
 
-namespace RapidGable.Payloads;
+namespace RapidGable.Payloads.Json;
 
 /// <summary>
 /// Writes the control information of one entity (JSON format 4.6): what a client cannot compute, and at the level full all of it.
@@ -108,5 +108,5 @@ internal sealed class ControlJsonWriter
 
     private JsonEncodedText Encode(string control) => Encode("", control);
 
-    private JsonEncodedText Encode(string name, string control) => EntityJsonWriter.Encode(name + _format.Control(control));
+    private JsonEncodedText Encode(string name, string control) => EntityJson.Encode(name + _format.Control(control));
 }

@@ -8,7 +8,7 @@ using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Sources;
 
-namespace RapidGable.Payloads;
+namespace RapidGable.Payloads.Json;
 
 /// <summary>
 /// Writes the values of one property (JSON format 7.1). Chosen once for a property; its name is encoded once; a value

@@ -1,0 +1,141 @@
+using System.Buffers;
+using System.Collections.Immutable;
+using System.Globalization;
+using System.Text.Json;
+using RapidGable.Queries;
+using RapidGable.Sources;
+
+namespace RapidGable.Payloads.Json;
+
+/// <summary>What is prepared for one entity of a tree: its names encoded, a writer for each column. Made once for a plan and a format.</summary>
+internal sealed class EntityJson
+{
+    private readonly ImmutableArray<(CellJsonWriter Writer, int Column)> _cells;
+    private readonly ControlJsonWriter _control;
+
+    public EntityJson(EntityNode node, PayloadFormat format, Model.EntityModel model)
+    {
+        var shape = node.Shape;
+        _control = new ControlJsonWriter(shape, format, model);
+        _cells = [.. shape.Cells.Concat(shape.Computed).Select(c => (CellJsonWriter.For(c, c.Property.Name, format), c.Column))];
+        Name = Encode(node.Name);
+        Count = Encode(node.Name + format.Control("count"));
+        NextLink = Encode(node.Name + format.Control("nextLink"));
+    }
+
+    /// <summary>The relation's name, and those of its count and its next link.</summary>
+    public JsonEncodedText Name { get; }
+
+    public JsonEncodedText Count { get; }
+
+    public JsonEncodedText NextLink { get; }
+
+    public static ImmutableArray<EntityJson> Of(ImmutableArray<EntityNode> tree, PayloadFormat format, Model.EntityModel model) =>
+        [.. tree.Select(n => new EntityJson(n, format, model))];
+
+    public void Values(Utf8JsonWriter json, LinkBuilder links, IRowCursor row)
+    {
+        if (_control.IsNeeded)
+            _control.Write(json, links, row);
+        foreach (var (writer, column) in _cells)
+            writer.Write(json, row, column);
+    }
+
+    public static JsonEncodedText Encode(string name) => JsonEncodedText.Encode(name, JsonText.Encoder);
+}
+
+/// <summary>Writes the rows of one answer as JSON objects.</summary>
+/// <param name="entities">By the number of the node.</param>
+internal class JsonRows(
+    ImmutableArray<EntityJson> entities,
+    PayloadFormat format,
+    QueryRun run,
+    LinkBuilder links,
+    Utf8JsonWriter json,
+    PayloadOutput output
+) : IRowVisitor
+{
+    internal static readonly JsonWriterOptions WriterOptions = new() { Encoder = JsonText.Encoder, SkipValidation = true };
+
+    private Utf8JsonWriter? _apart;
+
+    /// <summary>Where is written: the answer, or what is put into it later.</summary>
+    protected Utf8JsonWriter Json => _apart ?? json;
+
+    public virtual void BeginEntity(EntityNode node) => Json.WriteStartObject();
+
+    public void Values(EntityNode node, IRowCursor row) => entities[node.Number].Values(Json, links, row);
+
+    public virtual void EndEntity(EntityNode node) => Json.WriteEndObject();
+
+    public void BeginSingle(EntityNode related) => Json.WriteStartObject(entities[related.Number].Name);
+
+    public void EndSingle(EntityNode related) => Json.WriteEndObject();
+
+    public void NoSingle(EntityNode related) => Json.WriteNull(entities[related.Number].Name);
+
+    public void Count(EntityNode related, long count) => WriteCount(entities[related.Number].Count, count);
+
+    public void BeginMany(EntityNode related) => Json.WriteStartArray(entities[related.Number].Name);
+
+    public void EndMany(EntityNode related, RelatedPage? next)
+    {
+        Json.WriteEndArray();
+        if (next is not null)
+            Json.WriteString(entities[related.Number].NextLink, links.Of(next, run.Values));
+    }
+
+    public ReadOnlyMemory<byte> Apart(EntityNode related, Action members)
+    {
+        var buffer = new ArrayBufferWriter<byte>();
+        using (_apart = new Utf8JsonWriter(buffer, WriterOptions))
+        {
+            Json.WriteStartObject();
+            members();
+            Json.WriteEndObject();
+        }
+        _apart = null;
+        return buffer.WrittenMemory;
+    }
+
+    public void Insert(EntityNode related, ReadOnlyMemory<byte> entity) => Json.WriteRawValue(entity.Span, skipInputValidation: true);
+
+    public void InsertSingle(EntityNode related, ReadOnlyMemory<byte> entity)
+    {
+        Json.WritePropertyName(entities[related.Number].Name);
+        Json.WriteRawValue(entity.Span, skipInputValidation: true);
+    }
+
+    /// <summary>An entity that is no longer part of the result (JSON format 15.3).</summary>
+    public void Removed(EntityShape shape, IRowCursor row, bool isDeleted)
+    {
+        var (id, reason) = (ValueText.EntityId(shape, row), isDeleted ? "deleted" : "changed");
+        Json.WriteStartObject();
+        if (format.Version == ODataVersion.V40)
+        {
+            var context = links.Context($"{Uri.EscapeDataString(shape.Set.Name)}/$deletedEntity");
+            Json.WriteString(format.Control("context"), context);
+            Json.WriteString("id"u8, id);
+            Json.WriteString("reason"u8, reason);
+        }
+        else
+        {
+            Json.WriteStartObject("@removed"u8);
+            Json.WriteString("reason"u8, reason);
+            Json.WriteEndObject();
+            Json.WriteString("@id"u8, id);
+        }
+        Json.WriteEndObject();
+    }
+
+    public ValueTask SendIfFullAsync(CancellationToken cancellation) => output.SendIfFullAsync(json, cancellation);
+
+    /// <summary>A count is a text where a caller's numbers are too small for it (JSON format 3.2).</summary>
+    public void WriteCount(JsonEncodedText name, long count)
+    {
+        if (format.Ieee754Compatible)
+            Json.WriteString(name, count.ToString(CultureInfo.InvariantCulture));
+        else
+            Json.WriteNumber(name, count);
+    }
+}
