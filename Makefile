@@ -1,9 +1,9 @@
-# make demo | test | conformance | soak | bench | attack | audit | sbom | console | lint | clean
+# make demo | test | conformance | contracts | soak | bench | attack | audit | sbom | console | lint | clean
 PORT ?= 8460
 ENGINE ?= sqlite
 SHELL := /bin/bash
 
-.PHONY: demo test conformance soak bench attack audit sbom console lint tools clean demo-data
+.PHONY: demo test conformance contracts soak bench attack audit sbom console lint tools clean demo-data
 
 # ENGINE=postgresql or ENGINE=mariadb serves the same rows from a server of its own.
 demo: tools console demo-data
@@ -22,6 +22,10 @@ test: tools
 # Writes docs/conformance.md from the attributes of the tests; 'make test' checks it.
 conformance: tools
 	@GABLE_WRITE=1 dotnet test tests/RapidGable.Service.Tests -c Release --nologo --filter FullyQualifiedName~ConformanceTests
+
+# Writes console/src/contracts.ts from the messages of the management interface; 'make test' checks it.
+contracts: tools
+	@GABLE_WRITE=1 dotnet test tests/RapidGable.Service.Tests -c Release --nologo --filter FullyQualifiedName~ContractTypesTests
 
 # The random tests with twenty times as many cases.
 soak: tools

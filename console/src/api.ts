@@ -1,149 +1,29 @@
 // What the console knows of the service: the management interface for the model, the public OData face for data.
 
-export interface ServiceSummary {
-  name: string;
-  title: string;
-  revision: string;
-  sets: number;
-  faces: { odata: string };
-}
+import type {
+  AccessCell,
+  AccountBody,
+  Accounts,
+  AuditPage,
+  MadeKey,
+  ObjectDetails,
+  RefusedRequest,
+  RuleEffect,
+  SeenAnswer,
+  ServiceAccess,
+  ServiceDetails,
+  ServiceList,
+  ServiceSummary,
+  Session,
+  SourceList,
+  SourceSummary,
+  WorkspaceInfo,
+} from './contracts';
 
-export interface PropertyInfo {
-  name: string;
-  type: string;
-  facets: string;
-  nullable: boolean;
-  column: string;
-  isKey: boolean;
-  isFilterable: boolean;
-  isSortable: boolean;
-  conversion?: string;
-  enumMembers?: string[];
-  members?: PropertyInfo[];
-  description?: string;
-  /** What it is measured in: a unit or currency, or the path to the text that says so. */
-  measure?: { text?: string; path?: string };
-  /** When callers may write it. */
-  write: 'always' | 'create' | 'never';
-  isRequired: boolean;
-  defaultValue?: string;
-  /** How the service makes its value. */
-  made?: string;
-  expression?: string;
-  maxLength?: number;
-  scale?: number;
-  values?: string[];
-  rules?: {
-    minimum?: string;
-    maximum?: string;
-    minLength?: number;
-    maxLength?: number;
-    pattern?: string;
-    message?: string;
-  };
-}
+export type * from './contracts';
 
-export interface NavigationInfo {
-  name: string;
-  target: string;
-  isCollection: boolean;
-  nullable: boolean;
-  partner?: string;
-  isContained: boolean;
-  isRemote: boolean;
-  through?: string;
-  joins: { own: string; target: string }[];
-}
-
-export interface SetInfo {
-  name: string;
-  type: string;
-  source: string;
-  from: string;
-  kind: 'set' | 'function' | 'contained';
-  containedIn?: string;
-  description?: string;
-  order: string[];
-  key: string[];
-  pageSize: number;
-  largestPage: number;
-  allow: string[];
-  rules: { read: string };
-  isReadable: boolean;
-  properties: PropertyInfo[];
-  hidden: string[];
-  searched: string[];
-  requiresFilter: boolean;
-  version?: string;
-  changes?: string;
-  /** What written rows must be: a condition, or columns whose values no two rows share. */
-  valid: { condition?: string; unique: string[]; on?: string; who?: string; message?: string }[];
-  derived: {
-    name: string;
-    table?: string;
-    discriminator?: string;
-    values: (string | number)[];
-    properties: PropertyInfo[];
-  }[];
-  navigations: NavigationInfo[];
-}
-
-export interface ServiceDetails {
-  name: string;
-  title: string;
-  revision: string;
-  namespace: string;
-  sources: string[];
-  faces: { odata: string };
-  sets: SetInfo[];
-}
-
-export interface ObjectSummary {
-  name: string;
-  kind: string;
-  columns: string[];
-  key: string[];
-  comment?: string;
-  fault?: string;
-  published: string[];
-}
-
-export interface RoutineInfo {
-  name: string;
-  kind: string;
-  parameters: string[];
-  returns: string;
-  comment?: string;
-}
-
-export interface SourceSummary {
-  name: string;
-  address: string;
-  objects: ObjectSummary[];
-  routines: RoutineInfo[];
-}
-
-export interface ObjectDetails {
-  name: string;
-  kind: string;
-  comment?: string;
-  fault?: string;
-  published: string[];
-  key: string[];
-  uniqueKeys: string[][];
-  textIndexes: { name: string; columns: string[] }[];
-  columns: {
-    name: string;
-    declaredType: string;
-    type?: string;
-    nullable: boolean;
-    reason: string;
-    comment?: string;
-    allowedValues: string[];
-  }[];
-  foreignKeys: { columns: string[]; target: string; targetColumns: string[] }[];
-  rows: (string | null)[][];
-}
+/** The address of a service on the OData face; empty = it does not stand there. */
+export const odataOf = (service: { faces: Record<string, string> }): string => service.faces.odata ?? '';
 
 /** One thing that is wrong with what was sent; `target` is the path of a property. */
 export interface Fault {
@@ -225,12 +105,6 @@ async function send(method: string, url: string, body?: unknown): Promise<Respon
   });
 }
 
-/** Who manages; nobody when the name is missing. Without administrators a link that the service told opens the console. */
-export interface Session {
-  required: boolean;
-  name?: string | null;
-}
-
 export async function fetchSession(): Promise<Session> {
   return (await ask('/manage/session')).json();
 }
@@ -255,50 +129,15 @@ export async function signOut(): Promise<void> {
   await (await send('DELETE', '/manage/session')).text();
 }
 
-export type Attributes = Record<string, string | string[]>;
-
-export interface UserInfo {
-  name: string;
-  roles: string[];
-  attributes: Attributes;
-  lastUse?: string;
-}
-
-export interface KeyInfo extends UserInfo {
-  id: string;
-  services?: string[];
-  may?: string[];
-  isAdministrator: boolean;
-  made: string;
-  expires?: string;
-}
-
-export interface Accounts {
-  roles: string[];
-  users: UserInfo[];
-  keys: KeyInfo[];
-  administrators: string[];
-}
-
 export async function fetchAccounts(): Promise<Accounts> {
   return (await ask('/manage/accounts')).json();
 }
 
-export interface NewAccount {
-  name: string;
-  password?: string;
-  roles: string[];
-  attributes: Record<string, string[]>;
-  services?: string[];
-  may?: string[];
-  days?: number;
-}
-
-export async function setUser(user: NewAccount): Promise<void> {
+export async function setUser(user: AccountBody): Promise<void> {
   await (await send('POST', '/manage/accounts/users', user)).text();
 }
 
-export async function makeKey(key: NewAccount): Promise<{ id: string; key: string }> {
+export async function makeKey(key: AccountBody): Promise<MadeKey> {
   return (await send('POST', '/manage/accounts/keys', key)).json();
 }
 
@@ -310,18 +149,9 @@ export async function revokeKey(id: string): Promise<void> {
   await (await send('DELETE', `/manage/accounts/keys/${encodeURIComponent(id)}`)).text();
 }
 
-export interface AccessCell {
-  set: string;
-  caller: string;
-  may: string;
-  rows?: string;
-  notShown: string[];
-  masked: string[];
-  rules: string[];
-}
-
 export async function fetchAccess(service: string): Promise<AccessCell[]> {
-  return (await (await ask(`/manage/services/${encodeURIComponent(service)}/access`)).json()).access;
+  const answer: ServiceAccess = await (await ask(`/manage/services/${encodeURIComponent(service)}/access`)).json();
+  return answer.access;
 }
 
 /** Somebody whose eyes are borrowed: a user, or roles with attributes; nobody known when both are missing. */
@@ -331,63 +161,33 @@ export interface Viewer {
   attributes?: string;
 }
 
-export interface Seen {
-  status: number;
-  type?: string;
-  isWhole: boolean;
-  body: string;
-}
-
 function viewerOptions(viewer: Viewer): string {
   return (['user', 'roles', 'attributes'] as const)
     .flatMap((name) => (viewer[name] === undefined ? [] : [`&${name}=${encodeURIComponent(viewer[name])}`]))
     .join('');
 }
 
-export async function viewAs(url: string, viewer: Viewer): Promise<Seen> {
+export async function viewAs(url: string, viewer: Viewer): Promise<SeenAnswer> {
   return (await ask(`/manage/view?url=${encodeURIComponent(url)}${viewerOptions(viewer)}`)).json();
-}
-
-export interface RuleEffect {
-  set: string;
-  rule: string;
-  place?: string;
-  applies: boolean;
-  effect: string;
 }
 
 /** What the rules do to a request, also to one that is refused. */
 export async function fetchRuleEffects(url: string, viewer: Viewer): Promise<RuleEffect[]> {
   const response = await fetch(`/manage/explain?url=${encodeURIComponent(url)}${viewerOptions(viewer)}`);
-  return ((await response.json().catch(() => ({}))) as { rules?: RuleEffect[] }).rules ?? [];
+  return ((await response.json().catch(() => ({}))) as Partial<RefusedRequest>).rules ?? [];
 }
 
-export interface AuditEvent {
-  time: string;
-  event: string;
-  caller?: string;
-  by?: string;
-  key?: string;
-  address?: string;
-  method?: string;
-  path?: string;
-  status?: number;
-  code?: string;
-  detail?: string;
-  /** How many like it are told by this one. */
-  count?: number;
-}
-
-export async function fetchAudit(event: string | null): Promise<{ isKept: boolean; events: AuditEvent[] }> {
+export async function fetchAudit(event: string | null): Promise<AuditPage> {
   return (await ask(`/manage/audit?count=200${event ? `&event=${event}` : ''}`)).json();
 }
 
-export async function fetchWorkspace(): Promise<{ title: string }> {
+export async function fetchWorkspace(): Promise<WorkspaceInfo> {
   return (await ask('/manage/workspace')).json();
 }
 
 export async function fetchServices(): Promise<ServiceSummary[]> {
-  return (await (await ask('/manage/services')).json()).services;
+  const answer: ServiceList = await (await ask('/manage/services')).json();
+  return answer.services;
 }
 
 export async function fetchService(name: string): Promise<ServiceDetails> {
@@ -395,7 +195,8 @@ export async function fetchService(name: string): Promise<ServiceDetails> {
 }
 
 export async function fetchSources(): Promise<SourceSummary[]> {
-  return (await (await ask('/manage/sources')).json()).sources;
+  const answer: SourceList = await (await ask('/manage/sources')).json();
+  return answer.sources;
 }
 
 export async function fetchObject(source: string, name: string): Promise<ObjectDetails> {

@@ -18,6 +18,7 @@ public class ServiceArchitectureTests
         "Faces",
         "Faces.OData",
         "Management",
+        "Management.Contracts",
         "Trials",
         "Hosting",
     ];
@@ -29,7 +30,8 @@ public class ServiceArchitectureTests
     [InlineData("Identity", "Publishing Auditing")]
     [InlineData("Faces", "Publishing Auditing Traffic Identity")]
     [InlineData("Faces.OData", "Publishing Auditing Traffic Identity Faces")]
-    [InlineData("Management", "Publishing Auditing Traffic Identity Faces")]
+    [InlineData("Management", "Publishing Auditing Traffic Identity Faces Management.Contracts")]
+    [InlineData("Management.Contracts", "Publishing Auditing")]
     [InlineData("Trials", "Publishing Faces")]
     public void A_room_knows_only_the_rooms_below_it(string room, string allowed)
     {

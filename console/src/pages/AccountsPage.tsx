@@ -21,7 +21,6 @@ import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { type ReactNode, useState } from 'react';
 import {
   type Accounts,
-  type Attributes,
   fetchAccounts,
   fetchServices,
   type KeyInfo,
@@ -57,9 +56,9 @@ export function AccountsPage() {
   );
 }
 
-function words(attributes: Attributes): string {
+function words(attributes: Record<string, string[]>): string {
   return Object.entries(attributes)
-    .map(([name, value]) => `${name}=${Array.isArray(value) ? value.join('|') : value}`)
+    .map(([name, value]) => `${name}=${value.join('|')}`)
     .join(', ');
 }
 

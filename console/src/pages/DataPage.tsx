@@ -2,7 +2,7 @@ import { Button, Group, MultiSelect, Select, Stack, Text, TextInput } from '@man
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
-import { type Entity, fetchAllowed, fetchPage, fetchService, type ServiceDetails, type SetInfo } from '../api';
+import { type Entity, fetchAllowed, fetchPage, fetchService, odataOf, type ServiceDetails, type SetInfo } from '../api';
 import { CallerBar } from '../parts/CallerBar';
 import { DataTable } from '../parts/DataTable';
 import { Download } from '../parts/Download';
@@ -60,7 +60,7 @@ function useDataQuery(): [DataQuery, (change: Partial<DataQuery>) => void] {
 }
 
 function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
-  const root = service.faces.odata;
+  const root = odataOf(service);
   const [query, changeQuery] = useDataQuery();
   const [pageSize, setPageSize] = useState(20);
   // The pages that were gone through: next links are opaque, so going back means having kept them.

@@ -6,7 +6,7 @@ import { useQuery } from '@tanstack/react-query';
 import CodeMirror, { type ReactCodeMirrorRef } from '@uiw/react-codemirror';
 import { useMemo, useRef } from 'react';
 import { useParams } from 'react-router';
-import { fetchMetadata, fetchService } from '../api';
+import { fetchMetadata, fetchService, odataOf } from '../api';
 import { foldTypes } from '../folding';
 import { Address } from '../parts/Address';
 import { Heading } from '../parts/Heading';
@@ -16,7 +16,7 @@ import { Failed, Pending } from '../parts/States';
 export function MetadataPage() {
   const { service = '' } = useParams();
   const details = useQuery({ queryKey: ['service', service], queryFn: () => fetchService(service) });
-  const root = details.data?.faces.odata;
+  const root = details.data && odataOf(details.data);
   const metadata = useQuery({
     queryKey: ['metadata', root],
     queryFn: () => fetchMetadata(root ?? ''),

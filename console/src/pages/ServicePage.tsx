@@ -2,7 +2,7 @@ import { Badge, Button, Grid, Group, NavLink, Paper, Table, Text, Title } from '
 import { IconArrowRight, IconArrowsSplit2, IconKey } from '@tabler/icons-react';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams, useSearchParams } from 'react-router';
-import { fetchService, type NavigationInfo, type ServiceDetails, type SetInfo } from '../api';
+import { fetchService, type NavigationInfo, odataOf, type ServiceDetails, type SetInfo } from '../api';
 import { notesOf } from '../entity';
 import { Address } from '../parts/Address';
 import { Heading } from '../parts/Heading';
@@ -29,7 +29,7 @@ export function ServicePage() {
         </Group>
       </Heading>
       <Group gap="xs" mb="md">
-        <Address url={details.data.faces.odata} label="the address of the service" />
+        <Address url={odataOf(details.data)} label="the address of the service" />
         <Text size="sm" c="dimmed">
           from {details.data.sources.length === 1 ? 'the source' : 'the sources'} {details.data.sources.join(', ')},
           revision {details.data.revision}
@@ -88,7 +88,7 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
         )}
       </Group>
       {set.kind !== 'contained' && (
-        <Address url={service.faces.odata + encodeURIComponent(set.name)} label="the address of the set" />
+        <Address url={odataOf(service) + encodeURIComponent(set.name)} label="the address of the set" />
       )}
       <Text size="sm" c="dimmed" mt={4}>
         Allows {set.allow.join(', ')}. Pages of {set.pageSize} rows, at most {set.largestPage} on request.

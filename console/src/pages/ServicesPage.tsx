@@ -1,7 +1,7 @@
 import { Anchor, Badge, Button, Card, Group, Stack, Text } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import { fetchServices, type ServiceSummary } from '../api';
+import { fetchServices, odataOf, type ServiceSummary } from '../api';
 import { Address } from '../parts/Address';
 import { Heading } from '../parts/Heading';
 import { Empty, Failed, Pending } from '../parts/States';
@@ -26,7 +26,7 @@ export function ServicesPage() {
 }
 
 function ServiceCard({ service }: { service: ServiceSummary }) {
-  const root = service.faces.odata;
+  const root = odataOf(service);
   return (
     <Card withBorder padding="md">
       <Group justify="space-between" mb="xs">

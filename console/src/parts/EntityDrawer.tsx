@@ -8,6 +8,7 @@ import {
   type Entity,
   fetchAllowed,
   fetchEntity,
+  odataOf,
   RequestError,
   type ServiceDetails,
   type SetInfo,
@@ -27,7 +28,7 @@ interface DrawerProps {
 
 /** A new entity, or one that is there as it is now: the page may be older. */
 export function EntityDrawer({ service, set, row, close }: DrawerProps) {
-  const url = row && entityUrl(service.faces.odata, set, row);
+  const url = row && entityUrl(odataOf(service), set, row);
   const current = useQuery({
     queryKey: ['entity', url],
     queryFn: async () => (url ? { ...(await fetchEntity(url)), may: await fetchAllowed(url) } : null),
@@ -80,9 +81,7 @@ function Editor({ service, set, url, start, may, close }: EditorProps) {
   const write = useMutation({
     mutationFn: (tag: string | undefined) => {
       const body = bodyOf(fields, texts, before, isNew);
-      return isNew
-        ? createEntity(service.faces.odata + encodeURIComponent(set.name), body)
-        : changeEntity(url, body, tag);
+      return isNew ? createEntity(odataOf(service) + encodeURIComponent(set.name), body) : changeEntity(url, body, tag);
     },
     onSuccess: done,
     onError: async (error) => {

@@ -2,7 +2,7 @@ import { Loader, Select, Text, Textarea, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type Entity, fetchRows, fetchValue, type ServiceDetails, type SetInfo } from '../api';
+import { type Entity, fetchRows, fetchValue, odataOf, type ServiceDetails, type SetInfo } from '../api';
 import { choicesUrl, chosenUrl, clockOf, type Field, isNumber, labelOf, unitUrl } from '../entity';
 
 interface InputProps {
@@ -127,7 +127,7 @@ function RelationInput({ service, field, text, change, target, common }: Relatio
   const [asked] = useDebouncedValue(search, 250);
   const value = field.relation?.joins[0]?.target ?? '';
   const label = labelOf(target);
-  const root = service.faces.odata;
+  const root = odataOf(service);
   const choices = useQuery({
     queryKey: ['choices', root, target.name, value, asked],
     queryFn: () => fetchRows(choicesUrl(root, target, value, asked)),

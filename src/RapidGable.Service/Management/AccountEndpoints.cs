@@ -6,51 +6,14 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
 using RapidGable.Access;
-using RapidGable.Model;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
 using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service.Management;
-
-/// <summary>What of a user or a key can be shown and set.</summary>
-internal sealed record AccountBody
-{
-    public string Name { get; init; } = "";
-
-    /// <summary>Only when a user is set.</summary>
-    public string? Password { get; init; }
-
-    public ImmutableArray<string> Roles { get; init; } = [];
-
-    public ImmutableDictionary<string, ImmutableArray<string>> Attributes { get; init; } =
-        ImmutableDictionary<string, ImmutableArray<string>>.Empty;
-
-    public ImmutableArray<string>? Services { get; init; }
-
-    public ImmutableArray<string>? May { get; init; }
-
-    public int? Days { get; init; }
-
-    /// <summary>What is wrong with it; null = nothing.</summary>
-    public string? Fault =>
-        Name.Length is 0 or > 100 || Name.Any(char.IsControl) || Name.Contains(':')
-            ? "A name has up to 100 characters, without ':' and control characters."
-        : Roles.IsDefault || Roles.FirstOrDefault(r => r is null || !AccessRule.IsRole(r)) is not null
-            ? "A role takes small letters, digits and '-'."
-        : Attributes.Any(a =>
-            !SimpleIdentifier.IsValid(a.Key)
-            || a.Key == "user"
-            || a.Value.IsDefaultOrEmpty
-            || a.Value.Any(v => v is null || v.Any(char.IsControl))
-        )
-            ? "An attribute is a name with texts, such as region with north."
-        : May is { } may && may.Any(m => !Grant.OperationWords.Contains(m)) ? $"Operations: {string.Join(", ", Grant.OperationWords)}."
-        : Days is < 1 or > 36_500 ? "A key is taken for 1 to 36500 days."
-        : null;
-}
 
 /// <summary>
 /// The parts of the management interface about people: the console's session, accounts, keys, who may do what, and the audit log.
@@ -68,13 +31,12 @@ internal static class AccountEndpoints
     {
         app.MapGet("/manage/session", async (HttpContext context, Administration administration) =>
             Results.Json(
-                new
-                {
-                    required = administration.IsRequired,
-                    name = context.Request.Headers.Authorization.Count > 0 || context.Request.Headers.Cookie.Count > 0
+                new Session(
+                    administration.IsRequired,
+                    context.Request.Headers.Authorization.Count > 0 || context.Request.Headers.Cookie.Count > 0
                         ? await administration.NameOfAsync(context)
-                        : null,
-                }
+                        : null
+                )
             )
         );
         app.MapPost("/manage/session", async (HttpContext context, Administration administration) =>
@@ -123,7 +85,7 @@ internal static class AccountEndpoints
                         ),
                     },
                     $"user {body.Name} set",
-                    new { body.Name }
+                    new SetUser(body.Name)
                 );
             }));
         manage.MapPost("/accounts/keys", (HttpContext context, AuditLog audit, TimeProvider time) =>
@@ -142,7 +104,7 @@ internal static class AccountEndpoints
                         Expires = body.Days is { } days ? now.AddDays(days) : null,
                     }
                 );
-                return new Changed(changed, $"key {id} made for {body.Name}", new { id, key });
+                return new Changed(changed, $"key {id} made for {body.Name}", new MadeKey(id, key));
             })
         );
         manage.MapDelete("/accounts/users/{name}", (string name, HttpContext context, AuditLog audit) =>
@@ -162,52 +124,42 @@ internal static class AccountEndpoints
             registry.Find(name) is not { } service
                 ? ManagementInterface.Problem(404, "not-found", $"There is no service '{name}'.")
                 : ManagementInterface.Json(
-                    new
-                    {
-                        service = name,
-                        access = user is null && roles is null
+                    new ServiceAccess(
+                        name,
+                        user is null && roles is null
                             ? AccessMatrix.Of(service)
-                            : AccessMatrix.Of(service, user ?? roles!, CallerOf(store, user, roles, attributes), holdsAll: false),
-                    }
+                            : AccessMatrix.Of(service, user ?? roles!, CallerOf(store, user, roles, attributes), holdsAll: false)
+                    )
                 )
         );
         manage.MapGet("/view", ViewAsync);
         manage.MapGet("/audit", (string? @event, string? caller, int? count) =>
             ManagementInterface.Json(
-                new
-                {
-                    isKept = registry.Workspace.Declaration.Audit.Folder is not null,
-                    events = (AuditLog.FolderOf(registry.Workspace.Declaration)?.Read() ?? [])
+                new AuditPage(
+                    registry.Workspace.Declaration.Audit.Folder is not null,
+                    (AuditLog.FolderOf(registry.Workspace.Declaration)?.Read() ?? [])
                         .Where(e => (@event is null || e.Event == @event) && (caller is null || e.Caller == caller))
-                        .Take(Math.Clamp(count ?? 100, 1, 1_000)),
-                }
+                        .Take(Math.Clamp(count ?? 100, 1, 1_000))
+                )
             )
         );
     }
 
-    private static object Shown(ServiceRegistry registry, AccountFile file)
+    private static Accounts Shown(ServiceRegistry registry, AccountFile file)
     {
         var uses = LastUses(registry, [.. file.Users.Keys.Select(u => "user " + u), .. file.Keys.Keys.Select(k => "key " + k)]);
         DateTime? LastUse(string of) => uses.TryGetValue(of, out var time) ? time : null;
-        return new
-        {
-            roles = registry
+        return new Accounts(
+            registry
                 .All.SelectMany(s => s.Model.Sets)
                 .SelectMany(s => s.Rules)
                 .SelectMany(r => r.Who.Roles)
                 .Concat(file.Users.Values.SelectMany(u => u.Roles))
                 .Distinct()
                 .Order(StringComparer.Ordinal),
-            users = file.Users.Select(u => new
-            {
-                name = u.Key,
-                u.Value.Roles,
-                u.Value.Attributes,
-                lastUse = LastUse("user " + u.Key),
-            }),
-            keys = file.Keys.Select(k => new
-            {
-                id = k.Key,
+            file.Users.Select(u => new UserInfo(u.Key, u.Value.Roles, u.Value.Attributes, LastUse("user " + u.Key))),
+            file.Keys.Select(k => new KeyInfo(
+                k.Key,
                 k.Value.Name,
                 k.Value.Roles,
                 k.Value.Attributes,
@@ -216,10 +168,10 @@ internal static class AccountEndpoints
                 k.Value.IsAdministrator,
                 k.Value.Made,
                 k.Value.Expires,
-                lastUse = LastUse("key " + k.Key),
-            }),
-            administrators = file.Administrators.Keys,
-        };
+                LastUse("key " + k.Key)
+            )),
+            file.Administrators.Keys
+        );
     }
 
     /// <summary>When each of some accounts was used last; the log is read back until all are known.</summary>
@@ -328,13 +280,12 @@ internal static class AccountEndpoints
             context.RequestAborted
         );
         return ManagementInterface.Json(
-            new
-            {
+            new SeenAnswer(
                 answer.Status,
-                type = answer.ContentType,
-                isWhole = answer.Body.Length <= ShownBytes,
-                body = Encoding.UTF8.GetString(answer.Body.AsSpan(0, Math.Min(answer.Body.Length, ShownBytes))),
-            }
+                answer.ContentType,
+                answer.Body.Length <= ShownBytes,
+                Encoding.UTF8.GetString(answer.Body.AsSpan(0, Math.Min(answer.Body.Length, ShownBytes)))
+            )
         );
     }
 

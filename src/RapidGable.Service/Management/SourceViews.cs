@@ -1,5 +1,6 @@
 using RapidGable.Building;
 using RapidGable.Model;
+using RapidGable.Service.Management.Contracts;
 using RapidGable.Sources;
 
 namespace RapidGable.Service.Management;
@@ -7,41 +8,41 @@ namespace RapidGable.Service.Management;
 /// <summary>What the management interface says of sources: the catalogs that were read last, and rows on request.</summary>
 internal static class SourceViews
 {
-    public static object Summary(LoadedWorkspace workspace, string name) =>
-        new
-        {
+    public static SourceSummary Summary(LoadedWorkspace workspace, string name)
+    {
+        var catalog = workspace.Catalogs.GetValueOrDefault(name);
+        return new SourceSummary(
             name,
             workspace.Sources[name].Address,
-            objects = workspace.Catalogs.TryGetValue(name, out var catalog)
-                ? catalog.Objects.Select(o =>
-                    (object)
-                        new
-                        {
-                            name = catalog.ShortName(o),
-                            o.Schema,
-                            kind = o.Kind.Word(),
-                            columns = o.Columns.Select(c => c.Name),
-                            key = o.PrimaryKey,
-                            o.Comment,
-                            o.Fault,
-                            published = Published(workspace, name, o),
-                        }
-                )
-                : [],
-            routines = catalog?.Routines.Select(r => new
-            {
-                r.Schema,
-                r.Name,
-                r.Kind,
-                parameters = r.Parameters.Select(p => $"{(p.Direction == "in" ? "" : p.Direction + " ")}{p.Name} {p.DeclaredType}"),
-                r.Returns,
-                r.Comment,
-            })
-                ?? [],
-        };
+            catalog?.Objects.Select(o => Summary(workspace, name, catalog, o)) ?? [],
+            catalog?.Routines.Select(Routine) ?? []
+        );
+    }
+
+    private static ObjectSummary Summary(LoadedWorkspace workspace, string source, SourceCatalog catalog, SourceObject item) =>
+        new(
+            catalog.ShortName(item),
+            item.Schema,
+            item.Kind.Word(),
+            item.Columns.Select(c => c.Name),
+            item.PrimaryKey,
+            item.Comment,
+            item.Fault,
+            Published(workspace, source, item)
+        );
+
+    private static RoutineInfo Routine(SourceRoutine routine) =>
+        new(
+            routine.Schema,
+            routine.Name,
+            routine.Kind,
+            routine.Parameters.Select(p => $"{(p.Direction == "in" ? "" : p.Direction + " ")}{p.Name} {p.DeclaredType}"),
+            routine.Returns,
+            routine.Comment
+        );
 
     /// <summary>One object with its first rows.</summary>
-    public static async Task<object> ObjectAsync(
+    public static async Task<ObjectDetails> ObjectAsync(
         LoadedWorkspace workspace,
         string source,
         SourceObject found,
@@ -50,35 +51,28 @@ internal static class SourceViews
     )
     {
         var item = await workspace.Sources[source].DescribeAsync(found, cancellation);
-        return new
-        {
-            name = workspace.Catalogs[source].ShortName(item),
+        return new ObjectDetails(
+            workspace.Catalogs[source].ShortName(item),
             item.Schema,
-            kind = item.Kind.Word(),
+            item.Kind.Word(),
             item.Comment,
             item.Fault,
-            published = Published(workspace, source, item),
-            key = item.PrimaryKey,
-            item.UniqueKeys,
-            textIndexes = item.TextIndexes.Select(i => new { i.Name, i.Columns }),
-            columns = item.Columns.Select(c => new
-            {
+            Published(workspace, source, item),
+            item.PrimaryKey,
+            item.UniqueKeys.Select(k => k.AsEnumerable()),
+            item.TextIndexes.Select(i => new TextIndexInfo(i.Name, i.Columns)),
+            item.Columns.Select(c => new ColumnInfo(
                 c.Name,
                 c.DeclaredType,
-                type = c.Type?.ToString(),
+                c.Type?.ToString(),
                 c.Nullable,
                 c.Reason,
                 c.Comment,
-                c.AllowedValues,
-            }),
-            foreignKeys = item.ForeignKeys.Select(f => new
-            {
-                f.Columns,
-                target = f.TargetObject,
-                f.TargetColumns,
-            }),
-            rows = item.Fault is null ? await ObjectSample.ReadAsync(workspace.Sources[source], item, rows, cancellation) : [],
-        };
+                c.AllowedValues
+            )),
+            item.ForeignKeys.Select(f => new ForeignKeyInfo(f.Columns, f.TargetObject, f.TargetColumns)),
+            item.Fault is null ? await ObjectSample.ReadAsync(workspace.Sources[source], item, rows, cancellation) : []
+        );
     }
 
     private static IEnumerable<string> Published(LoadedWorkspace workspace, string source, SourceObject item) =>

@@ -1,0 +1,525 @@
+// The messages of the management interface. 'make contracts' writes this file from the service; do not edit it.
+
+/** What one kind of caller may do with one set. */
+export interface AccessCell {
+  set: string;
+  /** Whom it is about, in words. */
+  caller: string;
+  /** The operations, joined by commas; empty = none. */
+  may: string;
+  /** The condition on the rows that are read; null = all of them, or none may be read. */
+  rows?: string;
+  /** Columns whose properties are not there. */
+  notShown: string[];
+  /** Columns whose properties are always null. */
+  masked: string[];
+  /** The rules that give it, with their places in the declaration. */
+  rules: string[];
+  mayRead: boolean;
+}
+
+/** A user or a key that is set. */
+export interface AccountBody {
+  name: string;
+  /** Only when a user is set. */
+  password?: string;
+  roles: string[];
+  attributes: Record<string, string[]>;
+  /** The services that a key is good for; missing = all. */
+  services?: string[];
+  /** The operations that a key is good for; missing = all. */
+  may?: string[];
+  /** How long a key is taken; missing = for ever. */
+  days?: number;
+}
+
+/** Who may sign in to services, and who manages. */
+export interface Accounts {
+  /** All that rules and users name. */
+  roles: string[];
+  users: UserInfo[];
+  keys: KeyInfo[];
+  /** Their names. */
+  administrators: string[];
+}
+
+/** One thing that happened. It holds no secret, no query option and no body. */
+export interface AuditEvent {
+  /** In UTC. */
+  time: string;
+  /** One of AuditEvents. */
+  event: string;
+  /** Who; null = an anonymous caller. */
+  caller?: string;
+  /** How they showed it: password, key, token, certificate, proxy, console, or command. */
+  by?: string;
+  /** The id of the key that was sent. */
+  key?: string;
+  /** Where from. */
+  address?: string;
+  method?: string;
+  /** The path that was asked for, without options. */
+  path?: string;
+  status?: number;
+  /** The code of the error, as docs/errors.md lists it. */
+  code?: string;
+  /** How many like it followed within a minute and are told by this one; null = it stands for itself. */
+  count?: number;
+  /** In words, where there is more to say. */
+  detail?: string;
+}
+
+/** The newest events of the audit log. */
+export interface AuditPage {
+  /** The workspace keeps a log. */
+  isKept: boolean;
+  events: AuditEvent[];
+}
+
+/** A service whose revision changed. */
+export interface ChangedService {
+  service: string;
+  /** Missing = it is new. */
+  before?: string;
+  /** Missing = it is gone. */
+  after?: string;
+}
+
+/** A column. */
+export interface ColumnInfo {
+  name: string;
+  declaredType: string;
+  /** What it is published as; missing = it is not. */
+  type?: string;
+  nullable: boolean;
+  /** Why it has that type, or none. */
+  reason: string;
+  comment?: string;
+  allowedValues: string[];
+}
+
+/** A type that derives from that of the set. */
+export interface DerivedTypeInfo {
+  name: string;
+  table?: string;
+  discriminator?: string;
+  /** Values of the discriminator that mean this type. */
+  values: (string | number)[];
+  properties: PropertyInfo[];
+}
+
+/** The statements behind a request, and what the rules do to it. */
+export interface ExplainedAnswer {
+  service: string;
+  statements: ExplainedStatement[];
+  /** Missing = it was not run. */
+  times?: ExplainedTimes;
+  rules: RuleEffect[];
+}
+
+export interface ExplainedParameter {
+  placeholder: string;
+  value: string;
+  /** Where the value comes from. */
+  origin: string;
+}
+
+/** One statement of a request, for the developer. */
+export interface ExplainedStatement {
+  /** What it is for, in a few words. */
+  purpose: string;
+  /** Its text. */
+  sql: string;
+  /** Each placeholder with its value. */
+  parameters: ExplainedParameter[];
+  /** How the engine means to run it, line by line; empty = not asked for. */
+  plan: string[];
+}
+
+/** Where the time of a request goes, in microseconds. */
+export interface ExplainedTimes {
+  /** Text to syntax tree. */
+  parse: number;
+  /** Names and types. */
+  bind: number;
+  /** Plan and SQL; like parsing and binding done once for each shape of request. */
+  plan: number;
+  /** Until the first row is there. */
+  database: number;
+  /** All rows and the payload. */
+  write: number;
+  /** Length of the payload. */
+  bytes: number;
+}
+
+/** What is wrong in the workspace, and where. */
+export interface FaultInfo {
+  code: string;
+  message: string;
+  location: string;
+  advice?: string;
+}
+
+/** A foreign key. */
+export interface ForeignKeyInfo {
+  columns: string[];
+  /** The table that it refers to. */
+  target: string;
+  targetColumns: string[];
+}
+
+/** Something that was inferred. */
+export interface InferenceInfo {
+  subject: string;
+  value: string;
+  reason: string;
+}
+
+/** A property of the entity and the one of the related entity that it equals. */
+export interface JoinInfo {
+  own: string;
+  target: string;
+}
+
+/** A program's key; not the key itself. */
+export interface KeyInfo {
+  id: string;
+  name: string;
+  roles: string[];
+  attributes: Record<string, string[]>;
+  /** The services that it is good for; missing = all. */
+  services?: string[];
+  /** The operations that it is good for; missing = all. */
+  may?: string[];
+  isAdministrator: boolean;
+  made: string;
+  expires?: string;
+  lastUse?: string;
+}
+
+/** The key that was made; it is shown this once. */
+export interface MadeKey {
+  id: string;
+  key: string;
+}
+
+/** Why the management interface does not do something. */
+export interface ManagementProblem {
+  error: ProblemDetail;
+}
+
+/** What a value is measured in: a unit or currency, or the path to the text that says so. */
+export interface MeasureInfo {
+  text?: string;
+  path?: string;
+}
+
+/** A navigation property. */
+export interface NavigationInfo {
+  name: string;
+  /** Name of the set that it leads to. */
+  target: string;
+  isCollection: boolean;
+  nullable: boolean;
+  partner?: string;
+  isContained: boolean;
+  isRemote: boolean;
+  /** The link table. */
+  through?: string;
+  joins: JoinInfo[];
+}
+
+/** A table or view with its first rows. */
+export interface ObjectDetails {
+  name: string;
+  schema?: string;
+  kind: string;
+  comment?: string;
+  fault?: string;
+  published: string[];
+  key: string[];
+  uniqueKeys: string[][];
+  textIndexes: TextIndexInfo[];
+  columns: ColumnInfo[];
+  foreignKeys: ForeignKeyInfo[];
+  /** Values as texts; null = there is none. */
+  rows: ((string | null)[])[];
+}
+
+/** A table or view. */
+export interface ObjectSummary {
+  name: string;
+  schema?: string;
+  kind: string;
+  columns: string[];
+  key: string[];
+  comment?: string;
+  /** Why it cannot be published. */
+  fault?: string;
+  /** Sets over it, as service/set. */
+  published: string[];
+}
+
+/** A code for programs and a message for people. */
+export interface ProblemDetail {
+  code: string;
+  message: string;
+}
+
+/** A property of an entity type. */
+export interface PropertyInfo {
+  name: string;
+  type: string;
+  /** The type with its facets. */
+  facets: string;
+  nullable: boolean;
+  column: string;
+  isKey: boolean;
+  isFilterable: boolean;
+  isSortable: boolean;
+  /** How it becomes what is stored. */
+  conversion?: string;
+  enumMembers?: string[];
+  /** When callers may write it. */
+  write: 'always' | 'create' | 'never';
+  isRequired: boolean;
+  defaultValue?: string;
+  /** How the service or the database makes its value. */
+  made?: string;
+  /** What it is computed by. */
+  expression?: string;
+  measure?: MeasureInfo;
+  maxLength?: number;
+  scale?: number;
+  values?: string[];
+  rules?: ValueRuleInfo;
+  /** Parts of a complex value that is made of columns. */
+  members?: PropertyInfo[];
+  description?: string;
+}
+
+/** What reading the workspace again has done. */
+export interface RefreshResult {
+  /** Faults kept the former state. */
+  kept: boolean;
+  changed: ChangedService[];
+  differences: ServiceNote[];
+  settings: string[];
+  opened: ServiceNote[];
+  faults: FaultInfo[];
+}
+
+/** A request that is refused, and what the rules do to it. */
+export interface RefusedRequest {
+  error: RequestError;
+  rules: RuleEffect[];
+}
+
+/** What is wrong with a request. */
+export interface RequestError {
+  code: string;
+  message: string;
+  target?: string;
+  /** Of the first character that is wrong, from 0. */
+  position?: number;
+  /** The text with a caret under that character. */
+  pointer?: string;
+  status: number;
+}
+
+/** A function or procedure. */
+export interface RoutineInfo {
+  schema?: string;
+  name: string;
+  kind: string;
+  parameters: string[];
+  returns?: string;
+  comment?: string;
+}
+
+/** What written rows must be: a condition, or columns whose values no two rows share. */
+export interface RowRuleInfo {
+  condition?: string;
+  unique: string[];
+  /** The operation that it is about; missing = both. */
+  on?: 'create' | 'update';
+  /** The callers that it is about; missing = all. */
+  who?: string;
+  message?: string;
+}
+
+/** What one rule does to one request. */
+export interface RuleEffect {
+  /** The set whose rule it is. */
+  set: string;
+  /** The rule in words. */
+  rule: string;
+  /** Where it is declared; null = nowhere. */
+  place?: string;
+  /** Whether it is about the caller. */
+  applies: boolean;
+  /** What it does, or why it does nothing. */
+  effect: string;
+}
+
+/** An answer as somebody else sees it. */
+export interface SeenAnswer {
+  status: number;
+  /** Media type of the answer. */
+  type?: string;
+  /** The body is all of it, and not its beginning. */
+  isWhole: boolean;
+  body: string;
+}
+
+/** Who may do what with each set of a service. */
+export interface ServiceAccess {
+  service: string;
+  access: AccessCell[];
+}
+
+/** All of a published service. */
+export interface ServiceDetails {
+  name: string;
+  title: string;
+  revision: string;
+  namespace: string;
+  /** Names of the sources that its sets are over. */
+  sources: string[];
+  /** As in a summary. */
+  faces: Record<string, string>;
+  sets: SetInfo[];
+  /** What nobody wrote, with the reasons. */
+  inferences: InferenceInfo[];
+}
+
+/** The services that a caller knows. */
+export interface ServiceList {
+  services: ServiceSummary[];
+}
+
+/** Something to know of a service. */
+export interface ServiceNote {
+  service: string;
+  text: string;
+}
+
+/** A published service. */
+export interface ServiceSummary {
+  name: string;
+  title: string;
+  revision: string;
+  /** How many sets the caller may know of. */
+  sets: number;
+  /** By the name of a face: the address of the service there. */
+  faces: Record<string, string>;
+}
+
+/** Who manages. */
+export interface Session {
+  /** There are administrators, so one of them must sign in. */
+  required: boolean;
+  /** Null = nobody has signed in. */
+  name: string | null;
+}
+
+/** An entity set. */
+export interface SetInfo {
+  name: string;
+  /** Name of its entity type. */
+  type: string;
+  source: string;
+  /** The table, view or SELECT that it is over. */
+  from: string;
+  key: string[];
+  pageSize: number;
+  largestPage: number;
+  /** A set of its own, one that is reached over its container, or rows without a key. */
+  kind: 'set' | 'function' | 'contained';
+  containedIn?: string;
+  description?: string;
+  /** Terms of the order without a wish. */
+  order: string[];
+  /** Operations that are open to rules. */
+  allow: string[];
+  rules: SetRules;
+  /** Whether anonymous callers read it. */
+  isReadable: boolean;
+  properties: PropertyInfo[];
+  /** Columns that are not published. */
+  hidden: string[];
+  /** Properties that a search looks at. */
+  searched: string[];
+  requiresFilter: boolean;
+  /** The column of the entity tag, or 'row' for the whole row. */
+  version?: string;
+  /** The column by which changes are followed. */
+  changes?: string;
+  /** What written rows must be. */
+  valid: RowRuleInfo[];
+  derived: DerivedTypeInfo[];
+  navigations: NavigationInfo[];
+}
+
+/** The access rules of a set, in words. */
+export interface SetRules {
+  /** Who may read. */
+  read: string;
+  /** Each rule. */
+  all: string[];
+}
+
+/** The user that was set. */
+export interface SetUser {
+  name: string;
+}
+
+/** A source and where it is. */
+export interface SourceAddress {
+  name: string;
+  address: string;
+}
+
+/** All sources. */
+export interface SourceList {
+  sources: SourceSummary[];
+}
+
+/** A source with what it has on offer. */
+export interface SourceSummary {
+  name: string;
+  address: string;
+  objects: ObjectSummary[];
+  routines: RoutineInfo[];
+}
+
+/** An index that a full-text search can use. */
+export interface TextIndexInfo {
+  name: string;
+  columns: string[];
+}
+
+/** A user with a password. */
+export interface UserInfo {
+  name: string;
+  roles: string[];
+  attributes: Record<string, string[]>;
+  /** Missing = not as far as the audit log goes. */
+  lastUse?: string;
+}
+
+/** What a written value must be. */
+export interface ValueRuleInfo {
+  minimum?: string;
+  maximum?: string;
+  minLength?: number;
+  maxLength?: number;
+  pattern?: string;
+  message?: string;
+}
+
+/** The workspace and its sources. */
+export interface WorkspaceInfo {
+  title?: string;
+  sources: SourceAddress[];
+}
