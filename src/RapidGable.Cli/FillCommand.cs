@@ -1,6 +1,7 @@
 using System.CommandLine;
 using RapidGable.Access;
 using RapidGable.Building;
+using RapidGable.Changes;
 using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.UseCases;
@@ -73,7 +74,7 @@ internal static class FillCommand
             return 1;
         }
         var (service, set) = Find(workspace, name);
-        var fill = new FillSet(service, set, caller, DateTime.UtcNow);
+        var fill = new FillSet(service, set, caller, new ChangeEnvironment(TimeProvider.System, Random.Shared, Guid.NewGuid));
         var entity = await fill.MakerAsync(seed, cancellation);
         if (shows)
         {

@@ -112,6 +112,34 @@ public class ArchitectureTests
             c.GetParameters() is [{ ParameterType.Name: "BoundRequest" }]
         );
 
+    [Theory] // time, chance and identifiers come from outside; what only measures how long something takes may stay
+    [InlineData("DateTime.Now")]
+    [InlineData("DateTime.UtcNow")]
+    [InlineData("DateTimeOffset.Now")]
+    [InlineData("DateTimeOffset.UtcNow")]
+    [InlineData("TimeProvider.System")]
+    [InlineData("Random.Shared")]
+    [InlineData("new Random()")]
+    [InlineData("Guid.NewGuid")]
+    [InlineData("Guid.CreateVersion7")]
+    [InlineData("RandomNumberGenerator")]
+    [InlineData("static readonly ConditionalWeakTable")]
+    [InlineData("static readonly ConcurrentDictionary")]
+    public void The_core_has_no_clock_chance_or_state_of_its_own(string text) => Assert.Empty(Uses("RapidGable.Core", text));
+
+    [Fact]
+    public void The_core_has_no_static_fields_that_change()
+    {
+        const BindingFlags Static = BindingFlags.Static | BindingFlags.Public | BindingFlags.NonPublic | BindingFlags.DeclaredOnly;
+        var changing =
+            from type in Core.GetTypes()
+            where !type.Name.StartsWith('<') && !type.IsDefined(typeof(System.Runtime.CompilerServices.CompilerGeneratedAttribute), false)
+            from field in type.GetFields(Static)
+            where field is { IsInitOnly: false, IsLiteral: false } && !field.Name.StartsWith('<')
+            select $"{type.Name}.{field.Name}";
+        Assert.Equal("", string.Join(", ", changing));
+    }
+
     private static IEnumerable<string> Uses(string room, string text)
     {
         var root = AppContext.BaseDirectory;

@@ -328,7 +328,7 @@ public abstract class RandomWriteRuleTests(Engine engine, PostgresServer? postgr
             return (fault, "");
         if (!ChangeRunner.Taken(prepared.Request.Path, prepared.Request.Path.Target, prepared.Model).Contains(change.Verb))
             return (new RequestFault(403, "forbidden", "the face refuses it"), "");
-        await using var unit = new ChangeUnit(service, caller, new DateTime(2024, 5, 1, 0, 0, 0, DateTimeKind.Utc));
+        await using var unit = new ChangeUnit(service, caller, Environment);
         using var body = change.Body is null ? null : JsonDocument.Parse(change.Body);
         var request = new ChangeRequest(
             change.Verb,
@@ -365,5 +365,12 @@ public abstract class RandomWriteRuleTests(Engine engine, PostgresServer? postgr
                 )
             );
         return string.Join('\n', visits);
+    }
+
+    private static readonly ChangeEnvironment Environment = new(new FixedTime(), Random.Shared, Guid.NewGuid);
+
+    private sealed class FixedTime : TimeProvider
+    {
+        public override DateTimeOffset GetUtcNow() => new(2024, 5, 1, 0, 0, 0, TimeSpan.Zero);
     }
 }

@@ -114,6 +114,7 @@ public sealed class ChangeRunner
         PublishedService service,
         EntitySet set,
         ImmutableDictionary<string, JsonElement> entity,
+        ChangeEnvironment environment,
         CancellationToken cancellation
     )
     {
@@ -122,7 +123,7 @@ public sealed class ChangeRunner
         var key = set.Type.Key.Select(k => entity.TryGetValue(k.Name, out var value) ? reader.Read(value, k, k.Name) : null).ToList();
         if (key.Contains(null))
             return;
-        await using var unit = new ChangeUnit(service, Access.Caller.Anonymous, DateTime.UnixEpoch);
+        await using var unit = new ChangeUnit(service, Access.Caller.Anonymous, environment);
         var source = service.SourceOf(set);
         if (!(await unit.SessionAsync(source, cancellation)).Is(out var session, out _))
             return;

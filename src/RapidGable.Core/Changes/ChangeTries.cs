@@ -1,21 +1,22 @@
-using System.Diagnostics;
-using System.Runtime.CompilerServices;
-using RapidGable.Model;
-using RapidGable.Sources;
-
 namespace RapidGable.Changes;
 
 /// <summary>
-/// The tries of a change that others get in the way of, within the time of a statement. After its first collision a change waits for
-/// its turn: those that collided go one after the other, so that they do not meet each other again and each of them gets through.
+/// The tries of a change that others get in the way of. After its first collision a change waits for its turn: those that collided go one
+/// after the other, so that they do not meet each other again and each of them gets through.
 /// </summary>
 public sealed class ChangeTries : IDisposable
 {
-    /// <summary>One turn for each source, for as long as it is in use.</summary>
-    private static readonly ConditionalWeakTable<ISource, SemaphoreSlim> Turns = [];
-
-    private readonly Stopwatch _clock = Stopwatch.StartNew();
+    private readonly ChangeEnvironment _environment;
+    private readonly TimeSpan _limit;
+    private readonly long _begun;
     private SemaphoreSlim? _turn;
+
+    internal ChangeTries(ChangeEnvironment environment, TimeSpan limit)
+    {
+        _environment = environment;
+        _limit = limit;
+        _begun = environment.Time.GetTimestamp();
+    }
 
     /// <summary>Undoes what a unit did and waits until it may be tried again.</summary>
     /// <returns>False when the time is over.</returns>
@@ -23,15 +24,15 @@ public sealed class ChangeTries : IDisposable
     {
         // Who waits holds no locks that the one whose turn it is might need.
         await unit.DisposeAsync();
-        var left = TimeSpan.FromSeconds(Limits.StatementSeconds) - _clock.Elapsed;
+        var left = _limit - _environment.Time.GetElapsedTime(_begun);
         if (left <= TimeSpan.Zero)
             return false;
         if (_turn is not null || unit.Source is not { } source)
         {
-            await Task.Delay(Random.Shared.Next(5, 25), cancellation);
+            await Task.Delay(_environment.Pause(), cancellation);
             return true;
         }
-        var turn = Turns.GetValue(source, _ => new SemaphoreSlim(1));
+        var turn = _environment.TurnOf(source);
         if (!await turn.WaitAsync(left, cancellation))
             return false;
         _turn = turn;

@@ -7,9 +7,10 @@ using RapidGable.Sources;
 namespace RapidGable.Changes;
 
 /// <summary>Changes that are done as a whole or not at all: one transaction of one source.</summary>
-/// <param name="now">The one instant of all of them, in UTC.</param>
+/// <param name="environment">Its time is the one instant of all of them.</param>
 /// <param name="allowance">What the request may take of memory and of sessions; null = it is the service's own.</param>
-public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime now, RequestAllowance? allowance = null) : IAsyncDisposable
+public sealed class ChangeUnit(PublishedService service, Caller caller, ChangeEnvironment environment, RequestAllowance? allowance = null)
+    : IAsyncDisposable
 {
     private readonly List<Action> _whenFinal = [];
     private readonly List<Action> _whenUndone = [];
@@ -22,7 +23,14 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
 
     public Caller Caller => caller;
 
-    public DateTime Now => now;
+    /// <summary>The one instant of all changes, in UTC.</summary>
+    public DateTime Now { get; } = environment.Now;
+
+    /// <summary>An identifier that nothing else has.</summary>
+    internal Guid NewId() => environment.NewId();
+
+    /// <summary>As the other; those that are made later sort later.</summary>
+    internal Guid NewOrderedId() => environment.NewOrderedId(Now);
 
     /// <summary>Where its changes are; null before the first.</summary>
     public ISource? Source => _source;
@@ -32,7 +40,7 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, DateTime
 
     /// <summary>What the unit's own statements take.</summary>
     internal QueryValues Values { get; } =
-        QueryValues.Outside(caller.Within(service.Model.Service), now, allowance ?? RequestAllowance.Own);
+        QueryValues.Outside(caller.Within(service.Model.Service), environment.Now, allowance ?? RequestAllowance.Own);
 
     /// <summary>The transaction, begun at its first use.</summary>
     /// <returns>The fault is 501 for a second source, since no two databases end a transaction together.</returns>

@@ -29,7 +29,7 @@ public sealed record EntityRow(EntitySet Set, ImmutableArray<object> Key)
 internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, EntityFinder finder, CancellationToken cancellation)
 {
     private readonly PublishedService _service = unit.Service;
-    private readonly RowVersions _versions = new(unit.Now);
+    private readonly RowVersions _versions = new(unit);
     private readonly List<EntityRow> _created = [];
     private readonly ReferenceCheck _references = new(unit, finder, cancellation);
 

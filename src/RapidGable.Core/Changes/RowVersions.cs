@@ -3,8 +3,8 @@ using RapidGable.Model;
 namespace RapidGable.Changes;
 
 /// <summary>The values of version columns, which the tags of entities are made of.</summary>
-/// <param name="instant">When the change is made, in UTC.</param>
-internal sealed class RowVersions(DateTime instant)
+/// <param name="unit">The change that makes them.</param>
+internal sealed class RowVersions(ChangeUnit unit)
 {
     /// <summary>That of a new row; nothing when the source gives it.</summary>
     public IEnumerable<ColumnValue> First(EntitySet set) =>
@@ -18,7 +18,7 @@ internal sealed class RowVersions(DateTime instant)
     {
         var digits = version.Type.Precision ?? 7;
         var step = (long)Math.Pow(10, 7 - Math.Min(7, digits));
-        var now = new DateTime(instant.Ticks / step * step, DateTimeKind.Utc);
+        var now = new DateTime(unit.Now.Ticks / step * step, DateTimeKind.Utc);
         return new ColumnValue(version, current is DateTime before && before >= now ? before.AddTicks(step) : now);
     }
 
@@ -26,8 +26,8 @@ internal sealed class RowVersions(DateTime instant)
         version.Type.Kind switch
         {
             EdmKind.DateTimeOffset => VersionOfNow(version, current),
-            EdmKind.Guid => new ColumnValue(version, Guid.NewGuid()),
-            EdmKind.String => new ColumnValue(version, Guid.NewGuid().ToString("N")[..Math.Min(32, version.Type.MaxLength ?? 32)]),
+            EdmKind.Guid => new ColumnValue(version, unit.NewId()),
+            EdmKind.String => new ColumnValue(version, unit.NewId().ToString("N")[..Math.Min(32, version.Type.MaxLength ?? 32)]),
             EdmKind.Decimal => new ColumnValue(version, current is decimal number ? number + 1 : 1m),
             _ => current is null ? new ColumnValue(version, 1L) : new ColumnValue(version, null) { IsIncrement = true },
         };

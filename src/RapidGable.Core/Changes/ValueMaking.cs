@@ -48,9 +48,7 @@ internal sealed class ValueMaking(ChangeUnit unit, EntitySet whole, ChangeStatem
     private async Task<object?> MakeAsync(Property property, ValueMaker maker, List<ColumnValue> columns, EntityRow? row) =>
         maker.From switch
         {
-            ValueSource.Uuid => property.Type.Kind == EdmKind.Guid
-                ? Guid.CreateVersion7(unit.Now)
-                : Guid.CreateVersion7(unit.Now).ToString(),
+            ValueSource.Uuid => property.Type.Kind == EdmKind.Guid ? unit.NewOrderedId() : unit.NewOrderedId().ToString(),
             ValueSource.Now => Now(property.Type),
             ValueSource.User => unit.Caller.Name,
             ValueSource.Attribute => unit.Caller.Attribute(maker.Text) is [var only, ..] ? Lexer.Plain(only, property.Type) : null,

@@ -15,8 +15,8 @@ namespace RapidGable.UseCases;
 /// <param name="service">Its caller is <paramref name="caller"/>: what they may not see is not related to.</param>
 /// <param name="set">One that allows <c>create</c>.</param>
 /// <param name="caller">Who writes.</param>
-/// <param name="now">The time of the change, in UTC.</param>
-public sealed class FillSet(PublishedService service, EntitySet set, Caller caller, DateTime now)
+/// <param name="environment">Its time is that of the change.</param>
+public sealed class FillSet(PublishedService service, EntitySet set, Caller caller, ChangeEnvironment environment)
 {
     /// <summary>How many entities of another set new ones may be related to.</summary>
     private const int MostTargets = 200;
@@ -37,7 +37,7 @@ public sealed class FillSet(PublishedService service, EntitySet set, Caller call
     public async Task<string?> WriteAsync(int count, Func<int, string> entity, CancellationToken cancellation)
     {
         var lexed = LexedRequest.Read(RequestAddress.Read(Uri.EscapeDataString(set.Name), "").Value!).Value!;
-        await using var unit = new ChangeUnit(service, caller, now);
+        await using var unit = new ChangeUnit(service, caller, environment);
         var (made, tries) = (0, 0);
         if (service.PrepareChange(lexed, caller).Is(out var change, out var fault))
         {
@@ -88,7 +88,7 @@ public sealed class FillSet(PublishedService service, EntitySet set, Caller call
         var lexed = LexedRequest.Read(RequestAddress.Read(navigation.TargetSet, $"$top={MostTargets}").Value!).Value!;
         if (
             !service.Prepare(lexed, caller).Is(out var prepared, out _)
-            || !QueryValues.Make(prepared.Request, lexed, MostTargets, now, caller).Is(out var values, out _)
+            || !QueryValues.Make(prepared.Request, lexed, MostTargets, environment.Now, caller).Is(out var values, out _)
             || !(await QueryRun.StartAsync(prepared, values, cancellation)).Is(out var run, out _)
         )
             return [];

@@ -8,6 +8,7 @@ using Microsoft.Extensions.FileProviders;
 using Microsoft.Extensions.Logging;
 using RapidGable.Access;
 using RapidGable.Building;
+using RapidGable.Changes;
 using RapidGable.Declarations;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
@@ -104,6 +105,7 @@ public static class ServiceHost
         builder
             .Services.AddSingleton(registry)
             .AddSingleton(time)
+            .AddSingleton(new ChangeEnvironment(time, Random.Shared, Guid.NewGuid))
             .AddSingleton(new LentKeys(options.Lent))
             .AddSingleton<ConsoleLink>()
             .AddSingleton<AccountStore>()

@@ -61,11 +61,12 @@ public static class WriteTrial
     )
     {
         var probe = new Probe(client, key);
+        var environment = new ChangeEnvironment(TimeProvider.System, Random.Shared, Guid.NewGuid);
         return await new WriteVerifier(
             service.Model,
             $"{address}{FaceTable.OData}{service.Model.Service}/",
             probe,
-            (set, entity) => ChangeRunner.RemoveAsync(service, set, entity, cancellation),
+            (set, entity) => ChangeRunner.RemoveAsync(service, set, entity, environment, cancellation),
             seed,
             cancellation
         ).RunAsync(progress);

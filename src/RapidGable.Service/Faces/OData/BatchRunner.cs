@@ -1,6 +1,7 @@
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Changes;
+using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Requests;
@@ -200,10 +201,10 @@ internal static class BatchRunner
         ODataFace face
     )
     {
-        using var tries = new ChangeTries();
+        using var tries = face.Changes.Try(TimeSpan.FromSeconds(Limits.StatementSeconds));
         while (true)
         {
-            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, face.Now, exchange.Allowance);
+            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, face.Changes, exchange.Allowance);
             var known = new Dictionary<string, string>(addresses);
             var results = new List<BatchResponse>();
             foreach (var request in group)

@@ -14,7 +14,7 @@ namespace RapidGable.Service.Faces.OData;
 /// <summary>
 /// A request that changes something: what stands in its headers and body, the transaction around it, and its answer (Protocol 11.4).
 /// </summary>
-internal sealed class ODataChange(ODataExchange exchange, RepeatMemory repeats, TimeProvider time)
+internal sealed class ODataChange(ODataExchange exchange, RepeatMemory repeats, ChangeEnvironment changes)
 {
     private static readonly string[] AnswerOptions = ["$select", "$expand", "$compute", "$format", "$schemaversion"];
 
@@ -363,10 +363,10 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatMemory repeats, 
 
     private async Task<RequestFault?> TryAsync(ReadRequest read, Options options, Repeatable? repeatable)
     {
-        using var tries = new ChangeTries();
+        using var tries = changes.Try(TimeSpan.FromSeconds(Limits.StatementSeconds));
         while (true)
         {
-            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, time.GetUtcNow().UtcDateTime, exchange.Allowance);
+            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, changes, exchange.Allowance);
             try
             {
                 var set = read.Request.Change.Request.Path.Target;

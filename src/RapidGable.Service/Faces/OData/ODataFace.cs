@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
+using RapidGable.Changes;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Requests;
@@ -8,14 +9,23 @@ using RapidGable.Service.Auditing;
 namespace RapidGable.Service.Faces.OData;
 
 /// <summary>The OData 4.0 and 4.01 face: <c>/odata/{service}/…</c>.</summary>
-internal sealed class ODataFace(FacePipeline pipeline, AuditLog audit, StatusMonitors monitors, RepeatMemory repeats, TimeProvider time)
-    : IFace
+internal sealed class ODataFace(
+    FacePipeline pipeline,
+    AuditLog audit,
+    StatusMonitors monitors,
+    RepeatMemory repeats,
+    ChangeEnvironment changes,
+    TimeProvider time
+) : IFace
 {
     public string Name => "odata";
 
     public string Prefix => FaceTable.OData;
 
     public FacePipeline Pipeline => pipeline;
+
+    /// <summary>What changes need from outside.</summary>
+    public ChangeEnvironment Changes => changes;
 
     /// <summary>The instant of what begins now, in UTC.</summary>
     public DateTime Now => time.GetUtcNow().UtcDateTime;
@@ -103,7 +113,7 @@ internal sealed class ODataFace(FacePipeline pipeline, AuditLog audit, StatusMon
             return FacePipeline.Refused(exchange, "POST, OPTIONS", "$query takes POST, with the query options as its body.");
         if (!isRead)
         {
-            var change = new ODataChange(exchange, repeats, time);
+            var change = new ODataChange(exchange, repeats, changes);
             var refusal = await change.AnswerAsync(path, query, () => pipeline.SignInFirst);
             if (refusal is null && !HttpMethods.IsOptions(method))
                 audit.Changed(exchange.Context, exchange.Caller.Name, exchange.Response.StatusCode);
