@@ -39,6 +39,8 @@ internal static class ServeCommand
             Description = "Seconds to wait at the start for databases that are down.",
             DefaultValueFactory = _ => 60,
         };
+        var log = new Option<string>("--log") { Description = "How the log is written.", DefaultValueFactory = _ => "text" };
+        log.AcceptOnlyFromAmong("text", "json");
         var command = new ExampleCommand(
             "serve",
             "Publish a workspace on 127.0.0.1, with its console, until Ctrl+C.",
@@ -50,6 +52,7 @@ internal static class ServeCommand
             port,
             address,
             wait,
+            log,
         };
         command.SetAction(
             (result, cancellation) =>
@@ -58,6 +61,7 @@ internal static class ServeCommand
                     result.GetValue(port),
                     System.Net.IPAddress.Parse(result.GetValue(address)!),
                     Math.Max(0, result.GetValue(wait)),
+                    result.GetValue(log) == "json" ? LogFormat.Json : LogFormat.Text,
                     cancellation
                 )
         );
@@ -69,6 +73,7 @@ internal static class ServeCommand
         int port,
         System.Net.IPAddress address,
         int waitSeconds,
+        LogFormat log,
         CancellationToken cancellation
     )
     {
@@ -84,7 +89,7 @@ internal static class ServeCommand
                 $"On {address} others could read what callers send. Declare a certificate, or the proxies that end TLS, in "
                     + $"'transport' of workspace.yaml."
             );
-        await using var app = ServiceHost.Build(workspace, new ServiceOptions(port, Address: address));
+        await using var app = ServiceHost.Build(workspace, new ServiceOptions(port, Address: address, Log: log));
         try
         {
             await app.StartAsync(cancellation);

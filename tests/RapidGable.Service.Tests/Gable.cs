@@ -32,15 +32,24 @@ public static class Gable
         return new CommandResult(process.ExitCode, await output, await errors);
     }
 
-    public static Process Start(string folder, params string[] arguments)
+    /// <summary>The published client, which starts faster, where the test run names it; else the one beside the tests.</summary>
+    private static string Program { get; } =
+        Environment.GetEnvironmentVariable("GABLE_PROGRAM") ?? Path.Combine(AppContext.BaseDirectory, "gable.dll");
+
+    public static Process Start(string folder, params string[] arguments) => StartWith(new Dictionary<string, string>(), folder, arguments);
+
+    /// <param name="environment">Variables of the process besides those of this one.</param>
+    public static Process StartWith(IReadOnlyDictionary<string, string> environment, string folder, params string[] arguments)
     {
-        var start = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "gable.dll"), .. arguments])
+        var start = new ProcessStartInfo("dotnet", [Program, .. arguments])
         {
             WorkingDirectory = folder,
             RedirectStandardOutput = true,
             RedirectStandardError = true,
             RedirectStandardInput = true,
         };
+        foreach (var (name, value) in environment)
+            start.Environment[name] = value;
         return Process.Start(start)!;
     }
 

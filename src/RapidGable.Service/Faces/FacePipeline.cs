@@ -23,7 +23,7 @@ internal sealed class FacePipeline(
     TrafficGate traffic,
     Allowances allowances,
     AuditLog audit,
-    RequestCounters counters,
+    ServiceMeter meter,
     ILogger<FacePipeline> log
 )
 {
@@ -90,7 +90,7 @@ internal sealed class FacePipeline(
         }
         finally
         {
-            counters.Count(name, context.Response.StatusCode);
+            meter.Count(name, context.Response.StatusCode);
             NoteSlow(face, exchange);
             // What stands inside of another request holds what that one does.
             if (!InnerExchange.Is(context))
@@ -170,6 +170,7 @@ internal sealed class FacePipeline(
         }
         catch (SourceException exception)
         {
+            using var scope = Scope(face, exchange);
             Note(exception, exchange.Service.Model.Service, face.SetOf(exchange.Path), context.TraceIdentifier);
             await FailAsync(face, context, Faults.From(exception));
         }
@@ -183,7 +184,8 @@ internal sealed class FacePipeline(
         }
         catch (Exception exception) when (exception is not OperationCanceledException)
         {
-            log.LogError(exception, "A request failed");
+            using var scope = Scope(face, exchange);
+            log.LogError(exception, "Request {Request} failed", context.TraceIdentifier);
             await FailAsync(face, context, Faults.Internal);
         }
     }
@@ -223,17 +225,31 @@ internal sealed class FacePipeline(
         return face.IsSet(first) && exchange.Service.ModelFor(exchange.Caller).FindSet(first) is null;
     }
 
+    /// <summary>What entries of the log about a request have in common. No value of a row and no query option is among it.</summary>
+    private IDisposable? Scope(IFace face, Exchange exchange) =>
+        log.BeginScope(
+            new Dictionary<string, object>
+            {
+                ["request"] = exchange.Context.TraceIdentifier,
+                ["service"] = exchange.Service.Model.Service,
+                ["set"] = face.SetOf(exchange.Path),
+                ["caller"] = exchange.Caller.IsSignedIn ? "signed in" : "anonymous",
+            }
+        );
+
     private void NoteSlow(IFace face, Exchange exchange)
     {
         var seconds = exchange.Database.Elapsed.TotalSeconds;
-        if (seconds >= exchange.Traffic.SlowSeconds)
-            log.LogWarning(
-                "Slow: {Seconds:0.0} s in the database for {Method} {Service}/{Set}, request {Request}",
-                seconds,
-                exchange.Request.Method,
-                exchange.Service.Model.Service,
-                face.SetOf(exchange.Path),
-                exchange.Context.TraceIdentifier
-            );
+        if (seconds < exchange.Traffic.SlowSeconds)
+            return;
+        using var scope = Scope(face, exchange);
+        log.LogWarning(
+            "Slow: {Seconds:0.0} s in the database for {Method} {Service}/{Set}, request {Request}",
+            seconds,
+            exchange.Request.Method,
+            exchange.Service.Model.Service,
+            face.SetOf(exchange.Path),
+            exchange.Context.TraceIdentifier
+        );
     }
 }

@@ -5,7 +5,6 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.StaticFiles;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.FileProviders;
-using Microsoft.Extensions.Logging;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Changes;
@@ -39,7 +38,8 @@ public sealed record ServiceOptions(
     bool IsQuiet = false,
     IPAddress? Address = null,
     IReadOnlyDictionary<string, Caller>? Lent = null,
-    bool IsTrial = false
+    bool IsTrial = false,
+    LogFormat Log = LogFormat.Text
 );
 
 /// <summary>Puts the faces, the management interface and the console behind one address on loopback.</summary>
@@ -75,14 +75,9 @@ public static class ServiceHost
             kestrel.Limits.MaxRequestLineSize = 256 * 1024;
             kestrel.Limits.MaxRequestBufferSize = 1024 * 1024;
         });
-        builder.Logging.ClearProviders().SetMinimumLevel(LogLevel.Warning).AddFilter("RapidGable", LogLevel.Information);
-        if (!options.IsQuiet)
-            builder.Logging.AddSimpleConsole(console => console.SingleLine = true);
-        builder.Services.Configure<Microsoft.Extensions.Logging.Console.ConsoleLoggerOptions>(o =>
-            o.LogToStandardErrorThreshold = LogLevel.Trace
-        );
         var time = options.Time ?? TimeProvider.System;
         var environment = options.Environment ?? System.Environment.GetEnvironmentVariable;
+        Telemetry.Configure(builder, options, environment);
         var registry = new ServiceRegistry(workspace, cancellation =>
             WorkspaceLoader.LoadAsync(workspace.Declaration.Folder, environment, cancellation)
         );
@@ -118,7 +113,7 @@ public static class ServiceHost
             .AddHostedService(s => s.GetRequiredService<AuditLog>())
             .AddSingleton<TrafficGate>()
             .AddSingleton<Allowances>()
-            .AddSingleton<RequestCounters>()
+            .AddSingleton<ServiceMeter>()
             .AddSingleton<StatusMonitors>()
             .AddSingleton<RepeatMemory>()
             .AddSingleton<FacePipeline>()
@@ -143,6 +138,7 @@ public static class ServiceHost
         app.Use(
             (context, next) => faces.Find(RawTarget.Of(context).Path) is { } face ? pipeline.HandleAsync(face, context) : next(context)
         );
+        Telemetry.MapMetrics(app);
         app.UseRouting();
         ManagementInterface.Map(app, registry, time);
         MapHealth(app, registry);
@@ -192,13 +188,6 @@ public static class ServiceHost
                 : "ready"
             );
         });
-        app.MapGet(
-            "/metrics",
-            async (HttpContext context, RequestCounters counters, Allowances allowances, Administration administration) =>
-                await administration.IsInsiderAsync(context)
-                    ? Results.Text(counters.Write(registry, allowances.Process), "text/plain; version=0.0.4")
-                    : Results.NotFound()
-        );
     }
 
     private static void MapConsole(WebApplication app, string folder)
