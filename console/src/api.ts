@@ -154,7 +154,7 @@ export async function fetchAccess(service: string): Promise<AccessCell[]> {
   return answer.access;
 }
 
-/** Somebody whose eyes are borrowed: a user, or roles with attributes; nobody known when both are missing. */
+/** Somebody whose eyes are borrowed: a user, or roles with attributes; anonymous when both are missing. */
 export interface Viewer {
   user?: string;
   roles?: string;

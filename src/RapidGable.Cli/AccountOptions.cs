@@ -24,7 +24,7 @@ internal static class AccountOptions
         };
 
     public static Option<string?> As() =>
-        new("--as") { Description = "A user of the workspace, or roles joined by commas; nobody known when left out." };
+        new("--as") { Description = "A user of the workspace, or roles joined by commas; anonymous when left out." };
 
     public static ImmutableArray<string> RolesOf(string[]? given)
     {

@@ -99,11 +99,11 @@ public class MeasureTests
         "span: { type: duration, unit: minutes, measured-in: min }",
         "'span' is Edm.Duration, and only numbers have a unit or a currency."
     )]
-    [InlineData("cost: { currency: eur }", "'eur' is no code of a currency: three capital letters, such as EUR.")]
-    [InlineData("cost: { currency: EURO }", "'EURO' is no code of a currency: three capital letters, such as EUR.")]
+    [InlineData("cost: { currency: eur }", "'eur' is not a currency code: three capital letters, such as EUR.")]
+    [InlineData("cost: { currency: EURO }", "'EURO' is not a currency code: three capital letters, such as EUR.")]
     [InlineData("cost: { currency: EUR, measured-in: m }", "'cost' has a 'currency' and is 'measured-in' something; it is one of them.")]
-    [InlineData("value: { measured-in: \"\" }", "'value' is measured in nothing.")]
-    [InlineData("value: { measured-in: \"=\" }", "'value' is measured in nothing.")]
+    [InlineData("value: { measured-in: \"\" }", "'value' has an empty unit.")]
+    [InlineData("value: { measured-in: \"=\" }", "'value' has an empty unit.")]
     [InlineData(
         "value: { measured-in: = sensor/unti }",
         "The unit cannot be looked up: 'Sensor' has no property 'unti'. Did you mean 'unit'?"

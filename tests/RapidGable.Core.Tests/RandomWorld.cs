@@ -327,7 +327,7 @@ internal sealed class RandomWorld
         return set;
     }
 
-    /// <summary>The set as queries see it: rows get their values under the outside names too.</summary>
+    /// <summary>The set as queries see it: rows get their values under the public names too.</summary>
     private MemorySet MakeSet(Table table)
     {
         var shown = table.Columns.Where(c => !c.IsHidden).ToList();

@@ -36,7 +36,7 @@ public class WritingDeclarationTests
         "'purpose' is Edm.String, and 'number' makes whole numbers; for a text write a prefix, as in VIS-{00000}."
     )]
     [InlineData("minutes: { generate: \"VIS-{000}\" }", "generate 11:28", "'minutes' is Edm.Int64, and numbers with a prefix are texts.")]
-    [InlineData("number: { generate: tomorrow }", "generate 11:27", "'tomorrow' says nothing that can be made for Edm.String.")]
+    [InlineData("number: { generate: tomorrow }", "generate 11:27", "'tomorrow' cannot be generated for Edm.String.")]
     [InlineData(
         "number: { generate: \"= station/nam\" }",
         "generate 11:27",
@@ -62,9 +62,9 @@ public class WritingDeclarationTests
         "generate 11:40",
         "'photo' is Edm.Stream, and only single plain values are made."
     )]
-    [InlineData("minutes: { default: many }", "generate 11:27", "'many' says nothing that can be made for Edm.Int64.")]
+    [InlineData("minutes: { default: many }", "generate 11:27", "'many' cannot be generated for Edm.Int64.")]
     [InlineData("minutes: { minimum: ten }", "value-rule 11:27", "'ten' is no value of Edm.Int64.")]
-    [InlineData("purpose: { minimum: 1 }", "value-rule 11:27", "'purpose' is Edm.String, which has no least and no largest value.")]
+    [InlineData("purpose: { minimum: 1 }", "value-rule 11:27", "'purpose' is Edm.String, which has no minimum and no maximum.")]
     [InlineData("minutes: { minimum: 10, maximum: 5 }", "value-rule 11:27", "'minimum' (10) is more than 'maximum' (5).")]
     [InlineData("planned: { maximum: 2024-13-01 }", "value-rule 11:27", "'2024-13-01' is no value of Edm.Date.")]
     [InlineData("minutes: { min-length: 2 }", "value-rule 11:7", "'minutes' is Edm.Int64, and only texts have a length.")]
@@ -164,7 +164,7 @@ public class WritingDeclarationTests
         "compute 10:23",
         "'label' cannot be computed: At position 13 of the expression: expected ',' or ')' in the call of concat, but it ends there."
     )]
-    [InlineData("compute: { 1st: number }", "identifier 10:16", "'1st' cannot be an outside name.")]
+    [InlineData("compute: { 1st: number }", "identifier 10:16", "'1st' cannot be a public name.")]
     [InlineData("compute: { number: purpose }", "name-collision 10:16", "'Visits' has another property or column called 'number'.")]
     [InlineData(
         "compute: { label: station }",

@@ -22,7 +22,7 @@ export function CallerBar() {
   };
   return (
     <Group gap="xs">
-      <Text size="sm">{caller ? `Asked as ${caller}` : 'Asked as nobody known'}</Text>
+      <Text size="sm">{caller ? `Asked as ${caller}` : 'Asked anonymously'}</Text>
       <Popover opened={isOpen} onChange={setOpen} position="bottom-start" withArrow trapFocus>
         <Popover.Target>
           <Button size="compact-xs" variant="default" onClick={() => setOpen(!isOpen)}>

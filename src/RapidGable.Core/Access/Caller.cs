@@ -4,7 +4,7 @@ using RapidGable.Model;
 
 namespace RapidGable.Access;
 
-/// <summary>Who asks: nobody known, or somebody with roles and attributes.</summary>
+/// <summary>Who asks: an anonymous caller, or one with roles and attributes.</summary>
 public sealed record Caller(bool IsSignedIn, ImmutableHashSet<string> Roles)
 {
     public static readonly Caller Anonymous = new(false, []);
@@ -12,7 +12,7 @@ public sealed record Caller(bool IsSignedIn, ImmutableHashSet<string> Roles)
     /// <summary>Every operation that a rule can be about.</summary>
     public const SetOperations Everything = SetOperations.Read | SetOperations.Create | SetOperations.Update | SetOperations.Delete;
 
-    /// <summary>What the caller signed in as; null = nobody known.</summary>
+    /// <summary>What the caller signed in as; null = anonymous.</summary>
     public string? Name { get; init; }
 
     /// <summary>What is known of the caller besides, such as regions, for the conditions of rules.</summary>

@@ -69,7 +69,7 @@ internal sealed class BuildGuard(Diagnostics diagnostics)
             "unexpected",
             message + place,
             _location ?? set.From.Location,
-            "Leave the set out until this is mended, and report this message."
+            "Leave the set out until this is fixed, and report this message."
         );
         return null;
     }

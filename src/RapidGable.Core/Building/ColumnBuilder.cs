@@ -17,7 +17,7 @@ internal sealed record ServiceParts(
     BuildGuard Guard
 );
 
-/// <summary>Columns of one object -> properties, hidden or visible, under their outside names and with their published types.</summary>
+/// <summary>Columns of one object -> properties, hidden or visible, under their public names and with their published types.</summary>
 internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, string setName, ServiceParts service)
 {
     private readonly Diagnostics _diagnostics = service.Diagnostics;
@@ -84,7 +84,7 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
     private Property? Property(SourceColumn column, ColumnDeclaration? declared)
     {
         var renamed = (declared?.Name ?? set.Rename.FirstOrDefault(r => r.Column.Value == column.Name).Name)?.Value;
-        var name = renamed ?? OutsideNames.Property(column.Name, service.Names);
+        var name = renamed ?? PublicNames.Property(column.Name, service.Names);
         if (Typed(column, name, declared) is not { } property)
             return null;
         property = declared is null
@@ -227,7 +227,7 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
         if (declared?.Unrepresentable is { } word && !column.MayBeUnrepresentable)
             _diagnostics.Warning(
                 "unrepresentable",
-                $"Every value of the column '{column.Name}' ({column.DeclaredType}) can be served, so the word means nothing.",
+                $"Every value of the column '{column.Name}' ({column.DeclaredType}) can be served, so the word has no effect.",
                 word.Location
             );
         if (!column.MayBeUnrepresentable)
@@ -319,10 +319,9 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
         if (fields.Count == 0 || column.TextForm is null)
             return null;
         var members = fields
-            .Select(f => new Property(OutsideNames.Property(f.Name, service.Names), f.Type!, true, f.Name))
+            .Select(f => new Property(PublicNames.Property(f.Name, service.Names), f.Type!, true, f.Name))
             .ToImmutableArray();
-        return
-            service.Types.FromMembers(OutsideNames.Type(column.CompositeName!, service.Names), members, set.From.Location) is not { } type
+        return service.Types.FromMembers(PublicNames.Type(column.CompositeName!, service.Names), members, set.From.Location) is not { } type
             ? null
             : plain with
             {
@@ -357,7 +356,7 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
             if (members.Contains(null) || members.Count == 0 || members.Any(m => key.Any(k => k.Column == m!.Column)))
                 continue;
             ImmutableArray<Property> own = [.. members.Select(m => m!)];
-            var typeName = group.Type?.Value ?? OutsideNames.Type(group.Name.Value, service.Names);
+            var typeName = group.Type?.Value ?? PublicNames.Type(group.Name.Value, service.Names);
             if (service.Types.FromMembers(typeName, own, group.Name.Location) is not { } type)
                 continue;
             var place = visible.IndexOf(own[0]);

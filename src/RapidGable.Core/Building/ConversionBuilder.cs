@@ -135,7 +135,7 @@ internal sealed class ConversionBuilder(Diagnostics diagnostics)
         }
         diagnostics.Error(
             "format",
-            $"'{format}' is no format that says the whole "
+            $"'{format}' is not a format that gives the whole "
                 + $"{wanted.Kind switch { EdmKind.Date => "date", EdmKind.TimeOfDay => "time", _ => "date and time" }}.",
             (declared.Format ?? declared.Column).Location,
             "Write yyyy, MM, dd, HH, mm, ss, fff where the parts stand, such as dd.MM.yyyy or yyyyMMdd."

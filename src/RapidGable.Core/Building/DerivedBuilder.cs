@@ -125,7 +125,7 @@ internal sealed class DerivedBuilder(SetDraft draft, SourceCatalog catalog, ISou
             return null;
         }
         Property Plain(SourceColumn column) =>
-            new(OutsideNames.Property(column.Name, names), column.Type!, true, column.Name, column.StorageForm)
+            new(PublicNames.Property(column.Name, names), column.Type!, true, column.Name, column.StorageForm)
             {
                 Description = column.Comment,
             };

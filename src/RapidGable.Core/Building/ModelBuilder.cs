@@ -138,7 +138,7 @@ public sealed class ModelBuilder
         if (!SimpleIdentifier.IsValid(name.Value))
             _diagnostics.Error(
                 "identifier",
-                $"'{name.Value}' cannot be an outside name.",
+                $"'{name.Value}' cannot be a public name.",
                 name.Location,
                 $"Write for example '{SimpleIdentifier.From(name.Value)}'."
             );
@@ -233,7 +233,7 @@ public sealed class ModelBuilder
 
     private SetDraft? Draft(SetDeclaration set, SourceObject item, List<SetDraft> earlier)
     {
-        var name = set.Name?.Value ?? OutsideNames.Set(item.Name, _declaration.Names);
+        var name = set.Name?.Value ?? PublicNames.Set(item.Name, _declaration.Names);
         if (set.Name is null)
             Note(name, name, $"name of {KindOf(item)} {item.Name}");
         if (earlier.Find(d => d.Name == name) is { } same)
@@ -416,7 +416,7 @@ public sealed class ModelBuilder
         {
             _diagnostics.Error(
                 "changes",
-                "Rows without a key cannot be told apart, so their changes cannot be told.",
+                "Rows without a key cannot be told apart, so their changes cannot be tracked.",
                 declared.Stamp.Location
             );
             return null;
@@ -515,7 +515,7 @@ public sealed class ModelBuilder
 
     private string TypeName(SetDeclaration set, SourceObject item, string setName, ImmutableArray<Property> members, List<SetDraft> earlier)
     {
-        var name = set.TypeName?.Value ?? OutsideNames.Type(item.Name, _declaration.Names);
+        var name = set.TypeName?.Value ?? PublicNames.Type(item.Name, _declaration.Names);
         // The function that reads rows without a key is called like the set, in the same schema; and members are not called like
         // their type.
         if (

@@ -20,7 +20,7 @@ public static class Offer
                 schema.Location
             );
         foreach (var pattern in offer.Include.Concat(offer.Exclude).Where(p => !catalog.Objects.Any(o => Matches(p.Value, o))))
-            diagnostics.Warning("offer-nothing", $"No table or view is called like '{pattern.Value}'.", pattern.Location);
+            diagnostics.Warning("offer-nothing", $"No table or view matches '{pattern.Value}'.", pattern.Location);
         return catalog with
         {
             Objects = [.. catalog.Objects.Where(o => IsOffered(offer, o))],

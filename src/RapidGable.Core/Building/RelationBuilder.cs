@@ -181,7 +181,7 @@ internal sealed class RelationBuilder(
         _diagnostics.Error(
             "relation",
             found.Count == 0
-                ? $"No foreign key ties '{from.Item.Name}' and '{to.Item.Name}' together, so the columns have to be named."
+                ? $"No foreign key links '{from.Item.Name}' and '{to.Item.Name}', so the columns must be named."
                 : $"{found.Count} foreign keys tie '{from.Item.Name}' and '{to.Item.Name}' together, so the columns have to be named.",
             relation.Name.Location,
             $"Write 'on: {{ column of {from.Item.Name}: column of {to.Item.Name} }}'."
@@ -206,7 +206,7 @@ internal sealed class RelationBuilder(
                 ?? (
                     isManyBack ? Free(to, from.Name, $"{from.Name}_by_{relation.Name.Value}")
                     : back is not null ? ForwardName(to, from, [.. joins.Select(j => j.Target)])
-                    : Free(to, OutsideNames.Relation(from.TypeName, service.Names), $"{from.TypeName}_by_{relation.Name.Value}")
+                    : Free(to, PublicNames.Relation(from.TypeName, service.Names), $"{from.TypeName}_by_{relation.Name.Value}")
                 );
         if (
             relation.Back is { } asked

@@ -47,7 +47,7 @@ internal sealed class RelationNames(NamingPolicy policy, Func<SetDraft, string, 
 
     private (string Wanted, string Otherwise) Backward(InferredRelation relation)
     {
-        var plain = relation.IsOne ? OutsideNames.Relation(relation.From.TypeName, policy) : relation.From.Name;
+        var plain = relation.IsOne ? PublicNames.Relation(relation.From.TypeName, policy) : relation.From.Name;
         var siblings = relation.From.Item.ForeignKeys.Where(f => f.TargetObject == relation.To.Item.FullName).ToList();
         var qualifier = Qualifier(Columns(relation));
         // 'a_id' and 'a_code' both leave 'a', which tells nothing.
@@ -89,7 +89,7 @@ internal sealed class RelationNames(NamingPolicy policy, Func<SetDraft, string, 
     }
 
     private (string Wanted, string Otherwise) Cased(string wanted, string otherwise) =>
-        (OutsideNames.Relation(wanted, policy), OutsideNames.Relation(otherwise, policy));
+        (PublicNames.Relation(wanted, policy), PublicNames.Relation(otherwise, policy));
 
     private static List<string> Columns(InferredRelation relation) => [.. relation.Joins.Select(j => j.Own.Name)];
 

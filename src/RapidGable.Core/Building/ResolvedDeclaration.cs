@@ -427,7 +427,7 @@ public sealed class ResolvedDeclaration
     private bool Declares(EntitySet set, string navigation) => DeclarationOf(set).Relations.Any(r => r.Name.Value == navigation);
 
     private SetDeclaration DeclarationOf(EntitySet set) =>
-        _declaration.Sets.First(s => (s.Name?.Value ?? OutsideNames.Set(ObjectName(set, s), _declaration.Names)) == set.Name);
+        _declaration.Sets.First(s => (s.Name?.Value ?? PublicNames.Set(ObjectName(set, s), _declaration.Names)) == set.Name);
 
     private static string Word(NamingPolicy names) =>
         names switch

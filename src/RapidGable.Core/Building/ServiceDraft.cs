@@ -62,7 +62,7 @@ public sealed class ServiceDraft
         _catalog = catalog;
         _existing = existing;
         _names = names;
-        _setNames = [.. (existing?.Sets ?? []).Select(s => s.Name?.Value ?? OutsideNames.Set(s.From.Value, names))];
+        _setNames = [.. (existing?.Sets ?? []).Select(s => s.Name?.Value ?? PublicNames.Set(s.From.Value, names))];
     }
 
     /// <param name="text">The service file as it is; null = there is none yet.</param>
@@ -143,10 +143,10 @@ public sealed class ServiceDraft
         }
         if (_existing is not null && _existing.Source.Value != _source.Name)
             settings.Insert(0, $"source: {YamlText.Of(_source.Name)}");
-        var setName = OutsideNames.Set(item.Name, _names);
+        var setName = PublicNames.Set(item.Name, _names);
         if (!_setNames.Add(setName))
         {
-            for (var i = 2; !_setNames.Add(setName = OutsideNames.Set(item.FullName, _names) + (i > 2 ? "_" + (i - 1) : "")); i++) { }
+            for (var i = 2; !_setNames.Add(setName = PublicNames.Set(item.FullName, _names) + (i > 2 ? "_" + (i - 1) : "")); i++) { }
             settings.Add($"name: {setName}");
         }
         settings.AddRange(Renames(item));
@@ -264,7 +264,7 @@ public sealed class ServiceDraft
         var renames = new List<string>();
         foreach (var column in item.Columns.Where(c => c.Type is not null))
         {
-            var name = OutsideNames.Property(column.Name, _names);
+            var name = PublicNames.Property(column.Name, _names);
             if (taken.Add(name))
                 continue;
             var free = Enumerable.Range(2, 1_000).Select(i => $"{name}_{i}").First(n => taken.Add(n));

@@ -156,7 +156,7 @@ public static class WorkspaceLoader
         )
             diagnostics.Error(
                 "read-only",
-                $"The source '{set.Source.Value}' is only read, so '{set.From.Value}' cannot allow changes.",
+                $"The source '{set.Source.Value}' is read-only, so '{set.From.Value}' cannot allow changes.",
                 set.From.Location,
                 $"Write 'read-only: false' in sources/{set.Source.Value}.yaml if its rows may be changed."
             );

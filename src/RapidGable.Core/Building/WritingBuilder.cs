@@ -40,14 +40,14 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
         else if (text.Value.Trim() is "" or "=")
             diagnostics.Error(
                 "measure",
-                $"'{declared.Column.Value}' is measured in nothing.",
+                $"'{declared.Column.Value}' has an empty unit.",
                 text.Location,
                 "Write a unit or a code, or = and a path to the text that holds it."
             );
         else if (text.Value.StartsWith('='))
             return new Measure(text.Value[1..].Trim(), true, isCurrency);
         else if (isCurrency && !(text.Value.Length == 3 && text.Value.All(char.IsAsciiLetterUpper)))
-            diagnostics.Error("measure", $"'{text.Value}' is no code of a currency: three capital letters, such as EUR.", text.Location);
+            diagnostics.Error("measure", $"'{text.Value}' is not a currency code: three capital letters, such as EUR.", text.Location);
         else
             return new Measure(text.Value, false, isCurrency);
         return null;
@@ -108,7 +108,7 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
             return Value(bound, property);
         diagnostics.Error(
             "value-rule",
-            $"'{property.Column}' is {property.Type.Name}, which has no least and no largest value.",
+            $"'{property.Column}' is {property.Type.Name}, which has no minimum and no maximum.",
             bound.Location
         );
         return null;
@@ -118,7 +118,7 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
     {
         if (Lexer.Plain(text.Value, property.Type) is { } value)
             return value;
-        diagnostics.Error("value-rule", $"'{text.Value}' is no value of {property.Type.Name}.", text.Location);
+        diagnostics.Error("value-rule", $"'{text.Value}' is not a value of {property.Type.Name}.", text.Location);
         return null;
     }
 
@@ -140,7 +140,7 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
         }
         catch (ArgumentException exception)
         {
-            diagnostics.Error("value-rule", $"'{pattern.Value}' is no regular expression: {exception.Message}", pattern.Location);
+            diagnostics.Error("value-rule", $"'{pattern.Value}' is not a regular expression: {exception.Message}", pattern.Location);
             return null;
         }
     }
@@ -200,7 +200,7 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
             return maker with { From = ValueSource.Constant, Text = text.Value };
         diagnostics.Error(
             "generate",
-            $"'{text.Value}' says nothing that can be made for {property.Type.Name}.",
+            $"'{text.Value}' cannot be generated for {property.Type.Name}.",
             text.Location,
             "Write uuid, now, user, number, @attribute, a prefix with the digits of a number as in VIS-{00000}, or '= ' and an expression."
         );

@@ -21,7 +21,7 @@ public sealed class ChangeEnvironment(TimeProvider time, Random random, Func<Gui
 
     /// <summary>Begins a change that is tried again when others get in its way.</summary>
     /// <param name="limit">How long it is tried.</param>
-    public ChangeTries Try(TimeSpan limit) => new(this, limit);
+    public ChangeRetries Try(TimeSpan limit) => new(this, limit);
 
     internal TimeProvider Time => time;
 

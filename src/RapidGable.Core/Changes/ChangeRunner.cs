@@ -204,7 +204,9 @@ public sealed class ChangeRunner
         }
         var sent = Read(_path.Target, SentFor.Create, [.. given.Select(g => g.Property.Column)]);
         if (!_request.Preconditions.IsEmpty && _request.Preconditions.IfMatch is not null)
-            throw new FaultException(new RequestFault(412, "changed", "A new entity is not one that was read before.", "If-Match"));
+            throw new FaultException(
+                new RequestFault(412, "changed", "A request that creates an entity cannot have If-Match.", "If-Match")
+            );
         var row = await _changes.CreateAsync(sent, given);
         if (navigation?.Link is not null)
             await _changes.LinkAsync(parent!, navigation, row, Preconditions.None, false, "");
@@ -435,7 +437,7 @@ public sealed class ChangeRunner
             if (navigation.IsCollection && references.Count == 0 && _path.Hops[^1].Key is null)
             {
                 if (_request.Form.Is40)
-                    throw new FaultException(new RequestFault(400, "id", "Say with $id which reference goes.", "$id"));
+                    throw new FaultException(new RequestFault(400, "id", "Name the reference to remove with $id.", "$id"));
                 await ReplaceAsync(parent, navigation, [], preconditions);
                 return new ChangeResult(ChangeOutcome.Linked, null) { Set = parent.Set };
             }

@@ -51,7 +51,7 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, ChangeEn
                 "These changes are about two databases, which cannot be done as a whole. Send them one by one."
             );
         if (!Values.CanTell(source))
-            return new RequestFault(403, "forbidden", "The database is asked as somebody, and nothing says as whom for you.");
+            return new RequestFault(403, "forbidden", "No database role is configured for your roles, so this source cannot be queried.");
         _source = source;
         return Result<ISourceSession>.Of(_session ??= await Values.OpenAsync(source, SessionKind.Changing, cancellation));
     }

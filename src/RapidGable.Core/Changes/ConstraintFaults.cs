@@ -66,7 +66,7 @@ internal static class ConstraintFaults
                 target
             ),
             ConstraintKind.Raised when Told(broken.Message) is { } message => new RequestFault(422, "database-rule", message, target),
-            _ => new RequestFault(422, "database-rule", $"The database has a rule for {seen.Name} that this breaks.", target),
+            _ => new RequestFault(422, "database-rule", $"This change violates a constraint of the database on {seen.Name}.", target),
         };
     }
 

@@ -10,7 +10,7 @@ internal sealed partial class EntityChanges
     /// <summary>Relates two entities (Protocol 11.4.6).</summary>
     /// <param name="preconditions">What is asked of the state of the entity that changes: that which holds the relation, or this one
     /// where a link table does.</param>
-    /// <param name="needsState">As in <see cref="TieAsync"/>.</param>
+    /// <param name="needsState">As in <see cref="LinkAsync"/>.</param>
     public async Task LinkAsync(
         EntityRow row,
         NavigationProperty navigation,
@@ -38,7 +38,7 @@ internal sealed partial class EntityChanges
         }
         if (!navigation.IsHeldByTarget)
         {
-            await TieAsync(row, await TiesAsync(navigation, target, path), preconditions, needsState, path);
+            await SetReferenceAsync(row, await ReferenceAsync(navigation, target, path), preconditions, needsState, path);
             return;
         }
         if (navigation.IsRemote)
@@ -58,7 +58,7 @@ internal sealed partial class EntityChanges
                     await UnlinkAsync(row, navigation, other, Preconditions.None, true, path);
             }
         }
-        await TieAsync(
+        await SetReferenceAsync(
             target,
             [.. navigation.Joins.Select((j, i) => new ColumnValue(j.Target, own[i], path))],
             preconditions,
@@ -91,7 +91,7 @@ internal sealed partial class EntityChanges
         {
             if (navigation.Joins.FirstOrDefault(j => !j.Own.Nullable) is not null)
                 throw new FaultException(new RequestFault(400, "required", $"'{navigation.Name}' cannot be without an entity.", path));
-            await TieAsync(
+            await SetReferenceAsync(
                 row,
                 [
                     .. navigation
@@ -115,13 +115,13 @@ internal sealed partial class EntityChanges
                     new RequestFault(
                         400,
                         "required",
-                        $"An entity of {other.Set.Name} cannot be without what '{navigation.Name}' ties it to; delete it, or "
+                        $"An entity of {other.Set.Name} cannot be without what '{navigation.Name}' links it to; delete it, or "
                             + $"relate it to another.",
                         path
                     )
                 );
             else
-                await TieAsync(
+                await SetReferenceAsync(
                     other,
                     [.. navigation.Joins.Select(j => new ColumnValue(j.Target, null, path))],
                     preconditions,
@@ -217,10 +217,10 @@ internal sealed partial class EntityChanges
         if (isNew)
             return null;
         // What the relation gives of the key need not be said.
-        var ties = navigation.IsHeldByTarget ? await HeldTiesAsync(row, navigation, item.Path) : [];
+        var links = navigation.IsHeldByTarget ? await HeldTiesAsync(row, navigation, item.Path) : [];
         var key = relation
             .Target.Type.Key.Select(k =>
-                ties.FirstOrDefault(t => t.Property.Column == k.Column)?.Value
+                links.FirstOrDefault(t => t.Property.Column == k.Column)?.Value
                 ?? entity.Key.FirstOrDefault(v => v.Property.Column == k.Column)?.Value
             )
             .ToList();
@@ -280,13 +280,13 @@ internal sealed partial class EntityChanges
             else if (target is not null && item.Entity is { } changed && (changed.Values.Length > 0 || changed.Relations.Length > 0))
                 await UpdateAsync(target, changed, SentFor.Merge, TagOf(item.ETag));
             if (!isTied)
-                columns.AddRange(await TiesAsync(navigation, target!, item.Path));
+                columns.AddRange(await ReferenceAsync(navigation, target!, item.Path));
         }
         return columns;
     }
 
     /// <summary>The entity's own columns that tie it to a target.</summary>
-    private async Task<List<ColumnValue>> TiesAsync(NavigationProperty navigation, EntityRow target, string path)
+    private async Task<List<ColumnValue>> ReferenceAsync(NavigationProperty navigation, EntityRow target, string path)
     {
         var values = await finder.ColumnsAsync(target, [.. navigation.Joins.Select(j => j.Target)]);
         if (values.Contains(null))
@@ -331,13 +331,13 @@ internal sealed partial class EntityChanges
             }
             return rows;
         }
-        var ties = await ColumnsAsync(row, navigation.Joins.Select(j => j.Own), statements);
-        if (ties.Contains(null))
+        var links = await ColumnsAsync(row, navigation.Joins.Select(j => j.Own), statements);
+        if (links.Contains(null))
             return [];
         var found = await (await StatementsAsync(_service.Model.FindSet(target.Name)!)).FindAllAsync(
             target.Source,
             target.Type.Key,
-            navigation.Joins.Select((j, i) => (j.Target, ties[i]!))
+            navigation.Joins.Select((j, i) => (j.Target, links[i]!))
         );
         return [.. found.Select(k => new EntityRow(target, [.. k.Select(v => v!)]))];
     }

@@ -77,11 +77,11 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         _created.Add(row);
         if (sent.Type is { Table: { } table, Rows: { } rows })
         {
-            var ties = await ColumnsAsync(row, table.Joins.Select(j => j.Own), statements);
+            var links = await ColumnsAsync(row, table.Joins.Select(j => j.Own), statements);
             await ToldAsync(sent, async () =>
                 await statements.InsertAsync(
                     (TableSource)rows.Source,
-                    [.. table.Joins.Select((j, i) => new ColumnValue(j.Target, ties[i])), .. extra],
+                    [.. table.Joins.Select((j, i) => new ColumnValue(j.Target, links[i])), .. extra],
                     []
                 )
             );
@@ -94,7 +94,7 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
 
     /// <summary>Changes an entity.</summary>
     /// <param name="use">Whether what is not sent stays or becomes its default.</param>
-    /// <param name="needsState">As in <see cref="TieAsync"/>; what is part of another entity goes with the state of that one.</param>
+    /// <param name="needsState">As in <see cref="LinkAsync"/>; what is part of another entity goes with the state of that one.</param>
     public async Task UpdateAsync(EntityRow row, SentEntity sent, SentFor use, Preconditions preconditions, bool needsState = true)
     {
         var access = Access(row.Set, SetOperations.Update, sent.Path);
@@ -135,7 +135,7 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
 
     /// <summary>Sets columns of an entity, which its relations to others are made of.</summary>
     /// <param name="needsState">Whether the change must say which state it is about, where the set asks for that.</param>
-    private async Task TieAsync(
+    private async Task SetReferenceAsync(
         EntityRow row,
         IReadOnlyList<ColumnValue> columns,
         Preconditions preconditions,
@@ -175,21 +175,21 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         var before = whole.Log is null ? null : await ColumnsAsync(row, ChangeNotes.Columns(whole), statements);
         foreach (var navigation in whole.Type.Navigations.Where(n => n.Link is not null))
         {
-            var ties = await ColumnsAsync(row, navigation.Link!.Own.Select(o => o.Own), statements);
+            var links = await ColumnsAsync(row, navigation.Link!.Own.Select(o => o.Own), statements);
             await statements.DeleteAsync(
                 navigation.Link.Source,
-                navigation.Link.Own.Select((o, i) => (LinkColumn(o.Link, o.Own), ties[i]!))
+                navigation.Link.Own.Select((o, i) => (LinkColumn(o.Link, o.Own), links[i]!))
             );
         }
         foreach (var navigation in whole.Type.Navigations.Where(n => n.IsContained))
         {
             var part = _service.Model.Target(navigation);
-            var ties = await ColumnsAsync(row, navigation.Joins.Select(j => j.Own), statements);
+            var links = await ColumnsAsync(row, navigation.Joins.Select(j => j.Own), statements);
             foreach (
                 var key in await statements.FindAllAsync(
                     part.Source,
                     part.Type.Key,
-                    navigation.Joins.Select((j, i) => (j.Target, ties[i]!))
+                    navigation.Joins.Select((j, i) => (j.Target, links[i]!))
                 )
             )
                 await DropAsync(new EntityRow(part, [.. key.Select(k => k!)]), AccessGate.DeletingPart(access, part), seen, statements);
@@ -200,10 +200,10 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
             {
                 foreach (var derived in whole.Type.Derived.Where(d => d.Rows is not null))
                 {
-                    var ties = await ColumnsAsync(row, derived.Table!.Joins.Select(j => j.Own), statements);
+                    var links = await ColumnsAsync(row, derived.Table!.Joins.Select(j => j.Own), statements);
                     await statements.DeleteAsync(
                         (TableSource)derived.Rows!.Source,
-                        derived.Table.Joins.Select((j, i) => (j.Target, ties[i]!))
+                        derived.Table.Joins.Select((j, i) => (j.Target, links[i]!))
                     );
                 }
                 await statements.RemoveAsync(access, row.Where);
@@ -329,15 +329,17 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
         foreach (var table in extra.GroupBy(c => c.Property.Via!))
         {
             var derived = _service.Model.FindSet(row.Set.Name)!.Type.Derived.First(d => d.Table == table.Key);
-            var ties = await ColumnsAsync(row, table.Key.Joins.Select(j => j.Own), statements);
+            var links = await ColumnsAsync(row, table.Key.Joins.Select(j => j.Own), statements);
             if (
                 await statements.UpdateAsync(
                     (TableSource)derived.Rows!.Source,
                     [.. table],
-                    table.Key.Joins.Select((j, i) => (j.Target, ties[i]!))
+                    table.Key.Joins.Select((j, i) => (j.Target, links[i]!))
                 ) == 0
             )
-                throw new FaultException(new RequestFault(400, "type", $"The entity is no {derived.Name}.", table.First().Path));
+                throw new FaultException(
+                    new RequestFault(400, "type", $"The entity is not of the type {derived.Name}.", table.First().Path)
+                );
         }
     }
 

@@ -117,8 +117,8 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<stri
         if (row.Set.ContainedIn is not { } name || _service.Model.FindSet(name) is not { } container)
             return Uri.EscapeDataString(row.Set.Name) + key;
         var navigation = container.Type.Navigations.First(n => n.IsContained && n.TargetSet == row.Set.Name);
-        var ties = container.Type.Key.Select(k => navigation.Joins.First(j => j.Own.Column == k.Column).Target).ToList();
-        var values = await ColumnsAsync(row, ties);
+        var keys = container.Type.Key.Select(k => navigation.Joins.First(j => j.Own.Column == k.Column).Target).ToList();
+        var values = await ColumnsAsync(row, keys);
         return $"{Uri.EscapeDataString(container.Name)}{ValueText.Key([.. container.Type.Key.Zip(values.Select(v => v!))])}/"
             + $"{Uri.EscapeDataString(navigation.Name)}{key}";
     }

@@ -45,7 +45,7 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
         try
         {
             var document = JsonDocument.Parse(body, Options);
-            if (HalfCharacters.Find(body.Span) is not { } half)
+            if (UnpairedSurrogates.Find(body.Span) is not { } half)
                 return document;
             document.Dispose();
             return new RequestFault(
@@ -119,7 +119,7 @@ public sealed class EntityReader(EntityModel model, Func<EntitySet, SetOperation
         if (!isObject && !body.TryGetProperty("value", out _))
             return new RequestFault(400, "body", "The body is an object with the member 'value'.", "value");
         if (!isObject && body.EnumerateObject().Select(m => m.Name).FirstOrDefault(n => n != "value" && !n.Contains('@')) is { } other)
-            return new RequestFault(400, "unknown-property", $"'{other}' does not belong beside 'value'.", other);
+            return new RequestFault(400, "unknown-property", $"'{other}' is not allowed beside 'value'.", other);
         var values = ImmutableArray.CreateBuilder<SentValue>();
         var whole = access(set, SetOperations.Update)?.Set ?? set;
         Value(isObject ? body : body.GetProperty("value"), property, name, use, values, whole);

@@ -26,7 +26,7 @@ public sealed record AccessCheckDeclaration(
     /// <summary>The rows that it is about, as a filter expression over all that there is; null = any.</summary>
     public Located<string>? Rows { get; init; }
 
-    /// <summary>The property whose values it is about, by its outside name; null = the rows as such.</summary>
+    /// <summary>The property whose values it is about, by its public name; null = the rows as such.</summary>
     public string? Property { get; init; }
 }
 

@@ -357,7 +357,7 @@ public sealed record SetDeclaration(Located<string> From, SourceLocation Locatio
     /// <summary>Published without a key, as a collection that is only read.</summary>
     public bool IsKeyless { get; init; }
 
-    /// <summary>Outside name; null = from the object's name.</summary>
+    /// <summary>Public name; null = from the object's name.</summary>
     public Located<string>? Name { get; init; }
 
     /// <summary>Name of the entity type; null = from the object's name.</summary>
@@ -369,7 +369,7 @@ public sealed record SetDeclaration(Located<string> From, SourceLocation Locatio
     /// <summary>Columns that callers never see.</summary>
     public ImmutableArray<Located<string>> Hide { get; init; } = [];
 
-    /// <summary>Column name -> outside name.</summary>
+    /// <summary>Column name -> public name.</summary>
     public ImmutableArray<(Located<string> Column, Located<string> Name)> Rename { get; init; } = [];
 
     /// <summary>Rows in a page; null = the service's or the built-in default.</summary>

@@ -40,7 +40,7 @@ public static class FileSchemas
             Object(
                 [],
                 ("title", Text("What people call it.")),
-                ("names", Words("How outside names are made where a service says nothing.", "as-is", "pascal-case", "camel-case")),
+                ("names", Words("How public names are made where a service says nothing.", "as-is", "pascal-case", "camel-case")),
                 ("refresh-seconds", Number("Seconds between two looks at files and catalogs while it is served.", 1, 86_400)),
                 ("sign-in", SignIn()),
                 (
@@ -187,7 +187,7 @@ public static class FileSchemas
                 ("title", Text("What people call it.")),
                 ("source", Text("The source that its sets are read from.")),
                 ("namespace", Text("Namespace of the types; the service's name when left out.")),
-                ("names", Words("How outside names are made.", "as-is", "pascal-case", "camel-case")),
+                ("names", Words("How public names are made.", "as-is", "pascal-case", "camel-case")),
                 ("page", Number("Rows in a page when a set says nothing.", 1, 1_000_000)),
                 ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
                 ("caller-keys", Flag("Callers choose keys that the database would number, in all sets that say nothing.")),
@@ -293,14 +293,14 @@ public static class FileSchemas
             ("from", Text("The table or view.")),
             ("select", Text("A SELECT instead of a table or view.")),
             ("source", Text("Its source, when it is another than the service's.")),
-            ("name", Name("Outside name of the set.")),
+            ("name", Name("Public name of the set.")),
             ("type", Name("Name of the entity type.")),
             ("description", Text("For people; the table's comment when left out.")),
             ("key", OneOrMany("Columns that identify a row.")),
             ("keyless", Flag("Published without a key, for reading only.")),
             ("hide", OneOrMany("Columns that callers never see.")),
             ("show", OneOrMany("The only columns that callers see, in this order.")),
-            ("rename", Map("Column: outside name.", Name(null), null)),
+            ("rename", Map("Column: public name.", Name(null), null)),
             ("columns", Map("Column: its type, or what is said of it.", OneOf(Text("The type."), Column()), null)),
             (
                 "group",
@@ -407,7 +407,7 @@ public static class FileSchemas
     private static JsonObject Column() =>
         Object(
             [],
-            ("name", Name("Outside name.")),
+            ("name", Name("Public name.")),
             ("type", Text("A type of the standard, with facets as in string(40), or one of the service; collection(…) of them for JSON.")),
             ("format", Scalar("How a date or time is written, such as dd.MM.yyyy.")),
             ("unit", Words("What a number counts.", "microseconds", "milliseconds", "seconds", "minutes", "hours", "days")),

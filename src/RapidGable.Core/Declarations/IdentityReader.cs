@@ -42,12 +42,7 @@ internal sealed class IdentityReader(MappingReader root)
         };
         reader.ReportUnknown("'transport'");
         if (read is { Key: { } key, Certificate: null })
-            _diagnostics.Error(
-                "transport",
-                "There is a key, and no certificate that it belongs to.",
-                key.Location,
-                "Write 'certificate: FILE'."
-            );
+            _diagnostics.Error("transport", "There is a private key without a certificate.", key.Location, "Write 'certificate: FILE'.");
         return read;
     }
 
@@ -126,7 +121,7 @@ internal sealed class IdentityReader(MappingReader root)
         )
             _diagnostics.Error(
                 "sign-in",
-                "Keys come from a file of the workspace, or over https: who can change them on the way can be anybody.",
+                "Keys come from a file of the workspace, or over https: over plain http anybody on the way could replace them.",
                 keys.Location
             );
         return read;

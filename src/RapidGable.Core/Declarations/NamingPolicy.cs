@@ -1,6 +1,6 @@
 namespace RapidGable.Declarations;
 
-/// <summary>How outside names are made from the source's, where a declaration gives none.</summary>
+/// <summary>How public names are made from the source's, where a declaration gives none.</summary>
 public enum NamingPolicy
 {
     /// <summary>The source's own names.</summary>

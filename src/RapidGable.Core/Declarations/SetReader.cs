@@ -100,7 +100,7 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
         if (hide.Length > 0 && show.Length > 0)
             diagnostics.Error(
                 "show-and-hide",
-                "'show' lists all columns that are seen, so 'hide' has nothing to say.",
+                "'show' lists all columns that are seen, so 'hide' has no effect.",
                 reader.KeyLocation("hide")
             );
         var rename = reader.Pairs("rename");
@@ -217,7 +217,7 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
         foreach (var (what, _) in columns.Where(c => !ChangeLog.Words.Contains(c.Item1.Value)))
             diagnostics.Error(
                 "log",
-                $"'{what.Value}' is nothing that is noted.{NearestName.Hint(what.Value, ChangeLog.Words)}",
+                $"'{what.Value}' cannot be logged.{NearestName.Hint(what.Value, ChangeLog.Words)}",
                 what.Location,
                 $"Noted are {string.Join(", ", ChangeLog.Words)}."
             );
@@ -466,7 +466,7 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
         if (name is { } given && !SimpleIdentifier.IsValid(given.Value))
             diagnostics.Error(
                 "identifier",
-                $"'{given.Value}' cannot be an outside name: it takes letters, digits and '_', starts with no digit and has at "
+                $"'{given.Value}' cannot be a public name: it takes letters, digits and '_', starts with no digit and has at "
                     + $"most 128 characters.",
                 given.Location,
                 $"Write for example '{SimpleIdentifier.From(given.Value)}'."

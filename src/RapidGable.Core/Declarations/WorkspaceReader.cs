@@ -38,7 +38,7 @@ public sealed partial class WorkspaceReader
         if (_texts.HasOpenSecrets)
             _diagnostics.Warning(
                 "secrets-mode",
-                "Others on this machine can read the passwords in this file.",
+                "Other users of this machine can read the passwords in this file.",
                 SourceLocation.WholeFile(WorkspaceSecrets.FileName),
                 $"Run 'chmod 600 {WorkspaceSecrets.FileName}'."
             );

@@ -4,7 +4,7 @@ using System.Collections.Immutable;
 namespace RapidGable.Model;
 
 /// <summary>A structural property and the column it is read from.</summary>
-/// <param name="Name">Outside name, a simple identifier.</param>
+/// <param name="Name">Public name, a simple identifier.</param>
 /// <param name="Type">Type with facets.</param>
 /// <param name="Nullable">Whether a value may be null.</param>
 /// <param name="Column">The column's name in the source, exactly as the catalog spells it.</param>
@@ -129,7 +129,7 @@ public enum PropertyAccess
 public sealed record JoinPair(Property Own, Property Target);
 
 /// <summary>A way from an entity to related ones (CSDL 8).</summary>
-/// <param name="Name">Outside name.</param>
+/// <param name="Name">Public name.</param>
 /// <param name="TargetSet">The set in which related entities are found.</param>
 /// <param name="IsCollection">Many related entities, or at most one.</param>
 /// <param name="Nullable">For a single-valued one: whether there may be none. False for collections.</param>

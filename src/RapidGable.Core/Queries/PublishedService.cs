@@ -293,7 +293,7 @@ public sealed class PublishedService(
 
     private View ViewFor(Caller caller)
     {
-        // Nearly every request of an open service comes from the same caller: nobody known.
+        // Nearly every request of an open service comes from the same caller: the anonymous one.
         return ReferenceEquals(caller, Caller.Anonymous) ? _anonymous ??= FindView(caller) : FindView(caller);
     }
 

@@ -72,7 +72,7 @@ public sealed class QueryRun : IAsyncDisposable
             .Append(source)
             .Concat(query.Bridge is { } way ? [sources[way.Plan.Select.From.Source.Source]] : []);
         if (touched.Any(s => !values.CanTell(s)))
-            return new RequestFault(403, "forbidden", "The database is asked as somebody, and nothing says as whom for you.");
+            return new RequestFault(403, "forbidden", "No database role is configured for your roles, so this source cannot be queried.");
         if (query.Bridge is { } bridge)
         {
             var from = sources[bridge.Plan.Select.From.Source.Source];

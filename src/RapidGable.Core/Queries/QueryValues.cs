@@ -107,7 +107,7 @@ public sealed class QueryValues
     public string Order => _order.Value;
 
     /// <param name="maxPageSize">From the preference; null = not asked.</param>
-    /// <param name="caller">Whose attributes the conditions of rules are about; null = nobody known.</param>
+    /// <param name="caller">Whose attributes the conditions of rules are about; null = anonymous.</param>
     public static Result<QueryValues> Make(BoundRequest request, LexedRequest lexed, int? maxPageSize, DateTime now, Caller? caller = null)
     {
         foreach (var slot in new[] { request.Top, request.Skip }.Concat(request.AllExpands.SelectMany(e => new[] { e.Top, e.Skip })))

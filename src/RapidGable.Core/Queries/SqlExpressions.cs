@@ -269,7 +269,7 @@ internal sealed class SqlExpressions(
             values.Scope
         )
         ?? throw new FaultException(
-            RequestFault.NotImplemented($"The values of '{values.Values.Property.Name}' cannot be asked one by one on this source.")
+            RequestFault.NotImplemented($"The values of '{values.Values.Property.Name}' cannot be queried one by one on this source.")
         );
 
     private string Count(BoundCount count)

@@ -337,7 +337,7 @@ internal sealed partial class ExpressionBinder
                 IsCollection = false,
             }
             : throw new FaultException(
-                RequestFault.NotImplemented($"The values of '{property.Name}' cannot be asked one by one.", target, text, position)
+                RequestFault.NotImplemented($"The values of '{property.Name}' cannot be queried one by one.", target, text, position)
             );
 
     /// <param name="Id">Empty for the entity that is asked for.</param>

@@ -192,7 +192,7 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
                     Indexed = within.SearchIndex is null ? null : within,
                 }
                 : throw new FaultException(
-                    RequestFault.NotImplemented($"{within.Name} cannot be searched: no text property of it is open to that.", "$search")
+                    RequestFault.NotImplemented($"{within.Name} cannot be searched: none of its text properties allows it.", "$search")
                 ),
             _ => throw new InvalidOperationException(search.GetType().Name),
         };
@@ -307,7 +307,7 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             if (!property.IsGroup)
                 throw new FaultException(
                     RequestFault.NotImplemented(
-                        $"'{name.Text}' is kept as JSON, and its members cannot be searched.",
+                        $"'{name.Text}' is stored as JSON, so its members cannot be used in expressions.",
                         target,
                         text,
                         next.Position

@@ -162,7 +162,7 @@ public sealed class LexedRequest
         if (name.StartsWith('@'))
             return SimpleIdentifier.IsValid(name[1..])
                 ? name
-                : new RequestFault(400, "alias", $"'{name}' is no name of a parameter alias, such as @p.", name);
+                : new RequestFault(400, "alias", $"'{name}' is not the name of a parameter alias, such as @p.", name);
         var canonical = (name.StartsWith('$') ? name : "$" + name).ToLowerInvariant();
         if (Supported.Contains(canonical))
             return canonical;

@@ -196,7 +196,7 @@ internal sealed class PathBinder(
             : null;
         if (navigation.IsRemote && _hops.Any(h => h.Navigation.IsRemote))
             throw new FaultException(
-                RequestFault.NotImplemented($"'{segment.Name}' leads to another database a second time, which is not supported.", "path")
+                RequestFault.NotImplemented($"'{segment.Name}' leads to a second other database, which is not supported.", "path")
             );
         _hops.Add(new BoundHop(navigation, target, key));
         return (target, key is not null || !navigation.IsCollection);
@@ -235,7 +235,7 @@ internal sealed class PathBinder(
                 );
             return member is null
                 ? throw new FaultException(
-                    RequestFault.NotImplemented($"'{property.Name}' is kept as JSON, and its members are not addressed one by one.", "path")
+                    RequestFault.NotImplemented($"'{property.Name}' is stored as JSON, so its members cannot be addressed.", "path")
                 )
                 : PropertyPath(member, segments, index + 1, path with { Property = member, Group = property });
         }

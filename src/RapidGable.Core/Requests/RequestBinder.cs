@@ -199,7 +199,7 @@ public sealed class RequestBinder
             );
         foreach (var option in _syntax.Options.Where(o => !allowed.Contains(o)))
             throw new FaultException(
-                new RequestFault(400, "option-not-here", $"{option} cannot be used on {Describe(path.Kind)}.", option)
+                new RequestFault(400, "option-not-here", $"{option} cannot be applied to {Describe(path.Kind)}.", option)
             );
     }
 

@@ -20,7 +20,7 @@ namespace RapidGable.Service.Faces;
 internal sealed class FacePipeline(
     ServiceRegistry registry,
     SignIn signIn,
-    TrafficGate traffic,
+    RequestRateLimiter traffic,
     Allowances allowances,
     AuditLog audit,
     ServiceMeter meter,
@@ -28,7 +28,7 @@ internal sealed class FacePipeline(
 )
 {
     private static RequestFault NotSignedIn { get; } =
-        new(401, "sign-in", "Sign in first: this is not open to everybody, or not there.", "Authorization");
+        new(401, "sign-in", "Sign in first: this does not exist, or is not open to anonymous callers.", "Authorization");
 
     /// <summary>What requests are held to.</summary>
     public RequestLimits Limits => registry.Workspace.Declaration.Traffic.Requests;

@@ -26,11 +26,7 @@ internal static class Faults
                 "too-many",
                 "Too many requests wait for this database already. Wait a while."
             ),
-            SourceFaultKind.Constraint => new RequestFault(
-                409,
-                "constraint",
-                "A rule of the database is broken by this together with what else there is."
-            ),
+            SourceFaultKind.Constraint => new RequestFault(409, "constraint", "This change violates a constraint of the database."),
             SourceFaultKind.TooSlow => new RequestFault(
                 503,
                 "source-too-slow",
@@ -43,7 +39,7 @@ internal static class Faults
                 "too-deep",
                 "The request is larger or nests deeper than the database takes."
             ),
-            SourceFaultKind.BadPattern => new RequestFault(400, "pattern", "The database does not take this regular expression."),
+            SourceFaultKind.BadPattern => new RequestFault(400, "pattern", "The database does not support this regular expression."),
             SourceFaultKind.Changed => new RequestFault(
                 503,
                 "source-changed",

@@ -81,7 +81,7 @@ internal static class Transport
                 if (transport.HstsDays is { } days && context.Request.IsHttps)
                     response.Headers.StrictTransportSecurity = $"max-age={days * 86_400}";
                 if (!transport.Hosts.IsEmpty && !transport.Hosts.Any(h => IsHost(context.Request.Host.Host, h)))
-                    return FailAsync(context, new RequestFault(400, "host", "The service is not asked by this name.", "Host"));
+                    return FailAsync(context, new RequestFault(400, "host", "This host name is not served here.", "Host"));
                 return HoldsSecret(context)
                     ? FailAsync(
                         context,

@@ -291,7 +291,7 @@ internal static class AccountEndpoints
 
     /// <summary>
     /// Whom a look is for: a user by name, else roles joined by commas, with attributes as <c>name=value</c> joined by commas; else
-    /// nobody known.
+    /// anonymous.
     /// </summary>
     internal static Caller CallerOf(AccountStore store, string? user, string? roles, string? attributes)
     {

@@ -35,7 +35,7 @@ public static class AccessMatrix
         SetOperations.Delete,
     ];
 
-    /// <summary>Nobody known, somebody without a role, and each role that a rule names.</summary>
+    /// <summary>Anonymous callers, signed-in ones without a role, and each role that a rule names.</summary>
     public static IEnumerable<(string Name, Caller Caller)> CallersOf(EntityModel model) =>
         new[] { ("not signed in", Caller.Anonymous), ("signed in", Caller.WithRoles()) }.Concat(
             model

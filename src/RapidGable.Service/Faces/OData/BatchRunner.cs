@@ -51,7 +51,7 @@ internal static class BatchRunner
         if (!HttpMethods.IsPost(exchange.Request.Method))
             return FacePipeline.Refused(exchange, "POST, OPTIONS", $"{exchange.Request.Method} is not allowed here; $batch takes POST.");
         if (InnerExchange.IsPart(exchange.Context))
-            return new RequestFault(400, "batch", "A batch inside of a batch is not possible.");
+            return new RequestFault(400, "batch", "A batch cannot contain another batch.");
         if (query.Length > 0 && RequestAddress.Read("", query).Fault is { } bad)
             return bad;
         if (!MediaTypeHeaderValue.TryParse(exchange.Request.ContentType, out var type))

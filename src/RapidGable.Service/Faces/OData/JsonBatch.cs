@@ -16,7 +16,7 @@ internal static class JsonBatch
         try
         {
             using var document = JsonDocument.Parse(body, Options);
-            if (HalfCharacters.Find(body) is { } half)
+            if (UnpairedSurrogates.Find(body) is { } half)
                 return Fault($"A name or text in the batch is no valid Unicode text: half of a character stands alone behind byte {half}.");
             if (
                 document.RootElement.ValueKind != JsonValueKind.Object

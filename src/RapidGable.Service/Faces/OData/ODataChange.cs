@@ -14,7 +14,7 @@ namespace RapidGable.Service.Faces.OData;
 /// <summary>
 /// A request that changes something: what stands in its headers and body, the transaction around it, and its answer (Protocol 11.4).
 /// </summary>
-internal sealed class ODataChange(ODataExchange exchange, RepeatMemory repeats, ChangeEnvironment changes)
+internal sealed class ODataChange(ODataExchange exchange, RepeatabilityStore repeats, ChangeEnvironment changes)
 {
     private static readonly string[] AnswerOptions = ["$select", "$expand", "$compute", "$format", "$schemaversion"];
 
@@ -43,7 +43,7 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatMemory repeats, 
                     : [];
             if (verb is { } closed && declared.Contains(closed))
                 return (exchange.Caller.IsSignedIn ? null : notSignedIn())
-                    ?? new RequestFault(403, "forbidden", $"{exchange.Request.Method} is not open to you here.");
+                    ?? new RequestFault(403, "forbidden", $"{exchange.Request.Method} is not allowed for you here.");
             var mayRead = bound.Root is null || change.Visible.FindSet(bound.Target.Name) is not null;
             var allowed = string.Join(
                 ", ",

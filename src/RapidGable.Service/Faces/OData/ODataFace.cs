@@ -13,7 +13,7 @@ internal sealed class ODataFace(
     FacePipeline pipeline,
     AuditLog audit,
     StatusMonitors monitors,
-    RepeatMemory repeats,
+    RepeatabilityStore repeats,
     ChangeEnvironment changes,
     TimeProvider time
 ) : IFace

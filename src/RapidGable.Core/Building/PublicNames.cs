@@ -6,10 +6,10 @@ using RapidGable.Model;
 namespace RapidGable.Building;
 
 /// <summary>
-/// Outside names by a policy. A name depends on nothing but the source's name and the policy, so that changing one never
+/// Public names by a policy. A name depends on nothing but the source's name and the policy, so that changing one never
 /// changes another.
 /// </summary>
-internal static class OutsideNames
+internal static class PublicNames
 {
     public static string Property(string column, NamingPolicy policy) =>
         policy switch

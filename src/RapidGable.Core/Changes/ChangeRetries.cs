@@ -4,14 +4,14 @@ namespace RapidGable.Changes;
 /// The tries of a change that others get in the way of. After its first collision a change waits for its turn: those that collided go one
 /// after the other, so that they do not meet each other again and each of them gets through.
 /// </summary>
-public sealed class ChangeTries : IDisposable
+public sealed class ChangeRetries : IDisposable
 {
     private readonly ChangeEnvironment _environment;
     private readonly TimeSpan _limit;
     private readonly long _begun;
     private SemaphoreSlim? _turn;
 
-    internal ChangeTries(ChangeEnvironment environment, TimeSpan limit)
+    internal ChangeRetries(ChangeEnvironment environment, TimeSpan limit)
     {
         _environment = environment;
         _limit = limit;

@@ -5,7 +5,7 @@ using RapidGable.Model;
 
 namespace RapidGable.Core.Tests;
 
-public class OutsideNamesTests
+public class PublicNamesTests
 {
     [Theory]
     [InlineData("water_body", "WaterBodies", "WaterBody", "waterBodies")]
@@ -19,9 +19,9 @@ public class OutsideNamesTests
     [InlineData("größe m³/s", "GrößeMS", "GrößeMS", "größeMS")]
     public void A_table_gives_names_for_its_set_and_type(string table, string set, string type, string camelSet)
     {
-        Assert.Equal(set, OutsideNames.Set(table, NamingPolicy.PascalCase));
-        Assert.Equal(type, OutsideNames.Type(table, NamingPolicy.PascalCase));
-        Assert.Equal(camelSet, OutsideNames.Set(table, NamingPolicy.CamelCase));
+        Assert.Equal(set, PublicNames.Set(table, NamingPolicy.PascalCase));
+        Assert.Equal(type, PublicNames.Type(table, NamingPolicy.PascalCase));
+        Assert.Equal(camelSet, PublicNames.Set(table, NamingPolicy.CamelCase));
     }
 
     [Fact]
@@ -37,9 +37,9 @@ public class OutsideNamesTests
                         foreach (
                             var name in new[]
                             {
-                                OutsideNames.Property(text, policy),
-                                OutsideNames.Set(text, policy),
-                                OutsideNames.Type(text, policy),
+                                PublicNames.Property(text, policy),
+                                PublicNames.Set(text, policy),
+                                PublicNames.Type(text, policy),
                             }
                         )
                             Assert.True(SimpleIdentifier.IsValid(name), $"'{text}' gives '{name}'");

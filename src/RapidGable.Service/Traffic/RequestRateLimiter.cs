@@ -13,7 +13,7 @@ namespace RapidGable.Service.Traffic;
 /// Lets each caller send only so many requests in a minute, and at once, as the workspace declares. Anonymous callers are told apart by
 /// their addresses.
 /// </summary>
-internal sealed class TrafficGate(ServiceRegistry registry, AuditLog audit) : IDisposable
+internal sealed class RequestRateLimiter(ServiceRegistry registry, AuditLog audit) : IDisposable
 {
     private sealed record Limiters(
         TrafficDeclaration Declared,

@@ -18,7 +18,7 @@ internal sealed record Repeatable(string Id, string Print);
 /// <summary>
 /// The answers of repeatable requests, as long as the service runs; sources that keep them in a table of their own do without.
 /// </summary>
-internal sealed class RepeatMemory(Allowances allowances, TimeProvider time)
+internal sealed class RepeatabilityStore(Allowances allowances, TimeProvider time)
 {
     private readonly ConcurrentDictionary<string, string> _answers = new();
     private readonly ConcurrentQueue<string> _age = new();

@@ -6,7 +6,7 @@ namespace RapidGable.Payloads;
 /// Names and texts of JSON that are none: an escape may stand for half of a character that takes two (RFC 8259 8.2), and no database
 /// keeps that.
 /// </summary>
-public static class HalfCharacters
+public static class UnpairedSurrogates
 {
     /// <summary>The place of the first, in bytes from 0; null = there is none.</summary>
     /// <param name="json">Valid JSON.</param>
