@@ -10,7 +10,9 @@ internal static class LoadBench
 {
     public const int Rounds = 3;
     private const int Readings = 2_000_000;
-    private const int Seconds = 2;
+
+    /// <summary>How long each program is asked in each round.</summary>
+    public static int Seconds { get; set; } = 2;
     private static readonly int[] AtOnce = [4, 16];
     private static readonly string[] Engines = ["sqlite", "postgresql"];
 

@@ -1,10 +1,13 @@
 // Measures the service against programs written by hand, in turn and in one run, so that a slow moment of the machine hits all of them.
 //
-// Arguments: the project's folder; "before=PATH" with another build's gable.dll to compare with; and what to measure only: "load", with an
-// engine and a part of a route's name where given, such as "load sqlite newest"; "guards"; or "catalog".
+// Arguments: the project's folder; "before=PATH" with another build's gable.dll to compare with; "seconds=N" for each measurement; and
+// what to measure only: "load", with an engine and a part of a route's name where given, such as "load sqlite newest"; "guards"; or
+// "catalog".
 var root = args[0];
 var before = args.FirstOrDefault(a => a.StartsWith("before=", StringComparison.Ordinal))?["before=".Length..];
-var what = args.Skip(1).Where(a => !a.StartsWith("before=", StringComparison.Ordinal)).ToList();
+if (args.FirstOrDefault(a => a.StartsWith("seconds=", StringComparison.Ordinal)) is { } seconds)
+    LoadBench.Seconds = int.Parse(seconds["seconds=".Length..]);
+var what = args.Skip(1).Where(a => !a.Contains('=')).ToList();
 var folder = Directory.CreateTempSubdirectory("gable-bench").FullName;
 try
 {

@@ -63,20 +63,20 @@ public class WritingDeclarationTests
         "'photo' is Edm.Stream, and only single plain values are made."
     )]
     [InlineData("minutes: { default: many }", "generate 11:27", "'many' cannot be generated for Edm.Int64.")]
-    [InlineData("minutes: { minimum: ten }", "value-rule 11:27", "'ten' is no value of Edm.Int64.")]
+    [InlineData("minutes: { minimum: ten }", "value-rule 11:27", "'ten' is not a value of Edm.Int64.")]
     [InlineData("purpose: { minimum: 1 }", "value-rule 11:27", "'purpose' is Edm.String, which has no minimum and no maximum.")]
     [InlineData("minutes: { minimum: 10, maximum: 5 }", "value-rule 11:27", "'minimum' (10) is more than 'maximum' (5).")]
-    [InlineData("planned: { maximum: 2024-13-01 }", "value-rule 11:27", "'2024-13-01' is no value of Edm.Date.")]
+    [InlineData("planned: { maximum: 2024-13-01 }", "value-rule 11:27", "'2024-13-01' is not a value of Edm.Date.")]
     [InlineData("minutes: { min-length: 2 }", "value-rule 11:7", "'minutes' is Edm.Int64, and only texts have a length.")]
     [InlineData("purpose: { min-length: 5, max-length: 2 }", "value-rule 11:18", "'min-length' (5) is more than 'max-length' (2).")]
     [InlineData("purpose: { max-length: 0 }", "number 11:30", "'max-length' must be a whole number from 1 to 2147483647, not '0'.")]
     [InlineData(
         "purpose: { pattern: \"(\" }",
         "value-rule 11:27",
-        "'(' is no regular expression: Invalid pattern '(' at offset 1. Not enough )'s."
+        "'(' is not a regular expression: Invalid pattern '(' at offset 1. Not enough )'s."
     )]
     [InlineData("minutes: { pattern: \"[0-9]\" }", "value-rule 11:27", "'minutes' is Edm.Int64, and only texts match a pattern.")]
-    [InlineData("minutes: { values: [15, long] }", "value-rule 11:31", "'long' is no value of Edm.Int64.")]
+    [InlineData("minutes: { values: [15, long] }", "value-rule 11:31", "'long' is not a value of Edm.Int64.")]
     [InlineData(
         "photo: { stream: true, values: [x] }",
         "value-rule 11:39",
@@ -148,7 +148,7 @@ public class WritingDeclarationTests
     [InlineData("log: { to: note }", "log 10:10", "'columns' is missing: what each column of the table takes.")]
     [InlineData("log: { to: nota, columns: { who: what } }", "no-object 10:16", "The source has no table 'nota'. Did you mean 'note'?")]
     [InlineData("log: { to: note, columns: { who: wat } }", "no-column 10:38", "'note' has no column 'wat'. Did you mean 'what'?")]
-    [InlineData("log: { to: note, columns: { whom: what } }", "log 10:33", "'whom' is nothing that is noted. Did you mean 'who'?")]
+    [InlineData("log: { to: note, columns: { whom: what } }", "log 10:33", "'whom' cannot be logged. Did you mean 'who'?")]
     [InlineData(
         "log: { to: note, columns: { when: size } }",
         "log 10:39",

@@ -153,33 +153,13 @@ public sealed class ChangeRunner
     /// <summary>The entity that the last step starts from, for paths that end with one.</summary>
     private async Task<EntityRow> ParentAsync()
     {
-        var path = _path with
-        {
-            Hops = _path.Hops[..^1],
-            Kind = ResourceKind.Entity,
-            Property = null,
-            IsReference = false,
-            Cast = null,
-            Filters = _path.Hops[^1].Before,
-        };
+        var path = _path.Before(_path.Hops.Length - 1);
         return (await _finder.LocateAsync(_request.Change, _request.Lexed, path)).FirstOrDefault()
             ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
     }
 
     private async Task<EntityRow?> FindAsync(BoundPath path) =>
-        (
-            await _finder.LocateAsync(
-                _request.Change,
-                _request.Lexed,
-                path with
-                {
-                    Kind = ResourceKind.Entity,
-                    Property = null,
-                    Group = null,
-                    IsReference = false,
-                }
-            )
-        ).FirstOrDefault();
+        (await _finder.LocateAsync(_request.Change, _request.Lexed, path.Entities)).FirstOrDefault();
 
     private async Task<EntityRow> OneAsync() =>
         await FindAsync(_path) ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));

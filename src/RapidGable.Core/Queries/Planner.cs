@@ -146,7 +146,7 @@ public sealed class Planner
         var step = path.Hops.TakeWhile(h => !h.Navigation.IsRemote).Count();
         if (step == path.Hops.Length)
             return null;
-        var before = path with { Hops = path.Hops[..step], Property = null, Kind = ResourceKind.Entity };
+        var before = path.Before(step);
         var planner = new Planner(_model, new BoundRequest(before, null));
         var conditions = planner.PathConditions();
         planner.AddBefore(conditions, path.Hops[step], Main);
@@ -224,7 +224,7 @@ public sealed class Planner
     private SelectPlan ParentProbe()
     {
         var path = _request.Path;
-        var parentPath = path with { Hops = path.Hops[..^1], Property = null, Kind = ResourceKind.Entity };
+        var parentPath = path.Before(path.Hops.Length - 1);
         var parent = new Planner(_model, new BoundRequest(parentPath, null));
         var conditions = parent.PathConditions();
         parent.AddBefore(conditions, path.Hops[^1], Main);

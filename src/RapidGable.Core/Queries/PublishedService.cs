@@ -137,10 +137,7 @@ public sealed class PublishedService(
         var place = $"{path.Hops.Length} {path.Kind}";
         if (change.Located.TryGetValue(place, out var known))
             return known;
-        var request = new BoundRequest(path with { Property = null, Group = null, IsReference = false }, BoundSelect.Nothing)
-        {
-            Filter = ExpressionBinder.And([.. path.Filters]),
-        };
+        var request = new BoundRequest(path.Entities, BoundSelect.Nothing) { Filter = ExpressionBinder.And([.. path.Filters]) };
         if (
             !AccessGate.Permit(request, change.Model, change.Model).Is(out var permitted, out var fault)
             || !SqlWriter.Compile(Planner.Plan(permitted, change.Model), name => sources[name].Dialect).Is(out var query, out fault)

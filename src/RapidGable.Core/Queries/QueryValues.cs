@@ -61,12 +61,7 @@ public sealed class QueryValues
 
     /// <summary>What statements of the service's own take: the caller's attributes and the time.</summary>
     internal static QueryValues Outside(Caller caller, DateTime now, RequestAllowance allowance) =>
-        new(
-            LexedRequest.Read(RequestAddress.Read("", "").Value!).Value!,
-            new BoundRequest(new BoundPath(ResourceKind.ServiceDocument, null, null, [], null), null),
-            now,
-            caller
-        )
+        new(LexedRequest.Read(RequestAddress.Read("", "").Value!).Value!, new BoundRequest(new BoundPath([]), null), now, caller)
         {
             Allowance = allowance,
         };

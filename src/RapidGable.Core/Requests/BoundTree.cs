@@ -203,13 +203,6 @@ public sealed record BoundOrderTerm(BoundExpression Expression, bool Descending)
 /// <summary>The key of one entity: every key property of its set with the literal that was given for it.</summary>
 public sealed record BoundKey(ImmutableArray<(Property Property, BoundLiteral Value)> Parts);
 
-/// <summary>A step from one entity over a navigation property, to one member when there is a key.</summary>
-public sealed record BoundHop(NavigationProperty Navigation, EntitySet Target, BoundKey? Key)
-{
-    /// <summary>What the entity before the step must fulfil.</summary>
-    public ImmutableArray<BoundExpression> Before { get; init; } = [];
-}
-
 /// <summary>What a path addresses.</summary>
 public enum ResourceKind
 {
@@ -223,35 +216,6 @@ public enum ResourceKind
 
     /// <summary>How many values a collection property holds.</summary>
     ValueCount,
-}
-
-/// <summary>What the path addresses.</summary>
-/// <param name="Root">The set that the path starts in; null for the documents.</param>
-/// <param name="Property">For a property's value.</param>
-public sealed record BoundPath(ResourceKind Kind, EntitySet? Root, BoundKey? RootKey, ImmutableArray<BoundHop> Hops, Property? Property)
-{
-    /// <summary>The complex property that <see cref="Property"/> is a member of; null = none.</summary>
-    public Property? Group { get; init; }
-
-    /// <summary>The type that the path casts to at its end; null = none.</summary>
-    public DerivedType? Cast { get; init; }
-
-    /// <summary>Conditions of the path itself.</summary>
-    public ImmutableArray<BoundExpression> Filters { get; init; } = [];
-
-    /// <summary>Only references to the entities (Protocol 11.2.9).</summary>
-    public bool IsReference { get; init; }
-
-    /// <summary>Every member of the collection by itself, to be changed (URL conventions 4.14).</summary>
-    public bool IsEach { get; init; }
-
-    /// <summary>
-    /// The path is a <c>$crossjoin</c>: <see cref="Root"/> stands for the combinations, and its relations lead to the entities.
-    /// </summary>
-    public bool IsCrossJoin { get; init; }
-
-    /// <summary>The set whose entities, or whose property, is asked for.</summary>
-    public EntitySet Target => Hops.Length > 0 ? Hops[^1].Target : Root!;
 }
 
 /// <summary>A property that a request computes.</summary>

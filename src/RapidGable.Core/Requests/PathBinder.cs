@@ -13,9 +13,9 @@ internal sealed class PathBinder(
 {
     private static readonly string[] LaterSegments = ["$each", "$query"];
 
-    private readonly ImmutableArray<BoundHop>.Builder _hops = ImmutableArray.CreateBuilder<BoundHop>();
-    private readonly ImmutableArray<BoundExpression>.Builder _filters = ImmutableArray.CreateBuilder<BoundExpression>();
+    private readonly ImmutableArray<BoundSegment>.Builder _bound = ImmutableArray.CreateBuilder<BoundSegment>();
 
+    /// <summary>The type that the path casts to since its last step; null = none.</summary>
     private DerivedType? _cast;
 
     /// <summary>The path says what is to be changed.</summary>
@@ -24,11 +24,11 @@ internal sealed class PathBinder(
     public BoundPath Bind()
     {
         if (segments.Length == 0)
-            return new BoundPath(ResourceKind.ServiceDocument, null, null, [], null);
+            return new BoundPath([]);
         var first = segments[0];
         if (first.Name == "$metadata")
             return segments.Length == 1 && first.Key is null
-                ? new BoundPath(ResourceKind.Metadata, null, null, [], null)
+                ? new BoundPath([new MetadataSegment()])
                 : throw NotFound("Nothing follows $metadata.");
         if (!first.Sets.IsEmpty)
             return CrossJoin(first);
@@ -51,8 +51,10 @@ internal sealed class PathBinder(
             );
         if (root.IsUnkeyed && first.Key is { Length: > 0 })
             throw NotFound($"The rows of '{root.Name}' have no key; it is called without arguments, as in {root.Name}().");
-        var rootKey = first.Key is { } key && !root.IsUnkeyed ? KeyBinder.Bind(key, root, first.Name) : null;
-        return Rest(root, rootKey);
+        _bound.Add(new SetSegment(root));
+        if (first.Key is { } key && !root.IsUnkeyed)
+            _bound.Add(new KeySegment(KeyBinder.Bind(key, root, first.Name)));
+        return Rest(root);
     }
 
     /// <summary>
@@ -82,56 +84,40 @@ internal sealed class PathBinder(
             LargestCost = sets.Min(s => s.LargestCost),
             IsTransient = true,
         };
-        var kind = segments.Length == 1 ? ResourceKind.Collection : EndSegment(segments[1], false, segments.Length - 2);
-        return segments.Length > 1 && kind != ResourceKind.Count
-            ? throw NotFound("Nothing but $count follows $crossjoin.")
-            : new BoundPath(kind, joined, null, [], null) { IsCrossJoin = true };
+        var start = new SetSegment(joined, IsCrossJoin: true);
+        if (segments.Length == 1)
+            return new BoundPath([start]);
+        return EndSegment(segments[1], false, segments.Length - 2) is CountSegment count
+            ? new BoundPath([start, count])
+            : throw NotFound("Nothing but $count follows $crossjoin.");
     }
 
-    private BoundPath Rest(EntitySet root, BoundKey? rootKey)
+    private BoundPath Rest(EntitySet root)
     {
         var set = root;
-        var single = rootKey is not null;
-        BoundPath End(ResourceKind kind) =>
-            new(kind, root, rootKey, _hops.ToImmutable(), null) { Filters = _filters.ToImmutable(), Cast = _cast };
+        var single = _bound[^1] is KeySegment;
         for (var i = 1; i < segments.Length; i++)
         {
             var segment = segments[i];
             if (segment is { Filter: { } filter } && !single)
             {
-                _filters.Add(condition(set, filter));
+                _bound.Add(new FilterSegment(condition(set, filter)));
                 continue;
             }
             if (segment.IsSystem)
             {
-                if (IsForChange && segment is { Name: "$each", Key: null } && !single && i == segments.Length - 1)
-                    return End(ResourceKind.Collection) with { IsEach = true };
-                var end = End(EndSegment(segment, single, segments.Length - i - 1));
-                return end with { IsReference = segment.Name == "$ref" };
+                var isEach = IsForChange && segment is { Name: "$each", Key: null } && !single && i == segments.Length - 1;
+                return End(isEach ? new EachSegment() : EndSegment(segment, single, segments.Length - i - 1));
             }
-            if (
-                segment.Name.Contains('.')
-                && !segment.IsText
-                && _cast is null
-                && DerivedTypes.Find(set.Type, segment.Name, model.Namespace) is { } derived
-            )
+            if (Cast(set, segment) is { } derived)
             {
-                _cast = derived;
-                _filters.Add(DerivedTypes.Test(derived, []));
-                set = set.Of(derived);
-                if (_hops.Count == 0)
-                    root = set;
-                else
-                    _hops[^1] = _hops[^1] with { Target = set };
+                (_cast, set) = (derived, set.Of(derived));
+                _bound.Add(new CastSegment(derived, set, DerivedTypes.Test(derived, [])));
                 if (segment.Key is { } ownKey)
                 {
                     if (single)
                         throw NotFound($"'{segment.Name}' follows one entity here and takes no key.");
-                    var bound = KeyBinder.Bind(ownKey, set, segment.Name);
-                    if (_hops.Count == 0)
-                        rootKey = bound;
-                    else
-                        _hops[^1] = _hops[^1] with { Key = bound };
+                    _bound.Add(new KeySegment(KeyBinder.Bind(ownKey, set, segment.Name)));
                     single = true;
                 }
                 continue;
@@ -145,11 +131,7 @@ internal sealed class PathBinder(
                             : $"'{segment.Name}' cannot follow a collection; say which entity, as in "
                                 + $"{segments[i - 1].Name}({KeyBinder.Example(set)})."
                     );
-                var keyed = KeyBinder.OfSegments(parts, set);
-                if (_hops.Count == 0)
-                    rootKey = keyed;
-                else
-                    _hops[^1] = _hops[^1] with { Key = keyed };
+                _bound.Add(new KeySegment(KeyBinder.OfSegments(parts, set)));
                 i += parts.Length - 1;
                 single = true;
                 continue;
@@ -157,9 +139,6 @@ internal sealed class PathBinder(
             if (set.Type.FindNavigation(segment.Name) is { } navigation && !segment.IsText)
             {
                 (set, single) = Step(navigation, segment);
-                // Conditions so far are about the entity before.
-                _hops[^1] = _hops[^1] with { Before = _filters.ToImmutable() };
-                _filters.Clear();
                 _cast = null;
                 continue;
             }
@@ -167,19 +146,21 @@ internal sealed class PathBinder(
                 throw NotFound(
                     $"'{set.Type.Name}' has no property '{segment.Name}'.{NearestName.Hint(segment.Name, set.Type.MemberNames)}"
                 );
-            return PropertyPath(
-                property,
-                segments,
-                i,
-                new BoundPath(ResourceKind.PropertyValue, root, rootKey, _hops.ToImmutable(), property)
-                {
-                    Filters = _filters.ToImmutable(),
-                    Cast = _cast,
-                }
-            );
+            AddProperty(property, i);
+            break;
         }
-        return End(single ? ResourceKind.Entity : ResourceKind.Collection);
+        return new BoundPath(_bound.ToImmutable());
     }
+
+    private BoundPath End(BoundSegment last)
+    {
+        _bound.Add(last);
+        return new BoundPath(_bound.ToImmutable());
+    }
+
+    /// <summary>The derived type that a segment names; null = it names none, or a type is named already.</summary>
+    private DerivedType? Cast(EntitySet set, SegmentSyntax segment) =>
+        segment.Name.Contains('.') && !segment.IsText && _cast is null ? DerivedTypes.Find(set.Type, segment.Name, model.Namespace) : null;
 
     private (EntitySet Set, bool IsSingle) Step(NavigationProperty navigation, SegmentSyntax segment)
     {
@@ -194,11 +175,13 @@ internal sealed class PathBinder(
                 navigation.IsContained ? navigation : null
             )
             : null;
-        if (navigation.IsRemote && _hops.Any(h => h.Navigation.IsRemote))
+        if (navigation.IsRemote && _bound.OfType<NavigationSegment>().Any(n => n.Navigation.IsRemote))
             throw new FaultException(
                 RequestFault.NotImplemented($"'{segment.Name}' leads to a second other database, which is not supported.", "path")
             );
-        _hops.Add(new BoundHop(navigation, target, key));
+        _bound.Add(new NavigationSegment(navigation, target));
+        if (key is not null)
+            _bound.Add(new KeySegment(key));
         return (target, key is not null || !navigation.IsCollection);
     }
 
@@ -206,7 +189,7 @@ internal sealed class PathBinder(
     private int[]? KeySegments(EntitySet set, int index)
     {
         var parts = set.Type.Key.Length;
-        if (set.IsUnkeyed || (_filters.Count > 0 && _cast is null) || segments[index].Name.Contains('.') && !segments[index].IsText)
+        if (set.IsUnkeyed || (IsFiltered && _cast is null) || segments[index].Name.Contains('.') && !segments[index].IsText)
             return null;
         if (index + parts > segments.Length)
             throw NotFound(
@@ -217,14 +200,23 @@ internal sealed class PathBinder(
         return slots.All(s => s >= 0) ? slots : null;
     }
 
+    /// <summary>Whether a condition stands behind the last set or step.</summary>
+    private bool IsFiltered =>
+        _bound
+            .AsEnumerable()
+            .Reverse()
+            .TakeWhile(s => s is not (SetSegment or NavigationSegment))
+            .Any(s => s is FilterSegment or CastSegment);
+
     /// <summary>
     /// What follows a property: a member of a complex one, $value, or nothing. A stream is its content (Protocol 11.2.4.1).
     /// </summary>
-    private static BoundPath PropertyPath(Property property, ImmutableArray<SegmentSyntax> segments, int index, BoundPath path)
+    private void AddProperty(Property property, int index)
     {
+        _bound.Add(new PropertySegment(property));
         var isStream = property.Type.Kind == EdmKind.Stream;
         if (index == segments.Length - 1)
-            return path with { Kind = isStream ? ResourceKind.RawValue : ResourceKind.PropertyValue };
+            return;
         var next = segments[index + 1];
         if (property.Type is { Complex: { } complex, IsCollection: false } && !next.IsSystem)
         {
@@ -233,22 +225,26 @@ internal sealed class PathBinder(
                 throw NotFound(
                     $"'{complex.Name}' has no property '{next.Name}'.{NearestName.Hint(next.Name, complex.Properties.Select(p => p.Name))}"
                 );
-            return member is null
-                ? throw new FaultException(
-                    RequestFault.NotImplemented($"'{property.Name}' is stored as JSON, so its members cannot be addressed.", "path")
-                )
-                : PropertyPath(member, segments, index + 1, path with { Property = member, Group = property });
+            AddProperty(
+                member
+                    ?? throw new FaultException(
+                        RequestFault.NotImplemented($"'{property.Name}' is stored as JSON, so its members cannot be addressed.", "path")
+                    ),
+                index + 1
+            );
+            return;
         }
-        if (property.Type.IsCollection && next.Name == "$count" && index + 2 == segments.Length)
-            return path with { Kind = ResourceKind.ValueCount };
-        if (
-            next.Name == "$value"
-            && index + 2 == segments.Length
-            && !isStream
-            && !property.Type.IsCollection
-            && property.Type.Kind != EdmKind.Complex
-        )
-            return path with { Kind = ResourceKind.RawValue };
+        var isLast = index + 2 == segments.Length;
+        if (property.Type.IsCollection && next.Name == "$count" && isLast)
+        {
+            _bound.Add(new CountSegment());
+            return;
+        }
+        if (next.Name == "$value" && isLast && !isStream && !property.Type.IsCollection && property.Type.Kind != EdmKind.Complex)
+        {
+            _bound.Add(new ValueSegment());
+            return;
+        }
         throw NotFound(
             isStream ? $"Nothing can follow '{property.Name}', which is a stream."
             : property.Type.IsCollection || property.Type.Kind == EdmKind.Complex ? $"'{next.Name}' cannot follow '{property.Name}'."
@@ -269,20 +265,16 @@ internal sealed class PathBinder(
             : parts;
     }
 
-    private static ResourceKind EndSegment(SegmentSyntax segment, bool single, int rest)
+    private static BoundSegment EndSegment(SegmentSyntax segment, bool single, int rest)
     {
         switch (segment.Name)
         {
             case "$count" when single:
                 throw NotFound("$count follows a collection, not one entity.");
             case "$count":
-                return rest == 0 && segment.Key is null ? ResourceKind.Count : throw NotFound("Nothing follows $count.");
+                return rest == 0 && segment.Key is null ? new CountSegment() : throw NotFound("Nothing follows $count.");
             case "$ref":
-                return rest == 0 && segment.Key is null
-                    ? single
-                        ? ResourceKind.Entity
-                        : ResourceKind.Collection
-                    : throw NotFound("Nothing follows $ref.");
+                return rest == 0 && segment.Key is null ? new ReferenceSegment() : throw NotFound("Nothing follows $ref.");
             case "$value":
                 throw NotFound(
                     single

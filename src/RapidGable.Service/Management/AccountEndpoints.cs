@@ -314,7 +314,7 @@ internal static class AccountEndpoints
             };
     }
 
-    private static string AdministratorOf(HttpContext context) => context.Items[ManagementInterface.AdministratorItem] as string ?? "";
+    internal static string AdministratorOf(HttpContext context) => context.Items[ManagementInterface.AdministratorItem] as string ?? "";
 
     private static async Task<T?> BodyAsync<T>(HttpContext context)
         where T : class

@@ -7,7 +7,7 @@ using RapidGable.Sources;
 
 namespace RapidGable.Payloads.Json;
 
-/// <summary>What is prepared for one entity of a tree: its names encoded, a writer for each column. Made once for a plan and a format.</summary>
+/// <summary>What is prepared for one entity of a tree: names encoded, a writer for each column. Made once for plan and format.</summary>
 internal sealed class EntityJson
 {
     private readonly ImmutableArray<(CellJsonWriter Writer, int Column)> _cells;

@@ -1,0 +1,116 @@
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.Routing;
+using RapidGable.Access;
+using RapidGable.Queries;
+using RapidGable.Service.Auditing;
+using RapidGable.Service.Faces;
+using RapidGable.Service.Identity;
+using RapidGable.Service.Management.Contracts;
+using RapidGable.Service.Publishing;
+
+namespace RapidGable.Service.Management;
+
+/// <summary>The statements behind a request, and what the rules do to it.</summary>
+internal static class ExplainEndpoint
+{
+    public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, FaceTable faces, TimeProvider time) =>
+        manage.MapGet(
+            "/explain",
+            (
+                string? url,
+                bool? run,
+                string? user,
+                string? roles,
+                string? attributes,
+                AccountStore store,
+                HttpContext context,
+                AuditLog audit
+            ) =>
+            {
+                if (run == true)
+                    audit.Managed(
+                        context,
+                        AccountEndpoints.AdministratorOf(context),
+                        $"ran a request as {user ?? roles ?? "an anonymous caller"}"
+                    );
+                return ExplainAsync(
+                    url,
+                    run,
+                    AccountEndpoints.CallerOf(store, user, roles, attributes),
+                    faces,
+                    registry,
+                    time,
+                    context.RequestAborted
+                );
+            }
+        );
+
+    /// <summary>The statements behind a request to the OData face, without running them.</summary>
+    /// <param name="run">Also runs it, for the engine's plan and the times.</param>
+    private static async Task<IResult> ExplainAsync(
+        string? url,
+        bool? run,
+        Caller caller,
+        FaceTable faces,
+        ServiceRegistry registry,
+        TimeProvider time,
+        CancellationToken cancellation
+    )
+    {
+        if (string.IsNullOrEmpty(url))
+            return ManagementInterface.Problem(400, "no-url", "Give the address to explain as 'url'.");
+        var target =
+            Uri.TryCreate(url, UriKind.Absolute, out var absolute) && absolute.Scheme.StartsWith("http", StringComparison.Ordinal)
+                ? url[url.IndexOf(absolute.Authority, StringComparison.OrdinalIgnoreCase)..][absolute.Authority.Length..]
+                : url;
+        if (faces.Find(target) is not { } face)
+            return ManagementInterface.Problem(400, "no-face", $"Only addresses below {faces.Prefixes} can be explained.");
+        var mark = target.IndexOf('?');
+        var (path, query) = mark < 0 ? (target, "") : (target[..mark], target[(mark + 1)..]);
+        var parts = path[face.Prefix.Length..].Split('/', 2);
+        if (registry.Find(parts[0]) is not { } service)
+            return ManagementInterface.Problem(404, "not-found", $"There is no service '{parts[0]}'.");
+        var inner = parts.Length > 1 ? parts[1] : "";
+        var rules = service.ExplainAccess(inner, query, caller);
+        if (run == true)
+            return await ExplainRunAsync(service, inner, query, caller, rules, time, cancellation);
+        var explained = service.Explain(inner, query, caller, time.GetUtcNow().UtcDateTime);
+        return explained.Is(out var statements, out var fault)
+            ? ManagementInterface.Json(new ExplainedAnswer(parts[0], statements, null, rules))
+            : Refused(fault, rules);
+    }
+
+    private static async Task<IResult> ExplainRunAsync(
+        PublishedService service,
+        string path,
+        string query,
+        Caller caller,
+        IReadOnlyList<RuleEffect> rules,
+        TimeProvider time,
+        CancellationToken cancellation
+    )
+    {
+        try
+        {
+            var explained = await ExplainedRun.OfAsync(service, path, query, caller, time.GetUtcNow().UtcDateTime, cancellation);
+            return explained.Is(out var request, out var fault)
+                ? ManagementInterface.Json(new ExplainedAnswer(service.Model.Service, request.Statements, request.Times, rules))
+                : Refused(fault, rules);
+        }
+        catch (Sources.SourceException exception)
+        {
+            return Refused(Faults.From(exception), rules);
+        }
+    }
+
+    private static IResult Refused(Requests.RequestFault fault, IReadOnlyList<RuleEffect> rules) =>
+        Results.Json(
+            new RefusedRequest(
+                new RequestError(fault.Code, fault.Message, fault.Target, fault.Position, fault.Pointer(), fault.Status),
+                rules
+            ),
+            ManagementInterface.JsonOptions,
+            statusCode: fault.Status
+        );
+}
