@@ -96,7 +96,7 @@ public class RelationTests
 
     [Theory]
     [InlineData("{ to: gauges }", "no-set: There is no set 'gauges' to relate to. Did you mean 'gauge'?")]
-    [InlineData("{ to: river }", "relation: No foreign key ties 'person' and 'river' together")]
+    [InlineData("{ to: river }", "relation: No foreign key links 'person' and 'river'")]
     [InlineData("{ to: gauge, on: [id, id] }", "relation: 'on' names 2 of the 1 columns")]
     [InlineData("{ to: gauge, on: { idd: id } }", "no-column: 'person' has no column 'idd'. Did you mean 'id'?")]
     [InlineData("{ to: gauge, on: { id: code } }", "relation-types: 'person' and 'gauge' cannot be related")]

@@ -128,9 +128,9 @@ public sealed class ForeignSchemaTests(EnginesFixture engines) : IDisposable
     [InlineData("sqlite", 13, 422, "Thirteen is unlucky")]
     [InlineData("postgresql", 13, 422, "Thirteen is unlucky")]
     [InlineData("postgresql", 14, 422, "Room fourteen is shut")]
-    [InlineData("postgresql", 15, 422, "The database has a rule for booking that this breaks.")]
+    [InlineData("postgresql", 15, 422, "This change violates a constraint of the database on booking.")]
     [InlineData("mariadb", 13, 422, "Thirteen is unlucky")]
-    [InlineData("mariadb", 15, 422, "The database has a rule for booking that this breaks.")]
+    [InlineData("mariadb", 15, 422, "This change violates a constraint of the database on booking.")]
     public async Task What_a_trigger_says_is_told(string engine, int room, int status, string message)
     {
         using var workspace = (await NewAsync(engine)).Opened();

@@ -46,7 +46,10 @@ public sealed class RunningService : IAsyncDisposable
     {
         var workspace = await WorkspaceLoader.LoadAsync(folder, _ => null, CancellationToken.None);
         Assert.False(workspace.Diagnostics.HasErrors, string.Join('\n', workspace.Diagnostics.Items.Select(d => d.Render())));
-        var app = ServiceHost.Build(workspace, new ServiceOptions(0, time, Path.Combine(AppContext.BaseDirectory, "console")));
+        var app = ServiceHost.Build(
+            workspace,
+            new ServiceOptions(0, time, Path.Combine(AppContext.BaseDirectory, "console"), MeterName: Guid.NewGuid().ToString())
+        );
         await app.StartAsync();
         return new RunningService(app, workspace, handler ?? new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = false });
     }

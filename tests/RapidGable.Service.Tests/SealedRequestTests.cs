@@ -87,7 +87,7 @@ public sealed class SealedRequestTests(WritingFixture engines) : IAsyncLifetime
             {
                 var answer = await engines.SameAsync("POST", "/odata/s/$batch", batch, headers);
                 Assert.True(
-                    answer.Status == 200 && answer.Text.Contains("\"status\":400") && answer.Text.Contains("inside of a batch"),
+                    answer.Status == 200 && answer.Text.Contains("\"status\":400") && answer.Text.Contains("cannot contain another batch"),
                     $"{answer.Status} {answer.Text}"
                 );
             }

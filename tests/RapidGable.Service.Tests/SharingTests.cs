@@ -85,7 +85,7 @@ public sealed class SharingTests : IAsyncLifetime
         request.Headers.Add("Authorization", "Bearer " + _token);
         using var response = await _client.SendAsync(request);
         return Regex
-            .Matches(await response.Content.ReadAsStringAsync(), @"^(gable_memory_\w+) (\d+)$", RegexOptions.Multiline)
+            .Matches(await response.Content.ReadAsStringAsync(), @"^(gable_memory_\w+)\{[^}]*\} (\d+)( \d+)?\r?$", RegexOptions.Multiline)
             .ToDictionary(m => m.Groups[1].Value, m => long.Parse(m.Groups[2].Value));
     }
 

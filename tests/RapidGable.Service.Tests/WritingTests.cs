@@ -285,7 +285,7 @@ public sealed class WritingTests(WritingFixture engines) : IAsyncLifetime
     [InlineData("PUT", "Gauges('B')/code", """{"value":"Z"}""", "", 405, "read only")]
     [InlineData("DELETE", "Gauges('B')/code/$value", null, "", 405, "read only")]
     [InlineData("PUT", "Gauges('B')/level", """{"value":3.5}""", "Prefer: return=representation", 200, "/level\",\"value\":3.5")]
-    [InlineData("PUT", "Gauges('B')/level", """{"value":3.5,"other":1}""", "", 400, "does not belong beside")]
+    [InlineData("PUT", "Gauges('B')/level", """{"value":3.5,"other":1}""", "", 400, "is not allowed beside")]
     [InlineData("PUT", "Gauges('B')/level", """{"level":3.5}""", "", 400, "with the member 'value'")]
     [InlineData("PUT", "Gauges('B')/level/$value", "3.5", "Content-Type: text/plain", 204, "")]
     [InlineData("PUT", "Gauges('B')/level/$value", "three", "Content-Type: text/plain", 400, "no Edm.Decimal")]

@@ -7,15 +7,16 @@ namespace RapidGable.Service.Faces;
 /// <summary>What is measured of services; <c>/metrics</c> and a collector read it.</summary>
 internal sealed class ServiceMeter : IDisposable
 {
-    /// <summary>The meter's name.</summary>
-    public const string Name = "RapidGable";
+    /// <summary>The meter's name; several services in one process have names of their own, so that their numbers stay apart.</summary>
+    public const string UsualName = "RapidGable";
 
-    private readonly Meter _meter = new(Name);
+    private readonly Meter _meter;
     private readonly ServiceRegistry _registry;
     private readonly Counter<long> _requests;
 
-    public ServiceMeter(ServiceRegistry registry, Allowances allowances)
+    public ServiceMeter(string name, ServiceRegistry registry, Allowances allowances)
     {
+        _meter = new Meter(name);
         _registry = registry;
         _requests = _meter.CreateCounter<long>("gable.requests", description: "Requests answered.");
         _meter.CreateObservableGauge("gable.cached_plans", CachedPlans, description: "Plans kept for request shapes.");

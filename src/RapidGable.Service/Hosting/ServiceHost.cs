@@ -39,7 +39,8 @@ public sealed record ServiceOptions(
     IPAddress? Address = null,
     IReadOnlyDictionary<string, Caller>? Lent = null,
     bool IsTrial = false,
-    LogFormat Log = LogFormat.Text
+    LogFormat Log = LogFormat.Text,
+    string MeterName = ServiceMeter.UsualName
 );
 
 /// <summary>Puts the faces, the management interface and the console behind one address on loopback.</summary>
@@ -113,7 +114,7 @@ public static class ServiceHost
             .AddHostedService(s => s.GetRequiredService<AuditLog>())
             .AddSingleton<RequestRateLimiter>()
             .AddSingleton<Allowances>()
-            .AddSingleton<ServiceMeter>()
+            .AddSingleton(s => new ServiceMeter(options.MeterName, registry, s.GetRequiredService<Allowances>()))
             .AddSingleton<StatusMonitors>()
             .AddSingleton<RepeatabilityStore>()
             .AddSingleton<FacePipeline>()

@@ -5,7 +5,6 @@ using Microsoft.Extensions.Logging;
 using Microsoft.Extensions.Logging.Console;
 using OpenTelemetry.Metrics;
 using OpenTelemetry.Trace;
-using RapidGable.Service.Faces;
 using RapidGable.Service.Identity;
 
 namespace RapidGable.Service.Hosting;
@@ -36,7 +35,7 @@ internal static class Telemetry
         var hasCollector = !options.IsTrial && environment(CollectorVariable) is { Length: > 0 };
         telemetry.WithMetrics(metrics =>
         {
-            metrics.AddMeter(ServiceMeter.Name).AddPrometheusExporter(p => p.ScrapeResponseCacheDurationMilliseconds = 0);
+            metrics.AddMeter(options.MeterName).AddPrometheusExporter(p => p.ScrapeResponseCacheDurationMilliseconds = 0);
             if (hasCollector)
                 metrics.AddAspNetCoreInstrumentation().AddOtlpExporter();
         });
