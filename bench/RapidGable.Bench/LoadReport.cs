@@ -71,7 +71,8 @@ internal sealed class LoadReport(IReadOnlyList<string> styles)
             rounds.Average(r => r.PerSecond),
             rounds.Average(r => r.P99Milliseconds),
             rounds.Average(r => r.Web),
-            rounds.Average(r => r.Database)
+            // A server process that ended took its time with it.
+            rounds.Average(r => r.Database is < 0 ? null : r.Database)
         );
 
     private static string Words(string style) =>
