@@ -172,7 +172,7 @@ internal static class LoadBench
         report.Row(Stream, 1, await InTurnsAsync(streaming, s => OnceAsync(programs, s, engine, target)));
         var peak = Processes.Mebibytes(gable, "VmHWM") - idle;
         Console.WriteLine($"    peak memory of the service above idle: {peak} MiB");
-        report.Append($"\nPeak memory of the service while streaming: {peak} MiB above what it had before.\n");
+        report.Note($"\nPeak memory of the service while streaming: {peak} MiB above what it had before.\n");
     }
 
     /// <summary>One long answer.</summary>

@@ -7,9 +7,11 @@ internal sealed class LoadReport(IReadOnlyList<string> styles)
     private readonly StringBuilder _tables = new();
     private readonly List<(string Label, double Ratio)> _bars = [];
     private string _engine = "";
+    private string _note = "";
 
     public void Heading(string engine)
     {
+        EndTable();
         _engine = engine;
         var others = styles.Skip(1).ToList();
         Console.WriteLine(
@@ -47,7 +49,21 @@ internal sealed class LoadReport(IReadOnlyList<string> styles)
             _bars.Add(($"{_engine}: {what}", Mean(rounds[0]).PerSecond / Mean(rounds[floor]).PerSecond));
     }
 
-    public void Append(string text) => _tables.Append(text);
+    /// <summary>A text after the tables.</summary>
+    public void Append(string text)
+    {
+        EndTable();
+        _tables.Append(text);
+    }
+
+    /// <summary>A sentence below the table of the engine.</summary>
+    public void Note(string text) => _note = text;
+
+    private void EndTable()
+    {
+        _tables.Append(_note);
+        _note = "";
+    }
 
     public void Write(string root)
     {
@@ -100,9 +116,10 @@ internal sealed class LoadReport(IReadOnlyList<string> styles)
         processor time divided by the service's, of the web process and of the database server. Above 1 the service is better, below 1 it is
         behind.
 
-        **Where the service is behind.** Against the expert's program it loses wherever a bar below is orange: most of all on PostgreSQL, on
-        single entities, on a parent with its newest children, and on writes. There the statement is longer than the one written by hand, so
-        the database works longer too; and values are checked, rules are asked and changes are noted, which the other does not do.
+        **Where the service is behind.** Against the expert's program it loses wherever a bar below is orange: on nearly every route of
+        PostgreSQL, on a parent with its newest children, and most of all on writes of many rows, since each row is checked, written and
+        answered by itself. Where it reads slower on PostgreSQL, its statement is longer than the one written by hand, so the database works
+        longer too.
 
         Writes: a row is a reading, answered with itself. A batch of 100 is one JSON batch whose hundred requests are a group; theirs is an
         array that goes in by one statement. The file of 100,000 JSON lines is sent by `gable send --atomic --batch 100`, each line a
