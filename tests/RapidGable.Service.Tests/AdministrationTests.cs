@@ -144,6 +144,20 @@ public sealed class AdministrationTests : IAsyncLifetime
         Assert.Equal(401, (await _http.SendAsync("/manage/services", "GET", cookie)).Status);
     }
 
+    [Theory] // what is not quite the address is no way around the question who asks
+    [InlineData("/metrics", 200)]
+    [InlineData("/METRICS", 200)]
+    [InlineData("/metrics/", 404)]
+    [InlineData("/metrics/x", 404)]
+    [InlineData("/metrics%2F", 404)]
+    [InlineData("//metrics", 404)]
+    public async Task Metrics_have_one_address(string target, int status)
+    {
+        Assert.Equal(404, (await _http.SendAsync(target)).Status);
+        Assert.Equal(status, (await _http.SendAsync(target, "GET", Key)).Status);
+        Assert.Equal(404, (await _http.SendAsync(target, "POST", Key)).Status);
+    }
+
     [Fact] // names of services and sources are for who runs them
     public async Task Others_hear_only_whether_it_is_ready()
     {

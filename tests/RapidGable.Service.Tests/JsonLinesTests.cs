@@ -78,6 +78,17 @@ public sealed class JsonLinesTests(NetworkService service) : IClassFixture<Netwo
             Assert.StartsWith("{\"error\":", answer.Text);
     }
 
+    [Fact] // in a batch as JSON, what is neither JSON nor text is base64url (JSON format 19.2)
+    public async Task A_part_of_a_batch_may_be_lines()
+    {
+        const string batch =
+            """{"requests":[{"id":"1","method":"GET","url":"Stations?$select=id&$top=2","headers":{"accept":"application/x-ndjson"}}]}""";
+        var part = (await service.Http.SendAsync("/odata/s/$batch", "POST", batch)).Json.GetProperty("responses")[0];
+        Assert.Equal(Type, part.GetProperty("headers").GetProperty("content-type").GetString());
+        var body = System.Buffers.Text.Base64Url.DecodeFromChars(part.GetProperty("body").GetString());
+        Assert.Equal("{\"id\":1}\n{\"id\":2}\n", System.Text.Encoding.UTF8.GetString(body));
+    }
+
     [Fact] // a wildcard means JSON, and so does no wish at all
     public async Task Json_stays_the_usual_format()
     {

@@ -440,6 +440,13 @@ public sealed class ProtocolTests(NetworkService network) : IClassFixture<Networ
         Assert.Equal(1, (await service.SendAsync(delta)).Json.GetProperty("value")[0].GetProperty("id").GetInt64());
         Assert.Equal(406, (await service.SendAsync(delta, "GET", ("Accept", "application/json;odata.metadata=none"))).Status);
         Assert.Null((await service.SendAsync(Root + "item?$top=1", "GET", ("Prefer", "track-changes"))).Header("Preference-Applied"));
+        // As JSON Lines, too, the link after the last page is that of changes.
+        var page = (await service.SendAsync(Root + "item?$format=jsonl", "GET", ("Prefer", "track-changes"))).Text.Split('\n');
+        Assert.StartsWith("{\"@odata.nextLink\":", page[1]);
+        var next = System.Text.Json.JsonDocument.Parse(page[1]).RootElement.GetProperty("@odata.nextLink").GetString()!;
+        page = (await service.SendAsync(next)).Text.Split('\n');
+        Assert.StartsWith("{\"@odata.deltaLink\":", page[1]);
+        Assert.Equal("", Assert.Single(page[2..]));
     }
 
     [Fact]

@@ -21,7 +21,7 @@ public enum LogFormat
 
 /// <summary>
 /// Logs, metrics and traces, by OpenTelemetry. Where a collector is, is said as everywhere: by <c>OTEL_EXPORTER_OTLP_ENDPOINT</c> and its
-/// sisters. Nothing of it holds a value of a row.
+/// sisters. Metrics and traces hold no value of a row.
 /// </summary>
 internal static class Telemetry
 {
@@ -51,22 +51,25 @@ internal static class Telemetry
     }
 
     /// <summary>Metrics as text, for who runs the service; for others there is nothing here.</summary>
-    public static void MapMetrics(WebApplication app)
-    {
-        app.Use(
-            async (context, next) =>
-            {
-                if (
-                    context.Request.Path == "/metrics"
-                    && !await context.RequestServices.GetRequiredService<Administration>().IsInsiderAsync(context)
-                )
-                    context.Response.StatusCode = StatusCodes.Status404NotFound;
-                else
-                    await next(context);
-            }
+    public static void MapMetrics(WebApplication app) =>
+        app.UseWhen(
+            // The exporter by itself would answer everything below its path, too.
+            context => context.Request.Path == "/metrics" && IsReading(context.Request.Method),
+            metrics =>
+                metrics
+                    .Use(
+                        async (context, next) =>
+                        {
+                            if (await context.RequestServices.GetRequiredService<Administration>().IsInsiderAsync(context))
+                                await next(context);
+                            else
+                                context.Response.StatusCode = StatusCodes.Status404NotFound;
+                        }
+                    )
+                    .UseOpenTelemetryPrometheusScrapingEndpoint(_ => true)
         );
-        app.UseOpenTelemetryPrometheusScrapingEndpoint();
-    }
+
+    private static bool IsReading(string method) => HttpMethods.IsGet(method) || HttpMethods.IsHead(method);
 
     /// <summary>A path up to the name of the set: what follows are values of rows.</summary>
     private static string WithoutKeys(string path)

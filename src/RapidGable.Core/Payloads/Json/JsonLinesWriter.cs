@@ -6,7 +6,7 @@ namespace RapidGable.Payloads.Json;
 
 /// <summary>
 /// Writes a list as JSON Lines: each entity is a JSON object on a line of its own, as at the metadata level none. What is said of the
-/// whole list, a count before it and a next link after it, stands on a line whose only name starts with an at sign.
+/// whole list, a count before it and a next or delta link after it, stands on a line whose only name starts with an at sign.
 /// </summary>
 public sealed class JsonLinesWriter : IPayloadWriter
 {
@@ -41,7 +41,7 @@ public sealed class JsonLinesWriter : IPayloadWriter
         if (run.Count is { } count)
             rows.Line(() => rows.WriteCount(EntityJson.Encode(_format.Control("count")), count));
         if (await walk.CollectionAsync() is { } next)
-            rows.Line(() => json.WriteString(_format.Control("nextLink"), links.Of(next, run.Values)));
+            rows.Line(() => json.WriteString(_format.Control(next is NextPage ? "nextLink" : "deltaLink"), links.Of(next, run.Values)));
         await output.SendAsync(json, cancellation);
     }
 
