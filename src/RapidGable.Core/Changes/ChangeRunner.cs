@@ -180,7 +180,7 @@ public sealed class ChangeRunner
                     )
                 );
             if (navigation.IsHeldByTarget)
-                given = await _changes.HeldTiesAsync(parent, navigation, "");
+                given = await _changes.HeldReferenceAsync(parent, navigation, "");
         }
         var sent = Read(_path.Target, SentFor.Create, [.. given.Select(g => g.Property.Column)]);
         if (!_request.Preconditions.IsEmpty && _request.Preconditions.IfMatch is not null)
@@ -248,7 +248,7 @@ public sealed class ChangeRunner
         {
             if (!navigation.IsHeldByTarget || navigation.IsRemote)
                 throw missing;
-            given = await _changes.HeldTiesAsync(await ParentAsync(), navigation, "");
+            given = await _changes.HeldReferenceAsync(await ParentAsync(), navigation, "");
         }
         var values = QueryValues.Make(_request.Change.Request, _request.Lexed, null, _unit.Now, _unit.Caller).Value!;
         var mustBe = key

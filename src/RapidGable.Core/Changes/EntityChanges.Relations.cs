@@ -176,7 +176,7 @@ internal sealed partial class EntityChanges
             if (item.Reference is not null)
                 throw finder.NoTarget(item.Reference, item.Path);
             var created = navigation.Link is null
-                ? await CreateAsync(item.Entity!, [.. await HeldTiesAsync(row, navigation, item.Path)])
+                ? await CreateAsync(item.Entity!, [.. await HeldReferenceAsync(row, navigation, item.Path)])
                 : await CreateAsync(item.Entity!, []);
             if (navigation.Link is not null)
                 await LinkAsync(row, navigation, created, Preconditions.None, false, item.Path);
@@ -217,7 +217,7 @@ internal sealed partial class EntityChanges
         if (isNew)
             return null;
         // What the relation gives of the key need not be said.
-        var links = navigation.IsHeldByTarget ? await HeldTiesAsync(row, navigation, item.Path) : [];
+        var links = navigation.IsHeldByTarget ? await HeldReferenceAsync(row, navigation, item.Path) : [];
         var key = relation
             .Target.Type.Key.Select(k =>
                 links.FirstOrDefault(t => t.Property.Column == k.Column)?.Value
@@ -297,7 +297,7 @@ internal sealed partial class EntityChanges
     }
 
     /// <summary>Columns of related entities that tie them to one.</summary>
-    public async Task<IReadOnlyList<ColumnValue>> HeldTiesAsync(EntityRow row, NavigationProperty navigation, string path)
+    public async Task<IReadOnlyList<ColumnValue>> HeldReferenceAsync(EntityRow row, NavigationProperty navigation, string path)
     {
         var own = await finder.ColumnsAsync(row, [.. navigation.Joins.Select(j => j.Own)]);
         return own.Contains(null)
