@@ -20,7 +20,7 @@ internal static class SampleText
             "tsrange" => $"[\"{Day(number)} 00:00:00\",\"{Day(number + 2)} 00:00:00\")",
             "tstzrange" => $"[\"{Day(number)} 00:00:00+00\",\"{Day(number + 2)} 00:00:00+00\")",
             "int4multirange" or "int8multirange" or "nummultirange" => $"{{[{low},{low + 5})}}",
-            "inet" => $"10.{number / 62_500 % 250}.{number / 250 % 250}.{byteOf}",
+            "inet" => $"10.{number / 62_500 % 250}.{number / 250 % 250}.{byteOf}/32",
             "cidr" => $"10.{number / 250 % 250}.{byteOf}.0/24",
             "macaddr" => $"08:00:2b:{number / 65_536 % 256:x2}:{number / 256 % 256:x2}:{number % 256:x2}",
             "macaddr8" => $"08:00:2b:ff:fe:{number / 65_536 % 256:x2}:{number / 256 % 256:x2}:{number % 256:x2}",

@@ -1,7 +1,9 @@
 using System.Text.RegularExpressions;
+using Npgsql;
 using RapidGable.Building;
 using RapidGable.Core.Tests;
 using RapidGable.Model;
+using RapidGable.Verification;
 
 namespace RapidGable.Service.Tests;
 
@@ -56,6 +58,41 @@ public sealed class ForeignSchemaTests(EnginesFixture engines) : IDisposable
         var proposed = Regex.Matches(check.Errors, "CREATE INDEX [\"`]([^\"`]+)").Select(m => m.Groups[1].Value).ToList();
         Assert.Equal(proposed.Count, proposed.Distinct().Count());
         Assert.All(proposed, n => Assert.True(n.Length <= 63, n));
+    }
+
+    [Theory]
+    [InlineData("jsonb")]
+    [InlineData("xml")]
+    [InlineData("int4range")]
+    [InlineData("int8range")]
+    [InlineData("numrange")]
+    [InlineData("daterange")]
+    [InlineData("tsrange")]
+    [InlineData("tstzrange")]
+    [InlineData("int4multirange")]
+    [InlineData("int8multirange")]
+    [InlineData("nummultirange")]
+    [InlineData("inet")]
+    [InlineData("cidr")]
+    [InlineData("macaddr")]
+    [InlineData("macaddr8")]
+    [InlineData("bit(8)")]
+    [InlineData("bit varying(8)")]
+    [InlineData("time with time zone")]
+    [InlineData("tsvector")]
+    public async Task Samples_are_spelt_as_the_engine_spells_them(string type)
+    {
+        await using var connection = new NpgsqlConnection(engines.Postgres.Connection("postgres"));
+        await connection.OpenAsync();
+        await using (var zone = new NpgsqlCommand("SET TimeZone = 'UTC'", connection))
+            await zone.ExecuteNonQueryAsync();
+        var property = new Property("value", EdmType.String, true, "value") { DeclaredType = type };
+        for (var number = 0L; number < 1_000_000_000; number = (number * 7) + 13)
+        {
+            var sample = SampleText.Of(property, number);
+            await using var command = new NpgsqlCommand($"SELECT cast('{sample!.Replace("'", "''")}' AS {type})::text", connection);
+            Assert.Equal(sample, await command.ExecuteScalarAsync());
+        }
     }
 
     [Theory]
