@@ -1,5 +1,4 @@
 using System.Collections.Immutable;
-using System.Text.Json;
 using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Requests;
@@ -16,24 +15,26 @@ public enum ChangeVerb
 }
 
 /// <summary>A request that changes something, with all that it brings along.</summary>
-/// <param name="Body">JSON; null = none, or raw content.</param>
-/// <param name="Content">Raw content of a stream or a value; null = the body is JSON.</param>
+/// <param name="Body">Entities, values or references; null = none, or raw content.</param>
+/// <param name="Content">Raw content of a stream or a value; null = the request has a body of another kind, or none.</param>
 /// <param name="ContentType">Media type of <paramref name="Content"/>.</param>
-/// <param name="PathOf">An address of an entity as a path below the service root, still encoded; null = it is none of this service.</param>
+/// <param name="Addresses">How the face spells those of entities.</param>
 public sealed record ChangeRequest(
     ChangeVerb Verb,
     PreparedChange Change,
     LexedRequest Lexed,
-    JsonElement? Body,
+    ISentBody? Body,
     byte[]? Content,
     string? ContentType,
-    BodyForm Form,
     Preconditions Preconditions,
-    Func<string, string?> PathOf
+    IEntityAddresses Addresses
 )
 {
     /// <summary>For a DELETE of references: the one that goes (<c>$id</c>); null = not said.</summary>
     public string? Id { get; init; }
+
+    /// <summary>For a DELETE of references that names none: whether all of them go; else it is refused.</summary>
+    public bool MayRemoveAllReferences { get; init; } = true;
 
     /// <summary>Of many entities those that can change do, and the others are told (Protocol 8.2.8.3).</summary>
     public bool ContinuesOnError { get; init; }

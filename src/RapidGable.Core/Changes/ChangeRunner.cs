@@ -1,6 +1,5 @@
 using System.Collections.Immutable;
 using System.Text;
-using System.Text.Json;
 using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Queries;
@@ -17,14 +16,14 @@ public sealed class ChangeRunner
     private readonly BoundPath _path;
     private readonly EntityFinder _finder;
     private readonly EntityChanges _changes;
-    private readonly EntityReader _reader;
+    private readonly WritableModel _writable;
 
     private ChangeRunner(ChangeUnit unit, ChangeRequest request, CancellationToken cancellation)
     {
         (_unit, _request, _path) = (unit, request, request.Change.Request.Path);
-        _finder = new EntityFinder(unit, request.Change.Model, request.PathOf, cancellation);
+        _finder = new EntityFinder(unit, request.Change.Model, request.Addresses, cancellation);
         _changes = new EntityChanges(unit, request.Change.Model, _finder, cancellation);
-        _reader = new EntityReader(request.Change.Model, unit.Writing, request.Form);
+        _writable = new WritableModel(request.Change.Model, unit.Writing);
         Cancellation = cancellation;
     }
 
@@ -109,26 +108,21 @@ public sealed class ChangeRunner
     }
 
     /// <summary>Takes away a row that a trial made, whatever the declaration allows.</summary>
-    /// <param name="entity">The JSON of its properties, those of its key among them.</param>
+    /// <param name="key">Published values of its key.</param>
     public static async Task RemoveAsync(
         PublishedService service,
         EntitySet set,
-        ImmutableDictionary<string, JsonElement> entity,
+        ImmutableArray<object> key,
         ChangeEnvironment environment,
         CancellationToken cancellation
     )
     {
-        var faults = new List<RequestFault>();
-        var reader = new ValueReader(false, faults);
-        var key = set.Type.Key.Select(k => entity.TryGetValue(k.Name, out var value) ? reader.Read(value, k, k.Name) : null).ToList();
-        if (key.Contains(null))
-            return;
-        await using var unit = new ChangeUnit(service, Access.Caller.Anonymous, environment);
+        await using var unit = new ChangeUnit(service, Caller.Anonymous, environment);
         var source = service.SourceOf(set);
         if (!(await unit.SessionAsync(source, cancellation)).Is(out var session, out _))
             return;
         var statements = new ChangeStatements(session, source.Dialect, unit.Values, cancellation);
-        await statements.RemoveAsync(Access.AccessGate.UndoingTrial(set), new EntityRow(set, [.. key.Select(k => k!)]).Where);
+        await statements.RemoveAsync(AccessGate.UndoingTrial(set), new EntityRow(set, key).Where);
         await unit.CommitAsync(cancellation);
     }
 
@@ -142,7 +136,9 @@ public sealed class ChangeRunner
         {
             { IsReference: true } => await ReferenceAsync(),
             { IsEach: true } => await Sets().EachAsync(_request.Verb == ChangeVerb.Delete ? null : Read(_path.Target, SentFor.Merge, [])),
-            { Kind: ResourceKind.Collection } => _request.Verb == ChangeVerb.Post ? await CreateAsync() : await Sets().DeltaAsync(_reader),
+            { Kind: ResourceKind.Collection } => _request.Verb == ChangeVerb.Post
+                ? await CreateAsync()
+                : await Sets().DeltaAsync(Body, _writable),
             { Kind: ResourceKind.Entity } => await EntityAsync(),
             _ => await PropertyAsync(),
         };
@@ -193,17 +189,13 @@ public sealed class ChangeRunner
         return await ResultAsync(ChangeOutcome.Created, row, sent);
     }
 
+    private ISentBody Body => _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body."));
+
     private SentEntity Read(EntitySet set, SentFor use, IReadOnlyCollection<string> given) =>
-        _reader
-            .Read(
-                _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body.")),
-                set,
-                use,
-                given
-            )
-            .Is(out var sent, out var fault)
-            ? sent
-            : throw new FaultException(fault);
+        Taken(Body.Entity(_writable, set, use, given));
+
+    private static T Taken<T>(Result<T> read)
+        where T : class => read.Is(out var value, out var fault) ? value : throw new FaultException(fault);
 
     private async Task<ChangeResult> EntityAsync()
     {
@@ -315,18 +307,11 @@ public sealed class ChangeRunner
         return await ResultAsync(ChangeOutcome.Updated, row, sent);
     }
 
-    private SentEntity Read(Property property) =>
-        _reader
-            .ReadProperty(
-                _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body.")),
-                _path.Target,
-                _path.Group,
-                property,
-                _request.Verb == ChangeVerb.Patch ? SentFor.Merge : SentFor.Replace
-            )
-            .Is(out var sent, out var fault)
-            ? sent
-            : throw new FaultException(fault);
+    private SentEntity Read(Property property)
+    {
+        var use = _request.Verb == ChangeVerb.Patch ? SentFor.Merge : SentFor.Replace;
+        return Taken(Body.Property(_writable, _path.Target, _path.Group, property, use));
+    }
 
     private static SentEntity Cleared(EntitySet set, Property property)
     {
@@ -359,17 +344,10 @@ public sealed class ChangeRunner
         }
         var value =
             property.Type.Kind == EdmKind.Binary ? content
-            : ValueReader.OfText(Text(content, property), property.Type, out var fault) is { } read && fault is null ? read
+            : TypedText.Parse(Text(content, property), property.Type, out var fault) is { } read && fault is null ? read
             : throw new FaultException(new RequestFault(400, "value", $"'{property.Name}' {fault}.", property.Name));
-        if (property.Rules.Fault(value) is { } broken)
-            throw new FaultException(
-                new RequestFault(
-                    400,
-                    "rule-broken",
-                    property.Rules.Message is null ? $"'{property.Name}' {broken}." : broken,
-                    property.Name
-                )
-            );
+        if (SentMembers.Broken(property, value, property.Name) is { } broken)
+            throw new FaultException(broken);
         return SentEntity.Nothing(set) with { Values = [new SentValue(property, value, property.Name)] };
     }
 
@@ -383,14 +361,7 @@ public sealed class ChangeRunner
     /// <summary>One more item of a collection (Protocol 11.4.9.4).</summary>
     private async Task<SentEntity> AddedAsync(EntityRow row, Property property)
     {
-        var faults = new List<RequestFault>();
-        var item =
-            _request.Body is { ValueKind: JsonValueKind.Object } body && body.TryGetProperty("value", out var value)
-                ? value
-                : _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body."));
-        var added = new ValueReader(_request.Form.NumbersAsText, faults).Item(item, property.Type, property.Name);
-        if (faults.Count > 0)
-            throw new FaultException(RequestFault.Of(faults));
+        var added = Taken(Body.Item(property));
         var current = (await _finder.ColumnsAsync(row, [property]))[0] as string is { Length: > 2 } there
             ? there.TrimEnd()[..^1] + ","
             : "[";
@@ -403,26 +374,26 @@ public sealed class ChangeRunner
         var target = _path.Target;
         var parent = await ParentAsync();
         var preconditions = _request.Preconditions;
-        var references =
-            _request.Verb == ChangeVerb.Delete
-                ? _request.Id is { } id
-                    ? [(id, null)]
-                    : []
-                : References();
+        IReadOnlyList<SentReference> references =
+            _request.Verb != ChangeVerb.Delete ? Taken(Body.References())
+            : _request.Id is { } id ? [new SentReference(id, null)]
+            : [];
         if (_request.Verb != ChangeVerb.Delete && !(navigation.IsCollection && _request.Verb == ChangeVerb.Put) && references.Count != 1)
-            throw new FaultException(NoReference);
+            throw new FaultException(
+                new RequestFault(400, "body", $"This needs a reference to one entity, and the body has {references.Count}.")
+            );
         EntityRow? other;
         if (_request.Verb == ChangeVerb.Delete)
         {
             if (navigation.IsCollection && references.Count == 0 && _path.Hops[^1].Key is null)
             {
-                if (_request.Form.Is40)
+                if (!_request.MayRemoveAllReferences)
                     throw new FaultException(new RequestFault(400, "id", "Name the reference to remove with $id.", "$id"));
                 await ReplaceAsync(parent, navigation, [], preconditions);
                 return new ChangeResult(ChangeOutcome.Linked, null) { Set = parent.Set };
             }
             if (references.Count > 0)
-                other = await _finder.ResolveAsync(references[0].Id, target, "$id");
+                other = await _finder.ResolveAsync(references[0].Address, target, "$id");
             else
                 other = _path.Hops[^1].Key is null ? null : await OneAsync();
             await _changes.UnlinkAsync(parent, navigation, other, preconditions, true, "", isAsked: true);
@@ -480,26 +451,5 @@ public sealed class ChangeRunner
         foreach (var (row, tag) in rows)
             references.Add(new SentRelated(await _finder.AddressAsync(row), null, "value") { ETag = tag });
         return references;
-    }
-
-    /// <summary>The references of a body: one, or a list under 'value'; each with the state that it is about, where that is said.</summary>
-    private List<(string Id, string? ETag)> References()
-    {
-        var body = _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body."));
-        var isList =
-            body.ValueKind == JsonValueKind.Object && body.TryGetProperty("value", out var list) && list.ValueKind == JsonValueKind.Array;
-        IEnumerable<JsonElement> items = isList ? body.GetProperty("value").EnumerateArray() : [body];
-        return [.. items.Select(item => (Annotation(item, "id") ?? throw new FaultException(NoReference), Annotation(item, "etag")))];
-    }
-
-    private static RequestFault NoReference => new(400, "body", "The body is a reference to one entity: {\"@odata.id\": \"…\"}.");
-
-    /// <summary>The text of an annotation, with or without the prefix of 4.0; null = there is none.</summary>
-    private static string? Annotation(JsonElement item, string name)
-    {
-        if (item.ValueKind != JsonValueKind.Object)
-            return null;
-        var isThere = item.TryGetProperty("@odata." + name, out var text) || item.TryGetProperty("@" + name, out text);
-        return isThere && text.ValueKind == JsonValueKind.String ? text.GetString() : null;
     }
 }

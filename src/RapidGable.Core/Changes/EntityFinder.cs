@@ -1,6 +1,5 @@
 using System.Collections.Immutable;
 using RapidGable.Model;
-using RapidGable.Payloads;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Sources;
@@ -10,8 +9,7 @@ namespace RapidGable.Changes;
 /// <summary>
 /// Finds the entities that paths and references are about, as far as the caller may know of them, and sees what the unit has changed.
 /// </summary>
-/// <param name="pathOf">An address of an entity of this service as a path below its root, still encoded; null = it is none.</param>
-internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<string, string?> pathOf, CancellationToken cancellation)
+internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, IEntityAddresses addresses, CancellationToken cancellation)
 {
     private readonly PublishedService _service = unit.Service;
 
@@ -58,9 +56,7 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<stri
     public async Task<EntityRow?> ResolveAsync(string reference, EntitySet target, string at, bool isNeeded = true)
     {
         if (
-            pathOf(reference) is not { } path
-            || !RequestAddress.Read(path, "").Is(out var address, out _)
-            || !LexedRequest.Read(address).Is(out var lexed, out _)
+            addresses.Find(reference) is not { } lexed
             || !_service.PrepareChange(lexed, unit.Caller).Is(out var change, out _)
             || change.Request.Path is not { Kind: ResourceKind.Entity, Root: not null } found
         )
@@ -113,14 +109,12 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, Func<stri
     /// <summary>The address of an entity below the service root, encoded.</summary>
     public async Task<string> AddressAsync(EntityRow row)
     {
-        var key = ValueText.Key([.. row.Set.Type.Key.Zip(row.Key)]);
         if (row.Set.ContainedIn is not { } name || _service.Model.FindSet(name) is not { } container)
-            return Uri.EscapeDataString(row.Set.Name) + key;
+            return addresses.Of(new EntityAddress(row.Set, row.Key, null));
         var navigation = container.Type.Navigations.First(n => n.IsContained && n.TargetSet == row.Set.Name);
         var keys = container.Type.Key.Select(k => navigation.Joins.First(j => j.Own.Column == k.Column).Target).ToList();
         var values = await ColumnsAsync(row, keys);
-        return $"{Uri.EscapeDataString(container.Name)}{ValueText.Key([.. container.Type.Key.Zip(values.Select(v => v!))])}/"
-            + $"{Uri.EscapeDataString(navigation.Name)}{key}";
+        return addresses.Of(new EntityAddress(row.Set, row.Key, new ContainerAddress(container, [.. values.Select(v => v!)], navigation)));
     }
 
     /// <summary>Statements in the unit's transaction when it is one of the set's source, else in a session of their own.</summary>

@@ -1,6 +1,5 @@
 using System.Collections.Immutable;
 using RapidGable.Model;
-using RapidGable.Payloads;
 using RapidGable.Queries;
 using RapidGable.Sources;
 
@@ -14,7 +13,7 @@ internal static class EntityTags
 
     /// <param name="cells">Of <see cref="Columns"/>.</param>
     public static string? Of(EntitySet set, ImmutableArray<ShapeCell> cells, IRowCursor row) =>
-        ValueText.ETag(
+        CellText.ETag(
             new EntityShape(set, Requests.BoundSelect.Nothing, [], [], [], [])
             {
                 Version = set.Version is null ? null : cells[0],

@@ -16,7 +16,7 @@ internal static class RowDefaults
         var faults = whole
             .Type.Properties.Concat(sent.Type?.Properties ?? [])
             .SelectMany(p => p.Leaves)
-            .Where(p => Missing.Of(p) && columns.TrueForAll(c => c.Property.Column != p.Column))
+            .Where(p => SentMembers.NeedsValue(p) && columns.TrueForAll(c => c.Property.Column != p.Column))
             .Select(p => new RequestFault(400, "required", $"'{sent.Path}{p.Name}' is missing, and cannot be null.", sent.Path + p.Name))
             .ToList();
         if (faults.Count > 0)

@@ -1,6 +1,5 @@
 // What a request sends to be written, bound to the model: names have become properties, values have the types of these.
 using System.Collections.Immutable;
-using System.Text.Json;
 using RapidGable.Model;
 using RapidGable.Requests;
 
@@ -76,7 +75,7 @@ public sealed record SentRelated(string? Reference, SentEntity? Entity, string P
 }
 
 /// <summary>An item of a delta payload.</summary>
-/// <param name="Sent">As it stands in the payload.</param>
+/// <param name="Number">Its place in the payload, from 0.</param>
 /// <param name="Related">What it says; null = nothing that can be understood.</param>
 /// <param name="Faults">What is wrong with it; empty = nothing.</param>
-public sealed record DeltaItem(JsonElement Sent, SentRelated? Related, ImmutableArray<RequestFault> Faults);
+public sealed record DeltaItem(int Number, SentRelated? Related, ImmutableArray<RequestFault> Faults);

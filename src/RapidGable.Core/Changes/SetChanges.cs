@@ -1,5 +1,4 @@
 using System.Collections.Immutable;
-using System.Text.Json;
 using RapidGable.Requests;
 
 namespace RapidGable.Changes;
@@ -13,10 +12,10 @@ public enum MemberChange
 }
 
 /// <summary>What became of one of the entities of a change of many.</summary>
-/// <param name="Sent">The item of the payload; null = the change was the same for all.</param>
+/// <param name="Number">The place of its item in the payload, from 0; null = the change was the same for all.</param>
 /// <param name="Address">Below the service root, encoded; null = there is no such entity.</param>
 /// <param name="Fault">Why it is as it was; null = it has changed.</param>
-public sealed record ChangedMember(MemberChange Change, JsonElement? Sent, string? Address, RequestFault? Fault);
+public sealed record ChangedMember(MemberChange Change, int? Number, string? Address, RequestFault? Fault);
 
 /// <summary>
 /// Changes of many entities by one request: all of them or nothing, unless the request goes on after errors (Protocol 8.2.8.3); then
@@ -62,18 +61,11 @@ internal sealed class SetChanges(
     }
 
     /// <summary>A delta payload: what is listed is created, changed or deleted (Protocol 11.4.13).</summary>
-    public async Task<ChangeResult> DeltaAsync(EntityReader reader)
+    public async Task<ChangeResult> DeltaAsync(ISentBody body, WritableModel writable)
     {
         if (_path.Hops.Length > 0 || _path.Cast is not null)
             throw new FaultException(RequestFault.NotImplemented("Changes of a collection are taken by its set alone.", "path"));
-        if (
-            !reader
-                .ReadDelta(
-                    request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body.")),
-                    _path.Target
-                )
-                .Is(out var items, out var fault)
-        )
+        if (!body.Delta(writable, _path.Target).Is(out var items, out var fault))
             throw new FaultException(fault);
         if (!request.ContinuesOnError && items.SelectMany(i => i.Faults).ToList() is { Count: > 0 } faults)
             throw new FaultException(RequestFault.Of(faults));
@@ -91,7 +83,7 @@ internal sealed class SetChanges(
     private async Task<ChangedMember> MemberAsync(DeltaItem item)
     {
         var set = _path.Target;
-        var member = new ChangedMember(item.Related?.Removed is null ? MemberChange.Insert : MemberChange.Delete, item.Sent, null, null);
+        var member = new ChangedMember(item.Related?.Removed is null ? MemberChange.Insert : MemberChange.Delete, item.Number, null, null);
         if (item.Related is not { } related || !item.Faults.IsEmpty)
             return member with { Fault = RequestFault.Of(item.Faults) };
         var fault = await TryAsync(async () =>

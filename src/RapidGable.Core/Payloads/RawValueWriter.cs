@@ -18,7 +18,7 @@ public static class RawValueWriter
             : null;
 
     /// <summary>The tag of the current row's entity; null = its set has none.</summary>
-    public static string? ETag(QueryRun run) => ValueText.ETag(run.Query.Shape.Entity, run.Rows);
+    public static string? ETag(QueryRun run) => CellText.ETag(run.Query.Shape.Entity, run.Rows);
 
     /// <summary>The value of the run's current row, which must not be null.</summary>
     public static byte[] Value(QueryRun run)
@@ -28,6 +28,6 @@ public static class RawValueWriter
             return run.Rows.GetUtf8(cell.Column).ToArray();
         return cell.Property is { Type.Kind: EdmKind.Stream } or { Type.Kind: EdmKind.Binary, Conversion: null }
             ? run.Rows.GetBytes(cell.Column).ToArray()
-            : Encoding.UTF8.GetBytes(ValueText.Raw(cell, run.Rows));
+            : Encoding.UTF8.GetBytes(CellText.Raw(cell, run.Rows));
     }
 }

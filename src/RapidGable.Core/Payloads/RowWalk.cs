@@ -140,14 +140,14 @@ internal sealed class RowWalk(EntityNode root, BoundRequest request, QueryRun ru
         {
             throw new SourceException(
                 SourceFaultKind.BadData,
-                $"{exception.Message} The row is {node.Shape.Set.Name}{KeyText(node, row)}.",
+                $"{exception.Message} The row is {node.Shape.Set.Name}{StoredKey(node, row)}.",
                 exception
             );
         }
     }
 
     /// <summary>The key of a row for messages, as it is stored.</summary>
-    private static string KeyText(EntityNode node, IRowCursor row) =>
+    private static string StoredKey(EntityNode node, IRowCursor row) =>
         $"({string.Join(", ", node.Shape.Key.Select(k => $"{k.Property.Column} = {row.GetStored(k.Column)}"))})";
 
     private static bool IsThere(ManyNode many, IRowCursor row) => many.Shape.TypeColumn is not { } type || !row.IsNull(type);
@@ -189,7 +189,7 @@ internal sealed class RowWalk(EntityNode root, BoundRequest request, QueryRun ru
     }
 
     private RelatedPage PageAfter(EntityNode parent, IRowCursor parentRow, BoundExpand expand, ImmutableArray<StoredValue> last) =>
-        new(ValueText.EntityId(parent.Shape, parentRow), ValueText.EntityId(root.Shape, run.Rows), expand, last);
+        new(KeyPredicate.EntityId(parent.Shape, parentRow), KeyPredicate.EntityId(root.Shape, run.Rows), expand, last);
 
     /// <summary>Entities of another source are written when they are fetched, and put in their places later.</summary>
     private async Task<RemoteEntities> FetchAsync(RemoteNode remote)

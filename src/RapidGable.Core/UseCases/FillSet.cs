@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Text;
 using System.Text.Json;
 using RapidGable.Access;
 using RapidGable.Changes;
@@ -44,17 +45,16 @@ public sealed class FillSet(PublishedService service, EntitySet set, Caller call
             // Rules that lead from one value to another are met by trying again.
             while (made < count && tries < (count * 20) + 100)
             {
-                using var document = JsonDocument.Parse(entity(tries++));
+                using var body = ODataJsonBody.Parse(Encoding.UTF8.GetBytes(entity(tries++)), ODataJsonForm.V401).Value!;
                 var request = new ChangeRequest(
                     ChangeVerb.Post,
                     change,
                     lexed,
-                    document.RootElement,
+                    body,
                     null,
                     null,
-                    new BodyForm(false, false),
                     Preconditions.None,
-                    reference => reference
+                    ODataAddresses.Relative
                 );
                 var result = await unit.StepAsync(
                     service.SourceOf(set),

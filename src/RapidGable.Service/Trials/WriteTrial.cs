@@ -4,6 +4,7 @@ using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Changes;
 using RapidGable.Model;
+using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Service.Faces;
 using RapidGable.Verification;
@@ -66,7 +67,11 @@ public static class WriteTrial
             service.Model,
             $"{address}{FaceTable.OData}{service.Model.Service}/",
             probe,
-            (set, entity) => ChangeRunner.RemoveAsync(service, set, entity, environment, cancellation),
+            async (set, entity) =>
+            {
+                if (JsonKey.Of(set, entity) is { } key)
+                    await ChangeRunner.RemoveAsync(service, set, key, environment, cancellation);
+            },
             seed,
             cancellation
         ).RunAsync(progress);

@@ -1,9 +1,11 @@
 using System.Collections.Immutable;
-using System.Text.Json;
+using System.Text;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Changes;
 using RapidGable.Model;
+using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using static RapidGable.Core.Tests.RuleWorld;
@@ -329,18 +331,8 @@ public abstract class RandomWriteRuleTests(Engine engine, PostgresServer? postgr
         if (!ChangeRunner.Taken(prepared.Request.Path, prepared.Request.Path.Target, prepared.Model).Contains(change.Verb))
             return (new RequestFault(403, "forbidden", "the face refuses it"), "");
         await using var unit = new ChangeUnit(service, caller, Environment);
-        using var body = change.Body is null ? null : JsonDocument.Parse(change.Body);
-        var request = new ChangeRequest(
-            change.Verb,
-            prepared,
-            lexed,
-            body?.RootElement,
-            null,
-            null,
-            new BodyForm(false, false),
-            Preconditions.None,
-            reference => reference
-        );
+        using var body = change.Body is null ? null : ODataJsonBody.Parse(Encoding.UTF8.GetBytes(change.Body), ODataJsonForm.V401).Value;
+        var request = new ChangeRequest(change.Verb, prepared, lexed, body, null, null, Preconditions.None, ODataAddresses.Relative);
         if (!(await ChangeRunner.RunAsync(unit, request, CancellationToken.None)).Is(out _, out fault))
             return (fault, "");
         return (null, await RowsAsync(unit.Within(service.SourceOf(service.Model.FindSet("Visits")!))!));

@@ -194,7 +194,7 @@ internal abstract class CellJsonWriter
     /// <summary>Any other value whose stored form is not the published one.</summary>
     private sealed class ConvertedCell(Property property, string name, bool numbersAsText) : CellJsonWriter(property, name)
     {
-        private readonly string _instantFormat = ValueText.InstantFormat(property.Type);
+        private readonly string _instantFormat = CellText.InstantFormat(property.Type);
 
         protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column)
         {
@@ -331,7 +331,7 @@ internal abstract class CellJsonWriter
 
     private sealed class InstantCell(Property property, string name) : CellJsonWriter(property, name)
     {
-        private readonly string _format = ValueText.InstantFormat(property.Type);
+        private readonly string _format = CellText.InstantFormat(property.Type);
 
         protected override void WriteValue(Utf8JsonWriter json, IRowCursor row, int column)
         {

@@ -69,15 +69,15 @@ internal sealed class ControlJsonWriter
         else if (_type is { } type)
             json.WriteString(type.Name, type.Value);
         foreach (var (name, entity) in _joined)
-            json.WriteString(name, ValueText.EntityId(entity, row));
+            json.WriteString(name, KeyPredicate.EntityId(entity, row));
         if (_isTransient)
             json.WriteNull(_id);
         // Relative addresses count from the context URL, which is not there at the level none.
         var needsAddress = HasId || !_links.IsEmpty;
-        var address = needsAddress ? ValueText.EntityId(_shape, row) : "";
+        var address = needsAddress ? KeyPredicate.EntityId(_shape, row) : "";
         if (HasId)
             json.WriteString(_id, _format.HasContext ? address : links.Absolute(address));
-        if (_etag is { } etag && ValueText.ETag(_shape, row) is { } tag)
+        if (_etag is { } etag && CellText.ETag(_shape, row) is { } tag)
             json.WriteString(etag, tag);
         if (_type is not null)
             json.WriteString(_readLink, address);

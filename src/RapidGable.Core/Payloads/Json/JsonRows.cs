@@ -109,7 +109,7 @@ internal class JsonRows(
     /// <summary>An entity that is no longer part of the result (JSON format 15.3).</summary>
     public void Removed(EntityShape shape, IRowCursor row, bool isDeleted)
     {
-        var (id, reason) = (ValueText.EntityId(shape, row), isDeleted ? "deleted" : "changed");
+        var (id, reason) = (KeyPredicate.EntityId(shape, row), isDeleted ? "deleted" : "changed");
         Json.WriteStartObject();
         if (format.Version == ODataVersion.V40)
         {

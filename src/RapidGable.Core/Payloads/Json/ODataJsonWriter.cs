@@ -57,7 +57,7 @@ public sealed class ODataJsonWriter : IPayloadWriter
                 await walk.EntityAsync();
                 break;
             default:
-                var id = ValueText.EntityId(_tree[0].Shape, run.Rows);
+                var id = KeyPredicate.EntityId(_tree[0].Shape, run.Rows);
                 WriteContext(json, links.Context(ContextFragment.OfProperty(id, _request.Path)));
                 WriteValue(json, run);
                 break;

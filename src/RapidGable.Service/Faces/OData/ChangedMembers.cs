@@ -15,12 +15,14 @@ internal static class ChangedMembers
 
     /// <param name="context">Gives the context URL of a fragment.</param>
     /// <param name="members">In the order of the request, each that is there with its representation.</param>
+    /// <param name="sent">Gives an item as it was sent, by its number.</param>
     public static byte[] Write(
         PayloadFormat format,
         Func<string, string> context,
         string set,
         bool isDelta,
-        IEnumerable<(ChangedMember Member, byte[]? Now)> members
+        IEnumerable<(ChangedMember Member, byte[]? Now)> members,
+        Func<int, JsonElement?> sent
     )
     {
         using var stream = new MemoryStream();
@@ -36,7 +38,7 @@ internal static class ChangedMembers
                 if (member.Fault is null && now is not null)
                     Copy(json, now);
                 else
-                    Told(json, format, context, set, member);
+                    Told(json, format, context, set, member, member.Number is { } number ? sent(number) : null);
                 json.WriteEndObject();
             }
             json.WriteEndArray();
@@ -48,7 +50,14 @@ internal static class ChangedMembers
     /// <summary>
     /// An entity that is gone, or one that is as it was; a new one that could not be made is neither, and goes back as it came.
     /// </summary>
-    private static void Told(Utf8JsonWriter json, PayloadFormat format, Func<string, string> context, string set, ChangedMember member)
+    private static void Told(
+        Utf8JsonWriter json,
+        PayloadFormat format,
+        Func<string, string> context,
+        string set,
+        ChangedMember member,
+        JsonElement? item
+    )
     {
         var is40 = format.Version == ODataVersion.V40;
         var isGone = member.Change == MemberChange.Insert || (member.Change == MemberChange.Delete && member.Fault is null);
@@ -67,10 +76,7 @@ internal static class ChangedMembers
             json.WriteString(isGone && is40 ? "id" : format.Control("id"), address);
         if (member.Fault is { } fault)
             Why(json, member.Change, fault);
-        if (
-            member.Sent is not { ValueKind: JsonValueKind.Object } sent
-            || (member.Address is not null && member.Change != MemberChange.Insert)
-        )
+        if (item is not { ValueKind: JsonValueKind.Object } sent || (member.Address is not null && member.Change != MemberChange.Insert))
             return;
         foreach (
             var value in sent.EnumerateObject()

@@ -61,7 +61,7 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatabilityStore rep
         }
         if (!(await ReadAsync(asked, change, lexed, options)).Is(out var request, out fault))
             return fault;
-        using (request.Document)
+        using (request.Body)
         {
             exchange.Database.Start();
             return await RunAsync(request, options);
@@ -125,7 +125,7 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatabilityStore rep
         };
 
     /// <summary>A request whose body has been read.</summary>
-    private sealed record ReadRequest(ChangeRequest Request, JsonDocument? Document, Negotiated Answer)
+    private sealed record ReadRequest(ChangeRequest Request, ODataJsonBody? Body, Negotiated Answer)
     {
         /// <summary>It may be sent again; null = it is what it is.</summary>
         public Repeatable? Repeatable { get; init; }
@@ -148,7 +148,7 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatabilityStore rep
         )
             return fault;
         if (verb == ChangeVerb.Delete)
-            return new ReadRequest(Request(null, null, null, false), null, answer) { Repeatable = again as Repeatable };
+            return new ReadRequest(Request(null, null, null), null, answer) { Repeatable = again as Repeatable };
         var kind = change.Request.Path.Kind;
         var contentType = exchange.Request.ContentType;
         if (!MediaTypeHeaderValue.TryParse(contentType, out var type))
@@ -172,7 +172,7 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatabilityStore rep
                     property.Type.Kind == EdmKind.Stream
                     && type.MediaType.Equals("application/octet-stream", StringComparison.OrdinalIgnoreCase)
                 )
-                ? new ReadRequest(Request(null, body, contentType, false), null, answer) { Repeatable = again as Repeatable }
+                ? new ReadRequest(Request(null, body, contentType), null, answer) { Repeatable = again as Repeatable }
                 : NotTaken(wanted);
         }
         if (!type.MediaType.Equals("application/json", StringComparison.OrdinalIgnoreCase))
@@ -203,19 +203,20 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatabilityStore rep
                     );
             }
         }
-        if (!EntityReader.Parse(body).Is(out var document, out fault))
+        if (!ODataJsonBody.Parse(body, new ODataJsonForm(Is40(), asText)).Is(out var json, out fault))
             return fault;
-        if (OlderBody.Fault(document.RootElement) is { } older)
+        if (OlderBody.Fault(json.Json) is { } older)
         {
-            document.Dispose();
+            json.Dispose();
             return older;
         }
-        return new ReadRequest(Request(document.RootElement, null, null, asText), document, answer) { Repeatable = again as Repeatable };
+        return new ReadRequest(Request(json, null, null), json, answer) { Repeatable = again as Repeatable };
 
-        ChangeRequest Request(JsonElement? json, byte[]? content, string? contentType, bool numbersAsText) =>
-            new(verb, change, lexed, json, content, contentType, new BodyForm(Is40(), numbersAsText), preconditions, PathOf)
+        ChangeRequest Request(ODataJsonBody? sent, byte[]? content, string? contentType) =>
+            new(verb, change, lexed, sent, content, contentType, preconditions, new ODataAddresses(PathOf))
             {
                 Id = options.Id,
+                MayRemoveAllReferences = !Is40(),
                 ContinuesOnError =
                     exchange.Preferences.ContinueOnError && change.Request.Path.Kind == ResourceKind.Collection && verb != ChangeVerb.Post,
             };
@@ -246,7 +247,7 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatabilityStore rep
                 )
             )
             {
-                read.Value.Document?.Dispose();
+                read.Value.Body?.Dispose();
                 return fault;
             }
         }
@@ -504,7 +505,8 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatabilityStore rep
                 links.Context,
                 Uri.EscapeDataString(result.Set.Name),
                 !request.Change.Request.Path.IsEach,
-                members
+                members,
+                number => (request.Body as ODataJsonBody)?.DeltaItem(number)
             ),
             null
         );

@@ -2,23 +2,14 @@ using System.Buffers.Text;
 using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
-using System.Text.Encodings.Web;
 using System.Xml;
 using RapidGable.Model;
-using RapidGable.Queries;
 using RapidGable.Sources;
 
-namespace RapidGable.Payloads;
+namespace RapidGable.Queries;
 
-/// <summary>Texts as JSON writes them.</summary>
-public static class JsonText
-{
-    /// <summary>Payloads are UTF-8 read as JSON, never pasted into a page: letters beyond ASCII stay as they are.</summary>
-    public static readonly JavaScriptEncoder Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping;
-}
-
-/// <summary>Values as text: raw values, and the literals of key predicates.</summary>
-internal static class ValueText
+/// <summary>Cells of rows as text: raw values and entity tags.</summary>
+internal static class CellText
 {
     public static string InstantFormat(EdmType type)
     {
@@ -53,7 +44,7 @@ internal static class ValueText
         row.GetNumber(column) is var number && char.IsAsciiDigit(number[^1]) ? number : throw row.Odd(column);
 
     /// <summary>A converted value in the same forms.</summary>
-    private static string Raw(object value, EdmType type) =>
+    public static string Raw(object value, EdmType type) =>
         value switch
         {
             DateTime instant => instant.ToString(InstantFormat(type), CultureInfo.InvariantCulture),
@@ -81,43 +72,4 @@ internal static class ValueText
         }
         return $"W/\"{Convert.ToHexStringLower(hash.GetHashAndReset().AsSpan(0, 12))}\"";
     }
-
-    /// <summary>
-    /// The canonical address of an entity, relative to the service root: <c>Sensors(station_id=1,sensor_no=2)</c>, percent-encoded.
-    /// </summary>
-    public static string EntityId(EntityShape entity, IRowCursor row) =>
-        entity.Container is not { } container
-            ? entity.Set.Name + Key(entity.Key, row)
-            : $"{ContainerId(container, row)}/{Uri.EscapeDataString(container.Navigation.Name)}{Key(entity.Key, row)}";
-
-    /// <summary>
-    /// The address of the entity that a contained one is part of. Its key's literals follow the names of the container's key.
-    /// </summary>
-    private static string ContainerId(ContainerShape container, IRowCursor row) =>
-        container.Set.Name
-        + (
-            container.Key.Length == 1
-                ? $"({Literal(container.Key[0], row)})"
-                : $"({string.Join(',', container.Key.Select((k, i) => $"{container.Set.Type.Key[i].Name}={Literal(k, row)}"))})"
-        );
-
-    private static string Key(System.Collections.Immutable.ImmutableArray<ShapeCell> key, IRowCursor row) =>
-        key.Length == 1 ? $"({Literal(key[0], row)})" : $"({string.Join(',', key.Select(k => $"{k.Property.Name}={Literal(k, row)}"))})";
-
-    private static string Literal(ShapeCell cell, IRowCursor row) => Literal(Raw(cell, row), cell.Property.Type);
-
-    private static string Literal(string text, EdmType type) =>
-        type.Kind switch
-        {
-            EdmKind.String => $"'{Uri.EscapeDataString(text.Replace("'", "''", StringComparison.Ordinal))}'",
-            EdmKind.Duration => $"duration'{text}'",
-            EdmKind.Enum => $"{type.Name}'{text}'",
-            _ => Uri.EscapeDataString(text),
-        };
-
-    /// <summary>A key predicate from published values, encoded.</summary>
-    public static string Key(System.Collections.Immutable.ImmutableArray<(Property Property, object Value)> key) =>
-        key.Length == 1
-            ? $"({Literal(Raw(key[0].Value, key[0].Property.Type), key[0].Property.Type)})"
-            : $"({string.Join(',', key.Select(k => $"{k.Property.Name}={Literal(Raw(k.Value, k.Property.Type), k.Property.Type)}"))})";
 }

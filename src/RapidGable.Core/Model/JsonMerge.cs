@@ -2,7 +2,7 @@ using System.Text.Encodings.Web;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 
-namespace RapidGable.Changes;
+namespace RapidGable.Model;
 
 /// <summary>Changes members of a complex value that is kept as JSON.</summary>
 internal static class JsonMerge

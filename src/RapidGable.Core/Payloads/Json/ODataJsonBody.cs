@@ -1,0 +1,150 @@
+using System.Text.Json;
+using System.Text.Unicode;
+using RapidGable.Changes;
+using RapidGable.Model;
+using RapidGable.Requests;
+
+namespace RapidGable.Payloads.Json;
+
+/// <summary>How a body of OData JSON is read.</summary>
+/// <param name="Is40">By the rules of version 4.0: related entities of an update are bound only (M-24).</param>
+/// <param name="NumbersAsText">Int64 and Decimal come as strings (<c>IEEE754Compatible=true</c>).</param>
+public sealed record ODataJsonForm(bool Is40, bool NumbersAsText)
+{
+    /// <summary>That of version 4.01 with numbers as numbers.</summary>
+    public static ODataJsonForm V401 { get; } = new(false, false);
+}
+
+/// <summary>Bodies of OData JSON (JSON format 4 to 8 and 15, Protocol 11.4).</summary>
+public sealed class ODataJsonBody : ISentBody, IDisposable
+{
+    private static readonly JsonDocumentOptions Options = new() { MaxDepth = 128 };
+
+    private readonly JsonDocument _document;
+    private readonly ODataJsonForm _form;
+
+    private ODataJsonBody(JsonDocument document, ODataJsonForm form) => (_document, _form) = (document, form);
+
+    /// <summary>The JSON as it was sent, until the body is disposed of.</summary>
+    public JsonElement Json => _document.RootElement;
+
+    public void Dispose() => _document.Dispose();
+
+    /// <param name="body">UTF-8, with or without a byte order mark.</param>
+    /// <returns>The fault says where it is no JSON.</returns>
+    public static Result<ODataJsonBody> Parse(ReadOnlyMemory<byte> body, ODataJsonForm form)
+    {
+        if (body.Span.StartsWith(new byte[] { 0xEF, 0xBB, 0xBF }))
+            body = body[3..];
+        if (!Utf8.IsValid(body.Span))
+            return new RequestFault(400, "body", "The body is not valid UTF-8.");
+        try
+        {
+            var document = JsonDocument.Parse(body, Options);
+            if (UnpairedSurrogates.Find(body.Span) is not { } half)
+                return new ODataJsonBody(document, form);
+            document.Dispose();
+            return new RequestFault(
+                400,
+                "body",
+                $"A name or text in the body is no valid Unicode text: half of a character stands alone behind byte {half}."
+            );
+        }
+        catch (JsonException exception)
+        {
+            return new RequestFault(
+                400,
+                "body",
+                body.IsEmpty ? "The request needs a JSON body."
+                    : exception.Message.Contains("depth", StringComparison.Ordinal)
+                        ? $"The body nests deeper than {Options.MaxDepth} levels."
+                    : $"The body is not JSON: line {exception.LineNumber + 1}, byte {exception.BytePositionInLine + 1}."
+            );
+        }
+    }
+
+    public Result<SentEntity> Entity(WritableModel writable, EntitySet set, SentFor use, IReadOnlyCollection<string> given)
+    {
+        var reader = new ODataEntityReader(writable, _form);
+        var sent = reader.Entity(Json, set, use, given, "", 1);
+        return reader.Faults.Count > 0 ? RequestFault.Of(reader.Faults) : sent;
+    }
+
+    public Result<SentEntity> Property(WritableModel writable, EntitySet set, Property? group, Property property, SentFor use)
+    {
+        if (Json.ValueKind != JsonValueKind.Object)
+            return new RequestFault(400, "body", "The body is an object.");
+        // A complex value stands as itself, anything else under 'value' (JSON format 11).
+        var isObject = property.Type is { Kind: EdmKind.Complex, IsCollection: false };
+        if (!isObject && !Json.TryGetProperty("value", out _))
+            return new RequestFault(400, "body", "The body is an object with the member 'value'.", "value");
+        if (!isObject && Json.EnumerateObject().Select(m => m.Name).FirstOrDefault(n => n != "value" && !n.Contains('@')) is { } other)
+            return new RequestFault(400, "unknown-property", $"'{other}' is not allowed beside 'value'.", other);
+        var reader = new ODataEntityReader(writable, _form);
+        var name = group is null ? property.Name : $"{group.Name}/{property.Name}";
+        var values = reader.Property(isObject ? Json : Json.GetProperty("value"), set, property, name, use);
+        return reader.Faults.Count > 0 ? RequestFault.Of(reader.Faults) : new SentEntity(set, values, []);
+    }
+
+    public Result<string> Item(Property property)
+    {
+        var item = Json.ValueKind == JsonValueKind.Object && Json.TryGetProperty("value", out var value) ? value : Json;
+        var faults = new List<RequestFault>();
+        var text = new JsonValueReader(_form.NumbersAsText, faults).Item(item, property.Type, property.Name);
+        return faults.Count > 0 ? RequestFault.Of(faults) : text!;
+    }
+
+    public Result<IReadOnlyList<SentReference>> References()
+    {
+        var isList = Json.ValueKind == JsonValueKind.Object && Json.TryGetProperty("value", out var list) && IsArray(list);
+        IEnumerable<JsonElement> items = isList ? Json.GetProperty("value").EnumerateArray() : [Json];
+        var references = new List<SentReference>();
+        foreach (var item in items)
+        {
+            if (Annotation(item, "id") is not { } address)
+                return NoReference;
+            references.Add(new SentReference(address, Annotation(item, "etag")));
+        }
+        return references;
+    }
+
+    private static bool IsArray(JsonElement value) => value.ValueKind == JsonValueKind.Array;
+
+    private static RequestFault NoReference => new(400, "body", "The body is a reference to one entity: {\"@odata.id\": \"…\"}.");
+
+    /// <summary>The text of an annotation, with or without the prefix of 4.0; null = there is none.</summary>
+    private static string? Annotation(JsonElement item, string name)
+    {
+        if (item.ValueKind != JsonValueKind.Object)
+            return null;
+        var isThere = item.TryGetProperty("@odata." + name, out var text) || item.TryGetProperty("@" + name, out text);
+        return isThere && text.ValueKind == JsonValueKind.String ? text.GetString() : null;
+    }
+
+    public Result<IReadOnlyList<DeltaItem>> Delta(WritableModel writable, EntitySet set)
+    {
+        if (Json.ValueKind != JsonValueKind.Object || !Json.TryGetProperty("value", out var items) || !IsArray(items))
+            return new RequestFault(
+                400,
+                "body",
+                "The body is a delta payload: an object with an array 'value' of entities and of deleted ones with '@removed'."
+            );
+        if (Annotation(Json, "context") is { } context && !context.EndsWith("$delta", StringComparison.Ordinal))
+            return new RequestFault(400, "body", "The context of a delta payload ends with $delta.", "@context");
+        var reader = new ODataEntityReader(writable, _form);
+        var read = new List<DeltaItem>();
+        foreach (var item in items.EnumerateArray())
+        {
+            var related = reader.DeltaItem(item, set, $"value/{read.Count}");
+            read.Add(new DeltaItem(read.Count, related, [.. reader.Faults]));
+            if (reader.HasTooMany)
+                return RequestFault.Of(reader.Faults);
+            reader.Faults.Clear();
+        }
+        return read;
+    }
+
+    /// <summary>An item of a delta payload as it was sent; null = the body is none.</summary>
+    public JsonElement? DeltaItem(int number) =>
+        Json.ValueKind == JsonValueKind.Object && Json.TryGetProperty("value", out var items) && IsArray(items) ? items[number] : null;
+}
