@@ -13,7 +13,7 @@ using RapidGable.Building;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Queries;
-using RapidGable.Requests;
+using RapidGable.Requests.OData;
 
 /// <summary>
 /// Bytes that the core allocates for a request and for each of its rows: from the address to the last byte of the answer, without the

@@ -6,7 +6,7 @@ using RapidGable.Building;
 using RapidGable.Core.Tests;
 using RapidGable.Demo;
 using RapidGable.Queries;
-using RapidGable.Requests;
+using RapidGable.Requests.OData;
 using RapidGable.Sources;
 
 /// <summary>

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using RapidGable.Declarations;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Sources;
 
@@ -167,7 +168,7 @@ public sealed class ModelBuilder
         {
             Note($"{set.Name}/{name.Value}", type.ToString(), $"declared; computed as {expression.Value}");
             // A value that is only looked up stays as it is kept; any other has the engine's usual form.
-            var kept = (bound.Value.Condition as Requests.BoundProperty)?.Property;
+            var kept = (bound.Value.Condition as BoundProperty)?.Property;
             return new Property(name.Value, type, true, name.Value, kept?.StorageForm)
             {
                 Expression = expression.Value,

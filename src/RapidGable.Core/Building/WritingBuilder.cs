@@ -1,8 +1,8 @@
 using System.Collections.Immutable;
 using System.Text.RegularExpressions;
 using RapidGable.Declarations;
+using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Requests;
 using RapidGable.Sources;
 
 namespace RapidGable.Building;

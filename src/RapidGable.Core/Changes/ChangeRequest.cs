@@ -1,7 +1,7 @@
 using System.Collections.Immutable;
 using RapidGable.Model;
 using RapidGable.Queries;
-using RapidGable.Requests;
+using RapidGable.Requests.OData;
 
 namespace RapidGable.Changes;
 

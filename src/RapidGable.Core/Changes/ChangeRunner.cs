@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using System.Text;
 using RapidGable.Access;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Requests;

@@ -1,5 +1,5 @@
+using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Requests;
 using RapidGable.Sources;
 
 namespace RapidGable.Changes;

@@ -1,6 +1,6 @@
 using System.Collections.Immutable;
 using RapidGable.Model;
-using RapidGable.Requests;
+using RapidGable.Requests.OData;
 
 namespace RapidGable.Changes;
 

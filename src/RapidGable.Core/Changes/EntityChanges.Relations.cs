@@ -1,6 +1,6 @@
 using System.Collections.Immutable;
+using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Requests;
 
 namespace RapidGable.Changes;
 

@@ -1,8 +1,8 @@
 using System.Collections.Immutable;
 using RapidGable.Access;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Queries;
-using RapidGable.Requests;
 using RapidGable.Sources;
 
 namespace RapidGable.Changes;

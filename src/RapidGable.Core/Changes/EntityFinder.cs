@@ -1,7 +1,9 @@
 using System.Collections.Immutable;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Requests;
+using RapidGable.Requests.OData;
 using RapidGable.Sources;
 
 namespace RapidGable.Changes;

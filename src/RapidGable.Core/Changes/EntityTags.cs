@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using RapidGable.Model;
 using RapidGable.Queries;
+using RapidGable.Requests;
 using RapidGable.Sources;
 
 namespace RapidGable.Changes;
@@ -14,7 +15,7 @@ internal static class EntityTags
     /// <param name="cells">Of <see cref="Columns"/>.</param>
     public static string? Of(EntitySet set, ImmutableArray<ShapeCell> cells, IRowCursor row) =>
         CellText.ETag(
-            new EntityShape(set, Requests.BoundSelect.Nothing, [], [], [], [])
+            new EntityShape(set, BoundSelect.Nothing, [], [], [], [])
             {
                 Version = set.Version is null ? null : cells[0],
                 RowState = set.Version is null ? cells : [],

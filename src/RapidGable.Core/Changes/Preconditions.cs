@@ -1,5 +1,5 @@
 using System.Collections.Immutable;
-using RapidGable.Requests;
+using RapidGable.Expressions;
 
 namespace RapidGable.Changes;
 

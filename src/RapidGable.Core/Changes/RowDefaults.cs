@@ -1,6 +1,6 @@
 using RapidGable.Access;
+using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Requests;
 
 namespace RapidGable.Changes;
 

@@ -1,7 +1,7 @@
 // What a request sends to be written, bound to the model: names have become properties, values have the types of these.
 using System.Collections.Immutable;
+using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Requests;
 
 namespace RapidGable.Changes;
 

@@ -1,7 +1,7 @@
 using System.Globalization;
 using System.Text;
+using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Requests;
 using RapidGable.Sources;
 
 namespace RapidGable.Changes;

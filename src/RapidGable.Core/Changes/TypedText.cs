@@ -1,7 +1,7 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
+using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Requests;
 
 namespace RapidGable.Changes;
 

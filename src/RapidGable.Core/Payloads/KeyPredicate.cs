@@ -44,6 +44,8 @@ internal static class KeyPredicate
     /// <summary>A key predicate from published values, encoded.</summary>
     public static string Of(ImmutableArray<(Property Property, object Value)> key) =>
         key.Length == 1
-            ? $"({Literal(CellText.Raw(key[0].Value, key[0].Property.Type), key[0].Property.Type)})"
-            : $"({string.Join(',', key.Select(k => $"{k.Property.Name}={Literal(CellText.Raw(k.Value, k.Property.Type), k.Property.Type)}"))})";
+            ? $"({Literal(key[0].Value, key[0].Property)})"
+            : $"({string.Join(',', key.Select(k => $"{k.Property.Name}={Literal(k.Value, k.Property)}"))})";
+
+    private static string Literal(object value, Property property) => Literal(CellText.Raw(value, property.Type), property.Type);
 }

@@ -1,5 +1,6 @@
 using RapidGable.Queries;
 using RapidGable.Requests;
+using RapidGable.Requests.OData;
 
 namespace RapidGable.Payloads;
 

@@ -1,7 +1,7 @@
 using System.Collections.Immutable;
 using RapidGable.Changes;
 using RapidGable.Model;
-using RapidGable.Requests;
+using RapidGable.Requests.OData;
 
 namespace RapidGable.Payloads;
 

@@ -1,6 +1,7 @@
 // The relational plan: which tables, joined how, under which conditions, in which order; still no SQL text.
 using System.Collections.Immutable;
 using RapidGable.Access;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Requests;
 

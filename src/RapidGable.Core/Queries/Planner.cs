@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using RapidGable.Access;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Requests;
 

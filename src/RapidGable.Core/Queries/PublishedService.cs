@@ -2,8 +2,10 @@ using System.Collections.Concurrent;
 using System.Collections.Immutable;
 using System.Diagnostics;
 using RapidGable.Access;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Requests;
+using RapidGable.Requests.OData;
 using RapidGable.Sources;
 
 namespace RapidGable.Queries;

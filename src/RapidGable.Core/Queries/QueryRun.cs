@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Requests;
 using RapidGable.Sources;

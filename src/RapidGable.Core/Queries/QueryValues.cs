@@ -3,8 +3,10 @@ using System.Security.Cryptography;
 using System.Text;
 using System.Text.RegularExpressions;
 using RapidGable.Access;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Requests;
+using RapidGable.Requests.OData;
 using RapidGable.Sources;
 
 namespace RapidGable.Queries;

@@ -1,8 +1,8 @@
 using System.Collections.Immutable;
 using System.Text;
 using RapidGable.Access;
+using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Requests;
 using RapidGable.Sources;
 
 namespace RapidGable.Queries;

@@ -1,5 +1,6 @@
 // The syntax of $apply (Data Aggregation 3): transformations, each of which makes a new collection of the one before.
 using System.Collections.Immutable;
+using RapidGable.Expressions;
 
 namespace RapidGable.Requests;
 

@@ -1,6 +1,7 @@
 // $apply, bound: each stage takes the rows of the one before and gives rows of its own type. What a stage gives is an entity
 // set that no declaration made, so that everything after it binds as it would to any other set.
 using System.Collections.Immutable;
+using RapidGable.Expressions;
 using RapidGable.Model;
 
 namespace RapidGable.Requests;

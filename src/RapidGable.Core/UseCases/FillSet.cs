@@ -3,11 +3,12 @@ using System.Text;
 using System.Text.Json;
 using RapidGable.Access;
 using RapidGable.Changes;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Queries;
-using RapidGable.Requests;
+using RapidGable.Requests.OData;
 using RapidGable.Verification;
 
 namespace RapidGable.UseCases;

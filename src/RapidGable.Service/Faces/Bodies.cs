@@ -1,5 +1,5 @@
 using Microsoft.AspNetCore.Http.Features;
-using RapidGable.Requests;
+using RapidGable.Expressions;
 
 namespace RapidGable.Service.Faces;
 

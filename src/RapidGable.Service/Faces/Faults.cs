@@ -1,4 +1,4 @@
-using RapidGable.Requests;
+using RapidGable.Expressions;
 using RapidGable.Sources;
 
 namespace RapidGable.Service.Faces;

@@ -2,7 +2,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Http.Features;
 using RapidGable.Access;
 using RapidGable.Changes;
-using RapidGable.Requests;
+using RapidGable.Expressions;
 using RapidGable.Sources;
 
 namespace RapidGable.Service.Faces;

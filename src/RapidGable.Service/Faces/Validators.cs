@@ -1,7 +1,7 @@
 using System.Security.Cryptography;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
-using RapidGable.Requests;
+using RapidGable.Expressions;
 
 namespace RapidGable.Service.Faces;
 

@@ -3,8 +3,8 @@ using System.Text;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Connections;
 using Microsoft.AspNetCore.Http;
+using RapidGable.Expressions;
 using RapidGable.Payloads.Json;
-using RapidGable.Requests;
 
 namespace RapidGable.Service.Hosting;
 

@@ -7,7 +7,7 @@ using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.DependencyInjection;
-using RapidGable.Requests;
+using RapidGable.Expressions;
 using RapidGable.Service.Auditing;
 
 namespace RapidGable.Service.Identity;

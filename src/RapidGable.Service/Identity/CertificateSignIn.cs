@@ -4,7 +4,7 @@ using System.Security.Cryptography.X509Certificates;
 using Microsoft.Extensions.Logging;
 using RapidGable.Access;
 using RapidGable.Declarations;
-using RapidGable.Requests;
+using RapidGable.Expressions;
 using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Identity;

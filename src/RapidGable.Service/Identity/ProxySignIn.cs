@@ -2,7 +2,7 @@ using System.Net;
 using Microsoft.AspNetCore.Http;
 using RapidGable.Access;
 using RapidGable.Declarations;
-using RapidGable.Requests;
+using RapidGable.Expressions;
 
 namespace RapidGable.Service.Identity;
 

@@ -4,7 +4,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Primitives;
 using RapidGable.Access;
 using RapidGable.Declarations;
-using RapidGable.Requests;
+using RapidGable.Expressions;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Publishing;
 

@@ -5,8 +5,8 @@ using Microsoft.IdentityModel.JsonWebTokens;
 using Microsoft.IdentityModel.Tokens;
 using RapidGable.Access;
 using RapidGable.Declarations;
+using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Requests;
 using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Identity;

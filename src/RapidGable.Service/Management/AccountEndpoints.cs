@@ -6,6 +6,7 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
 using RapidGable.Access;
+using RapidGable.Expressions;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
 using RapidGable.Service.Identity;
@@ -48,7 +49,7 @@ internal static class AccountEndpoints
                 { Link: { } token } => await administration.SignInByLinkAsync(context, token),
                 { Key: { } key } => await administration.SignInAsync(context, key),
                 { Name: { } name, Password: { } password } => await administration.SignInAsync(context, name, password),
-                _ => new Requests.RequestFault(400, "body", "Send name and password, key, or link, as JSON."),
+                _ => new RequestFault(400, "body", "Send name and password, key, or link, as JSON."),
             };
             return fault is null ? Results.NoContent() : ManagementInterface.Problem(fault.Status, fault.Code, fault.Message);
         });

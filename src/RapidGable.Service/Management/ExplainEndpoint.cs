@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
 using RapidGable.Access;
+using RapidGable.Expressions;
 using RapidGable.Queries;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
@@ -104,7 +105,7 @@ internal static class ExplainEndpoint
         }
     }
 
-    private static IResult Refused(Requests.RequestFault fault, IReadOnlyList<RuleEffect> rules) =>
+    private static IResult Refused(RequestFault fault, IReadOnlyList<RuleEffect> rules) =>
         Results.Json(
             new RefusedRequest(
                 new RequestError(fault.Code, fault.Message, fault.Target, fault.Position, fault.Pointer(), fault.Status),

@@ -1,4 +1,5 @@
 using RapidGable.Access;
+using RapidGable.Expressions;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Queries;

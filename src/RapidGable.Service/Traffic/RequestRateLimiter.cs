@@ -3,7 +3,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Access;
 using RapidGable.Declarations;
-using RapidGable.Requests;
+using RapidGable.Expressions;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Publishing;
 

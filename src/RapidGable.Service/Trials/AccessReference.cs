@@ -6,12 +6,13 @@ using System.Text.RegularExpressions;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Declarations;
+using RapidGable.Expressions;
 using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Queries;
-using RapidGable.Requests;
+using RapidGable.Requests.OData;
 using RapidGable.Service.Publishing;
 using RapidGable.Verification;
 

@@ -3,11 +3,12 @@ using System.Text;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Changes;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Queries;
-using RapidGable.Requests;
+using RapidGable.Requests.OData;
 using static RapidGable.Core.Tests.RuleWorld;
 
 namespace RapidGable.Core.Tests;

@@ -5,7 +5,7 @@ using RapidGable.Access;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Queries;
-using RapidGable.Requests;
+using RapidGable.Requests.OData;
 
 namespace RapidGable.Core.Tests;
 

@@ -1,7 +1,7 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 using CsCheck;
-using RapidGable.Requests;
+using RapidGable.Expressions;
 
 namespace RapidGable.Core.Tests;
 

@@ -3,8 +3,9 @@ using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Demo;
+using RapidGable.Expressions;
 using RapidGable.Queries;
-using RapidGable.Requests;
+using RapidGable.Requests.OData;
 
 namespace RapidGable.Core.Tests;
 

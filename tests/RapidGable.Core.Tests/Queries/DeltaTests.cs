@@ -1,9 +1,10 @@
 using System.Text.Json;
 using RapidGable.Access;
+using RapidGable.Expressions;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Queries;
-using RapidGable.Requests;
+using RapidGable.Requests.OData;
 
 namespace RapidGable.Core.Tests;
 

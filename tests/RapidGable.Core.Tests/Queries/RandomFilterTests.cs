@@ -1,7 +1,8 @@
 using CsCheck;
 using RapidGable.Access;
+using RapidGable.Expressions;
 using RapidGable.Queries;
-using RapidGable.Requests;
+using RapidGable.Requests.OData;
 
 namespace RapidGable.Core.Tests;
 

@@ -4,6 +4,7 @@ using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
+using RapidGable.Requests.OData;
 using RapidGable.Sources;
 
 namespace RapidGable.Core.Tests;

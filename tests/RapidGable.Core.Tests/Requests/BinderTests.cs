@@ -1,6 +1,7 @@
 using RapidGable.Access;
 using RapidGable.Model;
 using RapidGable.Requests;
+using RapidGable.Requests.OData;
 
 namespace RapidGable.Core.Tests;
 

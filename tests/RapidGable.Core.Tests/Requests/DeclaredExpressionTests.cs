@@ -1,5 +1,5 @@
+using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Requests;
 
 namespace RapidGable.Core.Tests;
 

@@ -1,6 +1,8 @@
 using CsCheck;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Requests;
+using RapidGable.Requests.OData;
 
 namespace RapidGable.Core.Tests;
 

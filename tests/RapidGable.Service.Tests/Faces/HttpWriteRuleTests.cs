@@ -5,9 +5,9 @@ using Microsoft.AspNetCore.Builder;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Core.Tests;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Queries;
-using RapidGable.Requests;
 using RapidGable.Service.Hosting;
 using RapidGable.Sources;
 

@@ -1,5 +1,5 @@
 using System.Text.Json;
-using RapidGable.Requests;
+using RapidGable.Expressions;
 
 namespace RapidGable.Payloads.Json;
 

@@ -3,8 +3,8 @@ using System.Text;
 using System.Text.Encodings.Web;
 using System.Text.Json;
 using RapidGable.Changes;
+using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Requests;
 
 namespace RapidGable.Payloads.Json;
 

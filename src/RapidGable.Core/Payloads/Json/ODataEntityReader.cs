@@ -1,8 +1,8 @@
 using System.Collections.Immutable;
 using System.Text.Json;
 using RapidGable.Changes;
+using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Requests;
 
 namespace RapidGable.Payloads.Json;
 

@@ -1,8 +1,8 @@
 using System.Text.Json;
 using System.Text.Unicode;
 using RapidGable.Changes;
+using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Requests;
 
 namespace RapidGable.Payloads.Json;
 

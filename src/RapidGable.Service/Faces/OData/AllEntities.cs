@@ -4,9 +4,11 @@ using System.Text;
 using System.Text.Encodings.Web;
 using System.Text.Json;
 using Microsoft.AspNetCore.Http;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Requests;
+using RapidGable.Requests.OData;
 
 namespace RapidGable.Service.Faces.OData;
 

@@ -1,10 +1,11 @@
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Changes;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
-using RapidGable.Requests;
+using RapidGable.Requests.OData;
 using RapidGable.Service.Traffic;
 using RapidGable.Sources;
 

@@ -1,7 +1,7 @@
 using System.Text.Json;
 using RapidGable.Changes;
+using RapidGable.Expressions;
 using RapidGable.Payloads;
-using RapidGable.Requests;
 
 namespace RapidGable.Service.Faces.OData;
 

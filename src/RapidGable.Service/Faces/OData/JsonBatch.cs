@@ -1,8 +1,8 @@
 using System.Buffers.Text;
 using System.Text;
 using System.Text.Json;
+using RapidGable.Expressions;
 using RapidGable.Payloads;
-using RapidGable.Requests;
 
 namespace RapidGable.Service.Faces.OData;
 

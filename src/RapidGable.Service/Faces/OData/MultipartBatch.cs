@@ -1,7 +1,7 @@
 using System.Globalization;
 using System.Text;
 using Microsoft.Net.Http.Headers;
-using RapidGable.Requests;
+using RapidGable.Expressions;
 
 namespace RapidGable.Service.Faces.OData;
 

@@ -2,9 +2,9 @@ using System.Globalization;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Primitives;
 using Microsoft.Net.Http.Headers;
+using RapidGable.Expressions;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
-using RapidGable.Requests;
 
 namespace RapidGable.Service.Faces.OData;
 

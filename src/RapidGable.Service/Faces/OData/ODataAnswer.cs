@@ -1,12 +1,14 @@
 using System.Text;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
+using RapidGable.Expressions;
 using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
+using RapidGable.Requests.OData;
 using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service.Faces.OData;

@@ -2,11 +2,13 @@ using System.Text.Json;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Changes;
+using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
+using RapidGable.Requests.OData;
 using RapidGable.Sources;
 
 namespace RapidGable.Service.Faces.OData;

@@ -1,9 +1,10 @@
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Changes;
+using RapidGable.Expressions;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
-using RapidGable.Requests;
+using RapidGable.Requests.OData;
 using RapidGable.Service.Auditing;
 
 namespace RapidGable.Service.Faces.OData;

@@ -4,8 +4,8 @@ using System.Security.Cryptography;
 using System.Text;
 using Microsoft.AspNetCore.Http;
 using RapidGable.Access;
+using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Requests;
 using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service.Faces.OData;

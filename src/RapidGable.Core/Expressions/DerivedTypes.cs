@@ -1,7 +1,7 @@
 using System.Collections.Immutable;
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>Whether an entity is of a derived type, as a condition.</summary>
 public static class DerivedTypes

@@ -1,6 +1,6 @@
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>
 /// How large an expression becomes once every computed value that it names stands in it. A value that is named twice by each of ten

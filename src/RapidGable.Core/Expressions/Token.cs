@@ -1,6 +1,6 @@
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 internal enum TokenKind
 {

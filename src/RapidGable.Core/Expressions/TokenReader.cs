@@ -1,6 +1,6 @@
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>Walks over the tokens of one option or segment, and makes its faults.</summary>
 internal sealed class TokenReader(List<Token> tokens, string target, string text)

@@ -1,6 +1,6 @@
 using System.Globalization;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>
 /// Literals in the forms of OData 2 and 3, which clients of several versions send whatever answers: they are understood where they

@@ -2,7 +2,7 @@
 using System.Collections.Immutable;
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <param name="Position">In characters from the start of the option or segment.</param>
 public sealed record NameSyntax(string Text, int Position);
@@ -116,115 +116,5 @@ public sealed record SearchNotSyntax(SearchSyntax Operand) : SearchSyntax;
 /// <summary>Two search expressions joined by AND or OR.</summary>
 public sealed record SearchPairSyntax(bool IsAnd, SearchSyntax Left, SearchSyntax Right) : SearchSyntax;
 
-/// <summary><c>expression as Name</c> (URL conventions 5.1.9).</summary>
-public sealed record ComputeItemSyntax(ExpressionSyntax Expression, NameSyntax Alias);
-
-/// <param name="All">An asterisk is among the items.</param>
-public sealed record SelectSyntax(bool All, ImmutableArray<SelectItemSyntax> Items);
-
-/// <param name="Path">The property, and the members of complex values that lead on.</param>
-/// <param name="Select">The nested <c>$select</c>; null = none.</param>
-public sealed record SelectItemSyntax(ImmutableArray<NameSyntax> Path, SelectSyntax? Select);
-
-/// <summary>What of the related entities is wanted.</summary>
-public enum ExpandKind
-{
-    Entities,
-    References,
-    Count,
-}
-
-/// <param name="Name">Null for <c>*</c>, all navigation properties.</param>
-/// <param name="Select">The nested <c>$select</c>; null = none.</param>
-public sealed record ExpandItemSyntax(NameSyntax? Name, SelectSyntax? Select)
-{
-    public ExpandKind Kind { get; init; }
-
-    /// <summary>The type that entities are cast to before; null = none.</summary>
-    public NameSyntax? Cast { get; init; }
-
-    public int Position { get; init; }
-
-    public ExpressionSyntax? Filter { get; init; }
-
-    public SearchSyntax? Search { get; init; }
-
-    public ImmutableArray<ComputeItemSyntax> Compute { get; init; } = [];
-
-    public ImmutableArray<OrderTermSyntax> OrderBy { get; init; } = [];
-
-    public ImmutableArray<ExpandItemSyntax> Expand { get; init; } = [];
-
-    /// <summary>Slot of the nested <c>$top</c>; null = not given.</summary>
-    public int? Top { get; init; }
-
-    public int? Skip { get; init; }
-
-    public bool Count { get; init; }
-
-    /// <summary>How often a recursive relation is followed, 1 when nothing is said; <see cref="int.MaxValue"/> for <c>max</c>.</summary>
-    public int Levels { get; init; } = 1;
-
-    /// <summary>Where the nested options stand, by their names; links to further related entities repeat them.</summary>
-    public ImmutableArray<NestedOption> Options { get; init; } = [];
-}
-
-/// <summary>A nested option that a next link repeats: the tokens of its value, from the first to the one behind the last.</summary>
-public sealed record NestedOption(string Name, int FirstToken, int EndToken);
-
 /// <param name="Name">Null when the single value stands alone.</param>
 public sealed record KeyPartSyntax(NameSyntax? Name, LiteralSyntax Value);
-
-/// <summary>A path segment with a name, and a key predicate if it has one.</summary>
-/// <param name="Slot">The whole segment as text, for where it stands for a key; -1 = it cannot.</param>
-public sealed record SegmentSyntax(string Name, ImmutableArray<KeyPartSyntax>? Key, int Slot = -1)
-{
-    public bool IsSystem => Name.StartsWith('$') && !IsText;
-
-    /// <summary>No name, so nothing but a key.</summary>
-    public bool IsText { get; init; }
-
-    /// <summary>The sets of a <c>$crossjoin(…)</c>.</summary>
-    public ImmutableArray<NameSyntax> Sets { get; init; } = [];
-
-    /// <summary>The condition of a <c>$filter(…)</c> segment.</summary>
-    public ExpressionSyntax? Filter { get; init; }
-}
-
-/// <summary>A parsed request. Slots point into the literals that came with it.</summary>
-public sealed record RequestSyntax(ImmutableArray<SegmentSyntax> Path)
-{
-    /// <summary>Null = not given.</summary>
-    public ImmutableArray<TransformationSyntax>? Apply { get; init; }
-
-    public ExpressionSyntax? Filter { get; init; }
-
-    public SearchSyntax? Search { get; init; }
-
-    public ImmutableArray<ComputeItemSyntax> Compute { get; init; } = [];
-
-    public ImmutableArray<OrderTermSyntax> OrderBy { get; init; } = [];
-
-    public SelectSyntax? Select { get; init; }
-
-    public ImmutableArray<ExpandItemSyntax> Expand { get; init; } = [];
-
-    /// <summary>Slot of <c>$top</c>; null = not given.</summary>
-    public int? Top { get; init; }
-
-    public int? Skip { get; init; }
-
-    public bool Count { get; init; }
-
-    /// <summary>For each position value of the <c>$skiptoken</c>, whether it is null; null = no token.</summary>
-    public ImmutableArray<bool>? SkipTokenNulls { get; init; }
-
-    /// <summary>Only what has changed is asked for.</summary>
-    public bool IsDelta { get; init; }
-
-    /// <summary>The system options that are present, by their canonical names.</summary>
-    public ImmutableArray<string> Options { get; init; } = [];
-
-    /// <summary>The decoded texts that positions refer to, by option name.</summary>
-    public ImmutableDictionary<string, string> Texts { get; init; } = ImmutableDictionary<string, string>.Empty;
-}

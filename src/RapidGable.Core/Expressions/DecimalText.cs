@@ -1,6 +1,6 @@
 using System.Globalization;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>Decimal numbers as they are written.</summary>
 internal static class DecimalText

@@ -1,6 +1,6 @@
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>What stands for names with an at sign in an expression: parameter aliases of an address, or attributes of the caller.</summary>
 internal abstract class NamedValues

@@ -1,4 +1,6 @@
-namespace RapidGable.Requests;
+using RapidGable.Expressions;
+
+namespace RapidGable.Requests.OData;
 
 /// <summary>The parameter aliases of a request, <c>@name=expression</c> (URL conventions 5.3).</summary>
 internal sealed class ParameterAliases(LexedRequest request) : NamedValues

@@ -1,7 +1,8 @@
 using System.Text;
+using RapidGable.Expressions;
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Requests.OData;
 
 /// <summary>
 /// A request in tokens: the last stage that looks at each character. Requests that differ only in literals have the

@@ -1,7 +1,8 @@
 using System.Collections.Immutable;
+using RapidGable.Expressions;
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Requests.OData;
 
 /// <summary>The grammar of <c>$apply</c> (Data Aggregation 3).</summary>
 internal sealed class ApplyParser(TokenReader reader, ParameterAliases aliases)

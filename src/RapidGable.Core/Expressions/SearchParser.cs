@@ -1,7 +1,7 @@
 using System.Text;
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>
 /// The grammar of <c>$search</c> (URL conventions 5.1.8): words and phrases in double quotes, NOT before AND before OR,

@@ -1,7 +1,7 @@
 using System.Collections.Immutable;
 using System.Diagnostics.CodeAnalysis;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>Why a request cannot be answered, ready for any face's error body.</summary>
 /// <param name="Status">The HTTP status that says the same.</param>

@@ -1,6 +1,6 @@
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>What literals and attributes of the caller become where they meet something.</summary>
 internal sealed partial class ExpressionBinder

@@ -2,7 +2,7 @@ using System.Collections.Immutable;
 using System.Text;
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>A place of an expression at which an attribute of the caller stands.</summary>
 /// <param name="Slot">As in <see cref="BoundLiteral.Slot"/>.</param>

@@ -1,7 +1,7 @@
 using System.Collections.Immutable;
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>What types numbers become when they meet (URL conventions 5.1.1.16.1).</summary>
 internal static class NumericPromotion

@@ -1,7 +1,8 @@
 using System.Collections.Immutable;
 using RapidGable.Model;
+using RapidGable.Requests;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>
 /// The paths of expressions: to properties, over relations and type casts, into collections, and from <c>$root</c> and <c>$it</c>.

@@ -2,7 +2,7 @@ using System.Collections.Frozen;
 using System.Collections.Immutable;
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>The expression grammar of <c>$filter</c> and <c>$orderby</c>, by precedence climbing (URL conventions 5.1.1.17).</summary>
 internal sealed class ExpressionParser(TokenReader reader, NamedValues names)
@@ -260,7 +260,7 @@ internal sealed class ExpressionParser(TokenReader reader, NamedValues names)
                 "$root leads to one entity by its key, as in $root/Stations(1)/name; anything else after it is not supported.",
                 set.Position
             );
-        var key = RequestParser.Key(reader, names);
+        var key = Key(reader, names);
         var path = ImmutableArray.CreateBuilder<NameSyntax>();
         while (reader.TryTake('/'))
             path.Add(reader.ExpectName("a property"));
@@ -351,4 +351,48 @@ internal sealed class ExpressionParser(TokenReader reader, NamedValues names)
         ++_nodes <= Limits.ExpressionNodes && names.MayGrow()
             ? node
             : throw reader.Fault("too-large", $"The expression has more than {Limits.ExpressionNodes} parts.", node.Position);
+
+    /// <summary>A key predicate behind its opening parenthesis.</summary>
+    internal static ImmutableArray<KeyPartSyntax> Key(TokenReader reader, NamedValues names)
+    {
+        var parts = ImmutableArray.CreateBuilder<KeyPartSyntax>();
+        while (!reader.TryTake(')'))
+        {
+            if (parts.Count > 0)
+                reader.Expect(',', "or ')' in the key");
+            parts.Add(KeyPart(reader, names));
+        }
+        return parts.ToImmutable();
+    }
+
+    private static KeyPartSyntax KeyPart(TokenReader reader, NamedValues names)
+    {
+        NameSyntax? name = null;
+        if (reader.Current.Kind == TokenKind.Name && reader.Following.Is('='))
+        {
+            name = reader.ExpectName("a key property");
+            reader.Take();
+        }
+        if (reader.Current.Is('@') && reader.Following.Kind == TokenKind.Name)
+        {
+            var at = reader.Take();
+            var alias = "@" + reader.Take().Text;
+            return names.Value(new NameSyntax(alias, at.Position)) switch
+            {
+                AliasSyntax { Value: LiteralSyntax literal } => new KeyPartSyntax(name, literal),
+                AttributeSyntax own => new KeyPartSyntax(name, new LiteralSyntax(own.Slot, LiteralKind.Text, at.Position)),
+                _ => throw reader.Fault(
+                    "key",
+                    $"The parameter alias {alias} is a literal value when it stands for a key, and never null.",
+                    at.Position
+                ),
+            };
+        }
+        if (reader.Current.Kind == TokenKind.Null)
+            throw reader.Fault("key", "A key value is never null.", reader.Current.Position);
+        if (reader.Current.Kind != TokenKind.Literal)
+            throw reader.Unexpected("a key value such as 1 or 'AB-001'");
+        var token = reader.Take();
+        return new KeyPartSyntax(name, new LiteralSyntax(token.Slot, token.Literal, token.Position));
+    }
 }

@@ -1,7 +1,8 @@
 using System.Collections.Immutable;
+using RapidGable.Expressions;
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Requests.OData;
 
 /// <summary>Tokens -> syntax tree.</summary>
 public sealed class RequestParser
@@ -111,53 +112,9 @@ public sealed class RequestParser
             reader.ExpectEnd();
             return new SegmentSyntax(name.Text, null) { Filter = condition };
         }
-        var key = Key(reader, _aliases);
+        var key = ExpressionParser.Key(reader, _aliases);
         reader.ExpectEnd();
         return new SegmentSyntax(name.Text, key);
-    }
-
-    /// <summary>A key predicate behind its opening parenthesis.</summary>
-    internal static ImmutableArray<KeyPartSyntax> Key(TokenReader reader, NamedValues names)
-    {
-        var parts = ImmutableArray.CreateBuilder<KeyPartSyntax>();
-        while (!reader.TryTake(')'))
-        {
-            if (parts.Count > 0)
-                reader.Expect(',', "or ')' in the key");
-            parts.Add(KeyPart(reader, names));
-        }
-        return parts.ToImmutable();
-    }
-
-    private static KeyPartSyntax KeyPart(TokenReader reader, NamedValues names)
-    {
-        NameSyntax? name = null;
-        if (reader.Current.Kind == TokenKind.Name && reader.Following.Is('='))
-        {
-            name = reader.ExpectName("a key property");
-            reader.Take();
-        }
-        if (reader.Current.Is('@') && reader.Following.Kind == TokenKind.Name)
-        {
-            var at = reader.Take();
-            var alias = "@" + reader.Take().Text;
-            return names.Value(new NameSyntax(alias, at.Position)) switch
-            {
-                AliasSyntax { Value: LiteralSyntax literal } => new KeyPartSyntax(name, literal),
-                AttributeSyntax own => new KeyPartSyntax(name, new LiteralSyntax(own.Slot, LiteralKind.Text, at.Position)),
-                _ => throw reader.Fault(
-                    "key",
-                    $"The parameter alias {alias} is a literal value when it stands for a key, and never null.",
-                    at.Position
-                ),
-            };
-        }
-        if (reader.Current.Kind == TokenKind.Null)
-            throw reader.Fault("key", "A key value is never null.", reader.Current.Position);
-        if (reader.Current.Kind != TokenKind.Literal)
-            throw reader.Unexpected("a key value such as 1 or 'AB-001'");
-        var token = reader.Take();
-        return new KeyPartSyntax(name, new LiteralSyntax(token.Slot, token.Literal, token.Position));
     }
 
     private ImmutableArray<OrderTermSyntax> OrderBy(TokenReader reader)

@@ -1,7 +1,8 @@
 using System.Collections.Immutable;
 using RapidGable.Model;
+using RapidGable.Requests;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>Resolves the names of an expression against one set and checks its types.</summary>
 /// <param name="isFilter">A condition, else a sort term: properties that the declaration keeps out of it are refused, also inside of

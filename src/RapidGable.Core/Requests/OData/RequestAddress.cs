@@ -2,9 +2,10 @@
 // slash, ampersand or equals sign belongs to the text that it stands in.
 using System.Collections.Immutable;
 using System.Text;
+using RapidGable.Expressions;
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Requests.OData;
 
 /// <summary>One decoded segment of the resource path.</summary>
 public sealed record AddressSegment(string Text);
@@ -141,32 +142,9 @@ public sealed record RequestAddress(ImmutableArray<AddressSegment> Segments, Imm
         for (var i = 0; i < text.Length; i++)
         {
             if (text[i] == RawPlus)
-                text[i] = IsOffsetSign(text, i) ? (byte)'+' : (byte)' ';
+                text[i] = OffsetSign.IsAt(text, i) ? (byte)'+' : (byte)' ';
         }
     }
-
-    /// <summary>Whether the position is the sign of an offset: after <c>Thh:mm[:ss[.f…]]</c> and before <c>hh:mm</c>.</summary>
-    internal static bool IsOffsetSign(ReadOnlySpan<byte> text, int index)
-    {
-        var after = text[(index + 1)..];
-        if (after.Length < 5 || !Digits(after[..2]) || after[2] != ':' || !Digits(after.Slice(3, 2)))
-            return false;
-        var before = text[..index];
-        var start = before.LastIndexOf((byte)'T');
-        if (start < 0 || index - start > 22)
-            return false;
-        var time = before[(start + 1)..];
-        if (time.Length < 5 || !Digits(time[..2]) || time[2] != ':' || !Digits(time.Slice(3, 2)))
-            return false;
-        if (time.Length == 5)
-            return true;
-        return time.Length >= 8
-            && time[5] == ':'
-            && Digits(time.Slice(6, 2))
-            && (time.Length == 8 || (time[8] == '.' && time.Length > 9 && Digits(time[9..])));
-    }
-
-    private static bool Digits(ReadOnlySpan<byte> text) => text.IndexOfAnyExceptInRange((byte)'0', (byte)'9') < 0;
 
     private static string Capital(string text) =>
         text.Length == 0 ? "An option without a name" : char.ToUpperInvariant(text[0]) + text[1..];

@@ -4,7 +4,7 @@ using System.Text.Json;
 using System.Xml;
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>
 /// Text -> tokens, for path segments and for options. Literals go into one list that the whole request shares, and
@@ -257,7 +257,7 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
             && text[start..end].Contains('T')
             && end + 5 < text.Length + 0
             && text[end] is '+' or ' '
-            && RequestAddress.IsOffsetSign(Encoding.ASCII.GetBytes(text[start..Math.Min(text.Length, end + 6)]), end - start)
+            && OffsetSign.IsAt(Encoding.ASCII.GetBytes(text[start..Math.Min(text.Length, end + 6)]), end - start)
         )
             end += 6;
         var word = text[start..end];

@@ -1,7 +1,7 @@
 using System.Collections.Immutable;
 using RapidGable.Model;
 
-namespace RapidGable.Requests;
+namespace RapidGable.Expressions;
 
 /// <summary>Key predicates -> bound keys.</summary>
 internal static class KeyBinder
