@@ -5,6 +5,7 @@ using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Core.Tests;
 using RapidGable.Demo;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Requests.OData;
 using RapidGable.Sources;

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using RapidGable.Model;
+using RapidGable.Publishing;
 using RapidGable.Service.Publishing;
 using Spectre.Console;
 

@@ -1,6 +1,7 @@
 using System.CommandLine;
 using RapidGable.Building;
 using RapidGable.Declarations;
+using RapidGable.Drafting;
 using RapidGable.Model;
 using RapidGable.Sources;
 using Spectre.Console;

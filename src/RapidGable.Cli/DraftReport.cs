@@ -1,4 +1,4 @@
-using RapidGable.Building;
+using RapidGable.Drafting;
 using Spectre.Console;
 
 namespace RapidGable.Cli;

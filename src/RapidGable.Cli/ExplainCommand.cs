@@ -3,6 +3,7 @@ using System.Net.Http.Json;
 using System.Text.Json;
 using RapidGable.Access;
 using RapidGable.Expressions;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Service.Management;
 using RapidGable.Service.Publishing;

@@ -3,7 +3,7 @@ using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Changes;
 using RapidGable.Model;
-using RapidGable.Queries;
+using RapidGable.Publishing;
 using RapidGable.UseCases;
 using Spectre.Console;
 

@@ -1,5 +1,5 @@
 using System.CommandLine;
-using RapidGable.Building;
+using RapidGable.Inspection;
 using RapidGable.Model;
 using RapidGable.Sources;
 using Spectre.Console;

@@ -1,6 +1,7 @@
 using System.CommandLine;
 using System.IO.Enumeration;
 using RapidGable.Building;
+using RapidGable.Inspection;
 using RapidGable.Model;
 using RapidGable.Sources;
 using Spectre.Console;

@@ -1,5 +1,5 @@
 using System.CommandLine;
-using RapidGable.Building;
+using RapidGable.Drafting;
 using RapidGable.Model;
 using Spectre.Console;
 

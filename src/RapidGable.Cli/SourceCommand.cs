@@ -1,6 +1,7 @@
 using System.CommandLine;
 using RapidGable.Building;
 using RapidGable.Declarations;
+using RapidGable.Inspection;
 using RapidGable.Model;
 using Spectre.Console;
 

@@ -3,6 +3,7 @@ using System.Text;
 using RapidGable.Access;
 using RapidGable.Expressions;
 using RapidGable.Model;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Sources;

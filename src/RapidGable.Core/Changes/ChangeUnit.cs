@@ -1,6 +1,7 @@
 using RapidGable.Access;
 using RapidGable.Expressions;
 using RapidGable.Model;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Sources;
 

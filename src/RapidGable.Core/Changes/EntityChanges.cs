@@ -2,6 +2,7 @@ using System.Collections.Immutable;
 using RapidGable.Access;
 using RapidGable.Expressions;
 using RapidGable.Model;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Sources;
 

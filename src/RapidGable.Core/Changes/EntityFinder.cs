@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using RapidGable.Expressions;
 using RapidGable.Model;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Requests.OData;

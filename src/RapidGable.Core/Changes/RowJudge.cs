@@ -1,7 +1,7 @@
 using RapidGable.Access;
 using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Queries;
+using RapidGable.Publishing;
 
 namespace RapidGable.Changes;
 

@@ -7,6 +7,7 @@ using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Requests.OData;
 using RapidGable.Verification;

@@ -1,7 +1,7 @@
 using System.Diagnostics;
 using Microsoft.AspNetCore.Http;
 using RapidGable.Access;
-using RapidGable.Queries;
+using RapidGable.Publishing;
 using RapidGable.Sources;
 
 namespace RapidGable.Service.Faces;

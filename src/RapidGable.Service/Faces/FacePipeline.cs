@@ -4,7 +4,7 @@ using Microsoft.Net.Http.Headers;
 using RapidGable.Access;
 using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Queries;
+using RapidGable.Publishing;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
 using RapidGable.Service.Publishing;

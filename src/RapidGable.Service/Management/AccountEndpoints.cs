@@ -7,6 +7,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
 using RapidGable.Access;
 using RapidGable.Expressions;
+using RapidGable.Publishing;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
 using RapidGable.Service.Identity;

@@ -1,7 +1,7 @@
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Model;
-using RapidGable.Queries;
+using RapidGable.Publishing;
 using RapidGable.Service.Management.Contracts;
 
 namespace RapidGable.Service.Management;

@@ -1,4 +1,5 @@
 using RapidGable.Building;
+using RapidGable.Inspection;
 using RapidGable.Model;
 using RapidGable.Service.Management.Contracts;
 using RapidGable.Sources;

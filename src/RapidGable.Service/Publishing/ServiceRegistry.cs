@@ -9,7 +9,7 @@ using RapidGable.Declarations;
 using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
-using RapidGable.Queries;
+using RapidGable.Publishing;
 using RapidGable.Sources;
 using RapidGable.Verification;
 

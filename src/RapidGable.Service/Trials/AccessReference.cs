@@ -11,9 +11,9 @@ using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Requests.OData;
-using RapidGable.Service.Publishing;
 using RapidGable.Verification;
 
 namespace RapidGable.Service.Trials;

@@ -3,7 +3,7 @@ using System.Security.Cryptography;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Declarations;
-using RapidGable.Queries;
+using RapidGable.Publishing;
 using RapidGable.Service.Faces;
 using RapidGable.Service.Publishing;
 using RapidGable.Verification;

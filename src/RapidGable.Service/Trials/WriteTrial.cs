@@ -5,7 +5,7 @@ using RapidGable.Building;
 using RapidGable.Changes;
 using RapidGable.Model;
 using RapidGable.Payloads.Json;
-using RapidGable.Queries;
+using RapidGable.Publishing;
 using RapidGable.Service.Faces;
 using RapidGable.Verification;
 

@@ -1,4 +1,5 @@
 using RapidGable.Access;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 
 namespace RapidGable.Core.Tests;

@@ -1,6 +1,6 @@
 using System.Collections.Immutable;
 using RapidGable.Access;
-using RapidGable.Queries;
+using RapidGable.Publishing;
 using RapidGable.Sources;
 
 namespace RapidGable.Core.Tests;

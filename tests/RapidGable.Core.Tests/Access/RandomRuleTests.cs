@@ -1,7 +1,7 @@
 using System.Collections.Immutable;
 using System.Text.RegularExpressions;
 using RapidGable.Access;
-using RapidGable.Queries;
+using RapidGable.Publishing;
 using static RapidGable.Core.Tests.RuleWorld;
 
 namespace RapidGable.Core.Tests;

@@ -1,7 +1,8 @@
 using System.Globalization;
 using CsCheck;
-using RapidGable.Building;
+using RapidGable.Inspection;
 using RapidGable.Model;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 
 namespace RapidGable.Core.Tests;

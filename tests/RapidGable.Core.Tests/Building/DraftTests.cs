@@ -1,6 +1,8 @@
 using NJsonSchema;
 using RapidGable.Building;
 using RapidGable.Declarations;
+using RapidGable.Drafting;
+using RapidGable.Inspection;
 using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;

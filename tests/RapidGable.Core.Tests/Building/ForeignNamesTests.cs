@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using RapidGable.Building;
 using RapidGable.Declarations;
+using RapidGable.Inspection;
 using RapidGable.Model;
 using RapidGable.Sources;
 

@@ -86,7 +86,7 @@ public class MeasureTests
         Assert.Null(set.Type.FindProperty("doubled")!.Measure);
         var shown = string.Join(
             '\n',
-            Building.ResolvedDeclaration.Of(workspace.Declaration.Services[0], workspace.Services[0]).Select(l => l.Text)
+            Drafting.ResolvedDeclaration.Of(workspace.Declaration.Services[0], workspace.Services[0]).Select(l => l.Text)
         );
         Assert.Matches("value: .*measured-in: m[,} ]", shown);
         Assert.Matches("cost: .*currency: \"= unit\"", shown);

@@ -1,4 +1,4 @@
-using RapidGable.Building;
+using RapidGable.Inspection;
 using RapidGable.Model;
 
 namespace RapidGable.Core.Tests;

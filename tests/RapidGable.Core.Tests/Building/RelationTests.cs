@@ -1,5 +1,5 @@
-using RapidGable.Building;
 using RapidGable.Declarations;
+using RapidGable.Inspection;
 
 namespace RapidGable.Core.Tests;
 

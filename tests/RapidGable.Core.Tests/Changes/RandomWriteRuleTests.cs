@@ -7,7 +7,7 @@ using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
-using RapidGable.Queries;
+using RapidGable.Publishing;
 using RapidGable.Requests.OData;
 using static RapidGable.Core.Tests.RuleWorld;
 

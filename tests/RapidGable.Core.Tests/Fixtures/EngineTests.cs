@@ -3,6 +3,7 @@ using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Requests.OData;

@@ -4,6 +4,7 @@ using CsCheck;
 using RapidGable.Access;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Requests.OData;
 

@@ -4,6 +4,7 @@ using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Demo;
 using RapidGable.Expressions;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Requests.OData;
 

@@ -2,6 +2,7 @@ using System.Collections.Immutable;
 using CsCheck;
 using RapidGable.Access;
 using RapidGable.Model;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Requests;
 

@@ -1,4 +1,4 @@
-using RapidGable.Queries;
+using RapidGable.Publishing;
 
 namespace RapidGable.Core.Tests;
 

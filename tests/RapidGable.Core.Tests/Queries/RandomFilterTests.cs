@@ -1,6 +1,7 @@
 using CsCheck;
 using RapidGable.Access;
 using RapidGable.Expressions;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Requests.OData;
 

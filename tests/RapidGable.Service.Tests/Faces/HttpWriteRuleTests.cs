@@ -7,7 +7,7 @@ using RapidGable.Building;
 using RapidGable.Core.Tests;
 using RapidGable.Expressions;
 using RapidGable.Model;
-using RapidGable.Queries;
+using RapidGable.Publishing;
 using RapidGable.Service.Hosting;
 using RapidGable.Sources;
 

@@ -1,4 +1,5 @@
 using RapidGable.Core.Tests;
+using RapidGable.Publishing;
 using RapidGable.Service.Hosting;
 using RapidGable.Service.Publishing;
 using RapidGable.Service.Trials;

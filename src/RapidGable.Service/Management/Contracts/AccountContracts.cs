@@ -1,9 +1,9 @@
 using System.Collections.Immutable;
 using System.Text.Json.Serialization;
 using RapidGable.Access;
+using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Service.Auditing;
-using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Management.Contracts;
 

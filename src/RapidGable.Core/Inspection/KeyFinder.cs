@@ -2,7 +2,7 @@ using System.Collections.Immutable;
 using RapidGable.Model;
 using RapidGable.Sources;
 
-namespace RapidGable.Building;
+namespace RapidGable.Inspection;
 
 /// <summary>Columns that identify the rows of an object, proved over all of them.</summary>
 /// <param name="Reason">Why it ranks where it does.</param>

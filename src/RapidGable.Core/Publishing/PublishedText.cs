@@ -7,13 +7,13 @@ using System.Text.RegularExpressions;
 using RapidGable.Declarations;
 using RapidGable.Model;
 
-namespace RapidGable.Service.Publishing;
+namespace RapidGable.Publishing;
 
 /// <summary>
 /// All that a published set or a section of the workspace says, as text, so that two states can be compared. It goes through the
 /// properties of what it is given, so that nothing that a declaration can say is left out when it is added.
 /// </summary>
-internal static class PublishedText
+public static class PublishedText
 {
     private const int Deepest = 40;
 

@@ -1,8 +1,9 @@
 using System.Collections.Immutable;
+using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Model;
 
-namespace RapidGable.Building;
+namespace RapidGable.Drafting;
 
 /// <summary>A line of a resolved declaration.</summary>
 /// <param name="Text">YAML.</param>

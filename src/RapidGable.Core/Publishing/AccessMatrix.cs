@@ -1,8 +1,7 @@
 using RapidGable.Access;
 using RapidGable.Model;
-using RapidGable.Queries;
 
-namespace RapidGable.Service.Publishing;
+namespace RapidGable.Publishing;
 
 /// <summary>What one kind of caller may do with one set.</summary>
 /// <param name="Caller">Whom it is about, in words.</param>

@@ -1,7 +1,7 @@
 using RapidGable.Model;
 using RapidGable.Sources;
 
-namespace RapidGable.Building;
+namespace RapidGable.Inspection;
 
 /// <summary>Counts rows in the database itself, without any of the machinery that answers requests.</summary>
 public sealed class DatabaseCounter(EntityModel model, IReadOnlyDictionary<string, ISource> sources)

@@ -1,10 +1,11 @@
 using System.Collections.Immutable;
 using System.Text;
 using System.Text.Json;
+using RapidGable.Building;
 using RapidGable.Model;
 using RapidGable.Sources;
 
-namespace RapidGable.Building;
+namespace RapidGable.Inspection;
 
 /// <summary>Whether the rows of a set keep one promise of its declaration.</summary>
 /// <param name="What">The promise: <c>key</c> or <c>values</c>.</param>

@@ -1,7 +1,7 @@
 using System.Collections.Immutable;
 using RapidGable.Sources;
 
-namespace RapidGable.Building;
+namespace RapidGable.Inspection;
 
 /// <summary>What a try of a source gave.</summary>
 /// <param name="Failure">Why it cannot be used at all, in plain words; null = it can.</param>

@@ -1,8 +1,7 @@
 using System.Collections.Immutable;
 using System.Text.Json;
-using RapidGable.Queries;
 
-namespace RapidGable.Service.Publishing;
+namespace RapidGable.Publishing;
 
 /// <summary>One thing that one kind of caller may do.</summary>
 /// <param name="Caller">In words: anyone, anyone signed in, or a role.</param>

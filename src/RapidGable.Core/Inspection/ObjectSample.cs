@@ -1,7 +1,7 @@
 using RapidGable.Model;
 using RapidGable.Sources;
 
-namespace RapidGable.Building;
+namespace RapidGable.Inspection;
 
 /// <summary>A few rows of an object as people look at them.</summary>
 public static class ObjectSample

@@ -4,38 +4,12 @@ using System.Diagnostics;
 using RapidGable.Access;
 using RapidGable.Expressions;
 using RapidGable.Model;
+using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Requests.OData;
 using RapidGable.Sources;
 
-namespace RapidGable.Queries;
-
-/// <summary>A request that is ready to run.</summary>
-/// <param name="Request">The bound tree, without values.</param>
-/// <param name="Query">Null for the service and metadata documents.</param>
-/// <param name="Source">Where the query runs; null as <paramref name="Query"/>.</param>
-/// <param name="Model">The part of the model that the caller may know of.</param>
-/// <param name="Sources">All sources of the service, for relations that lead from one into another.</param>
-public sealed record PreparedRequest(
-    BoundRequest Request,
-    CompiledQuery? Query,
-    ISource? Source,
-    EntityModel Model,
-    IReadOnlyDictionary<string, ISource> Sources
-)
-{
-    /// <summary>What a face derives from the shape and wants to keep with it, such as its writers.</summary>
-    public ConcurrentDictionary<string, object> Derived { get; } = new();
-}
-
-/// <summary>A request that changes something, bound.</summary>
-/// <param name="Model">What the caller may address.</param>
-/// <param name="Visible">What the caller may read.</param>
-public sealed record PreparedChange(BoundRequest Request, EntityModel Model, EntityModel Visible)
-{
-    /// <summary>How the entities of its path, and of parts of it, are found.</summary>
-    internal ConcurrentDictionary<string, PreparedRequest> Located { get; } = new();
-}
+namespace RapidGable.Publishing;
 
 /// <summary>
 /// One service as it is published: an immutable model, its sources, and the plans made so far. The whole way of a
@@ -320,55 +294,4 @@ public sealed class PublishedService(
         PlanCache<PreparedRequest> Plans,
         PlanCache<PreparedChange> Changes
     );
-}
-
-/// <summary>Plans by request shape; when it is full, or there is no memory for more, the oldest go.</summary>
-/// <param name="memory">Null = as much as they need.</param>
-public sealed class PlanCache<T>(int capacity, ByteBudget? memory = null)
-    where T : class
-{
-    private readonly ConcurrentDictionary<string, (T Plan, long Bytes)> _plans = new(StringComparer.Ordinal);
-    private readonly ConcurrentQueue<string> _age = new();
-    private volatile bool _isClosed;
-
-    public int Count => _plans.Count;
-
-    /// <summary>What is kept for a shape of requests; null = nothing.</summary>
-    public T? Find(string shape) => _plans.TryGetValue(shape, out var known) ? known.Plan : null;
-
-    /// <param name="characters">Of its statements.</param>
-    public void Add(string shape, T plan, long characters)
-    {
-        // About what the trees, the texts and the writers of a plan take.
-        var bytes = 4_096 + (2 * shape.Length) + (6 * characters);
-        while (memory?.TryTake(bytes) == false)
-        {
-            if (!ForgetOldest())
-                return;
-        }
-        if (!_plans.TryAdd(shape, (plan, bytes)))
-        {
-            memory?.Give(bytes);
-            return;
-        }
-        _age.Enqueue(shape);
-        // A request that was under way when its view was dropped may still add to it.
-        while ((_plans.Count > capacity || _isClosed) && ForgetOldest()) { }
-    }
-
-    private bool ForgetOldest()
-    {
-        if (!_age.TryDequeue(out var oldest))
-            return false;
-        if (_plans.TryRemove(oldest, out var gone))
-            memory?.Give(gone.Bytes);
-        return true;
-    }
-
-    /// <summary>Drops all plans, and keeps none that come later.</summary>
-    public void Close()
-    {
-        _isClosed = true;
-        while (ForgetOldest()) { }
-    }
 }

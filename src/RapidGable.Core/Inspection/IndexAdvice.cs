@@ -1,10 +1,11 @@
 using System.Security.Cryptography;
 using System.Text;
+using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Model;
 using RapidGable.Sources;
 
-namespace RapidGable.Building;
+namespace RapidGable.Inspection;
 
 /// <summary>Says where the database would read a whole table to find related rows, or to put a set in its own order.</summary>
 public static class IndexAdvice

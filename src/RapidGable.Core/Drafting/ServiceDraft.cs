@@ -1,9 +1,11 @@
 using System.Collections.Immutable;
+using RapidGable.Building;
 using RapidGable.Declarations;
+using RapidGable.Inspection;
 using RapidGable.Model;
 using RapidGable.Sources;
 
-namespace RapidGable.Building;
+namespace RapidGable.Drafting;
 
 /// <summary>A service file as it should be, and what was put into it.</summary>
 /// <param name="Text">The whole file.</param>

@@ -1,0 +1,33 @@
+using System.Collections.Concurrent;
+using RapidGable.Model;
+using RapidGable.Requests;
+using RapidGable.Sources;
+
+namespace RapidGable.Queries;
+
+/// <summary>A request that is ready to run.</summary>
+/// <param name="Request">The bound tree, without values.</param>
+/// <param name="Query">Null for the service and metadata documents.</param>
+/// <param name="Source">Where the query runs; null as <paramref name="Query"/>.</param>
+/// <param name="Model">The part of the model that the caller may know of.</param>
+/// <param name="Sources">All sources of the service, for relations that lead from one into another.</param>
+public sealed record PreparedRequest(
+    BoundRequest Request,
+    CompiledQuery? Query,
+    ISource? Source,
+    EntityModel Model,
+    IReadOnlyDictionary<string, ISource> Sources
+)
+{
+    /// <summary>What a face derives from the shape and wants to keep with it, such as its writers.</summary>
+    public ConcurrentDictionary<string, object> Derived { get; } = new();
+}
+
+/// <summary>A request that changes something, bound.</summary>
+/// <param name="Model">What the caller may address.</param>
+/// <param name="Visible">What the caller may read.</param>
+public sealed record PreparedChange(BoundRequest Request, EntityModel Model, EntityModel Visible)
+{
+    /// <summary>How the entities of its path, and of parts of it, are found.</summary>
+    internal ConcurrentDictionary<string, PreparedRequest> Located { get; } = new();
+}
