@@ -53,7 +53,7 @@ public class AllocationBench
         using var output = new PayloadOutput((_, _) => default);
         await ODataJsonWriter
             .For(prepared, new PayloadFormat(ODataVersion.V40, MetadataLevel.Minimal, false))
-            .WriteAsync(run, new LinkBuilder("http://x/", address), output, CancellationToken.None);
+            .WriteAsync(run, new LinkBuilder("http://x/", lexed), output, CancellationToken.None);
     }
 
     /// <summary>Prints the table and gives it as Markdown.</summary>

@@ -3,10 +3,9 @@ using System.Net.Http.Json;
 using System.Text.Json;
 using RapidGable.Access;
 using RapidGable.Expressions;
-using RapidGable.Publishing;
 using RapidGable.Queries;
-using RapidGable.Service.Management;
 using RapidGable.Service.Publishing;
+using RapidGable.UseCases;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -175,8 +174,9 @@ internal static class ExplainCommand
         var mark = (parts.ElementAtOrDefault(1) ?? "").IndexOf('?');
         var rest = parts.ElementAtOrDefault(1) ?? "";
         var (path, query) = (mark < 0 ? rest : rest[..mark], mark < 0 ? "" : rest[(mark + 1)..].Replace(" ", "%20"));
-        var rules = service.ExplainAccess(path, query, caller);
-        var explained = await ExplainAsync(service, path, query, run, caller, cancellation);
+        var explain = new ExplainRequest(service, path, query, caller, TimeProvider.System.GetUtcNow().UtcDateTime);
+        var rules = explain.Rules;
+        var explained = await ExplainAsync(explain, run, cancellation);
         if (!explained.Is(out var request, out var fault))
         {
             if (json)
@@ -208,21 +208,11 @@ internal static class ExplainCommand
         return 0;
     }
 
-    private static async Task<Result<ExplainedRequest>> ExplainAsync(
-        PublishedService service,
-        string path,
-        string query,
-        bool run,
-        Caller caller,
-        CancellationToken cancellation
-    )
+    private static async Task<Result<ExplainedRequest>> ExplainAsync(ExplainRequest explain, bool run, CancellationToken cancellation)
     {
-        var now = TimeProvider.System.GetUtcNow().UtcDateTime;
         try
         {
-            return run ? await ExplainedRun.OfAsync(service, path, query, caller, now, cancellation)
-                : service.Explain(path, query, caller, now).Is(out var statements, out var fault) ? new ExplainedRequest(statements, null)
-                : fault;
+            return run ? await explain.RunAsync(cancellation) : explain.Statements();
         }
         catch (Sources.SourceException exception)
         {

@@ -1,7 +1,7 @@
 using System.Collections.Immutable;
 using RapidGable.Model;
 using RapidGable.Queries;
-using RapidGable.Requests.OData;
+using RapidGable.Requests;
 
 namespace RapidGable.Changes;
 
@@ -22,7 +22,7 @@ public enum ChangeVerb
 public sealed record ChangeRequest(
     ChangeVerb Verb,
     PreparedChange Change,
-    LexedRequest Lexed,
+    ISpelledRequest Spelled,
     ISentBody? Body,
     byte[]? Content,
     string? ContentType,

@@ -152,12 +152,12 @@ public sealed class ChangeRunner
     private async Task<EntityRow> ParentAsync()
     {
         var path = _path.Before(_path.Hops.Length - 1);
-        return (await _finder.LocateAsync(_request.Change, _request.Lexed, path)).FirstOrDefault()
+        return (await _finder.LocateAsync(_request.Change, _request.Spelled, path)).FirstOrDefault()
             ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
     }
 
     private async Task<EntityRow?> FindAsync(BoundPath path) =>
-        (await _finder.LocateAsync(_request.Change, _request.Lexed, path.Entities)).FirstOrDefault();
+        (await _finder.LocateAsync(_request.Change, _request.Spelled, path.Entities)).FirstOrDefault();
 
     private async Task<EntityRow> OneAsync() =>
         await FindAsync(_path) ?? throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
@@ -244,7 +244,7 @@ public sealed class ChangeRunner
                 throw missing;
             given = await _changes.HeldReferenceAsync(await ParentAsync(), navigation, "");
         }
-        var values = QueryValues.Make(_request.Change.Request, _request.Lexed, null, _unit.Now, _unit.Caller).Value!;
+        var values = QueryValues.Make(_request.Change.Request, _request.Spelled, null, _unit.Now, _unit.Caller).Value!;
         var mustBe = key
             .Parts.Select(p =>
                 values.Published(p.Value, p.Property).Is(out var value, out var fault)

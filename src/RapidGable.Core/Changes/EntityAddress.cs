@@ -1,6 +1,6 @@
 using System.Collections.Immutable;
 using RapidGable.Model;
-using RapidGable.Requests.OData;
+using RapidGable.Requests;
 
 namespace RapidGable.Changes;
 
@@ -20,5 +20,5 @@ public interface IEntityAddresses
     string Of(EntityAddress entity);
 
     /// <summary>The request that a reference in a body stands for; null = it is no address of this service.</summary>
-    LexedRequest? Find(string reference);
+    ISpelledRequest? Find(string reference);
 }

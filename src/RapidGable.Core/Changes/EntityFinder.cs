@@ -4,7 +4,6 @@ using RapidGable.Model;
 using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Requests;
-using RapidGable.Requests.OData;
 using RapidGable.Sources;
 
 namespace RapidGable.Changes;
@@ -19,12 +18,12 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, IEntityAd
     /// <summary>The entities of a path: one or none, or all of a collection.</summary>
     /// <exception cref="FaultException">When something before the last step is not there, or a collection is too large to be changed at
     /// once.</exception>
-    public async Task<List<EntityRow>> LocateAsync(PreparedChange change, LexedRequest lexed, BoundPath path)
+    public async Task<List<EntityRow>> LocateAsync(PreparedChange change, ISpelledRequest spelled, BoundPath path)
     {
         if (
             !_service.Locate(change, path).Is(out var located, out var fault)
             || !QueryValues
-                .Make(located.Request, lexed, _service.Model.Limits.SentEntities, unit.Now, unit.Caller)
+                .Make(located.Request, spelled, _service.Model.Limits.SentEntities, unit.Now, unit.Caller)
                 .Is(out var values, out fault)
             || !(await QueryRun.StartAsync(located, values, cancellation, within: unit.Within(located.Source))).Is(out var run, out fault)
         )
@@ -59,8 +58,8 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, IEntityAd
     public async Task<EntityRow?> ResolveAsync(string reference, EntitySet target, string at, bool isNeeded = true)
     {
         if (
-            addresses.Find(reference) is not { } lexed
-            || !_service.PrepareChange(lexed, unit.Caller).Is(out var change, out _)
+            addresses.Find(reference) is not { } spelled
+            || !_service.PrepareChange(spelled, unit.Caller).Is(out var change, out _)
             || change.Request.Path is not { Kind: ResourceKind.Entity, Root: not null } found
         )
             throw new FaultException(
@@ -77,7 +76,7 @@ internal sealed class EntityFinder(ChangeUnit unit, EntityModel model, IEntityAd
             );
         try
         {
-            return (await LocateAsync(change, lexed, found)).FirstOrDefault() ?? (isNeeded ? throw NoTarget(reference, at) : null);
+            return (await LocateAsync(change, spelled, found)).FirstOrDefault() ?? (isNeeded ? throw NoTarget(reference, at) : null);
         }
         catch (FaultException exception) when (exception.Fault.Status == 404)
         {

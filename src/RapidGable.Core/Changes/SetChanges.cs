@@ -37,7 +37,7 @@ internal sealed class SetChanges(
     /// <param name="sent">What changes; null = they are deleted.</param>
     public async Task<ChangeResult> EachAsync(SentEntity? sent)
     {
-        var rows = await finder.LocateAsync(request.Change, request.Lexed, _path);
+        var rows = await finder.LocateAsync(request.Change, request.Spelled, _path);
         var members = ImmutableArray.CreateBuilder<ChangedMember>(rows.Count);
         foreach (var row in rows)
         {

@@ -235,3 +235,7 @@ public static class ExpressionPaths
                 }
             );
 }
+
+/// <summary>A property that a request computes.</summary>
+/// <param name="Property">Its name and type; it has no column.</param>
+public sealed record BoundComputed(Property Property, BoundExpression Expression);

@@ -118,3 +118,6 @@ public sealed record SearchPairSyntax(bool IsAnd, SearchSyntax Left, SearchSynta
 
 /// <param name="Name">Null when the single value stands alone.</param>
 public sealed record KeyPartSyntax(NameSyntax? Name, LiteralSyntax Value);
+
+/// <summary><c>expression as Name</c> (URL conventions 5.1.9).</summary>
+public sealed record ComputeItemSyntax(ExpressionSyntax Expression, NameSyntax Alias);

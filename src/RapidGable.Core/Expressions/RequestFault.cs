@@ -42,13 +42,13 @@ public sealed record RequestFault(int Status, string Code, string Message, strin
         return $"{line}\n{new string(' ', lead.Length + position - start)}^";
     }
 
-    public static RequestFault ForeignSkipToken { get; } =
+    public static RequestFault ForeignPosition { get; } =
         new(400, "skiptoken", "The $skiptoken belongs to another request. Follow the next link as it is.", "$skiptoken");
 
-    public static RequestFault ForeignDeltaToken { get; } =
+    public static RequestFault ForeignChangePosition { get; } =
         new(400, "deltatoken", "The $deltatoken was not made by this service. Follow the delta link as it is.", "$deltatoken");
 
-    public static RequestFault GoneSkipToken { get; } =
+    public static RequestFault GonePosition { get; } =
         new(
             410,
             "gone",

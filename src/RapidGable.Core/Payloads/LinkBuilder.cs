@@ -1,3 +1,5 @@
+using RapidGable.Expressions;
+using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Requests.OData;
@@ -6,9 +8,11 @@ namespace RapidGable.Payloads;
 
 /// <summary>Makes the addresses that a payload holds.</summary>
 /// <param name="serviceRoot">Absolute, with a slash at its end.</param>
-/// <param name="address">The request's own address, whose options go on in next links.</param>
-public sealed class LinkBuilder(string serviceRoot, RequestAddress address)
+/// <param name="request">The answered request, whose options go on in next links.</param>
+public sealed class LinkBuilder(string serviceRoot, LexedRequest request)
 {
+    private RequestAddress Address => request.Address;
+
     /// <summary>The context URL (Protocol 10); an empty fragment is that of the service document.</summary>
     public string Context(string fragment) => fragment.Length == 0 ? serviceRoot + "$metadata" : $"{serviceRoot}$metadata#{fragment}";
 
@@ -29,34 +33,34 @@ public sealed class LinkBuilder(string serviceRoot, RequestAddress address)
     private string NextLink(QueryValues values, NextPage next)
     {
         var marks = next.Followed?.Marks;
-        var options = address.Options.Where(o => Name(o) is not ("top" or "skip" or "skiptoken")).Select(o => o.Raw).ToList();
+        var options = Address.Options.Where(o => Name(o) is not ("top" or "skip" or "skiptoken")).Select(o => o.Raw).ToList();
         if (values.Top is { } top)
             options.Add($"$top={top - values.PageRows}");
-        if (values.DeltaToken is { } || marks is not null)
+        if (values.ChangePosition is { } || marks is not null)
         {
             options.RemoveAll(o => o.TrimStart('$').StartsWith("deltatoken=", StringComparison.OrdinalIgnoreCase));
             options.Add(
                 "$deltatoken="
-                    + new DeltaToken(
+                    + new ChangePosition(
                         next.Followed?.Fingerprint ?? "",
-                        values.DeltaToken?.IsDelta == true,
-                        values.DeltaToken is { IsDelta: true } own ? own.Since : marks!.Value,
-                        values.DeltaToken is { IsDelta: true } ? marks : null
+                        values.ChangePosition?.IsDelta == true,
+                        values.ChangePosition is { IsDelta: true } own ? own.Since : marks!.Value,
+                        values.ChangePosition is { IsDelta: true } ? marks : null
                     ).Write()
             );
         }
-        options.Add("$skiptoken=" + new SkipToken(values.Order, next.Position).Write());
-        return $"{serviceRoot}{address.RawPath}?{string.Join('&', options)}";
+        options.Add("$skiptoken=" + new PagePosition(values.Order, next.Position).Write());
+        return $"{serviceRoot}{Address.RawPath}?{string.Join('&', options)}";
     }
 
     /// <summary>The address of what will have changed since (Protocol 11.3.3).</summary>
     private string DeltaLink(FollowedChanges followed)
     {
-        var options = address
+        var options = Address
             .Options.Where(o => Name(o) is "filter" or "search" or "select" or "compute" || o.Name.StartsWith('@'))
             .Select(o => o.Raw)
-            .Append("$deltatoken=" + new DeltaToken(followed.Fingerprint, true, followed.Marks, null).Write());
-        return $"{serviceRoot}{address.RawPath}?{string.Join('&', options)}";
+            .Append("$deltatoken=" + new ChangePosition(followed.Fingerprint, true, followed.Marks, null).Write());
+        return $"{serviceRoot}{Address.RawPath}?{string.Join('&', options)}";
     }
 
     /// <summary>The address of the next related entities of one parent.</summary>
@@ -64,16 +68,26 @@ public sealed class LinkBuilder(string serviceRoot, RequestAddress address)
     {
         var expand = next.Expand;
         var rootId = Uri.UnescapeDataString(next.RootId);
+        var related = new RelatedOptions(request, expand, rootId);
         var nested = string.Concat(
-            values
-                .NestedOptions(expand, rootId)
+            related
+                .After(values.ChildRows)
                 .Select(o => $"{o.Name}={Uri.EscapeDataString(o.Value)}&")
-                .Concat(address.Options.Where(o => o.Name.StartsWith('@')).Select(o => o.Raw + "&"))
+                .Concat(Address.Options.Where(o => o.Name.StartsWith('@')).Select(o => o.Raw + "&"))
         );
-        var token = new SkipToken(values.OrderOf(expand, rootId), next.Position).Write();
+        var token = new PagePosition(QueryValues.Fingerprint(expand.Target, related.OrderText), next.Position).Write();
         return $"{serviceRoot}{next.ParentId}/{Uri.EscapeDataString(expand.Navigation.Name)}"
             + $"{(expand.Kind == ExpandKind.References ? "/$ref" : "")}?{nested}$skiptoken={token}";
     }
+
+    /// <summary>A literal as its text in an address, percent-encoded where it must be.</summary>
+    public static string Text(Literal literal) =>
+        literal.Value switch
+        {
+            string text => $"'{Uri.EscapeDataString(text.Replace("'", "''", StringComparison.Ordinal))}'",
+            EnumLiteral member => Uri.EscapeDataString($"{member.Type}'{member.Member}'"),
+            var value => Uri.EscapeDataString(ValueConversion.Text(value)),
+        };
 
     private static string Name(AddressOption option) => option.Name.TrimStart('$').ToLowerInvariant();
 }

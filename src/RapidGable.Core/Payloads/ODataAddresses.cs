@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using RapidGable.Changes;
 using RapidGable.Model;
+using RapidGable.Requests;
 using RapidGable.Requests.OData;
 
 namespace RapidGable.Payloads;
@@ -23,10 +24,6 @@ public sealed class ODataAddresses(Func<string, string?> pathOf) : IEntityAddres
 
     private static string Key(EntitySet set, ImmutableArray<object> values) => KeyPredicate.Of([.. set.Type.Key.Zip(values)]);
 
-    public LexedRequest? Find(string reference) =>
-        pathOf(reference) is { } path
-        && RequestAddress.Read(path, "").Is(out var address, out _)
-        && LexedRequest.Read(address).Is(out var lexed, out _)
-            ? lexed
-            : null;
+    public ISpelledRequest? Find(string reference) =>
+        pathOf(reference) is { } path && LexedRequest.Read(path, "").Is(out var lexed, out _) ? lexed : null;
 }

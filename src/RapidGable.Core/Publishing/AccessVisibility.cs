@@ -25,6 +25,7 @@ public sealed record AccessVisibility(ImmutableArray<AccessEntry> Entries)
         RespectNullableAnnotations = true,
     };
 
+    /// <summary>What callers may do with a service as it is published.</summary>
     public static AccessVisibility Of(PublishedService service) =>
         new([
             .. AccessMatrix

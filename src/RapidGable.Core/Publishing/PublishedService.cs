@@ -1,12 +1,10 @@
 using System.Collections.Concurrent;
 using System.Collections.Immutable;
-using System.Diagnostics;
 using RapidGable.Access;
 using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Requests;
-using RapidGable.Requests.OData;
 using RapidGable.Sources;
 
 namespace RapidGable.Publishing;
@@ -48,14 +46,14 @@ public sealed class PublishedService(
     /// <summary>The part of the model that a caller may know of; the same object for callers who see the same.</summary>
     public EntityModel ModelFor(Caller caller) => ViewFor(caller).Model;
 
-    /// <summary>Lex -> (parse -> bind -> permit -> plan -> SQL, once for each shape).</summary>
-    public Result<PreparedRequest> Prepare(LexedRequest lexed, Caller caller)
+    /// <summary>Read -> (parse -> bind -> permit -> plan -> SQL, once for each shape).</summary>
+    public Result<PreparedRequest> Prepare(ISpelledRequest spelled, Caller caller)
     {
         var view = ViewFor(caller);
-        if (view.Plans.Find(lexed.Shape) is { } known)
+        if (view.Plans.Find(spelled.Shape) is { } known)
             return known;
         if (
-            !RequestParser.Parse(lexed).Is(out var syntax, out var fault)
+            !spelled.Parse().Is(out var syntax, out var fault)
             || !RequestBinder.Bind(syntax, view.Model).Is(out var bound, out fault)
             || !AccessGate.Permit(bound, view.Model, view.Model).Is(out var permitted, out fault)
         )
@@ -68,28 +66,28 @@ public sealed class PublishedService(
         )
             return fault;
         var prepared = new PreparedRequest(bound, query, source, view.Model, sources);
-        view.Plans.Add(lexed.Shape, prepared, query?.Characters ?? 0);
+        view.Plans.Add(spelled.Shape, prepared, query?.Characters ?? 0);
         return prepared;
     }
 
     /// <summary>
-    /// Lex -> (parse -> bind, once for each shape) for a request that changes something; what of it is permitted depends on what it
+    /// Read -> (parse -> bind, once for each shape) for a request that changes something; what of it is permitted depends on what it
     /// does, see <see cref="Writing"/>.
     /// </summary>
-    public Result<PreparedChange> PrepareChange(LexedRequest lexed, Caller caller)
+    public Result<PreparedChange> PrepareChange(ISpelledRequest spelled, Caller caller)
     {
         var view = ViewFor(caller);
-        if (view.Changes.Find(lexed.Shape) is { } known)
+        if (view.Changes.Find(spelled.Shape) is { } known)
             return known;
         if (
-            !RequestParser.Parse(lexed).Is(out var syntax, out var fault)
+            !spelled.Parse().Is(out var syntax, out var fault)
             || !RequestBinder.Bind(syntax, view.Changeable, forChange: true).Is(out var bound, out fault)
         )
             return fault;
         if (AsksUnseen(bound.Path, view.Model))
             return RequestFault.NotFound("There is no such resource for you to change.", "path");
         var prepared = new PreparedChange(bound, view.Changeable, view.Model);
-        view.Changes.Add(lexed.Shape, prepared, 0);
+        view.Changes.Add(spelled.Shape, prepared, 0);
         return prepared;
     }
 
@@ -152,101 +150,37 @@ public sealed class PublishedService(
     }
 
     /// <summary>Whether a request is refused only since rules keep from the caller what it names.</summary>
-    /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
-    public bool IsKeptByRules(string path, string query, Caller caller) =>
-        RequestAddress.Read(path, query).Is(out var address, out _)
-        && LexedRequest.Read(address).Is(out var lexed, out _)
-        && RequestParser.Parse(lexed).Is(out var syntax, out _)
+    public bool IsKeptByRules(ISpelledRequest spelled, Caller caller) =>
+        spelled.Parse().Is(out var syntax, out _)
         && !RequestBinder.Bind(syntax, ModelFor(caller)).Is(out _, out _)
         && RequestBinder.Bind(syntax, model).Is(out _, out _);
 
     /// <summary>What the rules of all sets that a read touches do for a caller; empty when the request is wrong whoever asks.</summary>
-    /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
-    public IReadOnlyList<RuleEffect> ExplainAccess(string path, string query, Caller caller) =>
-        RequestAddress.Read(path, query).Is(out var address, out _)
-        && LexedRequest.Read(address).Is(out var lexed, out _)
-        && RequestParser.Parse(lexed).Is(out var syntax, out _)
-        && (RequestBinder.Bind(syntax, ModelFor(caller)).Is(out var bound, out _) || RequestBinder.Bind(syntax, model).Is(out bound, out _))
-            ?
-            [
-                .. bound
-                    .TouchedSets(model)
-                    .Where(s => !s.IsTransient)
-                    .Select(s => s.Name)
-                    .Distinct()
-                    .Select(n => model.FindSet(n))
-                    .OfType<EntitySet>()
-                    .SelectMany(s => RuleEffect.Of(s, SetOperations.Read, caller.Within(model.Service), _rules[s.Name])),
-            ]
-            : [];
-
-    /// <summary>The statements that a request would run, with their values.</summary>
-    /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
-    public Result<List<ExplainedStatement>> Explain(string path, string query, Caller caller, DateTime now)
+    public IReadOnlyList<RuleEffect> ExplainAccess(ISpelledRequest spelled, Caller caller)
     {
         if (
-            !RequestAddress.Read(path, query).Is(out var address, out var fault)
-            || !LexedRequest.Read(address).Is(out var lexed, out fault)
-            || !Prepare(lexed, caller).Is(out var prepared, out fault)
-            || !QueryValues.Make(prepared.Request, lexed, null, now, caller).Is(out var values, out fault)
+            !spelled.Parse().Is(out var syntax, out _)
+            || !(
+                RequestBinder.Bind(syntax, ModelFor(caller)).Is(out var bound, out _)
+                || RequestBinder.Bind(syntax, model).Is(out bound, out _)
+            )
         )
-            return fault;
-        return Explanation.Of(prepared, values);
+            return [];
+        var touched = bound.TouchedSets(model).Where(s => !s.IsTransient).Select(s => s.Name).Distinct();
+        return
+        [
+            .. touched
+                .Select(n => model.FindSet(n))
+                .OfType<EntitySet>()
+                .SelectMany(s => RuleEffect.Of(s, SetOperations.Read, caller.Within(model.Service), _rules[s.Name])),
+        ];
     }
 
-    /// <summary>
-    /// The statements that a request would run, how the engines mean to run them, and where the time goes when it is run.
-    /// </summary>
-    /// <param name="write">Writes the payload of the running request and gives its length.</param>
-    /// <exception cref="SourceException">When a source fails.</exception>
-    public async Task<Result<ExplainedRequest>> ExplainRunAsync(
-        string path,
-        string query,
-        Caller caller,
-        DateTime now,
-        Func<PreparedRequest, QueryRun, RequestAddress, Task<long>> write,
-        CancellationToken cancellation
-    )
+    /// <summary>Binds a syntax tree for a caller, without planning; it keeps nothing and is for looking at times.</summary>
+    public RequestFault? Bind(RequestSyntax syntax, Caller caller)
     {
-        if (!RequestAddress.Read(path, query).Is(out var address, out var fault))
-            return fault;
-        var view = ViewFor(caller);
-        var clock = Stopwatch.StartNew();
-        long Lap()
-        {
-            var spent = clock.ElapsedTicks * 1_000_000 / Stopwatch.Frequency;
-            clock.Restart();
-            return spent;
-        }
-        if (!LexedRequest.Read(address).Is(out var lexed, out fault) || !RequestParser.Parse(lexed).Is(out var syntax, out fault))
-            return fault;
-        var parse = Lap();
-        if (
-            !RequestBinder.Bind(syntax, view.Model).Is(out var bound, out fault)
-            || !AccessGate.Permit(bound, view.Model, view.Model).Is(out _, out fault)
-        )
-            return fault;
-        var bind = Lap();
-        if (
-            !Prepare(lexed, caller).Is(out var prepared, out fault)
-            || !QueryValues.Make(prepared.Request, lexed, null, now, caller).Is(out var values, out fault)
-        )
-            return fault;
-        var plan = Lap();
-        if (prepared.Query is null)
-            return new ExplainedRequest([], null);
-        if (!Explanation.Of(prepared, values).Is(out var statements, out fault))
-            return fault;
-        statements = await Explanation.WithPlansAsync(prepared, values, statements, cancellation);
-        clock.Restart();
-        if (!(await QueryRun.StartAsync(prepared, values, cancellation)).Is(out var run, out fault))
-            return fault;
-        await using (run)
-        {
-            var database = Lap();
-            var bytes = await write(prepared, run, address);
-            return new ExplainedRequest(statements, new ExplainedTimes(parse, bind, plan, database, Lap(), bytes));
-        }
+        var seen = ModelFor(caller);
+        return RequestBinder.Bind(syntax, seen).Is(out var bound, out var fault) ? AccessGate.Permit(bound, seen, seen).Fault : fault;
     }
 
     /// <summary>Plans in the cache, over all views.</summary>

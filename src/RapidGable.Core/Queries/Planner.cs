@@ -94,7 +94,7 @@ public sealed class Planner
                     ),
                 ],
             };
-        if (_request.SkipTokenNulls is { } nulls && !_request.Target.IsUnkeyed)
+        if (_request.PositionNulls is { } nulls && !_request.Target.IsUnkeyed)
             conditions.Add(new PlanSeek(nulls));
         var main = new SelectPlan(table)
         {
@@ -103,7 +103,7 @@ public sealed class Planner
             Where = [.. conditions],
             Order = order,
             Limited = isCollection,
-            Skips = _request.SkipTokenNulls is null ? _request.Skip is not null : _request.Target.IsUnkeyed,
+            Skips = _request.PositionNulls is null ? _request.Skip is not null : _request.Target.IsUnkeyed,
             Aliases = _main.Aliases,
         };
         var needsRoot = _request.AllExpands.Any(e => e.NeedsRoot);

@@ -91,7 +91,7 @@ public sealed class QueryRun : IAsyncDisposable
         }
         // Marks and rows must be of one state of the data.
         var kind =
-            query.Needs == SessionKind.Plain && query.Tracking is not null && (tracks || values.DeltaToken is not null)
+            query.Needs == SessionKind.Plain && query.Tracking is not null && (tracks || values.ChangePosition is not null)
                 ? SessionKind.OneState
                 : query.Needs;
         var run = new QueryRun(within ?? await values.OpenAsync(source, kind, cancellation), source.Dialect, query, values, sources)
@@ -114,7 +114,7 @@ public sealed class QueryRun : IAsyncDisposable
         {
             // No statement of ours sends such a value, so the link is not one of ours.
             await run.DisposeAsync();
-            return values.DeltaToken is null ? RequestFault.ForeignSkipToken : RequestFault.ForeignDeltaToken;
+            return values.ChangePosition is null ? RequestFault.ForeignPosition : RequestFault.ForeignChangePosition;
         }
         catch
         {
@@ -175,7 +175,7 @@ public sealed class QueryRun : IAsyncDisposable
 
     private async Task StartAsync(BoundStatements bound, CancellationToken cancellation)
     {
-        if (Query.Tracking is { } tracking && (Values.DeltaToken is not null || Tracks))
+        if (Query.Tracking is { } tracking && (Values.ChangePosition is not null || Tracks))
         {
             await MarkAsync(tracking, cancellation);
             // What the marks say is part of the statement's values.
@@ -234,7 +234,7 @@ public sealed class QueryRun : IAsyncDisposable
     /// <summary>Finds how far changes have gone, before any row is read; later pages go on with what the first one found.</summary>
     private async Task MarkAsync(TrackingStatements tracking, CancellationToken cancellation)
     {
-        var token = Values.DeltaToken;
+        var token = Values.ChangePosition;
         if (token is { IsDelta: true })
         {
             for (var i = 0; i < tracking.Counts.Length; i++)

@@ -6,7 +6,6 @@ using RapidGable.Access;
 using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Requests;
-using RapidGable.Requests.OData;
 using RapidGable.Sources;
 
 namespace RapidGable.Queries;
@@ -15,10 +14,8 @@ namespace RapidGable.Queries;
 public sealed class QueryValues
 {
     private readonly Caller _caller;
-    private readonly LexedRequest _lexed;
     private readonly IReadOnlyList<Literal> _literals;
-    private readonly SkipToken? _skipToken;
-    private readonly DeltaToken? _deltaToken;
+    private readonly PagePosition? _position;
     private readonly long[] _again = new long[2];
     private readonly DateTime _now;
     private readonly Lazy<string> _order;
@@ -26,16 +23,15 @@ public sealed class QueryValues
     private object?[]? _bridge;
     private IReadOnlyList<object[]>? _batch;
 
-    private QueryValues(LexedRequest lexed, BoundRequest request, DateTime now, Caller caller)
+    private QueryValues(ISpelledRequest? spelled, BoundRequest request, DateTime now, Caller caller)
     {
         _caller = caller;
-        _lexed = lexed;
-        _literals = lexed.Literals;
-        _skipToken = lexed.SkipToken;
-        _deltaToken = lexed.DeltaToken;
+        _literals = spelled?.Literals ?? [];
+        _position = spelled?.Position;
+        ChangePosition = spelled?.Since;
         _now = now;
         _isUnkeyed = request.Path.Root is not null && request.Target.IsUnkeyed;
-        _order = new Lazy<string>(() => Fingerprint(request.Target, lexed.Texts.GetValueOrDefault("$orderby", "")), isThreadSafe: false);
+        _order = new Lazy<string>(() => Fingerprint(request.Target, spelled?.OrderText ?? ""), isThreadSafe: false);
     }
 
     /// <summary>Rows that this answer holds at most.</summary>
@@ -50,10 +46,10 @@ public sealed class QueryValues
     public long Skip { get; private init; }
 
     /// <summary>The request goes on from a position that a link brought along.</summary>
-    public bool IsResumed => _skipToken is not null || DeltaToken is not null;
+    public bool IsResumed => _position is not null || ChangePosition is not null;
 
     /// <summary>Rows to pass over: the asked ones, or for rows without a key those of the pages before.</summary>
-    public long Offset => _isUnkeyed && _skipToken is { Values: [{ Kind: StoredValueKind.Int64, Int64: var offset }] } ? offset : Skip;
+    public long Offset => _isUnkeyed && _position is { Values: [{ Kind: StoredValueKind.Int64, Int64: var offset }] } ? offset : Skip;
 
     /// <summary>The next link's position after this page, when it is not that of the last row; null = it is.</summary>
     public StoredValue? NextOffset => _isUnkeyed ? StoredValue.From(Offset + PageRows) : null;
@@ -63,10 +59,7 @@ public sealed class QueryValues
 
     /// <summary>What statements of the service's own take: the caller's attributes and the time.</summary>
     internal static QueryValues Outside(Caller caller, DateTime now, RequestAllowance allowance) =>
-        new(LexedRequest.Read(RequestAddress.Read("", "").Value!).Value!, new BoundRequest(new BoundPath([]), null), now, caller)
-        {
-            Allowance = allowance,
-        };
+        new(null, new BoundRequest(new BoundPath([]), null), now, caller) { Allowance = allowance };
 
     /// <summary>
     /// Whether a source can be told who asks. A role of the database that is not known would leave it with the rights of the service
@@ -105,11 +98,17 @@ public sealed class QueryValues
 
     /// <param name="maxPageSize">From the preference; null = not asked.</param>
     /// <param name="caller">Whose attributes the conditions of rules are about; null = anonymous.</param>
-    public static Result<QueryValues> Make(BoundRequest request, LexedRequest lexed, int? maxPageSize, DateTime now, Caller? caller = null)
+    public static Result<QueryValues> Make(
+        BoundRequest request,
+        ISpelledRequest spelled,
+        int? maxPageSize,
+        DateTime now,
+        Caller? caller = null
+    )
     {
         foreach (var slot in new[] { request.Top, request.Skip }.Concat(request.AllExpands.SelectMany(e => new[] { e.Top, e.Skip })))
         {
-            if (slot is { } number && lexed.Literals[number] is { Value: long and < 0 } literal)
+            if (slot is { } number && spelled.Literals[number] is { Value: long and < 0 } literal)
                 return new RequestFault(
                     400,
                     "number",
@@ -119,15 +118,15 @@ public sealed class QueryValues
                     literal.Position
                 );
         }
-        var top = request.Top is { } topSlot ? (long?)lexed.Literals[topSlot].Value : null;
-        var skip = request.Skip is { } skipSlot ? (long)lexed.Literals[skipSlot].Value : 0;
+        var top = request.Top is { } topSlot ? (long?)spelled.Literals[topSlot].Value : null;
+        var skip = request.Skip is { } skipSlot ? (long)spelled.Literals[skipSlot].Value : 0;
         if (request.Path.Root is null)
-            return new QueryValues(lexed, request, now, caller ?? Caller.Anonymous);
+            return new QueryValues(spelled, request, now, caller ?? Caller.Anonymous);
         var set = request.Target;
         // Who asks for a number of rows gets them in one answer; clients that do so mostly know of no next links.
         var page = Page(set, maxPageSize ?? (top is { } wanted ? (int)Math.Clamp(wanted, 1, int.MaxValue) : null));
         var rows = (int)Math.Min(page, top ?? page);
-        var values = new QueryValues(lexed, request, now, caller ?? Caller.Anonymous)
+        var values = new QueryValues(spelled, request, now, caller ?? Caller.Anonymous)
         {
             Top = top,
             Skip = skip,
@@ -154,7 +153,7 @@ public sealed class QueryValues
                     + $"maxpagesize, or expand less.",
                 "$top"
             );
-        if (lexed.DeltaToken is { } delta)
+        if (spelled.Since is { } delta)
         {
             var changes = set.Changes!;
             if (delta.Set != Fingerprint(set, changes) || delta.Since.Length != (changes.Log is null ? 1 : 2))
@@ -165,16 +164,16 @@ public sealed class QueryValues
                     "$deltatoken"
                 );
         }
-        if (lexed.SkipToken is not { } token)
+        if (spelled.Position is not { } token)
             return values;
         // A position among rows without a key is their number.
         var isPosition = !set.IsUnkeyed || token.Values is [{ Kind: StoredValueKind.Int64, Int64: >= 0 }];
         if (!isPosition)
-            return RequestFault.ForeignSkipToken;
+            return RequestFault.ForeignPosition;
         if (token.Order == values.Order)
             return values;
         // Without an asked order the set's own may have changed since the link was made.
-        return lexed.Texts.ContainsKey("$orderby") ? RequestFault.ForeignSkipToken : RequestFault.GoneSkipToken;
+        return spelled.OrderText.Length > 0 ? RequestFault.ForeignPosition : RequestFault.GonePosition;
     }
 
     /// <summary>The rows that come with each row at most.</summary>
@@ -208,16 +207,8 @@ public sealed class QueryValues
     /// <summary>Takes what the entity before the step into another source is related by, as published values.</summary>
     internal void CrossBridge(object?[] values) => _bridge = values;
 
-    /// <summary>A literal of the request as its text in the address, percent-encoded where it must be.</summary>
-    public string Literal(BoundLiteral literal)
-    {
-        var value = _literals[literal.Slot];
-        return value.Value is string text
-            ? $"'{Uri.EscapeDataString(text.Replace("'", "''", StringComparison.Ordinal))}'"
-            : Uri.EscapeDataString(
-                value.Value is EnumLiteral member ? $"{member.Type}'{member.Member}'" : ValueConversion.Text(value.Value)
-            );
-    }
+    /// <summary>A literal of the request.</summary>
+    public Literal LiteralOf(BoundLiteral literal) => _literals[literal.Slot];
 
     /// <summary>
     /// Related entities of one parent that this answer holds at most, when a next link leads on from there; a nested <c>$top</c> within
@@ -226,57 +217,8 @@ public sealed class QueryValues
     public int ChildRowsOf(BoundExpand expand) =>
         expand.Top is { } slot && (long)_literals[slot].Value <= ChildRows ? int.MaxValue : ChildRows;
 
-    /// <summary>
-    /// The nested options as a link to further related entities repeats them, with what is left of <c>$top</c>; not encoded.
-    /// </summary>
-    /// <param name="rootId">The id of the entity that <c>$it</c> stands for there, which is not the same in the link.</param>
-    public IEnumerable<(string Name, string Value)> NestedOptions(BoundExpand expand, string rootId)
-    {
-        string TextOf(NestedOption option) => this.TextOf(option, rootId);
-        var expands = new List<string>();
-        foreach (var option in expand.Options)
-        {
-            if (option.Name == "$top")
-                yield return (
-                    option.Name,
-                    ((long)_literals[expand.Top!.Value].Value - ChildRows).ToString(System.Globalization.CultureInfo.InvariantCulture)
-                );
-            else if (option.Name == "$expand")
-                expands.Add(TextOf(option));
-            else if (option.Name is not ("$skip" or "$levels"))
-                yield return (option.Name, TextOf(option));
-        }
-        if (expand.Levels > 1)
-        {
-            // The relation goes on from there, once less.
-            var options = expand.Options.Select(o => o.Name == "$levels" ? $"$levels={expand.Levels - 1}" : $"{o.Name}={TextOf(o)}");
-            var isStar = expand.Options.Length == 1 && expand.Expand.Length > 1;
-            expands.Add($"{(isStar ? "*" : expand.Navigation.Name)}({string.Join(';', options)})");
-        }
-        if (expands.Count > 0)
-            yield return ("$expand", string.Join(',', expands));
-    }
-
-    private string TextOf(NestedOption option, string rootId)
-    {
-        var tokens = _lexed.Options.First(o => o.Name == "$expand").Tokens;
-        var (text, at) = (new StringBuilder(), tokens[option.FirstToken].Position);
-        for (var i = option.FirstToken; i < option.EndToken; i++)
-        {
-            if (tokens[i] is not { Kind: TokenKind.Name, Text: "$it" } it)
-                continue;
-            text.Append(_lexed.Texts["$expand"].AsSpan(at, it.Position - at)).Append("$root/").Append(rootId);
-            at = it.Position + it.Text.Length;
-        }
-        return text.Append(_lexed.Texts["$expand"].AsSpan(at, tokens[option.EndToken].Position - at)).ToString().Trim();
-    }
-
-    /// <summary>Fingerprint of the order of expanded entities, as that of their own collection.</summary>
-    public string OrderOf(BoundExpand expand, string rootId) =>
-        Fingerprint(expand.Target, expand.Options.FirstOrDefault(o => o.Name == "$orderby") is { } option ? TextOf(option, rootId) : "");
-
     /// <summary>The state of a caller who follows changes; null = nobody does.</summary>
-    public DeltaToken? DeltaToken => _deltaToken;
+    public ChangePosition? ChangePosition { get; }
 
     /// <summary>
     /// Takes whether rows with the stamp of a mark are told again: 0 = no, 1 = yes, 2 = there was no row then, so all are told.
@@ -344,9 +286,9 @@ public sealed class QueryValues
                     values[i] = Stored(_bridge?[bridge.Index], bridge.Target, dialect);
                     break;
                 case SeekParameter seek:
-                    values[i] = _skipToken!.Values[seek.Index];
+                    values[i] = _position!.Values[seek.Index];
                     if (!dialect.IsStored(values[i], seek.Type))
-                        return RequestFault.ForeignSkipToken;
+                        return RequestFault.ForeignPosition;
                     break;
                 case BatchParameter item:
                     values[i] = Stored(item.Item < _batch?.Count ? _batch[item.Item][item.Part] : null, item.Target, dialect);
@@ -355,9 +297,9 @@ public sealed class QueryValues
                     values[i] = StoredValue.From((long)FetchRows);
                     break;
                 case MarkParameter mark:
-                    values[i] = _deltaToken!.Since[mark.Mark].Stamp;
+                    values[i] = ChangePosition!.Since[mark.Mark].Stamp;
                     if (!dialect.IsStored(values[i], mark.Type))
-                        return RequestFault.ForeignDeltaToken;
+                        return RequestFault.ForeignChangePosition;
                     break;
                 case MarkAgainParameter again:
                     values[i] = StoredValue.From(_again[again.Mark]);

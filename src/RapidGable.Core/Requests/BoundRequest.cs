@@ -19,10 +19,6 @@ public enum ResourceKind
     ValueCount,
 }
 
-/// <summary>A property that a request computes.</summary>
-/// <param name="Property">Its name and type; it has no column.</param>
-public sealed record BoundComputed(Property Property, BoundExpression Expression);
-
 /// <summary>What of an entity is written.</summary>
 /// <param name="Properties">In the order of the type; a complex one with the chosen members.</param>
 /// <param name="IsPartial">A selection was asked for, so that the context URL must name it.</param>
@@ -125,7 +121,7 @@ public sealed record BoundRequest(BoundPath Path, BoundSelect? Select)
 
     public bool Count { get; init; }
 
-    public ImmutableArray<bool>? SkipTokenNulls { get; init; }
+    public ImmutableArray<bool>? PositionNulls { get; init; }
 
     public BoundApply? Apply { get; init; }
 

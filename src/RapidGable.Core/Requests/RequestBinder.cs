@@ -104,7 +104,7 @@ public sealed class RequestBinder
             Top = isValue ? null : _syntax.Top,
             Skip = isValue ? null : _syntax.Skip,
             Count = _syntax.Count && !isValue,
-            SkipTokenNulls = _syntax.SkipTokenNulls,
+            PositionNulls = _syntax.PositionNulls,
         };
         if (_syntax.Options.Contains("$deltatoken"))
             request = Tracked(request);
@@ -134,8 +134,8 @@ public sealed class RequestBinder
             );
         if (ExpressionSize.Fault(request.Expressions) is { } tooLarge)
             throw new FaultException(tooLarge);
-        if (request.SkipTokenNulls is { } position && position.Length != (set.IsUnkeyed ? 1 : request.TotalOrder.Length))
-            throw new FaultException(RequestFault.ForeignSkipToken);
+        if (request.PositionNulls is { } position && position.Length != (set.IsUnkeyed ? 1 : request.TotalOrder.Length))
+            throw new FaultException(RequestFault.ForeignPosition);
         return request;
     }
 
@@ -194,7 +194,7 @@ public sealed class RequestBinder
             ],
             _ => (string[])["$format", "$schemaversion"],
         };
-        if (_syntax.Skip is not null && _syntax.SkipTokenNulls is not null)
+        if (_syntax.Skip is not null && _syntax.PositionNulls is not null)
             throw new FaultException(
                 new RequestFault(400, "skiptoken", "$skip and $skiptoken exclude each other. Follow the next link as it is.", "$skip")
             );

@@ -3,9 +3,6 @@ using RapidGable.Expressions;
 
 namespace RapidGable.Requests;
 
-/// <summary><c>expression as Name</c> (URL conventions 5.1.9).</summary>
-public sealed record ComputeItemSyntax(ExpressionSyntax Expression, NameSyntax Alias);
-
 /// <param name="All">An asterisk is among the items.</param>
 public sealed record SelectSyntax(bool All, ImmutableArray<SelectItemSyntax> Items);
 
@@ -101,7 +98,7 @@ public sealed record RequestSyntax(ImmutableArray<SegmentSyntax> Path)
     public bool Count { get; init; }
 
     /// <summary>For each position value of the <c>$skiptoken</c>, whether it is null; null = no token.</summary>
-    public ImmutableArray<bool>? SkipTokenNulls { get; init; }
+    public ImmutableArray<bool>? PositionNulls { get; init; }
 
     /// <summary>Only what has changed is asked for.</summary>
     public bool IsDelta { get; init; }

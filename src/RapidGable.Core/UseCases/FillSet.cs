@@ -39,7 +39,7 @@ public sealed class FillSet(PublishedService service, EntitySet set, Caller call
     /// <returns>Why nothing is written; null = all is.</returns>
     public async Task<string?> WriteAsync(int count, Func<int, string> entity, CancellationToken cancellation)
     {
-        var lexed = LexedRequest.Read(RequestAddress.Read(Uri.EscapeDataString(set.Name), "").Value!).Value!;
+        var lexed = LexedRequest.Read(Uri.EscapeDataString(set.Name), "").Value!;
         await using var unit = new ChangeUnit(service, caller, environment);
         var (made, tries) = (0, 0);
         if (service.PrepareChange(lexed, caller).Is(out var change, out var fault))
@@ -87,7 +87,7 @@ public sealed class FillSet(PublishedService service, EntitySet set, Caller call
     /// <summary>Entities that new ones may be related to: the first of those that the caller sees.</summary>
     private async Task<IReadOnlyList<SampleTarget>> TargetsAsync(NavigationProperty navigation, CancellationToken cancellation)
     {
-        var lexed = LexedRequest.Read(RequestAddress.Read(navigation.TargetSet, $"$top={MostTargets}").Value!).Value!;
+        var lexed = LexedRequest.Read(navigation.TargetSet, $"$top={MostTargets}").Value!;
         if (
             !service.Prepare(lexed, caller).Is(out var prepared, out _)
             || !QueryValues.Make(prepared.Request, lexed, MostTargets, environment.Now, caller).Is(out var values, out _)
@@ -105,7 +105,7 @@ public sealed class FillSet(PublishedService service, EntitySet set, Caller call
             using (var output = new PayloadOutput(Keep))
                 await ODataJsonWriter
                     .For(prepared, new PayloadFormat(ODataVersion.V401, MetadataLevel.None, false))
-                    .WriteAsync(run, new LinkBuilder("", RequestAddress.Read("x", "").Value!), output, cancellation);
+                    .WriteAsync(run, new LinkBuilder("", lexed), output, cancellation);
             using var document = JsonDocument.Parse(bytes.ToArray());
             return [.. document.RootElement.GetProperty("value").EnumerateArray().Select(Target)];
         }

@@ -9,6 +9,7 @@ using RapidGable.Service.Faces;
 using RapidGable.Service.Identity;
 using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
+using RapidGable.UseCases;
 
 namespace RapidGable.Service.Management;
 
@@ -73,28 +74,25 @@ internal static class ExplainEndpoint
         if (registry.Find(parts[0]) is not { } service)
             return ManagementInterface.Problem(404, "not-found", $"There is no service '{parts[0]}'.");
         var inner = parts.Length > 1 ? parts[1] : "";
-        var rules = service.ExplainAccess(inner, query, caller);
+        var explain = new ExplainRequest(service, inner, query, caller, time.GetUtcNow().UtcDateTime);
+        var rules = explain.Rules;
         if (run == true)
-            return await ExplainRunAsync(service, inner, query, caller, rules, time, cancellation);
-        var explained = service.Explain(inner, query, caller, time.GetUtcNow().UtcDateTime);
-        return explained.Is(out var statements, out var fault)
-            ? ManagementInterface.Json(new ExplainedAnswer(parts[0], statements, null, rules))
+            return await ExplainRunAsync(service, explain, rules, cancellation);
+        return explain.Statements().Is(out var explained, out var fault)
+            ? ManagementInterface.Json(new ExplainedAnswer(parts[0], explained.Statements, null, rules))
             : Refused(fault, rules);
     }
 
     private static async Task<IResult> ExplainRunAsync(
         PublishedService service,
-        string path,
-        string query,
-        Caller caller,
+        ExplainRequest explain,
         IReadOnlyList<RuleEffect> rules,
-        TimeProvider time,
         CancellationToken cancellation
     )
     {
         try
         {
-            var explained = await ExplainedRun.OfAsync(service, path, query, caller, time.GetUtcNow().UtcDateTime, cancellation);
+            var explained = await explain.RunAsync(cancellation);
             return explained.Is(out var request, out var fault)
                 ? ManagementInterface.Json(new ExplainedAnswer(service.Model.Service, request.Statements, request.Times, rules))
                 : Refused(fault, rules);

@@ -341,8 +341,7 @@ internal sealed partial class AccessReference
     {
         var path = set.IsUnkeyed ? set.Name + "()" : set.Name;
         if (
-            !RequestAddress.Read(path, query).Is(out var address, out var fault)
-            || !LexedRequest.Read(address).Is(out var lexed, out fault)
+            !LexedRequest.Read(path, query).Is(out var lexed, out var fault)
             || !_open.Prepare(lexed, Caller.Anonymous).Is(out var prepared, out fault)
             || !QueryValues.Make(prepared.Request, lexed, null, TimeProvider.System.GetUtcNow().UtcDateTime).Is(out var values, out fault)
             || !(await QueryRun.StartAsync(prepared, values, cancellation)).Is(out var run, out fault)
@@ -354,7 +353,7 @@ internal sealed partial class AccessReference
             using (var output = new PayloadOutput((bytes, token) => body.WriteAsync(bytes, token)))
                 await ODataJsonWriter
                     .For(prepared, new PayloadFormat(ODataVersion.V401, MetadataLevel.None, false))
-                    .WriteAsync(run, new LinkBuilder("http://localhost/", address), output, cancellation);
+                    .WriteAsync(run, new LinkBuilder("http://localhost/", lexed), output, cancellation);
             using var json = JsonDocument.Parse(body.ToArray());
             return json.RootElement.GetProperty("value").EnumerateArray().Select(r => r.Clone()).ToList();
         }

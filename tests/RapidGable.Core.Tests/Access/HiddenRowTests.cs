@@ -2,6 +2,7 @@ using System.Collections.Immutable;
 using RapidGable.Access;
 using RapidGable.Publishing;
 using RapidGable.Sources;
+using RapidGable.UseCases;
 
 namespace RapidGable.Core.Tests;
 
@@ -215,16 +216,17 @@ public abstract class HiddenRowTests(Engine engine, PostgresServer? postgres = n
     }
 
     private static string Sql(string url, PublishedService service) =>
-        service
-            .Explain(
-                url.Split('?')[0],
-                url.Contains('?') ? url[(url.IndexOf('?') + 1)..].Replace(" ", "%20").Replace("+", "%2B") : "",
-                North,
-                DateTime.UnixEpoch
-            )
+        new ExplainRequest(
+            service,
+            url.Split('?')[0],
+            url.Contains('?') ? url[(url.IndexOf('?') + 1)..].Replace(" ", "%20").Replace("+", "%2B") : "",
+            North,
+            DateTime.UnixEpoch
+        )
+            .Statements()
             .Value
             is { } all
-            ? string.Join("\n", all.Select(s => s.Sql))
+            ? string.Join("\n", all.Statements.Select(s => s.Sql))
             : "";
 
     private async Task<string> AnswerAsync(string url, PublishedService service)

@@ -104,7 +104,7 @@ public abstract class EngineTests(Engine engine, PostgresServer? postgres = null
         );
         await ODataJsonWriter
             .For(prepared, new PayloadFormat(ODataVersion.V401, MetadataLevel.Minimal, false))
-            .WriteAsync(run, new LinkBuilder("", RequestAddress.Read("x", "").Value!), output, CancellationToken.None);
+            .WriteAsync(run, new LinkBuilder("", LexedRequest.Read("x", "").Value!), output, CancellationToken.None);
         return Encoding.UTF8.GetString(bytes.ToArray()).Replace('"', '\'').Replace("'@context':'$metadata#", "'#").Replace(".00", "");
     }
 }

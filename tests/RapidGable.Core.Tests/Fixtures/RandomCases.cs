@@ -120,7 +120,7 @@ internal static class RandomCases
         );
         await ODataJsonWriter
             .For(prepared.Value, new PayloadFormat(ODataVersion.V40, MetadataLevel.None, false))
-            .WriteAsync(run, new LinkBuilder("http://x/", address.Value!), output, CancellationToken.None);
+            .WriteAsync(run, new LinkBuilder("http://x/", lexed.Value!), output, CancellationToken.None);
         return JsonNode.Parse(Encoding.UTF8.GetString(bytes.ToArray()))!.AsObject();
     }
 }

@@ -134,7 +134,7 @@ public abstract class DeltaTests : IAsyncLifetime
         );
         await ODataJsonWriter
             .For(prepared.Value, new PayloadFormat(version, MetadataLevel.Minimal, false))
-            .WriteAsync(run, new LinkBuilder("http://x/", address), output, CancellationToken.None);
+            .WriteAsync(run, new LinkBuilder("http://x/", lexed), output, CancellationToken.None);
         return JsonDocument.Parse(bytes.ToArray()).RootElement;
     }
 

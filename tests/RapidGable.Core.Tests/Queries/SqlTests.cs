@@ -132,7 +132,7 @@ public class SqlTests(NetworkFixture network) : IClassFixture<NetworkFixture>
                 : v[0] == '\'' ? Model.StoredValue.From(v.Trim('\''))
                 : Model.StoredValue.From(long.Parse(v))
             );
-        var token = new Requests.SkipToken("x", [.. stored]).Write();
+        var token = new Requests.PagePosition("x", [.. stored]).Write();
         var text = Compile($"Stations?{order}&$skiptoken={token}").Main.Text.ReplaceLineEndings(" ").Replace("   AND", " AND");
         Assert.Equal(
             expected,

@@ -40,7 +40,7 @@ public class StatementCountTests(NetworkFixture network) : IClassFixture<Network
                     .For(prepared, new PayloadFormat(ODataVersion.V40, MetadataLevel.Minimal, false))
                     .WriteAsync(
                         run,
-                        new LinkBuilder("http://x/", RequestAddress.Read("Stations", "").Value!),
+                        new LinkBuilder("http://x/", LexedRequest.Read("Stations", "").Value!),
                         output,
                         CancellationToken.None
                     );
@@ -85,7 +85,7 @@ public class StatementCountTests(NetworkFixture network) : IClassFixture<Network
             using var output = new PayloadOutput((_, _) => default);
             await ODataJsonWriter
                 .For(prepared, new PayloadFormat(ODataVersion.V40, MetadataLevel.Minimal, false))
-                .WriteAsync(run, new LinkBuilder("http://x/", RequestAddress.Read("Samples", "").Value!), output, CancellationToken.None);
+                .WriteAsync(run, new LinkBuilder("http://x/", LexedRequest.Read("Samples", "").Value!), output, CancellationToken.None);
         }
         Assert.Equal((lab, stations), (sources["lab"].Statements, sources["main"].Statements));
         Assert.All(sources.Values, s => Assert.Equal(0, s.OpenSessions));

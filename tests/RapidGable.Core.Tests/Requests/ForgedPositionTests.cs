@@ -71,7 +71,7 @@ public abstract class ForgedPositionTests(Engine engine, PostgresServer? postgre
     public async Task A_forged_position_is_refused_or_gives_rows(string order)
     {
         var start = await GetAsync($"Items?$orderby={order}");
-        var token = SkipToken.Read(start[(start.IndexOf("$skiptoken=", StringComparison.Ordinal) + 11)..].TrimEnd('}', '\''))!;
+        var token = PagePosition.Read(start[(start.IndexOf("$skiptoken=", StringComparison.Ordinal) + 11)..].TrimEnd('}', '\''))!;
         for (var at = 0; at < token.Values.Length; at++)
         {
             foreach (var value in Forgeries)

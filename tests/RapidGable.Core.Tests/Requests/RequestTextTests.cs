@@ -335,5 +335,5 @@ public class RequestTextTests
                 Gen.String.Where(s => !s.Any(char.IsSurrogate)).Select(StoredValue.From)
             )
             .Array[1, 5]
-            .Sample(values => Assert.Equal(values, SkipToken.Read(new SkipToken("o", [.. values]).Write())!.Values));
+            .Sample(values => Assert.Equal(values, PagePosition.Read(new PagePosition("o", [.. values]).Write())!.Values));
 }

@@ -335,7 +335,7 @@ public sealed class ShapesTests(EnginesFixture engines)
             var link = (await service.SendAsync("/odata/shapes/ImportLog", "GET", ("Prefer", "maxpagesize=1")))
                 .Json.GetProperty("@odata.nextLink")
                 .GetString()!;
-            var token = Requests.SkipToken.Read(link[(link.IndexOf("skiptoken=", StringComparison.Ordinal) + 10)..])!;
+            var token = Requests.PagePosition.Read(link[(link.IndexOf("skiptoken=", StringComparison.Ordinal) + 10)..])!;
             var forged = token with
             {
                 Values =

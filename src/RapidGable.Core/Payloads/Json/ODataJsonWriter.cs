@@ -83,7 +83,9 @@ public sealed class ODataJsonWriter : IPayloadWriter
 
     /// <summary>What a contained entity is part of stands in the context, and only its row may tell (Protocol 10.3).</summary>
     private string Fragment(QueryRun run) =>
-        ContextFragment.ContainedPath(_request.Path, run.Values.Literal) is { } path ? path + _fragment : _fragment;
+        ContextFragment.ContainedPath(_request.Path, literal => LinkBuilder.Text(run.Values.LiteralOf(literal))) is { } path
+            ? path + _fragment
+            : _fragment;
 
     private async Task WriteCollectionAsync(Utf8JsonWriter json, JsonRows rows, RowWalk walk, QueryRun run, LinkBuilder links)
     {

@@ -8,7 +8,7 @@ namespace RapidGable.Requests.OData;
 /// A request in tokens: the last stage that looks at each character. Requests that differ only in literals have the
 /// same <see cref="Shape"/>, and share everything that later stages make.
 /// </summary>
-public sealed class LexedRequest
+public sealed class LexedRequest : ISpelledRequest
 {
     // Known and supported, then known to the standard and not yet supported.
     private static readonly string[] Supported =
@@ -32,6 +32,7 @@ public sealed class LexedRequest
     private static readonly string[] Later = ["$index"];
 
     private LexedRequest(
+        RequestAddress address,
         List<LexedSegment> segments,
         List<(string, List<Token>)> options,
         List<Literal> literals,
@@ -39,12 +40,16 @@ public sealed class LexedRequest
         Dictionary<string, string> texts
     )
     {
+        Address = address;
         Segments = segments;
         Options = options;
         Literals = literals;
         Shape = shape;
         Texts = texts;
     }
+
+    /// <summary>What it was read from.</summary>
+    public RequestAddress Address { get; }
 
     internal List<LexedSegment> Segments { get; }
 
@@ -57,9 +62,13 @@ public sealed class LexedRequest
     /// <summary>The literals by slot.</summary>
     public IReadOnlyList<Literal> Literals { get; }
 
-    public SkipToken? SkipToken { get; private init; }
+    public PagePosition? Position { get; private init; }
 
-    public DeltaToken? DeltaToken { get; private init; }
+    public ChangePosition? Since { get; private init; }
+
+    public string OrderText => Texts.GetValueOrDefault("$orderby", "");
+
+    public Result<RequestSyntax> Parse() => RequestParser.Parse(this);
 
     /// <summary>Value of <c>$format</c>; null = not given.</summary>
     public string? Format { get; private init; }
@@ -73,6 +82,10 @@ public sealed class LexedRequest
     public string Shape { get; }
 
     internal Dictionary<string, string> Texts { get; }
+
+    /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
+    public static Result<LexedRequest> Read(string path, string query) =>
+        RequestAddress.Read(path, query).Is(out var address, out var fault) ? Read(address) : fault;
 
     /// <summary>Splits an address into tokens; the fault says which character cannot be read.</summary>
     public static Result<LexedRequest> Read(RequestAddress address)
@@ -99,9 +112,9 @@ public sealed class LexedRequest
         }
         var options = new List<(string, List<Token>)>();
         var texts = new Dictionary<string, string>();
-        SkipToken? skipToken = null;
+        PagePosition? position = null;
         SearchSyntax? search = null;
-        DeltaToken? deltaToken = null;
+        ChangePosition? since = null;
         foreach (var option in address.Options)
         {
             if (!CanonicalOption(option.Name).Is(out var name, out var unknown))
@@ -119,7 +132,7 @@ public sealed class LexedRequest
                 continue;
             if (name == "$skiptoken")
             {
-                skipToken = SkipToken.Read(option.Value)
+                position = PagePosition.Read(option.Value)
                     ?? throw new FaultException(
                         new RequestFault(
                             400,
@@ -128,13 +141,13 @@ public sealed class LexedRequest
                             "$skiptoken"
                         )
                     );
-                shape.Append("\n$skiptoken=").AppendJoin("", skipToken.Values.Select(v => v.Kind == StoredValueKind.Null ? '0' : '1'));
+                shape.Append("\n$skiptoken=").AppendJoin("", position.Values.Select(v => v.Kind == StoredValueKind.Null ? '0' : '1'));
                 continue;
             }
             if (name == "$deltatoken")
             {
-                deltaToken = DeltaToken.Read(option.Value) ?? throw new FaultException(RequestFault.ForeignDeltaToken);
-                shape.Append("\n$deltatoken=").Append(deltaToken.IsDelta);
+                since = ChangePosition.Read(option.Value) ?? throw new FaultException(RequestFault.ForeignChangePosition);
+                shape.Append("\n$deltatoken=").Append(since.IsDelta);
                 continue;
             }
             shape.Append('\n').Append(name).Append('=');
@@ -146,10 +159,10 @@ public sealed class LexedRequest
                 options.Add((name, name[0] == '@' && option.Value.TrimStart().StartsWith('[') ? lexer.ReadArray() : lexer.Read()));
             }
         }
-        return new LexedRequest(segments, options, literals, shape.ToString(), texts)
+        return new LexedRequest(address, segments, options, literals, shape.ToString(), texts)
         {
-            SkipToken = skipToken,
-            DeltaToken = deltaToken,
+            Position = position,
+            Since = since,
             Format = texts.GetValueOrDefault("$format"),
             SchemaVersion = texts.GetValueOrDefault("$schemaversion"),
             Search = search,

@@ -49,11 +49,11 @@ public sealed class RequestParser
         var path = _request.Segments.Select(Segment).ToImmutableArray();
         var syntax = new RequestSyntax(path)
         {
-            SkipTokenNulls = _request.SkipToken is { } token ? [.. token.Values.Select(v => v.Kind == StoredValueKind.Null)] : null,
+            PositionNulls = _request.Position is { } token ? [.. token.Values.Select(v => v.Kind == StoredValueKind.Null)] : null,
             Texts = _request.Texts.ToImmutableDictionary(),
             Options = [.. _request.Texts.Keys.Where(k => k[0] == '$')],
             Search = _request.Search,
-            IsDelta = _request.DeltaToken?.IsDelta == true,
+            IsDelta = _request.Since?.IsDelta == true,
         };
         foreach (var (name, tokens) in _request.Options.Where(o => o.Name[0] == '$'))
         {

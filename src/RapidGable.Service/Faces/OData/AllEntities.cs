@@ -52,7 +52,7 @@ internal sealed class AllEntities(ODataExchange exchange, ODataFace face, bool i
             return fault;
         var first = _start.Path.Length == 0 ? 0 : paths.IndexOf(_start.Path);
         if (first < 0)
-            return RequestFault.GoneSkipToken;
+            return RequestFault.GonePosition;
         var most = Math.Min(
             exchange.Preferences.MaxPageSize ?? _top ?? exchange.Service.Model.Limits.Page,
             Math.Min(_most, exchange.Service.Model.Limits.LargestPage)
@@ -121,14 +121,14 @@ internal sealed class AllEntities(ODataExchange exchange, ODataFace face, bool i
                     break;
                 default:
                     if (
-                        SkipToken.Reading(option.Value, i =>
+                        PagePosition.Reading(option.Value, i =>
                             i is [var path, var token, var before]
                                 ? new Position(path.GetString()!, token.GetString(), before.GetInt64())
                                 : null
                         )
                         is not { } position
                     )
-                        return RequestFault.ForeignSkipToken;
+                        return RequestFault.ForeignPosition;
                     _start = position;
                     break;
             }

@@ -16,7 +16,7 @@ namespace RapidGable.Service.Faces.OData;
 /// <summary>Runs a prepared reading request and writes its answer: headers, status and body.</summary>
 internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
 {
-    public async Task<RequestFault?> WriteAsync(RequestAddress address, LexedRequest lexed, PreparedRequest prepared)
+    public async Task<RequestFault?> WriteAsync(LexedRequest lexed, PreparedRequest prepared)
     {
         return prepared.Request.Path.Kind switch
         {
@@ -31,7 +31,7 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
                             : CsdlXmlWriter.Write(prepared.Model, f.Version)
                     )
             ),
-            _ => await DataAsync(address, lexed, prepared),
+            _ => await DataAsync(lexed, prepared),
         };
     }
 
@@ -54,7 +54,7 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
         return null;
     }
 
-    private async Task<RequestFault?> DataAsync(RequestAddress address, LexedRequest lexed, PreparedRequest prepared)
+    private async Task<RequestFault?> DataAsync(LexedRequest lexed, PreparedRequest prepared)
     {
         var headers = exchange.Request.Headers;
         var kind = prepared.Request.Path.Kind;
@@ -147,7 +147,7 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
                         : RawValueWriter.Value(run)
                 );
             else
-                await StreamAsync(address, prepared, negotiated with { Format = format }, run);
+                await StreamAsync(lexed, prepared, negotiated with { Format = format }, run);
         }
         return null;
     }
@@ -191,7 +191,7 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
     /// Writes the answer. One that is not large is made whole first, and the session given back, so that a caller who takes it slowly
     /// keeps nobody waiting.
     /// </summary>
-    private async Task StreamAsync(RequestAddress address, PreparedRequest prepared, Negotiated negotiated, QueryRun run)
+    private async Task StreamAsync(LexedRequest lexed, PreparedRequest prepared, Negotiated negotiated, QueryRun run)
     {
         var response = exchange.Response;
         var isInner = InnerExchange.Is(exchange.Context);
@@ -206,7 +206,7 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
         IPayloadWriter writer = negotiated.IsLines
             ? JsonLinesWriter.For(prepared, negotiated.Format)
             : ODataJsonWriter.For(prepared, negotiated.Format);
-        await writer.WriteAsync(run, new LinkBuilder(exchange.Root, address), output, exchange.Cancellation);
+        await writer.WriteAsync(run, new LinkBuilder(exchange.Root, lexed), output, exchange.Cancellation);
         if (held.Length == 0)
         {
             // Of nothing, too, it is said what it is.

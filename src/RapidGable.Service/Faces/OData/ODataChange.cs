@@ -498,7 +498,7 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatabilityStore rep
                         : null
                 )
             );
-        var links = new LinkBuilder(exchange.Root, RequestAddress.Read(Uri.EscapeDataString(result.Set!.Name), "").Value!);
+        var links = new LinkBuilder(exchange.Root, LexedRequest.Read(Uri.EscapeDataString(result.Set!.Name), "").Value!);
         return new ReadBack(
             200,
             answer.ContentType,
@@ -573,7 +573,7 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatabilityStore rep
             )
                 await ODataJsonWriter
                     .For(prepared, answer.Format)
-                    .WriteAsync(run, new LinkBuilder(exchange.Root, address), output, exchange.Cancellation);
+                    .WriteAsync(run, new LinkBuilder(exchange.Root, lexed), output, exchange.Cancellation);
             return new ReadBack(
                 200,
                 answer.ContentType,

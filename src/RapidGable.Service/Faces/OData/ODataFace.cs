@@ -70,7 +70,8 @@ internal sealed class ODataFace(
 
     public bool IsSet(string name) => !name.StartsWith('$');
 
-    public bool IsKeptByRules(Exchange exchange) => exchange.Service.IsKeptByRules(exchange.Path, exchange.Query, exchange.Caller);
+    public bool IsKeptByRules(Exchange exchange) =>
+        LexedRequest.Read(exchange.Path, exchange.Query).Is(out var lexed, out _) && exchange.Service.IsKeptByRules(lexed, exchange.Caller);
 
     public Task<RequestFault?> AnswerAsync(Exchange exchange)
     {
@@ -135,7 +136,7 @@ internal sealed class ODataFace(
                 $"There is no schema version '{schema}'; this service has one, which $schemaversion=* asks for.",
                 "$schemaversion"
             );
-        return await new ODataAnswer(exchange, time).WriteAsync(address, lexed, prepared);
+        return await new ODataAnswer(exchange, time).WriteAsync(lexed, prepared);
     }
 
     /// <summary>The options of a POST to <c>$query</c>: those of the address and those of the body (URL conventions 4.17).</summary>

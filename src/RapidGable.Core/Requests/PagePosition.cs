@@ -11,7 +11,7 @@ namespace RapidGable.Requests;
 /// row. It holds all that is needed, so any process of the same service can go on.
 /// </summary>
 /// <param name="Order">A fingerprint of the order that the values belong to.</param>
-public sealed record SkipToken(string Order, ImmutableArray<StoredValue> Values)
+public sealed record PagePosition(string Order, ImmutableArray<StoredValue> Values)
 {
     /// <summary>The token as it stands in a next link.</summary>
     public string Write()
@@ -51,8 +51,8 @@ public sealed record SkipToken(string Order, ImmutableArray<StoredValue> Values)
     }
 
     /// <summary>Reads a token; null when it was not made by <see cref="Write()"/>.</summary>
-    public static SkipToken? Read(string text) =>
-        Reading(text, items => new SkipToken(items[0].GetString() ?? "", [.. items.Skip(1).Select(Value)]));
+    public static PagePosition? Read(string text) =>
+        Reading(text, items => new PagePosition(items[0].GetString() ?? "", [.. items.Skip(1).Select(Value)]));
 
     /// <summary>Reads the items of a token's array; null when it is none.</summary>
     public static T? Reading<T>(string text, Func<List<JsonElement>, T?> read)

@@ -20,7 +20,7 @@ public sealed record ChangeMark(StoredValue Stamp, long Rows)
 /// <param name="IsDelta">Changes are being told; else the set itself, which they will start from.</param>
 /// <param name="Since">Marks of the rows and of the deletions after which changes are told.</param>
 /// <param name="Next">Marks that the next delta link starts from; null = they are found with the first page.</param>
-public sealed record DeltaToken(string Set, bool IsDelta, ImmutableArray<ChangeMark> Since, ImmutableArray<ChangeMark>? Next)
+public sealed record ChangePosition(string Set, bool IsDelta, ImmutableArray<ChangeMark> Since, ImmutableArray<ChangeMark>? Next)
 {
     /// <summary>The token as it stands in a delta link.</summary>
     public string Write()
@@ -36,7 +36,7 @@ public sealed record DeltaToken(string Set, bool IsDelta, ImmutableArray<ChangeM
                 json.WriteStartArray();
                 foreach (var mark in marks)
                 {
-                    SkipToken.Write(json, mark.Stamp);
+                    PagePosition.Write(json, mark.Stamp);
                     json.WriteNumberValue(mark.Rows);
                 }
                 json.WriteEndArray();
@@ -47,13 +47,13 @@ public sealed record DeltaToken(string Set, bool IsDelta, ImmutableArray<ChangeM
     }
 
     /// <summary>Reads a token; null when it was not made by <see cref="Write"/>.</summary>
-    public static DeltaToken? Read(string text) => SkipToken.Reading(text, items =>
+    public static ChangePosition? Read(string text) => PagePosition.Reading(text, items =>
         {
             ImmutableArray<ChangeMark> Marks(JsonElement array) =>
-                [.. array.EnumerateArray().Chunk(2).Select(p => new ChangeMark(SkipToken.Value(p[0]), p[1].GetInt64()))];
+                [.. array.EnumerateArray().Chunk(2).Select(p => new ChangeMark(PagePosition.Value(p[0]), p[1].GetInt64()))];
             var (since, next) = (Marks(items[2]), Marks(items[3]));
             return since.Length is 1 or 2
-                ? new DeltaToken(items[0].GetString()!, items[1].GetBoolean(), since, next.IsEmpty ? null : next)
+                ? new ChangePosition(items[0].GetString()!, items[1].GetBoolean(), since, next.IsEmpty ? null : next)
                 : null;
         });
 }

@@ -1,0 +1,96 @@
+using System.Diagnostics;
+using RapidGable.Access;
+using RapidGable.Expressions;
+using RapidGable.Payloads;
+using RapidGable.Payloads.Json;
+using RapidGable.Publishing;
+using RapidGable.Queries;
+using RapidGable.Requests;
+using RapidGable.Requests.OData;
+using RapidGable.Sources;
+
+namespace RapidGable.UseCases;
+
+/// <summary>Shows what a request of OData would do: its statements, the rules that it meets, and where its time goes.</summary>
+/// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
+/// <param name="now">The time of the request, in UTC.</param>
+public sealed class ExplainRequest(PublishedService service, string path, string query, Caller caller, DateTime now)
+{
+    /// <summary>What the rules of all sets that it touches do for the caller; empty when the request is wrong whoever asks.</summary>
+    public IReadOnlyList<RuleEffect> Rules =>
+        LexedRequest.Read(path, query).Is(out var lexed, out _) ? service.ExplainAccess(lexed, caller) : [];
+
+    /// <summary>The statements that it would run, with their values.</summary>
+    public Result<ExplainedRequest> Statements()
+    {
+        if (
+            !LexedRequest.Read(path, query).Is(out var lexed, out var fault)
+            || !service.Prepare(lexed, caller).Is(out var prepared, out fault)
+            || !QueryValues.Make(prepared.Request, lexed, null, now, caller).Is(out var values, out fault)
+            || !Explanation.Of(prepared, values).Is(out var statements, out fault)
+        )
+            return fault;
+        return new ExplainedRequest(statements, null);
+    }
+
+    /// <summary>
+    /// The statements, how the engines mean to run them, and where the time goes when it is run; the payload is written and thrown away.
+    /// </summary>
+    /// <exception cref="SourceException">When a source fails.</exception>
+    public async Task<Result<ExplainedRequest>> RunAsync(CancellationToken cancellation)
+    {
+        var clock = Stopwatch.StartNew();
+        long Lap()
+        {
+            var spent = clock.ElapsedTicks * 1_000_000 / Stopwatch.Frequency;
+            clock.Restart();
+            return spent;
+        }
+        if (!LexedRequest.Read(path, query).Is(out var lexed, out var fault) || !lexed.Parse().Is(out var syntax, out fault))
+            return fault;
+        var parse = Lap();
+        if (service.Bind(syntax, caller) is { } refused)
+            return refused;
+        var bind = Lap();
+        if (
+            !service.Prepare(lexed, caller).Is(out var prepared, out fault)
+            || !QueryValues.Make(prepared.Request, lexed, null, now, caller).Is(out var values, out fault)
+        )
+            return fault;
+        var plan = Lap();
+        if (prepared.Query is null)
+            return new ExplainedRequest([], null);
+        if (!Explanation.Of(prepared, values).Is(out var statements, out fault))
+            return fault;
+        statements = await Explanation.WithPlansAsync(prepared, values, statements, cancellation);
+        clock.Restart();
+        if (!(await QueryRun.StartAsync(prepared, values, cancellation)).Is(out var run, out fault))
+            return fault;
+        await using (run)
+        {
+            var database = Lap();
+            var bytes = await WriteAsync(prepared, run, lexed, cancellation);
+            return new ExplainedRequest(statements, new ExplainedTimes(parse, bind, plan, database, Lap(), bytes));
+        }
+    }
+
+    /// <summary>The length of the payload.</summary>
+    private static async Task<long> WriteAsync(PreparedRequest prepared, QueryRun run, LexedRequest lexed, CancellationToken cancellation)
+    {
+        var kind = prepared.Request.Path.Kind;
+        var isValue = kind is ResourceKind.Count or ResourceKind.ValueCount or ResourceKind.RawValue;
+        if (isValue || (!run.HasRow && kind != ResourceKind.Collection))
+            return 0;
+        var bytes = 0L;
+        ValueTask Count(ReadOnlyMemory<byte> piece, CancellationToken _)
+        {
+            bytes += piece.Length;
+            return default;
+        }
+        using var output = new PayloadOutput(Count);
+        await ODataJsonWriter
+            .For(prepared, new PayloadFormat(ODataVersion.V40, MetadataLevel.Minimal, false))
+            .WriteAsync(run, new LinkBuilder("http://localhost/", lexed), output, cancellation);
+        return bytes;
+    }
+}
