@@ -1,7 +1,6 @@
 using System.CommandLine;
-using RapidGable.Model;
 using RapidGable.Publishing;
-using RapidGable.Service.Publishing;
+using RapidGable.UseCases;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -56,10 +55,7 @@ internal static class AccessCommand
             Terminal.WriteDiagnostics(workspace.Diagnostics);
             return 1;
         }
-        if (new ServiceRegistry(workspace).Find(name) is not { } service)
-            throw new UsageException(
-                $"The workspace has no service '{name}'.{NearestName.Hint(name, workspace.Services.Select(s => s.Model.Service))}"
-            );
+        var service = workspace.Service(name);
         var cells = asked is not null
             ? AccessMatrix.Of(service, asked, AccountOptions.CallerOf(folder, asked, attributes), holdsAll: false)
             : AccessMatrix.Of(service);

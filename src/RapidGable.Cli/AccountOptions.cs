@@ -5,6 +5,7 @@ using RapidGable.Declarations;
 using RapidGable.Model;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
+using RapidGable.UseCases;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -74,19 +75,10 @@ internal static class AccountOptions
             throw new UsageException("A name has up to 100 characters, without ':' and control characters.");
     }
 
-    /// <summary>
-    /// Roles that no rule of the workspace names, with the one that could be meant: whoever has them may nothing by them.
-    /// </summary>
-    public static IEnumerable<string> Unnamed(WorkspaceDeclaration workspace, IEnumerable<string> roles)
-    {
-        var named = workspace.Services.SelectMany(s => s.Sets).SelectMany(s => s.Rules).SelectMany(r => r.Who.Roles).Distinct().ToList();
-        return roles.Distinct().Except(named).Select(r => $"No rule names the role '{r}'.{NearestName.Hint(r, named)}");
-    }
-
     /// <summary>Says which roles mean nothing, after an account was made with them.</summary>
     public static void WarnOfRoles(string folder, IEnumerable<string> roles)
     {
-        foreach (var text in Unnamed(WorkspaceReader.Read(new WorkspaceFolder(folder), _ => "").Workspace, roles))
+        foreach (var text in RoleNames.Unnamed(WorkspaceReader.Read(new WorkspaceFolder(folder), _ => "").Workspace, roles))
             Terminal.Error.MarkupLine($"[olive]{Markup.Escape(text)}[/]");
     }
 

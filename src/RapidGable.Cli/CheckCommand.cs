@@ -2,13 +2,9 @@ using System.Collections.Immutable;
 using System.CommandLine;
 using RapidGable.Building;
 using RapidGable.Declarations;
-using RapidGable.Inspection;
-using RapidGable.Metadata;
 using RapidGable.Model;
-using RapidGable.Payloads;
-using RapidGable.Publishing;
 using RapidGable.Service.Identity;
-using RapidGable.Service.Publishing;
+using RapidGable.UseCases;
 using RapidGable.Verification;
 using Spectre.Console;
 
@@ -66,51 +62,38 @@ internal static class CheckCommand
     )
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
-        IndexAdvice.Add(workspace, workspace.Diagnostics);
-        var drift = workspace.Services.ToDictionary(s => s, s => Drift(workspace, s));
-        var proofs = withData
-            ? await Terminal.WithStatusAsync("Checking the data", json, progress => DataProof.ProveAsync(workspace, progress, cancellation))
-            : [];
-        if (accept && !workspace.Diagnostics.HasErrors)
-        {
-            foreach (var service in workspace.Services)
-                Terminal.Error.WriteLine(
-                    $"accepted: {AcceptedMetadata.Accept(workspace.Declaration.Folder, service.Model.Service, Metadata(service))}"
-                );
-        }
-        WarnOfRoles(workspace);
-        var registry = new ServiceRegistry(workspace);
-        var opened = workspace.Diagnostics.HasErrors
-            ? []
-            : workspace.Services.ToDictionary(s => s.Model.Service, s => Opened(workspace, registry, s, accept));
-        var hasErrors =
-            workspace.Diagnostics.HasErrors
-            || proofs.Any(p => p.Fault is not null)
-            || (!accept && drift.Values.Any(d => d?.Any(c => c.IsBreaking) == true));
+        var options = new CheckOptions(withData, accept, RolesOfAccounts(workspace));
+        var report = await Terminal.WithStatusAsync(withData ? "Checking the data" : "Checking", json, progress =>
+            new CheckWorkspace(workspace, options).RunAsync(progress, cancellation)
+        );
+        foreach (var file in report.Accepted)
+            Terminal.Error.WriteLine($"accepted: {file}");
         if (json)
         {
             Terminal.WriteJson(
                 new
                 {
                     workspace = workspace.Declaration.Title,
-                    ok = !hasErrors,
+                    ok = report.Faults == 0,
                     findings = workspace.Diagnostics.Items.Select(Terminal.ForJson),
-                    data = proofs.Select(p => new
-                    {
-                        p.Service,
-                        p.Set,
-                        p.What,
-                        p.Rows,
-                        ok = p.Fault is null,
-                        fault = p.Fault,
-                        p.Examples,
-                    }),
-                    drift = drift
-                        .Where(d => d.Value is not null)
-                        .Select(d => new
+                    data = report
+                        .Services.SelectMany(s => s.Proofs)
+                        .Select(p => new
                         {
-                            service = d.Key.Model.Service,
-                            changes = d.Value!.Value.Select(c => new
+                            p.Service,
+                            p.Set,
+                            p.What,
+                            p.Rows,
+                            ok = p.Fault is null,
+                            fault = p.Fault,
+                            p.Examples,
+                        }),
+                    drift = report
+                        .Services.Where(s => s.Drift is not null)
+                        .Select(s => new
+                        {
+                            service = s.Service.Model.Service,
+                            changes = s.Drift!.Value.Select(c => new
                             {
                                 c.Subject,
                                 c.What,
@@ -118,96 +101,37 @@ internal static class CheckCommand
                                 c.IsBreaking,
                             }),
                         }),
-                    opened = opened.Where(o => o.Value is not null).Select(o => new { service = o.Key, changes = o.Value }),
+                    opened = report
+                        .Services.Where(s => s.Opened is not null)
+                        .Select(s => new { service = s.Service.Model.Service, changes = s.Opened }),
                     resolved = resolved
                         ? workspace.Services.Select(s => new { service = s.Model.Service, inferences = s.Inferences })
                         : null,
                 }
             );
-            return hasErrors ? 1 : 0;
+            return report.Faults == 0 ? 0 : 1;
         }
         Terminal.WriteDiagnostics(workspace.Diagnostics);
-        foreach (var service in workspace.Services)
-            WriteService(service, workspace, proofs, drift[service], opened.GetValueOrDefault(service.Model.Service), resolved);
-        var errors =
-            workspace.Diagnostics.Items.Count(d => d.Severity == Severity.Error)
-            + proofs.Count(p => p.Fault is not null)
-            + (accept ? 0 : drift.Values.Sum(d => d?.Count(c => c.IsBreaking) ?? 0));
-        Terminal.Out.MarkupLine(errors == 0 ? "[green]No faults.[/]" : $"[red]{Terminal.Plural(errors, "fault")}.[/]");
-        return hasErrors ? 1 : 0;
+        foreach (var service in report.Services)
+            WriteService(service, workspace, resolved);
+        Terminal.Out.MarkupLine(report.Faults == 0 ? "[green]No faults.[/]" : $"[red]{Terminal.Plural(report.Faults, "fault")}.[/]");
+        return report.Faults == 0 ? 0 : 1;
     }
 
-    private static ImmutableArray<CsdlDifference>? Drift(LoadedWorkspace workspace, BuiltService service)
+    /// <summary>The roles that users and keys have; accounts that cannot be read are a fault.</summary>
+    private static List<string> RolesOfAccounts(LoadedWorkspace workspace)
     {
-        try
-        {
-            return AcceptedMetadata.Compare(workspace.Declaration.Folder, service.Model.Service, Metadata(service));
-        }
-        catch (InvalidDataException exception)
-        {
-            workspace.Diagnostics.Error(
-                "accepted",
-                exception.Message,
-                SourceLocation.WholeFile($"accepted/{service.Model.Service}.xml"),
-                "Delete it, or write it anew with 'gable check --accept'."
-            );
-            return null;
-        }
-    }
-
-    /// <summary>A role that was renamed in the rules, and not in the accounts, opens nothing.</summary>
-    private static void WarnOfRoles(LoadedWorkspace workspace)
-    {
-        var place = SourceLocation.WholeFile(AccountFile.Name);
         try
         {
             var accounts = AccountFile.Read(workspace.Declaration.Folder) ?? new AccountFile();
-            foreach (
-                var text in AccountOptions.Unnamed(
-                    workspace.Declaration,
-                    accounts.Users.Values.SelectMany(u => u.Roles).Concat(accounts.Keys.Values.SelectMany(k => k.Roles))
-                )
-            )
-                workspace.Diagnostics.Warning(
-                    "role",
-                    text,
-                    place,
-                    "Rename it in the accounts, with 'gable user set' or a new key, or in the rules."
-                );
+            return [.. accounts.Users.Values.SelectMany(u => u.Roles).Concat(accounts.Keys.Values.SelectMany(k => k.Roles))];
         }
         catch (InvalidDataException exception)
         {
-            workspace.Diagnostics.Error("accounts", exception.Message, place);
-        }
-    }
-
-    /// <summary>What became visible or possible since it was accepted; null when nothing was. Accepting keeps what is.</summary>
-    private static ImmutableArray<string>? Opened(LoadedWorkspace workspace, ServiceRegistry registry, BuiltService service, bool accept)
-    {
-        var (folder, name) = (workspace.Declaration.Folder, service.Model.Service);
-        var now = AccessVisibility.Of(registry.Find(name)!);
-        if (accept)
-        {
-            Terminal.Error.WriteLine($"accepted: {now.Accept(folder, name)}");
+            workspace.Diagnostics.Error("accounts", exception.Message, SourceLocation.WholeFile(AccountFile.Name));
             return [];
         }
-        try
-        {
-            return AccessVisibility.Accepted(folder, name) is { } before ? now.NewSince(before) : null;
-        }
-        catch (InvalidDataException exception)
-        {
-            workspace.Diagnostics.Error(
-                "accepted",
-                exception.Message,
-                SourceLocation.WholeFile($"accepted/{name}.access.json"),
-                "Delete it, or write it anew with 'gable check --accept'."
-            );
-            return null;
-        }
     }
-
-    private static byte[] Metadata(BuiltService service) => CsdlXmlWriter.Write(service.Model, ODataVersion.V401);
 
     /// <summary>What has changed since the metadata was accepted, with what it means for consumers.</summary>
     private static void WriteDrift(ImmutableArray<CsdlDifference> changes)
@@ -226,15 +150,9 @@ internal static class CheckCommand
         Terminal.Out.MarkupLine("  [grey]If all of this is meant, 'gable check --accept' keeps it as what to compare with.[/]");
     }
 
-    private static void WriteService(
-        BuiltService service,
-        LoadedWorkspace workspace,
-        IReadOnlyList<DataFinding> proofs,
-        ImmutableArray<CsdlDifference>? drift,
-        ImmutableArray<string>? opened,
-        bool resolved
-    )
+    private static void WriteService(CheckedService found, LoadedWorkspace workspace, bool resolved)
     {
+        var (service, proofs, drift, opened) = (found.Service, found.Proofs, found.Drift, found.Opened);
         Terminal.Out.MarkupLine(
             $"[bold]{Markup.Escape(service.Model.Service)}[/]: {Markup.Escape(service.Model.Title)}, "
                 + $"{Terminal.Plural(service.Model.Sets.Length, "set")}"
@@ -243,7 +161,7 @@ internal static class CheckCommand
         var wrong = Faulty(service, workspace);
         foreach (var set in service.Model.Sets)
         {
-            var own = proofs.Where(p => p.Service == service.Model.Service && p.Set == set.Name).ToList();
+            var own = proofs.Where(p => p.Set == set.Name).ToList();
             var faults = own.Where(p => p.Fault is not null).ToList();
             table.AddRow(
                 faults.Count == 0 && !wrong.Contains(set.Name) ? "[green]ok[/]" : "[red]fault[/]",
@@ -255,7 +173,7 @@ internal static class CheckCommand
             );
         }
         Terminal.Out.Write(table);
-        foreach (var fault in proofs.Where(p => p.Service == service.Model.Service && p.Fault is not null))
+        foreach (var fault in proofs.Where(p => p.Fault is not null))
         {
             Terminal.Out.MarkupLine($"[red]{Markup.Escape($"{fault.Set}: {fault.Fault}")}[/]");
             foreach (var example in fault.Examples)

@@ -1,9 +1,7 @@
 using System.CommandLine;
-using RapidGable.Building;
-using RapidGable.Declarations;
 using RapidGable.Drafting;
-using RapidGable.Model;
 using RapidGable.Sources;
+using RapidGable.UseCases;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -63,71 +61,27 @@ internal static class DraftCommand
     )
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
-        var file = $"services/{service}.yaml";
-        if (
-            workspace.Diagnostics.Items.Any(d =>
-                d.Severity == Severity.Error && d.Location.File == file && d.Code.StartsWith("yaml", StringComparison.Ordinal)
-            ) || workspace.Catalogs.IsEmpty
-        )
+        var drafting = new DraftService(workspace, service);
+        if (drafting.IsUnreadable || workspace.Catalogs.IsEmpty)
         {
             Terminal.WriteDiagnostics(workspace.Diagnostics);
             return 1;
         }
-        if (!WorkspaceReader.IsServiceName(service))
-            throw new UsageException(
-                $"'{service}' cannot be a service's name: it takes small letters, digits, '-' and '_', and starts with a letter."
-            );
-        var existing = workspace.Declaration.Services.FirstOrDefault(s => s.Name == service);
-        var source = Source(workspace, sourceName ?? existing?.Source.Value);
-        var catalog = workspace.Catalogs[source.Name];
-        var chosen = catalog.Objects.Where(o => patterns.Length == 0 || patterns.Any(p => Offer.Matches(p, o))).ToList();
-        foreach (var pattern in patterns.Where(p => !catalog.Objects.Any(o => Offer.Matches(p, o))))
-            throw new UsageException(
-                $"The source '{source.Name}' has no table or view "
-                    + $"'{pattern}'.{NearestName.Hint(pattern, catalog.Objects.Select(catalog.ShortName))}"
-            );
-        var path = Path.Combine(workspace.Declaration.Folder, file);
         try
         {
-            var text = File.Exists(path) ? await File.ReadAllTextAsync(path, cancellation) : null;
-            var draft = await Terminal.WithStatusAsync("Looking for keys", json, progress =>
-                ServiceDraft.WriteAsync(
-                    text,
-                    service,
-                    existing,
-                    source,
-                    catalog,
-                    existing?.Names ?? workspace.Declaration.Names,
-                    chosen,
-                    patterns,
-                    progress,
-                    cancellation
-                )
+            var drafted = await Terminal.WithStatusAsync("Looking for keys", json, progress =>
+                drafting.DraftAsync(patterns, sourceName, progress, cancellation)
             );
-            if (!print && draft.Text != text)
-            {
-                Directory.CreateDirectory(Path.GetDirectoryName(path)!);
-                await File.WriteAllTextAsync(path, draft.Text, cancellation);
-            }
-            Write(folder, file, draft, print, json);
-            return draft.Refused.IsEmpty ? 0 : 1;
+            if (!print)
+                await drafting.SaveAsync(drafted, cancellation);
+            Write(folder, drafted.File, drafted.Draft, print, json);
+            return drafted.Draft.Refused.IsEmpty ? 0 : 1;
         }
         catch (Exception exception) when (exception is InvalidDataException or SourceException)
         {
-            Console.Error.WriteLine($"gable: {file} is left as it is: {exception.Message}");
+            Console.Error.WriteLine($"gable: {drafting.File} is left as it is: {exception.Message}");
             return 1;
         }
-    }
-
-    private static ISource Source(LoadedWorkspace workspace, string? name)
-    {
-        var names = workspace.Catalogs.Keys.Order().ToList();
-        if (name is null && names.Count > 1)
-            throw new UsageException($"The workspace has several sources; say which with --source: {string.Join(", ", names)}.");
-        name ??= names[0];
-        return workspace.Catalogs.ContainsKey(name)
-            ? workspace.Sources[name]
-            : throw new UsageException($"There is no source '{name}'.{NearestName.Hint(name, names)}");
     }
 
     private static void Write(string folder, string file, DraftResult draft, bool print, bool json)

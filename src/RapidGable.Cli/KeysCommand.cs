@@ -1,7 +1,7 @@
 using System.CommandLine;
 using RapidGable.Inspection;
-using RapidGable.Model;
 using RapidGable.Sources;
+using RapidGable.UseCases;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -42,28 +42,13 @@ internal static class KeysCommand
             Terminal.WriteDiagnostics(workspace.Diagnostics);
             return 1;
         }
-        if (sourceName is not null && !workspace.Catalogs.ContainsKey(sourceName))
-            throw new UsageException($"There is no source '{sourceName}'.{NearestName.Hint(sourceName, workspace.Catalogs.Keys)}");
-        var chosen = workspace
-            .Catalogs.OrderBy(c => c.Key)
-            .FirstOrDefault(c => (sourceName is null || c.Key == sourceName) && c.Value.Find(name) is not null);
-        if (chosen.Value?.Find(name) is not { } found)
-        {
-            Console.Error.WriteLine(
-                $"gable: there is no table or view "
-                    + $"'{name}'.{NearestName.Hint(name, workspace.Catalogs.Values.SelectMany(c => c.Objects.Select(c.ShortName)))}"
-            );
-            return 1;
-        }
         try
         {
-            var source = workspace.Sources[chosen.Key];
-            var item = await source.DescribeAsync(found, cancellation);
-            var findings = await Terminal.WithStatusAsync($"Counting {name}", json, progress =>
-                KeyFinder.FindAsync(source, item, chosen.Value, progress, cancellation)
+            var found = await Terminal.WithStatusAsync($"Counting {name}", json, progress =>
+                new FindKeys(workspace).OfAsync(sourceName, name, progress, cancellation)
             );
-            Write(name, item, findings, json);
-            return findings.Candidates.IsEmpty && item.PrimaryKey.IsEmpty ? 1 : 0;
+            Write(name, found.Item, found.Findings, json);
+            return found.HasKey ? 0 : 1;
         }
         catch (SourceException exception)
         {

@@ -1,9 +1,6 @@
 using System.CommandLine;
-using System.IO.Enumeration;
-using RapidGable.Building;
-using RapidGable.Inspection;
-using RapidGable.Model;
 using RapidGable.Sources;
+using RapidGable.UseCases;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -69,48 +66,19 @@ internal static class LookCommand
     )
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
-        // Faults of services do not keep anyone from looking at a source; faults of the source do.
-        var names = workspace.Catalogs.Keys.Order().ToList();
-        if (names.Count == 0)
+        var look = new SourceLook(workspace);
+        if (look.Sources.Count == 0)
         {
             Terminal.WriteDiagnostics(workspace.Diagnostics);
             if (!workspace.Diagnostics.HasErrors)
                 Console.Error.WriteLine("gable: the workspace has no sources. Write one in sources/, such as sources/main.yaml.");
             return 1;
         }
-        if (sourceName is not null && !names.Contains(sourceName))
-            throw new UsageException($"There is no source '{sourceName}'.{NearestName.Hint(sourceName, names)}");
-        var chosen = sourceName ?? (name is null ? null : names.Find(n => workspace.Catalogs[n].Find(name) is not null));
         if (name is null || tree || name.AsSpan().IndexOfAny('*', '?') >= 0)
-        {
-            var shown = 0;
-            foreach (var item in names.Where(n => sourceName is null || n == sourceName))
-            {
-                var catalog = workspace.Catalogs[item];
-                catalog = catalog with
-                {
-                    Objects = [.. catalog.Objects.Where(o => name is null || Offer.Matches(name, o))],
-                    Routines = [.. catalog.Routines.Where(r => name is null || FileSystemName.MatchesSimpleExpression(name, r.Name))],
-                };
-                shown += catalog.Objects.Length + catalog.Routines.Length;
-                if (catalog.Objects.IsEmpty && catalog.Routines.IsEmpty && name is not null)
-                    continue;
-                if (tree && !json)
-                    WriteTree(workspace.Sources[item], catalog);
-                else
-                    WriteCatalog(workspace.Sources[item], catalog, json);
-            }
-            return shown > 0 || name is null ? 0 : 1;
-        }
-        if (chosen is null || workspace.Catalogs[chosen].Find(name) is not { } found)
-        {
-            var all = workspace.Catalogs.Values.SelectMany(c => c.Objects.Select(c.ShortName)).ToList();
-            Console.Error.WriteLine($"gable: there is no table or view '{name}'.{NearestName.Hint(name, all)}");
-            return 1;
-        }
+            return WriteCatalogs([.. look.Catalogs(sourceName, name)], name is null, tree, json);
         try
         {
-            await WriteObjectAsync(workspace, workspace.Sources[chosen], found, rows, json, cancellation);
+            WriteObject(await look.ObjectAsync(sourceName, name, rows, cancellation), json);
             return 0;
         }
         catch (SourceException exception)
@@ -118,6 +86,19 @@ internal static class LookCommand
             Console.Error.WriteLine($"gable: '{name}' cannot be read: {exception.Message}");
             return 1;
         }
+    }
+
+    private static int WriteCatalogs(List<(ISource Source, SourceCatalog Catalog)> catalogs, bool isAll, bool tree, bool json)
+    {
+        var shown = catalogs.Where(c => isAll || !c.Catalog.Objects.IsEmpty || !c.Catalog.Routines.IsEmpty).ToList();
+        foreach (var (source, catalog) in shown)
+        {
+            if (tree && !json)
+                WriteTree(source, catalog);
+            else
+                WriteCatalog(source, catalog, json);
+        }
+        return shown.Count > 0 ? 0 : 1;
     }
 
     private static void WriteCatalog(ISource source, SourceCatalog catalog, bool json)
@@ -245,23 +226,9 @@ internal static class LookCommand
             item.Fault,
         };
 
-    private static async Task WriteObjectAsync(
-        LoadedWorkspace workspace,
-        ISource source,
-        SourceObject found,
-        int rows,
-        bool json,
-        CancellationToken cancellation
-    )
+    private static void WriteObject(LookedAtObject looked, bool json)
     {
-        var item = await source.DescribeAsync(found, cancellation);
-        var sample = await ObjectSample.ReadAsync(source, item, rows, cancellation);
-        var published = workspace
-            .Services.SelectMany(s =>
-                s.Model.Sets.Where(e => e.Source.Equals(new TableSource(source.Name, item.Schema, item.Name)))
-                    .Select(e => $"{s.Model.Service}/{e.Name}")
-            )
-            .ToList();
+        var (source, item, published, sample) = (looked.Source, looked.Item, looked.Published, looked.Rows);
         if (json)
         {
             Terminal.WriteJson(
@@ -302,13 +269,13 @@ internal static class LookCommand
             Terminal.Out.WriteLine(
                 $"refers to: {key.TargetObject} ({string.Join(", ", key.Columns.Zip(key.TargetColumns, (o, t) => $"{o} = {t}"))})"
             );
-        foreach (var other in workspace.Catalogs[source.Name].Objects.Where(o => o.ForeignKeys.Any(f => f.TargetObject == item.FullName)))
-            Terminal.Out.WriteLine($"referred to by: {workspace.Catalogs[source.Name].ShortName(other)}");
+        foreach (var other in looked.ReferredToBy)
+            Terminal.Out.WriteLine($"referred to by: {other}");
         if (sample.Count > 0)
             WriteRows(item, sample);
     }
 
-    private static void WriteRows(SourceObject item, List<string?[]> sample)
+    private static void WriteRows(SourceObject item, IReadOnlyList<string?[]> sample)
     {
         Terminal.Out.WriteLine();
         if (item.Columns.Length <= 8)

@@ -3,6 +3,7 @@ using System.CommandLine;
 using System.CommandLine.Help;
 using System.CommandLine.Invocation;
 using RapidGable.Cli;
+using RapidGable.UseCases;
 
 var root = new RootCommand(
     """
@@ -60,10 +61,16 @@ catch (OperationCanceledException)
 {
     return 130;
 }
-catch (Exception exception) when (exception is not UsageException && Environment.GetEnvironmentVariable("GABLE_STACKS") is null)
+catch (Exception exception)
+    when (exception is not (UsageException or NotPossibleException) && Environment.GetEnvironmentVariable("GABLE_STACKS") is null)
 {
     Console.Error.WriteLine($"gable: this should not happen: {exception.Message} (set GABLE_STACKS=1 to see where)");
     return 1;
+}
+catch (NotPossibleException exception)
+{
+    Console.Error.WriteLine($"gable: {exception.Message}");
+    return exception.IsAbsent ? 1 : 2;
 }
 catch (UsageException exception)
 {

@@ -1,12 +1,6 @@
 using System.CommandLine;
 using System.Xml.Linq;
-using RapidGable.Access;
-using RapidGable.Building;
-using RapidGable.Inspection;
-using RapidGable.Publishing;
-using RapidGable.Service.Hosting;
-using RapidGable.Service.Publishing;
-using RapidGable.Service.Trials;
+using RapidGable.Service.UseCases;
 using RapidGable.Verification;
 using Spectre.Console;
 
@@ -39,6 +33,10 @@ internal static class VerifyCommand
                 "Also create, change and delete a made-up entity in every set that allows it, over the real sources, and take "
                 + "it away again.",
         };
+        var seed = new Option<int?>("--seed")
+        {
+            Description = "With --writes: make up the same entities as a run that said this seed; others each time when left out.",
+        };
         var json = CommonOptions.Json();
         var command = new ExampleCommand(
             "verify",
@@ -58,6 +56,7 @@ internal static class VerifyCommand
             rows,
             access,
             writes,
+            seed,
             junit,
             details,
             json,
@@ -67,9 +66,13 @@ internal static class VerifyCommand
                 RunAsync(
                     result.GetValue(workspace)!,
                     result.GetValue(url),
-                    Math.Max(1, result.GetValue(rows)),
-                    result.GetValue(access),
-                    result.GetValue(writes),
+                    new VerifyOptions(
+                        Math.Max(1, result.GetValue(rows)),
+                        result.GetValue(access),
+                        result.GetValue(writes),
+                        result.GetValue(seed) ?? Random.Shared.Next(1, 1_000_000),
+                        IsQuiet: !Console.IsErrorRedirected
+                    ),
                     result.GetValue(junit),
                     result.GetValue(details),
                     result.GetValue(json),
@@ -82,24 +85,22 @@ internal static class VerifyCommand
     private static async Task<int> RunAsync(
         string folder,
         string? url,
-        long rows,
-        bool access,
-        bool writes,
+        VerifyOptions options,
         string? junit,
         bool details,
         bool json,
         CancellationToken cancellation
     )
     {
-        if (url is not null && (access || writes))
+        if (url is not null && (options.WithAccess || options.WithWrites))
             throw new UsageException(
-                access
+                options.WithAccess
                     ? "--access needs the workspace: who may do what is declared there."
                     : "--writes needs the workspace: what may be written is declared there."
             );
         var report = url is null
-            ? await VerifyWorkspaceAsync(folder, rows, access, writes, json, cancellation)
-            : await VerifyUrlAsync(GetCommand.Address(url).OriginalString, rows, json, cancellation);
+            ? await VerifyWorkspaceAsync(folder, options, json, cancellation)
+            : await VerifyUrlAsync(GetCommand.Address(url).OriginalString, options.Rows, json, cancellation);
         if (report is null)
             return 1;
         if (junit is not null)
@@ -107,7 +108,11 @@ internal static class VerifyCommand
         if (json)
             Terminal.WriteJson(ForJson(report));
         else
+        {
             Write(report, details);
+            if (options.WithWrites && report.HasFailures)
+                Terminal.Out.WriteLine($"'--seed {options.Seed}' makes up the same entities again.");
+        }
         return report.HasFailures ? 1 : 0;
     }
 
@@ -139,136 +144,21 @@ internal static class VerifyCommand
 
     private static async Task<VerificationReport?> VerifyWorkspaceAsync(
         string folder,
-        long rows,
-        bool access,
-        bool writes,
+        VerifyOptions options,
         bool silent,
         CancellationToken cancellation
     )
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
         Terminal.WriteDiagnostics(workspace.Diagnostics);
-        if (workspace.Diagnostics.HasErrors)
-            return null;
-        var registry = new ServiceRegistry(workspace);
-        var trial = await AccessTrial.PrepareAsync(workspace, registry, access, cancellation);
-        // What is tried here is of no interest to who reads the log of the real service.
-        await using var app = ServiceHost.Build(
-            workspace,
-            new ServiceOptions(0, IsQuiet: !Console.IsErrorRedirected, Lent: trial.Keys, IsTrial: true)
-        );
-        await app.StartAsync(cancellation);
-        using var client = new HttpClient { Timeout = TimeSpan.FromSeconds(100) };
-        var reports = new List<ServiceReport>();
-        foreach (var service in registry.All)
-        {
-            reports.AddRange(
-                await Terminal.WithStatusAsync($"Trying {service.Model.Service}", silent, progress =>
-                    trial.RunAsync(service, client, ServeCommand.AddressOf(app), progress, cancellation)
-                )
-            );
-            var model = service.ModelFor(Caller.Anonymous);
-            var root = $"{ServeCommand.AddressOf(app)}/odata/{service.Model.Service}/";
-            if (model.Sets.IsEmpty)
-                continue;
-            var counter = new DatabaseCounter(service.Model, workspace.Sources);
-            reports.Add(
-                await Terminal.WithStatusAsync($"Verifying {service.Model.Service}", silent, progress =>
-                    ServiceVerifier.VerifyAsync(
-                        new HttpProbe(client),
-                        new VerificationOptions(service.Model.Service, root, rows, DatabaseCount: counter.CountAsync, Progress: progress),
-                        cancellation
-                    )
-                )
-            );
-        }
-        await app.StopAsync(cancellation);
-        if (registry.All.Any(IsPartlyClosed))
-            reports.AddRange(await VerifyClosedAsync(workspace, rows, silent, cancellation));
-        if (writes)
-            reports.AddRange(await TryWritesAsync(workspace, silent, cancellation));
-        return new VerificationReport([.. reports]);
+        return workspace.Diagnostics.HasErrors
+            ? null
+            : await new VerifyWorkspace(workspace, options, new StatusLine(silent)).RunAsync(cancellation);
     }
 
-    private static bool IsPartlyClosed(PublishedService service) =>
-        service.ModelFor(Caller.Anonymous).Sets.Length < service.Model.Sets.Length;
-
-    /// <summary>Verifies services with sets that are not open to everybody, as somebody who may read all of them.</summary>
-    private static async Task<List<ServiceReport>> VerifyClosedAsync(
-        LoadedWorkspace workspace,
-        long rows,
-        bool silent,
-        CancellationToken cancellation
-    )
+    private sealed class StatusLine(bool silent) : IVerifyProgress
     {
-        var (opened, key, caller) = WriteTrial.Open(workspace);
-        await using var app = ServiceHost.Build(
-            opened,
-            new ServiceOptions(
-                0,
-                IsQuiet: !Console.IsErrorRedirected,
-                Lent: new Dictionary<string, Caller> { [key] = caller },
-                IsTrial: true
-            )
-        );
-        await app.StartAsync(cancellation);
-        using var client = new HttpClient { Timeout = TimeSpan.FromSeconds(100) };
-        var reports = new List<ServiceReport>();
-        var closed = new ServiceRegistry(workspace).All.Where(IsPartlyClosed).Select(s => s.Model.Service).ToHashSet();
-        foreach (var service in new ServiceRegistry(opened).All.Where(s => closed.Contains(s.Model.Service)))
-        {
-            var root = $"{ServeCommand.AddressOf(app)}/odata/{service.Model.Service}/";
-            var counter = new DatabaseCounter(service.Model, workspace.Sources);
-            var options = new VerificationOptions(
-                $"{service.Model.Service}: whatever the rules keep closed",
-                root,
-                rows,
-                DatabaseCount: counter.CountAsync
-            );
-            reports.Add(
-                await Terminal.WithStatusAsync($"Verifying all of {service.Model.Service}", silent, progress =>
-                    ServiceVerifier.VerifyAsync(new HttpProbe(client, "Bearer " + key), options with { Progress = progress }, cancellation)
-                )
-            );
-        }
-        return reports;
-    }
-
-    private static async Task<List<ServiceReport>> TryWritesAsync(LoadedWorkspace workspace, bool silent, CancellationToken cancellation)
-    {
-        var (opened, key, caller) = WriteTrial.Open(workspace);
-        await using var app = ServiceHost.Build(
-            opened,
-            new ServiceOptions(
-                0,
-                IsQuiet: !Console.IsErrorRedirected,
-                Lent: new Dictionary<string, Caller> { [key] = caller },
-                IsTrial: true
-            )
-        );
-        await app.StartAsync(cancellation);
-        using var client = new HttpClient { Timeout = TimeSpan.FromSeconds(100) };
-        var reports = new List<ServiceReport>();
-        foreach (
-            var service in new ServiceRegistry(opened).All.Where(s =>
-                s.Model.Sets.Any(e => (e.Operations & ~Model.SetOperations.Read) != 0)
-            )
-        )
-            reports.Add(
-                await Terminal.WithStatusAsync($"Writing to {service.Model.Service}", silent, progress =>
-                    WriteTrial.RunAsync(
-                        service,
-                        client,
-                        ServeCommand.AddressOf(app),
-                        key,
-                        Random.Shared.Next(1, 1_000_000),
-                        progress,
-                        cancellation
-                    )
-                )
-            );
-        await app.StopAsync(cancellation);
-        return reports;
+        public Task<T> RunAsync<T>(string title, Func<Action<string>, Task<T>> work) => Terminal.WithStatusAsync(title, silent, work);
     }
 
     private static object ForJson(VerificationReport report) =>

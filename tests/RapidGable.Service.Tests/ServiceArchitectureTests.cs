@@ -21,6 +21,7 @@ public class ServiceArchitectureTests
         "Management.Contracts",
         "Trials",
         "Hosting",
+        "UseCases",
     ];
 
     [Theory]

@@ -1,6 +1,5 @@
 using System.Collections.Immutable;
 using RapidGable.Model;
-using RapidGable.Requests;
 
 namespace RapidGable.Expressions;
 

@@ -1,8 +1,7 @@
 using RapidGable.Building;
-using RapidGable.Inspection;
-using RapidGable.Model;
 using RapidGable.Service.Management.Contracts;
 using RapidGable.Sources;
+using RapidGable.UseCases;
 
 namespace RapidGable.Service.Management;
 
@@ -29,7 +28,7 @@ internal static class SourceViews
             item.PrimaryKey,
             item.Comment,
             item.Fault,
-            Published(workspace, source, item)
+            new SourceLook(workspace).Published(source, item)
         );
 
     private static RoutineInfo Routine(SourceRoutine routine) =>
@@ -43,22 +42,16 @@ internal static class SourceViews
         );
 
     /// <summary>One object with its first rows.</summary>
-    public static async Task<ObjectDetails> ObjectAsync(
-        LoadedWorkspace workspace,
-        string source,
-        SourceObject found,
-        int rows,
-        CancellationToken cancellation
-    )
+    public static ObjectDetails Details(SourceCatalog catalog, LookedAtObject looked)
     {
-        var item = await workspace.Sources[source].DescribeAsync(found, cancellation);
+        var item = looked.Item;
         return new ObjectDetails(
-            workspace.Catalogs[source].ShortName(item),
+            catalog.ShortName(item),
             item.Schema,
             item.Kind.Word(),
             item.Comment,
             item.Fault,
-            Published(workspace, source, item),
+            looked.Published,
             item.PrimaryKey,
             item.UniqueKeys.Select(k => k.AsEnumerable()),
             item.TextIndexes.Select(i => new TextIndexInfo(i.Name, i.Columns)),
@@ -72,13 +65,7 @@ internal static class SourceViews
                 c.AllowedValues
             )),
             item.ForeignKeys.Select(f => new ForeignKeyInfo(f.Columns, f.TargetObject, f.TargetColumns)),
-            item.Fault is null ? await ObjectSample.ReadAsync(workspace.Sources[source], item, rows, cancellation) : []
+            looked.Rows
         );
     }
-
-    private static IEnumerable<string> Published(LoadedWorkspace workspace, string source, SourceObject item) =>
-        workspace.Services.SelectMany(s =>
-            s.Model.Sets.Where(e => e.Source.Equals(new TableSource(source, item.Schema, item.Name)))
-                .Select(e => $"{s.Model.Service}/{e.Name}")
-        );
 }

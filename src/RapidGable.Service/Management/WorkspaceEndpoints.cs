@@ -9,6 +9,7 @@ using RapidGable.Service.Faces;
 using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
 using RapidGable.Sources;
+using RapidGable.UseCases;
 
 namespace RapidGable.Service.Management;
 
@@ -92,13 +93,14 @@ internal static class WorkspaceEndpoints
         CancellationToken cancellation
     )
     {
-        if (!workspace.Catalogs.TryGetValue(source, out var catalog) || catalog.Find(name) is not { } found)
-            return ManagementInterface.Problem(404, "not-found", $"There is no table or view '{name}' in a source '{source}'.");
         try
         {
-            return ManagementInterface.Json(
-                await SourceViews.ObjectAsync(workspace, source, found, Math.Clamp(rows, 0, 100), cancellation)
-            );
+            var looked = await new SourceLook(workspace).ObjectAsync(source, name, Math.Clamp(rows, 0, 100), cancellation);
+            return ManagementInterface.Json(SourceViews.Details(workspace.Catalogs[source], looked));
+        }
+        catch (NotPossibleException exception)
+        {
+            return ManagementInterface.Problem(404, "not-found", exception.Message);
         }
         catch (SourceException exception)
         {

@@ -1,0 +1,141 @@
+using Microsoft.AspNetCore.Builder;
+using RapidGable.Access;
+using RapidGable.Building;
+using RapidGable.Inspection;
+using RapidGable.Model;
+using RapidGable.Publishing;
+using RapidGable.Service.Faces;
+using RapidGable.Service.Hosting;
+using RapidGable.Service.Publishing;
+using RapidGable.Service.Trials;
+using RapidGable.Verification;
+
+namespace RapidGable.Service.UseCases;
+
+/// <summary>What a verification does.</summary>
+/// <param name="Rows">Rows of a set to walk at most.</param>
+/// <param name="WithAccess">Also try who may do what.</param>
+/// <param name="WithWrites">Also create, change and delete made-up entities, over the real sources.</param>
+/// <param name="Seed">Decides which entities are made up.</param>
+/// <param name="IsQuiet">The log of the service that is tried goes nowhere.</param>
+public sealed record VerifyOptions(long Rows, bool WithAccess, bool WithWrites, int Seed, bool IsQuiet);
+
+/// <summary>
+/// Proves that the services of a workspace answer right, over HTTP, by a service of its own on a free port of loopback. What is tried
+/// there is of no interest to readers of the real service's log.
+/// </summary>
+/// <param name="progress">Runs a part of it under a title; gives what its progress is told to.</param>
+public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions options, IVerifyProgress progress)
+{
+    /// <summary>Sound workspaces only: see <see cref="LoadedWorkspace.Diagnostics"/>.</summary>
+    public async Task<VerificationReport> RunAsync(CancellationToken cancellation)
+    {
+        var registry = new ServiceRegistry(workspace);
+        var reports = await AsDeclaredAsync(registry, cancellation);
+        if (registry.All.Any(IsPartlyClosed))
+            reports.AddRange(await ClosedAsync(registry, cancellation));
+        if (options.WithWrites)
+            reports.AddRange(await WritesAsync(cancellation));
+        return new VerificationReport([.. reports]);
+    }
+
+    private static bool IsPartlyClosed(PublishedService service) =>
+        service.ModelFor(Caller.Anonymous).Sets.Length < service.Model.Sets.Length;
+
+    /// <summary>Who may do what, and all that everybody may read.</summary>
+    private async Task<List<ServiceReport>> AsDeclaredAsync(ServiceRegistry registry, CancellationToken cancellation)
+    {
+        var trial = await AccessTrial.PrepareAsync(workspace, registry, options.WithAccess, cancellation);
+        await using var app = await StartAsync(workspace, trial.Keys, cancellation);
+        var (address, reports) = (AddressOf(app), new List<ServiceReport>());
+        using var client = Client();
+        foreach (var service in registry.All)
+        {
+            var name = service.Model.Service;
+            reports.AddRange(
+                await progress.RunAsync($"Trying {name}", told => trial.RunAsync(service, client, address, told, cancellation))
+            );
+            if (!service.ModelFor(Caller.Anonymous).Sets.IsEmpty)
+                reports.Add(await ReadAsync(service, $"Verifying {name}", name, new HttpProbe(client), address, cancellation));
+        }
+        await app.StopAsync(cancellation);
+        return reports;
+    }
+
+    /// <summary>Services with sets that are not open to everybody, as somebody who may read all of them.</summary>
+    private async Task<List<ServiceReport>> ClosedAsync(ServiceRegistry registry, CancellationToken cancellation)
+    {
+        var closed = registry.All.Where(IsPartlyClosed).Select(s => s.Model.Service).ToHashSet();
+        var (opened, key, caller) = WriteTrial.Open(workspace);
+        await using var app = await StartAsync(opened, new Dictionary<string, Caller> { [key] = caller }, cancellation);
+        var (address, reports) = (AddressOf(app), new List<ServiceReport>());
+        using var client = Client();
+        foreach (var service in new ServiceRegistry(opened).All.Where(s => closed.Contains(s.Model.Service)))
+        {
+            var name = service.Model.Service;
+            var probe = new HttpProbe(client, "Bearer " + key);
+            var title = $"{name}: whatever the rules keep closed";
+            reports.Add(await ReadAsync(service, $"Verifying all of {name}", title, probe, address, cancellation));
+        }
+        await app.StopAsync(cancellation);
+        return reports;
+    }
+
+    private Task<ServiceReport> ReadAsync(
+        PublishedService service,
+        string status,
+        string title,
+        HttpProbe probe,
+        string address,
+        CancellationToken cancellation
+    )
+    {
+        var counter = new DatabaseCounter(service.Model, workspace.Sources);
+        var root = $"{address}{FaceTable.OData}{service.Model.Service}/";
+        var asked = new VerificationOptions(title, root, options.Rows, DatabaseCount: counter.CountAsync);
+        return progress.RunAsync(status, told => ServiceVerifier.VerifyAsync(probe, asked with { Progress = told }, cancellation));
+    }
+
+    private async Task<List<ServiceReport>> WritesAsync(CancellationToken cancellation)
+    {
+        var (opened, key, caller) = WriteTrial.Open(workspace);
+        await using var app = await StartAsync(opened, new Dictionary<string, Caller> { [key] = caller }, cancellation);
+        var (address, reports) = (AddressOf(app), new List<ServiceReport>());
+        using var client = Client();
+        foreach (var service in new ServiceRegistry(opened).All.Where(IsWritten))
+            reports.Add(
+                await progress.RunAsync($"Writing to {service.Model.Service}", told =>
+                    WriteTrial.RunAsync(service, client, address, key, options.Seed, told, cancellation)
+                )
+            );
+        await app.StopAsync(cancellation);
+        return reports;
+    }
+
+    private static bool IsWritten(PublishedService service) =>
+        service.Model.Sets.Any(s => (s.Operations & ~SetOperations.Read) != SetOperations.None);
+
+    private async Task<WebApplication> StartAsync(
+        LoadedWorkspace tried,
+        IReadOnlyDictionary<string, Caller> keys,
+        CancellationToken cancellation
+    )
+    {
+        var app = ServiceHost.Build(tried, new ServiceOptions(0, IsQuiet: options.IsQuiet, Lent: keys, IsTrial: true));
+        await app.StartAsync(cancellation);
+        return app;
+    }
+
+    private static string AddressOf(WebApplication app) => app.Urls.First();
+
+    private static HttpClient Client() => new() { Timeout = TimeSpan.FromSeconds(100) };
+}
+
+/// <summary>Shows what a verification is doing.</summary>
+public interface IVerifyProgress
+{
+    /// <summary>Runs a part of it.</summary>
+    /// <param name="title">What the part does.</param>
+    /// <param name="work">Gets what it tells its progress to.</param>
+    Task<T> RunAsync<T>(string title, Func<Action<string>, Task<T>> work);
+}
