@@ -60,6 +60,20 @@ public sealed class ForeignSchemaTests(EnginesFixture engines) : IDisposable
         Assert.All(proposed, n => Assert.True(n.Length <= 63, n));
     }
 
+    [Theory] // by make soak with many seeds
+    [InlineData("sqlite")]
+    [InlineData("postgresql")]
+    [InlineData("mariadb")]
+    public async Task RoundTrip_of_made_up_entities(string engine)
+    {
+        using var workspace = (await NewAsync(engine)).Opened();
+        for (var seed = 1; seed <= Soak.Times; seed++)
+        {
+            var verify = await Gable.RunAsync(workspace.Folder, "verify", "--writes", "--seed", $"{seed}");
+            Assert.True(verify.Code == 0, $"seed {seed}\n{verify.Output}{verify.Errors}");
+        }
+    }
+
     [Theory]
     [InlineData("jsonb")]
     [InlineData("xml")]
