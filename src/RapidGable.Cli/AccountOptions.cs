@@ -5,6 +5,7 @@ using RapidGable.Declarations;
 using RapidGable.Model;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Stores;
 using RapidGable.UseCases;
 using Spectre.Console;
 
@@ -54,13 +55,13 @@ internal static class AccountOptions
     public static string Words(ImmutableDictionary<string, ImmutableArray<string>> attributes) =>
         string.Join(", ", attributes.OrderBy(a => a.Key, StringComparer.Ordinal).Select(a => $"{a.Key}={string.Join("|", a.Value)}"));
 
-    public static AccountFile Read(string folder)
+    public static AccountDirectory Read(string folder)
     {
         if (!File.Exists(Path.Combine(folder, "workspace.yaml")))
             throw new UsageException($"'{folder}' is no workspace: it holds no workspace.yaml.");
         try
         {
-            return AccountFile.Read(folder) ?? new AccountFile();
+            return AccountsInFolder.Read(folder) ?? new AccountDirectory();
         }
         catch (InvalidDataException exception)
         {
@@ -100,11 +101,11 @@ internal static class AccountOptions
     }
 
     /// <summary>Changes the accounts and notes it in the audit log.</summary>
-    public static void Change(string folder, Func<AccountFile, AccountFile> change, string note)
+    public static void Change(string folder, Func<AccountDirectory, AccountDirectory> change, string note)
     {
         try
         {
-            AccountFile.Change(folder, change);
+            AccountsInFolder.Change(folder, change);
         }
         catch (InvalidDataException exception)
         {
@@ -119,8 +120,8 @@ internal static class AccountOptions
         var (workspace, _) = WorkspaceReader.Read(new WorkspaceFolder(folder), _ => "");
         try
         {
-            AuditLog
-                .FolderOf(workspace)
+            AuditFolder
+                .Of(workspace)
                 ?.Append([
                     new AuditEvent(TimeProvider.System.GetUtcNow().UtcDateTime, AuditEvents.Management)
                     {
@@ -138,8 +139,8 @@ internal static class AccountOptions
 
     /// <summary>When keys were last used, by their ids, as far as the audit log knows; to ten minutes.</summary>
     public static Dictionary<string, DateTime> LastUses(string folder) =>
-        AuditLog
-            .FolderOf(WorkspaceReader.Read(new WorkspaceFolder(folder), _ => "").Workspace)
+        AuditFolder
+            .Of(WorkspaceReader.Read(new WorkspaceFolder(folder), _ => "").Workspace)
             ?.Read()
             .Where(e => e.Event == AuditEvents.SignIn && e.Key is not null)
             .GroupBy(e => e.Key!)

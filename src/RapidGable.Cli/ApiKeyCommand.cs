@@ -111,7 +111,7 @@ internal static class ApiKeyCommand
             )
                 throw new UsageException($"The workspace has no service '{service}'.");
         }
-        var (made, id, key) = new AccountFile().WithKey(asked with { Expires = days is { } count ? asked.Made.AddDays(count) : null });
+        var (made, id, key) = new AccountDirectory().WithKey(asked with { Expires = days is { } count ? asked.Made.AddDays(count) : null });
         AccountOptions.Change(folder, f => f with { Keys = f.Keys.AddRange(made.Keys) }, $"key {id} made for {asked.Name}");
         Terminal.Out.WriteLine($"Key {id} for {asked.Name}. It is shown only now:");
         Console.Out.WriteLine(key);

@@ -2,6 +2,7 @@ using System.CommandLine;
 using RapidGable.Declarations;
 using RapidGable.Model;
 using RapidGable.Service.Auditing;
+using RapidGable.Service.Stores;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -53,7 +54,7 @@ internal static class AuditCommand
         if (days < 1 || count < 1)
             throw new UsageException("--days and --count take numbers from 1.");
         AccountOptions.Read(path);
-        if (AuditLog.FolderOf(WorkspaceReader.Read(new WorkspaceFolder(path), _ => "").Workspace) is not { } folder)
+        if (AuditFolder.Of(WorkspaceReader.Read(new WorkspaceFolder(path), _ => "").Workspace) is not { } folder)
         {
             Console.Error.WriteLine("gable: the workspace keeps no audit log: 'audit' in workspace.yaml is false.");
             return 1;

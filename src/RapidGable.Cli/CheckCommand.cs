@@ -4,6 +4,7 @@ using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Model;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Stores;
 using RapidGable.UseCases;
 using RapidGable.Verification;
 using Spectre.Console;
@@ -123,12 +124,12 @@ internal static class CheckCommand
     {
         try
         {
-            var accounts = AccountFile.Read(workspace.Declaration.Folder) ?? new AccountFile();
+            var accounts = AccountsInFolder.Read(workspace.Declaration.Folder) ?? new AccountDirectory();
             return [.. accounts.Users.Values.SelectMany(u => u.Roles).Concat(accounts.Keys.Values.SelectMany(k => k.Roles))];
         }
         catch (InvalidDataException exception)
         {
-            workspace.Diagnostics.Error("accounts", exception.Message, SourceLocation.WholeFile(AccountFile.Name));
+            workspace.Diagnostics.Error("accounts", exception.Message, SourceLocation.WholeFile(AccountsInFolder.Name));
             return [];
         }
     }

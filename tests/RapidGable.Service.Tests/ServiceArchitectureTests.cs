@@ -22,6 +22,7 @@ public class ServiceArchitectureTests
         "Trials",
         "Hosting",
         "UseCases",
+        "Stores",
     ];
 
     [Theory]
@@ -34,6 +35,7 @@ public class ServiceArchitectureTests
     [InlineData("Management", "Publishing Auditing Traffic Identity Faces Management.Contracts")]
     [InlineData("Management.Contracts", "Publishing Auditing")]
     [InlineData("Trials", "Publishing Faces")]
+    [InlineData("Stores", "Publishing Auditing Traffic Identity Faces")]
     public void A_room_knows_only_the_rooms_below_it(string room, string allowed)
     {
         var known = allowed.Split(' ').Append(room).ToList();

@@ -3,7 +3,6 @@ using System.Threading.Channels;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Hosting;
 using Microsoft.Extensions.Logging;
-using RapidGable.Declarations;
 using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Auditing;
@@ -11,7 +10,7 @@ namespace RapidGable.Service.Auditing;
 /// <summary>
 /// Notes what happens, beside the requests: they never wait for the file. What comes faster than it can be written is counted.
 /// </summary>
-public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogger<AuditLog> log) : BackgroundService
+public sealed class AuditLog(ServiceRegistry registry, AuditStoreOf storeOf, TimeProvider time, ILogger<AuditLog> log) : BackgroundService
 {
     private const int MostWaiting = 10_000;
     private static readonly TimeSpan Gathering = TimeSpan.FromMilliseconds(20);
@@ -31,9 +30,8 @@ public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogge
     /// <summary>Why notes are not kept; null = they are.</summary>
     public string? Problem { get; private set; }
 
-    /// <summary>The folder of a workspace's notes; null = none are kept.</summary>
-    public static AuditFolder? FolderOf(WorkspaceDeclaration workspace) =>
-        workspace.Audit.Folder is { } folder ? new AuditFolder(System.IO.Path.Combine(workspace.Folder, folder)) : null;
+    /// <summary>Where the events of the served workspace are kept; null = nowhere.</summary>
+    public IAuditStore? Store => storeOf(registry.Workspace.Declaration);
 
     /// <summary>Somebody showed who they are; with the same thing from the same address it is noted once in a while.</summary>
     public void SignedIn(HttpContext context, string? caller, string by, string? key = null)
@@ -145,14 +143,14 @@ public sealed class AuditLog(ServiceRegistry registry, TimeProvider time, ILogge
     private void Write(List<AuditEvent> events)
     {
         var workspace = registry.Workspace.Declaration;
-        if (FolderOf(workspace) is not { } folder)
+        if (storeOf(workspace) is not { } store)
             return;
         try
         {
-            folder.Append(events);
+            store.Append(events);
             var today = DateOnly.FromDateTime(time.GetUtcNow().UtcDateTime);
             if (today != _swept)
-                folder.RemoveBefore(today.AddDays(-workspace.Audit.Days));
+                store.RemoveBefore(today.AddDays(-workspace.Audit.Days));
             (_swept, _isBroken, Problem) = (today, false, null);
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)

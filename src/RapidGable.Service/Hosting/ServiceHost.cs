@@ -1,4 +1,5 @@
 using System.Net;
+using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
@@ -15,6 +16,7 @@ using RapidGable.Service.Faces.OData;
 using RapidGable.Service.Identity;
 using RapidGable.Service.Management;
 using RapidGable.Service.Publishing;
+using RapidGable.Service.Stores;
 using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service.Hosting;
@@ -104,7 +106,10 @@ public static class ServiceHost
             .AddSingleton(new ChangeEnvironment(time, Random.Shared, Guid.NewGuid))
             .AddSingleton(new LentKeys(options.Lent))
             .AddSingleton<ConsoleLink>()
-            .AddSingleton<AccountStore>()
+            .AddSingleton<IAccountStore, FolderAccountStore>()
+            .AddSingleton<ITicketStore, SessionsInMemory>()
+            .AddSingleton<IPendingAnswerStore, PendingAnswersInMemory>()
+            .AddSingleton<AuditStoreOf>(AuditFolder.Of)
             .AddSingleton<PasswordCheck>()
             .AddSingleton<KeySets>()
             .AddSingleton<TokenSignIn>()
@@ -116,7 +121,7 @@ public static class ServiceHost
             .AddSingleton<Allowances>()
             .AddSingleton(s => new ServiceMeter(options.MeterName, registry, s.GetRequiredService<Allowances>()))
             .AddSingleton<StatusMonitors>()
-            .AddSingleton<RepeatabilityStore>()
+            .AddSingleton<IRepeatedAnswerStore, RepeatedAnswersInMemory>()
             .AddSingleton<FacePipeline>()
             .AddSingleton<ODataFace>()
             .AddSingleton<IFace>(s => s.GetRequiredService<ODataFace>())

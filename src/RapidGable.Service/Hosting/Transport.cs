@@ -162,11 +162,11 @@ internal static class Transport
     private static bool HoldsSecret(HttpContext context)
     {
         var (path, query) = RawTarget.Of(context);
-        return path.Contains(AccountFile.KeyPrefix + "_", StringComparison.OrdinalIgnoreCase)
+        return path.Contains(AccountDirectory.KeyPrefix + "_", StringComparison.OrdinalIgnoreCase)
             || (
                 query.Length > 0
                 && (
-                    query.Contains(AccountFile.KeyPrefix + "_", StringComparison.OrdinalIgnoreCase)
+                    query.Contains(AccountDirectory.KeyPrefix + "_", StringComparison.OrdinalIgnoreCase)
                     || ("&" + query).Contains("&access_token=", StringComparison.OrdinalIgnoreCase)
                 )
             );

@@ -1,4 +1,3 @@
-using System.Collections.Concurrent;
 using System.Security.Claims;
 using System.Security.Cryptography;
 using System.Text;
@@ -12,43 +11,11 @@ using RapidGable.Service.Auditing;
 
 namespace RapidGable.Service.Identity;
 
-/// <summary>Who signed in to the console, kept in memory: what the cookie holds is of no use once they signed out.</summary>
-internal sealed class ConsoleSessions(TimeProvider time) : ITicketStore
-{
-    private const int Most = 1_000;
-
-    private readonly ConcurrentDictionary<string, AuthenticationTicket> _tickets = new();
-
-    public Task<string> StoreAsync(AuthenticationTicket ticket)
-    {
-        var now = time.GetUtcNow();
-        foreach (var (old, _) in _tickets.Where(t => t.Value.Properties.ExpiresUtc <= now || _tickets.Count > Most))
-            _tickets.TryRemove(old, out _);
-        var key = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(32));
-        _tickets[key] = ticket;
-        return Task.FromResult(key);
-    }
-
-    public Task RenewAsync(string key, AuthenticationTicket ticket)
-    {
-        _tickets.TryUpdate(key, ticket, _tickets.GetValueOrDefault(key)!);
-        return Task.CompletedTask;
-    }
-
-    public Task<AuthenticationTicket?> RetrieveAsync(string key) => Task.FromResult(_tickets.GetValueOrDefault(key));
-
-    public Task RemoveAsync(string key)
-    {
-        _tickets.TryRemove(key, out _);
-        return Task.CompletedTask;
-    }
-}
-
 /// <summary>
 /// Who may use the management interface: administrators, by the cookie of the console or a key. As long as the workspace has none, whoever
 /// has the link that the service told when it started.
 /// </summary>
-internal sealed class Administration(AccountStore store, PasswordCheck passwords, ConsoleLink link, AuditLog audit, TimeProvider time)
+internal sealed class Administration(IAccountStore store, PasswordCheck passwords, ConsoleLink link, AuditLog audit, TimeProvider time)
 {
     /// <summary>What clients of our own send with requests that do something.</summary>
     public const string ClientHeader = "Gable-Client";
@@ -63,7 +30,7 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
 
     public static void Configure(IServiceCollection services)
     {
-        services.AddSingleton<ConsoleSessions>().AddSingleton<Administration>();
+        services.AddSingleton<Administration>();
         services.AddSingleton<IDataProtectionProvider, EphemeralDataProtectionProvider>();
         services
             .AddAuthentication()
@@ -86,7 +53,7 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
             });
         services
             .AddOptions<CookieAuthenticationOptions>(Scheme)
-            .Configure<ConsoleSessions, TimeProvider>(
+            .Configure<ITicketStore, TimeProvider>(
                 (cookie, sessions, time) => (cookie.SessionStore, cookie.TimeProvider) = (sessions, time)
             );
     }
@@ -95,7 +62,7 @@ internal sealed class Administration(AccountStore store, PasswordCheck passwords
     public bool IsRequired =>
         store.Current is { } accounts
         && (
-            ReferenceEquals(accounts, AccountFile.Unreadable)
+            ReferenceEquals(accounts, AccountDirectory.Unreadable)
             || !accounts.Administrators.IsEmpty
             || accounts.Keys.Values.Any(k => k.IsAdministrator)
         );

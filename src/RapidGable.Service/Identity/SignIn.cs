@@ -17,7 +17,7 @@ namespace RapidGable.Service.Identity;
 /// </summary>
 internal sealed class SignIn(
     ServiceRegistry registry,
-    AccountStore store,
+    IAccountStore store,
     PasswordCheck passwords,
     TokenSignIn tokens,
     CertificateSignIn certificates,

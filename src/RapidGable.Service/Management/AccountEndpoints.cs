@@ -65,9 +65,11 @@ internal static class AccountEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        var folder = () => registry.Workspace.Declaration.Folder;
-        manage.MapGet("/accounts", (AccountStore store) => ManagementInterface.Json(Shown(registry, store.Current ?? new AccountFile())));
-        manage.MapPost("/accounts/users", (HttpContext context, AuditLog audit) => ChangeAsync(context, audit, folder(), (body, file) =>
+        manage.MapGet("/accounts", (IAccountStore accounts, AuditLog audit) =>
+            ManagementInterface.Json(Shown(registry, accounts.Current ?? new AccountDirectory(), audit))
+        );
+        manage.MapPost("/accounts/users", (HttpContext context, IAccountStore accounts, AuditLog audit) =>
+            ChangeAsync(context, audit, accounts, (body, file) =>
             {
                 if (
                     body.Password is not { Length: >= ShortestPassword }
@@ -89,9 +91,10 @@ internal static class AccountEndpoints
                     $"user {body.Name} set",
                     new SetUser(body.Name)
                 );
-            }));
-        manage.MapPost("/accounts/keys", (HttpContext context, AuditLog audit, TimeProvider time) =>
-            ChangeAsync(context, audit, folder(), (body, file) =>
+            })
+        );
+        manage.MapPost("/accounts/keys", (HttpContext context, IAccountStore accounts, AuditLog audit, TimeProvider time) =>
+            ChangeAsync(context, audit, accounts, (body, file) =>
             {
                 if (body.Services?.FirstOrDefault(s => registry.Find(s) is null) is { } missing)
                     throw new BadAccountException($"There is no service '{missing}'.");
@@ -109,20 +112,20 @@ internal static class AccountEndpoints
                 return new Changed(changed, $"key {id} made for {body.Name}", new MadeKey(id, key));
             })
         );
-        manage.MapDelete("/accounts/users/{name}", (string name, HttpContext context, AuditLog audit) =>
+        manage.MapDelete("/accounts/users/{name}", (string name, HttpContext context, IAccountStore accounts, AuditLog audit) =>
             Remove(
                 context,
                 audit,
-                folder(),
+                accounts,
                 f => f.Users.ContainsKey(name),
                 f => f with { Users = f.Users.Remove(name) },
                 $"user {name} removed"
             )
         );
-        manage.MapDelete("/accounts/keys/{id}", (string id, HttpContext context, AuditLog audit) =>
-            Remove(context, audit, folder(), f => f.Keys.ContainsKey(id), f => f with { Keys = f.Keys.Remove(id) }, $"key {id} revoked")
+        manage.MapDelete("/accounts/keys/{id}", (string id, HttpContext context, IAccountStore accounts, AuditLog audit) =>
+            Remove(context, audit, accounts, f => f.Keys.ContainsKey(id), f => f with { Keys = f.Keys.Remove(id) }, $"key {id} revoked")
         );
-        manage.MapGet("/services/{name}/access", (string name, string? user, string? roles, string? attributes, AccountStore store) =>
+        manage.MapGet("/services/{name}/access", (string name, string? user, string? roles, string? attributes, IAccountStore store) =>
             registry.Find(name) is not { } service
                 ? ManagementInterface.Problem(404, "not-found", $"There is no service '{name}'.")
                 : ManagementInterface.Json(
@@ -135,11 +138,11 @@ internal static class AccountEndpoints
                 )
         );
         manage.MapGet("/view", ViewAsync);
-        manage.MapGet("/audit", (string? @event, string? caller, int? count) =>
+        manage.MapGet("/audit", (string? @event, string? caller, int? count, AuditLog audit) =>
             ManagementInterface.Json(
                 new AuditPage(
-                    registry.Workspace.Declaration.Audit.Folder is not null,
-                    (AuditLog.FolderOf(registry.Workspace.Declaration)?.Read() ?? [])
+                    audit.Store is not null,
+                    (audit.Store?.Read() ?? [])
                         .Where(e => (@event is null || e.Event == @event) && (caller is null || e.Caller == caller))
                         .Take(Math.Clamp(count ?? 100, 1, 1_000))
                 )
@@ -147,9 +150,9 @@ internal static class AccountEndpoints
         );
     }
 
-    private static Accounts Shown(ServiceRegistry registry, AccountFile file)
+    private static Accounts Shown(ServiceRegistry registry, AccountDirectory file, AuditLog audit)
     {
-        var uses = LastUses(registry, [.. file.Users.Keys.Select(u => "user " + u), .. file.Keys.Keys.Select(k => "key " + k)]);
+        var uses = LastUses(audit, [.. file.Users.Keys.Select(u => "user " + u), .. file.Keys.Keys.Select(k => "key " + k)]);
         DateTime? LastUse(string of) => uses.TryGetValue(of, out var time) ? time : null;
         return new Accounts(
             registry
@@ -177,10 +180,10 @@ internal static class AccountEndpoints
     }
 
     /// <summary>When each of some accounts was used last; the log is read back until all are known.</summary>
-    private static Dictionary<string, DateTime> LastUses(ServiceRegistry registry, HashSet<string> wanted)
+    private static Dictionary<string, DateTime> LastUses(AuditLog audit, HashSet<string> wanted)
     {
         var found = new Dictionary<string, DateTime>();
-        foreach (var use in AuditLog.FolderOf(registry.Workspace.Declaration)?.Read() ?? [])
+        foreach (var use in audit.Store?.Read() ?? [])
         {
             if (found.Count == wanted.Count)
                 break;
@@ -196,15 +199,15 @@ internal static class AccountEndpoints
     }
 
     /// <param name="Note">For the audit log.</param>
-    private sealed record Changed(AccountFile File, string Note, object Answer);
+    private sealed record Changed(AccountDirectory Accounts, string Note, object Answer);
 
     private sealed class BadAccountException(string message) : Exception(message);
 
     private static async Task<IResult> ChangeAsync(
         HttpContext context,
         AuditLog audit,
-        string folder,
-        Func<AccountBody, AccountFile, Changed> change
+        IAccountStore accounts,
+        Func<AccountBody, AccountDirectory, Changed> change
     )
     {
         if (await BodyAsync<AccountBody>(context) is not { } body)
@@ -214,7 +217,7 @@ internal static class AccountEndpoints
         try
         {
             Changed? done = null;
-            AccountFile.Change(folder, file => (done = change(body, file)).File);
+            accounts.Change(file => (done = change(body, file)).Accounts);
             audit.Managed(context, AdministratorOf(context), done!.Note);
             return ManagementInterface.Json(done.Answer);
         }
@@ -231,16 +234,16 @@ internal static class AccountEndpoints
     private static IResult Remove(
         HttpContext context,
         AuditLog audit,
-        string folder,
-        Func<AccountFile, bool> isThere,
-        Func<AccountFile, AccountFile> remove,
+        IAccountStore accounts,
+        Func<AccountDirectory, bool> isThere,
+        Func<AccountDirectory, AccountDirectory> remove,
         string note
     )
     {
         try
         {
             var found = false;
-            AccountFile.Change(folder, file => (found = isThere(file)) ? remove(file) : file);
+            accounts.Change(file => (found = isThere(file)) ? remove(file) : file);
             if (!found)
                 return ManagementInterface.Problem(404, "not-found", "There is no such account.");
             audit.Managed(context, AdministratorOf(context), note);
@@ -263,7 +266,7 @@ internal static class AccountEndpoints
         FaceTable faces,
         FacePipeline pipeline,
         Allowances allowances,
-        AccountStore store,
+        IAccountStore store,
         AuditLog audit
     )
     {
@@ -295,7 +298,7 @@ internal static class AccountEndpoints
     /// Whom a look is for: a user by name, else roles joined by commas, with attributes as <c>name=value</c> joined by commas; else
     /// anonymous.
     /// </summary>
-    internal static Caller CallerOf(AccountStore store, string? user, string? roles, string? attributes)
+    internal static Caller CallerOf(IAccountStore store, string? user, string? roles, string? attributes)
     {
         static string[] Words(string? text) =>
             text?.Split(',', StringSplitOptions.RemoveEmptyEntries | StringSplitOptions.TrimEntries) ?? [];

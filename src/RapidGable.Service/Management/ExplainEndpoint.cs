@@ -25,7 +25,7 @@ internal static class ExplainEndpoint
                 string? user,
                 string? roles,
                 string? attributes,
-                AccountStore store,
+                IAccountStore store,
                 HttpContext context,
                 AuditLog audit
             ) =>

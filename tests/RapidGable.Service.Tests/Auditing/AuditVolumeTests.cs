@@ -1,6 +1,7 @@
 using RapidGable.Core.Tests;
 using RapidGable.Model;
 using RapidGable.Service.Auditing;
+using RapidGable.Service.Stores;
 
 namespace RapidGable.Service.Tests;
 

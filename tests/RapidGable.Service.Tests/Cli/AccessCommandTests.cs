@@ -1,5 +1,6 @@
 using RapidGable.Core.Tests;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Stores;
 
 namespace RapidGable.Service.Tests;
 
@@ -35,18 +36,18 @@ public sealed class AccessCommandTests : IDisposable
     {
         var made = await RunAsync("correct horse", "user", "set", ".", "tom", "--role", "field", "--attribute", "region=north");
         Assert.True(made.Code == 0, made.Errors);
-        Assert.DoesNotContain("horse", made.Output + File.ReadAllText(Path.Combine(_folder.Folder, AccountFile.Name)));
+        Assert.DoesNotContain("horse", made.Output + File.ReadAllText(Path.Combine(_folder.Folder, AccountsInFolder.Name)));
         Assert.Matches(@"tom\s+field\s+region=north", (await RunAsync(null, "user", "list", ".")).Output);
         var key = await RunAsync(null, "api-key", "make", ".", "loader", "--role", "office", "--days", "30");
-        var secret = key.Output.Split('\n').First(l => l.StartsWith(AccountFile.KeyPrefix, StringComparison.Ordinal)).Trim();
+        var secret = key.Output.Split('\n').First(l => l.StartsWith(AccountDirectory.KeyPrefix, StringComparison.Ordinal)).Trim();
         var listed = (await RunAsync(null, "api-key", "list", ".", "--json")).Json.GetProperty("keys")[0];
         Assert.Equal(("loader", secret.Split('_')[1]), (listed.GetProperty("name").GetString(), listed.GetProperty("id").GetString()));
         Assert.False(listed.TryGetProperty("secret", out _));
-        Assert.NotNull(AccountFile.Read(_folder.Folder)!.FindKey(secret, DateTime.UtcNow));
+        Assert.NotNull(AccountsInFolder.Read(_folder.Folder)!.FindKey(secret, DateTime.UtcNow));
         Assert.Equal(0, (await RunAsync(null, "api-key", "revoke", ".", secret.Split('_')[1])).Code);
-        Assert.Null(AccountFile.Read(_folder.Folder)!.FindKey(secret, DateTime.UtcNow));
+        Assert.Null(AccountsInFolder.Read(_folder.Folder)!.FindKey(secret, DateTime.UtcNow));
         Assert.Equal(0, (await RunAsync(null, "user", "remove", ".", "tom")).Code);
-        Assert.Empty(AccountFile.Read(_folder.Folder)!.Users);
+        Assert.Empty(AccountsInFolder.Read(_folder.Folder)!.Users);
     }
 
     [Theory]

@@ -3,6 +3,7 @@ using Microsoft.Playwright;
 using RapidGable.Access;
 using RapidGable.Core.Tests;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Stores;
 
 namespace RapidGable.Service.Tests;
 
@@ -29,7 +30,7 @@ public sealed class ConsoleAccessTests : BrowserTests
                   - { from: technician, name: Technicians, rules: [{ who: office, may: read }, { who: field, may: read, hide: email }] }
                 """
             );
-        new AccountFile
+        new AccountDirectory
         {
             Administrators = ImmutableSortedDictionary<string, AdministratorAccount>.Empty.Add("ada", new AdministratorAccount(Ada)),
             Users = ImmutableSortedDictionary<string, UserAccount>.Empty.Add(
@@ -70,7 +71,7 @@ public sealed class ConsoleAccessTests : BrowserTests
         await GoAsync("audit");
         await SignInAsync();
         await Expect(Role(AriaRole.Heading, "Audit log")).ToBeVisibleAsync();
-        AccountFile.Change(_path, f =>
+        AccountsInFolder.Change(_path, f =>
             f with
             {
                 Administrators = f.Administrators.SetItem("ada", new AdministratorAccount(PasswordHash.Make("another one"))),

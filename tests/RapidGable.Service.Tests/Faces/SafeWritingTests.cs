@@ -5,6 +5,7 @@ using RapidGable.Access;
 using RapidGable.Core.Tests;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Stores;
 
 namespace RapidGable.Service.Tests;
 
@@ -56,7 +57,7 @@ public sealed class SafeWritingTests : IAsyncLifetime
 
     public async Task InitializeAsync()
     {
-        new AccountFile
+        new AccountDirectory
         {
             Users = ImmutableSortedDictionary<string, UserAccount>
                 .Empty.Add("ines", new UserAccount(Hash) { Roles = ["office"] })

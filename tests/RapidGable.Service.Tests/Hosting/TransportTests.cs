@@ -5,6 +5,7 @@ using System.Text;
 using RapidGable.Core.Tests;
 using RapidGable.Service.Hosting;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Stores;
 
 namespace RapidGable.Service.Tests;
 
@@ -125,7 +126,7 @@ public sealed class TransportTests : IDisposable
     [Fact] // over plain HTTP from another machine everybody on the way reads it
     public async Task A_password_is_not_taken_in_the_open()
     {
-        new AccountFile
+        new AccountDirectory
         {
             Users = System.Collections.Immutable.ImmutableSortedDictionary<string, UserAccount>.Empty.Add(
                 "ines",

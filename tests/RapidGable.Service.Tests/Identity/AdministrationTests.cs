@@ -5,6 +5,7 @@ using RapidGable.Access;
 using RapidGable.Core.Tests;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Stores;
 
 namespace RapidGable.Service.Tests;
 
@@ -41,7 +42,7 @@ public sealed class AdministrationTests : IAsyncLifetime
     public async Task InitializeAsync()
     {
         var now = DateTime.UtcNow;
-        (var file, _, _adminKey) = new AccountFile
+        (var file, _, _adminKey) = new AccountDirectory
         {
             Administrators = ImmutableSortedDictionary<string, AdministratorAccount>.Empty.Add("ada", new AdministratorAccount(Ada)),
             Users = ImmutableSortedDictionary<string, UserAccount>.Empty.Add("ada", new UserAccount(Ada) { Roles = ["office"] }),
@@ -104,7 +105,7 @@ public sealed class AdministrationTests : IAsyncLifetime
     [InlineData("{ \"users\": ")]
     public async Task A_file_without_administrators_opens_nothing(string text)
     {
-        File.WriteAllText(Path.Combine(_folder.Folder, AccountFile.Name), text);
+        File.WriteAllText(Path.Combine(_folder.Folder, AccountsInFolder.Name), text);
         Assert.Equal(401, (await _http.SendAsync("/manage/services")).Status);
         Assert.Null(_http.ConsoleLink);
     }
@@ -140,7 +141,7 @@ public sealed class AdministrationTests : IAsyncLifetime
         var answer = await _http.SendAsync("/manage/session", "POST", $$"""{"key":"{{_adminKey}}"}""", Client);
         (string, string) cookie = ("Cookie", answer.Header("Set-Cookie")!.Split(';')[0]);
         Assert.Equal("pipeline", (await _http.SendAsync("/manage/session", "GET", cookie)).Json.GetProperty("name").GetString());
-        AccountFile.Change(_folder.Folder, f => f with { Keys = f.Keys.Remove(_adminKey.Split('_')[1]) });
+        AccountsInFolder.Change(_folder.Folder, f => f with { Keys = f.Keys.Remove(_adminKey.Split('_')[1]) });
         Assert.Equal(401, (await _http.SendAsync("/manage/services", "GET", cookie)).Status);
     }
 
@@ -173,7 +174,7 @@ public sealed class AdministrationTests : IAsyncLifetime
     public async Task A_session_ends_with_its_password()
     {
         var cookie = await CookieAsync();
-        AccountFile.Change(_folder.Folder, f =>
+        AccountsInFolder.Change(_folder.Folder, f =>
             f with
             {
                 Administrators = f.Administrators.SetItem("ada", new AdministratorAccount(PasswordHash.Make("another one"))),
@@ -216,7 +217,7 @@ public sealed class AdministrationTests : IAsyncLifetime
             status == 403 ? 403 : 401,
             (await _http.SendAsync("/manage/session", "POST", """{"name":"ada","password":"x"}""", [.. headers])).Status
         );
-        Assert.Equal(2, AccountFile.Read(_folder.Folder)!.Keys.Count);
+        Assert.Equal(2, AccountsInFolder.Read(_folder.Folder)!.Keys.Count);
     }
 
     [Fact]
@@ -278,15 +279,15 @@ public sealed class AdministrationTests : IAsyncLifetime
     [InlineData("keys", """{"name":"x"} trailing""")]
     public async Task A_wrong_account_is_refused(string kind, string body)
     {
-        var before = File.ReadAllText(Path.Combine(_folder.Folder, AccountFile.Name));
+        var before = File.ReadAllText(Path.Combine(_folder.Folder, AccountsInFolder.Name));
         Assert.Equal(400, (await _http.SendAsync("/manage/accounts/" + kind, "POST", body, Key, Client)).Status);
-        Assert.Equal(before, File.ReadAllText(Path.Combine(_folder.Folder, AccountFile.Name)));
+        Assert.Equal(before, File.ReadAllText(Path.Combine(_folder.Folder, AccountsInFolder.Name)));
     }
 
     [Fact] // a key for one service and for reading opens nothing else
     public async Task A_key_is_good_for_what_it_was_made_for()
     {
-        var (file, _, other) = AccountFile
+        var (file, _, other) = AccountsInFolder
             .Read(_folder.Folder)!
             .WithKey(new ApiKey("other", "", DateTime.UtcNow) { Roles = ["office"], Services = ["another"] });
         (file, _, var writer) = file.WithKey(new ApiKey("writer", "", DateTime.UtcNow) { Roles = ["office"], May = ["create"] });
@@ -417,25 +418,25 @@ public sealed class AdministrationTests : IAsyncLifetime
                 .Range(0, 20)
                 .Select(i =>
                     Task.Run(() =>
-                        AccountFile.Change(_folder.Folder, f => f with { Users = f.Users.SetItem($"u{i}", new UserAccount("x")) })
+                        AccountsInFolder.Change(_folder.Folder, f => f with { Users = f.Users.SetItem($"u{i}", new UserAccount("x")) })
                     )
                 )
         );
-        Assert.Equal(21, AccountFile.Read(_folder.Folder)!.Users.Count);
-        Assert.False(File.Exists(Path.Combine(_folder.Folder, AccountFile.Name + ".lock")));
+        Assert.Equal(21, AccountsInFolder.Read(_folder.Folder)!.Users.Count);
+        Assert.False(File.Exists(Path.Combine(_folder.Folder, AccountsInFolder.Name + ".lock")));
     }
 
     [Fact]
     public void Attributes_are_kept_as_one_text_or_several()
     {
         var file = JsonSerializer
-            .Deserialize<JsonElement>(File.ReadAllText(Path.Combine(_folder.Folder, AccountFile.Name), Encoding.UTF8))
+            .Deserialize<JsonElement>(File.ReadAllText(Path.Combine(_folder.Folder, AccountsInFolder.Name), Encoding.UTF8))
             .GetProperty("keys")
             .EnumerateObject()
             .Select(k => k.Value)
             .First(k => k.GetProperty("name").GetString() == "loader");
         Assert.Equal("north", file.GetProperty("attributes").GetProperty("region").GetString());
-        AccountFile.Change(_folder.Folder, f =>
+        AccountsInFolder.Change(_folder.Folder, f =>
             f with
             {
                 Users = f.Users.SetItem(
@@ -444,6 +445,6 @@ public sealed class AdministrationTests : IAsyncLifetime
                 ),
             }
         );
-        Assert.Equal("a,b", string.Join(',', AccountFile.Read(_folder.Folder)!.Users["two"].Attributes["region"]));
+        Assert.Equal("a,b", string.Join(',', AccountsInFolder.Read(_folder.Folder)!.Users["two"].Attributes["region"]));
     }
 }

@@ -2,6 +2,7 @@ using System.Net;
 using RapidGable.Access;
 using RapidGable.Core.Tests;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Stores;
 
 namespace RapidGable.Service.Tests;
 
@@ -65,7 +66,7 @@ public sealed class ConsoleLinkTests : IAsyncLifetime
         Assert.NotEqual(first, _http.LinkToken);
         Assert.Equal(204, (await OpenAsync(_http.LinkToken!)).Status);
         // With the first administrator both end.
-        AccountFile.Change(_folder.Folder, f =>
+        AccountsInFolder.Change(_folder.Folder, f =>
             f with
             {
                 Administrators = f.Administrators.Add("ada", new AdministratorAccount(PasswordHash.Make("long enough"))),

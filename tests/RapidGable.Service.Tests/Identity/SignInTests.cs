@@ -4,6 +4,7 @@ using System.Text.Json;
 using RapidGable.Access;
 using RapidGable.Core.Tests;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Stores;
 
 namespace RapidGable.Service.Tests;
 
@@ -55,7 +56,7 @@ public sealed class SignInTests : IAsyncLifetime
     public async Task InitializeAsync()
     {
         var north = Caller.AttributesOf([("region", "north")]);
-        (var file, _keyId, _key) = new AccountFile
+        (var file, _keyId, _key) = new AccountDirectory
         {
             Users = ImmutableSortedDictionary<string, UserAccount>
                 .Empty.Add("ines", new UserAccount(Ines) { Roles = ["office"] })
@@ -194,7 +195,7 @@ public sealed class SignInTests : IAsyncLifetime
     public async Task A_key_ends_with_its_time_and_when_it_is_revoked()
     {
         Assert.Equal(200, (await GetAsync("/odata/s/Visits", "Bearer " + _key)).Status);
-        var file = AccountFile.Read(_folder.Folder)!;
+        var file = AccountsInFolder.Read(_folder.Folder)!;
         (file with { Keys = file.Keys.Remove(_keyId) }).Write(_folder.Folder);
         Assert.Equal(401, (await GetAsync("/odata/s/Visits", "Bearer " + _key)).Status);
         file.Write(_folder.Folder);
@@ -213,7 +214,7 @@ public sealed class SignInTests : IAsyncLifetime
     [InlineData("null")]
     public async Task A_file_of_accounts_that_cannot_be_read_lets_nobody_in(string text)
     {
-        File.WriteAllText(Path.Combine(_folder.Folder, AccountFile.Name), text);
+        File.WriteAllText(Path.Combine(_folder.Folder, AccountsInFolder.Name), text);
         Assert.Equal(401, (await GetAsync("/odata/s/Visits", Basic("ines:open sesame"))).Status);
         Assert.Equal(200, (await GetAsync("/odata/s/Places")).Status);
     }
@@ -221,13 +222,13 @@ public sealed class SignInTests : IAsyncLifetime
     [Fact]
     public void Secrets_are_not_in_the_file()
     {
-        var text = File.ReadAllText(Path.Combine(_folder.Folder, AccountFile.Name));
+        var text = File.ReadAllText(Path.Combine(_folder.Folder, AccountsInFolder.Name));
         Assert.DoesNotContain("sesame", text);
         Assert.DoesNotContain(_key.Split('_')[2], text);
         if (!OperatingSystem.IsWindows())
             Assert.Equal(
                 UnixFileMode.UserRead | UnixFileMode.UserWrite,
-                File.GetUnixFileMode(Path.Combine(_folder.Folder, AccountFile.Name))
+                File.GetUnixFileMode(Path.Combine(_folder.Folder, AccountsInFolder.Name))
             );
     }
 

@@ -16,7 +16,7 @@ namespace RapidGable.Service.Faces.OData;
 /// <summary>
 /// A request that changes something: what stands in its headers and body, the transaction around it, and its answer (Protocol 11.4).
 /// </summary>
-internal sealed class ODataChange(ODataExchange exchange, RepeatabilityStore repeats, ChangeEnvironment changes)
+internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore repeats, ChangeEnvironment changes, TimeProvider time)
 {
     private static readonly string[] AnswerOptions = ["$select", "$expand", "$compute", "$format", "$schemaversion"];
 
@@ -146,7 +146,7 @@ internal sealed class ODataChange(ODataExchange exchange, RepeatabilityStore rep
             return fault;
         if (
             !(await Bodies.ReadAsync(exchange)).Is(out var body, out fault)
-            || !repeats.Of(exchange.Context, exchange.Service.Model.Service, exchange.Caller, body).Is(out var again, out fault)
+            || !Repeatable.Of(exchange.Context, exchange.Service.Model.Service, exchange.Caller, body, time).Is(out var again, out fault)
         )
             return fault;
         if (verb == ChangeVerb.Delete)

@@ -14,7 +14,7 @@ internal sealed class ODataFace(
     FacePipeline pipeline,
     AuditLog audit,
     StatusMonitors monitors,
-    RepeatabilityStore repeats,
+    IRepeatedAnswerStore repeats,
     ChangeEnvironment changes,
     TimeProvider time
 ) : IFace
@@ -115,7 +115,7 @@ internal sealed class ODataFace(
             return FacePipeline.Refused(exchange, "POST, OPTIONS", "$query takes POST, with the query options as its body.");
         if (!isRead)
         {
-            var change = new ODataChange(exchange, repeats, changes);
+            var change = new ODataChange(exchange, repeats, changes, time);
             var refusal = await change.AnswerAsync(path, query, () => pipeline.SignInFirst);
             if (refusal is null && !HttpMethods.IsOptions(method))
                 audit.Changed(exchange.Context, exchange.Caller.Name, exchange.Response.StatusCode);

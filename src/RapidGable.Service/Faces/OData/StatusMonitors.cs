@@ -1,4 +1,3 @@
-using System.Collections.Concurrent;
 using System.Security.Cryptography;
 using System.Text;
 using Microsoft.AspNetCore.Http;
@@ -6,30 +5,14 @@ using Microsoft.Net.Http.Headers;
 using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Service.Traffic;
-using RapidGable.Sources;
 
 namespace RapidGable.Service.Faces.OData;
 
 /// <summary>Requests that are answered later, and the resources that tell how far they are (Protocol 11.6).</summary>
-internal sealed class StatusMonitors(IServiceProvider services, Allowances allowances, TimeProvider time)
+internal sealed class StatusMonitors(IServiceProvider services, IPendingAnswerStore pendings, Allowances allowances)
 {
     /// <summary>First segment of a monitor's address below the service root.</summary>
     public const string Segment = "$async/";
-
-    private readonly ConcurrentDictionary<string, Pending> _pending = new();
-
-    private sealed record Pending(
-        string Service,
-        string Caller,
-        string Who,
-        Task<InnerResponse> Task,
-        CancellationTokenSource Cancellation,
-        RequestAllowance Allowance
-    )
-    {
-        /// <summary>Ends the wait; set once the place is known.</summary>
-        public ITimer? Timer { get; set; }
-    }
 
     /// <summary>
     /// Starts the request of an exchange; answers at once when it is ready within the time that the caller is willing to wait.
@@ -37,10 +20,10 @@ internal sealed class StatusMonitors(IServiceProvider services, Allowances allow
     public async Task<RequestFault?> StartAsync(ODataExchange exchange, ODataFace face)
     {
         var who = exchange.Allowance.Who;
-        if (_pending.Count >= Limits.PendingRequests || _pending.Values.Count(p => p.Who == who) >= Limits.PendingRequestsOfOne)
+        if (pendings.Count >= Limits.PendingRequests || pendings.CountOf(who) >= Limits.PendingRequestsOfOne)
         {
             exchange.Response.Headers[HeaderNames.RetryAfter] = "10";
-            return _pending.Count >= Limits.PendingRequests
+            return pendings.Count >= Limits.PendingRequests
                 ? new RequestFault(
                     503,
                     "too-many",
@@ -83,15 +66,7 @@ internal sealed class StatusMonitors(IServiceProvider services, Allowances allow
             return null;
         }
         var id = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(16));
-        var pending = _pending[id] = new Pending(
-            exchange.Service.Model.Service,
-            exchange.Caller.Identity,
-            who,
-            task,
-            cancellation,
-            allowance
-        );
-        pending.Timer = time.CreateTimer(_ => Remove(id), null, TimeSpan.FromMinutes(Limits.MonitorMinutes), Timeout.InfiniteTimeSpan);
+        pendings.Add(id, new PendingAnswer(exchange.Service.Model.Service, exchange.Caller.Identity, who, task, cancellation, allowance));
         exchange.Preferences.Apply("respond-async");
         exchange.Response.Headers["Preference-Applied"] = exchange.Preferences.Applied;
         Accepted(exchange, id);
@@ -109,7 +84,7 @@ internal sealed class StatusMonitors(IServiceProvider services, Allowances allow
     public async Task<RequestFault?> AnswerAsync(ODataExchange exchange, string id)
     {
         if (
-            !_pending.TryGetValue(id, out var pending)
+            pendings.Find(id) is not { } pending
             || pending.Service != exchange.Service.Model.Service
             || pending.Caller != exchange.Caller.Identity
         )
@@ -117,7 +92,7 @@ internal sealed class StatusMonitors(IServiceProvider services, Allowances allow
         var method = exchange.Request.Method;
         if (HttpMethods.IsDelete(method))
         {
-            Remove(id);
+            pendings.Remove(id);
             exchange.Response.StatusCode = StatusCodes.Status204NoContent;
             return null;
         }
@@ -166,15 +141,5 @@ internal sealed class StatusMonitors(IServiceProvider services, Allowances allow
         // A 204 takes no body, not even an empty one.
         if (answer.Body.Length > 0)
             await context.Response.Body.WriteAsync(answer.Body, context.RequestAborted);
-    }
-
-    private void Remove(string id)
-    {
-        if (!_pending.TryRemove(id, out var pending))
-            return;
-        pending.Cancellation.Cancel();
-        pending.Timer?.Dispose();
-        // What it holds is in use until it has ended.
-        _ = pending.Task.ContinueWith(_ => pending.Allowance.Dispose(), TaskScheduler.Default);
     }
 }

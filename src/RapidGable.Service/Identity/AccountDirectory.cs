@@ -1,7 +1,6 @@
 using System.Collections.Immutable;
 using System.Security.Cryptography;
 using System.Text;
-using System.Text.Json;
 using System.Text.Json.Serialization;
 using RapidGable.Access;
 using RapidGable.Model;
@@ -64,26 +63,15 @@ public sealed record ApiKey(string Name, string Secret, DateTime Made)
 public sealed record AdministratorAccount(string Password);
 
 /// <summary>
-/// Users and administrators by name and keys by id, in a file of the workspace. No password and no key can be read from it.
+/// Users and administrators by name and keys by id. No password and no key can be read from it.
 /// </summary>
-public sealed record AccountFile
+public sealed record AccountDirectory
 {
-    /// <summary>The file's name in the workspace's folder.</summary>
-    public const string Name = "accounts.json";
-
     /// <summary>What every key starts with, so that it is recognised where it should not be.</summary>
     public const string KeyPrefix = KeyText.Prefix;
 
-    /// <summary>Stands for a file that cannot be read: nobody is in it.</summary>
-    internal static AccountFile Unreadable { get; } = new();
-
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
-    {
-        WriteIndented = true,
-        DefaultIgnoreCondition = JsonIgnoreCondition.WhenWritingNull,
-        UnmappedMemberHandling = JsonUnmappedMemberHandling.Disallow,
-        RespectNullableAnnotations = true,
-    };
+    /// <summary>Stands for accounts that cannot be read: nobody is in it.</summary>
+    internal static AccountDirectory Unreadable { get; } = new();
 
     public ImmutableSortedDictionary<string, UserAccount> Users { get; init; } = ImmutableSortedDictionary<string, UserAccount>.Empty;
 
@@ -92,76 +80,9 @@ public sealed record AccountFile
 
     public ImmutableSortedDictionary<string, ApiKey> Keys { get; init; } = ImmutableSortedDictionary<string, ApiKey>.Empty;
 
-    /// <summary>Null = the workspace has none, and nobody can sign in.</summary>
-    /// <exception cref="InvalidDataException">When it is not one.</exception>
-    public static AccountFile? Read(string folder)
-    {
-        var path = Path.Combine(folder, Name);
-        try
-        {
-            if (!File.Exists(path))
-                return null;
-            var read = JsonSerializer.Deserialize<AccountFile>(File.ReadAllBytes(path), Json);
-            return
-                read is not null
-                && read.Users.Values.All(u => u is { Roles.IsDefault: false })
-                && read.Keys.Values.All(k => k is { Roles.IsDefault: false })
-                && read.Administrators.Values.All(a => a is not null)
-                ? read
-                : throw new JsonException("A value is null.");
-        }
-        catch (Exception exception) when (exception is JsonException or IOException or UnauthorizedAccessException or ArgumentException)
-        {
-            throw new InvalidDataException($"{Name} cannot be read: {exception.Message}", exception);
-        }
-    }
-
-    /// <summary>Changes the file of a folder, while nobody else does; gives what it holds then.</summary>
-    /// <exception cref="InvalidDataException">When it cannot be read, or somebody else goes on changing it.</exception>
-    public static AccountFile Change(string folder, Func<AccountFile, AccountFile> change)
-    {
-        using var held = Hold(Path.Combine(folder, Name + ".lock"));
-        var changed = change(Read(folder) ?? new AccountFile());
-        changed.Write(folder);
-        return changed;
-    }
-
-    private static FileStream Hold(string path)
-    {
-        for (var tries = 0; ; tries++)
-        {
-            try
-            {
-                return new FileStream(path, FileMode.OpenOrCreate, FileAccess.Write, FileShare.None, 1, FileOptions.DeleteOnClose);
-            }
-            catch (IOException exception) when (tries == 100)
-            {
-                throw new InvalidDataException($"{Name} is being changed by somebody else: {exception.Message}", exception);
-            }
-            catch (IOException)
-            {
-                Thread.Sleep(50);
-            }
-        }
-    }
-
-    /// <summary>Replaces the file as a whole; only its owner may read it.</summary>
-    public void Write(string folder)
-    {
-        var path = Path.Combine(folder, Name);
-        var next = path + ".new";
-        File.Delete(next);
-        var options = new FileStreamOptions { Mode = FileMode.CreateNew, Access = FileAccess.Write };
-        if (!OperatingSystem.IsWindows())
-            options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
-        using (var stream = new FileStream(next, options))
-            JsonSerializer.Serialize(stream, this, Json);
-        File.Move(next, path, overwrite: true);
-    }
-
-    /// <summary>The file with a new key, the key's id, and the key itself, which cannot be had again.</summary>
+    /// <summary>The accounts with a new key, the key's id, and the key itself, which cannot be had again.</summary>
     /// <param name="made">The key without its secret.</param>
-    public (AccountFile File, string Id, string Key) WithKey(ApiKey made)
+    public (AccountDirectory Accounts, string Id, string Key) WithKey(ApiKey made)
     {
         var id = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(6));
         var secret = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(32));

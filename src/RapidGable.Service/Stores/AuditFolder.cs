@@ -2,12 +2,18 @@ using System.Globalization;
 using System.Text;
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using RapidGable.Declarations;
+using RapidGable.Service.Auditing;
 
-namespace RapidGable.Service.Auditing;
+namespace RapidGable.Service.Stores;
 
 /// <summary>The files of an audit log: one for each day (UTC), a JSON object in each line; only their owner may read them.</summary>
-public sealed class AuditFolder(string folder)
+public sealed class AuditFolder(string folder) : IAuditStore
 {
+    /// <summary>The folder that a workspace names; null = it keeps no log.</summary>
+    public static AuditFolder? Of(WorkspaceDeclaration workspace) =>
+        workspace.Audit.Folder is { } folder ? new AuditFolder(Path.Combine(workspace.Folder, folder)) : null;
+
     private const string Ending = ".jsonl";
     private const int PieceBytes = 64 * 1024;
 
