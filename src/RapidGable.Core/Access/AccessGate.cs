@@ -125,7 +125,7 @@ public static class AccessGate
                     : string.Join(' ', allowing.Concat(denying).Select(r => r.Ordinal + r.Choice))
                         + string.Concat(Operations.Skip(1).Select(o => May(set, o, caller, rules[set.Name]) ? "+" : "-"));
             })
-        );
+        ) + string.Concat(model.DeclaredOperations.Select(o => Allows(o.Who, caller) ? "+" : "-"));
 
     /// <summary>
     /// The part of a model that a caller may know of: sets that may not be read are not there, nor is navigation to
@@ -172,6 +172,9 @@ public static class AccessGate
             .Sets.Where(s => MayRead(s) && (s.ContainedIn is null || MayRead(model.FindSet(s.ContainedIn)!)))
             .Select(s => Restricted(model, s, caller, rules[s.Name]))
             .ToImmutableArray();
+        var operations = model.DeclaredOperations.Where(o => Allows(o.Who, caller)).ToImmutableArray();
+        if (operations.Length < model.DeclaredOperations.Length)
+            model = model.With(operations);
         if (readable.Length == model.Sets.Length && readable.Zip(model.Sets).All(p => ReferenceEquals(p.First, p.Second)))
             return model;
         var names = readable.ToDictionary(s => s.Name);

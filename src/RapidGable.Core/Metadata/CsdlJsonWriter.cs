@@ -55,10 +55,11 @@ public sealed class CsdlJsonWriter
         }
         _json.WriteEndObject();
         _json.WriteStartObject(space);
-        foreach (var element in schema.Elements().Where(e => Name(e) != "Function"))
+        foreach (var element in schema.Elements().Where(e => Name(e) is not ("Function" or "Action")))
             WriteElement(element);
-        foreach (var overloads in Children(schema, "Function").GroupBy(f => Attribute(f, "Name")!))
-            WriteFunction(overloads.Key, overloads);
+        foreach (var kind in new[] { "Function", "Action" })
+        foreach (var overloads in Children(schema, kind).GroupBy(f => Attribute(f, "Name")!))
+            WriteOperations(kind, overloads.Key, overloads);
         _json.WriteEndObject();
         _json.WriteEndObject();
     }
@@ -197,18 +198,38 @@ public sealed class CsdlJsonWriter
         _json.WriteEndObject();
     }
 
-    private void WriteFunction(string name, IEnumerable<XElement> overloads)
+    private void WriteOperations(string kind, string name, IEnumerable<XElement> overloads)
     {
         _json.WriteStartArray(name);
-        foreach (var function in overloads)
+        foreach (var operation in overloads)
         {
             _json.WriteStartObject();
-            _json.WriteString("$Kind", "Function");
-            if (Attribute(function, "IsComposable") == "true")
+            _json.WriteString("$Kind", kind);
+            if (Attribute(operation, "IsComposable") == "true")
                 _json.WriteBoolean("$IsComposable", true);
-            _json.WriteStartObject("$ReturnType");
-            WriteTypeOf(Children(function, "ReturnType").Single());
+            WriteParameters(Children(operation, "Parameter").ToList());
+            if (Children(operation, "ReturnType").SingleOrDefault() is { } result)
+            {
+                _json.WriteStartObject("$ReturnType");
+                WriteTypeOf(result);
+                _json.WriteEndObject();
+            }
             _json.WriteEndObject();
+        }
+        _json.WriteEndArray();
+    }
+
+    private void WriteParameters(List<XElement> parameters)
+    {
+        if (parameters.Count == 0)
+            return;
+        _json.WriteStartArray("$Parameter");
+        foreach (var parameter in parameters)
+        {
+            _json.WriteStartObject();
+            _json.WriteString("$Name", Attribute(parameter, "Name"));
+            WriteTypeOf(parameter);
+            WriteAnnotations("", parameter);
             _json.WriteEndObject();
         }
         _json.WriteEndArray();
@@ -232,7 +253,8 @@ public sealed class CsdlJsonWriter
         }
         else
         {
-            _json.WriteString("$Function", Attribute(child, "Function"));
+            var kind = Name(child) == "ActionImport" ? "Action" : "Function";
+            _json.WriteString("$" + kind, Attribute(child, kind));
             if (Attribute(child, "IncludeInServiceDocument") == "true")
                 _json.WriteBoolean("$IncludeInServiceDocument", true);
         }

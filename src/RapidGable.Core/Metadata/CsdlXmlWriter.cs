@@ -61,12 +61,16 @@ public sealed partial class CsdlXmlWriter
         foreach (var set in _model.Sets)
         {
             if (set.IsUnkeyed)
-                WriteUnkeyed(set);
+                WriteComplex(set.Type.Name, set.Type.Properties, false, set.Type.Description);
             else
                 WriteType(set);
+            foreach (var operation in _model.Operations.Where(o => ReferenceEquals(o.Rows, set)))
+                WriteOperation(operation);
             foreach (var derived in set.Type.Derived)
                 WriteDerived(set.Type, derived);
         }
+        foreach (var operation in _model.Operations.Where(o => o.Rows is null))
+            WriteOperation(operation);
         WriteContainer();
         _xml.WriteEndElement();
         _xml.WriteEndElement();
@@ -97,18 +101,33 @@ public sealed partial class CsdlXmlWriter
         _xml.WriteEndElement();
     }
 
-    /// <summary>Rows without a key: a complex type, and a function that returns a collection of it (CSDL 9, 12).</summary>
-    private void WriteUnkeyed(EntitySet set)
+    /// <summary>A function or an action; rows without a key are a function that gives a collection of a complex type (CSDL 12).</summary>
+    private void WriteOperation(Operation operation)
     {
-        WriteComplex(set.Type.Name, set.Type.Properties, false, set.Type.Description);
-        _xml.WriteStartElement("Function", Edm);
-        _xml.WriteAttributeString("Name", FunctionName(set));
-        _xml.WriteAttributeString("IsComposable", "true");
-        Element("ReturnType", Edm, ("Type", $"Collection({_model.QualifiedName(set.Type)})"), ("Nullable", "false"));
+        _xml.WriteStartElement(operation.Kind.ToString(), Edm);
+        _xml.WriteAttributeString("Name", operation.Name);
+        if (operation.IsComposable)
+            _xml.WriteAttributeString("IsComposable", "true");
+        foreach (var parameter in operation.Parameters)
+            WriteParameter(parameter);
+        if (operation.Rows is { } rows)
+            Element("ReturnType", Edm, ("Type", $"Collection({_model.QualifiedName(rows.Type)})"), ("Nullable", "false"));
+        else if (operation.Value is { } value)
+            Element("ReturnType", Edm, ("Type", value.Name));
         _xml.WriteEndElement();
     }
 
-    private static string FunctionName(EntitySet set) => set.Name;
+    private void WriteParameter(OperationParameter parameter)
+    {
+        _xml.WriteStartElement("Parameter", Edm);
+        _xml.WriteAttributeString("Name", parameter.Name);
+        _xml.WriteAttributeString("Type", parameter.Type.Name);
+        if (!parameter.Nullable)
+            _xml.WriteAttributeString("Nullable", "false");
+        if (parameter.Description is { } description)
+            Annotation("Core.Description", "String", description);
+        _xml.WriteEndElement();
+    }
 
     private void WriteType(EntitySet set)
     {
@@ -257,11 +276,13 @@ public sealed partial class CsdlXmlWriter
         _xml.WriteAttributeString("Name", _model.ContainerName);
         foreach (var set in _model.Sets.Where(s => s.ContainedIn is null))
         {
-            if (set.IsUnkeyed)
-                WriteFunctionImport(set);
+            if (_model.FindOperation(set.Name) is { } operation)
+                WriteImport(operation);
             else
                 WriteSet(set);
         }
+        foreach (var operation in _model.Operations.Where(o => _model.FindSet(o.Name) is null))
+            WriteImport(operation);
         Annotation("Core.ODataVersions", "String", "4.0 4.01");
         WriteCapabilities();
         _xml.WriteEndElement();
@@ -353,13 +374,15 @@ public sealed partial class CsdlXmlWriter
         }
     }
 
-    private void WriteFunctionImport(EntitySet set)
+    private void WriteImport(Operation operation)
     {
-        _xml.WriteStartElement("FunctionImport", Edm);
-        _xml.WriteAttributeString("Name", set.Name);
-        _xml.WriteAttributeString("Function", $"{_model.Namespace}.{FunctionName(set)}");
-        _xml.WriteAttributeString("IncludeInServiceDocument", "true");
-        Annotation("Core.LongDescription", "String", Reading(set));
+        _xml.WriteStartElement(operation.Kind + "Import", Edm);
+        _xml.WriteAttributeString("Name", operation.Name);
+        _xml.WriteAttributeString(operation.Kind.ToString(), $"{_model.Namespace}.{operation.Name}");
+        if (operation.Kind == OperationKind.Function && operation.Parameters.IsEmpty)
+            _xml.WriteAttributeString("IncludeInServiceDocument", "true");
+        if (operation.Rows is { } rows)
+            Annotation("Core.LongDescription", "String", Reading(rows));
         _xml.WriteEndElement();
     }
 

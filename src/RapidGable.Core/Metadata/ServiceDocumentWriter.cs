@@ -21,7 +21,7 @@ public static class ServiceDocumentWriter
             {
                 json.WriteStartObject();
                 json.WriteString("name", set.Name);
-                json.WriteString("kind", set.IsUnkeyed ? "FunctionImport" : "EntitySet");
+                json.WriteString("kind", model.FindOperation(set.Name) is null ? "EntitySet" : "FunctionImport");
                 json.WriteString("url", Uri.EscapeDataString(set.Name));
                 json.WriteEndObject();
             }

@@ -393,6 +393,7 @@ public sealed class EntityModel
     {
         Limits = other.Limits;
         Repeats = other.Repeats;
+        DeclaredOperations = other.DeclaredOperations;
     }
 
     /// <param name="sets">In the order of the declaration; contained and unkeyed ones among them.</param>
@@ -417,6 +418,19 @@ public sealed class EntityModel
     public string ContainerName => "Container";
 
     public ImmutableArray<EntitySet> Sets { get; }
+
+    /// <summary>Functions and actions that are declared as such.</summary>
+    public ImmutableArray<Operation> DeclaredOperations { get; private init; } = [];
+
+    /// <summary>Functions and actions beside the sets: those of rows without a key first, in the order of the sets.</summary>
+    public IEnumerable<Operation> Operations =>
+        Sets.Where(s => s is { IsUnkeyed: true, ContainedIn: null }).Select(Operation.OfRows).Concat(DeclaredOperations);
+
+    /// <summary>The operation of a name; null = there is none.</summary>
+    public Operation? FindOperation(string name) =>
+        _sets.GetValueOrDefault(name) is { IsUnkeyed: true, ContainedIn: null, IsTransient: false } rows ? Operation.OfRows(rows)
+        : DeclaredOperations.IsEmpty ? null
+        : DeclaredOperations.FirstOrDefault(o => o.Name == name);
 
     /// <summary>The set of a name, contained ones among them; null = there is none.</summary>
     public EntitySet? FindSet(string name) => _sets.GetValueOrDefault(name) is { IsTransient: false } set ? set : null;
@@ -461,6 +475,13 @@ public sealed class EntityModel
 
     /// <summary>The same model with other sets, such as those that a caller may know of.</summary>
     public EntityModel With(ImmutableArray<EntitySet> sets) => new(this, sets);
+
+    /// <summary>The same model with other functions and actions beside its sets.</summary>
+    /// <exception cref="ArgumentException">A name is taken.</exception>
+    public EntityModel With(ImmutableArray<Operation> operations) =>
+        operations.Select(o => o.Name).Concat(Sets.Select(s => s.Name)).GroupBy(n => n).FirstOrDefault(g => g.Count() > 1) is { } twice
+            ? throw new ArgumentException($"Two of the service are called '{twice.Key}'.", nameof(operations))
+            : new EntityModel(this, Sets) { DeclaredOperations = operations };
 
     /// <summary>The type's name with its namespace.</summary>
     public string QualifiedName(EntityType type) => $"{Namespace}.{type.Name}";

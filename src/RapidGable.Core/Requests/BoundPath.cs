@@ -17,6 +17,9 @@ public sealed record MetadataSegment : BoundSegment;
 /// <param name="IsCrossJoin">It stands for combinations of entities, and its relations lead to these.</param>
 public sealed record SetSegment(EntitySet Set, bool IsCrossJoin = false) : BoundSegment;
 
+/// <summary>The rows of an operation that the path starts with.</summary>
+public sealed record OperationSegment(Operation Operation) : BoundSegment;
+
 /// <summary>One entity of the collection before, in parentheses or as segments of its own.</summary>
 public sealed record KeySegment(BoundKey Key) : BoundSegment;
 
@@ -137,6 +140,9 @@ public sealed class BoundPath
                 break;
             case SetSegment start:
                 (Root, IsCrossJoin, Kind) = (start.Set, start.IsCrossJoin, ResourceKind.Collection);
+                break;
+            case OperationSegment { Operation.Rows: var rows }:
+                (Root, Kind) = (rows, ResourceKind.Collection);
                 break;
             case KeySegment { Key: var key }:
                 Become(key: key);

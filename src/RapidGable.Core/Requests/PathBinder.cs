@@ -50,12 +50,21 @@ internal sealed class PathBinder(
                     + $"{container}(…)/"
                     + $"{model.FindSet(container)?.Type.Navigations.FirstOrDefault(n => n.IsContained && n.TargetSet == root.Name)?.Name}."
             );
-        if (root.IsUnkeyed && first.Key is { Length: > 0 })
-            throw NotFound($"The rows of '{root.Name}' have no key; it is called without arguments, as in {root.Name}().");
+        if (model.FindOperation(first.Name) is { } operation)
+            return Call(operation, root, first);
         _bound.Add(new SetSegment(root));
-        if (first.Key is { } key && !root.IsUnkeyed)
+        if (first.Key is { } key)
             _bound.Add(new KeySegment(KeyBinder.Bind(key, root, first.Name)));
         return Rest(root);
+    }
+
+    /// <summary>An operation that gives rows, with or without parentheses behind its name.</summary>
+    private BoundPath Call(Operation operation, EntitySet rows, SegmentSyntax segment)
+    {
+        if (segment.Key is { Length: > 0 })
+            throw NotFound($"The rows of '{operation.Name}' have no key; it is called without arguments, as in {operation.Name}().");
+        _bound.Add(new OperationSegment(operation));
+        return Rest(rows);
     }
 
     /// <summary>

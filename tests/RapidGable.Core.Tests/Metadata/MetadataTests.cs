@@ -1,6 +1,10 @@
 using System.Text;
+using System.Text.Json;
+using RapidGable.Access;
 using RapidGable.Metadata;
+using RapidGable.Model;
 using RapidGable.Payloads;
+using RapidGable.Publishing;
 
 namespace RapidGable.Core.Tests;
 
@@ -51,5 +55,51 @@ public class MetadataTests
         string Document(ODataVersion version) => Encoding.UTF8.GetString(CsdlXmlWriter.Write(workspace.Services[0].Model, version));
         Assert.DoesNotContain("SetNull", Document(ODataVersion.V40));
         Assert.Contains("<OnDelete Action=\"SetNull\" />", Document(ODataVersion.V401));
+    }
+
+    [Fact]
+    public async Task Operations_are_told_to_those_who_may_call_them()
+    {
+        using var folder = new TestWorkspace().WithSource().WithDatabase(Sql).WithService("  - a\n  - { from: b, keyless: true }\n");
+        await using var workspace = await folder.LoadAsync();
+        var built = workspace.Services[0].Model;
+        var model = built.With([
+            new Operation("nearest", OperationKind.Function, null)
+            {
+                Parameters = [new("lat", EdmType.Double, false) { Description = "Degrees north." }, new("note", EdmType.String, true)],
+                Value = EdmType.Int64,
+                Who = AccessRule.ForRoles(["field-staff"]),
+            },
+            new Operation("recount", OperationKind.Action, null) { Who = AccessRule.Anyone },
+        ]);
+        var service = new PublishedService(model, workspace.Sources, "r");
+        var staff = service.ModelFor(Caller.WithRoles("field-staff"));
+        Assert.Equal(["nearest", "recount"], staff.DeclaredOperations.Select(o => o.Name));
+        Assert.Equal(["recount"], service.ModelFor(Caller.Anonymous).DeclaredOperations.Select(o => o.Name));
+
+        var xml = Encoding.UTF8.GetString(CsdlXmlWriter.Write(staff, ODataVersion.V401));
+        Assert.Contains("<Parameter Name=\"lat\" Type=\"Edm.Double\" Nullable=\"false\">", xml);
+        Assert.Contains("<FunctionImport Name=\"nearest\" Function=", xml);
+        Assert.Contains("<ActionImport Name=\"recount\" Action=", xml);
+        using var json = JsonDocument.Parse(CsdlJsonWriter.Write(CsdlXmlWriter.Write(staff, ODataVersion.V401)));
+        var nearest = json.RootElement.GetProperty(staff.Namespace).GetProperty("nearest")[0];
+        Assert.Equal("Edm.Double", nearest.GetProperty("$Parameter")[0].GetProperty("$Type").GetString());
+        Assert.Equal("Action", json.RootElement.GetProperty(staff.Namespace).GetProperty("recount")[0].GetProperty("$Kind").GetString());
+        Assert.DoesNotContain(
+            "nearest",
+            Encoding.UTF8.GetString(CsdlXmlWriter.Write(service.ModelFor(Caller.Anonymous), ODataVersion.V401))
+        );
+    }
+
+    [Fact]
+    public async Task Rows_without_a_key_are_a_function_and_names_are_unique()
+    {
+        using var folder = new TestWorkspace().WithSource().WithDatabase(Sql).WithService("  - a\n  - { from: b, keyless: true }\n");
+        await using var workspace = await folder.LoadAsync();
+        var model = workspace.Services[0].Model;
+        var rows = Assert.Single(model.Operations);
+        Assert.Equal(("b", OperationKind.Function, true), (rows.Name, rows.Kind, rows.IsComposable));
+        Assert.Null(model.FindOperation("a"));
+        Assert.Throws<ArgumentException>(() => model.With([new Operation("a", OperationKind.Action, null)]));
     }
 }
