@@ -45,6 +45,10 @@ public sealed record RequestFault(int Status, string Code, string Message, strin
     public static RequestFault ForeignPosition { get; } =
         new(400, "skiptoken", "The $skiptoken belongs to another request. Follow the next link as it is.", "$skiptoken");
 
+    /// <summary>What is published is no longer what changes were followed from.</summary>
+    public static RequestFault GoneChangePosition { get; } =
+        new(410, "gone", "The changes since then can no longer be told: the service has changed. Read the set again.", "$deltatoken");
+
     public static RequestFault ForeignChangePosition { get; } =
         new(400, "deltatoken", "The $deltatoken was not made by this service. Follow the delta link as it is.", "$deltatoken");
 

@@ -1,7 +1,6 @@
 using System.Collections.Immutable;
 using System.Security.Cryptography;
 using System.Text;
-using System.Text.RegularExpressions;
 using RapidGable.Access;
 using RapidGable.Expressions;
 using RapidGable.Model;
@@ -106,18 +105,8 @@ public sealed class QueryValues
         Caller? caller = null
     )
     {
-        foreach (var slot in new[] { request.Top, request.Skip }.Concat(request.AllExpands.SelectMany(e => new[] { e.Top, e.Skip })))
-        {
-            if (slot is { } number && spelled.Literals[number] is { Value: long and < 0 } literal)
-                return new RequestFault(
-                    400,
-                    "number",
-                    $"{literal.Target} needs a whole number of at least 0, not {literal.Value}.",
-                    literal.Target,
-                    literal.Text,
-                    literal.Position
-                );
-        }
+        if (Negative(request, spelled) is { } negative)
+            return negative;
         var top = request.Top is { } topSlot ? (long?)spelled.Literals[topSlot].Value : null;
         var skip = request.Skip is { } skipSlot ? (long)spelled.Literals[skipSlot].Value : 0;
         if (request.Path.Root is null)
@@ -138,42 +127,71 @@ public sealed class QueryValues
                 .DefaultIfEmpty(0)
                 .Min(),
         };
-        // The smallest limit among all sets of the answer holds. A combination of several sets is a row of each.
+        return values.TooCostly(request) is { } costly ? costly
+            : spelled.Since is { } since && IsForeign(since, set) ? RequestFault.GoneChangePosition
+            : values.Displaced(spelled, set) is { } displaced ? displaced
+            : values;
+    }
+
+    private static RequestFault? Negative(BoundRequest request, ISpelledRequest spelled)
+    {
+        var slots = request.AllExpands.SelectMany(e => new[] { e.Top, e.Skip }).Prepend(request.Skip).Prepend(request.Top);
+        foreach (var slot in slots.OfType<int>())
+        {
+            if (spelled.Literals[slot] is { Value: long and < 0 } literal)
+                return new RequestFault(
+                    400,
+                    "number",
+                    $"{literal.Target} needs a whole number of at least 0, not {literal.Value}.",
+                    literal.Target,
+                    literal.Text,
+                    literal.Position
+                );
+        }
+        return null;
+    }
+
+    /// <summary>
+    /// An answer that could hold more rows than the smallest limit among all its sets; a combination of several sets is a row of each.
+    /// </summary>
+    private RequestFault? TooCostly(BoundRequest request)
+    {
         var most = request
             .AllExpands.Where(e => e.Kind == ExpandKind.Entities)
             .Select(e => e.Target.LargestCost)
-            .Append(set.LargestCost)
+            .Append(request.Target.LargestCost)
             .Min();
+        if (most is null)
+            return null;
         var own = request.Path is { IsCrossJoin: true, Root: { } joined } ? joined.Type.Navigations.Length : 1;
-        if (most is not null && rows * (own + values.ExpandedPerRow(request.Expand)) is var cost && cost > most)
-            return new RequestFault(
+        var cost = PageRows * (own + ExpandedPerRow(request.Expand));
+        return cost <= most
+            ? null
+            : new RequestFault(
                 400,
                 "too-costly",
                 $"The answer could hold up to {cost:0} rows, and {most} is the most for you. Ask for less with $top or "
                     + $"maxpagesize, or expand less.",
                 "$top"
             );
-        if (spelled.Since is { } delta)
-        {
-            var changes = set.Changes!;
-            if (delta.Set != Fingerprint(set, changes) || delta.Since.Length != (changes.Log is null ? 1 : 2))
-                return new RequestFault(
-                    410,
-                    "gone",
-                    "The changes since then can no longer be told: the service has changed. Read the set again.",
-                    "$deltatoken"
-                );
-        }
-        if (spelled.Position is not { } token)
-            return values;
+    }
+
+    /// <summary>Whether changes were followed from another state of what is published.</summary>
+    private static bool IsForeign(ChangePosition since, EntitySet set) =>
+        since.Set != Fingerprint(set, set.Changes!) || since.Since.Length != (set.Changes!.Log is null ? 1 : 2);
+
+    /// <summary>A position that is none of this order; null = it is, or there is none.</summary>
+    private RequestFault? Displaced(ISpelledRequest spelled, EntitySet set)
+    {
+        if (spelled.Position is not { } position)
+            return null;
         // A position among rows without a key is their number.
-        var isPosition = !set.IsUnkeyed || token.Values is [{ Kind: StoredValueKind.Int64, Int64: >= 0 }];
-        if (!isPosition)
+        if (set.IsUnkeyed && position.Values is not [{ Kind: StoredValueKind.Int64, Int64: >= 0 }])
             return RequestFault.ForeignPosition;
-        if (token.Order == values.Order)
-            return values;
         // Without an asked order the set's own may have changed since the link was made.
-        return spelled.OrderText.Length > 0 ? RequestFault.ForeignPosition : RequestFault.GonePosition;
+        return position.Order == Order ? null
+            : spelled.OrderText.Length > 0 ? RequestFault.ForeignPosition
+            : RequestFault.GonePosition;
     }
 
     /// <summary>The rows that come with each row at most.</summary>
@@ -247,13 +265,8 @@ public sealed class QueryValues
     }
 
     /// <summary>A literal of the request as a published value.</summary>
-    internal Result<object> Published(BoundLiteral literal, Property property)
-    {
-        var given = _literals[literal.Slot];
-        return Converted(given, property.Type) is { } value
-            ? Result<object>.Of(value)
-            : new RequestFault(400, "type", NoValue(given, property.Type), given.Target, given.Text, given.Position);
-    }
+    internal Result<object> Published(BoundLiteral literal, Property property) =>
+        LiteralValues.Published(_literals[literal.Slot], property.Type);
 
     /// <summary>The values of a statement's parameters, in their order.</summary>
     public Result<StoredValue[]> Bind(SqlStatement statement, SqlDialect dialect)
@@ -261,161 +274,59 @@ public sealed class QueryValues
         var values = new StoredValue[statement.Parameters.Length];
         for (var i = 0; i < values.Length; i++)
         {
-            switch (statement.Parameters[i])
-            {
-                case LiteralParameter parameter:
-                    if (Bind(_literals[parameter.Slot], parameter, dialect, out values[i]) is { } wrong)
-                        return wrong;
-                    break;
-                case RuleParameter rule:
-                    // The fault must not tell what the rule is about.
-                    if (Bind(rule.Rule.LiteralOf(rule.Literal.Slot, _caller), rule.Literal, dialect, out values[i]) is not null)
-                        return new RequestFault(
-                            403,
-                            "rule",
-                            "What is known of you does not fit a rule of this set, so it is closed to you."
-                        );
-                    break;
-                case TruthParameter truth:
-                    values[i] = dialect.Encode(truth.Conversion.Encode(true)!, truth.Conversion.Parameter, null);
-                    break;
-                case ValueParameter known:
-                    values[i] = known.Value;
-                    break;
-                case BridgeParameter bridge:
-                    values[i] = Stored(_bridge?[bridge.Index], bridge.Target, dialect);
-                    break;
-                case SeekParameter seek:
-                    values[i] = _position!.Values[seek.Index];
-                    if (!dialect.IsStored(values[i], seek.Type))
-                        return RequestFault.ForeignPosition;
-                    break;
-                case BatchParameter item:
-                    values[i] = Stored(item.Item < _batch?.Count ? _batch[item.Item][item.Part] : null, item.Target, dialect);
-                    break;
-                case LimitParameter:
-                    values[i] = StoredValue.From((long)FetchRows);
-                    break;
-                case MarkParameter mark:
-                    values[i] = ChangePosition!.Since[mark.Mark].Stamp;
-                    if (!dialect.IsStored(values[i], mark.Type))
-                        return RequestFault.ForeignChangePosition;
-                    break;
-                case MarkAgainParameter again:
-                    values[i] = StoredValue.From(_again[again.Mark]);
-                    break;
-                case NumberParameter number:
-                    if ((long)_literals[number.Slot].Value < 0)
-                        return new RequestFault(
-                            400,
-                            "number",
-                            $"A number of at least 0 is needed, not {_literals[number.Slot].Value}.",
-                            _literals[number.Slot].Target,
-                            _literals[number.Slot].Text,
-                            _literals[number.Slot].Position
-                        );
-                    values[i] = StoredValue.From((long)_literals[number.Slot].Value);
-                    break;
-                case ChildSkipParameter skip:
-                    values[i] = StoredValue.From((long)_literals[skip.Slot].Value);
-                    break;
-                case PatternParameter pattern:
-                    var text = _literals[pattern.Slot];
-                    if (!IsPattern((string)text.Value))
-                        return new RequestFault(
-                            400,
-                            "pattern",
-                            $"'{text.Value}' is not a regular expression of ECMAScript.",
-                            text.Target,
-                            text.Text,
-                            text.Position
-                        );
-                    values[i] = dialect.Encode(text.Value, EdmType.String, null);
-                    break;
-                case ConstantParameter constant:
-                    values[i] = dialect.Encode(constant.Value, constant.Type, constant.StorageForm);
-                    break;
-                case SkipParameter:
-                    values[i] = StoredValue.From(Offset);
-                    break;
-                case ChildLimitParameter limit:
-                    values[i] = StoredValue.From(
-                        limit.Top is { } slot && (long)_literals[slot].Value <= ChildRows ? (long)_literals[slot].Value : ChildRows + 1L
-                    );
-                    break;
-                case NowParameter now:
-                    values[i] = dialect.Encode(_now, EdmType.DateTimeOffset, now.StorageForm);
-                    break;
-            }
+            if (Bind(statement.Parameters[i], dialect, out values[i]) is { } fault)
+                return fault;
         }
         return values;
     }
 
-    /// <summary>A literal as a parameter's value, or what is wrong with it.</summary>
-    private static RequestFault? Bind(Literal literal, LiteralParameter parameter, SqlDialect dialect, out StoredValue value)
+    /// <summary>The value of one parameter, or what is wrong with it.</summary>
+    private RequestFault? Bind(PlanParameter parameter, SqlDialect dialect, out StoredValue value)
     {
         value = StoredValue.Null;
-        if (Converted(literal, parameter.Type) is not { } published)
-            return new RequestFault(400, "type", NoValue(literal, parameter.Type), literal.Target, literal.Text, literal.Position);
-        if (published is double number && !dialect.Has(number))
-            return RequestFault.NotImplemented($"This database has no {ValueConversion.Text(number)} to compare with.", literal.Target);
-        if (parameter.Conversion is not { } conversion)
+        switch (parameter)
         {
-            value = dialect.Encode(published, parameter.Type, parameter.StorageForm);
-            return null;
-        }
-        if (conversion.Encode(published) is not { } stored)
-            return conversion.MayLackStored
-                ? null
-                : new RequestFault(
-                    400,
-                    "type",
-                    $"'{literal.Value}' stands for no stored value: {conversion.Description}.",
-                    literal.Target,
-                    literal.Text,
-                    literal.Position
-                );
-        value = dialect.Encode(stored, conversion.Parameter, parameter.StorageForm);
-        return null;
-    }
-
-    private static bool IsPattern(string text)
-    {
-        try
-        {
-            _ = new Regex(text, RegexOptions.ECMAScript);
-            return text.Length <= Limits.PatternLength;
-        }
-        catch (ArgumentException)
-        {
-            return false;
+            case LiteralParameter literal:
+                return LiteralValues.Bind(_literals[literal.Slot], literal, dialect, out value);
+            case RuleParameter rule:
+                // The fault must not tell what the rule is about.
+                return LiteralValues.Bind(rule.Rule.LiteralOf(rule.Literal.Slot, _caller), rule.Literal, dialect, out value) is null
+                    ? null
+                    : new RequestFault(403, "rule", "What is known of you does not fit a rule of this set, so it is closed to you.");
+            case PatternParameter pattern:
+                return LiteralValues.BindPattern(_literals[pattern.Slot], dialect, out value);
+            case SeekParameter seek:
+                value = _position!.Values[seek.Index];
+                return dialect.IsStored(value, seek.Type) ? null : RequestFault.ForeignPosition;
+            case MarkParameter mark:
+                value = ChangePosition!.Since[mark.Mark].Stamp;
+                return dialect.IsStored(value, mark.Type) ? null : RequestFault.ForeignChangePosition;
+            case NumberParameter number:
+                value = StoredValue.From((long)_literals[number.Slot].Value);
+                return value.Int64 < 0 ? LiteralValues.Negative(_literals[number.Slot]) : null;
+            default:
+                value = Own(parameter, dialect);
+                return null;
         }
     }
 
-    private static string NoValue(Literal literal, EdmType type)
-    {
-        if (type.Enum is not { } enumeration)
-            return $"'{literal.Value}' is not a value of {type.Name}.";
-        var sent = literal.Value is EnumLiteral member ? member.Member : literal.Value;
-        var isOther = literal.Value is EnumLiteral other && other.Type != enumeration.QualifiedName;
-        var start = isOther ? $", and its literals start with {enumeration.QualifiedName}" : "";
-        var members = string.Join(", ", enumeration.Members.Select(m => m.Name));
-        return $"{enumeration.Name} has no member '{sent}'{start}. Its members: {members}.";
-    }
-
-    private static object? Converted(Literal literal, EdmType type) =>
-        type.Kind switch
+    /// <summary>The value of a parameter that the request itself says nothing wrong of.</summary>
+    private StoredValue Own(PlanParameter parameter, SqlDialect dialect) =>
+        parameter switch
         {
-            EdmKind.Enum => literal.Value switch
-            {
-                string text => type.Enum!.Find(text)?.Name,
-                EnumLiteral member when member.Type == type.Enum!.QualifiedName => type.Enum.Find(member.Member)?.Name,
-                _ => null,
-            },
-            _ when literal.Kind == LiteralKind.Text => Lexer.Plain((string)literal.Value, type),
-            EdmKind.Duration when literal.Value is string text => Lexer.TryDuration(text, out var duration) ? duration : null,
-            EdmKind.Decimal when literal.Value is long number => (decimal)number,
-            EdmKind.Double when literal.Value is long number => (double)number,
-            _ => literal.Value,
+            TruthParameter truth => dialect.Encode(truth.Conversion.Encode(true)!, truth.Conversion.Parameter, null),
+            ValueParameter known => known.Value,
+            BridgeParameter bridge => Stored(_bridge?[bridge.Index], bridge.Target, dialect),
+            BatchParameter item => Stored(item.Item < _batch?.Count ? _batch[item.Item][item.Part] : null, item.Target, dialect),
+            ConstantParameter constant => dialect.Encode(constant.Value, constant.Type, constant.StorageForm),
+            NowParameter now => dialect.Encode(_now, EdmType.DateTimeOffset, now.StorageForm),
+            LimitParameter => StoredValue.From((long)FetchRows),
+            SkipParameter => StoredValue.From(Offset),
+            MarkAgainParameter again => StoredValue.From(_again[again.Mark]),
+            ChildSkipParameter skip => StoredValue.From((long)_literals[skip.Slot].Value),
+            ChildLimitParameter limit => StoredValue.From(
+                limit.Top is { } slot && (long)_literals[slot].Value <= ChildRows ? (long)_literals[slot].Value : ChildRows + 1L
+            ),
+            _ => throw new ArgumentOutOfRangeException(nameof(parameter), parameter.GetType().Name),
         };
 }

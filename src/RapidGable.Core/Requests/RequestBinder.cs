@@ -46,97 +46,107 @@ public sealed class RequestBinder
 
     private BoundRequest Bind(bool forChange)
     {
-        var path = new PathBinder(_model, _syntax.Path, (set, filter) =>
-            new ExpressionBinder(_model, set, "path", "", isFilter: true).BindCondition(filter)
-        )
-        {
-            IsForChange = forChange,
-        }.Bind();
+        var path = BindPath(forChange);
         if (forChange)
             return new BoundRequest(path, null);
         CheckOptions(path);
         if (path.Root is null)
             return new BoundRequest(path, null);
-        if (
-            path.IsCrossJoin
-            && (_syntax.Apply is not null || path.Root.Type.Navigations.Any(n => _model.Target(n).RequiresFilter) && _syntax.Filter is null)
-        )
-            throw new FaultException(
-                _syntax.Apply is not null
-                    ? RequestFault.NotImplemented("$apply on $crossjoin is not supported.", "$apply")
-                    : new RequestFault(
-                        400,
-                        "filter-required",
-                        "One of the sets is not read as a whole; say which combinations with $filter.",
-                        "$filter"
-                    )
-            );
+        if (path.IsCrossJoin)
+            CheckCrossJoin(path.Root);
         var apply = _syntax.Apply is { } steps ? new ApplyBinder(_model, Text("$apply")).Bind(steps, path.Target) : null;
         if (apply is { IsTransient: true } && path.IsReference)
-            throw new FaultException(new RequestFault(400, "option-not-here", "What $apply makes has no references.", "$apply"));
+            throw Refused("option-not-here", "What $apply makes has no references.", "$apply");
         var set = apply?.Result ?? path.Target;
-        var isValue = path.Kind is ResourceKind.PropertyValue or ResourceKind.RawValue or ResourceKind.Count or ResourceKind.ValueCount;
+        var request = Shaped(path, apply, set);
+        if (_syntax.Options.Contains("$deltatoken"))
+            request = Tracked(request);
+        if (path.IsCrossJoin)
+            request = request with { OrderBy = [.. request.OrderBy, .. KeysOfAll(path.Root)] };
+        Check(request, set);
+        return request;
+    }
+
+    private BoundPath BindPath(bool forChange)
+    {
+        BoundExpression Condition(EntitySet set, ExpressionSyntax filter) =>
+            new ExpressionBinder(_model, set, "path", "", isFilter: true).BindCondition(filter);
+        return new PathBinder(_model, _syntax.Path, Condition) { IsForChange = forChange }.Bind();
+    }
+
+    private static FaultException Refused(string code, string message, string target) => new(new RequestFault(400, code, message, target));
+
+    private void CheckCrossJoin(EntitySet root)
+    {
+        if (_syntax.Apply is not null)
+            throw new FaultException(RequestFault.NotImplemented("$apply on $crossjoin is not supported.", "$apply"));
+        if (root.Type.Navigations.Any(n => _model.Target(n).RequiresFilter) && _syntax.Filter is null)
+            throw Refused("filter-required", "One of the sets is not read as a whole; say which combinations with $filter.", "$filter");
+    }
+
+    /// <summary>The request with all that its options say of rows and of what is told of them.</summary>
+    private BoundRequest Shaped(BoundPath path, BoundApply? apply, EntitySet set)
+    {
         var computed = ExpandBinder.Compute(_syntax.Compute, set.Type, c => Expressions(set, "$compute", c));
-        var binder = Expressions(set, "$orderby", computed);
-        var request = new BoundRequest(
-            path,
+        var order = Expressions(set, "$orderby", computed);
+        var isValue = path.Kind is ResourceKind.PropertyValue or ResourceKind.RawValue or ResourceKind.Count or ResourceKind.ValueCount;
+        var select =
             isValue ? null
-                : path.IsReference ? BoundSelect.Nothing
-                : ExpandBinder.Select(_syntax.Select, set.Type, _model.Namespace, computed, "$select", Text("$select"))
-        )
+            : path.IsReference ? BoundSelect.Nothing
+            : ExpandBinder.Select(_syntax.Select, set.Type, _model.Namespace, computed, "$select", Text("$select"));
+        return new BoundRequest(path, select)
         {
             Apply = apply,
-            // The conditions of the path come before $apply, and are planned with it.
-            Filter = ExpressionBinder.And([
-                .. apply is null ? path.Filters : [],
-                _syntax.Search is { } search ? Expressions(set, "$search", computed).BindSearch(search, set) : null,
-                _syntax.Filter is { } filter ? Expressions(set, "$filter", computed).BindCondition(filter) : null,
-            ]),
-            OrderBy = [.. _syntax.OrderBy.Select(o => new BoundOrderTerm(binder.BindOrder(o.Expression), o.Descending))],
-            Expand = isValue
-                ? []
-                : new ExpandBinder(_model, Text("$expand"), path.IsCrossJoin || set.IsTransient || set.IsUnkeyed ? null : set).Expand(
-                    _syntax.Expand,
-                    set,
-                    1
-                ),
+            Filter = Filter(path, apply, set, computed),
+            OrderBy = [.. _syntax.OrderBy.Select(o => new BoundOrderTerm(order.BindOrder(o.Expression), o.Descending))],
+            Expand = isValue ? [] : Expanded(path, set),
             // Paging has no meaning for a plain count (URL conventions 4.8).
             Top = isValue ? null : _syntax.Top,
             Skip = isValue ? null : _syntax.Skip,
             Count = _syntax.Count && !isValue,
             PositionNulls = _syntax.PositionNulls,
         };
-        if (_syntax.Options.Contains("$deltatoken"))
-            request = Tracked(request);
-        if (path.IsCrossJoin)
-            request = request with
-            {
-                OrderBy =
-                [
-                    .. request.OrderBy,
-                    .. path.Root.Type.Navigations.SelectMany(n =>
-                        _model.Target(n).Type.Key.Select(k => new BoundOrderTerm(new BoundProperty([n], k), false))
-                    ),
-                ],
-            };
-        if (
-            path is { Kind: ResourceKind.Collection or ResourceKind.Count, Target.RequiresFilter: true, Hops.IsEmpty: true }
-            && request.Filter is null
-            && path.Filters.IsEmpty
-        )
-            throw new FaultException(
-                new RequestFault(
-                    400,
-                    "filter-required",
-                    $"'{path.Target.Name}' is not read as a whole; say which of its entities with $filter or $search.",
-                    "$filter"
-                )
+    }
+
+    /// <summary>The conditions of the path come before <c>$apply</c>, and are planned with it.</summary>
+    private BoundExpression? Filter(
+        BoundPath path,
+        BoundApply? apply,
+        EntitySet set,
+        IReadOnlyDictionary<string, BoundComputed> computed
+    ) =>
+        ExpressionBinder.And([
+            .. apply is null ? path.Filters : [],
+            _syntax.Search is { } search ? Expressions(set, "$search", computed).BindSearch(search, set) : null,
+            _syntax.Filter is { } filter ? Expressions(set, "$filter", computed).BindCondition(filter) : null,
+        ]);
+
+    private ImmutableArray<BoundExpand> Expanded(BoundPath path, EntitySet set)
+    {
+        // What no address leads back to has no root for nested expressions.
+        var root = path.IsCrossJoin || set.IsTransient || set.IsUnkeyed ? null : set;
+        return new ExpandBinder(_model, Text("$expand"), root).Expand(_syntax.Expand, set, 1);
+    }
+
+    private IEnumerable<BoundOrderTerm> KeysOfAll(EntitySet joined) =>
+        from navigation in joined.Type.Navigations
+        from key in _model.Target(navigation).Type.Key
+        select new BoundOrderTerm(new BoundProperty([navigation], key), false);
+
+    private static void Check(BoundRequest request, EntitySet set)
+    {
+        var path = request.Path;
+        var isWhole = path is { Kind: ResourceKind.Collection or ResourceKind.Count, Target.RequiresFilter: true, Hops.IsEmpty: true };
+        if (isWhole && request.Filter is null && path.Filters.IsEmpty)
+            throw Refused(
+                "filter-required",
+                $"'{path.Target.Name}' is not read as a whole; say which of its entities with $filter or $search.",
+                "$filter"
             );
         if (ExpressionSize.Fault(request.Expressions) is { } tooLarge)
             throw new FaultException(tooLarge);
         if (request.PositionNulls is { } position && position.Length != (set.IsUnkeyed ? 1 : request.TotalOrder.Length))
             throw new FaultException(RequestFault.ForeignPosition);
-        return request;
     }
 
     /// <summary>

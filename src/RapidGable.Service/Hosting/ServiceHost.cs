@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.Server.Kestrel.Core;
 using Microsoft.AspNetCore.StaticFiles;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.FileProviders;
@@ -48,93 +49,134 @@ public sealed record ServiceOptions(
 /// <summary>Puts the faces, the management interface and the console behind one address on loopback.</summary>
 public static class ServiceHost
 {
+    private static readonly string[] Compressed =
+    [
+        "application/json",
+        "application/xml",
+        "text/plain",
+        "text/html",
+        "text/css",
+        "text/javascript",
+        "application/javascript",
+        "image/svg+xml",
+        "multipart/mixed",
+    ];
+
     private const string ConsoleNotBuilt =
         "<!doctype html><html lang=\"en\"><title>Rapid Gable</title><body><h1>The console is not built</h1><p>Run <code>make "
         + "console</code>, then start the service again. The services themselves are listed at <a "
         + "href=\"/services\">/services</a>.</p></body></html>";
 
+    /// <summary>A service over a workspace, ready to be started.</summary>
     public static WebApplication Build(LoadedWorkspace workspace, ServiceOptions options)
     {
         if (options.IsTrial)
-            workspace = workspace with
-            {
-                Declaration = workspace.Declaration with
-                {
-                    Transport = TransportDeclaration.Plain,
-                    Traffic = TrafficDeclaration.Free,
-                    Audit = AuditDeclaration.None,
-                },
-            };
+            workspace = Tried(workspace);
         var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory });
-        builder.WebHost.ConfigureKestrel(kestrel =>
-        {
-            kestrel.Listen(options.Address ?? IPAddress.Loopback, options.Port, listen =>
-            {
-                Transport.Secure(listen, workspace.Declaration);
-                listen.Use(UnreadableRequests.Middleware);
-            });
-            kestrel.AddServerHeader = false;
-            // Our own limit is lower and answers with an error body; this one only keeps memory bounded.
-            kestrel.Limits.MaxRequestLineSize = 256 * 1024;
-            kestrel.Limits.MaxRequestBufferSize = 1024 * 1024;
-        });
+        builder.WebHost.ConfigureKestrel(kestrel => Listen(kestrel, workspace, options));
         var time = options.Time ?? TimeProvider.System;
         var environment = options.Environment ?? System.Environment.GetEnvironmentVariable;
         Telemetry.Configure(builder, options, environment);
         var registry = new ServiceRegistry(workspace, cancellation =>
             WorkspaceLoader.LoadAsync(workspace.Declaration.Folder, environment, cancellation)
         );
-        builder.Services.AddResponseCompression(compression =>
+        AddServices(builder.Services, registry, options, time);
+        var app = builder.Build();
+        if (!options.IsTrial)
+        {
+            app.Lifetime.ApplicationStarted.Register(() => TellLink(app));
+            // The sources of a trial belong to who tries, and several trials may share them.
+            app.Lifetime.ApplicationStopped.Register(() => registry.DisposeAsync().AsTask().GetAwaiter().GetResult());
+        }
+        Map(app, workspace, registry, options, time);
+        return app;
+    }
+
+    /// <summary>The workspace without what would keep a trial from asking whatever it wants.</summary>
+    private static LoadedWorkspace Tried(LoadedWorkspace workspace) =>
+        workspace with
+        {
+            Declaration = workspace.Declaration with
+            {
+                Transport = TransportDeclaration.Plain,
+                Traffic = TrafficDeclaration.Free,
+                Audit = AuditDeclaration.None,
+            },
+        };
+
+    private static void Listen(KestrelServerOptions kestrel, LoadedWorkspace workspace, ServiceOptions options)
+    {
+        kestrel.Listen(options.Address ?? IPAddress.Loopback, options.Port, listen =>
+        {
+            Transport.Secure(listen, workspace.Declaration);
+            listen.Use(UnreadableRequests.Middleware);
+        });
+        kestrel.AddServerHeader = false;
+        // Our own limit is lower and answers with an error body; this one only keeps memory bounded.
+        kestrel.Limits.MaxRequestLineSize = 256 * 1024;
+        kestrel.Limits.MaxRequestBufferSize = 1024 * 1024;
+    }
+
+    private static void AddServices(IServiceCollection services, ServiceRegistry registry, ServiceOptions options, TimeProvider time)
+    {
+        services.AddResponseCompression(compression =>
         {
             compression.EnableForHttps = true;
-            compression.MimeTypes =
-            [
-                "application/json",
-                "application/xml",
-                "text/plain",
-                "text/html",
-                "text/css",
-                "text/javascript",
-                "application/javascript",
-                "image/svg+xml",
-                "multipart/mixed",
-            ];
+            compression.MimeTypes = Compressed;
         });
-        builder
-            .Services.AddSingleton(registry)
+        services
+            .AddSingleton(registry)
             .AddSingleton(time)
             .AddSingleton(new ChangeEnvironment(time, Random.Shared, Guid.NewGuid))
-            .AddSingleton(new LentKeys(options.Lent))
-            .AddSingleton<ConsoleLink>()
+            .AddHostedService<Refresher>()
+            .AddCors();
+        AddStores(services);
+        AddIdentity(services, options);
+        AddFaces(services, registry, options);
+    }
+
+    private static void AddStores(IServiceCollection services) =>
+        services
             .AddSingleton<IAccountStore, FolderAccountStore>()
             .AddSingleton<ITicketStore, SessionsInMemory>()
             .AddSingleton<IPendingAnswerStore, PendingAnswersInMemory>()
-            .AddSingleton<AuditStoreOf>(AuditFolder.Of)
+            .AddSingleton<IRepeatedAnswerStore, RepeatedAnswersInMemory>()
+            .AddSingleton<AuditStoreOf>(AuditFolder.Of);
+
+    private static void AddIdentity(IServiceCollection services, ServiceOptions options)
+    {
+        services
+            .AddSingleton(new LentKeys(options.Lent))
+            .AddSingleton<ConsoleLink>()
             .AddSingleton<PasswordCheck>()
             .AddSingleton<KeySets>()
             .AddSingleton<TokenSignIn>()
             .AddSingleton<CertificateSignIn>()
             .AddSingleton<SignIn>()
             .AddSingleton<AuditLog>()
-            .AddHostedService(s => s.GetRequiredService<AuditLog>())
+            .AddHostedService(s => s.GetRequiredService<AuditLog>());
+        Administration.Configure(services);
+    }
+
+    private static void AddFaces(IServiceCollection services, ServiceRegistry registry, ServiceOptions options) =>
+        services
             .AddSingleton<RequestRateLimiter>()
             .AddSingleton<Allowances>()
             .AddSingleton(s => new ServiceMeter(options.MeterName, registry, s.GetRequiredService<Allowances>()))
             .AddSingleton<StatusMonitors>()
-            .AddSingleton<IRepeatedAnswerStore, RepeatedAnswersInMemory>()
             .AddSingleton<FacePipeline>()
             .AddSingleton<ODataFace>()
             .AddSingleton<IFace>(s => s.GetRequiredService<ODataFace>())
-            .AddSingleton<FaceTable>()
-            .AddHostedService<Refresher>();
-        builder.Services.AddCors();
-        Administration.Configure(builder.Services);
-        var app = builder.Build();
-        if (!options.IsTrial)
-            app.Lifetime.ApplicationStarted.Register(() => TellLink(app));
-        // The sources of a trial belong to who tries, and several trials may share them.
-        if (!options.IsTrial)
-            app.Lifetime.ApplicationStopped.Register(() => registry.DisposeAsync().AsTask().GetAwaiter().GetResult());
+            .AddSingleton<FaceTable>();
+
+    private static void Map(
+        WebApplication app,
+        LoadedWorkspace workspace,
+        ServiceRegistry registry,
+        ServiceOptions options,
+        TimeProvider time
+    )
+    {
         UnreadableRequests.Use(app);
         Transport.Use(app, workspace.Declaration.Transport);
         app.UseResponseCompression();
@@ -149,7 +191,6 @@ public static class ServiceHost
         ManagementInterface.Map(app, registry, time);
         MapHealth(app, registry);
         MapConsole(app, options.ConsoleFolder ?? Path.Combine(AppContext.BaseDirectory, "console"));
-        return app;
     }
 
     private static void TellLink(WebApplication app)

@@ -56,104 +56,126 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
 
     private async Task<RequestFault?> DataAsync(LexedRequest lexed, PreparedRequest prepared)
     {
-        var headers = exchange.Request.Headers;
-        var kind = prepared.Request.Path.Kind;
-        var isCount = kind is ResourceKind.Count or ResourceKind.ValueCount;
-        var isRaw = isCount || kind == ResourceKind.RawValue;
-        var property = prepared.Request.Path.Property;
-        var rawType = kind == ResourceKind.RawValue ? RawValueWriter.MediaType(property!) : "text/plain";
-        // A count is plain text whatever is accepted (Protocol 11.2.10); a stream's type may be known only with its row.
-        var accept = isCount || property?.MediaTypeColumn is not null ? default : headers.Accept;
+        var request = prepared.Request;
+        var tracks = exchange.Preferences.TrackChanges && request.CanTrack && !request.IsDelta;
         if (
-            !Negotiation
-                .Content(BodyKindOf(kind, isRaw), exchange.Version, accept, isCount ? null : lexed.Format, rawType)
-                .Is(out var negotiated, out var fault)
+            !Negotiated(lexed, request).Is(out var negotiated, out var fault)
+            || !QueryValues
+                .Make(request, lexed, exchange.Preferences.MaxPageSize, time.GetUtcNow().UtcDateTime, exchange.Caller)
+                .Is(out var values, out fault)
+            || !(await StartAsync(prepared, values, tracks)).Is(out var run, out fault)
         )
             return fault;
-        var preferences = exchange.Preferences;
-        var tracks = preferences.TrackChanges && prepared.Request.CanTrack && !prepared.Request.IsDelta;
-        if (prepared.Request.IsDelta && !negotiated.Format.HasContext)
-            return new RequestFault(
+        await using (run)
+            return await RowsAsync(lexed, prepared, negotiated, run, tracks);
+    }
+
+    /// <summary>The format of the answer, as far as it is known before there is a row.</summary>
+    private Result<Negotiated> Negotiated(LexedRequest lexed, BoundRequest request)
+    {
+        var (kind, property) = (request.Path.Kind, request.Path.Property);
+        var rawType = kind == ResourceKind.RawValue ? RawValueWriter.MediaType(property!) : "text/plain";
+        // A count is plain text whatever is accepted (Protocol 11.2.10); a stream's type may be known only with its row.
+        var accept = IsCount(kind) || property?.MediaTypeColumn is not null ? default : exchange.Request.Headers.Accept;
+        var format = IsCount(kind) ? null : lexed.Format;
+        if (!Negotiation.Content(BodyKindOf(kind), exchange.Version, accept, format, rawType).Is(out var negotiated, out var fault))
+            return fault;
+        return request.IsDelta && !negotiated.Format.HasContext
+            ? new RequestFault(
                 406,
                 "not-acceptable",
                 "Changes need their control information; ask for them with metadata=minimal.",
                 "Accept"
-            );
-        if (
-            !QueryValues
-                .Make(prepared.Request, lexed, preferences.MaxPageSize, time.GetUtcNow().UtcDateTime, exchange.Caller)
-                .Is(out var values, out fault)
-        )
-            return fault;
+            )
+            : negotiated;
+    }
+
+    private async Task<Result<QueryRun>> StartAsync(PreparedRequest prepared, QueryValues values, bool tracks)
+    {
         exchange.Database.Start();
         var within = InnerExchange.UnitOf(exchange.Context) is { } unit
             ? await unit.ReadingAsync(prepared.Source, exchange.Cancellation)
             : null;
         var started = await QueryRun.StartAsync(prepared, values.With(exchange.Allowance), exchange.Cancellation, tracks, within);
         exchange.Database.Stop();
-        if (!started.Is(out var run, out fault))
-            return fault;
-        await using (run)
+        return started;
+    }
+
+    private async Task<RequestFault?> RowsAsync(
+        LexedRequest lexed,
+        PreparedRequest prepared,
+        Negotiated negotiated,
+        QueryRun run,
+        bool tracks
+    )
+    {
+        var request = prepared.Request;
+        var kind = request.Path.Kind;
+        if (Missing(request, run) is { } missing)
+            return missing.Status == StatusCodes.Status204NoContent ? Ended(StatusCodes.Status204NoContent) : missing;
+        if (BodyKindOf(kind) == BodyKind.Raw && RawValueWriter.KeptMediaType(run) is { } kept)
         {
-            if (Missing(prepared.Request, run) is { } missing)
-            {
-                if (missing.Status != StatusCodes.Status204NoContent)
-                    return missing;
-                exchange.Response.StatusCode = StatusCodes.Status204NoContent;
-                return null;
-            }
-            if (
-                isRaw
-                && RawValueWriter.KeptMediaType(run) is { } kept
-                && !Negotiation.Content(BodyKind.Raw, exchange.Version, headers.Accept, lexed.Format, kept).Is(out negotiated, out fault)
-            )
+            var accept = exchange.Request.Headers.Accept;
+            if (!Negotiation.Content(BodyKind.Raw, exchange.Version, accept, lexed.Format, kept).Is(out var known, out var fault))
                 return fault;
-            if (property?.Type.Kind == EdmKind.Stream)
-            {
-                await SendStreamAsync(negotiated.ContentType, RawValueWriter.Value(run));
-                return null;
-            }
-            if (run.HasRow && kind is ResourceKind.Entity && RawValueWriter.ETag(run) is { } tag)
-            {
-                var (isSame, wrong) = Validators.Check(exchange.Context, tag);
-                if (wrong is not null)
-                    return wrong;
-                if (isSame)
-                {
-                    exchange.Response.StatusCode = StatusCodes.Status304NotModified;
-                    return null;
-                }
-            }
-            var format = negotiated.Format;
-            if (preferences.MaxPageSize is not null && kind == ResourceKind.Collection)
-                preferences.Apply("maxpagesize");
-            if (tracks)
-                preferences.Apply("track-changes");
-            if (preferences.OmitNulls && !isRaw && !prepared.Request.IsDelta)
-            {
-                preferences.Apply("omit-values");
-                format = format with { OmitsNulls = true };
-            }
-            if (preferences.Applied is { } applied)
-                exchange.Response.Headers["Preference-Applied"] = applied;
-            if (isRaw)
-                await SendAsync(
-                    exchange.Context,
-                    negotiated.ContentType,
-                    isCount
-                        ? Encoding.UTF8.GetBytes(
-                            run.IsZero ? "0" : run.Rows.GetInt64(kind == ResourceKind.Count ? 0 : run.Query.Shape.Value!.Column).ToString()
-                        )
-                        : RawValueWriter.Value(run)
-                );
-            else
-                await StreamAsync(lexed, prepared, negotiated with { Format = format }, run);
+            negotiated = known;
         }
+        if (request.Path.Property?.Type.Kind == EdmKind.Stream)
+        {
+            await SendStreamAsync(negotiated.ContentType, RawValueWriter.Value(run));
+            return null;
+        }
+        if (run.HasRow && kind is ResourceKind.Entity && RawValueWriter.ETag(run) is { } tag)
+        {
+            var (isSame, wrong) = Validators.Check(exchange.Context, tag);
+            if (wrong is not null)
+                return wrong;
+            if (isSame)
+                return Ended(StatusCodes.Status304NotModified);
+        }
+        var format = Preferred(negotiated.Format, request, tracks);
+        if (BodyKindOf(kind) == BodyKind.Raw)
+            await SendAsync(exchange.Context, negotiated.ContentType, IsCount(kind) ? CountOf(run, kind) : RawValueWriter.Value(run));
+        else
+            await StreamAsync(lexed, prepared, negotiated with { Format = format }, run);
         return null;
     }
 
-    private static BodyKind BodyKindOf(ResourceKind kind, bool isRaw) =>
-        isRaw ? BodyKind.Raw
+    /// <summary>An answer without a body.</summary>
+    private RequestFault? Ended(int status)
+    {
+        exchange.Response.StatusCode = status;
+        return null;
+    }
+
+    /// <summary>The format with what the caller prefers, and the header that says which preferences were met.</summary>
+    private PayloadFormat Preferred(PayloadFormat format, BoundRequest request, bool tracks)
+    {
+        var preferences = exchange.Preferences;
+        if (preferences.MaxPageSize is not null && request.Path.Kind == ResourceKind.Collection)
+            preferences.Apply("maxpagesize");
+        if (tracks)
+            preferences.Apply("track-changes");
+        if (preferences.OmitNulls && BodyKindOf(request.Path.Kind) != BodyKind.Raw && !request.IsDelta)
+        {
+            preferences.Apply("omit-values");
+            format = format with { OmitsNulls = true };
+        }
+        if (preferences.Applied is { } applied)
+            exchange.Response.Headers["Preference-Applied"] = applied;
+        return format;
+    }
+
+    private static byte[] CountOf(QueryRun run, ResourceKind kind)
+    {
+        var column = kind == ResourceKind.Count ? 0 : run.Query.Shape.Value!.Column;
+        return Encoding.UTF8.GetBytes(run.IsZero ? "0" : run.Rows.GetInt64(column).ToString());
+    }
+
+    private static bool IsCount(ResourceKind kind) => kind is ResourceKind.Count or ResourceKind.ValueCount;
+
+    private static BodyKind BodyKindOf(ResourceKind kind) =>
+        IsCount(kind) || kind == ResourceKind.RawValue ? BodyKind.Raw
         : kind == ResourceKind.Collection ? BodyKind.List
         : BodyKind.Json;
 
