@@ -18,8 +18,6 @@ namespace RapidGable.Service.Faces.OData;
 /// </summary>
 internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore repeats, ChangeEnvironment changes, TimeProvider time)
 {
-    private static readonly string[] AnswerOptions = ["$select", "$expand", "$compute", "$format", "$schemaversion"];
-
     /// <summary>What of an entity goes into the answer.</summary>
     private sealed record ReadBack(int Status, string? ContentType, byte[] Body, string? ETag);
 
@@ -28,7 +26,7 @@ internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore r
     {
         if (
             !RequestAddress.Read(path, query).Is(out var address, out var fault)
-            || !Split(address).Is(out var options, out fault)
+            || !ChangeOptions.Of(address, exchange).Is(out var options, out fault)
             || !(address with { Options = options.Path }).ResolveEntityId(exchange.Root).Is(out address, out fault)
             || !LexedRequest.Read(address).Is(out var lexed, out fault)
             || !exchange.Service.PrepareChange(lexed, exchange.Caller).Is(out var change, out fault)
@@ -61,59 +59,13 @@ internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore r
                     : $"{exchange.Request.Method} is not allowed here; {allowed} are."
             );
         }
-        if (!(await ReadAsync(asked, change, lexed, options)).Is(out var request, out fault))
+        if (!(await new ODataChangeReader(exchange, time).ReadAsync(asked, change, lexed, options)).Is(out var request, out fault))
             return fault;
         using (request.Body)
         {
             exchange.Database.Start();
             return await RunAsync(request, options);
         }
-    }
-
-    /// <summary>The options of the address: those that are part of the path, and those about the answer.</summary>
-    private sealed record Options(
-        System.Collections.Immutable.ImmutableArray<AddressOption> Path,
-        IReadOnlyList<AddressOption> Answer,
-        string? Id,
-        string? Format
-    )
-    {
-        public bool AsksForAnswer => Answer.Any(o => o.Name.TrimStart('$').ToLowerInvariant() is "select" or "expand" or "compute");
-    }
-
-    private Result<Options> Split(RequestAddress address)
-    {
-        var (path, answer) = (new List<AddressOption>(), new List<AddressOption>());
-        string? id = null,
-            format = null;
-        var isEntityId = address.Segments is [{ Text: "$entity" }, ..];
-        foreach (var option in address.Options)
-        {
-            if (!LexedRequest.CanonicalOption(option.Name).Is(out var name, out var fault))
-                return fault;
-            if (name == "$id" && !isEntityId && HttpMethods.IsDelete(exchange.Request.Method))
-                id = RequestAddress.PathOf(option, exchange.Root);
-            else if (name.StartsWith('@'))
-            {
-                path.Add(option);
-                answer.Add(option);
-            }
-            else if (name == "$id")
-                path.Add(option);
-            else if (AnswerOptions.Contains(name))
-            {
-                answer.Add(option);
-                format = name == "$format" ? option.Value : format;
-            }
-            else
-                return new RequestFault(
-                    400,
-                    "option-not-here",
-                    $"{name} cannot be used with {exchange.Request.Method}; only {string.Join(", ", AnswerOptions)} can, about the answer.",
-                    name
-                );
-        }
-        return new Options([.. path], answer, id, format);
     }
 
     private static ChangeVerb? VerbOf(string method) =>
@@ -126,177 +78,14 @@ internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore r
             _ => null,
         };
 
-    /// <summary>A request whose body has been read.</summary>
-    private sealed record ReadRequest(ChangeRequest Request, ODataJsonBody? Body, Negotiated Answer)
-    {
-        /// <summary>It may be sent again; null = it is what it is.</summary>
-        public Repeatable? Repeatable { get; init; }
-    }
-
     /// <summary>An answer as it is kept for who asks again.</summary>
     private sealed record KeptAnswer(string Print, int Status, Dictionary<string, string> Headers, string Body);
-
-    private async Task<Result<ReadRequest>> ReadBodyAsync(ChangeVerb verb, PreparedChange change, LexedRequest lexed, Options options)
-    {
-        if (
-            !Negotiation
-                .Content(BodyKind.Json, exchange.Version, exchange.Request.Headers.Accept, options.Format, "")
-                .Is(out var answer, out var fault) || !Conditions().Is(out var preconditions, out fault)
-        )
-            return fault;
-        if (
-            !(await Bodies.ReadAsync(exchange)).Is(out var body, out fault)
-            || !Repeatable.Of(exchange.Context, exchange.Service.Model.Service, exchange.Caller, body, time).Is(out var again, out fault)
-        )
-            return fault;
-        if (verb == ChangeVerb.Delete)
-            return new ReadRequest(Request(null, null, null), null, answer) { Repeatable = again as Repeatable };
-        var kind = change.Request.Path.Kind;
-        var contentType = exchange.Request.ContentType;
-        if (!MediaTypeHeaderValue.TryParse(contentType, out var type))
-            return new RequestFault(
-                415,
-                "content-type",
-                contentType is null ? "Say with Content-Type what the body is." : $"'{contentType}' is no media type.",
-                "Content-Type"
-            );
-        if (kind == ResourceKind.RawValue)
-        {
-            var property = change.Request.Path.Property!;
-            var wanted =
-                property is { MediaType: { } fixedType, MediaTypeColumn: null } ? fixedType
-                : property.Type.Kind == EdmKind.Binary ? "application/octet-stream"
-                : "text/plain";
-            return
-                property.MediaTypeColumn is not null
-                || type.MediaType.Equals(wanted, StringComparison.OrdinalIgnoreCase)
-                || (
-                    property.Type.Kind == EdmKind.Stream
-                    && type.MediaType.Equals("application/octet-stream", StringComparison.OrdinalIgnoreCase)
-                )
-                ? new ReadRequest(Request(null, body, contentType), null, answer) { Repeatable = again as Repeatable }
-                : NotTaken(wanted);
-        }
-        if (!type.MediaType.Equals("application/json", StringComparison.OrdinalIgnoreCase))
-            return NotTaken("application/json");
-        var asText = false;
-        foreach (var parameter in type.Parameters)
-        {
-            var value = parameter.Value.ToString().Trim('"').ToLowerInvariant();
-            switch (parameter.Name.ToString().ToLowerInvariant(), value)
-            {
-                case ("ieee754compatible", "true" or "false"):
-                    asText = value == "true";
-                    break;
-                case
-                ("odata.metadata" or "metadata", "minimal" or "full" or "none")
-                or
-                ("odata.streaming" or "streaming" or "exponentialdecimals", "true" or "false")
-                or ("charset", "utf-8" or "utf8" or "us-ascii"):
-                // The words of versions 1 to 3: what they mean is told by the body itself.
-                case ("odata", "minimalmetadata" or "nometadata" or "fullmetadata" or "light" or "verbose"):
-                    break;
-                default:
-                    return new RequestFault(
-                        415,
-                        "content-type",
-                        $"The parameter '{parameter.Name}={parameter.Value}' of the Content-Type is not known.",
-                        "Content-Type"
-                    );
-            }
-        }
-        if (!ODataJsonBody.Parse(body, new ODataJsonForm(Is40(), asText)).Is(out var json, out fault))
-            return fault;
-        if (OlderBody.Fault(json.Json) is { } older)
-        {
-            json.Dispose();
-            return older;
-        }
-        return new ReadRequest(Request(json, null, null), json, answer) { Repeatable = again as Repeatable };
-
-        ChangeRequest Request(ODataJsonBody? sent, byte[]? content, string? contentType) =>
-            new(verb, change, lexed, sent, content, contentType, preconditions, new ODataAddresses(PathOf))
-            {
-                Id = options.Id,
-                MayRemoveAllReferences = !Is40(),
-                ContinuesOnError =
-                    exchange.Preferences.ContinueOnError && change.Request.Path.Kind == ResourceKind.Collection && verb != ChangeVerb.Post,
-            };
-
-        RequestFault NotTaken(string wanted)
-        {
-            exchange.Response.Headers[verb == ChangeVerb.Patch ? "Accept-Patch" : HeaderNames.Accept] = wanted;
-            return new RequestFault(415, "content-type", $"This resource takes {wanted}, not {type.MediaType}.", "Content-Type");
-        }
-    }
-
-    private async Task<Result<ReadRequest>> ReadAsync(ChangeVerb verb, PreparedChange change, LexedRequest lexed, Options options)
-    {
-        var read = await ReadBodyAsync(verb, change, lexed, options);
-        // The options about the answer are looked at before anything is done.
-        if (read.Value is { Request.Change.Request.Path.Root: not null } && options.Answer.Count > 0 && verb != ChangeVerb.Delete)
-        {
-            var path = exchange.Service.ModelFor(exchange.Caller).FindSet(change.Request.Path.Target.Name)
-                is { ContainedIn: null, IsUnkeyed: false } set
-                ? set.Name
-                : null;
-            if (
-                path is not null
-                && RequestAddress.Read(path, string.Join('&', options.Answer.Select(o => o.Raw))).Is(out var address, out var fault)
-                && (
-                    !LexedRequest.Read(address).Is(out var asked, out fault)
-                    || !exchange.Service.Prepare(asked, exchange.Caller).Is(out _, out fault)
-                )
-            )
-            {
-                read.Value.Body?.Dispose();
-                return fault;
-            }
-        }
-        return read;
-    }
-
-    /// <summary>The version of the body (Protocol 8.1.5).</summary>
-    private bool Is40() =>
-        exchange.Request.Headers["OData-Version"].ToString().Trim() switch
-        {
-            "4.0" => true,
-            "4.01" => false,
-            _ => exchange.Request.Headers.ContainsKey("OData-MaxVersion") && exchange.Version == ODataVersion.V40,
-        };
-
-    private Result<Preconditions> Conditions()
-    {
-        var (match, wrong) = Validators.Tags(exchange.Request.Headers.IfMatch, "If-Match");
-        var (noneMatch, alsoWrong) = Validators.Tags(exchange.Request.Headers.IfNoneMatch, "If-None-Match");
-        return (wrong ?? alsoWrong) is { } fault ? fault : new Preconditions(match, noneMatch);
-    }
-
-    /// <summary>An address of an entity as a path below the service root; what a part of a batch made is known by its id.</summary>
-    private string? PathOf(string reference)
-    {
-        var root = new Uri(exchange.Root).AbsolutePath;
-        if (reference.StartsWith('$') && InnerExchange.AddressOf(exchange.Context, reference) is { } made)
-            reference = made;
-        var path =
-            reference.StartsWith(exchange.Root, StringComparison.Ordinal) ? reference[exchange.Root.Length..]
-            : reference.StartsWith(root, StringComparison.Ordinal) ? reference[root.Length..]
-            : reference;
-        return
-            path.Contains("://", StringComparison.Ordinal)
-            || path.StartsWith('/')
-            || path.StartsWith('$')
-            || path.Contains('?')
-            || path.Length == 0
-            ? null
-            : path;
-    }
 
     /// <summary>
     /// Runs the change in the transaction of the batch that it is part of, or in one of its own, which is tried again when others got
     /// in its way.
     /// </summary>
-    private async Task<RequestFault?> RunAsync(ReadRequest read, Options options)
+    private async Task<RequestFault?> RunAsync(ODataChangeRequest read, ChangeOptions options)
     {
         if (InnerExchange.UnitOf(exchange.Context) is { } shared)
         {
@@ -321,7 +110,7 @@ internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore r
     /// <summary>
     /// A repeatable request of a group: its answer is kept when all of the group is done. Nobody else answers it until then.
     /// </summary>
-    private async Task<RequestFault?> InGroupAsync(ChangeUnit unit, ReadRequest read, Options options, Repeatable repeatable)
+    private async Task<RequestFault?> InGroupAsync(ChangeUnit unit, ODataChangeRequest read, ChangeOptions options, Repeatable repeatable)
     {
         if (unit.Holds(repeatable.Id))
             return new RequestFault(400, "repeatability", "Another request of the group has this id.", RepeatHeaders.Id);
@@ -364,7 +153,7 @@ internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore r
         return await SendAsync(answer, isRepeatable: true);
     }
 
-    private async Task<RequestFault?> TryAsync(ReadRequest read, Options options, Repeatable? repeatable)
+    private async Task<RequestFault?> TryAsync(ODataChangeRequest read, ChangeOptions options, Repeatable? repeatable)
     {
         using var tries = changes.Try(TimeSpan.FromSeconds(Limits.StatementSeconds));
         while (true)
@@ -427,8 +216,8 @@ internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore r
 
     private async Task<(ChangeResult? Result, RequestFault? Fault, ReadBack? Back)> OnceAsync(
         ChangeUnit unit,
-        ReadRequest read,
-        Options options
+        ODataChangeRequest read,
+        ChangeOptions options
     )
     {
         ReadBack? before = null;
@@ -481,7 +270,7 @@ internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore r
         ChangeRequest request,
         ChangeResult result,
         Negotiated answer,
-        Options options
+        ChangeOptions options
     )
     {
         var asksForAll = exchange.Preferences.Return == "representation" && request.Verb != ChangeVerb.Delete;
@@ -524,7 +313,7 @@ internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore r
         ];
 
     /// <summary>A created entity is answered with itself, a changed one only when it is asked for (P-31).</summary>
-    private bool WantsBody(ChangeOutcome outcome, Options options) =>
+    private bool WantsBody(ChangeOutcome outcome, ChangeOptions options) =>
         outcome != ChangeOutcome.Linked
         && exchange.Preferences.Return switch
         {
@@ -534,7 +323,7 @@ internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore r
         };
 
     /// <summary>A resource as it is in the transaction.</summary>
-    private async Task<Result<ReadBack>> ReadAsync(ChangeUnit unit, string path, Options options, string nested, Negotiated answer)
+    private async Task<Result<ReadBack>> ReadAsync(ChangeUnit unit, string path, ChangeOptions options, string nested, Negotiated answer)
     {
         var query = options
             .Answer.Where(o => o.Name.TrimStart('$').ToLowerInvariant() is not ("format" or "schemaversion"))
