@@ -7,7 +7,7 @@ namespace RapidGable.Declarations;
 /// JSON Schemas of the files of a workspace (draft 2020-12), by which editors complete and check them. They say what the
 /// loader takes; that the two agree is held by a test.
 /// </summary>
-public static class FileSchemas
+public static partial class FileSchemas
 {
     private const string Identifier = "^[\\p{L}\\p{Nl}_][\\p{L}\\p{Nl}\\p{Nd}\\p{Mn}\\p{Mc}\\p{Pc}\\p{Cf}_]{0,127}$";
 
@@ -43,52 +43,45 @@ public static class FileSchemas
                 ("names", Words("How public names are made where a service says nothing.", "as-is", "pascal-case", "camel-case")),
                 ("refresh-seconds", Number("Seconds between two looks at files and catalogs while it is served.", 1, 86_400)),
                 ("sign-in", SignIn()),
-                (
-                    "transport",
-                    Object(
-                        [],
-                        ("certificate", Text("A PEM file with the service's certificate; without it there is no TLS.")),
-                        ("key", Text("A PEM file with the private key, unless the certificate's file holds it.")),
-                        ("proxies", OneOrMany("Addresses and networks of proxies whose forwarded headers are believed.")),
-                        ("hosts", OneOrMany("Names by which the service may be asked; any when left out.")),
-                        ("hsts-days", Number("Days for which browsers come over TLS only.", 1, 3_650)),
-                        ("origins", OneOrMany("Origins of web pages whose scripts may read answers."))
-                    )
-                ),
-                (
-                    "limits",
-                    Object(
-                        [],
-                        [
-                            ("requests-per-minute", Number("Requests of one caller in a minute.", 1, 1_000_000)),
-                            ("requests-at-once", Number("Requests of one caller at the same time.", 1, 10_000)),
-                            ("memory", Number("MiB that all requests, kept answers and plans hold.", 16, 1_000_000)),
-                            (
-                                "slow-seconds",
-                                Number("Seconds in the database after which a request is noted in the log; 2 unless written.", 1, 86_400)
-                            ),
-                            ("request-memory", Number("MiB that one request holds.", 8, 100_000)),
-                            ("waiting", Number("Requests that wait for a session of one source.", 0, 100_000)),
-                            ("waiting-per-caller", Number("Requests of one caller that wait for a session of one source.", 0, 100_000)),
-                            ("fair-share", Flag("While others wait, no caller has more than half of the sessions; true when left out.")),
-                            ("download-seconds", Number("Seconds that a large answer may wait for its caller.", 1, 86_400)),
-                            ("download-rate", Number("KiB for each of which a large answer gets a further second.", 1, 1_000_000)),
-                            .. RequestLimits.Settings.Select(s => (s.Name, Number(s.Description + ".", s.Minimum, s.Maximum))),
-                        ]
-                    )
-                ),
-                (
-                    "audit",
-                    OneOf(
-                        new JsonObject { ["const"] = false },
-                        Object(
-                            [],
-                            ("folder", Text("Where the notes are kept, below the workspace.")),
-                            ("days", Number("How long.", 1, 36_500))
-                        )
-                    )
-                )
+                ("transport", Transport()),
+                ("limits", RequestSettings()),
+                ("audit", Audit())
             )
+        );
+
+    private static JsonObject Transport() =>
+        Object(
+            [],
+            ("certificate", Text("A PEM file with the service's certificate; without it there is no TLS.")),
+            ("key", Text("A PEM file with the private key, unless the certificate's file holds it.")),
+            ("proxies", OneOrMany("Addresses and networks of proxies whose forwarded headers are believed.")),
+            ("hosts", OneOrMany("Names by which the service may be asked; any when left out.")),
+            ("hsts-days", Number("Days for which browsers come over TLS only.", 1, 3_650)),
+            ("origins", OneOrMany("Origins of web pages whose scripts may read answers."))
+        );
+
+    private static JsonObject RequestSettings() =>
+        Object(
+            [],
+            [
+                ("requests-per-minute", Number("Requests of one caller in a minute.", 1, 1_000_000)),
+                ("requests-at-once", Number("Requests of one caller at the same time.", 1, 10_000)),
+                ("memory", Number("MiB that all requests, kept answers and plans hold.", 16, 1_000_000)),
+                ("slow-seconds", Number("Seconds in the database after which a request is noted in the log; 2 unless written.", 1, 86_400)),
+                ("request-memory", Number("MiB that one request holds.", 8, 100_000)),
+                ("waiting", Number("Requests that wait for a session of one source.", 0, 100_000)),
+                ("waiting-per-caller", Number("Requests of one caller that wait for a session of one source.", 0, 100_000)),
+                ("fair-share", Flag("While others wait, no caller has more than half of the sessions; true when left out.")),
+                ("download-seconds", Number("Seconds that a large answer may wait for its caller.", 1, 86_400)),
+                ("download-rate", Number("KiB for each of which a large answer gets a further second.", 1, 1_000_000)),
+                .. RequestLimits.Settings.Select(s => (s.Name, Number(s.Description + ".", s.Minimum, s.Maximum))),
+            ]
+        );
+
+    private static JsonObject Audit() =>
+        OneOf(
+            new JsonObject { ["const"] = false },
+            Object([], ("folder", Text("Where the notes are kept, below the workspace.")), ("days", Number("How long.", 1, 36_500)))
         );
 
     private static JsonObject SignIn()
@@ -302,106 +295,100 @@ public static class FileSchemas
             ("show", OneOrMany("The only columns that callers see, in this order.")),
             ("rename", Map("Column: public name.", Name(null), null)),
             ("columns", Map("Column: its type, or what is said of it.", OneOf(Text("The type."), Column()), null)),
-            (
-                "group",
-                Map(
-                    "Complex property: its columns.",
-                    OneOf(
-                        OneOrMany("The columns."),
-                        Object(["columns"], ("type", Name("Name of the complex type.")), ("columns", OneOrMany("The columns.")))
-                    ),
-                    Identifier
-                )
-            ),
+            ("group", Group()),
             ("relations", Map("Navigation property: the set that it leads to, and how.", OneOf(Text("The set."), Relation()), Identifier)),
             ("order", OneOrMany("Columns of the default order, each with 'desc' behind it or not.")),
-            (
-                "search",
-                OneOf(
-                    OneOrMany("Columns that $search looks at, or no; all text columns when left out."),
-                    Object(["index"], ("index", Text("The full-text index of the table that $search asks.")))
-                )
-            ),
+            ("search", Search()),
             (
                 "version",
                 Text("The column that changes with every change of a row: it makes the entity tags; row makes them of all values.")
             ),
             ("require-version", Flag("Changes must say with If-Match which state they are about.")),
-            (
-                "valid",
-                List(
-                    "What written rows must be.",
-                    Object(
-                        [],
-                        ("where", Text("What a row fulfils, as a filter expression.")),
-                        ("unique", OneOrMany("Columns whose values together no other row has.")),
-                        (
-                            "on",
-                            OneOf(Words("The operation.", "create", "update"), List("The operations.", Words(null, "create", "update")))
-                        ),
-                        ("who", OneOrMany("Whom it is about: anyone, signed-in, or roles; everybody when left out.")),
-                        ("column", Text("The column that the fault is told of.")),
-                        ("message", Text("What people are told."))
-                    )
-                )
-            ),
-            (
-                "log",
-                Object(
-                    ["to", "columns"],
-                    ("to", Text("The table that takes a row for each change.")),
-                    (
-                        "columns",
-                        Map("What is noted (set, key, operation, who, when, before, after): the column that takes it.", Scalar(null), null)
-                    )
-                )
-            ),
+            ("valid", Valid()),
+            ("log", ChangeLog()),
             ("compute", Map("Read-only property: an expression in the filter language.", Text(null), Identifier)),
             ("discriminator", Text("The column that tells an entity's type.")),
-            (
-                "derived",
-                Map(
-                    "Derived type: how its entities are known and what they have more.",
-                    Object(
-                        [],
-                        ("when", OneOrMany("Values of the discriminator.")),
-                        ("columns", OneOrMany("Columns that only this type has.")),
-                        ("from", Text("A table with rows for this type only.")),
-                        ("hide", OneOrMany("Columns of that table that callers never see."))
-                    ),
-                    Identifier
-                )
-            ),
-            (
-                "changes",
-                OneOf(
-                    Text("The column that grows with every change of a row."),
-                    Object(
-                        ["stamp"],
-                        ("stamp", Text("The column that grows with every change of a row.")),
-                        (
-                            "deleted",
-                            Object(
-                                ["from", "stamp"],
-                                ("from", Text("The table that keeps the keys of deleted rows.")),
-                                ("stamp", Text("Its column that grows with every deletion."))
-                            )
-                        )
-                    )
-                )
-            ),
+            ("derived", Derived()),
+            ("changes", Changes()),
             ("caller-keys", Flag("Callers choose keys that the database would number; else it makes them, whatever is sent.")),
             ("require-filter", Flag("Read with a filter only, never as a whole.")),
             ("page", Number("Rows in a page.", 1, 1_000_000)),
             ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
-            (
-                "allow",
-                OneOf(
-                    Words("The operation.", "read", "create", "update", "delete"),
-                    List("The operations.", Words(null, "read", "create", "update", "delete"))
-                )
-            ),
+            ("allow", Operations()),
             ("rules", Rules())
+        );
+
+    private static JsonObject Group() =>
+        Map(
+            "Complex property: its columns.",
+            OneOf(
+                OneOrMany("The columns."),
+                Object(["columns"], ("type", Name("Name of the complex type.")), ("columns", OneOrMany("The columns.")))
+            ),
+            Identifier
+        );
+
+    private static JsonObject Search() =>
+        OneOf(
+            OneOrMany("Columns that $search looks at, or no; all text columns when left out."),
+            Object(["index"], ("index", Text("The full-text index of the table that $search asks.")))
+        );
+
+    private static JsonObject Valid() =>
+        List(
+            "What written rows must be.",
+            Object(
+                [],
+                ("where", Text("What a row fulfils, as a filter expression.")),
+                ("unique", OneOrMany("Columns whose values together no other row has.")),
+                ("on", OneOf(Words("The operation.", "create", "update"), List("The operations.", Words(null, "create", "update")))),
+                ("who", OneOrMany("Whom it is about: anyone, signed-in, or roles; everybody when left out.")),
+                ("column", Text("The column that the fault is told of.")),
+                ("message", Text("What people are told."))
+            )
+        );
+
+    private static JsonObject ChangeLog() =>
+        Object(
+            ["to", "columns"],
+            ("to", Text("The table that takes a row for each change.")),
+            ("columns", Map("What is noted (set, key, operation, who, when, before, after): the column that takes it.", Scalar(null), null))
+        );
+
+    private static JsonObject Derived() =>
+        Map(
+            "Derived type: how its entities are known and what they have more.",
+            Object(
+                [],
+                ("when", OneOrMany("Values of the discriminator.")),
+                ("columns", OneOrMany("Columns that only this type has.")),
+                ("from", Text("A table with rows for this type only.")),
+                ("hide", OneOrMany("Columns of that table that callers never see."))
+            ),
+            Identifier
+        );
+
+    private static JsonObject Changes() =>
+        OneOf(
+            Text("The column that grows with every change of a row."),
+            Object(
+                ["stamp"],
+                ("stamp", Text("The column that grows with every change of a row.")),
+                (
+                    "deleted",
+                    Object(
+                        ["from", "stamp"],
+                        ("from", Text("The table that keeps the keys of deleted rows.")),
+                        ("stamp", Text("Its column that grows with every deletion."))
+                    )
+                )
+            )
+        );
+
+    private static JsonObject Operations() =>
+        OneOf(
+            Words("The operation.", "read", "create", "update", "delete"),
+            List("The operations.", Words(null, "read", "create", "update", "delete"))
         );
 
     private static JsonObject Column() =>
@@ -454,67 +441,4 @@ public static class FileSchemas
             ("through", Text("The table between the two.")),
             ("contained", Flag("The others are part of these and have no set of their own."))
         );
-
-    private static JsonObject Described(string? description, JsonObject schema)
-    {
-        if (description is not null)
-            schema["description"] = description;
-        return schema;
-    }
-
-    private static JsonObject Text(string? description) => Described(description, new JsonObject { ["type"] = "string" });
-
-    /// <summary>A text that YAML may read as something else.</summary>
-    private static JsonObject Scalar(string? description) =>
-        Described(description, new JsonObject { ["type"] = new JsonArray("string", "number", "boolean") });
-
-    private static JsonObject Name(string? description) =>
-        Described(description, new JsonObject { ["type"] = "string", ["pattern"] = Identifier });
-
-    private static JsonObject Flag(string description) => Described(description, new JsonObject { ["type"] = "boolean" });
-
-    private static JsonObject Number(string description, int least, int most) =>
-        Described(
-            description,
-            new JsonObject
-            {
-                ["type"] = "integer",
-                ["minimum"] = least,
-                ["maximum"] = most,
-            }
-        );
-
-    private static JsonObject Words(string? description, params string[] words) =>
-        Described(description, new JsonObject { ["enum"] = new JsonArray([.. words.Select(w => (JsonNode)w)]) });
-
-    private static JsonObject List(string description, JsonObject items) =>
-        Described(description, new JsonObject { ["type"] = "array", ["items"] = items });
-
-    private static JsonObject Texts(string description) => List(description, Scalar(null));
-
-    private static JsonObject OneOrMany(string description) =>
-        Described(description, OneOf(Scalar(null), new JsonObject { ["type"] = "array", ["items"] = Scalar(null) }));
-
-    private static JsonObject OneOf(params JsonObject[] schemas) => new() { ["anyOf"] = new JsonArray([.. schemas]) };
-
-    private static JsonObject Map(string description, JsonObject values, string? names)
-    {
-        var map = Described(description, new JsonObject { ["type"] = "object", ["additionalProperties"] = values });
-        if (names is not null)
-            map["propertyNames"] = new JsonObject { ["pattern"] = names };
-        return map;
-    }
-
-    private static JsonObject Object(string[] required, params (string Name, JsonObject Schema)[] properties)
-    {
-        var schema = new JsonObject
-        {
-            ["type"] = "object",
-            ["additionalProperties"] = false,
-            ["properties"] = new JsonObject([.. properties.Select(p => KeyValuePair.Create(p.Name, (JsonNode?)p.Schema))]),
-        };
-        if (required.Length > 0)
-            schema["required"] = new JsonArray([.. required.Select(r => (JsonNode)r)]);
-        return schema;
-    }
 }
