@@ -29,52 +29,71 @@ public sealed class Planner
     private QueryPlan Plan()
     {
         var path = _request.Path;
-        var table = new PlanTable(path.Target.Source, Main);
         var conditions = PathConditions();
         foreach (var joined in path.IsCrossJoin ? path.Root!.Type.Navigations : [])
             _main.JoinAll(joined);
+        var table = new PlanTable(path.Target.Source, Main);
         if (_request.Apply is { } apply)
         {
-            foreach (var own in path.Filters)
-                _main.Reach(own);
-            var input = new SelectPlan(table)
-            {
-                Joins = _main.Joins,
-                Where = [.. conditions, .. path.Filters.Select(f => new PlanFilter(f))],
-                Aliases = _main.Aliases,
-            };
-            table = table with { Apply = ApplyPlanner.Plan(apply, input, _model) };
+            table = table with { Apply = Applied(apply, table, conditions) };
             conditions = [];
-            _main = new PlanLevel(_model, Main, n => "t" + n);
         }
         // Over a bridge its own row tells whether the entity before the last step exists.
         var probe = path.Hops.Length == 0 || path.Hops[^1].Navigation.IsRemote ? null : ParentProbe();
         var bridge = Bridge();
-        if (_request.Filter is { } filter)
-        {
-            _main.Reach(filter);
-            if (!_request.IsDelta)
-                conditions.Add(new PlanFilter(filter));
-        }
-        if (_request.IsDelta)
-            conditions.Add(new PlanChanged(new PlanColumn(Main, _request.Target.Changes!.Stamp), 0));
+        conditions.AddRange(OptionConditions());
         var filtered = new SelectPlan(table)
         {
             Joins = _main.Joins,
             Where = [.. conditions],
             Aliases = _main.Aliases,
         };
-        if (path.Kind == ResourceKind.Count)
-            return new QueryPlan(filtered, null, probe, [], Shape(Empty(_request.Target), null, [])) { Bridge = bridge };
+        return path.Kind == ResourceKind.Count
+            ? new QueryPlan(filtered, null, probe, [], Shape(Empty(_request.Target), null, [])) { Bridge = bridge }
+            : Rows(filtered, probe) with
+            {
+                Bridge = bridge,
+            };
+    }
 
+    /// <summary>The stages of <c>$apply</c> over what the path leads to; what follows names only their result.</summary>
+    private ApplyPlan Applied(BoundApply apply, PlanTable table, List<PlanCondition> conditions)
+    {
+        var own = _request.Path.Filters;
+        foreach (var filter in own)
+            _main.Reach(filter);
+        var input = new SelectPlan(table)
+        {
+            Joins = _main.Joins,
+            Where = [.. conditions, .. own.Select(f => new PlanFilter(f))],
+            Aliases = _main.Aliases,
+        };
+        _main = new PlanLevel(_model, Main, n => "t" + n);
+        return ApplyPlanner.Plan(apply, input, _model);
+    }
+
+    /// <summary>The conditions that options make: the filter, or for changes what has changed since.</summary>
+    private IEnumerable<PlanCondition> OptionConditions()
+    {
+        if (_request.Filter is { } filter)
+            _main.Reach(filter);
+        if (_request.IsDelta)
+            yield return new PlanChanged(new PlanColumn(Main, _request.Target.Changes!.Stamp), 0);
+        else if (_request.Filter is { } condition)
+            yield return new PlanFilter(condition);
+    }
+
+    /// <summary>The plan of an answer that holds rows or values.</summary>
+    /// <param name="filtered">All rows that belong to it, which a count is over.</param>
+    /// <param name="probe">Whether the entity before the last step exists; null = it is not asked.</param>
+    private QueryPlan Rows(SelectPlan filtered, SelectPlan? probe)
+    {
+        var path = _request.Path;
         var isCollection = path.Kind == ResourceKind.Collection;
         var order = isCollection ? _main.Order(_request.TotalOrder) : [];
         var level = new Expansion(_main, [], null);
         var entity = Entity(_request.Select ?? BoundSelect.Nothing, _request.Target, level) with { IsReference = path.IsReference };
-        var value =
-            path.Property is not { } property ? null
-            : path.Kind == ResourceKind.ValueCount ? Counted(property)
-            : Cell(property, level);
+        var value = Value(level);
         int? mediaType = path.Property?.MediaTypeColumn is { } column
             ? _main.Output(new PlanColumn(Main, new Property(column, EdmType.String, true, column)))
             : null;
@@ -85,47 +104,52 @@ public sealed class Planner
         var orderColumns = order.Select(o => _main.Output(o.Value)).ToImmutableArray();
         int? matches = _request is { IsDelta: true, Filter: { } kept } ? _main.Output(new PlanExpression(kept)) : null;
         if (path.IsCrossJoin)
-            entity = entity with
-            {
-                Joined =
-                [
-                    .. path.Root!.Type.Navigations.Select(n =>
-                        (n, Entity(BoundSelect.Nothing, _model.Target(n), level with { Hops = [n] }))
-                    ),
-                ],
-            };
-        if (_request.PositionNulls is { } nulls && !_request.Target.IsUnkeyed)
-            conditions.Add(new PlanSeek(nulls));
-        var main = new SelectPlan(table)
-        {
-            Joins = _main.Joins,
-            Output = _main.Outputs,
-            Where = [.. conditions],
-            Order = order,
-            Limited = isCollection,
-            Skips = _request.PositionNulls is null ? _request.Skip is not null : _request.Target.IsUnkeyed,
-            Aliases = _main.Aliases,
-        };
-        var needsRoot = _request.AllExpands.Any(e => e.NeedsRoot);
+            entity = entity with { Joined = Joined(level) };
+        var main = Page(filtered, order);
         var remotes = remoteOwn.Select((r, i) => Remote(r.Key, main, r.Value, i)).ToImmutableArray();
         entity = entity with { Remotes = [.. remotes.Select(r => r.Shape with { TypeColumn = entity.TypeColumn(r.Shape.Expand.Cast) })] };
-        return new QueryPlan(
-            main,
-            _request.Count ? filtered : null,
-            probe,
-            [.. _children.Select(c => c with { Main = main, RootKey = needsRoot ? _request.Target.Type.Key : [] })],
-            Shape(entity, value, orderColumns) with
-            {
-                MediaTypeColumn = mediaType,
-                MatchColumn = matches,
-            }
-        )
+        var shape = Shape(entity, value, orderColumns) with { MediaTypeColumn = mediaType, MatchColumn = matches };
+        return new QueryPlan(main, _request.Count ? filtered : null, probe, Children(main), shape)
         {
             Tracking = _request.CanTrack || _request.IsDelta ? _request.Target.Changes : null,
             Remotes = [.. remotes.Select(r => r.Plan)],
-            Bridge = bridge,
         };
     }
+
+    /// <summary>The value of a path that ends with a property; null = it ends with entities.</summary>
+    private ShapeCell? Value(Expansion level) =>
+        _request.Path.Property is not { } property ? null
+        : _request.Path.Kind == ResourceKind.ValueCount ? Counted(property)
+        : Cell(property, level);
+
+    /// <summary>The rows of one page, with all columns that anything asked for.</summary>
+    private SelectPlan Page(SelectPlan filtered, ImmutableArray<PlanOrder> order)
+    {
+        var isSought = _request.PositionNulls is not null && !_request.Target.IsUnkeyed;
+        return filtered with
+        {
+            Joins = _main.Joins,
+            Output = _main.Outputs,
+            Where = isSought ? [.. filtered.Where, new PlanSeek(_request.PositionNulls!.Value)] : filtered.Where,
+            Order = order,
+            Limited = _request.Path.Kind == ResourceKind.Collection,
+            Skips = _request.PositionNulls is null ? _request.Skip is not null : _request.Target.IsUnkeyed,
+            Aliases = _main.Aliases,
+        };
+    }
+
+    private ImmutableArray<ChildrenPlan> Children(SelectPlan main)
+    {
+        var needsRoot = _request.AllExpands.Any(e => e.NeedsRoot);
+        return [.. _children.Select(c => c with { Main = main, RootKey = needsRoot ? _request.Target.Type.Key : [] })];
+    }
+
+    private ImmutableArray<(NavigationProperty, EntityShape)> Joined(Expansion level) =>
+        [
+            .. _request.Path.Root!.Type.Navigations.Select(n =>
+                (n, Entity(BoundSelect.Nothing, _model.Target(n), level with { Hops = [n] }))
+            ),
+        ];
 
     private static EntityShape Empty(EntitySet set) => new(set, BoundSelect.Nothing, [], [], [], []);
 
