@@ -85,6 +85,38 @@ export interface ChangedService {
   after?: string;
 }
 
+/** What a check of the workspace's files found. */
+export interface CheckAnswer {
+  /** Nothing is wrong. */
+  ok: boolean;
+  findings: CheckFinding[];
+  services: CheckedServiceInfo[];
+}
+
+/** Something that is wrong or doubtful, with its place. */
+export interface CheckFinding {
+  severity: 'error' | 'warning';
+  code: string;
+  message: string;
+  file: string;
+  /** From 1; missing = it is about the file as a whole. */
+  line?: number;
+  column?: number;
+  /** What to do about it. */
+  advice?: string;
+}
+
+/** What a check found of one service. */
+export interface CheckedServiceInfo {
+  service: string;
+  /** What the rows prove; empty = they were not read. */
+  data: DataProofInfo[];
+  /** How its metadata differs from what was accepted; missing = nothing was accepted. */
+  changes?: MetadataChange[];
+  /** What became visible or possible since it was accepted; missing = nothing was accepted. */
+  opened?: string[];
+}
+
 /** A column. */
 export interface ColumnInfo {
   name: string;
@@ -96,6 +128,16 @@ export interface ColumnInfo {
   reason: string;
   comment?: string;
   allowedValues: string[];
+}
+
+/** What the rows of a set prove. */
+export interface DataProofInfo {
+  set: string;
+  what: string;
+  rows: number;
+  /** What they contradict; missing = nothing. */
+  fault?: string;
+  examples: string[];
 }
 
 /** A type that derives from that of the set. */
@@ -197,6 +239,25 @@ export interface KeyInfo {
   lastUse?: string;
 }
 
+/** Columns that identify a row, proved over all rows. */
+export interface KeyProposal {
+  columns: string[];
+  reason: string;
+}
+
+/** The columns that identify the rows of a table or view. */
+export interface KeysAnswer {
+  name: string;
+  /** As the database declares it; empty = it declares none. */
+  primaryKey: string[];
+  rows: number;
+  /** Combinations of columns that were counted. */
+  tried: number;
+  /** Every combination was looked at; else the most likely ones only. */
+  isComplete: boolean;
+  candidates: KeyProposal[];
+}
+
 /** The key that was made; it is shown this once. */
 export interface MadeKey {
   id: string;
@@ -212,6 +273,14 @@ export interface ManagementProblem {
 export interface MeasureInfo {
   text?: string;
   path?: string;
+}
+
+/** A difference of metadata, and what it means for consumers. */
+export interface MetadataChange {
+  subject: string;
+  what: string;
+  meaning: string;
+  isBreaking: boolean;
 }
 
 /** A navigation property. */

@@ -48,6 +48,7 @@ internal static class ManagementInterface
         AccountEndpoints.Map(manage, registry);
         WorkspaceEndpoints.Map(manage, registry, faces, time);
         ExplainEndpoint.Map(manage, registry, faces, time);
+        CheckEndpoints.Map(manage, registry);
     }
 
     /// <summary>Lets administrators through, and what changes something only from a page of this service or from a program.</summary>

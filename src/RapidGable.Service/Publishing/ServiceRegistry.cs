@@ -107,16 +107,19 @@ public sealed class ServiceRegistry : IAsyncDisposable
 
     public PublishedService? Find(string name) => _state.Services.GetValueOrDefault(name);
 
+    /// <summary>The workspace as its files and catalogs are now, beside what is published; the caller disposes of it.</summary>
+    public Task<LoadedWorkspace> ReadAsync(CancellationToken cancellation) =>
+        _reload?.Invoke(cancellation)
+        ?? throw new InvalidOperationException("This registry was made without a way to read its workspace again.");
+
     /// <summary>Reads files and catalogs anew. A fault in them keeps the last good state and is reported.</summary>
     public async Task<RefreshOutcome> RefreshAsync(TimeProvider time, ILogger? log, CancellationToken cancellation)
     {
-        if (_reload is null)
-            throw new InvalidOperationException("This registry was made without a way to read its workspace again.");
         log ??= NullLogger.Instance;
         await _refreshing.WaitAsync(cancellation);
         try
         {
-            var loaded = await _reload(cancellation);
+            var loaded = await ReadAsync(cancellation);
             var outcome = await TakeAsync(loaded, time);
             if (outcome.IsKept)
                 log.LogWarning("Refresh: the last good state is kept. {Problem}", Problem);

@@ -1,0 +1,97 @@
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Http;
+using Microsoft.AspNetCore.Routing;
+using RapidGable.Declarations;
+using RapidGable.Service.Auditing;
+using RapidGable.Service.Identity;
+using RapidGable.Service.Management.Contracts;
+using RapidGable.Service.Publishing;
+using RapidGable.Sources;
+using RapidGable.UseCases;
+
+namespace RapidGable.Service.Management;
+
+/// <summary>The parts of the management interface that prove something: the files of the workspace, and keys.</summary>
+internal static class CheckEndpoints
+{
+    public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
+    {
+        manage.MapPost("/check", (HttpContext context, bool? data, IAccountStore accounts, AuditLog audit) =>
+        {
+            audit.Managed(context, AccountEndpoints.AdministratorOf(context), "checked the workspace");
+            return CheckAsync(registry, data ?? true, RolesOf(accounts.Current), context.RequestAborted);
+        });
+        manage.MapGet("/sources/{source}/keys", (string source, string? name, HttpContext context) =>
+            KeysAsync(registry, source, name ?? "", context.RequestAborted)
+        );
+    }
+
+    private static List<string> RolesOf(AccountDirectory? accounts) =>
+        accounts is null ? [] : [.. accounts.Users.Values.SelectMany(u => u.Roles).Concat(accounts.Keys.Values.SelectMany(k => k.Roles))];
+
+    /// <summary>The files as they are now, which need not be what is published.</summary>
+    /// <param name="withData">Also read all rows.</param>
+    private static async Task<IResult> CheckAsync(
+        ServiceRegistry registry,
+        bool withData,
+        IReadOnlyCollection<string> roles,
+        CancellationToken cancellation
+    )
+    {
+        await using var workspace = await registry.ReadAsync(cancellation);
+        var options = new CheckOptions(withData, Accept: false, roles);
+        var report = await new CheckWorkspace(workspace, options).RunAsync(_ => { }, cancellation);
+        return ManagementInterface.Json(
+            new CheckAnswer(report.Faults == 0, report.Diagnostics.Items.Select(Finding), report.Services.Select(Service))
+        );
+    }
+
+    private static CheckFinding Finding(Diagnostic item)
+    {
+        var hasPlace = item.Location.Line > 0;
+        return new CheckFinding(
+            item.Severity == Severity.Error ? "error" : "warning",
+            item.Code,
+            item.Message,
+            item.Location.File,
+            hasPlace ? item.Location.Line : null,
+            hasPlace ? item.Location.Column : null,
+            item.Advice
+        );
+    }
+
+    private static CheckedServiceInfo Service(CheckedService found) =>
+        new(
+            found.Service.Model.Service,
+            found.Proofs.Select(p => new DataProofInfo(p.Set, p.What, p.Rows, p.Fault, p.Examples)),
+            found.Drift?.Select(c => new MetadataChange(c.Subject, c.What, c.Meaning, c.IsBreaking)),
+            found.Opened
+        );
+
+    private static async Task<IResult> KeysAsync(ServiceRegistry registry, string source, string name, CancellationToken cancellation)
+    {
+        try
+        {
+            var found = await new FindKeys(registry.Workspace).OfAsync(source, name, _ => { }, cancellation);
+            var (item, findings) = (found.Item, found.Findings);
+            return ManagementInterface.Json(
+                new KeysAnswer(
+                    name,
+                    item.PrimaryKey,
+                    findings.Rows,
+                    findings.Tried,
+                    findings.IsComplete,
+                    findings.Candidates.Select(c => new KeyProposal(c.Columns, c.Reason))
+                )
+            );
+        }
+        catch (NotPossibleException exception)
+        {
+            return ManagementInterface.Problem(404, "not-found", exception.Message);
+        }
+        catch (SourceException exception)
+        {
+            return ManagementInterface.Problem(503, "source", $"'{name}' cannot be read: {exception.Message}");
+        }
+    }
+}
