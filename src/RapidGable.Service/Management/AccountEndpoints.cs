@@ -68,6 +68,13 @@ internal static class AccountEndpoints
         manage.MapGet("/accounts", (IAccountStore accounts, AuditLog audit) =>
             ManagementInterface.Json(Shown(registry, accounts.Current ?? new AccountDirectory(), audit))
         );
+        MapUsers(manage);
+        MapKeys(manage, registry);
+        MapAccess(manage, registry);
+    }
+
+    private static void MapUsers(RouteGroupBuilder manage)
+    {
         manage.MapPost("/accounts/users", (HttpContext context, IAccountStore accounts, AuditLog audit) =>
             ChangeAsync(context, audit, accounts, (body, file) =>
             {
@@ -93,6 +100,20 @@ internal static class AccountEndpoints
                 );
             })
         );
+        manage.MapDelete("/accounts/users/{name}", (string name, HttpContext context, IAccountStore accounts, AuditLog audit) =>
+            Remove(
+                context,
+                audit,
+                accounts,
+                f => f.Users.ContainsKey(name),
+                f => f with { Users = f.Users.Remove(name) },
+                $"user {name} removed"
+            )
+        );
+    }
+
+    private static void MapKeys(RouteGroupBuilder manage, ServiceRegistry registry)
+    {
         manage.MapPost("/accounts/keys", (HttpContext context, IAccountStore accounts, AuditLog audit, TimeProvider time) =>
             ChangeAsync(context, audit, accounts, (body, file) =>
             {
@@ -112,19 +133,13 @@ internal static class AccountEndpoints
                 return new Changed(changed, $"key {id} made for {body.Name}", new MadeKey(id, key));
             })
         );
-        manage.MapDelete("/accounts/users/{name}", (string name, HttpContext context, IAccountStore accounts, AuditLog audit) =>
-            Remove(
-                context,
-                audit,
-                accounts,
-                f => f.Users.ContainsKey(name),
-                f => f with { Users = f.Users.Remove(name) },
-                $"user {name} removed"
-            )
-        );
         manage.MapDelete("/accounts/keys/{id}", (string id, HttpContext context, IAccountStore accounts, AuditLog audit) =>
             Remove(context, audit, accounts, f => f.Keys.ContainsKey(id), f => f with { Keys = f.Keys.Remove(id) }, $"key {id} revoked")
         );
+    }
+
+    private static void MapAccess(RouteGroupBuilder manage, ServiceRegistry registry)
+    {
         manage.MapGet("/services/{name}/access", (string name, string? user, string? roles, string? attributes, IAccountStore store) =>
             registry.Find(name) is not { } service
                 ? ManagementInterface.Problem(404, "not-found", $"There is no service '{name}'.")

@@ -131,78 +131,130 @@ internal sealed partial class AccessReference
         var sets = ImmutableArray.CreateBuilder<ExpectedSet>();
         var (visible, hidden) = (new HashSet<string>(), new HashSet<string>());
         foreach (var set in _service.Model.Sets)
-        {
-            var (all, isWhole) = await RowsAsync(set, cancellation);
-            var cell = AccessMatrix.Of(_service, name, caller, holdsAll: false).First(c => c.Set == set.Name);
-            var (allowing, denying, deniesAll) = AccessGate.Applying(SetOperations.Read, caller, _service.RulesOf(set));
-            var mayRead = cell.MayRead && !deniesAll;
-            var gone = mayRead
-                ? set.Type.Properties.Where(p => p.Leaves.All(IsGone) && !set.Type.Key.Contains(p)).Select(p => p.Name).ToImmutableArray()
-                : [];
-            bool IsGone(Property property) => allowing.All(r => r.Grant.Hide.Contains(property.Column));
-            var shown = new List<ExpectedRow>();
-            foreach (var row in all)
-            {
-                var key = KeyOf(set, row);
-                var held = new List<BoundRule>();
-                foreach (var rule in mayRead ? allowing : [])
-                {
-                    if ((await KeysAsync(set, rule, caller, cancellation)).Contains(key))
-                        held.Add(rule);
-                }
-                foreach (var rule in mayRead && held.Count > 0 ? denying : [])
-                {
-                    if ((await KeysAsync(set, rule, caller, cancellation)).Contains(key))
-                        held.Clear();
-                }
-                bool IsShown(Property? own) =>
-                    held.Count > 0
-                    && (
-                        own is null
-                        || set.Type.Key.Contains(own)
-                        || held.Exists(r => !r.Grant.Hide.Contains(own.Column) && !r.Grant.Mask.Contains(own.Column))
-                    );
-                Property? Own(string property) =>
-                    set
-                        .Type.Properties.Concat(set.Type.Derived.SelectMany(d => d.Properties))
-                        .FirstOrDefault(p => p.Name == property && p.Via is null);
-                foreach (var (member, value) in row.Values)
-                {
-                    foreach (var (own, part) in Parts(Own(member), value))
-                        (IsShown(own) ? visible : hidden).UnionWith(Texts(part));
-                }
-                string Part((Property? Own, string Value) part) => $"\"{part.Own!.Name}\":{(IsShown(part.Own) ? part.Value : "null")}";
-                string Value(string property, string value) =>
-                    Own(property) is { IsGroup: true } group
-                        ? $"{{{string.Join(',', Parts(group, value).Where(p => !IsGone(p.Own!)).Select(Part))}}}"
-                    : IsShown(Own(property)) ? value
-                    : "null";
-                if (held.Count > 0)
-                    shown.Add(
-                        new ExpectedRow(
-                            row.Values.Where(v => !(Own(v.Key) is { } own && !set.Type.Key.Contains(own) && own.Leaves.All(IsGone)))
-                                .ToImmutableSortedDictionary(v => v.Key, v => Value(v.Key, v.Value), StringComparer.Ordinal)
-                        )
-                    );
-            }
-            sets.Add(
-                new ExpectedSet(
-                    set,
-                    mayRead,
-                    cell.May.Split(", ", StringSplitOptions.RemoveEmptyEntries)
-                        .Select(w => Enum.Parse<SetOperations>(w, ignoreCase: true))
-                        .Aggregate(SetOperations.None, (sum, o) => sum | o)
-                )
-                {
-                    Hidden = gone,
-                    Rows = shown,
-                    IsWhole = isWhole,
-                }
-            );
-        }
+            sets.Add(await ExpectedAsync(set, name, caller, visible, hidden, cancellation));
         hidden.ExceptWith(visible);
         hidden.IntersectWith(await DistinctiveAsync(cancellation));
         return new AccessCase(name, caller.IsSignedIn, probe, sets.ToImmutable(), hidden);
+    }
+
+    /// <summary>What a caller should find of one set.</summary>
+    /// <param name="visible">Takes the texts that they see.</param>
+    /// <param name="hidden">Takes those that are kept from them.</param>
+    private async Task<ExpectedSet> ExpectedAsync(
+        EntitySet set,
+        string name,
+        Caller caller,
+        HashSet<string> visible,
+        HashSet<string> hidden,
+        CancellationToken cancellation
+    )
+    {
+        var (all, isWhole) = await RowsAsync(set, cancellation);
+        var cell = AccessMatrix.Of(_service, name, caller, holdsAll: false).First(c => c.Set == set.Name);
+        var (allowing, denying, deniesAll) = AccessGate.Applying(SetOperations.Read, caller, _service.RulesOf(set));
+        var mayRead = cell.MayRead && !deniesAll;
+        var shown = new List<ExpectedRow>();
+        foreach (var row in all)
+        {
+            var held = mayRead ? await HeldAsync(set, row, allowing, denying, caller, cancellation) : [];
+            var view = new RowView(set, allowing, held);
+            view.Sort(row, visible, hidden);
+            if (held.Count > 0)
+                shown.Add(view.Of(row));
+        }
+        return new ExpectedSet(set, mayRead, Operations(cell))
+        {
+            Hidden = mayRead ? new RowView(set, allowing, []).Gone : [],
+            Rows = shown,
+            IsWhole = isWhole,
+        };
+    }
+
+    private static SetOperations Operations(AccessCell cell) =>
+        cell
+            .May.Split(", ", StringSplitOptions.RemoveEmptyEntries)
+            .Select(w => Enum.Parse<SetOperations>(w, ignoreCase: true))
+            .Aggregate(SetOperations.None, (sum, o) => sum | o);
+
+    /// <summary>The rules that let a row be seen; none when one takes it away.</summary>
+    private async Task<List<BoundRule>> HeldAsync(
+        EntitySet set,
+        ExpectedRow row,
+        IEnumerable<BoundRule> allowing,
+        IEnumerable<BoundRule> denying,
+        Caller caller,
+        CancellationToken cancellation
+    )
+    {
+        var (key, held) = (KeyOf(set, row), new List<BoundRule>());
+        foreach (var rule in allowing)
+        {
+            if ((await KeysAsync(set, rule, caller, cancellation)).Contains(key))
+                held.Add(rule);
+        }
+        foreach (var rule in held.Count > 0 ? denying : [])
+        {
+            if ((await KeysAsync(set, rule, caller, cancellation)).Contains(key))
+                return [];
+        }
+        return held;
+    }
+
+    /// <summary>A row as a caller should see it.</summary>
+    /// <param name="Allowing">The rules that let the caller read some rows of the set.</param>
+    /// <param name="Held">Those of them that let this row be seen; none = it is not.</param>
+    private sealed record RowView(EntitySet Set, IReadOnlyCollection<BoundRule> Allowing, List<BoundRule> Held)
+    {
+        /// <summary>The properties that are not there for the caller.</summary>
+        public ImmutableArray<string> Gone =>
+            [.. Set.Type.Properties.Where(p => p.Leaves.All(IsGone) && !Set.Type.Key.Contains(p)).Select(p => p.Name)];
+
+        private bool IsGone(Property property) => Allowing.All(r => r.Grant.Hide.Contains(property.Column));
+
+        private bool IsShown(Property? own) =>
+            Held.Count > 0
+            && (
+                own is null
+                || Set.Type.Key.Contains(own)
+                || Held.Exists(r => !r.Grant.Hide.Contains(own.Column) && !r.Grant.Mask.Contains(own.Column))
+            );
+
+        private Property? Own(string property) =>
+            Set
+                .Type.Properties.Concat(Set.Type.Derived.SelectMany(d => d.Properties))
+                .FirstOrDefault(p => p.Name == property && p.Via is null);
+
+        /// <summary>Puts the texts of a row to those that are seen or to those that are not.</summary>
+        public void Sort(ExpectedRow row, HashSet<string> visible, HashSet<string> hidden)
+        {
+            foreach (var (member, value) in row.Values)
+            {
+                foreach (var (own, part) in Parts(Own(member), value))
+                    (IsShown(own) ? visible : hidden).UnionWith(Texts(part));
+            }
+        }
+
+        /// <summary>The row without what is not there, and with null for what is not shown.</summary>
+        public ExpectedRow Of(ExpectedRow row) =>
+            new(
+                row.Values.Where(v => !IsAbsent(v.Key))
+                    .ToImmutableSortedDictionary(v => v.Key, v => Value(v.Key, v.Value), StringComparer.Ordinal)
+            );
+
+        private bool IsAbsent(string property) => Own(property) is { } own && !Set.Type.Key.Contains(own) && own.Leaves.All(IsGone);
+
+        private string Value(string property, string value) =>
+            Own(property) is { IsGroup: true } group ? Group(group, value)
+            : IsShown(Own(property)) ? value
+            : "null";
+
+        private string Group(Property group, string value)
+        {
+            var parts = Parts(group, value)
+                .Where(p => !IsGone(p.Own!))
+                .Select(p => $"\"{p.Own!.Name}\":{(IsShown(p.Own) ? p.Value : "null")}");
+            return $"{{{string.Join(',', parts)}}}";
+        }
     }
 
     /// <summary>The values of a property as JSON: its own, or those of its members.</summary>
