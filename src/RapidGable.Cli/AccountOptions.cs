@@ -58,7 +58,7 @@ internal static class AccountOptions
     public static AccountDirectory Read(string folder)
     {
         if (!File.Exists(Path.Combine(folder, "workspace.yaml")))
-            throw new UsageException($"'{folder}' is no workspace: it holds no workspace.yaml.");
+            throw new UsageException($"'{folder}' is not a workspace: it has no workspace.yaml.");
         try
         {
             return AccountsInFolder.Read(folder) ?? new AccountDirectory();

@@ -27,7 +27,7 @@ internal static class AdministratorCommand
         list.SetAction(result => List(result.GetValue(workspace)!, result.GetValue(json)));
         var remove = new ExampleCommand(
             "remove",
-            "Remove an administrator; their sessions end. Without any, whoever works on the service's machine manages it.",
+            "Remove an administrator; their sessions end. Without any, the link that 'gable serve' prints opens the console.",
             "gable administrator remove demo ada"
         )
         {

@@ -99,7 +99,7 @@ internal sealed class NewSourceOptions
         }
     }
 
-    /// <summary>What is missing, from whoever sits at the terminal.</summary>
+    /// <summary>Asks at the terminal for what is missing.</summary>
     private static string Asked(string what) =>
         Console.IsInputRedirected || Console.IsErrorRedirected
             ? throw new UsageException(

@@ -45,7 +45,7 @@ internal static partial class SentLines
             using var document = JsonDocument.Parse(text);
             return document.RootElement.ValueKind == JsonValueKind.Object
                 ? new SentLine(number, text, null)
-                : new SentLine(number, null, "It is no JSON object.");
+                : new SentLine(number, null, "It is not a JSON object.");
         }
         catch (JsonException exception)
         {
@@ -91,7 +91,7 @@ internal static partial class SentLines
             foreach (var item in items.EnumerateArray())
                 yield return item.ValueKind == JsonValueKind.Object
                     ? new SentLine(++number, item.GetRawText(), null)
-                    : new SentLine(++number, null, "It is no JSON object.");
+                    : new SentLine(++number, null, "It is not a JSON object.");
         }
     }
 

@@ -263,7 +263,7 @@ public static class AccessGate
     internal static WriteAccess DeletingPart(WriteAccess container, EntitySet part) =>
         container.Operation == SetOperations.Delete && container.Set.Type.Navigations.Any(n => n.IsContained && n.TargetSet == part.Name)
             ? new WriteAccess(part, SetOperations.Delete, part.Source, part.Source, [])
-            : throw new ArgumentException($"{part.Name} are no part of {container.Set.Name}.", nameof(part));
+            : throw new ArgumentException($"{part.Name} are not part of {container.Set.Name}.", nameof(part));
 
     /// <summary>The rows of a set that fulfil one of some conditions.</summary>
     internal static RowSource Fulfilling(EntityModel model, EntitySet set, ImmutableArray<BoundRule> conditions) =>

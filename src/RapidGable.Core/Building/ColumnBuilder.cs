@@ -124,7 +124,7 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
                 subject,
                 property.Name,
                 service.Names == NamingPolicy.AsIs
-                    ? $"column '{column.Name}', whose name is no identifier"
+                    ? $"column '{column.Name}', whose name is not an identifier"
                     : $"column '{column.Name}', by the naming policy"
             );
         service.Note(

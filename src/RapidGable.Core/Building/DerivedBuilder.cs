@@ -68,7 +68,11 @@ internal sealed class DerivedBuilder(SetDraft draft, SourceCatalog catalog, ISou
             else if (long.TryParse(value.Value, out var number))
                 values.Add(number);
             else
-                diagnostics.Error("derived", $"'{value.Value}' is no value of '{column.Value}', which is {stored.Name}.", value.Location);
+                diagnostics.Error(
+                    "derived",
+                    $"'{value.Value}' is not a value of '{column.Value}', which is {stored.Name}.",
+                    value.Location
+                );
         }
         var own = ImmutableArray.CreateBuilder<Property>();
         foreach (var name in declared.Columns)
@@ -79,7 +83,7 @@ internal sealed class DerivedBuilder(SetDraft draft, SourceCatalog catalog, ISou
             )
                 diagnostics.Error(
                     "derived",
-                    $"'{name.Value}' is no column that one type alone can have: it is hidden, part of the key or of a group, or not there.",
+                    $"'{name.Value}' is not a column that one type alone can have: it is hidden, part of the key or of a group, or not there.",
                     name.Location
                 );
             else

@@ -163,7 +163,11 @@ public sealed partial class ModelBuilder
             || type.Kind is EdmKind.Complex or EdmKind.Stream or EdmKind.Enum
             || bound.Value.Attributes.Any()
         )
-            _diagnostics.Error("compute", $"'{name.Value}' is no single plain value that is the same for everybody.", expression.Location);
+            _diagnostics.Error(
+                "compute",
+                $"'{name.Value}' is not a single plain value that is the same for everybody.",
+                expression.Location
+            );
         else
         {
             Note($"{set.Name}/{name.Value}", type.ToString(), $"declared; computed as {expression.Value}");

@@ -31,7 +31,7 @@ public sealed class ChangeRunner
 
     private CancellationToken Cancellation { get; }
 
-    /// <summary>What a resource takes, whoever asks: the verbs that the sets allow. Empty = it is only read.</summary>
+    /// <summary>The verbs that a resource takes for some caller, as its sets allow. Empty = it is only read.</summary>
     public static IReadOnlyList<ChangeVerb> Taken(BoundPath path, EntitySet whole, EntityModel model)
     {
         bool May(SetOperations operation) => whole.Operations.HasFlag(operation);

@@ -110,7 +110,7 @@ internal sealed class ChangeStatements(ISourceSession session, SqlDialect dialec
                     new RequestFault(
                         409,
                         "number",
-                        $"The last '{column.Name}' is '{found}', behind whose '{prefix}' is no number.",
+                        $"The last '{column.Name}' is '{found}', in which no number follows '{prefix}'.",
                         column.Name
                     )
                 );

@@ -92,7 +92,7 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, ChangeEn
     }
 
     /// <summary>Makes all of it final.</summary>
-    /// <exception cref="SourceException">When it was undone, or nobody knows.</exception>
+    /// <exception cref="SourceException">When it was undone, or the outcome is not known.</exception>
     public async Task CommitAsync(CancellationToken cancellation)
     {
         if (_session is not null)

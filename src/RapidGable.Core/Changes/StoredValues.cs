@@ -32,7 +32,7 @@ internal static class StoredValues
             case decimal number when property.StoredType.IsIntegral:
                 if (!decimal.IsInteger(number) || number is < long.MinValue or > long.MaxValue)
                     return Wrong(
-                        $"'{path}' is no whole number of what is kept: "
+                        $"'{path}' is not a whole number of what is stored: "
                             + $"{property.Conversion?.Description ?? property.StoredType.ToString()}."
                     );
                 stored = (long)number;

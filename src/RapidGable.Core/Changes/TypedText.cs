@@ -38,9 +38,9 @@ internal static partial class TypedText
         if (Lexer.Plain(text, type) is not { } value)
         {
             fault = type.Enum is { } enumeration
-                ? $"is '{Cut(text)}', which is no member of {enumeration.Name}: "
+                ? $"is '{Cut(text)}', which is not a member of {enumeration.Name}: "
                     + $"{string.Join(", ", enumeration.Members.Select(m => m.Name))}"
-                : $"is '{Cut(text)}', which is no {type.Name}{Example(type)}";
+                : $"is '{Cut(text)}', which is not a value of {type.Name}{Example(type)}";
             return null;
         }
         if (value is byte[] bytes && bytes.Length > type.MaxLength)

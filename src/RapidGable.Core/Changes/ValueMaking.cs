@@ -69,7 +69,7 @@ internal sealed class ValueMaking(ChangeUnit unit, EntitySet whole, ChangeStatem
     }
 
     /// <summary>
-    /// The number after the highest. Whoever else asks for one waits until this transaction ends, so that none is given twice or lost.
+    /// The number after the highest. Others who need one wait until this transaction ends, so that none is given twice or lost.
     /// </summary>
     private async Task<object> NextAsync(Property property, ValueMaker maker)
     {

@@ -204,7 +204,7 @@ internal sealed class Lexer(string text, string target, List<Literal> literals, 
             case var _ when word.Contains('.'):
                 return Add(LiteralKind.Enum, new EnumLiteral(word, content), length);
             default:
-                throw Fault("literal", $"{word}'…' is no literal of a type that this service has.", start);
+                throw Fault("literal", $"{word}'…' is not a literal of a type that this service knows.", start);
         }
     }
 

@@ -9,7 +9,7 @@ internal static class JsonMerge
 {
     private static readonly JsonSerializerOptions Relaxed = new() { Encoder = JavaScriptEncoder.UnsafeRelaxedJsonEscaping };
 
-    /// <param name="current">JSON text; null, or what is no object, is taken as an empty one.</param>
+    /// <param name="current">JSON text; null, or what is not an object, is taken as an empty one.</param>
     /// <param name="change">The members that change.</param>
     public static string Of(string? current, string change)
     {

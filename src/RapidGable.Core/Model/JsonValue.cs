@@ -23,7 +23,7 @@ public static class JsonValue
         if (!type.IsCollection)
             return WriteItem(json, value, type, nullable, numbersAsText, typeMember);
         if (value.ValueKind != JsonValueKind.Array)
-            return $"{Shown(value)} is no array";
+            return $"{Shown(value)} is not an array";
         var item = type with { IsCollection = false };
         json.WriteStartArray();
         foreach (var element in value.EnumerateArray())
@@ -57,7 +57,7 @@ public static class JsonValue
     private static string? WriteObject(Utf8JsonWriter json, JsonElement value, ComplexType type, bool numbersAsText, string? typeMember)
     {
         if (value.ValueKind != JsonValueKind.Object)
-            return $"{Shown(value)} is no object";
+            return $"{Shown(value)} is not an object";
         json.WriteStartObject();
         if (typeMember is not null)
             json.WriteString(typeMember, "#" + type.QualifiedName);

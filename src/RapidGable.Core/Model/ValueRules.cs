@@ -37,7 +37,7 @@ public sealed record ValueRules
     public string? Fault(object value)
     {
         if (value is double.NaN && (Minimum ?? Maximum) is not null)
-            return Message ?? "is no number, so it is not within its bounds";
+            return Message ?? "is not a number, so it is not within its bounds";
         if (Minimum is not null && Compare(value, Minimum) < 0)
             return Message ?? $"is less than {ValueConversion.Text(Minimum)}";
         if (Maximum is not null && Compare(value, Maximum) > 0)

@@ -155,7 +155,7 @@ public sealed class PublishedService(
         && !RequestBinder.Bind(syntax, ModelFor(caller)).Is(out _, out _)
         && RequestBinder.Bind(syntax, model).Is(out _, out _);
 
-    /// <summary>What the rules of all sets that a read touches do for a caller; empty when the request is wrong whoever asks.</summary>
+    /// <summary>What the rules of all sets that a read touches do for a caller; empty when the request is wrong for every caller.</summary>
     public IReadOnlyList<RuleEffect> ExplainAccess(ISpelledRequest spelled, Caller caller)
     {
         if (

@@ -39,7 +39,7 @@ public enum SourceFaultKind
     /// <summary>A change breaks a rule of the database; see <see cref="SourceException.Constraint"/>.</summary>
     Constraint,
 
-    /// <summary>The connection broke while a change was being made final: nobody knows whether it was.</summary>
+    /// <summary>The connection broke while a change was being made final: it is not known whether it was.</summary>
     Uncertain,
 
     /// <summary>A table or column that is published is not there any more.</summary>
@@ -90,7 +90,7 @@ public sealed record BrokenConstraint(ConstraintKind Kind, string? Name, Immutab
     /// <summary>Number of the statement's parameter that is wrong, from 1; null = not told.</summary>
     public int? Parameter { get; init; }
 
-    /// <summary>For <see cref="ConstraintKind.Raised"/>: what the developer says to whoever breaks the rule.</summary>
+    /// <summary>For <see cref="ConstraintKind.Raised"/>: what the developer says to callers who break the rule.</summary>
     public string? Message { get; init; }
 }
 
@@ -225,7 +225,7 @@ public interface ISourceSession : IAsyncDisposable
     /// Waits until no other <see cref="SessionKind.Changing"/> session is busy with a subject, and keeps others from it until this one
     /// has ended.
     /// </summary>
-    /// <param name="subject">The same text for the same subject, whoever asks.</param>
+    /// <param name="subject">The same text for the same subject, for every caller.</param>
     ValueTask SerializeAsync(string subject, CancellationToken cancellation);
 
     /// <summary>Makes the changes of a <see cref="SessionKind.Changing"/> session final; nothing can follow.</summary>

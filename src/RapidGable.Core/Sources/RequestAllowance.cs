@@ -3,8 +3,8 @@ namespace RapidGable.Sources;
 /// <summary>How callers wait for the sessions of a source while all are in use.</summary>
 /// <param name="Waiting">Requests that may wait at once.</param>
 /// <param name="WaitingOfOne">Requests of one caller that may wait at once.</param>
-/// <param name="IsFair">While others wait, a caller has a share of the sessions, and who used the source least is next; else whoever came
-/// first.</param>
+/// <param name="IsFair">While others wait, a caller has a share of the sessions, and the one who used the source least is next; else the
+/// order of arrival decides.</param>
 public sealed record SessionSharing(int Waiting, int WaitingOfOne, bool IsFair)
 {
     public static readonly SessionSharing Standard = new(500, 100, true);

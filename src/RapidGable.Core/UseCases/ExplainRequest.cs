@@ -16,7 +16,7 @@ namespace RapidGable.UseCases;
 /// <param name="now">The time of the request, in UTC.</param>
 public sealed class ExplainRequest(PublishedService service, string path, string query, Caller caller, DateTime now)
 {
-    /// <summary>What the rules of all sets that it touches do for the caller; empty when the request is wrong whoever asks.</summary>
+    /// <summary>What the rules of all sets that it touches do for the caller; empty when the request is wrong for every caller.</summary>
     public IReadOnlyList<RuleEffect> Rules =>
         LexedRequest.Read(path, query).Is(out var lexed, out _) ? service.ExplainAccess(lexed, caller) : [];
 

@@ -30,7 +30,7 @@ public static class AcceptedMetadata
             return null;
         var faults = new List<string>();
         var before = CsdlReader.Read(File.ReadAllBytes(path), faults)
-            ?? throw new InvalidDataException($"{Folder}/{service}.xml is no metadata document: {string.Join(" ", faults)}");
+            ?? throw new InvalidDataException($"{Folder}/{service}.xml is not a metadata document: {string.Join(" ", faults)}");
         return CsdlComparison.Compare(before, CsdlReader.Read(now, faults)!);
     }
 }

@@ -362,7 +362,7 @@ public sealed class AccessVerifier
         }
         catch (Exception exception) when (exception is JsonException or KeyNotFoundException or InvalidOperationException)
         {
-            failure = "The answer is no collection.";
+            failure = "The answer is not a collection.";
             return null;
         }
     }

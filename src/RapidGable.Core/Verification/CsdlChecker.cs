@@ -239,7 +239,7 @@ public sealed class CsdlChecker
             return;
         }
         if (target.Kind != CsdlTypeKind.Entity)
-            Fault($"{place} leads to {target.Name}, which is no entity type.");
+            Fault($"{place} leads to {target.Name}, which is not an entity type.");
         CheckPartner(navigation, type, target, place);
         foreach (var (own, referenced) in navigation.Constraints)
             CheckConstraint(own, referenced, navigation, type, target, place);
@@ -287,7 +287,7 @@ public sealed class CsdlChecker
         if (set.IsFunction)
             return;
         if (type.Kind != CsdlTypeKind.Entity)
-            Fault($"The set {set.Name} has the type {type.Name}, which is no entity type.");
+            Fault($"The set {set.Name} has the type {type.Name}, which is not an entity type.");
         else if (!set.IsSingleton && !type.IsAbstract && _document.KeyOf(type).IsEmpty)
             Fault($"The set {set.Name} has the type {type.Name}, which has no key.");
         Unique(set.Bindings.Select(b => b.Path), $"the bindings of {set.Name}");

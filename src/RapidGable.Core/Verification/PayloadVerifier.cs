@@ -214,7 +214,7 @@ internal sealed class PayloadVerifier(
             };
         }
         if (inner is not JsonArray many || followed?["value"] is not JsonArray whole)
-            return $"'{navigation.Name}' is no list.";
+            return $"'{navigation.Name}' is not a list.";
         var least = Math.Min(many.Count, whole.Count);
         if (
             many.Count != whole.Count

@@ -103,7 +103,7 @@ public sealed class ServiceVerifier
             }
             catch (Exception exception) when (exception is JsonException or KeyNotFoundException or InvalidOperationException)
             {
-                failure = "It is no service document: a JSON object with an array 'value' of entries with 'name' and 'url'.";
+                failure = "It is not a service document, which is a JSON object with an array 'value' of entries with 'name' and 'url'.";
             }
         }
         if (failure is null && response.ODataVersion is not ("4.0" or "4.01"))

@@ -175,7 +175,7 @@ internal sealed class SetVerifier(
         }
         catch (Exception exception) when (exception is JsonException or KeyNotFoundException or InvalidOperationException)
         {
-            return "It is no collection: a JSON object with an array 'value'.";
+            return "It is not a collection, which is a JSON object with an array 'value'.";
         }
     }
 

@@ -99,7 +99,7 @@ public sealed partial class ValueChecker(CsdlDocument document)
         return text.Length > 60 ? text[..60] + "…" : text;
     }
 
-    private static string Wrong(JsonElement value, string type) => $"is {Shown(value)}, which is no {type}";
+    private static string Wrong(JsonElement value, string type) => $"is {Shown(value)}, which is not a value of {type}";
 
     private static string? Integer(JsonElement value, string type, long least, long most) =>
         value.ValueKind == JsonValueKind.Number && value.TryGetInt64(out var number) && number >= least && number <= most

@@ -33,7 +33,7 @@ internal sealed class FacePipeline(
     /// <summary>What requests are held to.</summary>
     public RequestLimits Limits => registry.Workspace.Declaration.Traffic.Requests;
 
-    /// <summary>401 for whoever has not signed in and could; null = nobody can.</summary>
+    /// <summary>401 for anonymous callers who could sign in; null = nobody can.</summary>
     public RequestFault? SignInFirst => signIn.IsOffered ? NotSignedIn : null;
 
     /// <summary>Whether answers differ by the origin of the page that asks.</summary>

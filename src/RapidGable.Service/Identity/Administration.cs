@@ -12,8 +12,8 @@ using RapidGable.Service.Auditing;
 namespace RapidGable.Service.Identity;
 
 /// <summary>
-/// Who may use the management interface: administrators, by the cookie of the console or a key. As long as the workspace has none, whoever
-/// has the link that the service told when it started.
+/// Who may use the management interface: administrators, by the cookie of the console or a key. As long as the workspace has none, the
+/// link that the service prints at its start lets people in.
 /// </summary>
 internal sealed class Administration(IAccountStore store, PasswordCheck passwords, ConsoleLink link, AuditLog audit, TimeProvider time)
 {

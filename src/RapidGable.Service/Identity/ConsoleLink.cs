@@ -6,9 +6,9 @@ using RapidGable.Service.Publishing;
 namespace RapidGable.Service.Identity;
 
 /// <summary>
-/// Opens the management of a workspace that has no administrator yet. Whoever started the service is told a link, which also stands in a
-/// file that only they may read; that a request comes from the same machine proves nothing, since a proxy there passes on those of
-/// everybody. A link opens the console once, and the next one takes its place. Commands send what the file holds.
+/// Opens the management of a workspace that has no administrator yet. The service prints a link when it starts, and keeps
+/// it in a file that only its own user may read. That a request comes from the same machine proves nothing, since a proxy there forwards
+/// requests of everybody. A link opens the console once; then the next one replaces it. Commands send the link of the file.
 /// </summary>
 internal sealed class ConsoleLink(ServiceRegistry registry, ILogger<ConsoleLink> log) : IDisposable
 {

@@ -76,7 +76,7 @@ public sealed class ServiceRegistry : IAsyncDisposable
     /// <summary>Whether looking again may end a problem.</summary>
     public bool HasProblem => Problem is not null || Missing is not null;
 
-    /// <summary>Takes that a database does not fit what is published, and wakes whoever looks again.</summary>
+    /// <summary>Takes that a database does not fit what is published, and wakes the refresher.</summary>
     public void ReportChange(string missing)
     {
         Missing = missing;
@@ -147,7 +147,7 @@ public sealed class ServiceRegistry : IAsyncDisposable
         if (!faults.IsEmpty)
         {
             await loaded.DisposeAsync();
-            // Whoever looks again may be waiting for nothing yet.
+            // The refresher may not be waiting for anything yet.
             if (Problem is null)
                 Wake();
             Problem =

@@ -174,7 +174,7 @@ public class WritingDeclarationTests
     [InlineData(
         "compute: { label: purpose eq @region }",
         "compute 10:23",
-        "'label' is no single plain value that is the same for everybody."
+        "'label' is not a single plain value that is the same for everybody."
     )]
     [InlineData("compute: label", "shape 10:14", "'compute' must hold names with values.")]
     public async Task Rules_notes_and_computed_properties_that_cannot_be_are_told(string declared, string place, string message) =>

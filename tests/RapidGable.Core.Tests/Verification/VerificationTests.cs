@@ -74,7 +74,7 @@ public class VerificationTests(NetworkFixture network) : IClassFixture<NetworkFi
     [InlineData("Target=\"Categories\"", "Target=\"Products\"", "leads to Products")]
     [InlineData("Path=\"Category\"", "Path=\"Kind\"", "names no navigation property")]
     [InlineData("EntityType=\"Shop.Category\"", "EntityType=\"Shop.Kind\"", "not declared")]
-    [InlineData("EntityType=\"Shop.Category\"", "EntityType=\"Shop.Color\"", "no entity type")]
+    [InlineData("EntityType=\"Shop.Category\"", "EntityType=\"Shop.Color\"", "not an entity type")]
     [InlineData("<EntitySet Name=\"Categories\"", "<EntitySet Name=\"Products\"", "stands 2 times")]
     [InlineData("<Member Name=\"Red\"/>", "<Member Name=\"Red\" Value=\"1\"/>", "to some members")]
     [InlineData("<EnumType Name=\"Color\">", "<EnumType Name=\"Color\" IsFlags=\"true\">", "need values")]

@@ -55,7 +55,7 @@ public sealed class AccessCommandTests : IDisposable
     [InlineData(2, "cannot be a role", "long enough", "user", "set", ".", "tom", "--role", "No Role")]
     [InlineData(2, "write name=value", "long enough", "user", "set", ".", "tom", "--attribute", "region")]
     [InlineData(2, "without ':'", "long enough", "user", "set", ".", "a:b")]
-    [InlineData(2, "is no workspace", "long enough", "user", "set", "nowhere", "tom")]
+    [InlineData(2, "is not a workspace", "long enough", "user", "set", "nowhere", "tom")]
     [InlineData(1, "there is no user 'tim'", null, "user", "remove", ".", "tim")]
     [InlineData(1, "there is no key", null, "api-key", "revoke", ".", "00")]
     [InlineData(2, "--days takes", null, "api-key", "make", ".", "x", "--days", "0")]

@@ -35,7 +35,7 @@ public sealed class RoundTripTests(WritingFixture engines) : IAsyncLifetime
         /// <summary>Some engines can keep it; the others refuse it.</summary>
         KeptOrRefused,
 
-        /// <summary>It is no value of the type, on any engine.</summary>
+        /// <summary>It is not a value of the type, on any engine.</summary>
         Refused,
     }
 

@@ -97,7 +97,7 @@ internal sealed class JsonValueReader(bool numbersAsText, ICollection<RequestFau
             return TypedText.Fitting(number, type, out fault);
         if (!decimal.IsInteger(number) || number is < long.MinValue or > long.MaxValue)
         {
-            fault = $"is {TypedText.Cut(raw)}, which is no {type.Name}";
+            fault = $"is {TypedText.Cut(raw)}, which is not a value of {type.Name}";
             return null;
         }
         return TypedText.InRange((long)number, type, out fault);

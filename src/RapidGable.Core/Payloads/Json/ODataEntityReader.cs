@@ -181,7 +181,7 @@ internal sealed class ODataEntityReader
             if (set.Type.Name != whole.Type.Name && name == $"{model.Namespace}.{set.Type.Name}")
                 break;
             var types = set.Type.Derived.Select(d => d.Name).Prepend(set.Type.Name).Select(n => $"{model.Namespace}.{n}");
-            Wrong(path + member.Name, $"'{name}' is no type of {set.Name}: {string.Join(", ", types)}.", "type");
+            Wrong(path + member.Name, $"'{name}' is not a type of {set.Name}: {string.Join(", ", types)}.", "type");
         }
         return set.Type.Name != whole.Type.Name ? whole.Type.Derived.FirstOrDefault(d => d.Name == set.Type.Name) : null;
     }

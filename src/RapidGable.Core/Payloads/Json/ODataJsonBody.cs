@@ -47,7 +47,7 @@ public sealed class ODataJsonBody : ISentBody, IDisposable
             return new RequestFault(
                 400,
                 "body",
-                $"A name or text in the body is no valid Unicode text: half of a character stands alone behind byte {half}."
+                $"A name or text in the body is not valid Unicode: an unpaired surrogate follows byte {half}."
             );
         }
         catch (JsonException exception)

@@ -86,7 +86,7 @@ public sealed class RequestParser
         if (reader.Current.Kind != TokenKind.Name)
             throw new FaultException(
                 RequestFault.NotFound(
-                    $"There is no resource '{lexed.Text}' here. A key stands in parentheses after its set, as in Stations(1).",
+                    $"There is no resource '{lexed.Text}' here. Write a key in parentheses after its set, as in Stations(1).",
                     "path"
                 )
             );

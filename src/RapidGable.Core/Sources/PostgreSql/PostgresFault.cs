@@ -85,7 +85,7 @@ internal static partial class PostgresFault
             new(kind, exception.ConstraintName, columns.IsEmpty && exception.ColumnName is { Length: > 0 } column ? [column] : columns);
         if (exception.SqlState is "P0001" or "45000")
             return Of(ConstraintKind.Raised) with { Message = exception.MessageText };
-        // A developer's own words, though not meant for whoever breaks the rule.
+        // A developer's own words, though not meant for the caller who breaks the rule.
         if (exception.Where?.EndsWith("at RAISE", StringComparison.Ordinal) == true)
             return Of(ConstraintKind.Check);
         return exception.SqlState switch

@@ -228,7 +228,7 @@ internal static class BatchRunner
         }
     }
 
-    /// <summary>Makes the changes of a group final; a fault when they were undone, or nobody knows.</summary>
+    /// <summary>Makes the changes of a group final; a fault when they were undone, or the outcome is not known.</summary>
     private static async Task<RequestFault?> CommitAsync(ChangeUnit unit, ODataFace face, string request)
     {
         try

@@ -17,7 +17,7 @@ internal static class JsonBatch
         {
             using var document = JsonDocument.Parse(body, Options);
             if (UnpairedSurrogates.Find(body) is { } half)
-                return Fault($"A name or text in the batch is no valid Unicode text: half of a character stands alone behind byte {half}.");
+                return Fault($"A name or text in the batch is not valid Unicode: an unpaired surrogate follows byte {half}.");
             if (
                 document.RootElement.ValueKind != JsonValueKind.Object
                 || !document.RootElement.TryGetProperty("requests", out var requests)

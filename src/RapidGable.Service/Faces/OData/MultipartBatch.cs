@@ -63,7 +63,7 @@ internal static class MultipartBatch
         {
             var colon = header.IndexOf(':');
             if (colon <= 0 || header.Any(char.IsControl))
-                return Fault($"Part {number} has the line '{header}', which is no header.");
+                return Fault($"Part {number} has the line '{header}', which is not a header.");
             headers.Add((header[..colon].Trim(), header[(colon + 1)..].Trim()));
         }
         string? Header(string name) => headers.Find(h => h.Name.Equals(name, StringComparison.OrdinalIgnoreCase)).Value;

@@ -21,7 +21,7 @@ internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore r
     /// <summary>What of an entity goes into the answer.</summary>
     private sealed record ReadBack(int Status, string? ContentType, byte[] Body, string? ETag);
 
-    /// <param name="notSignedIn">Gives the fault for somebody who is not known; null = nobody can sign in.</param>
+    /// <param name="notSignedIn">Gives the fault for an anonymous caller; null = nobody can sign in.</param>
     public async Task<RequestFault?> AnswerAsync(string path, string query, Func<RequestFault?> notSignedIn)
     {
         if (

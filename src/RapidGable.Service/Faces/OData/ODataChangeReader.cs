@@ -86,7 +86,7 @@ internal sealed class ODataChangeReader(ODataExchange exchange, TimeProvider tim
             return new RequestFault(
                 415,
                 "content-type",
-                contentType is null ? "Say with Content-Type what the body is." : $"'{contentType}' is no media type.",
+                contentType is null ? "Say with Content-Type what the body is." : $"'{contentType}' is not a media type.",
                 "Content-Type"
             );
         if (change.Request.Path.Kind == ResourceKind.RawValue)
