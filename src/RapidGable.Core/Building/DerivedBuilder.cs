@@ -83,7 +83,7 @@ internal sealed class DerivedBuilder(SetDraft draft, SourceCatalog catalog, ISou
             )
                 diagnostics.Error(
                     "derived",
-                    $"'{name.Value}' is not a column that one type alone can have: it is hidden, part of the key or of a group, or not there.",
+                    $"'{name.Value}' is not a column that one type alone can have: it is hidden, part of the key or a group, or missing.",
                     name.Location
                 );
             else

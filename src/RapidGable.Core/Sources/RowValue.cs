@@ -40,7 +40,7 @@ public static class RowValue
             : conversion.Decode(stored)
                 ?? throw new SourceException(
                     SourceFaultKind.BadData,
-                    $"A value of column '{property.Column}' cannot be served: '{Shown(stored)}' is not a value for {conversion.Description}."
+                    $"A value of column '{property.Column}' cannot be served: '{Shown(stored)}' does not fit {conversion.Description}."
                 );
     }
 

@@ -129,7 +129,7 @@ internal sealed class ODataChangeReader(ODataExchange exchange, TimeProvider tim
         return older;
     }
 
-    /// <summary>The parameter about numbers as texts, <c>true</c> or <c>false</c>; the fault is about a parameter that is not known.</summary>
+    /// <summary>Whether numbers come as texts, as <c>true</c> or <c>false</c>; the fault is about an unknown parameter.</summary>
     private static Result<string> TakesNumbersAsText(MediaTypeHeaderValue type)
     {
         var asText = "false";
