@@ -5,6 +5,8 @@ using System.Net.Http.Json;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json.Nodes;
+using Polly;
+using Polly.Retry;
 using RapidGable.Model;
 using RapidGable.Verification;
 using Spectre.Console;
@@ -337,6 +339,18 @@ internal static class SendCommand
 
     private sealed class Sender(HttpClient client, string root, string set, IReadOnlyList<CsdlProperty> key, Asked asked, ResumePoint place)
     {
+        private static readonly ResiliencePipeline Patience = new ResiliencePipelineBuilder()
+            .AddRetry(
+                new RetryStrategyOptions
+                {
+                    ShouldHandle = new PredicateBuilder().Handle<HttpRequestException>(),
+                    MaxRetryAttempts = 3,
+                    Delay = TimeSpan.FromMilliseconds(200),
+                    BackoffType = DelayBackoffType.Exponential,
+                }
+            )
+            .Build();
+
         public long Written { get; private set; }
 
         public List<Refused> RefusedLines { get; } = [];
@@ -361,26 +375,8 @@ internal static class SendCommand
         private async Task SendBatchAsync(List<SentLine> lines, CancellationToken cancellation)
         {
             var requests = new JsonArray([.. lines.Select(l => (JsonNode)RequestOf(l))]);
-            HttpResponseMessage response = null!;
             // What gets no answer is sent again: the service knows what it has done.
-            for (var attempt = 1; ; attempt++)
-            {
-                try
-                {
-                    using var request = new HttpRequestMessage(HttpMethod.Post, root + "$batch")
-                    {
-                        Content = JsonContent.Create(new JsonObject { ["requests"] = requests.DeepClone() }),
-                    };
-                    request.Headers.TryAddWithoutValidation("OData-MaxVersion", "4.01");
-                    request.Headers.TryAddWithoutValidation("Prefer", "continue-on-error");
-                    response = await client.SendAsync(request, cancellation);
-                    break;
-                }
-                catch (HttpRequestException) when (attempt < 4)
-                {
-                    await Task.Delay(TimeSpan.FromMilliseconds(200 * attempt * attempt), cancellation);
-                }
-            }
+            var response = await Patience.ExecuteAsync(async token => await PostAsync(requests, token), cancellation);
             using (response)
             {
                 if (!response.IsSuccessStatusCode)
@@ -394,6 +390,17 @@ internal static class SendCommand
                 foreach (var answer in answers)
                     Take(answer!, lines);
             }
+        }
+
+        private async Task<HttpResponseMessage> PostAsync(JsonArray requests, CancellationToken cancellation)
+        {
+            using var request = new HttpRequestMessage(HttpMethod.Post, root + "$batch")
+            {
+                Content = JsonContent.Create(new JsonObject { ["requests"] = requests.DeepClone() }),
+            };
+            request.Headers.TryAddWithoutValidation("OData-MaxVersion", "4.01");
+            request.Headers.TryAddWithoutValidation("Prefer", "continue-on-error");
+            return await client.SendAsync(request, cancellation);
         }
 
         private void Take(JsonNode answer, List<SentLine> lines)

@@ -6,6 +6,8 @@ using Microsoft.AspNetCore.Hosting.Server;
 using Microsoft.AspNetCore.Hosting.Server.Features;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Hosting;
+using Polly;
+using Polly.Retry;
 using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Service.Hosting;
@@ -128,17 +130,33 @@ internal static class ServeCommand
     private static async Task<LoadedWorkspace> LoadAsync(string folder, TimeSpan most, CancellationToken cancellation)
     {
         var clock = Stopwatch.StartNew();
-        for (var tries = 0; ; tries++)
-        {
-            var workspace = await Terminal.LoadAsync(folder, cancellation);
-            var faults = workspace.Diagnostics.Items.Where(d => d.Severity == Severity.Error).ToList();
-            if (faults.Count == 0 || faults.Exists(f => f.Code != WorkspaceLoader.SourceDown) || clock.Elapsed >= most)
-                return workspace;
-            if (tries == 0)
-                Console.Error.WriteLine($"gable: {faults[0].Message} Waiting for it, {most.TotalSeconds:0} s at most.");
-            await workspace.DisposeAsync();
-            await Task.Delay(TimeSpan.FromSeconds(1), cancellation);
-        }
+        var patience = new ResiliencePipelineBuilder<LoadedWorkspace>()
+            .AddRetry(
+                new RetryStrategyOptions<LoadedWorkspace>
+                {
+                    ShouldHandle = tried => ValueTask.FromResult(clock.Elapsed < most && DownOf(tried.Outcome.Result) is not null),
+                    MaxRetryAttempts = int.MaxValue,
+                    Delay = TimeSpan.FromSeconds(1),
+                    BackoffType = DelayBackoffType.Constant,
+                    OnRetry = async tried =>
+                    {
+                        if (tried.AttemptNumber == 0)
+                            Console.Error.WriteLine(
+                                $"gable: {DownOf(tried.Outcome.Result)} Waiting for it, {most.TotalSeconds:0} s at most."
+                            );
+                        await tried.Outcome.Result!.DisposeAsync();
+                    },
+                }
+            )
+            .Build();
+        return await patience.ExecuteAsync(async token => await Terminal.LoadAsync(folder, token), cancellation);
+    }
+
+    /// <summary>The first database that is down, in words; null = none is, or something else is wrong too.</summary>
+    private static string? DownOf(LoadedWorkspace? workspace)
+    {
+        var faults = workspace?.Diagnostics.Items.Where(d => d.Severity == Severity.Error).ToList() ?? [];
+        return faults.TrueForAll(f => f.Code == WorkspaceLoader.SourceDown) ? faults.FirstOrDefault()?.Message : null;
     }
 
     /// <summary>The address that a started service listens on, without a slash at its end.</summary>

@@ -1,5 +1,7 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
+using Polly;
+using Polly.Retry;
 using RapidGable.Service.Identity;
 
 namespace RapidGable.Service.Stores;
@@ -9,6 +11,19 @@ public static class AccountsInFolder
 {
     /// <summary>The file's name in the workspace's folder.</summary>
     public const string Name = "accounts.json";
+
+    /// <summary>Another process holds the file for milliseconds only.</summary>
+    private static readonly ResiliencePipeline Patience = new ResiliencePipelineBuilder()
+        .AddRetry(
+            new RetryStrategyOptions
+            {
+                ShouldHandle = new PredicateBuilder().Handle<IOException>(),
+                MaxRetryAttempts = 100,
+                Delay = TimeSpan.FromMilliseconds(50),
+                BackoffType = DelayBackoffType.Constant,
+            }
+        )
+        .Build();
 
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
     {
@@ -54,20 +69,15 @@ public static class AccountsInFolder
 
     private static FileStream Hold(string path)
     {
-        for (var tries = 0; ; tries++)
+        try
         {
-            try
-            {
-                return new FileStream(path, FileMode.OpenOrCreate, FileAccess.Write, FileShare.None, 1, FileOptions.DeleteOnClose);
-            }
-            catch (IOException exception) when (tries == 100)
-            {
-                throw new InvalidDataException($"{Name} is being changed by somebody else: {exception.Message}", exception);
-            }
-            catch (IOException)
-            {
-                Thread.Sleep(50);
-            }
+            return Patience.Execute(() =>
+                new FileStream(path, FileMode.OpenOrCreate, FileAccess.Write, FileShare.None, 1, FileOptions.DeleteOnClose)
+            );
+        }
+        catch (IOException exception)
+        {
+            throw new InvalidDataException($"{Name} is being changed by somebody else: {exception.Message}", exception);
         }
     }
 
