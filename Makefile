@@ -23,7 +23,7 @@ test: tools
 conformance: tools
 	@GABLE_WRITE=1 dotnet test tests/RapidGable.Service.Tests -c Release --nologo --filter FullyQualifiedName~ConformanceTests
 
-# Writes console/src/contracts.ts from the messages of the management interface; 'make test' checks it.
+# Writes console/src/api/contracts.ts from the messages of the management interface; 'make test' checks it.
 contracts: tools
 	@GABLE_WRITE=1 dotnet test tests/RapidGable.Service.Tests -c Release --nologo --filter FullyQualifiedName~ContractTypesTests
 

@@ -5,17 +5,17 @@ import { QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-qu
 import { StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, RouterProvider } from 'react-router';
-import { RequestError, signInByLink } from './api';
-import { AccessPage } from './pages/AccessPage';
-import { AccountsPage } from './pages/AccountsPage';
-import { AuditPage } from './pages/AuditPage';
-import { DataPage } from './pages/DataPage';
-import { MetadataPage } from './pages/MetadataPage';
-import { ServicePage } from './pages/ServicePage';
-import { ServicesPage } from './pages/ServicesPage';
-import { SourcesPage } from './pages/SourcesPage';
-import { Frame } from './parts/Frame';
-import { NotFound } from './parts/States';
+import { RequestError, signInByLink } from './api/client';
+import { AccessPage } from './features/access/AccessPage';
+import { AccountsPage } from './features/access/AccountsPage';
+import { AuditPage } from './features/access/AuditPage';
+import { DataPage } from './features/data/DataPage';
+import { MetadataPage } from './features/metadata/MetadataPage';
+import { ServicePage } from './features/services/ServicePage';
+import { ServicesPage } from './features/services/ServicesPage';
+import { SourcesPage } from './features/sources/SourcesPage';
+import { Frame } from './components/Frame';
+import { NotFound } from './components/States';
 
 const theme = createTheme({
   primaryColor: 'cyan',

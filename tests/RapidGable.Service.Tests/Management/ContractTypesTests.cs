@@ -6,13 +6,13 @@ public sealed class ContractTypesTests
     [Fact]
     public void The_consoles_types_are_those_of_the_messages()
     {
-        var file = Path.Combine(Gable.Root, "console/src/contracts.ts");
+        var file = Path.Combine(Gable.Root, "console/src/api/contracts.ts");
         var text = TypeScriptContracts.Write();
         if (Environment.GetEnvironmentVariable("GABLE_WRITE") == "1")
             File.WriteAllText(file, text);
         Assert.True(
             File.Exists(file) && File.ReadAllText(file) == text,
-            "console/src/contracts.ts is not that of the service's messages. Run 'make contracts', look at the difference and commit it."
+            "console/src/api/contracts.ts is not that of the service's messages. Run 'make contracts', look at the difference and commit it."
         );
     }
 }

@@ -1,7 +1,7 @@
 import { Button, Group, PasswordInput, Popover, Stack, Text, TextInput } from '@mantine/core';
 import { useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { callAs } from '../api';
+import { callAs } from '../../api/client';
 
 let known = '';
 

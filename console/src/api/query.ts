@@ -1,5 +1,5 @@
 // Requests to the OData face, as text: literals, conditions, addresses. No React here.
-import type { PropertyInfo } from './api';
+import type { PropertyInfo } from './client';
 
 export interface Operator {
   word: string;

@@ -2,9 +2,15 @@ import { Badge, Grid, Group, NavLink, Paper, Table, Text, TextInput, Title } fro
 import { IconKey, IconSearch } from '@tabler/icons-react';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useSearchParams } from 'react-router';
-import { fetchObject, fetchSources, type ObjectDetails, type ObjectSummary, type SourceSummary } from '../api';
-import { Heading } from '../parts/Heading';
-import { Empty, Failed, Pending } from '../parts/States';
+import {
+  fetchObject,
+  fetchSources,
+  type ObjectDetails,
+  type ObjectSummary,
+  type SourceSummary,
+} from '../../api/client';
+import { Heading } from '../../components/Heading';
+import { Empty, Failed, Pending } from '../../components/States';
 
 /** What the databases offer: on the left a search over all objects, on the right one with its columns and first rows. */
 export function SourcesPage() {

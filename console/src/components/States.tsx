@@ -1,7 +1,7 @@
 import { Alert, Button, Code, Group, Loader, Text } from '@mantine/core';
 import type { ReactNode } from 'react';
 import { Link } from 'react-router';
-import { RequestError } from '../api';
+import { RequestError } from '../api/client';
 
 export function Pending({ what }: { what: string }) {
   return (

@@ -2,16 +2,24 @@ import { Button, Group, MultiSelect, Select, Stack, Text, TextInput } from '@man
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
-import { type Entity, fetchAllowed, fetchPage, fetchService, odataOf, type ServiceDetails, type SetInfo } from '../api';
-import { CallerBar } from '../parts/CallerBar';
-import { DataTable } from '../parts/DataTable';
-import { Download } from '../parts/Download';
-import { EntityDrawer } from '../parts/EntityDrawer';
-import { FilterBuilder } from '../parts/FilterBuilder';
-import { Heading } from '../parts/Heading';
-import { RequestShown } from '../parts/RequestShown';
-import { Failed, NotFound, Pending } from '../parts/States';
-import { and, type DataQuery, exampleFilter, pageUrl } from '../query';
+import {
+  type Entity,
+  fetchAllowed,
+  fetchPage,
+  fetchService,
+  odataOf,
+  type ServiceDetails,
+  type SetInfo,
+} from '../../api/client';
+import { CallerBar } from './CallerBar';
+import { DataTable } from './DataTable';
+import { Download } from './Download';
+import { EntityDrawer } from './EntityDrawer';
+import { FilterBuilder } from './FilterBuilder';
+import { Heading } from '../../components/Heading';
+import { RequestShown } from './RequestShown';
+import { Failed, NotFound, Pending } from '../../components/States';
+import { and, type DataQuery, exampleFilter, pageUrl } from '../../api/query';
 
 const text = (rows: number) => rows.toLocaleString('en');
 

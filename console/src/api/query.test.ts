@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { PropertyInfo } from './api';
+import type { PropertyInfo } from './client';
 import { and, condition, exampleFilter, filterable, literal, operatorsFor, pageUrl } from './query';
 
 const property = (type: string, nullable = false): PropertyInfo => ({

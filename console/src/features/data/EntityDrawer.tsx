@@ -13,10 +13,10 @@ import {
   type ServiceDetails,
   type SetInfo,
   type TaggedEntity,
-} from '../api';
-import { bodyOf, entityUrl, faultOf, type Field, fieldsOf, textsOf } from '../entity';
+} from '../../api/client';
+import { bodyOf, entityUrl, faultOf, type Field, fieldsOf, textsOf } from '../../api/entity';
 import { FieldInput } from './FieldInput';
-import { Failed, Pending } from './States';
+import { Failed, Pending } from '../../components/States';
 
 interface DrawerProps {
   service: ServiceDetails;

@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import type { PropertyInfo, SetInfo } from './api';
+import type { PropertyInfo, SetInfo } from './client';
 import { bodyOf, choicesUrl, clockOf, entityUrl, faultOf, fieldsOf, notesOf, textsOf, unitUrl } from './entity';
 
 function property(name: string, type: string, more: Partial<PropertyInfo> = {}): PropertyInfo {

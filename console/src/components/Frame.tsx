@@ -13,8 +13,8 @@ import {
 import { IconMoon, IconSun } from '@tabler/icons-react';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, NavLink as RouterLink, Outlet } from 'react-router';
-import { fetchServices, fetchSession, fetchWorkspace, signOut } from '../api';
-import { SignInPage } from '../pages/SignInPage';
+import { fetchServices, fetchSession, fetchWorkspace, signOut } from '../api/client';
+import { SignInPage } from '../features/access/SignInPage';
 import { Failed, Pending } from './States';
 
 /** What stands around every page: the workspace's name, the services, the colours. */

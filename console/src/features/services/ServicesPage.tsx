@@ -1,10 +1,10 @@
 import { Anchor, Badge, Button, Card, Group, Stack, Text } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import { fetchServices, odataOf, type ServiceSummary } from '../api';
-import { Address } from '../parts/Address';
-import { Heading } from '../parts/Heading';
-import { Empty, Failed, Pending } from '../parts/States';
+import { fetchServices, odataOf, type ServiceSummary } from '../../api/client';
+import { Address } from '../../components/Address';
+import { Heading } from '../../components/Heading';
+import { Empty, Failed, Pending } from '../../components/States';
 
 export function ServicesPage() {
   const services = useQuery({ queryKey: ['services'], queryFn: fetchServices });

@@ -28,9 +28,9 @@ import {
   removeUser,
   revokeKey,
   setUser,
-} from '../api';
-import { Heading } from '../parts/Heading';
-import { Empty, Failed, Pending } from '../parts/States';
+} from '../../api/client';
+import { Heading } from '../../components/Heading';
+import { Empty, Failed, Pending } from '../../components/States';
 
 /** Who can sign in: users, keys of programs, and administrators. */
 export function AccountsPage() {

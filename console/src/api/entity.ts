@@ -1,5 +1,5 @@
 // Entities as they are edited: which fields there are, what they take, how they become a body. No React here.
-import type { Entity, NavigationInfo, PropertyInfo, SetInfo } from './api';
+import type { Entity, NavigationInfo, PropertyInfo, SetInfo } from './client';
 
 /** A single value that people edit. */
 export interface Field {

@@ -11,9 +11,9 @@ import {
   type ServiceDetails,
   viewAs,
   type Viewer,
-} from '../api';
-import { Heading } from '../parts/Heading';
-import { Failed, Pending } from '../parts/States';
+} from '../../api/client';
+import { Heading } from '../../components/Heading';
+import { Failed, Pending } from '../../components/States';
 
 /** Who may do what to which set, and the service as somebody else sees it. */
 export function AccessPage() {

@@ -1,7 +1,7 @@
 import { Button, Group, Select, TextInput } from '@mantine/core';
 import { useState } from 'react';
-import type { PropertyInfo } from '../api';
-import { condition, exampleOf, filterable, operatorsFor } from '../query';
+import type { PropertyInfo } from '../../api/client';
+import { condition, exampleOf, filterable, operatorsFor } from '../../api/query';
 
 /** Makes one condition out of a property, a test and a value. */
 export function FilterBuilder({ properties, add }: { properties: PropertyInfo[]; add: (condition: string) => void }) {

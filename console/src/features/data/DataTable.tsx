@@ -1,7 +1,7 @@
 import { Table, Text } from '@mantine/core';
 import { IconArrowDown, IconArrowUp } from '@tabler/icons-react';
-import type { PropertyInfo } from '../api';
-import type { DataQuery } from '../query';
+import type { PropertyInfo } from '../../api/client';
+import type { DataQuery } from '../../api/query';
 
 const numbers = new Set([
   'Edm.Byte',

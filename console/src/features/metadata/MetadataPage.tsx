@@ -6,11 +6,11 @@ import { useQuery } from '@tanstack/react-query';
 import CodeMirror, { type ReactCodeMirrorRef } from '@uiw/react-codemirror';
 import { useMemo, useRef } from 'react';
 import { useParams } from 'react-router';
-import { fetchMetadata, fetchService, odataOf } from '../api';
-import { foldTypes } from '../folding';
-import { Address } from '../parts/Address';
-import { Heading } from '../parts/Heading';
-import { Failed, Pending } from '../parts/States';
+import { fetchMetadata, fetchService, odataOf } from '../../api/client';
+import { foldTypes } from './folding';
+import { Address } from '../../components/Address';
+import { Heading } from '../../components/Heading';
+import { Failed, Pending } from '../../components/States';
 
 /** The metadata document as it is served, to read, search and fold. */
 export function MetadataPage() {

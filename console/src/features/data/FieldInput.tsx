@@ -2,8 +2,8 @@ import { Loader, Select, Text, Textarea, TextInput } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type Entity, fetchRows, fetchValue, odataOf, type ServiceDetails, type SetInfo } from '../api';
-import { choicesUrl, chosenUrl, clockOf, type Field, isNumber, labelOf, unitUrl } from '../entity';
+import { type Entity, fetchRows, fetchValue, odataOf, type ServiceDetails, type SetInfo } from '../../api/client';
+import { choicesUrl, chosenUrl, clockOf, type Field, isNumber, labelOf, unitUrl } from '../../api/entity';
 
 interface InputProps {
   service: ServiceDetails;

@@ -2,11 +2,11 @@ import { Badge, Button, Grid, Group, NavLink, Paper, Table, Text, Title } from '
 import { IconArrowRight, IconArrowsSplit2, IconKey } from '@tabler/icons-react';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams, useSearchParams } from 'react-router';
-import { fetchService, type NavigationInfo, odataOf, type ServiceDetails, type SetInfo } from '../api';
-import { notesOf } from '../entity';
-import { Address } from '../parts/Address';
-import { Heading } from '../parts/Heading';
-import { Empty, Failed, Pending } from '../parts/States';
+import { fetchService, type NavigationInfo, odataOf, type ServiceDetails, type SetInfo } from '../../api/client';
+import { notesOf } from '../../api/entity';
+import { Address } from '../../components/Address';
+import { Heading } from '../../components/Heading';
+import { Empty, Failed, Pending } from '../../components/States';
 
 /** A service's sets: on the left all of them, on the right one with its key, properties and relations. */
 export function ServicePage() {

@@ -1,6 +1,6 @@
 import { Group, Text } from '@mantine/core';
-import { exactJson, type Page } from '../api';
-import { Address } from './Address';
+import { exactJson, type Page } from '../../api/client';
+import { Address } from '../../components/Address';
 
 interface RequestShownProps {
   url: string;

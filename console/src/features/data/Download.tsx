@@ -1,6 +1,6 @@
 import { Button, Text } from '@mantine/core';
 import { useMutation } from '@tanstack/react-query';
-import { fetchLines } from '../api';
+import { fetchLines } from '../../api/client';
 
 interface DownloadProps {
   /** A list of entities. */

@@ -1,9 +1,9 @@
 import { Badge, Button, Group, Select, Table, Text } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
-import { type AuditEvent, fetchAudit } from '../api';
-import { Heading } from '../parts/Heading';
-import { Empty, Failed, Pending } from '../parts/States';
+import { type AuditEvent, fetchAudit } from '../../api/client';
+import { Heading } from '../../components/Heading';
+import { Empty, Failed, Pending } from '../../components/States';
 
 const kinds = ['sign-in', 'sign-in-refused', 'refused', 'limited', 'management', 'lost'];
 

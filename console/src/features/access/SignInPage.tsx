@@ -1,7 +1,7 @@
 import { Alert, Button, Center, Paper, PasswordInput, Stack, Text, TextInput, Title } from '@mantine/core';
 import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { signIn } from '../api';
+import { signIn } from '../../api/client';
 
 /** @param isRequired Whether there are administrators at all. */
 export function SignInPage({ isRequired }: { isRequired: boolean }) {
