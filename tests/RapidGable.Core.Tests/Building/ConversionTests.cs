@@ -156,7 +156,7 @@ public class ConversionTests
     }
 
     [Theory] // checked against the data, over all rows
-    [InlineData("n: boolean", "n: ", "'7' is not a value for 1 and 0")]
+    [InlineData("n: boolean", "n: ", "'7' does not fit 1 and 0")]
     [InlineData("s: { type: boolean, \"true\": Y, \"false\": N }", "s: ", "'maybe'")]
     [InlineData("doc: Doc", "doc: ", "a: \"x\" is no Edm.Int32")]
     [InlineData("raw: guid", "raw: ", "1 bytes")]
