@@ -56,7 +56,7 @@ public sealed class RequestBinder
             CheckCrossJoin(path.Root);
         var apply = _syntax.Apply is { } steps ? new ApplyBinder(_model, Text("$apply")).Bind(steps, path.Target) : null;
         if (apply is { IsTransient: true } && path.IsReference)
-            throw Refused("option-not-here", "What $apply makes has no references.", "$apply");
+            throw new FaultException(new RequestFault(400, "option-not-here", "What $apply makes has no references.", "$apply"));
         var set = apply?.Result ?? path.Target;
         var request = Shaped(path, apply, set);
         if (_syntax.Options.Contains("$deltatoken"))
@@ -74,14 +74,19 @@ public sealed class RequestBinder
         return new PathBinder(_model, _syntax.Path, Condition) { IsForChange = forChange }.Bind();
     }
 
-    private static FaultException Refused(string code, string message, string target) => new(new RequestFault(400, code, message, target));
-
     private void CheckCrossJoin(EntitySet root)
     {
         if (_syntax.Apply is not null)
             throw new FaultException(RequestFault.NotImplemented("$apply on $crossjoin is not supported.", "$apply"));
         if (root.Type.Navigations.Any(n => _model.Target(n).RequiresFilter) && _syntax.Filter is null)
-            throw Refused("filter-required", "One of the sets is not read as a whole; say which combinations with $filter.", "$filter");
+            throw new FaultException(
+                new RequestFault(
+                    400,
+                    "filter-required",
+                    "One of the sets is not read as a whole; say which combinations with $filter.",
+                    "$filter"
+                )
+            );
     }
 
     /// <summary>The request with all that its options say of rows and of what is told of them.</summary>
@@ -138,10 +143,13 @@ public sealed class RequestBinder
         var path = request.Path;
         var isWhole = path is { Kind: ResourceKind.Collection or ResourceKind.Count, Target.RequiresFilter: true, Hops.IsEmpty: true };
         if (isWhole && request.Filter is null && path.Filters.IsEmpty)
-            throw Refused(
-                "filter-required",
-                $"'{path.Target.Name}' is not read as a whole; say which of its entities with $filter or $search.",
-                "$filter"
+            throw new FaultException(
+                new RequestFault(
+                    400,
+                    "filter-required",
+                    $"'{path.Target.Name}' is not read as a whole; say which of its entities with $filter or $search.",
+                    "$filter"
+                )
             );
         if (ExpressionSize.Fault(request.Expressions) is { } tooLarge)
             throw new FaultException(tooLarge);
