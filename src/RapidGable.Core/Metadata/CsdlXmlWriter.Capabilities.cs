@@ -98,24 +98,7 @@ public sealed partial class CsdlXmlWriter
             _xml.WriteStartElement("Record", Edm);
             _xml.WriteStartElement("PropertyValue", Edm);
             _xml.WriteAttributeString("Property", "Transformations");
-            Strings([
-                "aggregate",
-                "groupby",
-                "filter",
-                "search",
-                "compute",
-                "concat",
-                "identity",
-                "topcount",
-                "topsum",
-                "toppercent",
-                "bottomcount",
-                "bottomsum",
-                "bottompercent",
-                "orderby",
-                "skip",
-                "top",
-            ]);
+            Strings(Transformations.Known);
             _xml.WriteEndElement();
             Element("PropertyValue", Edm, ("Property", "Rollup"), ("EnumMember", "Aggregation.RollupType/MultipleHierarchies"));
             _xml.WriteEndElement();

@@ -61,15 +61,16 @@ public sealed partial class CsdlXmlWriter
         foreach (var set in _model.Sets)
         {
             if (set.IsUnkeyed)
+            {
                 WriteComplex(set.Type.Name, set.Type.Properties, false, set.Type.Description);
+                WriteOperation(Operation.OfRows(set));
+            }
             else
                 WriteType(set);
-            foreach (var operation in _model.Operations.Where(o => ReferenceEquals(o.Rows, set)))
-                WriteOperation(operation);
             foreach (var derived in set.Type.Derived)
                 WriteDerived(set.Type, derived);
         }
-        foreach (var operation in _model.Operations.Where(o => o.Rows is null))
+        foreach (var operation in _model.DeclaredOperations)
             WriteOperation(operation);
         WriteContainer();
         _xml.WriteEndElement();
@@ -281,7 +282,7 @@ public sealed partial class CsdlXmlWriter
             else
                 WriteSet(set);
         }
-        foreach (var operation in _model.Operations.Where(o => _model.FindSet(o.Name) is null))
+        foreach (var operation in _model.DeclaredOperations)
             WriteImport(operation);
         Annotation("Core.ODataVersions", "String", "4.0 4.01");
         WriteCapabilities();
@@ -379,7 +380,7 @@ public sealed partial class CsdlXmlWriter
         _xml.WriteStartElement(operation.Kind + "Import", Edm);
         _xml.WriteAttributeString("Name", operation.Name);
         _xml.WriteAttributeString(operation.Kind.ToString(), $"{_model.Namespace}.{operation.Name}");
-        if (operation.Kind == OperationKind.Function && operation.Parameters.IsEmpty)
+        if (operation.IsInServiceDocument)
             _xml.WriteAttributeString("IncludeInServiceDocument", "true");
         if (operation.Rows is { } rows)
             Annotation("Core.LongDescription", "String", Reading(rows));

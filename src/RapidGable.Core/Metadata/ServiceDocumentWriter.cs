@@ -18,16 +18,21 @@ public static class ServiceDocumentWriter
                 json.WriteString(format.Control("context"), serviceRoot + "$metadata");
             json.WriteStartArray("value");
             foreach (var set in model.Sets.Where(s => s.ContainedIn is null))
-            {
-                json.WriteStartObject();
-                json.WriteString("name", set.Name);
-                json.WriteString("kind", model.FindOperation(set.Name) is null ? "EntitySet" : "FunctionImport");
-                json.WriteString("url", Uri.EscapeDataString(set.Name));
-                json.WriteEndObject();
-            }
+                Entry(json, set.Name, set.IsUnkeyed ? "FunctionImport" : "EntitySet");
+            foreach (var operation in model.DeclaredOperations.Where(o => o.IsInServiceDocument))
+                Entry(json, operation.Name, "FunctionImport");
             json.WriteEndArray();
             json.WriteEndObject();
         }
         return stream.ToArray();
+    }
+
+    private static void Entry(Utf8JsonWriter json, string name, string kind)
+    {
+        json.WriteStartObject();
+        json.WriteString("name", name);
+        json.WriteString("kind", kind);
+        json.WriteString("url", Uri.EscapeDataString(name));
+        json.WriteEndObject();
     }
 }

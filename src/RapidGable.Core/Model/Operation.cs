@@ -41,6 +41,9 @@ public sealed record Operation(string Name, OperationKind Kind, EntitySet? Rows)
     /// <summary>Filters, orders and pages may follow the call.</summary>
     public bool IsComposable => Kind == OperationKind.Function && Rows is not null;
 
+    /// <summary>It can be called by its name alone, so that the service document lists it.</summary>
+    public bool IsInServiceDocument => Kind == OperationKind.Function && Parameters.IsEmpty;
+
     /// <summary>Rows without a key, which are a function without parameters (CSDL 12).</summary>
     public static Operation OfRows(EntitySet unkeyed) =>
         new(unkeyed.Name, OperationKind.Function, unkeyed) { Description = unkeyed.Type.Description };

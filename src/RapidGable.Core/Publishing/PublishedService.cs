@@ -33,7 +33,6 @@ public sealed class PublishedService(
 
     public EntityModel Model => model;
 
-    /// <summary>The source that a set is read from.</summary>
     /// <summary>The set as it is published, whatever a caller may see of it.</summary>
     public EntitySet Whole(EntitySet set) => Model.FindSet(set.Name)!;
 

@@ -39,6 +39,8 @@ internal sealed class PathBinder(
             );
         if (first.IsSystem)
             throw System(first.Name, "the service root");
+        if (model.DeclaredOperations.Any(o => o.Name == first.Name))
+            throw new FaultException(RequestFault.NotImplemented($"Calling '{first.Name}' is not supported yet.", "path"));
         if (model.FindSet(first.Name) is not { } root)
             throw NotFound(
                 $"There is no resource "

@@ -52,29 +52,22 @@ public sealed class CheckWorkspace(LoadedWorkspace workspace, CheckOptions optio
         WarnOfRoles();
         var drift = workspace.Services.ToDictionary(s => s, Drift);
         var proofs = options.WithData ? await DataProof.ProveAsync(workspace, progress, cancellation) : [];
-        var accepts = options.Accept && !Diagnostics.HasErrors;
         var accepted = ImmutableArray.CreateBuilder<string>();
         var services = ImmutableArray.CreateBuilder<CheckedService>();
         var mayCompare = !Diagnostics.HasErrors;
+        var accepts = options.Accept && mayCompare;
         foreach (var service in workspace.Services)
         {
             var name = service.Model.Service;
-            var visible = AccessVisibility.Of(workspace.Service(name));
-            if (accepts)
+            ImmutableArray<string>? opened = null;
+            if (mayCompare)
             {
-                accepted.Add(AcceptedMetadata.Accept(Folder, name, Metadata(service)));
-                accepted.Add(visible.Accept(Folder, name));
+                var visible = AccessVisibility.Of(workspace.Service(name));
+                opened = accepts ? [] : Opened(visible, name);
+                if (accepts)
+                    accepted.AddRange(AcceptedMetadata.Accept(Folder, name, Metadata(service)), visible.Accept(Folder, name));
             }
-            services.Add(
-                new CheckedService(
-                    service,
-                    [.. proofs.Where(p => p.Service == name)],
-                    drift[service],
-                    accepts ? []
-                        : mayCompare ? Opened(visible, name)
-                        : null
-                )
-            );
+            services.Add(new CheckedService(service, [.. proofs.Where(p => p.Service == name)], drift[service], opened));
         }
         return new CheckReport(Diagnostics, services.ToImmutable(), accepted.ToImmutable());
     }

@@ -346,8 +346,7 @@ public sealed class WriteVerifier(
         return answer;
     }
 
-    /// <summary>Whether two values are the same: a number may be written with more zeros at its end.</summary>
-    /// <summary>Whether two values of a property are one, whichever way they are spelt: 12:30 and 12:30:00.000 are.</summary>
+    /// <summary>Whether two values of a property are the same, however they are written: 1.5 and 1.50, 12:30 and 12:30:00.000.</summary>
     private static bool IsSame(JsonElement one, JsonElement other, EdmType? type)
     {
         if (one.ValueKind == JsonValueKind.Number && other.ValueKind == JsonValueKind.Number)

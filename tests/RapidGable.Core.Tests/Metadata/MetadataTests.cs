@@ -71,16 +71,27 @@ public class MetadataTests
                 Who = AccessRule.ForRoles(["field-staff"]),
             },
             new Operation("recount", OperationKind.Action, null) { Who = AccessRule.Anyone },
+            new Operation("latest", OperationKind.Function, built.FindSet("a")) { Who = AccessRule.Anyone },
         ]);
         var service = new PublishedService(model, workspace.Sources, "r");
         var staff = service.ModelFor(Caller.WithRoles("field-staff"));
-        Assert.Equal(["nearest", "recount"], staff.DeclaredOperations.Select(o => o.Name));
-        Assert.Equal(["recount"], service.ModelFor(Caller.Anonymous).DeclaredOperations.Select(o => o.Name));
+        Assert.Equal(["nearest", "recount", "latest"], staff.DeclaredOperations.Select(o => o.Name));
+        Assert.Equal(["recount", "latest"], service.ModelFor(Caller.Anonymous).DeclaredOperations.Select(o => o.Name));
 
         var xml = Encoding.UTF8.GetString(CsdlXmlWriter.Write(staff, ODataVersion.V401));
         Assert.Contains("<Parameter Name=\"lat\" Type=\"Edm.Double\" Nullable=\"false\">", xml);
         Assert.Contains("<FunctionImport Name=\"nearest\" Function=", xml);
         Assert.Contains("<ActionImport Name=\"recount\" Action=", xml);
+        Assert.Contains(
+            "<Function Name=\"latest\" IsComposable=\"true\"><ReturnType Type=\"Collection(",
+            xml.Replace("\n", "").Replace("  ", "")
+        );
+        // What can be called by its name alone is in both documents, and is not answered with other rows.
+        var document = Encoding.UTF8.GetString(ServiceDocumentWriter.Write(staff, new(ODataVersion.V401, MetadataLevel.None, false), "/"));
+        Assert.Contains("latest", document);
+        Assert.DoesNotContain("nearest", document);
+        Assert.Equal(501, service.Prepare(NetworkFixture.Lex("latest").Value!, Caller.Anonymous).Fault?.Status);
+        Assert.Equal(404, service.Prepare(NetworkFixture.Lex("nearest").Value!, Caller.Anonymous).Fault?.Status);
         using var json = JsonDocument.Parse(CsdlJsonWriter.Write(CsdlXmlWriter.Write(staff, ODataVersion.V401)));
         var nearest = json.RootElement.GetProperty(staff.Namespace).GetProperty("nearest")[0];
         Assert.Equal("Edm.Double", nearest.GetProperty("$Parameter")[0].GetProperty("$Type").GetString());

@@ -7,25 +7,6 @@ namespace RapidGable.Requests.OData;
 /// <summary>The grammar of <c>$apply</c> (Data Aggregation 3).</summary>
 internal sealed class ApplyParser(TokenReader reader, ParameterAliases aliases)
 {
-    private static readonly string[] Known =
-    [
-        "aggregate",
-        "groupby",
-        "filter",
-        "search",
-        "compute",
-        "concat",
-        "identity",
-        "topcount",
-        "topsum",
-        "toppercent",
-        "bottomcount",
-        "bottomsum",
-        "bottompercent",
-        "orderby",
-        "skip",
-        "top",
-    ];
     private static readonly string[] Later = ["expand", "nest", "addnested", "join", "outerjoin", "ancestors", "descendants", "traverse"];
 
     private int _count;
@@ -54,10 +35,10 @@ internal sealed class ApplyParser(TokenReader reader, ParameterAliases aliases)
             return new IdentitySyntax(name.Position);
         if (Later.Contains(word) || word.Contains('.'))
             throw reader.NotImplemented($"The transformation {name.Text} is not supported.", name.Position);
-        if (!Known.Contains(word))
+        if (!Transformations.Known.Contains(word))
             throw reader.Fault(
                 "unknown-function",
-                $"There is no transformation '{name.Text}'.{NearestName.Hint(word, Known)}",
+                $"There is no transformation '{name.Text}'.{NearestName.Hint(word, Transformations.Known)}",
                 name.Position
             );
         reader.Expect('(', $"after {word}");
