@@ -48,7 +48,7 @@ var parsed = root.Parse(args);
 if (parsed.Errors.Count > 0 && parsed.Action is not HelpWithExamples)
 {
     foreach (var error in parsed.Errors)
-        Console.Error.WriteLine($"gable: {error.Message}");
+        Console.Error.WriteLine($"gable: {UsageText.Of(error.Message)}");
     var command = parsed.CommandResult.Command;
     Console.Error.WriteLine($"See 'gable {(command is RootCommand ? "" : command.Name + " ")}--help'.");
     return 2;

@@ -54,6 +54,8 @@ public sealed class CommandTests : IDisposable
     [InlineData("keys .", "Required argument missing")]
     [InlineData("explain -w . absent/Stations", "no service 'absent'")]
     [InlineData("verify --url x", "http://")]
+    [InlineData("verify demo --writes --seed abc", "'abc' is not a whole number, which --seed takes.")]
+    [InlineData("look demo --rows many", "'many' is not a whole number, which --rows takes.")]
     public async Task A_wrong_call_exits_with_2(string arguments, string message)
     {
         Network.Write("taken/file", "");
