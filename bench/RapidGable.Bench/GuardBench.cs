@@ -7,6 +7,7 @@ using RapidGable.Core.Tests;
 using RapidGable.Demo;
 using RapidGable.Publishing;
 using RapidGable.Queries;
+using RapidGable.Requests;
 using RapidGable.Requests.OData;
 using RapidGable.Sources;
 

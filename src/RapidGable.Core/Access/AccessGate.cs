@@ -22,6 +22,10 @@ public sealed record WriteAccess
     /// <summary>The whole set, whatever the caller may read of it.</summary>
     public EntitySet Set { get; }
 
+    /// <summary>The same right in the names of a face.</summary>
+    /// <param name="set">The set with other names of properties, and nothing else of it changed.</param>
+    internal WriteAccess Named(EntitySet set) => new(set, Operation, Before, After, Closed);
+
     /// <summary>The table that is written.</summary>
     public TableSource Table => (TableSource)Set.Source;
 

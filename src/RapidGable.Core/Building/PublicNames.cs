@@ -1,4 +1,3 @@
-using System.Text;
 using Humanizer;
 using RapidGable.Declarations;
 using RapidGable.Model;
@@ -39,40 +38,9 @@ internal static class PublicNames
             _ => name,
         };
 
-    /// <summary>Words end at <c>_</c> and where small letters meet a capital; a word in capitals only becomes an ordinary one.</summary>
-    public static List<string> Words(string name)
-    {
-        var words = new List<string>();
-        var word = new StringBuilder();
-        void End()
-        {
-            if (word.Length > 0)
-                words.Add(word.ToString());
-            word.Clear();
-        }
-        var plain = SimpleIdentifier.From(name);
-        for (var i = 0; i < plain.Length; i++)
-        {
-            if (plain[i] == '_')
-            {
-                End();
-                continue;
-            }
-            if (
-                i > 0
-                && char.IsUpper(plain[i])
-                && (char.IsLower(plain[i - 1]) || (i + 1 < plain.Length && char.IsUpper(plain[i - 1]) && char.IsLower(plain[i + 1])))
-            )
-                End();
-            word.Append(plain[i]);
-        }
-        End();
-        return words;
-    }
-
     private static string Pascal(string name)
     {
-        var text = string.Concat(Words(name).Select(w => char.ToUpperInvariant(w[0]) + w[1..].ToLowerInvariant()));
+        var text = string.Concat(Casings.Words(name).Select(w => char.ToUpperInvariant(w[0]) + w[1..].ToLowerInvariant()));
         return text.Length == 0 ? "_"
             : char.IsDigit(text[0]) ? "_" + text
             : text;

@@ -123,7 +123,7 @@ internal static class SensitiveNames
     /// <summary>The words of a name in small letters and in the singular.</summary>
     private static List<string> Words(string name) =>
         [
-            .. PublicNames
+            .. Casings
                 .Words(name)
                 .Select(w => w.ToLowerInvariant())
                 .Select(w => w.Length > 3 && w[^1] == 's' && !w.EndsWith("ss", StringComparison.Ordinal) ? w[..^1] : w),

@@ -180,15 +180,24 @@ public sealed class ChangeRunner
             if (navigation.IsHeldByTarget)
                 given = await _changes.HeldReferenceAsync(parent, navigation, "");
         }
-        var sent = Read(_path.Target, SentFor.Create, [.. given.Select(g => g.Property.Column)]);
+        IReadOnlyCollection<string> columns = [.. given.Select(g => g.Property.Column)];
+        var isList = Body.IsList;
+        var list = isList ? Taken(Body.Entities(_writable, _path.Target, columns)) : [Read(_path.Target, SentFor.Create, columns)];
         if (!_request.Preconditions.IsEmpty && _request.Preconditions.IfMatch is not null)
             throw new FaultException(
                 new RequestFault(412, "changed", "A request that creates an entity cannot have If-Match.", "If-Match")
             );
-        var row = await _changes.CreateAsync(sent, given);
-        if (navigation?.Link is not null)
-            await _changes.LinkAsync(parent!, navigation, row, Preconditions.None, false, "");
-        return await ResultAsync(ChangeOutcome.Created, row, sent);
+        var created = ImmutableArray.CreateBuilder<ChangedMember>(list.Count);
+        foreach (var sent in list)
+        {
+            var row = await _changes.CreateAsync(sent, given);
+            if (navigation?.Link is not null)
+                await _changes.LinkAsync(parent!, navigation, row, Preconditions.None, false, "");
+            if (!isList)
+                return await ResultAsync(ChangeOutcome.Created, row, sent);
+            created.Add(new ChangedMember(MemberChange.Insert, created.Count, await _finder.AddressAsync(row), null));
+        }
+        return new ChangeResult(ChangeOutcome.Created, null) { Set = _path.Target, Members = created.ToImmutable() };
     }
 
     private ISentBody Body => _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body."));

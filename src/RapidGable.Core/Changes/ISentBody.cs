@@ -36,6 +36,13 @@ public interface ISentBody
     /// <param name="given">Columns whose values the address gives.</param>
     Result<SentEntity> Entity(WritableModel writable, EntitySet set, SentFor use, IReadOnlyCollection<string> given);
 
+    /// <summary>Whether it holds a list of entities to create.</summary>
+    bool IsList { get; }
+
+    /// <summary>All entities of such a list, in its order.</summary>
+    /// <param name="given">As in <see cref="Entity"/>.</param>
+    Result<IReadOnlyList<SentEntity>> Entities(WritableModel writable, EntitySet set, IReadOnlyCollection<string> given);
+
     /// <summary>The value of one property, as an entity that holds nothing else.</summary>
     /// <param name="group">The complex property that it is a member of; null = none.</param>
     Result<SentEntity> Property(WritableModel writable, EntitySet set, Property? group, Property property, SentFor use);

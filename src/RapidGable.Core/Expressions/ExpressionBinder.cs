@@ -143,6 +143,7 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             CaseSyntax branches => BindCase(branches),
             TypeCallSyntax call => BindTypeCall(call),
             RootSyntax root => BindRoot(root),
+            MatchSyntax match => BindMatch(match),
             BinarySyntax binary => BindBinary(binary),
             _ => throw new InvalidOperationException(syntax.GetType().Name),
         };

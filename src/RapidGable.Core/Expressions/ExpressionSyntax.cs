@@ -101,6 +101,45 @@ public sealed record InSyntax(ExpressionSyntax Operand, ImmutableArray<Expressio
 public sealed record CallSyntax(CanonicalFunction Function, string Name, ImmutableArray<ExpressionSyntax> Arguments, int Position)
     : ExpressionSyntax(Position);
 
+/// <summary>A value that a property is held against: alone, or as one end of a range.</summary>
+/// <param name="Slot">Of its text, which takes the type of the property.</param>
+/// <param name="Day">
+/// For a text in the form of a date: the slot of the date itself, which the next day's follows; a point in time is held against the whole
+/// day. Null = it has another form.
+/// </param>
+public sealed record MatchValueSyntax(int Slot, int? Day);
+
+/// <summary>What a property's value may be.</summary>
+public abstract record MatchTermSyntax;
+
+/// <summary>It is null.</summary>
+public sealed record MatchNullSyntax : MatchTermSyntax;
+
+/// <summary>It is this value.</summary>
+public sealed record MatchEqualSyntax(MatchValueSyntax Value) : MatchTermSyntax;
+
+/// <summary>It is between two values, which belong to the range.</summary>
+/// <param name="From">Null = no lower end.</param>
+/// <param name="To">Null = no upper end.</param>
+public sealed record MatchRangeSyntax(MatchValueSyntax? From, MatchValueSyntax? To) : MatchTermSyntax;
+
+/// <summary>It is a text that has another at its start, at its end, or somewhere.</summary>
+public sealed record MatchPartSyntax(CanonicalFunction Function, int Slot) : MatchTermSyntax;
+
+/// <summary>A property that is held against values, as a query parameter of its name does: one of the terms holds, or none.</summary>
+/// <param name="Parameter">The parameter's name as it was written.</param>
+/// <param name="Text">The parameter's value.</param>
+/// <param name="IsNegated">None of the terms holds.</param>
+/// <param name="OtherNames">What else may stand where the first name of the path does.</param>
+public sealed record MatchSyntax(
+    PathSyntax Path,
+    ImmutableArray<MatchTermSyntax> Terms,
+    bool IsNegated,
+    string Parameter,
+    string Text,
+    ImmutableArray<string> OtherNames
+) : ExpressionSyntax(0);
+
 /// <summary>One term of <c>$orderby</c> as it is written.</summary>
 public sealed record OrderTermSyntax(ExpressionSyntax Expression, bool Descending);
 

@@ -46,9 +46,10 @@ internal static class KeyBinder
     /// <summary>
     /// The values of a key that are written as segments, one for each part in the order of the key (URL conventions 4.3.6).
     /// </summary>
-    public static BoundKey OfSegments(IEnumerable<int> slots, EntitySet set) =>
+    /// <param name="key">The properties that the segments stand for.</param>
+    public static BoundKey OfSegments(IEnumerable<int> slots, ImmutableArray<Property> key) =>
         new([
-            .. set.Type.Key.Zip(slots, (property, slot) =>
+            .. key.Zip(slots, (property, slot) =>
                 (property, Value(property, new LiteralSyntax(slot, LiteralKind.Text, 0), _ => throw new InvalidOperationException()))
             ),
         ]);

@@ -393,6 +393,7 @@ public sealed class EntityModel
     {
         Limits = other.Limits;
         Repeats = other.Repeats;
+        Faces = other.Faces;
         DeclaredOperations = other.DeclaredOperations;
     }
 
@@ -452,6 +453,9 @@ public sealed class EntityModel
     /// <summary>What requests are held to.</summary>
     public RequestLimits Limits { get; init; } = RequestLimits.Standard;
 
+    /// <summary>How the service stands on its faces.</summary>
+    public ServiceFaces Faces { get; private init; } = ServiceFaces.Everything;
+
     /// <summary>By source: the table that keeps the answers of repeatable requests.</summary>
     public ImmutableDictionary<string, RepeatTable> Repeats { get; init; } = ImmutableDictionary<string, RepeatTable>.Empty;
 
@@ -472,6 +476,9 @@ public sealed class EntityModel
 
     /// <summary>The same model over sources that keep the answers of repeatable requests.</summary>
     public EntityModel Keeping(ImmutableDictionary<string, RepeatTable> repeats) => new(this, Sets) { Repeats = repeats };
+
+    /// <summary>The same model, standing on its faces in another way.</summary>
+    public EntityModel On(ServiceFaces faces) => new(this, Sets) { Faces = faces };
 
     /// <summary>The same model with other sets, such as those that a caller may know of.</summary>
     public EntityModel With(ImmutableArray<EntitySet> sets) => new(this, sets);

@@ -9,7 +9,7 @@ namespace RapidGable.Payloads;
 /// <summary>Makes the addresses that a payload holds.</summary>
 /// <param name="serviceRoot">Absolute, with a slash at its end.</param>
 /// <param name="request">The answered request, whose options go on in next links.</param>
-public sealed class LinkBuilder(string serviceRoot, LexedRequest request)
+public sealed class LinkBuilder(string serviceRoot, LexedRequest request) : ILinks
 {
     private RequestAddress Address => request.Address;
 
@@ -67,7 +67,7 @@ public sealed class LinkBuilder(string serviceRoot, LexedRequest request)
     private string RelatedLink(RelatedPage next, QueryValues values)
     {
         var expand = next.Expand;
-        var rootId = Uri.UnescapeDataString(next.RootId);
+        var rootId = Uri.UnescapeDataString(ODataAddresses.Relative.Of(next.Root));
         var related = new RelatedOptions(request, expand, rootId);
         var nested = string.Concat(
             related
@@ -76,7 +76,7 @@ public sealed class LinkBuilder(string serviceRoot, LexedRequest request)
                 .Concat(Address.Options.Where(o => o.Name.StartsWith('@')).Select(o => o.Raw + "&"))
         );
         var token = new PagePosition(QueryValues.Fingerprint(expand.Target, related.OrderText), next.Position).Write();
-        return $"{serviceRoot}{next.ParentId}/{Uri.EscapeDataString(expand.Navigation.Name)}"
+        return $"{serviceRoot}{ODataAddresses.Relative.Of(next.Parent)}/{Uri.EscapeDataString(expand.Navigation.Name)}"
             + $"{(expand.Kind == ExpandKind.References ? "/$ref" : "")}?{nested}$skiptoken={token}";
     }
 

@@ -27,14 +27,28 @@ public sealed class PayloadOutput(Func<ReadOnlyMemory<byte>, CancellationToken, 
     public ValueTask SendAsync(Utf8JsonWriter json, CancellationToken cancellation)
     {
         json.Flush();
-        if (!_hasSent)
-            isWhole?.Invoke(_count);
-        return SendPieceAsync(json, cancellation);
+        return SendAsync(cancellation);
     }
 
-    private async ValueTask SendPieceAsync(Utf8JsonWriter json, CancellationToken cancellation)
+    /// <summary>Sends what has gathered if it is a piece.</summary>
+    public ValueTask SendIfFullAsync(CancellationToken cancellation) => _count < PieceBytes ? default : SendPieceAsync(cancellation);
+
+    /// <summary>Sends the rest.</summary>
+    public ValueTask SendAsync(CancellationToken cancellation)
+    {
+        if (!_hasSent)
+            isWhole?.Invoke(_count);
+        return SendPieceAsync(cancellation);
+    }
+
+    private ValueTask SendPieceAsync(Utf8JsonWriter json, CancellationToken cancellation)
     {
         json.Flush();
+        return SendPieceAsync(cancellation);
+    }
+
+    private async ValueTask SendPieceAsync(CancellationToken cancellation)
+    {
         if (_count == 0)
             return;
         _hasSent = true;

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using RapidGable.Changes;
 using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Requests;
@@ -189,7 +190,18 @@ internal sealed class RowWalk(EntityNode root, BoundRequest request, QueryRun ru
     }
 
     private RelatedPage PageAfter(EntityNode parent, IRowCursor parentRow, BoundExpand expand, ImmutableArray<StoredValue> last) =>
-        new(KeyPredicate.EntityId(parent.Shape, parentRow), KeyPredicate.EntityId(root.Shape, run.Rows), expand, last);
+        new(AddressOf(parent.Shape, parentRow), AddressOf(root.Shape, run.Rows), expand, last);
+
+    private static EntityAddress AddressOf(EntityShape entity, IRowCursor row)
+    {
+        ImmutableArray<object> Key(ImmutableArray<ShapeCell> cells) =>
+            [.. cells.Select(k => RowValue.Published(row, k.Property, k.Column))];
+        return new EntityAddress(
+            entity.Set,
+            Key(entity.Key),
+            entity.Container is { } container ? new ContainerAddress(container.Set, Key(container.Key), container.Navigation) : null
+        );
+    }
 
     /// <summary>Entities of another source are written when they are fetched, and put in their places later.</summary>
     private async Task<RemoteEntities> FetchAsync(RemoteNode remote)

@@ -26,12 +26,39 @@ public sealed class PublishedService(
     private readonly ImmutableDictionary<string, ImmutableArray<BoundRule>> _checks = AccessGate.BindChecks(model);
     private readonly ConcurrentDictionary<(string, string), BoundRule> _conditions = new();
     private readonly ConcurrentDictionary<(string, string), BoundRule> _values = new();
+    private readonly FaceShape _shape = new();
+    private readonly ConcurrentDictionary<string, PublishedService> _faces = new();
+    private readonly EntityModel? _named;
     private View? _anonymous;
+
+    private PublishedService(
+        PublishedService whole,
+        EntityModel model,
+        IReadOnlyDictionary<string, ISource> sources,
+        FaceShape shape,
+        ByteBudget? memory
+    )
+        : this(model, sources, whole.Revision, memory)
+    {
+        _shape = shape;
+        _named = FaceModel.Named(model, shape);
+    }
+
+    /// <summary>
+    /// The service as one of its faces shows it: with the sets that stand on the face, in the face's names. The same object where the face
+    /// shows all of it as it is.
+    /// </summary>
+    /// <param name="face">The short name of the face.</param>
+    public PublishedService On(string face) =>
+        model.Faces.Of(face) is { IsWhole: false } shape
+            ? _faces.GetOrAdd(face, _ => new PublishedService(this, model, sources, shape, memory))
+            : this;
 
     /// <summary>The rules of a set, with their conditions.</summary>
     public ImmutableArray<BoundRule> RulesOf(EntitySet set) => _rules[set.Name];
 
-    public EntityModel Model => model;
+    /// <summary>All that is published, in the names of the face.</summary>
+    public EntityModel Model => _named ?? model;
 
     /// <summary>The set as it is published, whatever a caller may see of it.</summary>
     public EntitySet Whole(EntitySet set) => Model.FindSet(set.Name)!;
@@ -121,22 +148,28 @@ public sealed class PublishedService(
 
     /// <summary>A condition of a rule about written rows.</summary>
     internal BoundRule ConditionOf(EntitySet whole, string condition) =>
-        _conditions.GetOrAdd((whole.Name, condition), k => BoundRule.BindCondition(model.Stored, whole, k.Item2).Value!);
+        _conditions.GetOrAdd((whole.Name, condition), k => BoundRule.BindCondition(model.Stored, Declared(whole), k.Item2).Value!);
 
     /// <summary>An expression that a value is made of.</summary>
     internal BoundRule ValueOf(EntitySet whole, string expression) =>
-        _values.GetOrAdd((whole.Name, expression), k => BoundRule.BindValue(model.Stored, whole, k.Item2).Value!);
+        _values.GetOrAdd((whole.Name, expression), k => BoundRule.BindValue(model.Stored, Declared(whole), k.Item2).Value!);
+
+    /// <summary>The set with the names in which conditions and expressions are declared.</summary>
+    private EntitySet Declared(EntitySet whole) => model.Stored.FindSet(whole.Name) ?? whole;
 
     /// <summary>Whether a caller knows all that a condition is about.</summary>
     internal bool Knows(Caller caller, string set, string condition) =>
-        ViewFor(caller).Model is var seen && seen.FindSet(set) is { } own && BoundRule.BindCondition(seen, own, condition).Fault is null;
+        ViewFor(caller).Declared is var seen && seen.FindSet(set) is { } own && BoundRule.BindCondition(seen, own, condition).Fault is null;
 
     /// <summary>What a caller may write of a set by one operation; null = nothing.</summary>
     /// <param name="set">As the caller sees it, or whole.</param>
-    public WriteAccess? Writing(EntitySet set, SetOperations operation, Caller caller) =>
-        model.Stored.FindSet(set.Name) is { } whole
-            ? AccessGate.Writing(model.Stored, whole, operation, caller.Within(model.Service), _rules[set.Name], _checks[set.Name])
-            : null;
+    public WriteAccess? Writing(EntitySet set, SetOperations operation, Caller caller)
+    {
+        if (model.Stored.FindSet(set.Name) is not { } whole)
+            return null;
+        var access = AccessGate.Writing(model.Stored, whole, operation, caller.Within(model.Service), _rules[set.Name], _checks[set.Name]);
+        return _shape.Names == Casing.AsIs ? access : access?.Named(FaceModel.Named(access.Set, _shape));
+    }
 
     /// <summary>Whether a caller may do anything with anything of the service.</summary>
     public bool IsOpenTo(Caller caller) => !ViewFor(caller).Changeable.Sets.IsEmpty;
@@ -145,14 +178,14 @@ public sealed class PublishedService(
     public bool HasMoreForOthers(Caller caller)
     {
         var seen = ViewFor(caller).Changeable.Sets;
-        return model.Sets.Any(s => !s.Rules.IsEmpty && !seen.Any(v => v.Name == s.Name));
+        return FaceModel.Shown(model, _shape).Sets.Any(s => !s.Rules.IsEmpty && !seen.Any(v => v.Name == s.Name));
     }
 
     /// <summary>Whether a request is refused only since rules keep from the caller what it names.</summary>
     public bool IsKeptByRules(ISpelledRequest spelled, Caller caller) =>
         spelled.Parse().Is(out var syntax, out _)
         && !RequestBinder.Bind(syntax, ModelFor(caller)).Is(out _, out _)
-        && RequestBinder.Bind(syntax, model).Is(out _, out _);
+        && RequestBinder.Bind(syntax, FaceModel.Shown(model, _shape)).Is(out _, out _);
 
     /// <summary>What the rules of all sets that a read touches do for a caller; empty when the request is wrong for every caller.</summary>
     public IReadOnlyList<RuleEffect> ExplainAccess(ISpelledRequest spelled, Caller caller)
@@ -161,7 +194,7 @@ public sealed class PublishedService(
             !spelled.Parse().Is(out var syntax, out _)
             || !(
                 RequestBinder.Bind(syntax, ModelFor(caller)).Is(out var bound, out _)
-                || RequestBinder.Bind(syntax, model).Is(out bound, out _)
+                || RequestBinder.Bind(syntax, FaceModel.Shown(model, _shape)).Is(out bound, out _)
             )
         )
             return [];
@@ -183,11 +216,13 @@ public sealed class PublishedService(
     }
 
     /// <summary>Plans in the cache, over all views.</summary>
-    public int CachedPlans => _views.Values.Sum(v => v.Plans.Count);
+    public int CachedPlans => _views.Values.Sum(v => v.Plans.Count) + _faces.Values.Sum(f => f.CachedPlans);
 
     /// <summary>Drops all views and plans; those that come next are made anew.</summary>
     public void Forget()
     {
+        foreach (var face in _faces.Values)
+            face.Forget();
         foreach (var signature in _views.Keys)
         {
             if (!_views.TryRemove(signature, out var view))
@@ -213,17 +248,20 @@ public sealed class PublishedService(
         {
             var visible = AccessGate.VisibleTo(model, caller, _rules);
             return new View(
+                FaceModel.Shown(visible, _shape),
+                FaceModel.Shown(AccessGate.ChangeableBy(model.Stored, visible, caller, _rules), _shape),
                 visible,
-                AccessGate.ChangeableBy(model.Stored, visible, caller, _rules),
                 new PlanCache<PreparedRequest>(Limits.CachedPlans, memory),
                 new PlanCache<PreparedChange>(Limits.CachedPlans, memory)
             );
         });
     }
 
+    /// <param name="Declared">What the caller may know of, on all faces and in the names of the declaration.</param>
     private sealed record View(
         EntityModel Model,
         EntityModel Changeable,
+        EntityModel Declared,
         PlanCache<PreparedRequest> Plans,
         PlanCache<PreparedChange> Changes
     );

@@ -22,6 +22,9 @@ internal sealed class PathBinder(
     /// <summary>The path says what is to be changed.</summary>
     public bool IsForChange { get; init; }
 
+    /// <summary>How plain segments write the names of properties and relations.</summary>
+    public Casing Casing { get; init; }
+
     public BoundPath Bind()
     {
         if (segments.Length == 0)
@@ -136,27 +139,35 @@ internal sealed class PathBinder(
             }
             if (!single)
             {
-                if (KeySegments(set, i) is not { } parts)
+                if (segment is { IsPlain: true, Key: { } named })
+                {
+                    _bound.Add(new KeySegment(NamedKey(named, set, segment)));
+                    single = true;
+                    continue;
+                }
+                var properties = segment.IsPlain ? OwnKey(set) : set.Type.Key;
+                if (KeySegments(set, properties, i) is not { } parts)
                     throw NotFound(
-                        segment.Name.Contains('.')
-                            ? $"There is no type or operation '{segment.Name}'."
-                            : $"'{segment.Name}' cannot follow a collection; say which entity, as in "
-                                + $"{segments[i - 1].Name}({KeyBinder.Example(set)})."
+                        segment.IsPlain ? $"'{segment.Name}' cannot follow rows that have no key."
+                        : segment.Name.Contains('.') ? $"There is no type or operation '{segment.Name}'."
+                        : $"'{segment.Name}' cannot follow a collection; say which entity, as in "
+                            + $"{segments[i - 1].Name}({KeyBinder.Example(set)})."
                     );
-                _bound.Add(new KeySegment(KeyBinder.OfSegments(parts, set)));
+                _bound.Add(new KeySegment(KeyBinder.OfSegments(parts, properties)));
                 i += parts.Length - 1;
                 single = true;
                 continue;
             }
-            if (set.Type.FindNavigation(segment.Name) is { } navigation && !segment.IsText)
+            if (Navigation(set, segment) is { } navigation)
             {
                 (set, single) = Step(navigation, segment);
                 _cast = null;
                 continue;
             }
-            if (segment.IsText || set.Type.FindProperty(segment.Name) is not { } property || segment.Key is not null)
+            if (StructuralProperty(set, segment) is not { } property)
                 throw NotFound(
-                    $"'{set.Type.Name}' has no property '{segment.Name}'.{NearestName.Hint(segment.Name, set.Type.MemberNames)}"
+                    $"'{set.Type.Name}' has no property "
+                        + $"'{segment.Name}'.{NearestName.Hint(segment.Name, set.Type.MemberNames.Select(n => Written(n, segment)))}"
                 );
             AddProperty(property, i);
             break;
@@ -172,7 +183,9 @@ internal sealed class PathBinder(
 
     /// <summary>The derived type that a segment names; null = it names none, or a type is named already.</summary>
     private DerivedType? Cast(EntitySet set, SegmentSyntax segment) =>
-        segment.Name.Contains('.') && !segment.IsText && _cast is null ? DerivedTypes.Find(set.Type, segment.Name, model.Namespace) : null;
+        segment.Name.Contains('.') && segment is { IsText: false, IsPlain: false } && _cast is null
+            ? DerivedTypes.Find(set.Type, segment.Name, model.Namespace)
+            : null;
 
     private (EntitySet Set, bool IsSingle) Step(NavigationProperty navigation, SegmentSyntax segment)
     {
@@ -198,19 +211,46 @@ internal sealed class PathBinder(
     }
 
     /// <summary>The segments from here on that stand for a key, by their slots; null when they cannot (URL conventions 4.3.6).</summary>
-    private int[]? KeySegments(EntitySet set, int index)
+    private int[]? KeySegments(EntitySet set, ImmutableArray<Property> key, int index)
     {
-        var parts = set.Type.Key.Length;
-        if (set.IsUnkeyed || (IsFiltered && _cast is null) || segments[index].Name.Contains('.') && !segments[index].IsText)
+        var parts = key.Length;
+        if (
+            set.IsUnkeyed
+            || (IsFiltered && _cast is null)
+            || segments[index].Name.Contains('.') && segments[index] is { IsText: false, IsPlain: false }
+        )
             return null;
         if (index + parts > segments.Length)
             throw NotFound(
                 $"The key of {set.Name} has {parts} parts, and the path ends before the last: "
-                    + $"{string.Join('/', set.Type.Key.Select(k => k.Name))}."
+                    + $"{string.Join('/', key.Select(k => k.Name))}."
             );
         var slots = segments.Skip(index).Take(parts).Select(s => s.Slot).ToArray();
         return slots.All(s => s >= 0) ? slots : null;
     }
+
+    /// <summary>A key in plain segments may leave out what the entity before the step says already.</summary>
+    private ImmutableArray<Property> OwnKey(EntitySet set) =>
+        _bound[^1] is NavigationSegment { Navigation: { Link: null } step }
+        && set.Type.Key.Where(k => step.Joins.All(j => j.Target.Column != k.Column)).ToImmutableArray() is { IsEmpty: false } own
+            ? own
+            : set.Type.Key;
+
+    private BoundKey NamedKey(ImmutableArray<KeyPartSyntax> parts, EntitySet set, SegmentSyntax segment) =>
+        KeyBinder.Bind(parts, set, segment.Name, _bound[^1] is NavigationSegment { Navigation: { Link: null } step } ? step : null);
+
+    private NavigationProperty? Navigation(EntitySet set, SegmentSyntax segment) =>
+        segment.IsText ? null
+        : !segment.IsPlain || Casing == Casing.AsIs ? set.Type.FindNavigation(segment.Name)
+        : set.Type.Navigations.FirstOrDefault(n => Casing.Apply(n.Name) == segment.Name);
+
+    private Property? StructuralProperty(EntitySet set, SegmentSyntax segment) =>
+        segment.IsText || segment.Key is not null ? null
+        : !segment.IsPlain || Casing == Casing.AsIs ? set.Type.FindProperty(segment.Name)
+        : set.Type.Properties.FirstOrDefault(p => Casing.Apply(p.Name) == segment.Name);
+
+    /// <summary>A name as segments of this kind write it.</summary>
+    private string Written(string name, SegmentSyntax segment) => segment.IsPlain ? Casing.Apply(name) : name;
 
     /// <summary>Whether a condition stands behind the last set or step.</summary>
     private bool IsFiltered =>

@@ -71,7 +71,7 @@ public sealed class RequestBinder
     {
         BoundExpression Condition(EntitySet set, ExpressionSyntax filter) =>
             new ExpressionBinder(_model, set, "path", "", isFilter: true).BindCondition(filter);
-        return new PathBinder(_model, _syntax.Path, Condition) { IsForChange = forChange }.Bind();
+        return new PathBinder(_model, _syntax.Path, Condition) { IsForChange = forChange, Casing = _syntax.Casing }.Bind();
     }
 
     private void CheckCrossJoin(EntitySet root)

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using RapidGable.Expressions;
+using RapidGable.Model;
 
 namespace RapidGable.Requests;
 
@@ -60,10 +61,13 @@ public sealed record NestedOption(string Name, int FirstToken, int EndToken);
 /// <param name="Slot">The whole segment as text, for where it stands for a key; -1 = it cannot.</param>
 public sealed record SegmentSyntax(string Name, ImmutableArray<KeyPartSyntax>? Key, int Slot = -1)
 {
-    public bool IsSystem => Name.StartsWith('$') && !IsText;
+    public bool IsSystem => Name.StartsWith('$') && !IsText && !IsPlain;
 
     /// <summary>No name, so nothing but a key.</summary>
     public bool IsText { get; init; }
+
+    /// <summary>A name or a value of a key, whichever fits there; neither a system resource nor a type.</summary>
+    public bool IsPlain { get; init; }
 
     /// <summary>The sets of a <c>$crossjoin(…)</c>.</summary>
     public ImmutableArray<NameSyntax> Sets { get; init; } = [];
@@ -75,6 +79,9 @@ public sealed record SegmentSyntax(string Name, ImmutableArray<KeyPartSyntax>? K
 /// <summary>A parsed request. Slots point into the literals that came with it.</summary>
 public sealed record RequestSyntax(ImmutableArray<SegmentSyntax> Path)
 {
+    /// <summary>How plain segments write the names of properties and relations.</summary>
+    public Casing Casing { get; init; }
+
     /// <summary>Null = not given.</summary>
     public ImmutableArray<TransformationSyntax>? Apply { get; init; }
 

@@ -8,6 +8,7 @@ using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Publishing;
+using RapidGable.Requests;
 using RapidGable.Requests.OData;
 using static RapidGable.Core.Tests.RuleWorld;
 

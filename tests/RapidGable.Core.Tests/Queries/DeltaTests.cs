@@ -5,6 +5,7 @@ using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Publishing;
 using RapidGable.Queries;
+using RapidGable.Requests;
 using RapidGable.Requests.OData;
 
 namespace RapidGable.Core.Tests;

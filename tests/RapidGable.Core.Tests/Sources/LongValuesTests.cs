@@ -1,6 +1,7 @@
 using System.Numerics;
 using CsCheck;
 using RapidGable.Model;
+using RapidGable.Requests;
 using RapidGable.Requests.OData;
 using RapidGable.Sources.PostgreSql;
 

@@ -53,10 +53,8 @@ public sealed class JsonLinesWriter : IPayloadWriter
         LinkBuilder links,
         Utf8JsonWriter json,
         PayloadOutput output
-    ) : JsonRows(entities, format, run, links, json, output)
+    ) : ODataJsonRows(entities, format, run, links, json, output)
     {
-        private readonly PayloadOutput _output = output;
-
         public override void EndEntity(EntityNode node)
         {
             base.EndEntity(node);
@@ -71,15 +69,6 @@ public sealed class JsonLinesWriter : IPayloadWriter
             members();
             Json.WriteEndObject();
             EndLine();
-        }
-
-        private void EndLine()
-        {
-            // The next object is the first one of a new text, so that no comma stands before it.
-            Json.Flush();
-            Json.Reset();
-            _output.GetSpan(1)[0] = (byte)'\n';
-            _output.Advance(1);
         }
     }
 }

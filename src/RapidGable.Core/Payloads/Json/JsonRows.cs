@@ -44,16 +44,9 @@ internal sealed class EntityJson
     public static JsonEncodedText Encode(string name) => JsonEncodedText.Encode(name, JsonText.Encoder);
 }
 
-/// <summary>Writes the rows of one answer as JSON objects.</summary>
-/// <param name="entities">By the number of the node.</param>
-internal class JsonRows(
-    ImmutableArray<EntityJson> entities,
-    PayloadFormat format,
-    QueryRun run,
-    LinkBuilder links,
-    Utf8JsonWriter json,
-    PayloadOutput output
-) : IRowVisitor
+/// <summary>Writes the rows of one answer as JSON objects. What stands beside the values is the format's own.</summary>
+/// <param name="names">Those of the relations, by the number of the node.</param>
+internal abstract class JsonRows(ImmutableArray<JsonEncodedText> names, Utf8JsonWriter json, PayloadOutput output) : IRowVisitor
 {
     internal static readonly JsonWriterOptions WriterOptions = new() { Encoder = JsonText.Encoder, SkipValidation = true };
 
@@ -64,26 +57,21 @@ internal class JsonRows(
 
     public virtual void BeginEntity(EntityNode node) => Json.WriteStartObject();
 
-    public void Values(EntityNode node, IRowCursor row) => entities[node.Number].Values(Json, links, row);
+    public abstract void Values(EntityNode node, IRowCursor row);
 
     public virtual void EndEntity(EntityNode node) => Json.WriteEndObject();
 
-    public void BeginSingle(EntityNode related) => Json.WriteStartObject(entities[related.Number].Name);
+    public void BeginSingle(EntityNode related) => Json.WriteStartObject(names[related.Number]);
 
     public void EndSingle(EntityNode related) => Json.WriteEndObject();
 
-    public void NoSingle(EntityNode related) => Json.WriteNull(entities[related.Number].Name);
+    public void NoSingle(EntityNode related) => Json.WriteNull(names[related.Number]);
 
-    public void Count(EntityNode related, long count) => WriteCount(entities[related.Number].Count, count);
+    public abstract void Count(EntityNode related, long count);
 
-    public void BeginMany(EntityNode related) => Json.WriteStartArray(entities[related.Number].Name);
+    public virtual void BeginMany(EntityNode related) => Json.WriteStartArray(names[related.Number]);
 
-    public void EndMany(EntityNode related, RelatedPage? next)
-    {
-        Json.WriteEndArray();
-        if (next is not null)
-            Json.WriteString(entities[related.Number].NextLink, links.Of(next, run.Values));
-    }
+    public abstract void EndMany(EntityNode related, RelatedPage? next);
 
     public ReadOnlyMemory<byte> Apart(EntityNode related, Action members)
     {
@@ -102,12 +90,48 @@ internal class JsonRows(
 
     public void InsertSingle(EntityNode related, ReadOnlyMemory<byte> entity)
     {
-        Json.WritePropertyName(entities[related.Number].Name);
+        Json.WritePropertyName(names[related.Number]);
         Json.WriteRawValue(entity.Span, skipInputValidation: true);
     }
 
+    public abstract void Removed(EntityShape shape, IRowCursor row, bool isDeleted);
+
+    public ValueTask SendIfFullAsync(CancellationToken cancellation) => output.SendIfFullAsync(json, cancellation);
+
+    /// <summary>Ends a line between two objects, so that the next is the first one of a new text and no comma stands before it.</summary>
+    protected void EndLine()
+    {
+        Json.Flush();
+        Json.Reset();
+        output.GetSpan(1)[0] = (byte)'\n';
+        output.Advance(1);
+    }
+}
+
+/// <summary>Writes the rows of one answer as OData JSON, with the control information that the level asks for.</summary>
+/// <param name="entities">By the number of the node.</param>
+internal class ODataJsonRows(
+    ImmutableArray<EntityJson> entities,
+    PayloadFormat format,
+    QueryRun run,
+    LinkBuilder links,
+    Utf8JsonWriter json,
+    PayloadOutput output
+) : JsonRows([.. entities.Select(e => e.Name)], json, output)
+{
+    public override void Values(EntityNode node, IRowCursor row) => entities[node.Number].Values(Json, links, row);
+
+    public override void Count(EntityNode related, long count) => WriteCount(entities[related.Number].Count, count);
+
+    public override void EndMany(EntityNode related, RelatedPage? next)
+    {
+        Json.WriteEndArray();
+        if (next is not null)
+            Json.WriteString(entities[related.Number].NextLink, links.Of(next, run.Values));
+    }
+
     /// <summary>An entity that is no longer part of the result (JSON format 15.3).</summary>
-    public void Removed(EntityShape shape, IRowCursor row, bool isDeleted)
+    public override void Removed(EntityShape shape, IRowCursor row, bool isDeleted)
     {
         var (id, reason) = (KeyPredicate.EntityId(shape, row), isDeleted ? "deleted" : "changed");
         Json.WriteStartObject();
@@ -127,8 +151,6 @@ internal class JsonRows(
         }
         Json.WriteEndObject();
     }
-
-    public ValueTask SendIfFullAsync(CancellationToken cancellation) => output.SendIfFullAsync(json, cancellation);
 
     /// <summary>A count is a text where a caller's numbers are too small for it (JSON format 3.2).</summary>
     public void WriteCount(JsonEncodedText name, long count)

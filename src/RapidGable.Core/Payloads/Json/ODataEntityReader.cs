@@ -12,13 +12,14 @@ internal sealed class ODataEntityReader
     private const string TooLarge = "too-large";
 
     private readonly WritableModel _writable;
+    private readonly ODataJsonForm _form;
     private readonly ODataRelationReader _relations;
     private readonly JsonValueReader _values;
     private int _entities;
 
     public ODataEntityReader(WritableModel writable, ODataJsonForm form)
     {
-        _writable = writable;
+        (_writable, _form) = (writable, form);
         _relations = new ODataRelationReader(this, writable.Model, form.Is40);
         _values = new JsonValueReader(form.NumbersAsText, Faults);
     }
@@ -116,12 +117,14 @@ internal sealed class ODataEntityReader
     private void Member(JsonProperty member, OpenEntity entity)
     {
         var (set, members, at) = (entity.Set, entity.Members, entity.Path + member.Name);
-        if (member.Name.IndexOf('@', StringComparison.Ordinal) is >= 0 and var sign)
+        if (!_form.IsPlain && member.Name.IndexOf('@', StringComparison.Ordinal) is >= 0 and var sign)
             Annotation(member, sign, entity);
         else if (members.IsComputed(member.Name))
-            return;
+            CheckUnchanged(member, entity);
         else if (members.Find(member.Name) is { } property)
         {
+            if (!members.IsClosed(property) && !members.IsTaken(property))
+                CheckUnchanged(member, entity);
             if (members.IsKey(property) && KeyPart(member.Value, property, at) is { } part)
                 entity.Key.Add(part);
             else if (members.IsClosed(property))
@@ -131,7 +134,7 @@ internal sealed class ODataEntityReader
         }
         else if (set.Type.FindNavigation(member.Name) is { } navigation)
         {
-            if (_relations.Inline(member.Value, navigation, entity.Use, at, entity.Depth) is { } relation)
+            if (_relations.Inline(RowsOf(member.Value, navigation), navigation, entity.Use, at, entity.Depth) is { } relation)
                 entity.Relations.Add(relation);
         }
         else
@@ -141,6 +144,34 @@ internal sealed class ODataEntityReader
                 "unknown-property"
             );
     }
+
+    /// <summary>
+    /// What a plain body says of a value that is not written: nothing, or what it is already. Other bodies may say anything (M-05, M-18).
+    /// </summary>
+    private void CheckUnchanged(JsonProperty member, OpenEntity entity)
+    {
+        if (!_form.IsPlain || entity.Depth > 1)
+            return;
+        var isSame =
+            _form.Current is { } current
+            && entity.Use != SentFor.Create
+            && current.TryGetProperty(member.Name, out var value)
+            && JsonElement.DeepEquals(value, member.Value);
+        if (!isSame)
+            Wrong(
+                entity.Path + member.Name,
+                entity.Use == SentFor.Create
+                    ? $"'{member.Name}' is given by the service, and not by callers."
+                    : $"'{member.Name}' cannot be changed; leave it out, or send it as it is.",
+                "read-only"
+            );
+    }
+
+    /// <summary>The related entities of a plain body, which may come as they are read: an object with <c>rows</c>.</summary>
+    private JsonElement RowsOf(JsonElement value, NavigationProperty navigation) =>
+        _form.IsPlain && navigation.IsCollection && value.ValueKind == JsonValueKind.Object && value.TryGetProperty("rows", out var rows)
+            ? rows
+            : value;
 
     /// <summary>Names with a sign in them: the entity's own address and state, and relations; all else does no harm (M-07).</summary>
     private void Annotation(JsonProperty member, int sign, OpenEntity entity)
@@ -167,6 +198,8 @@ internal sealed class ODataEntityReader
     private DerivedType? TypeOf(JsonElement body, EntitySet set, EntitySet whole, string path)
     {
         var model = _writable.Model;
+        if (_form.IsPlain)
+            return TypeByDiscriminator(body, whole);
         foreach (var member in body.EnumerateObject().Where(m => m.Name is "@type" or "@odata.type"))
         {
             var name = member.Value.ValueKind == JsonValueKind.String ? member.Value.GetString()!.TrimStart('#') : "";
@@ -184,6 +217,28 @@ internal sealed class ODataEntityReader
             Wrong(path + member.Name, $"'{name}' is not a type of {set.Name}: {string.Join(", ", types)}.", "type");
         }
         return set.Type.Name != whole.Type.Name ? whole.Type.Derived.FirstOrDefault(d => d.Name == set.Type.Name) : null;
+    }
+
+    /// <summary>The derived type whose discriminator the body holds; null = the set's own.</summary>
+    private static DerivedType? TypeByDiscriminator(JsonElement body, EntitySet whole)
+    {
+        foreach (var derived in whole.Type.Derived.Where(d => d.Discriminator is not null))
+        {
+            var name = whole.Type.Properties.FirstOrDefault(p => p.Column == derived.Discriminator!.Column)?.Name;
+            if (name is null || !body.TryGetProperty(name, out var value))
+                continue;
+            var isOf = derived.Values.Any(v =>
+                v switch
+                {
+                    string text => value.ValueKind == JsonValueKind.String && value.GetString() == text,
+                    long number => value.ValueKind == JsonValueKind.Number && value.TryGetInt64(out var sent) && sent == number,
+                    _ => false,
+                }
+            );
+            if (isOf)
+                return derived;
+        }
+        return null;
     }
 
     private SentValue? KeyPart(JsonElement value, Property property, string path)

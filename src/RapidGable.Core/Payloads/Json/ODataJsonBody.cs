@@ -11,6 +11,12 @@ namespace RapidGable.Payloads.Json;
 /// <param name="NumbersAsText">Int64 and Decimal come as strings (<c>IEEE754Compatible=true</c>).</param>
 public sealed record ODataJsonForm(bool Is40, bool NumbersAsText)
 {
+    /// <summary>Names with an at sign have no meaning, and what is never written may only be sent as it is.</summary>
+    public bool IsPlain { get; init; }
+
+    /// <summary>For a plain body: the entity as its caller sees it before the change; null = there is none.</summary>
+    public JsonElement? Current { get; init; }
+
     /// <summary>That of version 4.01 with numbers as numbers.</summary>
     public static ODataJsonForm V401 { get; } = new(false, false);
 }
@@ -32,7 +38,12 @@ public sealed class ODataJsonBody : ISentBody, IDisposable
 
     /// <param name="body">UTF-8, with or without a byte order mark.</param>
     /// <returns>The fault says where it is no JSON.</returns>
-    public static Result<ODataJsonBody> Parse(ReadOnlyMemory<byte> body, ODataJsonForm form)
+    public static Result<ODataJsonBody> Parse(ReadOnlyMemory<byte> body, ODataJsonForm form) =>
+        Document(body).Is(out var document, out var fault) ? new ODataJsonBody(document, form) : fault;
+
+    /// <param name="body">UTF-8, with or without a byte order mark.</param>
+    /// <returns>The fault says where it is no JSON.</returns>
+    internal static Result<JsonDocument> Document(ReadOnlyMemory<byte> body)
     {
         if (body.Span.StartsWith(new byte[] { 0xEF, 0xBB, 0xBF }))
             body = body[3..];
@@ -42,7 +53,7 @@ public sealed class ODataJsonBody : ISentBody, IDisposable
         {
             var document = JsonDocument.Parse(body, Options);
             if (UnpairedSurrogates.Find(body.Span) is not { } half)
-                return new ODataJsonBody(document, form);
+                return document;
             document.Dispose();
             return new RequestFault(
                 400,
@@ -62,6 +73,12 @@ public sealed class ODataJsonBody : ISentBody, IDisposable
             );
         }
     }
+
+    /// <summary>Many entities come as a delta payload (Protocol 11.4.13).</summary>
+    public bool IsList => false;
+
+    public Result<IReadOnlyList<SentEntity>> Entities(WritableModel writable, EntitySet set, IReadOnlyCollection<string> given) =>
+        throw new InvalidOperationException("The body is no list.");
 
     public Result<SentEntity> Entity(WritableModel writable, EntitySet set, SentFor use, IReadOnlyCollection<string> given)
     {

@@ -42,7 +42,7 @@ public sealed class ODataJsonWriter : IPayloadWriter
     public async Task WriteAsync(QueryRun run, LinkBuilder links, PayloadOutput output, CancellationToken cancellation)
     {
         await using var json = new Utf8JsonWriter(output, JsonRows.WriterOptions);
-        var rows = new JsonRows(_entities, _format, run, links, json, output);
+        var rows = new ODataJsonRows(_entities, _format, run, links, json, output);
         var walk = new RowWalk(_tree[0], _request, run, rows, cancellation);
         await walk.FetchRemotesAsync();
         json.WriteStartObject();
@@ -87,7 +87,7 @@ public sealed class ODataJsonWriter : IPayloadWriter
             ? path + _fragment
             : _fragment;
 
-    private async Task WriteCollectionAsync(Utf8JsonWriter json, JsonRows rows, RowWalk walk, QueryRun run, LinkBuilder links)
+    private async Task WriteCollectionAsync(Utf8JsonWriter json, ODataJsonRows rows, RowWalk walk, QueryRun run, LinkBuilder links)
     {
         if (run.Count is { } count)
             rows.WriteCount(_count, count);

@@ -5,7 +5,7 @@ using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
-using RapidGable.Requests.OData;
+using RapidGable.Requests;
 using RapidGable.Service.Traffic;
 using RapidGable.Sources;
 

@@ -1,6 +1,7 @@
 using System.Collections.Immutable;
 using Microsoft.AspNetCore.Http;
 using RapidGable.Expressions;
+using RapidGable.Requests;
 using RapidGable.Requests.OData;
 
 namespace RapidGable.Service.Faces.OData;
@@ -28,7 +29,7 @@ internal sealed record ChangeOptions(ImmutableArray<AddressOption> Path, IReadOn
             if (!LexedRequest.CanonicalOption(option.Name).Is(out var name, out var fault))
                 return fault;
             if (name == "$id" && !isEntityId && HttpMethods.IsDelete(exchange.Request.Method))
-                id = RequestAddress.PathOf(option, exchange.Root);
+                id = EntityIdAddress.PathOf(option, exchange.Root);
             else if (name.StartsWith('@'))
             {
                 path.Add(option);

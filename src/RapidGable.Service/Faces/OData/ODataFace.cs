@@ -4,6 +4,7 @@ using RapidGable.Changes;
 using RapidGable.Expressions;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
+using RapidGable.Requests;
 using RapidGable.Requests.OData;
 using RapidGable.Service.Auditing;
 

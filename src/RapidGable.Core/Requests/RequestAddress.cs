@@ -5,10 +5,12 @@ using System.Text;
 using RapidGable.Expressions;
 using RapidGable.Model;
 
-namespace RapidGable.Requests.OData;
+namespace RapidGable.Requests;
 
-/// <summary>One decoded segment of the resource path.</summary>
-public sealed record AddressSegment(string Text);
+/// <summary>One segment of the resource path.</summary>
+/// <param name="Text">Decoded.</param>
+/// <param name="Raw">As it came, still percent-encoded.</param>
+public sealed record AddressSegment(string Text, string Raw);
 
 /// <summary>One decoded query option.</summary>
 /// <param name="Name">As written, decoded.</param>
@@ -33,7 +35,7 @@ public sealed record RequestAddress(ImmutableArray<AddressSegment> Segments, Imm
             var parts = rawPath.Length == 0 ? [] : rawPath.TrimEnd('/').Split('/');
             if (parts.Length > Limits.PathSegments)
                 return new RequestFault(400, "path-too-long", $"The path has more than {Limits.PathSegments} segments.");
-            var segments = parts.Select(p => new AddressSegment(Decode(p, "the path", inQuery: false))).ToImmutableArray();
+            var segments = parts.Select(p => new AddressSegment(Decode(p, "the path", inQuery: false), p)).ToImmutableArray();
             if (segments.Any(s => s.Text.Length == 0))
                 return new RequestFault(400, "path-syntax", "The path has an empty segment: two slashes follow each other.", "path");
             var options = rawQuery.Split('&', StringSplitOptions.RemoveEmptyEntries).Select(ReadOption).ToImmutableArray();
@@ -45,46 +47,16 @@ public sealed record RequestAddress(ImmutableArray<AddressSegment> Segments, Imm
         }
     }
 
-    /// <summary>
-    /// The address that <c>$entity?$id=…</c> stands for (URL conventions 4.12): that of the entity with the other options of this one.
-    /// </summary>
-    /// <param name="serviceRoot">Absolute, with a slash at its end.</param>
-    public Result<RequestAddress> ResolveEntityId(string serviceRoot)
-    {
-        if (Segments is not [{ Text: "$entity" }, ..])
-            return this;
-        var ids = Options.Where(o => o.Name.TrimStart('$').Equals("id", StringComparison.OrdinalIgnoreCase)).ToList();
-        if (ids is not [var id])
-            return new RequestFault(400, "id", "$entity needs the id of one entity, as in $entity?$id=Stations(1).", "$id");
-        var path = PathOf(id, serviceRoot);
-        if (path.Contains("://", StringComparison.Ordinal) || path.StartsWith('/') || path.StartsWith('$') || path.Contains('?'))
-            return RequestFault.NotFound($"'{id.Value}' is not the id of an entity of this service.", "$id");
-        // A type cast after $entity is one of the entity.
-        path += RawPath["$entity".Length..];
-        return Read(path, string.Join('&', Options.Except(ids).Select(o => o.Raw)));
-    }
-
-    /// <summary>
-    /// The path that an id in an option is about: it may be absolute, count from the host or from the service, and be encoded as a
-    /// whole.
-    /// </summary>
-    public static string PathOf(AddressOption id, string serviceRoot)
-    {
-        var raw = id.Raw[(id.Raw.IndexOf('=') + 1)..];
-        var path =
-            raw.StartsWith(serviceRoot, StringComparison.Ordinal) ? raw[serviceRoot.Length..]
-            : id.Value.StartsWith(serviceRoot, StringComparison.Ordinal) ? id.Value[serviceRoot.Length..]
-            : raw;
-        var root = new Uri(serviceRoot).AbsolutePath;
-        return path.StartsWith(root, StringComparison.Ordinal) ? path[root.Length..] : path;
-    }
-
     private static AddressOption ReadOption(string raw)
     {
         var equals = raw.IndexOf('=');
         var name = Decode(equals < 0 ? raw : raw[..equals], "an option's name", inQuery: true);
         return new AddressOption(name, equals < 0 ? "" : Decode(raw[(equals + 1)..], name, inQuery: true), raw);
     }
+
+    /// <summary>Decodes a part of a path by itself, such as one of several values of a key in one segment.</summary>
+    /// <exception cref="FaultException">It cannot be decoded.</exception>
+    internal static string DecodePart(string raw) => Decode(raw, "the path", inQuery: false);
 
     private static string Decode(string raw, string target, bool inQuery)
     {
