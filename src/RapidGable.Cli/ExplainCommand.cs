@@ -4,6 +4,7 @@ using System.Text.Json;
 using RapidGable.Access;
 using RapidGable.Expressions;
 using RapidGable.Queries;
+using RapidGable.Requests.Rest;
 using RapidGable.Service.Publishing;
 using RapidGable.UseCases;
 using Spectre.Console;
@@ -166,15 +167,21 @@ internal static class ExplainCommand
             Terminal.WriteDiagnostics(workspace.Diagnostics);
             return 1;
         }
-        var parts = url.TrimStart('/').Split('/', 2);
-        if (new ServiceRegistry(workspace).Find(parts[0]) is not { } service)
+        var registry = new ServiceRegistry(workspace);
+        var face =
+            url.TrimStart('/').Split('/', 2) is [var word and ("odata" or "rest"), _] && registry.Find(word) is null ? word : "odata";
+        var below = url.TrimStart('/');
+        var parts = (below.StartsWith(face + "/", StringComparison.Ordinal) ? below[(face.Length + 1)..] : below).Split('/', 2);
+        if (registry.Find(parts[0])?.On(face) is not { } service)
             throw new UsageException(
-                $"The workspace has no service '{parts[0]}'. Write 'service/path?options', such as 'rivers/Stations?$top=5'."
+                $"The workspace has no service '{parts[0]}'. Write 'service/path?options', such as 'rivers/Stations?$top=5', or "
+                    + "'rest/service/path?parameters'."
             );
         var mark = (parts.ElementAtOrDefault(1) ?? "").IndexOf('?');
         var rest = parts.ElementAtOrDefault(1) ?? "";
         var (path, query) = (mark < 0 ? rest : rest[..mark], mark < 0 ? "" : rest[(mark + 1)..].Replace(" ", "%20"));
-        var explain = new ExplainRequest(service, path, query, caller, TimeProvider.System.GetUtcNow().UtcDateTime);
+        var read = face == "rest" ? SpelledRead.Rest(path, query, new RestPaths(service.Model)) : SpelledRead.OData(path, query);
+        var explain = new ExplainRequest(service, read, caller, TimeProvider.System.GetUtcNow().UtcDateTime);
         var rules = explain.Rules;
         var explained = await ExplainAsync(explain, run, cancellation);
         if (!explained.Is(out var request, out var fault))

@@ -47,6 +47,11 @@ public static class Limits
     /// </summary>
     public const int WholeAnswerBytes = 4 * 1024 * 1024;
 
+    /// <summary>
+    /// Bytes of an answer that is kept as a whole because of what its headers say, beyond <see cref="WholeAnswerBytes"/> in a file.
+    /// </summary>
+    public const long SpooledAnswerBytes = 2L * 1024 * 1024 * 1024;
+
     /// <summary>Seconds for which a caller may let an answer wait while others wait for the session that it holds.</summary>
     public const int StallSeconds = 1;
 

@@ -174,6 +174,9 @@ public sealed class PublishedService(
     /// <summary>Whether a caller may do anything with anything of the service.</summary>
     public bool IsOpenTo(Caller caller) => !ViewFor(caller).Changeable.Sets.IsEmpty;
 
+    /// <summary>Whether a caller may do anything with a set.</summary>
+    public bool IsAddressableBy(Caller caller, string set) => ViewFor(caller).Changeable.FindSet(set) is not null;
+
     /// <summary>Whether the service has sets that a caller does not see, and that a rule opens to somebody.</summary>
     public bool HasMoreForOthers(Caller caller)
     {

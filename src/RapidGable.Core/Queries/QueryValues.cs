@@ -95,14 +95,16 @@ public sealed class QueryValues
     /// <summary>Fingerprint of the order of this request, which its next link carries.</summary>
     public string Order => _order.Value;
 
-    /// <param name="maxPageSize">From the preference; null = not asked.</param>
+    /// <param name="maxPageSize">Rows of a page that are asked for; null = not asked.</param>
+    /// <param name="limitsRelated">Whether that is about the rows of relations, too.</param>
     /// <param name="caller">Whose attributes the conditions of rules are about; null = anonymous.</param>
     public static Result<QueryValues> Make(
         BoundRequest request,
         ISpelledRequest spelled,
         int? maxPageSize,
         DateTime now,
-        Caller? caller = null
+        Caller? caller = null,
+        bool limitsRelated = true
     )
     {
         if (Negative(request, spelled) is { } negative)
@@ -123,7 +125,7 @@ public sealed class QueryValues
             FetchRows = top is { } asked && asked <= page ? rows : rows + 1,
             ChildRows = request
                 .AllExpands.Where(e => e.Navigation.IsCollection || e.Navigation.IsRemote)
-                .Select(e => Page(e.Target, maxPageSize))
+                .Select(e => Page(e.Target, limitsRelated ? maxPageSize : null))
                 .DefaultIfEmpty(0)
                 .Min(),
         };

@@ -7,26 +7,59 @@ using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Requests.OData;
+using RapidGable.Requests.Rest;
 using RapidGable.Sources;
 
 namespace RapidGable.UseCases;
 
-/// <summary>Shows what a request of OData would do: its statements, the rules that it meets, and where its time goes.</summary>
-/// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
+/// <summary>A request of some face that has been read.</summary>
+/// <param name="PageSize">Rows of a page that it asks for; null = it does not.</param>
+/// <param name="Write">Writes its rows as the face does.</param>
+public sealed record SpelledRead(
+    ISpelledRequest Request,
+    int? PageSize,
+    Func<PreparedRequest, QueryRun, PayloadOutput, CancellationToken, Task> Write
+)
+{
+    /// <summary>A request of OData.</summary>
+    /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
+    public static Result<SpelledRead> OData(string path, string query) =>
+        LexedRequest.Read(path, query).Is(out var lexed, out var fault)
+            ? new SpelledRead(lexed, null, (prepared, run, output, cancellation) =>
+                ODataJsonWriter
+                    .For(prepared, new PayloadFormat(ODataVersion.V40, MetadataLevel.Minimal, false))
+                    .WriteAsync(run, new LinkBuilder("http://localhost/", lexed), output, cancellation)
+            )
+            : fault;
+
+    /// <summary>A request of the plain REST face.</summary>
+    /// <param name="path">As in <see cref="RequestAddress.Read"/>.</param>
+    /// <param name="paths">Those of the service.</param>
+    public static Result<SpelledRead> Rest(string path, string query, RestPaths paths) =>
+        RestRequest.Of(path, query, paths).Is(out var request, out var fault)
+            ? new SpelledRead(request, request.PageSize, (prepared, run, output, cancellation) =>
+                PlainJsonWriter
+                    .For(prepared, PlainJsonLayout.Object, omitsNulls: false)
+                    .WriteAsync(run, new RestLinks("http://localhost/", request, paths), output, cancellation)
+            )
+            : fault;
+}
+
+/// <summary>Shows what a request would do: its statements, the rules that it meets, and where its time goes.</summary>
+/// <param name="read">The request, or why it cannot be read.</param>
 /// <param name="now">The time of the request, in UTC.</param>
-public sealed class ExplainRequest(PublishedService service, string path, string query, Caller caller, DateTime now)
+public sealed class ExplainRequest(PublishedService service, Result<SpelledRead> read, Caller caller, DateTime now)
 {
     /// <summary>What the rules of all sets that it touches do for the caller; empty when the request is wrong for every caller.</summary>
-    public IReadOnlyList<RuleEffect> Rules =>
-        LexedRequest.Read(path, query).Is(out var lexed, out _) ? service.ExplainAccess(lexed, caller) : [];
+    public IReadOnlyList<RuleEffect> Rules => read.Value is { } spelled ? service.ExplainAccess(spelled.Request, caller) : [];
 
     /// <summary>The statements that it would run, with their values.</summary>
     public Result<ExplainedRequest> Statements()
     {
         if (
-            !LexedRequest.Read(path, query).Is(out var lexed, out var fault)
-            || !service.Prepare(lexed, caller).Is(out var prepared, out fault)
-            || !QueryValues.Make(prepared.Request, lexed, null, now, caller).Is(out var values, out fault)
+            !read.Is(out var spelled, out var fault)
+            || !service.Prepare(spelled.Request, caller).Is(out var prepared, out fault)
+            || !QueryValues.Make(prepared.Request, spelled.Request, spelled.PageSize, now, caller).Is(out var values, out fault)
             || !Explanation.Of(prepared, values).Is(out var statements, out fault)
         )
             return fault;
@@ -46,15 +79,15 @@ public sealed class ExplainRequest(PublishedService service, string path, string
             clock.Restart();
             return spent;
         }
-        if (!LexedRequest.Read(path, query).Is(out var lexed, out var fault) || !lexed.Parse().Is(out var syntax, out fault))
+        if (!read.Is(out var spelled, out var fault) || !spelled.Request.Parse().Is(out var syntax, out fault))
             return fault;
         var parse = Lap();
         if (service.Bind(syntax, caller) is { } refused)
             return refused;
         var bind = Lap();
         if (
-            !service.Prepare(lexed, caller).Is(out var prepared, out fault)
-            || !QueryValues.Make(prepared.Request, lexed, null, now, caller).Is(out var values, out fault)
+            !service.Prepare(spelled.Request, caller).Is(out var prepared, out fault)
+            || !QueryValues.Make(prepared.Request, spelled.Request, spelled.PageSize, now, caller).Is(out var values, out fault)
         )
             return fault;
         var plan = Lap();
@@ -69,13 +102,13 @@ public sealed class ExplainRequest(PublishedService service, string path, string
         await using (run)
         {
             var database = Lap();
-            var bytes = await WriteAsync(prepared, run, lexed, cancellation);
+            var bytes = await WriteAsync(prepared, run, spelled, cancellation);
             return new ExplainedRequest(statements, new ExplainedTimes(parse, bind, plan, database, Lap(), bytes));
         }
     }
 
     /// <summary>The length of the payload.</summary>
-    private static async Task<long> WriteAsync(PreparedRequest prepared, QueryRun run, LexedRequest lexed, CancellationToken cancellation)
+    private static async Task<long> WriteAsync(PreparedRequest prepared, QueryRun run, SpelledRead spelled, CancellationToken cancellation)
     {
         var kind = prepared.Request.Path.Kind;
         var isValue = kind is ResourceKind.Count or ResourceKind.ValueCount or ResourceKind.RawValue;
@@ -88,9 +121,7 @@ public sealed class ExplainRequest(PublishedService service, string path, string
             return default;
         }
         using var output = new PayloadOutput(Count);
-        await ODataJsonWriter
-            .For(prepared, new PayloadFormat(ODataVersion.V40, MetadataLevel.Minimal, false))
-            .WriteAsync(run, new LinkBuilder("http://localhost/", lexed), output, cancellation);
+        await spelled.Write(prepared, run, output, cancellation);
         return bytes;
     }
 }

@@ -1,9 +1,10 @@
+using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Http.Features;
 using RapidGable.Expressions;
 
 namespace RapidGable.Service.Faces;
 
-/// <summary>Bodies of requests, read whole within a limit.</summary>
+/// <summary>Bodies of requests, read whole within a limit, and of answers.</summary>
 internal static class Bodies
 {
     public static async Task<Result<byte[]>> ReadAsync(Exchange exchange)
@@ -28,5 +29,13 @@ internal static class Bodies
                 return tooLarge;
         }
         return buffer.ToArray();
+    }
+
+    /// <summary>Sends a body that is there as a whole.</summary>
+    public static async Task SendAsync(HttpContext context, string contentType, byte[] body)
+    {
+        context.Response.ContentType = contentType;
+        context.Response.ContentLength = body.Length;
+        await context.Response.Body.WriteAsync(body, context.RequestAborted);
     }
 }

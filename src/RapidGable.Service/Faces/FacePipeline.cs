@@ -4,6 +4,7 @@ using Microsoft.Net.Http.Headers;
 using RapidGable.Access;
 using RapidGable.Expressions;
 using RapidGable.Model;
+using RapidGable.Payloads;
 using RapidGable.Publishing;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
@@ -61,25 +62,25 @@ internal sealed class FacePipeline(
             return;
         }
         var (path, query) = RawTarget.Of(context);
-        var rest = path[face.Prefix.Length..];
-        var slash = rest.IndexOf('/');
-        var name = slash < 0 ? rest : rest[..slash];
-        if (Find(name, caller) is not { } service)
+        var route = face.Route(path)!;
+        var name = route.Service;
+        if (Find(face, name, caller) is not { } service)
         {
             await RefuseServiceAsync(face, context, name, caller);
             return;
         }
-        if (slash < 0)
+        if (route.MovedTo is not null || route.Rest is null)
         {
-            context.Response.Redirect($"{face.Prefix}{name}/{(query.Length > 0 ? "?" + query : "")}", permanent: true);
+            var now = (route.MovedTo ?? route.Root) + (query.Length > 0 ? "?" + query : "");
+            context.Response.Redirect(now, permanent: true, preserveMethod: route.MovedTo is not null);
             return;
         }
         var exchange = new Exchange(
             context,
             service,
             caller,
-            $"{context.Request.Scheme}://{context.Request.Host}{face.Prefix}{name}/",
-            rest[(slash + 1)..],
+            $"{context.Request.Scheme}://{context.Request.Host}{route.Root}",
+            route.Rest,
             query,
             InnerExchange.AllowanceOf(context) ?? allowances.For(context, caller),
             registry.Workspace.Declaration.Traffic
@@ -146,8 +147,8 @@ internal sealed class FacePipeline(
     }
 
     /// <summary>The service, where the caller may know of it; null = it is not there, or not for them.</summary>
-    private PublishedService? Find(string name, Caller caller) =>
-        registry.Find(name) is { } service && service.IsOpenTo(caller) ? service : null;
+    private PublishedService? Find(IFace face, string name, Caller caller) =>
+        registry.Find(name)?.On(face.Name) is { } service && service.IsOpenTo(caller) ? service : null;
 
     /// <summary>The caller of the request; of one inside of another that of the outer.</summary>
     private async ValueTask<Result<Caller>> CallerOfAsync(HttpContext context) =>
@@ -171,7 +172,7 @@ internal sealed class FacePipeline(
         catch (SourceException exception)
         {
             using var scope = Scope(face, exchange);
-            Note(exception, exchange.Service.Model.Service, face.SetOf(exchange.Path), context.TraceIdentifier);
+            Note(exception, exchange.Service.Model.Service, face.SetOf(exchange), context.TraceIdentifier);
             await FailAsync(face, context, Faults.From(exception));
         }
         catch (MemoryExceededException exception)
@@ -181,6 +182,14 @@ internal sealed class FacePipeline(
         catch (BadHttpRequestException exception)
         {
             await FailAsync(face, context, OfBody(exception));
+        }
+        catch (RelatedCutException exception)
+        {
+            await FailAsync(face, context, exception.Fault);
+        }
+        catch (AnswerTooLargeException)
+        {
+            await FailAsync(face, context, Faults.AnswerTooLarge);
         }
         catch (Exception exception) when (exception is not OperationCanceledException)
         {
@@ -200,7 +209,7 @@ internal sealed class FacePipeline(
         if (registry.Find(name) is not null)
             audit.Refused(context, AuditEvents.Refused, caller.Name, 404, "not-found");
         // Who is not signed in cannot tell a service that is closed from one that is not there, if any is closed.
-        if (!caller.IsSignedIn && signIn.IsOffered && registry.All.Any(s => !s.IsOpenTo(caller)))
+        if (!caller.IsSignedIn && signIn.IsOffered && registry.All.Any(s => !s.On(face.Name).IsOpenTo(caller)))
             await RefuseAsync(face, context, NotSignedIn);
         else
             await FailAsync(face, context, RequestFault.NotFound($"There is no service '{Uri.UnescapeDataString(name)}'."));
@@ -221,7 +230,7 @@ internal sealed class FacePipeline(
     {
         if (fault.Status != 404 || exchange.Caller.IsSignedIn || !signIn.IsOffered || !exchange.Service.HasMoreForOthers(exchange.Caller))
             return false;
-        var first = face.SetOf(exchange.Path);
+        var first = face.SetOf(exchange);
         return face.IsSet(first) && exchange.Service.ModelFor(exchange.Caller).FindSet(first) is null;
     }
 
@@ -232,7 +241,7 @@ internal sealed class FacePipeline(
             {
                 ["request"] = exchange.Context.TraceIdentifier,
                 ["service"] = exchange.Service.Model.Service,
-                ["set"] = face.SetOf(exchange.Path),
+                ["set"] = face.SetOf(exchange),
                 ["caller"] = exchange.Caller.IsSignedIn ? "signed in" : "anonymous",
             }
         );
@@ -248,7 +257,7 @@ internal sealed class FacePipeline(
             seconds,
             exchange.Request.Method,
             exchange.Service.Model.Service,
-            face.SetOf(exchange.Path),
+            face.SetOf(exchange),
             exchange.Context.TraceIdentifier
         );
     }

@@ -1,4 +1,6 @@
 using Microsoft.AspNetCore.Http;
+using RapidGable.Access;
+using RapidGable.Publishing;
 
 namespace RapidGable.Service.Faces;
 
@@ -10,13 +12,21 @@ internal sealed class FaceTable(IEnumerable<IFace> faces)
 
     private readonly IFace[] _faces = [.. faces];
 
-    /// <summary>What the addresses of the faces start with, for people.</summary>
-    public string Prefixes => string.Join(", ", _faces.Select(f => f.Prefix));
+    /// <summary>All faces.</summary>
+    public IReadOnlyList<IFace> All => _faces;
 
     /// <summary>The face of a path; null = it is of none.</summary>
-    public IFace? Find(string path) => Array.Find(_faces, f => path.StartsWith(f.Prefix, StringComparison.Ordinal));
+    public IFace? Find(string path) => Array.Find(_faces, f => f.Route(path) is not null);
 
-    /// <summary>The address of a service in each face, by the face's name.</summary>
-    public Dictionary<string, string> AddressesOf(string service, HttpContext context) =>
-        _faces.ToDictionary(f => f.Name, f => $"{context.Request.Scheme}://{context.Request.Host}{f.Prefix}{service}/");
+    /// <summary>The address of a service on each face on which a caller may do anything with it, by the face's name.</summary>
+    public Dictionary<string, string> AddressesOf(PublishedService service, Caller caller, HttpContext context) =>
+        _faces
+            .Where(f => service.On(f.Name).IsOpenTo(caller))
+            .ToDictionary(f => f.Name, f => $"{context.Request.Scheme}://{context.Request.Host}{f.RootOf(service)}");
+
+    /// <summary>The address of a service on each face on which it stands.</summary>
+    public Dictionary<string, string> AddressesOf(PublishedService service, HttpContext context) =>
+        _faces
+            .Where(f => service.Model.Faces.Of(f.Name).IsOffered)
+            .ToDictionary(f => f.Name, f => $"{context.Request.Scheme}://{context.Request.Host}{f.RootOf(service)}");
 }

@@ -64,5 +64,8 @@ internal static class Faults
                     + "fewer requests in a batch."
             );
 
+    public static RequestFault AnswerTooLarge { get; } =
+        new(413, "too-large", "The answer is larger than one may be in this format. Ask for smaller pages.");
+
     public static RequestFault Internal { get; } = new(500, "internal", "The service failed to answer. Its log says why.");
 }

@@ -1,5 +1,7 @@
 using Microsoft.AspNetCore.Http;
 using RapidGable.Expressions;
+using RapidGable.Publishing;
+using RapidGable.UseCases;
 
 namespace RapidGable.Service.Faces;
 
@@ -12,8 +14,16 @@ internal interface IFace
     /// <summary>Its short name, such as <c>odata</c>.</summary>
     string Name { get; }
 
-    /// <summary>What its addresses start with, such as <c>/odata/</c>; a service's name follows.</summary>
-    string Prefix { get; }
+    /// <summary>The service that a path is about, and where its addresses start; null = the path is none of this face.</summary>
+    /// <param name="path">From the slash after the host on, as it was sent.</param>
+    FaceRoute? Route(string path);
+
+    /// <summary>The path of a service that stands on the face, with slashes at both ends.</summary>
+    string RootOf(PublishedService service);
+
+    /// <summary>Reads a request to a service, without answering it.</summary>
+    /// <param name="service">As the face shows it.</param>
+    Result<SpelledRead> Spell(PublishedService service, string path, string query);
 
     /// <summary>Sets the headers that every answer of the face has, and reads what the request's headers say of the protocol.</summary>
     /// <returns>Why the request is not looked at any further; null = it is.</returns>
@@ -26,14 +36,32 @@ internal interface IFace
     /// <summary>Writes a fault as the answer, in the form of the face.</summary>
     Task WriteFaultAsync(HttpContext context, RequestFault fault);
 
-    /// <summary>
-    /// The name of the set that a path below a service is about, as it is written in the address; or of another resource.
-    /// </summary>
-    string SetOf(string path);
+    /// <summary>The name of the set that a request is about; or of another resource, as it is written in the address.</summary>
+    string SetOf(Exchange exchange);
 
     /// <summary>Whether the first name of a path is that of an entity set, rather than of a resource of the protocol.</summary>
     bool IsSet(string name);
 
     /// <summary>Whether a request that was refused would have been answered if no rule kept anything from the caller.</summary>
     bool IsKeptByRules(Exchange exchange);
+}
+
+/// <summary>What a path says before the face looks at it.</summary>
+/// <param name="Service">The name of a service, as it is written; there may be none.</param>
+/// <param name="Root">What the service's addresses start with, with slashes at both ends.</param>
+/// <param name="Rest">What follows the root; null = the slash at its end is missing.</param>
+internal sealed record FaceRoute(string Service, string Root, string? Rest)
+{
+    /// <summary>The path is one at which the service stood before; null = it is not.</summary>
+    public string? MovedTo { get; init; }
+
+    /// <summary>The route of a path that starts with a prefix and goes on with a service's name; null = it does not.</summary>
+    public static FaceRoute? Of(string path, string prefix)
+    {
+        if (!path.StartsWith(prefix, StringComparison.Ordinal))
+            return null;
+        var slash = path.IndexOf('/', prefix.Length);
+        var name = slash < 0 ? path[prefix.Length..] : path[prefix.Length..slash];
+        return new FaceRoute(name, $"{prefix}{name}/", slash < 0 ? null : path[(slash + 1)..]);
+    }
 }

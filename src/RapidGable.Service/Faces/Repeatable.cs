@@ -43,11 +43,35 @@ internal sealed record Repeatable(string Id, string Print)
                 RepeatHeaders.Sent
             );
         }
-        var (path, query) = RawTarget.Of(context);
-        var print = Convert.ToHexStringLower(
-            SHA256.HashData([.. Encoding.UTF8.GetBytes($"{context.Request.Method} {path}?{query}\n"), .. body]).AsSpan(0, 16)
-        );
-        var whose = Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes($"{service}\n{caller.Identity}")).AsSpan(0, 8));
-        return Result<object>.Of(new Repeatable($"{whose}-{id}", print));
+        return Result<object>.Of(Of(context, service, caller, body, id));
     }
+
+    /// <summary>What the header <c>Idempotency-Key</c> of a request says; null = it is not repeatable.</summary>
+    public static Result<object> OfKey(HttpContext context, string service, Caller caller, byte[] body)
+    {
+        var key = context.Request.Headers[Rest.RestHeaders.IdempotencyKey].ToString().Trim();
+        if (key.Length == 0)
+            return Result<object>.Of("");
+        // The draft has a text in double quotes; many clients send it without.
+        if (key is ['"', .. var inner, '"'])
+            key = inner;
+        if (key.Length is 0 or > 255 || key.Any(c => c is < ' ' or > '~' or '"' or '\\'))
+            return new RequestFault(
+                400,
+                "repeatability",
+                $"{Rest.RestHeaders.IdempotencyKey} is a text of at most 255 characters, such as a uuid.",
+                Rest.RestHeaders.IdempotencyKey
+            );
+        return Result<object>.Of(Of(context, service, caller, body, "key-" + Hash(Encoding.UTF8.GetBytes(key), 16)));
+    }
+
+    private static Repeatable Of(HttpContext context, string service, Caller caller, byte[] body, string id)
+    {
+        var (path, query) = RawTarget.Of(context);
+        var print = Hash([.. Encoding.UTF8.GetBytes($"{context.Request.Method} {path}?{query}\n"), .. body], 16);
+        var whose = Hash(Encoding.UTF8.GetBytes($"{service}\n{caller.Identity}"), 8);
+        return new Repeatable($"{whose}-{id}", print);
+    }
+
+    private static string Hash(byte[] bytes, int length) => Convert.ToHexStringLower(SHA256.HashData(bytes).AsSpan(0, length));
 }

@@ -14,6 +14,7 @@ using RapidGable.Declarations;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
 using RapidGable.Service.Faces.OData;
+using RapidGable.Service.Faces.Rest;
 using RapidGable.Service.Identity;
 using RapidGable.Service.Management;
 using RapidGable.Service.Publishing;
@@ -167,6 +168,8 @@ public static class ServiceHost
             .AddSingleton<FacePipeline>()
             .AddSingleton<ODataFace>()
             .AddSingleton<IFace>(s => s.GetRequiredService<ODataFace>())
+            .AddSingleton<RestDocuments>()
+            .AddSingleton<IFace, RestFace>()
             .AddSingleton<FaceTable>();
 
     private static void Map(

@@ -11,7 +11,6 @@ using RapidGable.Declarations;
 using RapidGable.Expressions;
 using RapidGable.Payloads.Json;
 using RapidGable.Service.Faces;
-using RapidGable.Service.Faces.OData;
 using RapidGable.Service.Identity;
 
 namespace RapidGable.Service.Hosting;
@@ -175,6 +174,6 @@ internal static class Transport
     private static Task FailAsync(HttpContext context, RequestFault fault)
     {
         context.Response.StatusCode = fault.Status;
-        return ODataAnswer.SendAsync(context, "application/json", ErrorJsonWriter.Write(fault));
+        return Bodies.SendAsync(context, "application/json", ErrorJsonWriter.Write(fault));
     }
 }

@@ -286,7 +286,7 @@ internal static class AccountEndpoints
     )
     {
         if (url is null || faces.Find(url) is not { } face)
-            return ManagementInterface.Problem(400, "no-face", $"Give the address below {faces.Prefixes} as 'url'.");
+            return ManagementInterface.Problem(400, "no-face", "Give an address of a service, from the slash after the host on, as 'url'.");
         var caller = CallerOf(store, user, roles, attributes);
         audit.Managed(context, AdministratorOf(context), $"looked as {user ?? roles ?? "an anonymous caller"}");
         using var allowance = allowances.For(context, caller);

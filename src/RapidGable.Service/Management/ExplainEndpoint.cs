@@ -48,7 +48,7 @@ internal static class ExplainEndpoint
             }
         );
 
-    /// <summary>The statements behind a request to the OData face, without running them.</summary>
+    /// <summary>The statements behind a request to a face, without running them.</summary>
     /// <param name="run">Also runs it, for the engine's plan and the times.</param>
     private static async Task<IResult> ExplainAsync(
         string? url,
@@ -66,20 +66,18 @@ internal static class ExplainEndpoint
             Uri.TryCreate(url, UriKind.Absolute, out var absolute) && absolute.Scheme.StartsWith("http", StringComparison.Ordinal)
                 ? url[url.IndexOf(absolute.Authority, StringComparison.OrdinalIgnoreCase)..][absolute.Authority.Length..]
                 : url;
-        if (faces.Find(target) is not { } face)
-            return ManagementInterface.Problem(400, "no-face", $"Only addresses below {faces.Prefixes} can be explained.");
         var mark = target.IndexOf('?');
         var (path, query) = mark < 0 ? (target, "") : (target[..mark], target[(mark + 1)..]);
-        var parts = path[face.Prefix.Length..].Split('/', 2);
-        if (registry.Find(parts[0]) is not { } service)
-            return ManagementInterface.Problem(404, "not-found", $"There is no service '{parts[0]}'.");
-        var inner = parts.Length > 1 ? parts[1] : "";
-        var explain = new ExplainRequest(service, inner, query, caller, time.GetUtcNow().UtcDateTime);
+        if (faces.Find(path) is not { } face || face.Route(path) is not { } route)
+            return ManagementInterface.Problem(400, "no-face", "Only addresses of services can be explained.");
+        if (registry.Find(route.Service)?.On(face.Name) is not { } service)
+            return ManagementInterface.Problem(404, "not-found", $"There is no service '{route.Service}'.");
+        var explain = new ExplainRequest(service, face.Spell(service, route.Rest ?? "", query), caller, time.GetUtcNow().UtcDateTime);
         var rules = explain.Rules;
         if (run == true)
             return await ExplainRunAsync(service, explain, rules, cancellation);
         return explain.Statements().Is(out var explained, out var fault)
-            ? ManagementInterface.Json(new ExplainedAnswer(parts[0], explained.Statements, null, rules))
+            ? ManagementInterface.Json(new ExplainedAnswer(service.Model.Service, explained.Statements, null, rules))
             : Refused(fault, rules);
     }
 

@@ -37,7 +37,7 @@ internal static class ManagementInterface
                     new ServiceList(
                         registry
                             .All.Where(s => !s.ModelFor(caller).Sets.IsEmpty)
-                            .Select(s => ServiceViews.Summary(s, caller, faces.AddressesOf(s.Model.Service, context)))
+                            .Select(s => ServiceViews.Summary(s, caller, faces.AddressesOf(s, caller, context)))
                     )
                 );
             context.Response.Headers.WWWAuthenticate = signIn.Challenges(fault);

@@ -26,15 +26,13 @@ internal static class WorkspaceEndpoints
         );
         manage.MapGet("/services", (HttpContext context) =>
             ManagementInterface.Json(
-                new ServiceList(
-                    registry.All.Select(s => ServiceViews.Summary(s, Caller.Anonymous, faces.AddressesOf(s.Model.Service, context)))
-                )
+                new ServiceList(registry.All.Select(s => ServiceViews.Summary(s, Caller.Anonymous, faces.AddressesOf(s, context))))
             )
         );
         manage.MapGet("/services/{name}", (string name, HttpContext context) =>
             registry.Find(name) is { } service
                 ? ManagementInterface.Json(
-                    ServiceViews.Details(service, registry.Workspace.FindService(name)!.Inferences, faces.AddressesOf(name, context))
+                    ServiceViews.Details(service, registry.Workspace.FindService(name)!.Inferences, faces.AddressesOf(service, context))
                 )
                 : ManagementInterface.Problem(404, "not-found", $"There is no service '{name}'.")
         );

@@ -105,6 +105,9 @@ public sealed class ServiceRegistry : IAsyncDisposable
 
     public IEnumerable<PublishedService> All => _state.Services.Values.OrderBy(s => s.Model.Service, StringComparer.Ordinal);
 
+    /// <summary>Services that declare a path of their own on the plain REST face.</summary>
+    public IReadOnlyList<PublishedService> WithBases => _state.WithBases;
+
     public PublishedService? Find(string name) => _state.Services.GetValueOrDefault(name);
 
     /// <summary>The workspace as its files and catalogs are now, beside what is published; the caller disposes of it.</summary>
@@ -283,6 +286,14 @@ public sealed class ServiceRegistry : IAsyncDisposable
         string TextIdentity
     )
     {
+        /// <summary>Services with a path of their own on the plain REST face, the longest paths first.</summary>
+        public IReadOnlyList<PublishedService> WithBases { get; } =
+        [
+            .. Services
+                .Values.Where(s => s.Model.Faces.Rest is { IsOffered: true, Base: not null })
+                .OrderByDescending(s => s.Model.Faces.Rest.Base!.Length),
+        ];
+
         /// <summary>The same for two states that answer every request alike.</summary>
         public string Fingerprint { get; } =
             Hash(

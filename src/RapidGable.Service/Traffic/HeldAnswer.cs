@@ -26,6 +26,13 @@ internal sealed class HeldAnswer(RequestAllowance allowance, int most) : IDispos
         return true;
     }
 
+    /// <summary>Calls for each piece, and keeps it.</summary>
+    public void Look(Action<ReadOnlySpan<byte>> look)
+    {
+        foreach (var (bytes, count) in _pieces)
+            look(bytes.AsSpan(0, count));
+    }
+
     /// <summary>Sends what is kept, and keeps nothing any more.</summary>
     public async ValueTask SendAsync(Func<ReadOnlyMemory<byte>, ValueTask> send)
     {

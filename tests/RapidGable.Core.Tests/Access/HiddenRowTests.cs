@@ -218,8 +218,10 @@ public abstract class HiddenRowTests(Engine engine, PostgresServer? postgres = n
     private static string Sql(string url, PublishedService service) =>
         new ExplainRequest(
             service,
-            url.Split('?')[0],
-            url.Contains('?') ? url[(url.IndexOf('?') + 1)..].Replace(" ", "%20").Replace("+", "%2B") : "",
+            SpelledRead.OData(
+                url.Split('?')[0],
+                url.Contains('?') ? url[(url.IndexOf('?') + 1)..].Replace(" ", "%20").Replace("+", "%2B") : ""
+            ),
             North,
             DateTime.UnixEpoch
         )

@@ -74,7 +74,7 @@ public sealed class CsvWriter : IListWriter
             EndRow();
         }
 
-        public override ValueTask SendIfFullAsync(CancellationToken cancellation) => output.SendIfFullAsync(cancellation);
+        public override ValueTask SendIfFullAsync(CancellationToken cancellation) => Output.SendIfFullAsync(cancellation);
 
         protected override void Value(int column, ShapeCell cell, IRowCursor row)
         {
@@ -102,8 +102,8 @@ public sealed class CsvWriter : IListWriter
         private void Number(int column, long number)
         {
             Separate(column);
-            number.TryFormat(output.GetSpan(20), out var length, provider: System.Globalization.CultureInfo.InvariantCulture);
-            output.Advance(length);
+            number.TryFormat(Output.GetSpan(20), out var length, provider: System.Globalization.CultureInfo.InvariantCulture);
+            Output.Advance(length);
         }
 
         private void Text(int column, ReadOnlySpan<byte> text)
@@ -143,8 +143,8 @@ public sealed class CsvWriter : IListWriter
 
         private void Write(ReadOnlySpan<byte> bytes)
         {
-            bytes.CopyTo(output.GetSpan(bytes.Length));
-            output.Advance(bytes.Length);
+            bytes.CopyTo(Output.GetSpan(bytes.Length));
+            Output.Advance(bytes.Length);
         }
     }
 }

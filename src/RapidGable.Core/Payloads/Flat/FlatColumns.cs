@@ -9,7 +9,7 @@ namespace RapidGable.Payloads.Flat;
 /// <param name="Cell">Where its value is; null = it holds related rows as JSON text.</param>
 public sealed record FlatColumn(string Name, ShapeCell? Cell)
 {
-    /// <summary>The property whose value it holds; null as <paramref name="Cell"/>.</summary>
+    /// <summary>The property whose value it holds; null as <see cref="Cell"/>.</summary>
     public Property? Property => Cell?.Property;
 }
 

@@ -20,9 +20,13 @@ internal abstract class FlatRows : IRowVisitor
     protected FlatRows(ImmutableArray<EntityNode> tree, FlatColumns columns, ILinks links, QueryRun run, PayloadOutput output)
     {
         _columns = columns;
+        Output = output;
         _json = new Utf8JsonWriter(_nested, JsonRows.WriterOptions);
         _inner = new PlainJsonRows(PlainEntity.Of(tree, omitsNulls: false), PlainJsonLayout.Array, links, run, _json, output);
     }
+
+    /// <summary>Where is written.</summary>
+    protected PayloadOutput Output { get; }
 
     /// <summary>The value of a property; it is there and not null.</summary>
     protected abstract void Value(int column, ShapeCell cell, IRowCursor row);

@@ -64,7 +64,7 @@ public sealed class XlsxWriter : IListWriter
             {
                 await either.CancelAsync();
                 // What went wrong while rows were read is the reason; the library only met its end.
-                await reading.ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
+                await ((Task)reading).ConfigureAwait(ConfigureAwaitOptions.SuppressThrowing);
                 if (reading.Exception?.InnerException is { } cause and not OperationCanceledException)
                     System.Runtime.ExceptionServices.ExceptionDispatchInfo.Throw(cause);
                 throw;

@@ -40,6 +40,10 @@ public sealed class PlainBody : ISentBody, IDisposable
     /// </summary>
     public JsonElement? Current { get; set; }
 
+    /// <summary>The names of the entity's members; empty where it is no object.</summary>
+    public IEnumerable<string> Names =>
+        _table is null && _root.ValueKind == JsonValueKind.Object ? _root.EnumerateObject().Select(m => m.Name) : [];
+
     public bool IsList => _table is not null || (!_isPatch && _root.ValueKind == JsonValueKind.Array);
 
     /// <summary>One JSON value.</summary>

@@ -76,7 +76,7 @@ internal sealed class AllEntities(ODataExchange exchange, ODataFace face, bool i
         }
         if (exchange.Preferences.Applied is { } applied)
             exchange.Response.Headers["Preference-Applied"] = applied;
-        await ODataAnswer.SendAsync(exchange.Context, negotiated.ContentType, Write(address, negotiated.Format, page, count));
+        await Bodies.SendAsync(exchange.Context, negotiated.ContentType, Write(address, negotiated.Format, page, count));
         return null;
     }
 

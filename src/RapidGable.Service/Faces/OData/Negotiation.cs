@@ -4,6 +4,7 @@ using Microsoft.Extensions.Primitives;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Expressions;
 using RapidGable.Payloads;
+using RapidGable.Payloads.Flat;
 using RapidGable.Payloads.Json;
 
 namespace RapidGable.Service.Faces.OData;
@@ -13,7 +14,7 @@ internal enum BodyKind
 {
     Json,
 
-    /// <summary>JSON, and JSON Lines.</summary>
+    /// <summary>JSON, JSON Lines and CSV.</summary>
     List,
     MetadataXml,
     Raw,
@@ -25,6 +26,9 @@ internal sealed record Negotiated(PayloadFormat Format, string ContentType)
 {
     /// <summary>The list is JSON Lines, and not one JSON document.</summary>
     public bool IsLines { get; init; }
+
+    /// <summary>The list is CSV, and not JSON; null = it is JSON.</summary>
+    public CsvForm? Csv { get; init; }
 }
 
 internal static class Negotiation
@@ -71,6 +75,7 @@ internal static class Negotiation
             {
                 "json" => "application/json",
                 "jsonl" => JsonLinesWriter.MediaType,
+                "csv" => CsvWriter.MediaType,
                 "xml" => "application/xml",
                 "atom" => "application/atom+xml",
                 var other => other,
@@ -79,7 +84,7 @@ internal static class Negotiation
                 return new RequestFault(
                     400,
                     "format",
-                    $"'{format}' is not a media type, nor json, jsonl or xml. Parameters follow a full media type: "
+                    $"'{format}' is not a media type, nor json, jsonl, csv or xml. Parameters follow a full media type: "
                         + $"application/json;metadata=none.",
                     "$format"
                 );
@@ -114,7 +119,7 @@ internal static class Negotiation
         }
         var what = kind switch
         {
-            BodyKind.List => $"application/json with metadata=minimal, full or none, and {JsonLinesWriter.MediaType}",
+            BodyKind.List => $"application/json with metadata=minimal, full or none, {JsonLinesWriter.MediaType} and {CsvWriter.MediaType}",
             BodyKind.Json => "application/json with metadata=minimal, full or none",
             BodyKind.MetadataXml => "application/xml and application/json",
             _ => rawType,
@@ -143,7 +148,7 @@ internal static class Negotiation
         kind switch
         {
             BodyKind.Json => Json(version, asked),
-            BodyKind.List => Json(version, asked) ?? Lines(version, asked!),
+            BodyKind.List => Json(version, asked) ?? Lines(version, asked!) ?? Csv(version, asked!),
             BodyKind.MetadataXml => Plain(version, asked, "application/xml")
                 ?? Plain(version, asked, "application/json")
                 ?? Document(version, asked),
@@ -188,6 +193,11 @@ internal static class Negotiation
         var type = JsonLinesWriter.MediaType + (ieee ? ";IEEE754Compatible=true" : "") + charset;
         return new Negotiated(new PayloadFormat(version, MetadataLevel.None, ieee), type) { IsLines = true };
     }
+
+    private static Negotiated? Csv(ODataVersion version, MediaTypeHeaderValue asked) =>
+        CsvMediaType.Read(asked) is { } csv
+            ? new Negotiated(new PayloadFormat(version, MetadataLevel.None, false), csv.ContentType) { Csv = csv.Form }
+            : null;
 
     private static Negotiated? Plain(ODataVersion version, MediaTypeHeaderValue? asked, string type)
     {

@@ -1,15 +1,14 @@
 using System.Text;
 using Microsoft.AspNetCore.Http;
-using Microsoft.Net.Http.Headers;
 using RapidGable.Expressions;
 using RapidGable.Metadata;
 using RapidGable.Model;
 using RapidGable.Payloads;
+using RapidGable.Payloads.Flat;
 using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Requests.OData;
-using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service.Faces.OData;
 
@@ -50,7 +49,7 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
         if (isSame)
             exchange.Response.StatusCode = StatusCodes.Status304NotModified;
         else
-            await SendAsync(exchange.Context, negotiated.ContentType, content);
+            await Bodies.SendAsync(exchange.Context, negotiated.ContentType, content);
         return null;
     }
 
@@ -63,11 +62,11 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
             || !QueryValues
                 .Make(request, lexed, exchange.Preferences.MaxPageSize, time.GetUtcNow().UtcDateTime, exchange.Caller)
                 .Is(out var values, out fault)
-            || !(await StartAsync(prepared, values, tracks)).Is(out var run, out fault)
+            || !(await StartAsync(prepared, values, tracks && negotiated.Csv is null)).Is(out var run, out fault)
         )
             return fault;
         await using (run)
-            return await RowsAsync(lexed, prepared, negotiated, run, tracks);
+            return await RowsAsync(lexed, prepared, negotiated, run, tracks && negotiated.Csv is null);
     }
 
     /// <summary>The format of the answer, as far as it is known before there is a row.</summary>
@@ -80,6 +79,8 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
         var format = IsCount(kind) ? null : lexed.Format;
         if (!Negotiation.Content(BodyKindOf(kind), exchange.Version, accept, format, rawType).Is(out var negotiated, out var fault))
             return fault;
+        if (negotiated.Csv is not null && (request.Path.IsReference || request.AllExpands.Any(e => e.Kind == ExpandKind.References)))
+            return RequestFault.NotImplemented("References are not written as CSV.", "$format");
         return request.IsDelta && !negotiated.Format.HasContext
             ? new RequestFault(
                 406,
@@ -122,7 +123,7 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
         }
         if (request.Path.Property?.Type.Kind == EdmKind.Stream)
         {
-            await SendStreamAsync(negotiated.ContentType, RawValueWriter.Value(run));
+            await StreamContent.SendAsync(exchange.Context, negotiated.ContentType, RawValueWriter.Value(run));
             return null;
         }
         if (run.HasRow && kind is ResourceKind.Entity && RawValueWriter.ETag(run) is { } tag)
@@ -135,7 +136,11 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
         }
         var format = Preferred(negotiated.Format, request, tracks);
         if (BodyKindOf(kind) == BodyKind.Raw)
-            await SendAsync(exchange.Context, negotiated.ContentType, IsCount(kind) ? CountOf(run, kind) : RawValueWriter.Value(run));
+            await Bodies.SendAsync(
+                exchange.Context,
+                negotiated.ContentType,
+                IsCount(kind) ? CountOf(run, kind) : RawValueWriter.Value(run)
+            );
         else
             await StreamAsync(lexed, prepared, negotiated with { Format = format }, run);
         return null;
@@ -202,62 +207,19 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
         }
     }
 
-    /// <summary>A stream with its own tag, whole or in the asked range (RFC 9110 14).</summary>
-    private async Task SendStreamAsync(string contentType, byte[] content)
-    {
-        var tag = new EntityTagHeaderValue(Validators.Of(content)[2..]);
-        await Results.Bytes(content, contentType, enableRangeProcessing: true, entityTag: tag).ExecuteAsync(exchange.Context);
-    }
-
-    /// <summary>
-    /// Writes the answer. One that is not large is made whole first, and the session given back, so that a caller who takes it slowly
-    /// keeps nobody waiting.
-    /// </summary>
+    /// <summary>Writes the answer while its rows are read.</summary>
     private async Task StreamAsync(LexedRequest lexed, PreparedRequest prepared, Negotiated negotiated, QueryRun run)
     {
-        var response = exchange.Response;
-        var isInner = InnerExchange.Is(exchange.Context);
-        var delivery = new Delivery(exchange.Context, exchange.Traffic, () => run.IsAwaited);
-        using var held = new HeldAnswer(exchange.Allowance, Limits.WholeAnswerBytes);
-        var isOnePiece = false;
-        using var output = new PayloadOutput(SendPieceAsync, length =>
+        var links = new LinkBuilder(exchange.Root, lexed);
+        if (negotiated.Csv is { } form)
         {
-            isOnePiece = true;
-            response.ContentLength = length;
-        });
+            await ListAnswer.WriteAsync(exchange, run, negotiated.ContentType, CsvWriter.For(prepared, form), links);
+            return;
+        }
         IPayloadWriter writer = negotiated.IsLines
             ? JsonLinesWriter.For(prepared, negotiated.Format)
             : ODataJsonWriter.For(prepared, negotiated.Format);
-        await writer.WriteAsync(run, new LinkBuilder(exchange.Root, lexed), output, exchange.Cancellation);
-        if (held.Length == 0)
-        {
-            // Of nothing, too, it is said what it is.
-            if (!response.HasStarted)
-                response.ContentType = negotiated.ContentType;
-            return;
-        }
-        await run.DisposeAsync();
-        response.ContentType = negotiated.ContentType;
-        response.ContentLength = held.Length;
-        await held.SendAsync(delivery.SendAsync);
-
-        async ValueTask SendPieceAsync(ReadOnlyMemory<byte> piece, CancellationToken cancellation)
-        {
-            if (isOnePiece)
-                await run.DisposeAsync();
-            else if (!isInner && !response.HasStarted && held.TryKeep(piece))
-                return;
-            if (!response.HasStarted)
-                response.ContentType = negotiated.ContentType;
-            await held.SendAsync(delivery.SendAsync);
-            await delivery.SendAsync(piece);
-        }
-    }
-
-    internal static async Task SendAsync(HttpContext context, string contentType, byte[] body)
-    {
-        context.Response.ContentType = contentType;
-        context.Response.ContentLength = body.Length;
-        await context.Response.Body.WriteAsync(body, context.RequestAborted);
+        var answer = new StreamedAnswer(exchange, run, negotiated.ContentType);
+        await answer.WriteAsync(output => writer.WriteAsync(run, links, output, exchange.Cancellation));
     }
 }

@@ -1,4 +1,3 @@
-using System.Text.Json;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Changes;
@@ -9,7 +8,6 @@ using RapidGable.Payloads.Json;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Requests.OData;
-using RapidGable.Sources;
 
 namespace RapidGable.Service.Faces.OData;
 
@@ -17,7 +15,11 @@ namespace RapidGable.Service.Faces.OData;
 /// A request that changes something: what stands in its headers and body, the transaction around it, and its answer (Protocol 11.4).
 /// </summary>
 internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore repeats, ChangeEnvironment changes, TimeProvider time)
+    : ChangeAnswer(exchange, repeats, changes)
 {
+    private ODataChangeRequest? _read;
+    private ChangeOptions? _options;
+
     /// <summary>What of an entity goes into the answer.</summary>
     private sealed record ReadBack(int Status, string? ContentType, byte[] Body, string? ETag);
 
@@ -32,186 +34,22 @@ internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore r
             || !exchange.Service.PrepareChange(lexed, exchange.Caller).Is(out var change, out fault)
         )
             return fault;
-        var bound = change.Request.Path;
-        var verb = VerbOf(exchange.Request.Method);
-        var seen = bound.Root is null ? [] : ChangeRunner.Taken(bound, bound.Target, change.Model);
-        if (verb is not { } asked || !seen.Contains(asked))
-        {
-            var declared =
-                bound.Root is not null && exchange.Service.Model.FindSet(bound.Target.Name) is { } whole
-                    ? ChangeRunner.Taken(bound, whole, exchange.Service.Model)
-                    : [];
-            if (verb is { } closed && declared.Contains(closed))
-                return (exchange.Caller.IsSignedIn ? null : notSignedIn())
-                    ?? new RequestFault(403, "forbidden", $"{exchange.Request.Method} is not allowed for you here.");
-            var mayRead = bound.Root is null || change.Visible.FindSet(bound.Target.Name) is not null;
-            var allowed = string.Join(
-                ", ",
-                (mayRead && !bound.IsEach ? ["GET", "HEAD"] : Array.Empty<string>())
-                    .Concat(seen.Select(v => v.ToString().ToUpperInvariant()))
-                    .Append("OPTIONS")
-            );
-            return FacePipeline.Refused(
-                exchange,
-                allowed,
-                seen.Count == 0
-                    ? $"{exchange.Request.Method} is not allowed here; this resource can be read only."
-                    : $"{exchange.Request.Method} is not allowed here; {allowed} are."
-            );
-        }
+        if (Verb(change, notSignedIn) is not { } asked)
+            return Refusal;
         if (!(await new ODataChangeReader(exchange, time).ReadAsync(asked, change, lexed, options)).Is(out var request, out fault))
             return fault;
         using (request.Body)
         {
+            (_read, _options) = (request, options);
             exchange.Database.Start();
-            return await RunAsync(request, options);
+            return await RunAsync(change.Request.Path.Target, request.Repeatable);
         }
     }
 
-    private static ChangeVerb? VerbOf(string method) =>
-        method switch
-        {
-            "POST" => ChangeVerb.Post,
-            "PATCH" => ChangeVerb.Patch,
-            "PUT" => ChangeVerb.Put,
-            "DELETE" => ChangeVerb.Delete,
-            _ => null,
-        };
-
-    /// <summary>An answer as it is kept for who asks again.</summary>
-    private sealed record KeptAnswer(string Print, int Status, Dictionary<string, string> Headers, string Body);
-
-    /// <summary>
-    /// Runs the change in the transaction of the batch that it is part of, or in one of its own, which is tried again when others got
-    /// in its way.
-    /// </summary>
-    private async Task<RequestFault?> RunAsync(ODataChangeRequest read, ChangeOptions options)
+    protected override async Task<Result<KeptAnswer>> OnceAsync(ChangeUnit unit, string print)
     {
-        if (InnerExchange.UnitOf(exchange.Context) is { } shared)
-        {
-            try
-            {
-                return read.Repeatable is { } asked ? await InGroupAsync(shared, read, options, asked)
-                    : await OnceAsync(shared, read, options) is var (result, fault, back) && fault is not null ? fault
-                    : await SendAsync(AnswerOf(result!, back, ""));
-            }
-            catch (SourceException exception)
-            {
-                shared.HasCollided |= exception.Kind == SourceFaultKind.Collision;
-                throw;
-            }
-        }
-        if (read.Repeatable is not { } repeatable)
-            return await TryAsync(read, options, null);
-        using var turn = await repeats.EnterAsync(repeatable.Id, exchange.Cancellation);
-        return repeats.Find(repeatable.Id) is { } known ? await AgainAsync(known, repeatable) : await TryAsync(read, options, repeatable);
-    }
-
-    /// <summary>
-    /// A repeatable request of a group: its answer is kept when all of the group is done. Nobody else answers it until then.
-    /// </summary>
-    private async Task<RequestFault?> InGroupAsync(ChangeUnit unit, ODataChangeRequest read, ChangeOptions options, Repeatable repeatable)
-    {
-        if (unit.Holds(repeatable.Id))
-            return new RequestFault(400, "repeatability", "Another request of the group has this id.", RepeatHeaders.Id);
-        using var patience = CancellationTokenSource.CreateLinkedTokenSource(exchange.Cancellation);
-        patience.CancelAfter(TimeSpan.FromSeconds(Limits.StatementSeconds));
-        try
-        {
-            unit.Hold(repeatable.Id, await repeats.EnterAsync(repeatable.Id, patience.Token));
-        }
-        catch (OperationCanceledException) when (!exchange.Cancellation.IsCancellationRequested)
-        {
-            return new RequestFault(
-                409,
-                "repeatability",
-                "The same request is being answered right now; send it again later.",
-                RepeatHeaders.Id
-            );
-        }
-        var set = read.Request.Change.Request.Path.Target;
-        var isKept = RepeatedChanges.AreKept(unit, set);
-        if (
-            (isKept ? await RepeatedChanges.FindAsync(unit, set, repeatable.Id, exchange.Cancellation) : repeats.Find(repeatable.Id)) is
-            { } known
-        )
-            return await AgainAsync(known, repeatable);
-        var (result, fault, back) = await OnceAsync(unit, read, options);
-        if (fault is not null)
-            return fault;
-        var answer = AnswerOf(result!, back, repeatable.Print);
-        var text = JsonSerializer.Serialize(answer);
-        if (isKept)
-            await RepeatedChanges.KeepAsync(unit, set, repeatable.Id, text, exchange.Cancellation);
-        else if (!repeats.Reserve(text))
-            return Faults.From(new MemoryExceededException(isProcess: true));
-        else
-        {
-            unit.WhenFinal(() => repeats.Keep(repeatable.Id, text));
-            unit.WhenUndone(() => repeats.Release(text));
-        }
-        return await SendAsync(answer, isRepeatable: true);
-    }
-
-    private async Task<RequestFault?> TryAsync(ODataChangeRequest read, ChangeOptions options, Repeatable? repeatable)
-    {
-        using var tries = changes.Try(TimeSpan.FromSeconds(Limits.StatementSeconds));
-        while (true)
-        {
-            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, changes, exchange.Allowance);
-            try
-            {
-                var set = read.Request.Change.Request.Path.Target;
-                var isKept = repeatable is not null && RepeatedChanges.AreKept(unit, set);
-                if (isKept && await RepeatedChanges.FindAsync(unit, set, repeatable!.Id, exchange.Cancellation) is { } known)
-                    return await AgainAsync(known, repeatable);
-                var (result, fault, back) = await OnceAsync(unit, read, options);
-                if (fault is not null)
-                    return fault;
-                var answer = AnswerOf(result!, back, repeatable?.Print ?? "");
-                var text = repeatable is null ? "" : JsonSerializer.Serialize(answer);
-                if (isKept)
-                    await RepeatedChanges.KeepAsync(unit, set, repeatable!.Id, text, exchange.Cancellation);
-                else if (repeatable is not null && !repeats.Reserve(text))
-                    throw new MemoryExceededException(isProcess: true);
-                // Whether the caller is still there makes no difference from here on.
-                await CommitAsync(unit, repeatable is not null && !isKept ? text : null);
-                if (repeatable is not null && !isKept)
-                    repeats.Keep(repeatable.Id, text);
-                // Others need not wait until the caller has taken the answer.
-                await unit.DisposeAsync();
-                tries.Dispose();
-                return await SendAsync(answer, repeatable is not null);
-            }
-            catch (SourceException exception) when (exception.Kind == SourceFaultKind.Collision)
-            {
-                if (!await tries.AgainAsync(unit, exchange.Cancellation))
-                    throw;
-            }
-        }
-    }
-
-    /// <param name="reserved">An answer for which memory is reserved, to be given back when the change is not made; null = none.</param>
-    private async Task CommitAsync(ChangeUnit unit, string? reserved)
-    {
-        try
-        {
-            await unit.CommitAsync(CancellationToken.None);
-        }
-        catch when (reserved is not null)
-        {
-            repeats.Release(reserved);
-            throw;
-        }
-    }
-
-    /// <summary>The answer that was given the first time.</summary>
-    private async Task<RequestFault?> AgainAsync(string known, Repeatable repeatable)
-    {
-        var answer = JsonSerializer.Deserialize<KeptAnswer>(known)!;
-        return answer.Print == repeatable.Print
-            ? await SendAsync(answer, isRepeatable: true)
-            : new RequestFault(400, "repeatability", "This id was given to another request.", RepeatHeaders.Id);
+        var (result, fault, back) = await OnceAsync(unit, _read!, _options!);
+        return fault is not null ? fault : AnswerOf(result!, back, print);
     }
 
     private async Task<(ChangeResult? Result, RequestFault? Fault, ReadBack? Back)> OnceAsync(
@@ -396,29 +234,15 @@ internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore r
             headers["OData-EntityId"] = exchange.Root + result.Address;
         if (hasBody)
             headers[HeaderNames.ContentType] = back!.ContentType!;
-        // What cannot be sent must be known while the change can still be undone.
-        if (headers.Values.FirstOrDefault(v => v.Any(c => c is < ' ' or > '~')) is { } unsendable)
-            throw new InvalidOperationException($"A header of an answer cannot be sent: '{unsendable}'.");
-        return new KeptAnswer(
-            print,
-            !hasBody ? StatusCodes.Status204NoContent
-                : result.Outcome == ChangeOutcome.Created ? StatusCodes.Status201Created
-                : StatusCodes.Status200OK,
-            headers,
-            hasBody ? System.Text.Encoding.UTF8.GetString(back!.Body) : ""
+        return Sendable(
+            new KeptAnswer(
+                print,
+                !hasBody ? StatusCodes.Status204NoContent
+                    : result.Outcome == ChangeOutcome.Created ? StatusCodes.Status201Created
+                    : StatusCodes.Status200OK,
+                headers,
+                hasBody ? System.Text.Encoding.UTF8.GetString(back!.Body) : ""
+            )
         );
-    }
-
-    private async Task<RequestFault?> SendAsync(KeptAnswer answer, bool isRepeatable = false)
-    {
-        var response = exchange.Response;
-        response.StatusCode = answer.Status;
-        foreach (var (name, value) in answer.Headers.Where(h => h.Key != HeaderNames.ContentType))
-            response.Headers[name] = value;
-        if (isRepeatable)
-            response.Headers[RepeatHeaders.Result] = "accepted";
-        if (answer.Headers.TryGetValue(HeaderNames.ContentType, out var type))
-            await ODataAnswer.SendAsync(exchange.Context, type, System.Text.Encoding.UTF8.GetBytes(answer.Body));
-        return null;
     }
 }

@@ -1,7 +1,6 @@
 using Microsoft.Net.Http.Headers;
 using RapidGable.Changes;
 using RapidGable.Expressions;
-using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Queries;
@@ -81,34 +80,15 @@ internal sealed class ODataChangeReader(ODataExchange exchange, TimeProvider tim
 
         if (verb == ChangeVerb.Delete)
             return Read(null, null, null);
-        var contentType = exchange.Request.ContentType;
-        if (!MediaTypeHeaderValue.TryParse(contentType, out var type))
-            return new RequestFault(
-                415,
-                "content-type",
-                contentType is null ? "Say with Content-Type what the body is." : $"'{contentType}' is not a media type.",
-                "Content-Type"
-            );
+        if (!StreamContent.TypeOf(exchange.Request).Is(out var type, out fault))
+            return fault;
         if (change.Request.Path.Kind == ResourceKind.RawValue)
-            return NotTaken(change.Request.Path.Property!, type) is { } wanted
+            return StreamContent.NotTaken(change.Request.Path.Property!, type) is { } wanted
                 ? Refused(verb, wanted, type)
-                : Read(null, body, contentType);
+                : Read(null, body, exchange.Request.ContentType);
         if (!type.MediaType.Equals("application/json", StringComparison.OrdinalIgnoreCase))
             return Refused(verb, "application/json", type);
         return Json(body, type).Is(out var json, out fault) ? Read(json, null, null) : fault;
-    }
-
-    /// <summary>The media type that a property's content has to have, when this is not it; null = it is.</summary>
-    private static string? NotTaken(Property property, MediaTypeHeaderValue type)
-    {
-        bool Is(string other) => type.MediaType.Equals(other, StringComparison.OrdinalIgnoreCase);
-        var wanted =
-            property is { MediaType: { } fixedType, MediaTypeColumn: null } ? fixedType
-            : property.Type.Kind == EdmKind.Binary ? "application/octet-stream"
-            : "text/plain";
-        var isTaken =
-            property.MediaTypeColumn is not null || Is(wanted) || (property.Type.Kind == EdmKind.Stream && Is("application/octet-stream"));
-        return isTaken ? null : wanted;
     }
 
     private RequestFault Refused(ChangeVerb verb, string wanted, MediaTypeHeaderValue type)

@@ -4,9 +4,11 @@ using RapidGable.Changes;
 using RapidGable.Expressions;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
+using RapidGable.Publishing;
 using RapidGable.Requests;
 using RapidGable.Requests.OData;
 using RapidGable.Service.Auditing;
+using RapidGable.UseCases;
 
 namespace RapidGable.Service.Faces.OData;
 
@@ -22,7 +24,11 @@ internal sealed class ODataFace(
 {
     public string Name => "odata";
 
-    public string Prefix => FaceTable.OData;
+    public FaceRoute? Route(string path) => FaceRoute.Of(path, FaceTable.OData);
+
+    public string RootOf(PublishedService service) => $"{FaceTable.OData}{service.Model.Service}/";
+
+    public Result<SpelledRead> Spell(PublishedService service, string path, string query) => SpelledRead.OData(path, query);
 
     public FacePipeline Pipeline => pipeline;
 
@@ -60,11 +66,12 @@ internal sealed class ODataFace(
     }
 
     public Task WriteFaultAsync(HttpContext context, RequestFault fault) =>
-        ODataAnswer.SendAsync(context, "application/json", ErrorJsonWriter.Write(fault));
+        Bodies.SendAsync(context, "application/json", ErrorJsonWriter.Write(fault));
 
     /// <summary>The first segment of a path: a set's name, or another resource of the service.</summary>
-    public string SetOf(string path)
+    public string SetOf(Exchange exchange)
     {
+        var path = exchange.Path;
         var end = path.AsSpan().IndexOfAny('/', '(');
         return Uri.UnescapeDataString(end < 0 ? path : path[..end]);
     }

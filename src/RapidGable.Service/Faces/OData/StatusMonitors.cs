@@ -106,7 +106,7 @@ internal sealed class StatusMonitors(IServiceProvider services, IPendingAnswerSt
         var answer = await pending.Task;
         exchange.Response.Headers["AsyncResult"] = answer.Status.ToString();
         if (TakesHttp(exchange.Request.Headers))
-            await ODataAnswer.SendAsync(exchange.Context, "application/http", HttpText(answer));
+            await Bodies.SendAsync(exchange.Context, "application/http", HttpText(answer));
         else
         {
             // The answer itself; its status is in the header (Protocol 11.6).

@@ -1,7 +1,7 @@
 using System.Globalization;
 using Microsoft.AspNetCore.Http;
 
-namespace RapidGable.Service.Faces.OData;
+namespace RapidGable.Service.Faces;
 
 /// <summary>
 /// The preferences of a request (RFC 7240, Protocol 8.2.8). Names are known in any case, with and without the prefix of 4.0; of one given
