@@ -73,6 +73,8 @@ public sealed partial class ModelBuilder
         var model = new EntityModel(_declaration.Name, _declaration.Title, _declaration.Namespace, sets) { Limits = _declaration.Limits };
         _writing.Check(drafts, model);
         model = WithComputed(WithForms(model), drafts);
+        var declared = drafts.ToDictionary(d => d.Name, d => d.Declaration);
+        model = model.On(new FaceBuilder(_declaration, model, _diagnostics).Build(declared));
         return new BuiltService(model, [.. _inferences], [.. _facts]);
     }
 

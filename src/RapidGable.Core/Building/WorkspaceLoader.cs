@@ -106,7 +106,25 @@ public static class WorkspaceLoader
                 );
             }
         }
+        FaceBuilder.CheckBases([.. services.Select(s => (DeclarationOf(declaration, s), s.Model))], diagnostics);
+        ReportFaces(declaration, services, diagnostics);
         return new LoadedWorkspace(declaration, sources.ToImmutable(), catalogs.ToImmutable(), services.ToImmutable(), diagnostics);
+    }
+
+    private static ServiceDeclaration DeclarationOf(WorkspaceDeclaration workspace, BuiltService service) =>
+        workspace.Services.First(s => s.Name == service.Model.Service);
+
+    /// <summary>Patterns of the workspace that put nothing on a face.</summary>
+    private static void ReportFaces(WorkspaceDeclaration declaration, IEnumerable<BuiltService> services, Diagnostics diagnostics)
+    {
+        var names = services
+            .SelectMany(s => s.Model.Sets.Select(e => $"{s.Model.Service}/{e.Name}").Append(s.Model.Service))
+            .ToList();
+        foreach (var pattern in declaration.Faces.SelectMany(f => f.Patterns))
+        {
+            if (!names.Exists(n => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(pattern.Value, n, ignoreCase: false)))
+                diagnostics.Warning("faces", $"No service and no set matches '{pattern.Value}'.", pattern.Location);
+        }
     }
 
     /// <summary>The conditions of rules must mean something to the model.</summary>

@@ -21,6 +21,9 @@ public sealed record WorkspaceDeclaration(
     /// <summary>The naming policy of services that say none.</summary>
     public NamingPolicy Names { get; init; }
 
+    /// <summary>What stands on the faces that are named; of any other face everything.</summary>
+    public ImmutableArray<FacePatterns> Faces { get; init; } = [];
+
     public SignInDeclaration SignIn { get; init; } = SignInDeclaration.AccountsOnly;
 
     public TransportDeclaration Transport { get; init; } = TransportDeclaration.Plain;
@@ -89,11 +92,23 @@ public sealed record ServiceDeclaration(
 {
     public NamingPolicy Names { get; init; }
 
+    /// <summary>The faces that it stands on; null = the workspace says it.</summary>
+    public ImmutableArray<Located<string>>? Faces { get; init; }
+
+    /// <summary>What the workspace says of faces.</summary>
+    public ImmutableArray<FacePatterns> FacePatterns { get; init; } = [];
+
+    /// <summary>How it stands on the plain REST face.</summary>
+    public RestDeclaration Rest { get; init; } = RestDeclaration.None;
+
     /// <summary>What requests are held to; the workspace says it.</summary>
     public RequestLimits Limits { get; init; } = RequestLimits.Standard;
 
     /// <summary>The names that stand in the file itself.</summary>
     public ImmutableArray<string> Written { get; init; } = [];
+
+    /// <summary>The names that stand below <c>rest</c> in the file.</summary>
+    public ImmutableArray<string> WrittenRest { get; init; } = [];
 
     /// <summary>Enumerations and complex types that properties name.</summary>
     public ImmutableArray<TypeDeclaration> Types { get; init; } = [];
@@ -300,6 +315,12 @@ public sealed record SetDeclaration(Located<string> From, SourceLocation Locatio
 
     /// <summary>The names that stand in the set itself.</summary>
     public ImmutableArray<string> Written { get; init; } = [];
+
+    /// <summary>The faces that it stands on; null = those of the service.</summary>
+    public ImmutableArray<Located<string>>? Faces { get; init; }
+
+    /// <summary>How it stands on the plain REST face.</summary>
+    public RestSetDeclaration Rest { get; init; } = RestSetDeclaration.None;
 
     /// <summary>A SELECT that stands for the table or view; null = <see cref="From"/> names it.</summary>
     public Located<string>? Select { get; init; }

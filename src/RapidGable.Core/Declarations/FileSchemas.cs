@@ -41,6 +41,14 @@ public static partial class FileSchemas
                 [],
                 ("title", Text("What people call it.")),
                 ("names", Words("How public names are made where a service says nothing.", "as-is", "pascal-case", "camel-case")),
+                (
+                    "faces",
+                    Object(
+                        [],
+                        ("odata", OneOrMany("Patterns of the services, or of service/set, that stand on the OData face.")),
+                        ("rest", OneOrMany("Patterns of the services, or of service/set, that stand on the plain REST face."))
+                    )
+                ),
                 ("refresh-seconds", Number("Seconds between two looks at files and catalogs while it is served.", 1, 86_400)),
                 ("sign-in", SignIn()),
                 ("transport", Transport()),
@@ -181,6 +189,8 @@ public static partial class FileSchemas
                 ("source", Text("The source that its sets are read from.")),
                 ("namespace", Text("Namespace of the types; the service's name when left out.")),
                 ("names", Words("How public names are made.", "as-is", "pascal-case", "camel-case")),
+                ("faces", NamedFaces()),
+                ("rest", Rest()),
                 ("page", Number("Rows in a page when a set says nothing.", 1, 1_000_000)),
                 ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
                 ("caller-keys", Flag("Callers choose keys that the database would number, in all sets that say nothing.")),
@@ -289,6 +299,8 @@ public static partial class FileSchemas
             ("name", Name("Public name of the set.")),
             ("type", Name("Name of the entity type.")),
             ("description", Text("For people; the table's comment when left out.")),
+            ("faces", NamedFaces()),
+            ("rest", RestSet()),
             ("key", OneOrMany("Columns that identify a row.")),
             ("keyless", Flag("Published without a key, for reading only.")),
             ("hide", OneOrMany("Columns that callers never see.")),

@@ -117,6 +117,8 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
         return set with
         {
             Written = reader.Names,
+            Faces = FaceReader.Read(reader),
+            Rest = FaceReader.ReadRestSet(reader),
             TypeName = Identifier(reader.Text("type")),
             Description = reader.Text("description"),
             Key = key,

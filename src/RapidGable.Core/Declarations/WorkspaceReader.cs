@@ -15,6 +15,7 @@ public sealed partial class WorkspaceReader
     private readonly WorkspaceTexts _texts;
     private readonly Func<string, string?> _environment;
     private NamingPolicy _names;
+    private ImmutableArray<FacePatterns> _faces = [];
     private RequestLimits _limits = RequestLimits.Standard;
 
     private WorkspaceReader(WorkspaceTexts texts, Func<string, string?> environment)
@@ -66,6 +67,7 @@ public sealed partial class WorkspaceReader
         {
             title = root.Text("title")?.Value ?? title;
             _names = ReadNames(root);
+            _faces = FaceReader.ReadPatterns(root);
             refresh = root.Number("refresh-seconds", 1, 86_400);
             var callers = new IdentityReader(root);
             (signIn, transport, traffic, audit) = (callers.SignIn(), callers.Transport(), callers.Traffic(), callers.Audit());
@@ -100,6 +102,7 @@ public sealed partial class WorkspaceReader
         {
             RefreshSeconds = refresh,
             Names = _names,
+            Faces = _faces,
             SignIn = signIn,
             Transport = transport,
             Traffic = traffic,
@@ -227,6 +230,7 @@ public sealed partial class WorkspaceReader
                 ns.Location
             );
         var names = ReadNames(reader);
+        var (faces, rest) = (FaceReader.Read(reader), FaceReader.ReadRest(reader));
         var page = reader.Number("page", 1, 1_000_000);
         var largest = reader.Number("largest-page", 1, 1_000_000);
         var callerKeys = reader.Flag("caller-keys", false);
@@ -247,6 +251,10 @@ public sealed partial class WorkspaceReader
             )
             {
                 Names = names,
+                Faces = faces,
+                FacePatterns = _faces,
+                Rest = rest,
+                WrittenRest = reader.Node("rest") is YamlMapping written ? [.. written.Entries.Select(e => e.Key.Value)] : [],
                 Limits = _limits,
                 Written = reader.Names,
                 Types = types,

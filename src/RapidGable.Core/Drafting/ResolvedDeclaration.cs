@@ -52,10 +52,54 @@ public sealed class ResolvedDeclaration
                 : _declaration.Names != NamingPolicy.AsIs ? "declared in workspace.yaml"
                 : "built in"
         );
+        Faces();
         Types();
         Line(0, "sets:");
         foreach (var set in _model.Sets)
             Set(set, DeclarationOf(set));
+    }
+
+    /// <summary>The faces, and how the service stands on the plain REST face.</summary>
+    private void Faces()
+    {
+        var rest = _model.Faces.Rest;
+        var origin = _declaration.Written.Contains("faces") ? "declared" : _declaration.FacePatterns.IsEmpty ? "built in" : "workspace.yaml";
+        Line(0, $"faces: {List(FacesOf(f => f.IsOffered))}", origin);
+        if (!rest.IsOffered)
+            return;
+        string Of(string word) => _declaration.Written.Contains("rest") && _declaration.WrittenRest.Contains(word) ? "declared" : "built in";
+        Line(0, "rest:");
+        Line(1, $"base: {YamlText.Of(rest.BaseOf(_model.Service)[..^1])}", Of("base"));
+        if (!rest.FormerBases.IsEmpty)
+            Line(1, $"former-bases: {List(rest.FormerBases.Select(b => b[..^1]))}", "declared");
+        Line(1, $"names: {FaceReader.Word(rest.Names)}", Of("names"));
+        Line(1, $"paths: {FaceReader.Word(rest.Paths)}", Of("paths"));
+        Line(1, $"keys: {(rest.HasNamedKeys ? "named" : "path")}", Of("keys"));
+        Line(1, $"lists: {(rest.HasBareLists ? "array" : "object")}", Of("lists"));
+        Line(1, $"format: {rest.Format ?? "json"}", Of("format"));
+    }
+
+    private List<string> FacesOf(Func<FaceShape, bool> fits) => [.. FaceReader.Faces.Where(f => fits(_model.Faces.Of(f)))];
+
+    /// <summary>How a set stands on its faces, where that differs from the service.</summary>
+    private void Faces(EntitySet set, SetDeclaration declaration)
+    {
+        var rest = _model.Faces.Rest;
+        var offered = FacesOf(f => f.IsOffered);
+        var own = FacesOf(f => f.IsOffered && !f.Without.Contains(set.Name));
+        if (!own.SequenceEqual(offered))
+            Line(2, $"faces: {(own.Count == 0 ? "[]" : List(own))}", declaration.Faces is null ? "workspace.yaml" : "declared");
+        if (set.ContainedIn is not null || !rest.IsOffered || rest.Without.Contains(set.Name))
+            return;
+        var parts = new List<string> { $"path: {YamlText.Of(rest.PathOf(set.Name))}" };
+        var shape = rest.Of(set.Name);
+        if (!shape.FormerPaths.IsEmpty)
+            parts.Add($"former-paths: {List(shape.FormerPaths)}");
+        if (shape.Format is { } format)
+            parts.Add($"format: {format}");
+        if (shape.CacheSeconds is { } seconds)
+            parts.Add($"cache-seconds: {seconds}");
+        Line(2, $"rest: {{ {string.Join(", ", parts)} }}", declaration.Written.Contains("rest") ? "declared" : "the set's name");
     }
 
     private static string ObjectName(EntitySet set, SetDeclaration declaration) =>
@@ -172,6 +216,7 @@ public sealed class ResolvedDeclaration
                 $"key: [{string.Join(", ", set.Type.Key.Select(k => YamlText.Of(k.Column)))}]",
                 declaration.Key.IsEmpty ? Reason(set.Name, "key ") : "declared"
             );
+        Faces(set, declaration);
         Line(2, $"page: {set.PageSize}", Origin(declaration, "page"));
         Line(2, $"largest-page: {set.LargestPage}", Origin(declaration, "largest-page"));
         Line(2, $"allow: [{string.Join(", ", Words(set.Operations))}]", Origin(declaration, "allow"));

@@ -60,6 +60,7 @@ public static class PublishedText
             ["title"] = model.Title,
             ["namespace"] = model.Namespace,
             ["repeats"] = Of((object)model.Repeats),
+            ["faces"] = Of((object)model.Faces),
         };
         foreach (var set in model.Sets)
         {

@@ -8,7 +8,8 @@ using RapidGable.Payloads.Flat;
 namespace RapidGable.Payloads.Plain;
 
 /// <summary>
-/// CSV as it was sent (RFC 4180), under a line of names. An empty field is null; one of two double quotes is the empty text.
+/// CSV as it was sent (RFC 4180), under a line of names. An empty field is null, or the default of
+/// what cannot be null; one of two double quotes is the empty text.
 /// </summary>
 internal sealed class CsvTable
 {
@@ -92,6 +93,9 @@ internal sealed class CsvTable
                 json.WriteStartObject(group.Key);
             foreach (var (field, index) in group)
             {
+                // Of what cannot be null an empty field says nothing, so that its default holds.
+                if (field is { Text.Length: 0, IsQuoted: false } && !columns[index]!.Nullable)
+                    continue;
                 json.WritePropertyName(_names[index].Split('/')[^1]);
                 Write(json, field.Text, field.IsQuoted, columns[index]!);
             }

@@ -23,11 +23,24 @@ internal static partial class RestWords
         ["maxpagesize"] = RestParameters.Limit,
     }.ToImmutableDictionary();
 
+    private static readonly ImmutableDictionary<string, string> Types = new Dictionary<string, string>
+    {
+        ["String"] = "text",
+        ["Guid"] = "uuid",
+        ["TimeOfDay"] = "time",
+        ["DateTimeOffset"] = "date-time",
+        ["Binary"] = "base64url",
+        ["Single"] = "float",
+    }.ToImmutableDictionary();
+
     /// <summary>A fault of an address or of headers.</summary>
     public static RequestFault Of(RequestFault fault) =>
         fault with
         {
-            Message = Option().Replace(fault.Message, m => Parameters.GetValueOrDefault(m.Value, m.Value)),
+            Message = Type().Replace(
+                Option().Replace(fault.Message, m => Parameters.GetValueOrDefault(m.Value, m.Value)),
+                m => Types.GetValueOrDefault(m.Groups[1].Value, m.Groups[1].Value.ToLowerInvariant())
+            ),
             Target = fault.Target is { } target ? Parameters.GetValueOrDefault(target, target) : null,
             Code = fault.Code switch
             {
@@ -53,6 +66,9 @@ internal static partial class RestWords
             }
             : words;
     }
+
+    [GeneratedRegex(@"\bEdm\.(\w+)")]
+    private static partial Regex Type();
 
     [GeneratedRegex(@"\$(filter|orderby|select|expand|search|top|skiptoken|skip|count|format)\b|\bmaxpagesize\b")]
     private static partial Regex Option();
