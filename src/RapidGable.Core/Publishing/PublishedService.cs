@@ -72,6 +72,9 @@ public sealed class PublishedService(
     /// <summary>The part of the model that a caller may know of; the same object for callers who see the same.</summary>
     public EntityModel ModelFor(Caller caller) => ViewFor(caller).Model;
 
+    /// <summary>The part of the model that a caller may address, with the sets that they may write and not read.</summary>
+    public EntityModel ChangeableBy(Caller caller) => ViewFor(caller).Changeable;
+
     /// <summary>Read -> (parse -> bind -> permit -> plan -> SQL, once for each shape).</summary>
     public Result<PreparedRequest> Prepare(ISpelledRequest spelled, Caller caller)
     {

@@ -1,3 +1,5 @@
+using RapidGable.Metadata.OpenApi;
+using System.Collections.Immutable;
 using System.Net.Http.Headers;
 using System.Text;
 using Microsoft.AspNetCore.Http;
@@ -42,6 +44,15 @@ internal sealed class SignIn(
         );
         return store.Current is null ? bearer : new StringValues([basic, bearer]);
     }
+
+    /// <summary>The ways to sign in, as descriptions name them; empty = nobody can.</summary>
+    public ImmutableArray<OpenApiSignIn> Described =>
+        !IsOffered ? []
+        : [
+            .. store.Current is null ? [] : new[] { OpenApiSignIn.Basic, OpenApiSignIn.ApiKey },
+            .. Ways.Tokens.IsEmpty ? [] : new[] { OpenApiSignIn.Token },
+            .. Ways.Certificates.IsEmpty ? [] : new[] { OpenApiSignIn.Certificate },
+        ];
 
     private static string Quoted(string title) => new([.. title.Where(c => c is >= ' ' and < '\u007f' and not ('"' or '\\'))]);
 

@@ -1,3 +1,7 @@
+using RapidGable.UseCases;
+using RapidGable.Metadata.OpenApi;
+using RapidGable.Service.Identity;
+using System.Collections.Immutable;
 using System.Text.Json;
 using Microsoft.AspNetCore.Http;
 using RapidGable.Expressions;
@@ -9,13 +13,21 @@ using RapidGable.Requests;
 namespace RapidGable.Service.Faces.Rest;
 
 /// <summary>The documents of a service on the plain REST face: what there is, and what it looks like.</summary>
-internal sealed class RestDocuments
+internal sealed class RestDocuments(SignIn signIn)
 {
     public const string OpenApiPath = "openapi.json";
     public const string XsdPath = "schema.xsd";
 
     /// <summary>Whether the first segment of a path is a document.</summary>
-    public static bool Is(string segment) => segment is OpenApiPath or XsdPath or "openapi.yaml";
+    public static bool Is(string segment) => segment == XsdPath || OpenApi.ContainsKey(segment);
+
+    private static readonly ImmutableDictionary<string, OpenApiForm> OpenApi = new Dictionary<string, OpenApiForm>
+    {
+        [OpenApiPath] = new(IsOlder: false, IsYaml: false),
+        ["openapi.yaml"] = new(IsOlder: false, IsYaml: true),
+        ["openapi-3.0.json"] = new(IsOlder: true, IsYaml: false),
+        ["openapi-3.0.yaml"] = new(IsOlder: true, IsYaml: true),
+    }.ToImmutableDictionary();
 
     /// <summary>What answers with a document; null = the path is none.</summary>
     public Func<RestExchange, RequestAddress, Task<RequestFault?>>? Find(RequestAddress address) =>
@@ -23,6 +35,7 @@ internal sealed class RestDocuments
         {
             [] => ListAsync,
             [{ Text: XsdPath }] => XsdAsync,
+            [{ Text: var name }] when OpenApi.TryGetValue(name, out var form) => (e, a) => OpenApiAsync(e, a, form),
             _ => null,
         };
 
@@ -70,6 +83,13 @@ internal sealed class RestDocuments
 
     private Task<RequestFault?> XsdAsync(RestExchange exchange, RequestAddress address) =>
         SendAsync(exchange, address, "application/xml", RowsXsd.Write(exchange.Service.ModelFor(exchange.Caller)));
+
+    private async Task<RequestFault?> OpenApiAsync(RestExchange exchange, RequestAddress address, OpenApiForm form)
+    {
+        var facts = DescribeService.Of(exchange.Service, exchange.Caller, exchange.Root, signIn.Described);
+        var content = await RestOpenApi.WriteAsync(facts, form, exchange.Cancellation);
+        return await SendAsync(exchange, address, form.IsYaml ? "application/yaml" : "application/json", content);
+    }
 
     /// <summary>Sends a document with a tag of its bytes.</summary>
     private static async Task<RequestFault?> SendAsync(RestExchange exchange, RequestAddress address, string contentType, byte[] content)

@@ -1,0 +1,66 @@
+using System.Collections.Immutable;
+using RapidGable.Model;
+
+namespace RapidGable.Metadata.OpenApi;
+
+/// <summary>A way to sign in, as OpenAPI names it.</summary>
+public enum OpenApiSignIn
+{
+    /// <summary>A name and a password (RFC 7617).</summary>
+    Basic,
+
+    /// <summary>A key of the service, sent like a token (RFC 6750).</summary>
+    ApiKey,
+
+    /// <summary>A signed token of an issuer (RFC 7519).</summary>
+    Token,
+
+    /// <summary>A client certificate.</summary>
+    Certificate,
+}
+
+/// <summary>A property that callers send.</summary>
+/// <param name="IsRequired">A body without it is refused.</param>
+public sealed record OpenApiMember(Property Property, bool IsRequired);
+
+/// <summary>What a caller may do with a set.</summary>
+/// <param name="Set">As the caller sees it; of a set that they may only write, its key alone.</param>
+/// <param name="Operations">What they may do.</param>
+/// <param name="Create">What they send of a new row; empty = they create none.</param>
+/// <param name="Update">What they send of a row that changes; empty = they change none.</param>
+/// <param name="Anyone">What callers who are not signed in may do.</param>
+/// <param name="MayUpsert">A PUT to a key that is not there creates the row.</param>
+public sealed record OpenApiSet(
+    EntitySet Set,
+    SetOperations Operations,
+    ImmutableArray<OpenApiMember> Create,
+    ImmutableArray<OpenApiMember> Update,
+    SetOperations Anyone,
+    bool MayUpsert
+)
+{
+    /// <summary>Whether the caller may do something with the set.</summary>
+    public bool May(SetOperations operation) => Operations.HasFlag(operation);
+}
+
+/// <summary>All that a description is made of.</summary>
+/// <param name="Model">What the caller may know of, in the names of the face.</param>
+/// <param name="Root">The service's absolute address, with a slash at its end.</param>
+/// <param name="Revision">Of what is published.</param>
+/// <param name="SignIn">The ways to sign in; empty = nobody can.</param>
+public sealed record OpenApiFacts(
+    EntityModel Model,
+    ImmutableArray<OpenApiSet> Sets,
+    string Root,
+    string Revision,
+    ImmutableArray<OpenApiSignIn> SignIn
+)
+{
+    /// <summary>What the caller may do with a set; null = nothing.</summary>
+    public OpenApiSet? Find(string set) => Sets.FirstOrDefault(s => s.Set.Name == set);
+}
+
+/// <summary>The forms of a description.</summary>
+/// <param name="IsOlder">OpenAPI 3.0; else 3.1.</param>
+/// <param name="IsYaml">YAML; else JSON.</param>
+public sealed record OpenApiForm(bool IsOlder, bool IsYaml);

@@ -1,0 +1,177 @@
+using System.Globalization;
+using Microsoft.OpenApi;
+
+namespace RapidGable.Metadata.OpenApi;
+
+/// <summary>What the descriptions of all faces have in common.</summary>
+internal static class OpenApiParts
+{
+    /// <summary>What headers of answers say.</summary>
+    public static IReadOnlyDictionary<string, string> HeaderTexts { get; } =
+        new Dictionary<string, string>
+        {
+            ["ETag"] = "The state of the representation (RFC 9110).",
+            ["Link"] = "Where the list goes on, and how it is described (RFC 8288).",
+            ["Total-Count"] = "The number of all rows, when 'total' asks for it.",
+            ["Cache-Control"] = "How long the answer may be kept (RFC 9111).",
+            ["Location"] = "The address of what was created.",
+            ["Preference-Applied"] = "The preferences that were met (RFC 7240).",
+        };
+
+    private static readonly (int Status, string Text)[] Statuses =
+    [
+        (400, "The request cannot be understood."),
+        (401, "Sign in first, or otherwise."),
+        (404, "There is no such row."),
+        (406, "None of the formats that the request accepts."),
+        (409, "The state of the row does not allow it, or another row has these values."),
+        (412, "The row is in another state than the request says."),
+        (415, "The body is of a type that is not taken here."),
+        (422, "What is in the body is not allowed; each thing stands in 'errors'."),
+        (428, "Say with If-Match which state of the row it is about."),
+    ];
+
+    /// <summary>Title, server, tags and ways to sign in.</summary>
+    public static void Describe(OpenApiDocument document, OpenApiFacts facts, string description)
+    {
+        document.Info = new OpenApiInfo
+        {
+            Title = facts.Model.Title,
+            Version = facts.Revision,
+            Description = description,
+        };
+        document.Servers = [new OpenApiServer { Url = facts.Root.TrimEnd('/') }];
+        document.Components = new OpenApiComponents();
+        document.Tags = facts
+            .Sets.Where(s => s.Set.ContainedIn is null)
+            .Select(s => new OpenApiTag { Name = s.Set.Name, Description = s.Set.Description })
+            .ToHashSet();
+        if (!facts.SignIn.IsEmpty)
+        {
+            document.Components.SecuritySchemes = facts.SignIn.ToDictionary(NameOf, s => (IOpenApiSecurityScheme)SchemeOf(s));
+            document.Security = Security(document, facts, isOpen: true);
+        }
+    }
+
+    /// <summary>The ways to sign in, of which one is enough.</summary>
+    /// <param name="isOpen">Nobody needs to sign in.</param>
+    public static List<OpenApiSecurityRequirement> Security(OpenApiDocument document, OpenApiFacts facts, bool isOpen) =>
+        [
+            .. facts.SignIn.Select(s => new OpenApiSecurityRequirement
+            {
+                [new OpenApiSecuritySchemeReference(NameOf(s), document)] = [],
+            }),
+            .. isOpen ? [new OpenApiSecurityRequirement()] : Array.Empty<OpenApiSecurityRequirement>(),
+        ];
+
+    /// <summary>The answers that say what is wrong, by their names among the components.</summary>
+    /// <param name="mediaType">Of their bodies.</param>
+    public static Dictionary<string, IOpenApiResponse> Problems(OpenApiDocument document, string mediaType)
+    {
+        OpenApiResponse Of(string text, int status) =>
+            new()
+            {
+                Description = text,
+                Content = new Dictionary<string, IOpenApiMediaType>
+                {
+                    [mediaType] = new OpenApiMediaType { Schema = new OpenApiSchemaReference("Problem", document) },
+                },
+                Headers =
+                    status == 401
+                        ? new Dictionary<string, IOpenApiHeader>
+                        {
+                            ["WWW-Authenticate"] = new OpenApiHeader
+                            {
+                                Description = "The ways to sign in.",
+                                Schema = new OpenApiSchema { Type = JsonSchemaType.String },
+                            },
+                        }
+                        : null,
+            };
+        var problems = Statuses.ToDictionary(s => NameOf(s.Status), s => (IOpenApiResponse)Of(s.Text, s.Status));
+        problems["Problem"] = Of("Anything else that is wrong.", 0);
+        return problems;
+    }
+
+    /// <summary>One of <see cref="Problems"/>.</summary>
+    public static OpenApiResponseReference Refused(OpenApiDocument document, int status) => new(NameOf(status), document);
+
+    /// <summary>Problem details (RFC 9457) with what this service adds.</summary>
+    public static OpenApiSchema Problem()
+    {
+        static OpenApiSchema Text(string? description = null, string? format = null) =>
+            new() { Type = JsonSchemaType.String, Description = description, Format = format };
+        var error = OpenApiSchemas.Object([
+            ("detail", Text()),
+            ("code", Text()),
+            ("pointer", Text("Where in the body, as a JSON pointer in a fragment.", "json-pointer-uri-fragment")),
+        ]);
+        error.Required = new HashSet<string> { "detail", "code", "pointer" };
+        var schema = OpenApiSchemas.Object([
+            ("type", Text("The kind of problem, which does not change.", "uri-reference")),
+            ("title", Text()),
+            ("status", new OpenApiSchema { Type = JsonSchemaType.Integer, Format = "int32" }),
+            ("detail", Text("For people.")),
+            ("code", Text("The last part of 'type'.")),
+            ("parameter", Text("The parameter or header that it is about.")),
+            ("position", new OpenApiSchema { Type = JsonSchemaType.Integer, Format = "int32" }),
+            ("excerpt", Text("The text at fault with a caret below.")),
+            ("errors", new OpenApiSchema { Type = JsonSchemaType.Array, Items = error }),
+        ]);
+        schema.Required = new HashSet<string> { "type", "title", "status", "detail", "code" };
+        return schema;
+    }
+
+    private static string NameOf(int status) => "Problem" + status.ToString(CultureInfo.InvariantCulture);
+
+    private static string NameOf(OpenApiSignIn way) =>
+        way switch
+        {
+            OpenApiSignIn.Basic => "basic",
+            OpenApiSignIn.ApiKey => "key",
+            OpenApiSignIn.Token => "token",
+            _ => "certificate",
+        };
+
+    private static OpenApiSecurityScheme SchemeOf(OpenApiSignIn way) =>
+        way switch
+        {
+            OpenApiSignIn.Basic => new OpenApiSecurityScheme { Type = SecuritySchemeType.Http, Scheme = "basic" },
+            OpenApiSignIn.ApiKey => new OpenApiSecurityScheme
+            {
+                Type = SecuritySchemeType.Http,
+                Scheme = "bearer",
+                Description = "A key of this service.",
+            },
+            OpenApiSignIn.Token => new OpenApiSecurityScheme
+            {
+                Type = SecuritySchemeType.Http,
+                Scheme = "bearer",
+                BearerFormat = "JWT",
+            },
+            // OpenAPI 3.0 has no type for client certificates.
+            _ => new OpenApiSecurityScheme
+            {
+                Type = SecuritySchemeType.ApiKey,
+                In = ParameterLocation.Header,
+                Name = "X-Client-Certificate",
+                Description = "A client certificate of the connection; the header is not read.",
+            },
+        };
+}
+
+/// <summary>A description as text.</summary>
+internal static class OpenApiText
+{
+    public static async Task<byte[]> WriteAsync(OpenApiDocument document, OpenApiForm form, CancellationToken cancellation)
+    {
+        using var stream = new MemoryStream();
+        await document.SerializeAsync(
+            stream,
+            form.IsOlder ? OpenApiSpecVersion.OpenApi3_0 : OpenApiSpecVersion.OpenApi3_1,
+            form.IsYaml ? OpenApiConstants.Yaml : OpenApiConstants.Json,
+            cancellation
+        );
+        return stream.ToArray();
+    }
+}
