@@ -29,6 +29,7 @@ var root = new RootCommand(
     CheckCommand.Create(),
     ServeCommand.Create(),
     RefreshCommand.Create(),
+    EndpointsCommand.Create(),
     GetCommand.Create(),
     SendCommand.Create(),
     FillCommand.Create(),

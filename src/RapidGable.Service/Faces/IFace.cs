@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Http;
 using RapidGable.Expressions;
+using RapidGable.Model;
 using RapidGable.Publishing;
 using RapidGable.UseCases;
 
@@ -20,6 +21,13 @@ internal interface IFace
 
     /// <summary>The path of a service that stands on the face, with slashes at both ends.</summary>
     string RootOf(PublishedService service);
+
+    /// <summary>The path of a set below a service, percent-encoded.</summary>
+    /// <param name="service">As the face shows it.</param>
+    string PathOf(PublishedService service, EntitySet set);
+
+    /// <summary>Documents that describe a service, below its root, each with its media type.</summary>
+    IReadOnlyList<(string Path, string MediaType)> Descriptions { get; }
 
     /// <summary>Reads a request to a service, without answering it.</summary>
     /// <param name="service">As the face shows it.</param>

@@ -168,6 +168,7 @@ public static class ServiceHost
             .AddSingleton<FacePipeline>()
             .AddSingleton<ODataFace>()
             .AddSingleton<IFace>(s => s.GetRequiredService<ODataFace>())
+            .AddSingleton<OpenApiDescriptions>()
             .AddSingleton<RestDocuments>()
             .AddSingleton<IFace, RestFace>()
             .AddSingleton<FaceTable>();
@@ -192,6 +193,7 @@ public static class ServiceHost
         Telemetry.MapMetrics(app);
         app.UseRouting();
         ManagementInterface.Map(app, registry, time);
+        ApiCatalog.Map(app, registry);
         MapHealth(app, registry);
         MapConsole(app, options.ConsoleFolder ?? Path.Combine(AppContext.BaseDirectory, "console"));
     }

@@ -36,8 +36,15 @@ internal static class ManagementInterface
                 return Json(
                     new ServiceList(
                         registry
-                            .All.Where(s => !s.ModelFor(caller).Sets.IsEmpty)
-                            .Select(s => ServiceViews.Summary(s, caller, faces.AddressesOf(s, caller, context)))
+                            .All.Where(s => faces.All.Any(f => s.On(f.Name).IsOpenTo(caller)))
+                            .Select(s =>
+                                ServiceViews.Summary(
+                                    s,
+                                    caller,
+                                    faces.AddressesOf(s, caller, context),
+                                    ApiCatalog.Endpoints(s, caller, faces, context)
+                                )
+                            )
                     )
                 );
             context.Response.Headers.WWWAuthenticate = signIn.Challenges(fault);

@@ -9,8 +9,12 @@ namespace RapidGable.Service.Management;
 /// <summary>What the management interface says of published services.</summary>
 internal static class ServiceViews
 {
-    public static ServiceSummary Summary(PublishedService service, Caller caller, IReadOnlyDictionary<string, string> faces) =>
-        new(service.Model.Service, service.Model.Title, service.Revision, service.ModelFor(caller).Sets.Length, faces);
+    public static ServiceSummary Summary(
+        PublishedService service,
+        Caller caller,
+        IReadOnlyDictionary<string, string> faces,
+        IEnumerable<EndpointInfo> endpoints
+    ) => new(service.Model.Service, service.Model.Title, service.Revision, service.ModelFor(caller).Sets.Length, faces, endpoints);
 
     public static ServiceDetails Details(
         PublishedService service,

@@ -77,7 +77,7 @@ public sealed class RestOpenApi
             schemas[type + "List"] = List(type);
         }
         if (!set.Create.IsEmpty)
-            schemas[type + "Create"] = Sent(set.Create, allOptional: false, $"A new {type}.");
+            schemas[type + "Create"] = New(set);
         if (!set.Update.IsEmpty)
         {
             schemas[type + "Replace"] = Sent(set.Update, allOptional: false, $"All of a {type} that may change.");
@@ -129,7 +129,7 @@ public sealed class RestOpenApi
     {
         var schema = OpenApiSchemas.Object(members.Select(m => (m.Property.Name, (IOpenApiSchema)_schemas.Of(m.Property, isWritten: true))));
         schema.Description = description;
-        schema.AdditionalPropertiesAllowed = true;
+        schema.AdditionalPropertiesAllowed = false;
         if (!allOptional)
             schema.Required = members.Where(m => m.IsRequired).Select(m => m.Property.Name).ToHashSet();
         var told = allOptional ? members.Take(1) : members.Where(m => m.IsRequired);
@@ -138,7 +138,32 @@ public sealed class RestOpenApi
         return schema;
     }
 
-    private void SetExample(OpenApiSchema schema, JsonNode example)
+    /// <summary>A new row, with those that are part of it.</summary>
+    private OpenApiSchema New(OpenApiSet set)
+    {
+        var given = Given(set);
+        var members = set.Create.Select(m => given.Contains(m.Property.Column) ? m with { IsRequired = false } : m).ToImmutableArray();
+        var schema = Sent(members, allOptional: false, $"A new {set.Set.Type.Name}.");
+        foreach (var navigation in set.Set.Type.Navigations.Where(n => n.IsContained && _facts.Find(n.TargetSet) is { Create.IsEmpty: false }))
+            schema.Properties![navigation.Name] = new OpenApiSchema
+            {
+                Type = JsonSchemaType.Array,
+                Items = Reference(_facts.Model.Target(navigation).Type.Name + "Create"),
+            };
+        return schema;
+    }
+
+    /// <summary>Columns that the row which a contained one is part of gives.</summary>
+    private HashSet<string> Given(OpenApiSet set) =>
+        set.Set.ContainedIn is { } container && _facts.Model.FindSet(container) is { } parent
+            ? parent
+                .Type.Navigations.Where(n => n.IsContained && n.TargetSet == set.Set.Name)
+                .SelectMany(n => n.Joins)
+                .Select(j => j.Target.Column)
+                .ToHashSet()
+            : [];
+
+    private static void SetExample(OpenApiSchema schema, JsonNode example)
     {
         schema.Examples = [example];
     }
@@ -257,7 +282,7 @@ public sealed class RestOpenApi
         if (!navigation.IsCollection)
         {
             if (target.May(SetOperations.Read) && set.May(SetOperations.Read))
-                _document.Paths[path] = Item(HttpMethod.Get, Get(target, name, KeyParameters(parentKey), [set.Set.Name], hasKey: false));
+                _document.Paths[path] = Item(HttpMethod.Get, Get(target, name, KeyParameters(parentKey), hasKey: false));
             return;
         }
         if (!set.May(SetOperations.Read))
@@ -292,7 +317,7 @@ public sealed class RestOpenApi
     {
         var item = new OpenApiPathItem();
         if (set.May(SetOperations.Read))
-            item.AddOperation(HttpMethod.Get, Get(set, name, key, [], hasKey: true));
+            item.AddOperation(HttpMethod.Get, Get(set, name, key, hasKey: true));
         if (!set.Update.IsEmpty)
         {
             item.AddOperation(HttpMethod.Put, Replace(set, name, key));
@@ -378,9 +403,8 @@ public sealed class RestOpenApi
         return operation;
     }
 
-    private OpenApiOperation Get(OpenApiSet set, string name, List<OpenApiParameter> key, IEnumerable<string> tags, bool hasKey)
+    private OpenApiOperation Get(OpenApiSet set, string name, List<OpenApiParameter> key, bool hasKey)
     {
-        _ = tags;
         var operation = Operation(set, SetOperations.Read, "get" + name, hasKey ? $"A row of {set.Set.Name} by its key." : $"The related row of {set.Set.Name}.");
         operation.Parameters = [.. key, .. RestParameters.OfAnswers.Select(ParameterOf)];
         operation.Responses!["200"] = Rows(set.Set.Type.Name, "The row.", "ETag", "Cache-Control");

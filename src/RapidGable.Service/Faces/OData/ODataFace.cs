@@ -1,3 +1,5 @@
+using RapidGable.Metadata.OpenApi;
+using RapidGable.Model;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Changes;
@@ -17,6 +19,7 @@ internal sealed class ODataFace(
     FacePipeline pipeline,
     AuditLog audit,
     StatusMonitors monitors,
+    OpenApiDescriptions descriptions,
     IRepeatedAnswerStore repeats,
     ChangeEnvironment changes,
     TimeProvider time
@@ -27,6 +30,11 @@ internal sealed class ODataFace(
     public FaceRoute? Route(string path) => FaceRoute.Of(path, FaceTable.OData);
 
     public string RootOf(PublishedService service) => $"{FaceTable.OData}{service.Model.Service}/";
+
+    public string PathOf(PublishedService service, EntitySet set) => Uri.EscapeDataString(set.Name) + (set.IsUnkeyed ? "()" : "");
+
+    public IReadOnlyList<(string Path, string MediaType)> Descriptions { get; } =
+        [("$metadata", "application/xml"), ("openapi.json", OpenApiDescriptions.MediaType)];
 
     public Result<SpelledRead> Spell(PublishedService service, string path, string query) => SpelledRead.OData(path, query);
 
@@ -76,7 +84,7 @@ internal sealed class ODataFace(
         return Uri.UnescapeDataString(end < 0 ? path : path[..end]);
     }
 
-    public bool IsSet(string name) => !name.StartsWith('$');
+    public bool IsSet(string name) => !name.StartsWith('$') && OpenApiDescriptions.Form(name) is null;
 
     public bool IsKeptByRules(Exchange exchange) =>
         LexedRequest.Read(exchange.Path, exchange.Query).Is(out var lexed, out _) && exchange.Service.IsKeptByRules(lexed, exchange.Caller);
@@ -102,6 +110,10 @@ internal sealed class ODataFace(
         if (path == "$batch")
             return await BatchRunner.AnswerAsync(exchange, query, this);
         var method = exchange.Request.Method;
+        if (OpenApiDescriptions.Form(path) is { } form)
+            return HttpMethods.IsGet(method) || HttpMethods.IsHead(method)
+                ? await descriptions.SendAsync(exchange, form, ODataOpenApi.WriteAsync)
+                : FacePipeline.Refused(exchange, "GET, HEAD, OPTIONS", $"{method} is not allowed here; this is a document.");
         var isRead = HttpMethods.IsGet(method) || HttpMethods.IsHead(method);
         var isQuery = path.EndsWith("/$query", StringComparison.Ordinal);
         if (isQuery && HttpMethods.IsPost(method))

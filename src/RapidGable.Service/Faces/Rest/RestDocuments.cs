@@ -1,7 +1,4 @@
-using RapidGable.UseCases;
 using RapidGable.Metadata.OpenApi;
-using RapidGable.Service.Identity;
-using System.Collections.Immutable;
 using System.Text.Json;
 using Microsoft.AspNetCore.Http;
 using RapidGable.Expressions;
@@ -13,21 +10,13 @@ using RapidGable.Requests;
 namespace RapidGable.Service.Faces.Rest;
 
 /// <summary>The documents of a service on the plain REST face: what there is, and what it looks like.</summary>
-internal sealed class RestDocuments(SignIn signIn)
+internal sealed class RestDocuments(OpenApiDescriptions descriptions)
 {
     public const string OpenApiPath = "openapi.json";
     public const string XsdPath = "schema.xsd";
 
     /// <summary>Whether the first segment of a path is a document.</summary>
-    public static bool Is(string segment) => segment == XsdPath || OpenApi.ContainsKey(segment);
-
-    private static readonly ImmutableDictionary<string, OpenApiForm> OpenApi = new Dictionary<string, OpenApiForm>
-    {
-        [OpenApiPath] = new(IsOlder: false, IsYaml: false),
-        ["openapi.yaml"] = new(IsOlder: false, IsYaml: true),
-        ["openapi-3.0.json"] = new(IsOlder: true, IsYaml: false),
-        ["openapi-3.0.yaml"] = new(IsOlder: true, IsYaml: true),
-    }.ToImmutableDictionary();
+    public static bool Is(string segment) => segment == XsdPath || OpenApiDescriptions.Form(segment) is not null;
 
     /// <summary>What answers with a document; null = the path is none.</summary>
     public Func<RestExchange, RequestAddress, Task<RequestFault?>>? Find(RequestAddress address) =>
@@ -35,7 +24,8 @@ internal sealed class RestDocuments(SignIn signIn)
         {
             [] => ListAsync,
             [{ Text: XsdPath }] => XsdAsync,
-            [{ Text: var name }] when OpenApi.TryGetValue(name, out var form) => (e, a) => OpenApiAsync(e, a, form),
+            [{ Text: var name }] when OpenApiDescriptions.Form(name) is { } form => (e, a) =>
+                Misplaced(a) is { } wrong ? Task.FromResult<RequestFault?>(wrong) : descriptions.SendAsync(e, form, RestOpenApi.WriteAsync),
             _ => null,
         };
 
@@ -84,25 +74,13 @@ internal sealed class RestDocuments(SignIn signIn)
     private Task<RequestFault?> XsdAsync(RestExchange exchange, RequestAddress address) =>
         SendAsync(exchange, address, "application/xml", RowsXsd.Write(exchange.Service.ModelFor(exchange.Caller)));
 
-    private async Task<RequestFault?> OpenApiAsync(RestExchange exchange, RequestAddress address, OpenApiForm form)
-    {
-        var facts = DescribeService.Of(exchange.Service, exchange.Caller, exchange.Root, signIn.Described);
-        var content = await RestOpenApi.WriteAsync(facts, form, exchange.Cancellation);
-        return await SendAsync(exchange, address, form.IsYaml ? "application/yaml" : "application/json", content);
-    }
+    private static Task<RequestFault?> SendAsync(RestExchange exchange, RequestAddress address, string contentType, byte[] content) =>
+        Misplaced(address) is { } wrong
+            ? Task.FromResult<RequestFault?>(wrong)
+            : OpenApiDescriptions.SendAsync(exchange, contentType, content);
 
-    /// <summary>Sends a document with a tag of its bytes.</summary>
-    private static async Task<RequestFault?> SendAsync(RestExchange exchange, RequestAddress address, string contentType, byte[] content)
-    {
-        if (address.Options.FirstOrDefault() is { } option)
-            return new RequestFault(400, "parameter-not-here", $"'{option.Name}' cannot be used with this document.", option.Name);
-        var (isSame, wrong) = Validators.Check(exchange.Context, Validators.Of(content));
-        if (wrong is not null)
-            return wrong;
-        if (isSame)
-            exchange.Response.StatusCode = StatusCodes.Status304NotModified;
-        else
-            await Bodies.SendAsync(exchange.Context, contentType, content);
-        return null;
-    }
+    private static RequestFault? Misplaced(RequestAddress address) =>
+        address.Options.FirstOrDefault() is { } option
+            ? new RequestFault(400, "parameter-not-here", $"'{option.Name}' cannot be used with this document.", option.Name)
+            : null;
 }

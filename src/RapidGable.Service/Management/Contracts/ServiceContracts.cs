@@ -6,7 +6,20 @@ public sealed record ServiceList(IEnumerable<ServiceSummary> Services);
 /// <summary>A published service.</summary>
 /// <param name="Sets">How many sets the caller may know of.</param>
 /// <param name="Faces">By the name of a face: the address of the service there.</param>
-public sealed record ServiceSummary(string Name, string Title, string Revision, int Sets, IReadOnlyDictionary<string, string> Faces);
+/// <param name="Endpoints">What the caller may do something with, on all faces.</param>
+public sealed record ServiceSummary(
+    string Name,
+    string Title,
+    string Revision,
+    int Sets,
+    IReadOnlyDictionary<string, string> Faces,
+    IEnumerable<EndpointInfo> Endpoints
+);
+
+/// <summary>A set on one face.</summary>
+/// <param name="Url">Its address.</param>
+/// <param name="Operations">What the caller may do there.</param>
+public sealed record EndpointInfo(string Face, string Set, string Url, IEnumerable<string> Operations);
 
 /// <summary>All of a published service.</summary>
 /// <param name="Sources">Names of the sources that its sets are over.</param>
