@@ -117,8 +117,6 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
         return set with
         {
             Written = reader.Names,
-            Faces = FaceReader.Read(reader),
-            Rest = FaceReader.ReadRestSet(reader),
             TypeName = Identifier(reader.Text("type")),
             Description = reader.Text("description"),
             Key = key,
@@ -146,6 +144,8 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             LargestPage = largest ?? defaults.LargestPage,
             Operations = Operations(reader),
             Rules = RuleReader.Read(reader, ofService: false) ?? defaults.Rules,
+            Faces = FaceReader.Read(reader),
+            Rest = FaceReader.ReadRestSet(reader),
         };
     }
 

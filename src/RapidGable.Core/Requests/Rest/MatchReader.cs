@@ -39,6 +39,8 @@ internal sealed class MatchReader(string parameter, string text, List<Literal> l
         do
         {
             terms.Add(Term());
+            // Without it, a range and a range without an end before a value would have one shape.
+            shape.Append(',');
             if (terms.Count > Limits.InMembers)
                 throw new FaultException(
                     new RequestFault(400, "too-large", $"'{parameter}' has more than {Limits.InMembers} values.", parameter)
