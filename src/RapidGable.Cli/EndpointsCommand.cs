@@ -19,6 +19,7 @@ internal static class EndpointsCommand
         var service = new Option<string?>("--service") { Description = "Only this service.", HelpName = "NAME" };
         var face = new Option<string?>("--face") { Description = "Only this face: odata or rest.", HelpName = "FACE" };
         var user = new Option<string?>("--user") { Description = "Sign in with a name and a password.", HelpName = "NAME:PASSWORD" };
+        var key = new Option<string?>("--key") { Description = "Sign in with an API key.", HelpName = "KEY" };
         var json = CommonOptions.Json();
         var command = new ExampleCommand(
             "endpoints",
@@ -32,6 +33,7 @@ internal static class EndpointsCommand
             service,
             face,
             user,
+            key,
             json,
         };
         command.SetAction(
@@ -41,6 +43,7 @@ internal static class EndpointsCommand
                     result.GetValue(service),
                     result.GetValue(face),
                     result.GetValue(user),
+                    result.GetValue(key),
                     result.GetValue(json),
                     cancellation
                 )
@@ -57,6 +60,7 @@ internal static class EndpointsCommand
         string? service,
         string? face,
         string? user,
+        string? key,
         bool json,
         CancellationToken cancellation
     )
@@ -66,8 +70,8 @@ internal static class EndpointsCommand
         using var request = new HttpRequestMessage(HttpMethod.Get, address);
         if (user is not null)
             request.Headers.Authorization = new AuthenticationHeaderValue("Basic", Convert.ToBase64String(Encoding.UTF8.GetBytes(user)));
-        else
-            ManagementKey.AddTo(request);
+        else if (key is not null)
+            request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", key);
         try
         {
             using var response = await client.SendAsync(request, cancellation);

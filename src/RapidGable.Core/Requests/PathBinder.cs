@@ -44,6 +44,8 @@ internal sealed class PathBinder(
             throw System(first.Name, "the service root");
         if (model.DeclaredOperations.Any(o => o.Name == first.Name))
             throw new FaultException(RequestFault.NotImplemented($"Calling '{first.Name}' is not supported yet.", "path"));
+        if (first.IsPlain && model.FindSet(first.Name) is not { ContainedIn: null })
+            throw NotFound($"There is no resource '{first.Written}'.");
         if (model.FindSet(first.Name) is not { } root)
             throw NotFound(
                 $"There is no resource "

@@ -66,6 +66,9 @@ public sealed record SegmentSyntax(string Name, ImmutableArray<KeyPartSyntax>? K
     /// <summary>No name, so nothing but a key.</summary>
     public bool IsText { get; init; }
 
+    /// <summary>What the address has in the place of the name; null = the name itself.</summary>
+    public string? Written { get; init; }
+
     /// <summary>A name or a value of a key, whichever fits there; neither a system resource nor a type.</summary>
     public bool IsPlain { get; init; }
 

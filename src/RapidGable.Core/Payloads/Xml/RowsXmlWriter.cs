@@ -36,6 +36,10 @@ public sealed class RowsXmlWriter : IListWriter
     /// <summary>The name of an element.</summary>
     internal static string Name(string name) => XmlConvert.EncodeLocalName(name)!;
 
+    /// <summary>The name of the element around a list of a set's rows: the set's, unless a type has it.</summary>
+    internal static string ListName(EntitySet set, EntityModel model) =>
+        Name(model.Sets.Any(s => s.Type.Name == set.Name) ? set.Name + "List" : set.Name);
+
     /// <inheritdoc/>
     public async Task<Continuation?> WriteAsync(QueryRun run, ILinks links, PayloadOutput output, CancellationToken cancellation)
     {
@@ -48,7 +52,7 @@ public sealed class RowsXmlWriter : IListWriter
         if (path.Kind == ResourceKind.Entity)
             await rows.AloneAsync(_tree[0], walk);
         else
-            next = await rows.ListAsync(path.Target.Name, run.Count, walk);
+            next = await rows.ListAsync(ListName(path.Target, _prepared.Model), run.Count, walk);
         await output.SendAsync(cancellation);
         return next;
     }
@@ -63,7 +67,7 @@ public sealed class RowsXmlWriter : IListWriter
 
         public async Task<Continuation?> ListAsync(string name, long? total, RowWalk walk)
         {
-            xml.WriteStartElement(Name(name));
+            xml.WriteStartElement(name);
             if (total is { } count)
                 xml.WriteAttributeString("total", count.ToString(CultureInfo.InvariantCulture));
             var next = await walk.CollectionAsync();

@@ -15,7 +15,7 @@ public static class RowsXsd
             Xs + "schema",
             new XAttribute(XNamespace.Xmlns + "xs", Xs),
             new XAttribute("elementFormDefault", "unqualified"),
-            model.Sets.Select(List),
+            model.Sets.Select(s => List(s, model)),
             model.Sets.DistinctBy(s => s.Type.Name).Select(s => Element(s.Type.Name, s.Type.Name)),
             model.Sets.DistinctBy(s => s.Type.Name).Select(s => Type(s, model))
         );
@@ -33,10 +33,10 @@ public static class RowsXsd
             isRepeated ? new XAttribute("maxOccurs", "unbounded") : null
         );
 
-    private static XElement List(EntitySet set) =>
+    private static XElement List(EntitySet set, EntityModel model) =>
         new(
             Xs + "element",
-            new XAttribute("name", RowsXmlWriter.Name(set.Name)),
+            new XAttribute("name", RowsXmlWriter.ListName(set, model)),
             new XElement(
                 Xs + "complexType",
                 new XElement(Xs + "sequence", Element(set.Type.Name, set.Type.Name, isRepeated: true)),

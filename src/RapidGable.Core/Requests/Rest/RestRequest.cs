@@ -181,7 +181,8 @@ internal sealed class RestReader
         var (set, count) = _paths.Find(address.Segments);
         if (count > 0)
         {
-            segments.Add(new SegmentSyntax(set, null) { IsPlain = true });
+            var written = string.Join('/', address.Segments.Take(count).Select(s => s.Text));
+            segments.Add(new SegmentSyntax(set, null) { IsPlain = true, Written = written });
             _shape.Append(set);
         }
         foreach (var segment in address.Segments.Skip(count))
@@ -207,11 +208,11 @@ internal sealed class RestReader
         foreach (var part in segment.Raw.Split(','))
         {
             var equals = part.IndexOf('=');
-            if (equals < 0)
+            var name = equals < 0 ? "" : RequestAddress.DecodePart(part[..equals]);
+            if (!SimpleIdentifier.IsValid(name))
                 throw new FaultException(
                     new RequestFault(400, "key", $"'{segment.Text}' is no key: each of its parts is written name=value.", "path")
                 );
-            var name = RequestAddress.DecodePart(part[..equals]);
             var value = RequestAddress.DecodePart(part[(equals + 1)..]);
             _shape.Append('(').Append(name).Append(')');
             parts.Add(
@@ -242,6 +243,9 @@ internal sealed class RestReader
                 _search = new SearchParser(option.Value, option.Name, _literals, _shape).Read();
                 break;
             case RestParameters.Sort or RestParameters.Fields or RestParameters.Include:
+                // The shape is looked up before the text is parsed, so that nothing in it may look like another parameter.
+                if (option.Value.Any(char.IsControl))
+                    throw Wrong(option, $"'{option.Name}' holds a control character.");
                 _shape.Append(option.Value);
                 break;
             case RestParameters.Limit:

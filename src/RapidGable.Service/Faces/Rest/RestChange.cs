@@ -172,7 +172,7 @@ internal sealed class RestChange(RestExchange exchange, IRepeatedAnswerStore rep
             };
         if (!(await ChangeRunner.RunAsync(unit, request, exchange.Cancellation)).Is(out var result, out var fault))
             return fault;
-        if (!result.Members.IsEmpty)
+        if (_body?.IsList == true)
             return await ListAsync(unit, result, print);
         var isStream = request.Change.Request.Path.Kind == ResourceKind.RawValue;
         var after =

@@ -105,8 +105,20 @@ internal sealed class RestFace(
         return
             !RestRequest.Of(address, exchange.Paths).Is(out var read, out fault)
             || !exchange.Service.Prepare(read, exchange.Caller).Is(out var prepared, out fault)
-            ? fault
+            ? Hinted(fault, exchange, address)
             : await new RestAnswer(exchange, time).WriteAsync(read, prepared);
+    }
+
+    /// <summary>A missing set with the path that was probably meant; the same for one that is closed to the caller.</summary>
+    private static RequestFault Hinted(RequestFault fault, RestExchange exchange, RequestAddress address)
+    {
+        var seen = exchange.Service.ModelFor(exchange.Caller);
+        var (set, count) = exchange.Paths.Find(address.Segments);
+        if (fault.Status != 404 || seen.FindSet(set) is not null)
+            return fault;
+        var written = string.Join('/', address.Segments.Take(count).Select(s => s.Text));
+        var paths = seen.Sets.Where(s => s.ContainedIn is null).Select(s => Uri.UnescapeDataString(exchange.Paths.Of(s.Name)));
+        return fault with { Message = fault.Message + NearestName.Hint(written, paths) };
     }
 
     /// <summary>A former path tells of a set only to those who may know of it.</summary>

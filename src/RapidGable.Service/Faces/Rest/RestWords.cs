@@ -33,12 +33,15 @@ internal static partial class RestWords
         ["Single"] = "float",
     }.ToImmutableDictionary();
 
+    /// <summary>What only bodies of OData know.</summary>
+    private const string OtherNumbers = "; texts are taken with IEEE754Compatible=true in the Content-Type";
+
     /// <summary>A fault of an address or of headers.</summary>
     public static RequestFault Of(RequestFault fault) =>
         fault with
         {
             Message = Type().Replace(
-                Option().Replace(fault.Message, m => Parameters.GetValueOrDefault(m.Value, m.Value)),
+                Option().Replace(fault.Message.Replace(OtherNumbers, "", StringComparison.Ordinal), m => Parameters.GetValueOrDefault(m.Value, m.Value)),
                 m => Types.GetValueOrDefault(m.Groups[1].Value, m.Groups[1].Value.ToLowerInvariant())
             ),
             Target = fault.Target is { } target ? Parameters.GetValueOrDefault(target, target) : null,
