@@ -20,17 +20,44 @@ public interface IChangeProbe
     Task<ChangeResponse> SendAsync(string method, string url, string? body, string? ifMatch, CancellationToken cancellation);
 }
 
+/// <summary>What differs between faces when rows are written.</summary>
+/// <param name="Title">Of the report; the service's name stands before it.</param>
+/// <param name="PathOf">The path of a set below the root, encoded.</param>
+/// <param name="KeyOf">The path of a row of a set that need not be there, encoded.</param>
+/// <param name="RowsOf">The path of some rows of a set, encoded.</param>
+/// <param name="Unknown">The status for a body with an unknown property.</param>
+public sealed record WrittenFace(
+    string Title,
+    Func<EntitySet, string> PathOf,
+    Func<EntitySet, string> KeyOf,
+    Func<EntitySet, string> RowsOf,
+    int Unknown
+)
+{
+    /// <summary>The OData face.</summary>
+    public static WrittenFace OData { get; } =
+        new(
+            "writing",
+            s => s.Name,
+            s => WriteVerifier.ODataKey(s),
+            s => $"{s.Name}?$top=20{(s.RequiresFilter ? $"&$filter={s.Type.Key[0].Name}%20ne%20null" : "")}",
+            400
+        );
+}
+
 /// <summary>
 /// Creates, reads back, changes, conflicts and deletes over HTTP in every set that allows it, proves that what is not allowed is refused,
 /// and takes away what it made.
 /// </summary>
 /// <param name="model">The whole model.</param>
 /// <param name="root">Absolute service root, with a slash at its end.</param>
+/// <param name="face">How the face spells what is asked.</param>
 /// <param name="remove">Takes away an entity that the service does not delete, by the set and the JSON of its key.</param>
 public sealed class WriteVerifier(
     EntityModel model,
     string root,
     IChangeProbe probe,
+    WrittenFace face,
     Func<EntitySet, ImmutableDictionary<string, JsonElement>, Task> remove,
     int seed,
     CancellationToken cancellation
@@ -53,7 +80,7 @@ public sealed class WriteVerifier(
             else if (set.Operations.HasFlag(SetOperations.Create))
                 Add("write-create", set, CheckOutcome.Skipped, "made with what contains it", null);
         }
-        return new ServiceReport($"{model.Service}: writing", root, [.. _results], clock.Elapsed);
+        return new ServiceReport($"{model.Service}: {face.Title}", root, [.. _results], clock.Elapsed);
     }
 
     private void Add(string check, EntitySet set, CheckOutcome outcome, string message, string? url) =>
@@ -83,9 +110,9 @@ public sealed class WriteVerifier(
         foreach (
             var (method, operation, path) in new[]
             {
-                ("POST", SetOperations.Create, set.Name),
-                ("PATCH", SetOperations.Update, KeyOf(set)),
-                ("DELETE", SetOperations.Delete, KeyOf(set)),
+                ("POST", SetOperations.Create, face.PathOf(set)),
+                ("PATCH", SetOperations.Update, face.KeyOf(set)),
+                ("DELETE", SetOperations.Delete, face.KeyOf(set)),
             }
         )
         {
@@ -106,7 +133,7 @@ public sealed class WriteVerifier(
     }
 
     /// <summary>An address that has the form of one; whether it is there makes no difference to what is refused.</summary>
-    private static string KeyOf(EntitySet set)
+    internal static string ODataKey(EntitySet set)
     {
         static string Literal(EdmType type) =>
             type.Kind switch
@@ -142,7 +169,7 @@ public sealed class WriteVerifier(
                 Add("write-create", set, CheckOutcome.Skipped, why, null);
                 return;
             }
-            if (!Expect("write-create", set, created, 201, "an entity is created", root + set.Name))
+            if (!Expect("write-create", set, created, 201, "an entity is created", root + face.PathOf(set)))
                 return;
             var entity = Values(created.Body);
             try
@@ -197,7 +224,7 @@ public sealed class WriteVerifier(
         for (var tries = 0; tries < MostTries && answer is null or { Status: 409 or 422 }; tries++)
         {
             body = maker.Make(tries, n => related.GetValueOrDefault(n, []));
-            answer = await probe.SendAsync("POST", root + set.Name, body, null, cancellation);
+            answer = await probe.SendAsync("POST", root + face.PathOf(set), body, null, cancellation);
         }
         return (answer, body, "");
     }
@@ -243,18 +270,18 @@ public sealed class WriteVerifier(
             Expect(
                 "write-twice",
                 set,
-                await probe.SendAsync("POST", root + set.Name, body, null, cancellation),
+                await probe.SendAsync("POST", root + face.PathOf(set), body, null, cancellation),
                 409,
                 "the same key a second time is refused",
-                root + set.Name
+                root + face.PathOf(set)
             );
         Expect(
             "write-unknown",
             set,
-            await probe.SendAsync("POST", root + set.Name, "{\"no_property_is_called_so\":1}", null, cancellation),
-            400,
+            await probe.SendAsync("POST", root + face.PathOf(set), "{\"no_property_is_called_so\":1}", null, cancellation),
+            face.Unknown,
             "an unknown property is refused",
-            root + set.Name
+            root + face.PathOf(set)
         );
         if (!set.Operations.HasFlag(SetOperations.Update))
             return;
@@ -405,18 +432,14 @@ public sealed class WriteVerifier(
 
     private async Task<IReadOnlyList<SampleTarget>> TargetsAsync(NavigationProperty navigation)
     {
-        var target = model.Target(navigation);
-        var answer = await probe.SendAsync(
-            "GET",
-            $"{root}{target.Name}?$top=20{(target.RequiresFilter ? $"&$filter={target.Type.Key[0].Name}%20ne%20null" : "")}",
-            null,
-            null,
-            cancellation
-        );
+        var answer = await probe.SendAsync("GET", root + face.RowsOf(model.Target(navigation)), null, null, cancellation);
         if (answer.Status != 200)
             return [];
         using var document = JsonDocument.Parse(answer.Body);
-        return [.. document.RootElement.GetProperty("value").EnumerateArray().Select(r => new SampleTarget(Values(r)))];
+        var list = document.RootElement;
+        if (list.ValueKind == JsonValueKind.Object)
+            list = list.TryGetProperty("value", out var rows) ? rows : list.GetProperty("rows");
+        return [.. list.EnumerateArray().Select(r => new SampleTarget(Values(r)))];
     }
 
     private static ImmutableDictionary<string, JsonElement> Values(byte[] body)

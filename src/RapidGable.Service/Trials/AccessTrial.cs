@@ -96,4 +96,21 @@ public sealed class AccessTrial
         reports.Add(await AccessVerifier.VerifyAsync(name, root, cases, progress, cancellation));
         return reports;
     }
+
+    /// <summary>The plain REST face, asked as each kind of caller that may do something there.</summary>
+    /// <param name="verify">Gets the caller, its name, and what asks for it.</param>
+    public async Task<IReadOnlyList<ServiceReport>> RunRestAsync(
+        PublishedService service,
+        HttpClient client,
+        Func<Caller, string, IRestProbe, Task<ServiceReport>> verify
+    )
+    {
+        var reports = new List<ServiceReport>();
+        foreach (var (name, caller, key) in _callers.GetValueOrDefault(service.Model.Service, []))
+        {
+            if (key is not null && !service.On("rest").ModelFor(caller).Sets.IsEmpty)
+                reports.Add(await verify(caller, name, new RestProbe(client, "Bearer " + key)));
+        }
+        return reports;
+    }
 }

@@ -1,3 +1,5 @@
+using RapidGable.Payloads;
+using RapidGable.Requests.Rest;
 using System.Net.Http.Headers;
 using System.Security.Cryptography;
 using RapidGable.Access;
@@ -50,8 +52,30 @@ public static class WriteTrial
         );
     }
 
+    /// <summary>Writing over the OData face.</summary>
     /// <param name="address">Of the service that runs over the opened workspace.</param>
-    public static async Task<ServiceReport> RunAsync(
+    public static Task<ServiceReport> RunAsync(
+        PublishedService service,
+        HttpClient client,
+        string address,
+        string key,
+        int seed,
+        Action<string> progress,
+        CancellationToken cancellation
+    ) =>
+        RunAsync(
+            service.On("odata"),
+            new WriteVerifierOf(WrittenFace.OData, $"{address}{FaceTable.OData}{service.Model.Service}/"),
+            client,
+            key,
+            seed,
+            progress,
+            cancellation
+        );
+
+    /// <summary>Writing over the plain REST face.</summary>
+    /// <param name="address">As in <see cref="RunAsync(PublishedService, HttpClient, string, string, int, Action{string}, CancellationToken)"/>.</param>
+    public static Task<ServiceReport> RunRestAsync(
         PublishedService service,
         HttpClient client,
         string address,
@@ -61,12 +85,39 @@ public static class WriteTrial
         CancellationToken cancellation
     )
     {
+        var shown = service.On("rest");
+        var paths = new RestPaths(shown.Model);
+        var addresses = new RestAddresses(paths, _ => null);
+        var face = new WrittenFace(
+            "writing, plain REST",
+            s => paths.Of(s.Name),
+            s => addresses.Of(new EntityAddress(s, [.. s.Type.Key.Select(k => SampleKey.Of(k.Type))], null)),
+            s => $"{paths.Of(s.Name)}?limit=20&format=json{(s.RequiresFilter ? $"&{s.Type.Key[0].Name}=!null" : "")}",
+            422
+        );
+        var root = address + service.Model.Faces.Rest.BaseOf(service.Model.Service);
+        return RunAsync(shown, new WriteVerifierOf(face, root), client, key, seed, progress, cancellation);
+    }
+
+    private sealed record WriteVerifierOf(WrittenFace Face, string Root);
+
+    private static async Task<ServiceReport> RunAsync(
+        PublishedService service,
+        WriteVerifierOf face,
+        HttpClient client,
+        string key,
+        int seed,
+        Action<string> progress,
+        CancellationToken cancellation
+    )
+    {
         var probe = new Probe(client, key);
         var environment = new ChangeEnvironment(TimeProvider.System, Random.Shared, Guid.NewGuid);
         return await new WriteVerifier(
-            service.Model,
-            $"{address}{FaceTable.OData}{service.Model.Service}/",
+            service.ModelFor(Caller.WithRoles(Role)),
+            face.Root,
             probe,
+            face.Face,
             async (set, entity) =>
             {
                 if (JsonKey.Of(set, entity) is { } key)
@@ -98,10 +149,14 @@ public static class WriteTrial
             return new ChangeResponse(
                 (int)response.StatusCode,
                 response.Headers.Location?.OriginalString,
-                response.Headers.ETag?.ToString(),
+                TagOf(response),
                 response.Content.Headers.Allow.Count > 0 ? string.Join(", ", response.Content.Headers.Allow) : null,
                 await response.Content.ReadAsByteArrayAsync(cancellation)
             );
         }
+
+        /// <summary>The tag of the row's state; a weak one of plain REST is of the bytes alone.</summary>
+        private static string? TagOf(HttpResponseMessage response) =>
+            response.Headers.ETag is { IsWeak: true } && !response.Headers.Contains("OData-Version") ? null : response.Headers.ETag?.ToString();
     }
 }

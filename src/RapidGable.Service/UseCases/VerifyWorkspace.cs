@@ -1,3 +1,4 @@
+using RapidGable.Requests.Rest;
 using Microsoft.AspNetCore.Builder;
 using RapidGable.Access;
 using RapidGable.Building;
@@ -55,8 +56,14 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
             reports.AddRange(
                 await progress.RunAsync($"Trying {name}", told => trial.RunAsync(service, client, address, told, cancellation))
             );
-            if (!service.ModelFor(Caller.Anonymous).Sets.IsEmpty)
+            if (!service.On("odata").ModelFor(Caller.Anonymous).Sets.IsEmpty)
                 reports.Add(await ReadAsync(service, $"Verifying {name}", name, new HttpProbe(client), address, cancellation));
+            if (!service.On("rest").ModelFor(Caller.Anonymous).Sets.IsEmpty)
+                reports.Add(await ReadRestAsync(service, Caller.Anonymous, new RestProbe(client), "", address, true, cancellation));
+            if (options.WithAccess)
+                reports.AddRange(await trial.RunRestAsync(service, client, (who, caller, probe) =>
+                    ReadRestAsync(service, who, probe, $" as {caller}", address, false, cancellation)
+                ));
         }
         await app.StopAsync(cancellation);
         return reports;
@@ -75,7 +82,20 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
             var name = service.Model.Service;
             var probe = new HttpProbe(client, "Bearer " + key);
             var title = $"{name}: whatever the rules keep closed";
-            reports.Add(await ReadAsync(service, $"Verifying all of {name}", title, probe, address, cancellation));
+            if (!service.On("odata").ModelFor(caller).Sets.IsEmpty)
+                reports.Add(await ReadAsync(service, $"Verifying all of {name}", title, probe, address, cancellation));
+            if (!service.On("rest").ModelFor(caller).Sets.IsEmpty)
+                reports.Add(
+                    await ReadRestAsync(
+                        service,
+                        caller,
+                        new RestProbe(client, "Bearer " + key),
+                        ", whatever the rules keep closed",
+                        address,
+                        true,
+                        cancellation
+                    )
+                );
         }
         await app.StopAsync(cancellation);
         return reports;
@@ -96,24 +116,68 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
         return progress.RunAsync(status, told => ServiceVerifier.VerifyAsync(probe, asked with { Progress = told }, cancellation));
     }
 
+    /// <summary>The plain REST face, as some caller.</summary>
+    /// <param name="addition">What the title of the report says of the caller.</param>
+    private Task<ServiceReport> ReadRestAsync(
+        PublishedService service,
+        Caller caller,
+        IRestProbe probe,
+        string addition,
+        string address,
+        bool withAnswers,
+        CancellationToken cancellation
+    )
+    {
+        var (rest, odata) = (service.On("rest"), service.On("odata").ModelFor(caller));
+        var paths = new RestPaths(rest.Model);
+        var addressed = rest.ChangeableBy(caller);
+        bool IsRoot(EntitySet set) => set.ContainedIn is null && !rest.Model.Faces.Rest.Without.Contains(set.Name);
+        string PathOf(EntitySet set) => Uri.UnescapeDataString(paths.Of(set.Name));
+        var asked = new RestVerificationOptions(
+            $"{service.Model.Service}: plain REST{addition}",
+            address + rest.Model.Faces.Rest.BaseOf(service.Model.Service),
+            odata
+                .Sets.Where(IsRoot)
+                .ToDictionary(
+                    PathOf,
+                    s => $"{address}{FaceTable.OData}{service.Model.Service}/{Uri.EscapeDataString(s.Name)}{(s.IsUnkeyed ? "()" : "")}"
+                ),
+            [.. rest.Model.Sets.Where(s => IsRoot(s) && addressed.FindSet(s.Name) is null).Select(PathOf)],
+            options.Rows,
+            withAnswers
+        );
+        return progress.RunAsync($"Verifying {asked.Title}", told =>
+            RestVerifier.VerifyAsync(probe, asked with { Progress = told }, cancellation)
+        );
+    }
+
     private async Task<List<ServiceReport>> WritesAsync(CancellationToken cancellation)
     {
         var (opened, key, caller) = WriteTrial.Open(workspace);
         await using var app = await StartAsync(opened, new Dictionary<string, Caller> { [key] = caller }, cancellation);
         var (address, reports) = (AddressOf(app), new List<ServiceReport>());
         using var client = Client();
-        foreach (var service in new ServiceRegistry(opened).All.Where(IsWritten))
-            reports.Add(
-                await progress.RunAsync($"Writing to {service.Model.Service}", told =>
-                    WriteTrial.RunAsync(service, client, address, key, options.Seed, told, cancellation)
-                )
-            );
+        foreach (var service in new ServiceRegistry(opened).All)
+        {
+            if (IsWritten(service.On("odata").ModelFor(caller)))
+                reports.Add(
+                    await progress.RunAsync($"Writing to {service.Model.Service}", told =>
+                        WriteTrial.RunAsync(service, client, address, key, options.Seed, told, cancellation)
+                    )
+                );
+            if (IsWritten(service.On("rest").ModelFor(caller)))
+                reports.Add(
+                    await progress.RunAsync($"Writing to {service.Model.Service} by plain REST", told =>
+                        WriteTrial.RunRestAsync(service, client, address, key, options.Seed, told, cancellation)
+                    )
+                );
+        }
         await app.StopAsync(cancellation);
         return reports;
     }
 
-    private static bool IsWritten(PublishedService service) =>
-        service.Model.Sets.Any(s => (s.Operations & ~SetOperations.Read) != SetOperations.None);
+    private static bool IsWritten(EntityModel model) =>
+        model.Sets.Any(s => (s.Operations & ~SetOperations.Read) != SetOperations.None);
 
     private async Task<WebApplication> StartAsync(
         LoadedWorkspace tried,

@@ -438,7 +438,9 @@ public sealed class RestOpenApi
         operation.RequestBody = Body((Json, Reference(set.Set.Type.Name + "Replace")));
         if (set.MayUpsert)
             operation.Responses!["201"] = Written(RowOf(set), "It was not there, and is created.", "Location");
-        AddChangeProblems(operation, set, 400, 404, 406, 412, 415, 422);
+        // A key that is not there makes a new row, unless what the row is part of is missing.
+        var isAlwaysThere = set.MayUpsert && set.Set.ContainedIn is null;
+        AddChangeProblems(operation, set, isAlwaysThere ? [400, 406, 412, 415, 422] : [400, 404, 406, 412, 415, 422]);
         return operation;
     }
 
