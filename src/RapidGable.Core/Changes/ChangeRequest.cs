@@ -36,6 +36,9 @@ public sealed record ChangeRequest(
     /// <summary>For a DELETE of references that names none: whether all of them go; else it is refused.</summary>
     public bool MayRemoveAllReferences { get; init; } = true;
 
+    /// <summary>Whether a change of an entity that is not there creates it, where the address gives its key (Protocol 11.4.4).</summary>
+    public bool MayCreate { get; init; } = true;
+
     /// <summary>Of many entities those that can change do, and the others are told (Protocol 8.2.8.3).</summary>
     public bool ContinuesOnError { get; init; }
 

@@ -234,6 +234,7 @@ public sealed class ChangeRunner
         var isMade = whole.Type.Key.Any(k => k.IsComputed || k.HasComputedDefault || k.Maker is not null);
         if (
             _request.Verb == ChangeVerb.Delete
+            || !_request.MayCreate
             || key is null
             || isMade
             || _path.Cast is not null

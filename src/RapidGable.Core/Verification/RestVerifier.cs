@@ -327,7 +327,7 @@ public sealed class RestVerifier
             var wanted = operation.Statuses.Where(s => !Elsewhere.Contains(s) && !(s == "200" && operation.Method != "GET")).ToHashSet();
             var seen = new HashSet<string>();
             var faults = new List<string>();
-            foreach (var (status, method, url, headers, content) in Tries(operation, path, missing).Where(t => wanted.Contains(t.Status)))
+            foreach (var (status, method, url, headers, content) in Tries(operation, path, missing, await WholeAsync(operation, path)).Where(t => wanted.Contains(t.Status)))
             {
                 var answer = await verifier._probe.SendAsync(method, url, headers, content, verifier._cancellation);
                 var told = answer.Status.ToString(CultureInfo.InvariantCulture);
@@ -363,11 +363,20 @@ public sealed class RestVerifier
             (string Type, string Text)? Content = null
         );
 
-        private static IEnumerable<Try> Tries(DescribedOperation operation, string path, string? missing)
+        /// <summary>A body that changes nothing: for PUT the row as it is.</summary>
+        private async Task<(string, string)?> WholeAsync(DescribedOperation operation, string path) =>
+            operation.Method switch
+            {
+                "PUT" => ("application/json", (await verifier.GetAsync(path)).Text),
+                "DELETE" => null,
+                _ => ("application/json", "{}"),
+            };
+
+        private static IEnumerable<Try> Tries(DescribedOperation operation, string path, string? missing, (string, string)? whole)
         {
             var method = operation.Method;
             (string, string)? body = operation.Takes.IsEmpty ? null : ("application/json", Nothing);
-            yield return new Try("401", method, path, [("Authorization", "Basic bm9ib2R5Ondyb25n")], body);
+            yield return new Try("401", method, path, [("Authorization", "Bearer no-key-is-called-so")], body);
             if (missing is not null)
                 yield return new Try("404", method, missing, [], body);
             if (method == "GET")
@@ -378,8 +387,8 @@ public sealed class RestVerifier
                 yield return new Try("406", method, path, [("Accept", "image/png")]);
                 yield break;
             }
-            yield return new Try("412", method, path, [("If-Match", "\"no-tag-is-called-so\"")], method == "DELETE" ? null : ("application/json", "{}"));
-            yield return new Try("428", method, path, [], method == "DELETE" ? null : ("application/json", "{}"));
+            yield return new Try("412", method, path, [("If-Match", "\"no-tag-is-called-so\"")], whole);
+            yield return new Try("428", method, path, [], whole);
             if (body is null)
                 yield break;
             yield return new Try("400", method, path, [], ("application/json", "{"));
@@ -402,15 +411,18 @@ public sealed class RestVerifier
             var names = operation.PathParameters.ToList();
             if (names.Count == 0)
                 return isThere ? verifier.UrlOf(operation.Path) : null;
-            var collection = operation.Path[..operation.Path.IndexOf('{')].TrimEnd('/');
-            collection = collection.Contains('=') ? collection[..collection.LastIndexOf('/')] : collection;
             var path = operation.Path;
+            Values.Clear();
             foreach (var name in names)
             {
-                var owner = OwnerOf(path, name, collection);
-                if (await RowAsync(owner) is not { } row || Value(row, name) is not { } value)
+                // Rows are found below those that are there, whatever is asked in the end.
+                var owner = OwnerOf(operation.Path, name);
+                foreach (var (known, value) in Values)
+                    owner = owner.Replace("{" + known + "}", Uri.EscapeDataString(value), StringComparison.Ordinal);
+                if (await RowAsync(owner) is not { } row || Value(row, name) is not { } found)
                     return null;
-                path = path.Replace("{" + name + "}", isThere ? Uri.EscapeDataString(value) : Other(value), StringComparison.Ordinal);
+                Values[name] = found;
+                path = path.Replace("{" + name + "}", isThere ? Uri.EscapeDataString(found) : Other(found), StringComparison.Ordinal);
             }
             if (isThere && operation.Method == "GET" && operation.Row is not null && description.RowsOf(operation.Row.Value) is null)
             {
@@ -424,14 +436,18 @@ public sealed class RestVerifier
             return verifier.UrlOf(path);
         }
 
-        /// <summary>The collection whose rows give the value of a parameter: the path before the segment in which it stands.</summary>
-        private static string OwnerOf(string path, string name, string first)
+        /// <summary>The values of the parameters of an operation that are found so far.</summary>
+        private Dictionary<string, string> Values { get; } = [];
+
+        /// <summary>The collection whose rows give the value of a parameter: the template before the key in which it stands.</summary>
+        private static string OwnerOf(string template, string name)
         {
-            var before = path[..path.IndexOf("{" + name + "}", StringComparison.Ordinal)];
+            var before = template[..template.IndexOf("{" + name + "}", StringComparison.Ordinal)];
+            before = before[..(before.LastIndexOf('/') + 1)].TrimEnd('/');
             // The parts of a key of several stand one behind the other.
-            while (before.TrimEnd('/').Split('/')[^1] is var last && (last.Contains('{') || last.Contains('=')))
-                before = before.TrimEnd('/')[..before.TrimEnd('/').LastIndexOf('/')] + "/";
-            return before.Contains('{') || before.Length <= first.Length ? first : before.TrimEnd('/');
+            while (before.Split('/')[^1].StartsWith('{'))
+                before = before[..before.LastIndexOf('/')];
+            return before;
         }
 
         private async Task<Dictionary<string, JsonElement>?> RowAsync(string collection)

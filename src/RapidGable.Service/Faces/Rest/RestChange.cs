@@ -74,7 +74,10 @@ internal sealed class RestChange(RestExchange exchange, IRepeatedAnswerStore rep
                 contentType,
                 conditions,
                 new RestAddresses(exchange.Paths, PathOf)
-            );
+            )
+            {
+                MayCreate = verb == ChangeVerb.Put,
+            };
             exchange.Database.Start();
             return await RunAsync(change.Request.Path.Target, repeatable as Repeatable) is { } refused ? RestWords.OfChange(refused) : null;
         }
