@@ -56,6 +56,11 @@ const router = createBrowserRouter(
         { path: 'audit', element: <AuditPage /> },
         { path: 'services/:service/access', element: <AccessPage /> },
         { path: 'services/:service/metadata', element: <MetadataPage /> },
+        {
+          path: 'services/:service/reference',
+          // The viewer of the description is large, and is loaded by this page alone.
+          lazy: async () => ({ Component: (await import('./features/reference/ReferencePage')).ReferencePage }),
+        },
         { path: 'services/:service/:set', element: <DataPage /> },
         { path: '*', element: <NotFound what="page" /> },
       ],

@@ -23,6 +23,9 @@ import type {
 export type * from './contracts';
 
 /** The address of a service on the OData face; empty = it does not stand there. */
+/** The address of a service on the plain REST face; empty = it does not stand there. */
+export const restOf = (service: { faces: Record<string, string> }): string => service.faces.rest ?? '';
+
 export const odataOf = (service: { faces: Record<string, string> }): string => service.faces.odata ?? '';
 
 /** One thing that is wrong with what was sent; `target` is the path of a property. */
@@ -167,8 +170,13 @@ function viewerOptions(viewer: Viewer): string {
     .join('');
 }
 
+/** Where a read is answered as somebody else would be answered; the answer is a `SeenAnswer`. */
+export function viewUrl(url: string, viewer: Viewer): string {
+  return `/manage/view?url=${encodeURIComponent(url)}${viewerOptions(viewer)}`;
+}
+
 export async function viewAs(url: string, viewer: Viewer): Promise<SeenAnswer> {
-  return (await ask(`/manage/view?url=${encodeURIComponent(url)}${viewerOptions(viewer)}`)).json();
+  return (await ask(viewUrl(url, viewer))).json();
 }
 
 /** What the rules do to a request, also to one that is refused. */

@@ -150,6 +150,16 @@ export interface DerivedTypeInfo {
   properties: PropertyInfo[];
 }
 
+/** A set on one face. */
+export interface EndpointInfo {
+  face: string;
+  set: string;
+  /** Its address. */
+  url: string;
+  /** What the caller may do there. */
+  operations: string[];
+}
+
 /** The statements behind a request, and what the rules do to it. */
 export interface ExplainedAnswer {
   service: string;
@@ -482,6 +492,8 @@ export interface ServiceSummary {
   sets: number;
   /** By the name of a face: the address of the service there. */
   faces: Record<string, string>;
+  /** What the caller may do something with, on all faces. */
+  endpoints: EndpointInfo[];
 }
 
 /** Who manages. */

@@ -1,17 +1,17 @@
-import { Badge, Button, Code, Group, Paper, Select, Stack, Table, Text, TextInput, Title } from '@mantine/core';
+import { Badge, Button, Code, Group, Paper, Stack, Table, Text, TextInput, Title } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
 import {
   type AccessCell,
   fetchAccess,
-  fetchAccounts,
   fetchRuleEffects,
   fetchService,
   type ServiceDetails,
   viewAs,
   type Viewer,
 } from '../../api/client';
+import { CallerSelect, callersOf, nobody, viewerOf } from '../../components/CallerSelect';
 import { Heading } from '../../components/Heading';
 import { Failed, Pending } from '../../components/States';
 
@@ -36,10 +36,6 @@ export function AccessPage() {
       <ViewAs service={details.data} callers={callersOf(access.data)} />
     </>
   );
-}
-
-function callersOf(cells: AccessCell[]): string[] {
-  return [...new Set(cells.map((cell) => cell.caller))];
 }
 
 /** Sets downwards, callers across. */
@@ -111,17 +107,13 @@ function Cell({ cell }: { cell: AccessCell | undefined }) {
   );
 }
 
-const nobody = 'not signed in';
-
 function ViewAs({ service, callers }: { service: ServiceDetails; callers: string[] }) {
-  const accounts = useQuery({ queryKey: ['accounts'], queryFn: fetchAccounts });
   // What is looked at lives in the page's own address, so that it can be kept and sent to others.
   const [search, setSearch] = useSearchParams();
   const [who, setWho] = useState(search.get('as') ?? nobody);
   const [attributes, setAttributes] = useState(search.get('attributes') ?? '');
   const [path, setPath] = useState(search.get('request') ?? service.sets.find((set) => set.kind === 'set')?.name ?? '');
   const isUser = who.startsWith('user ');
-  const users = accounts.data?.users.map((user) => `user ${user.name}`) ?? [];
   const request = search.get('request');
   return (
     <Paper component="section" aria-label="View as" mt="lg">
@@ -135,19 +127,7 @@ function ViewAs({ service, callers }: { service: ServiceDetails; callers: string
         }}
       >
         <Group align="flex-end" gap="sm">
-          <Select
-            label="Caller"
-            data={[
-              { group: 'Roles', items: callers },
-              { group: 'Users', items: users },
-            ]}
-            value={who}
-            onChange={(value) => setWho(value ?? nobody)}
-            allowDeselect={false}
-            searchable
-            size="xs"
-            w={190}
-          />
+          <CallerSelect callers={callers} who={who} onChange={setWho} />
           <TextInput
             label="Attributes"
             placeholder="region=north"
@@ -181,11 +161,6 @@ function ViewAs({ service, callers }: { service: ServiceDetails; callers: string
       )}
     </Paper>
   );
-}
-
-function viewerOf(who: string, attributes: string): Viewer {
-  if (who === nobody) return {};
-  return who.startsWith('user ') ? { user: who.slice(5) } : { roles: who === 'signed in' ? '' : who, attributes };
 }
 
 function SeenAnswer({ url, viewer }: { url: string; viewer: Viewer }) {

@@ -2,7 +2,14 @@ import { Badge, Button, Grid, Group, NavLink, Paper, Table, Text, Title } from '
 import { IconArrowRight, IconArrowsSplit2, IconKey } from '@tabler/icons-react';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams, useSearchParams } from 'react-router';
-import { fetchService, type NavigationInfo, odataOf, type ServiceDetails, type SetInfo } from '../../api/client';
+import {
+  fetchService,
+  type NavigationInfo,
+  odataOf,
+  restOf,
+  type ServiceDetails,
+  type SetInfo,
+} from '../../api/client';
 import { notesOf } from '../../api/entity';
 import { Address } from '../../components/Address';
 import { Heading } from '../../components/Heading';
@@ -23,13 +30,21 @@ export function ServicePage() {
           <Button component={Link} to={`/services/${service}/access`} variant="default" size="xs">
             Who may do what
           </Button>
-          <Button component={Link} to={`/services/${service}/metadata`} variant="default" size="xs">
-            Read the metadata
-          </Button>
+          {odataOf(details.data) && (
+            <Button component={Link} to={`/services/${service}/metadata`} variant="default" size="xs">
+              Read the metadata
+            </Button>
+          )}
+          {restOf(details.data) && (
+            <Button component={Link} to={`/services/${service}/reference`} variant="default" size="xs">
+              REST reference
+            </Button>
+          )}
         </Group>
       </Heading>
       <Group gap="xs" mb="md">
-        <Address url={odataOf(details.data)} label="the address of the service" />
+        {odataOf(details.data) && <Address url={odataOf(details.data)} label="the address of the service" />}
+        {restOf(details.data) && <Address url={restOf(details.data)} label="the address of plain REST" />}
         <Text size="sm" c="dimmed">
           from {details.data.sources.length === 1 ? 'the source' : 'the sources'} {details.data.sources.join(', ')},
           revision {details.data.revision}

@@ -1,7 +1,7 @@
 import { Anchor, Badge, Button, Card, Group, Stack, Text } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { Link } from 'react-router';
-import { fetchServices, odataOf, type ServiceSummary } from '../../api/client';
+import { fetchServices, odataOf, restOf, type ServiceSummary } from '../../api/client';
 import { Address } from '../../components/Address';
 import { Heading } from '../../components/Heading';
 import { Empty, Failed, Pending } from '../../components/States';
@@ -27,6 +27,7 @@ export function ServicesPage() {
 
 function ServiceCard({ service }: { service: ServiceSummary }) {
   const root = odataOf(service);
+  const rest = restOf(service);
   return (
     <Card withBorder padding="md">
       <Group justify="space-between" mb="xs">
@@ -42,17 +43,31 @@ function ServiceCard({ service }: { service: ServiceSummary }) {
           </Badge>
         </Group>
       </Group>
-      <Row label="Service document">
-        <Address url={root} label="the address of the service document" />
-      </Row>
-      <Row label="Metadata document">
-        <Address url={`${root}$metadata`} label="the address of the metadata document" />
-      </Row>
+      {root && (
+        <>
+          <Row label="Service document">
+            <Address url={root} label="the address of the service document" />
+          </Row>
+          <Row label="Metadata document">
+            <Address url={`${root}$metadata`} label="the address of the metadata document" />
+          </Row>
+        </>
+      )}
+      {rest && (
+        <Row label="Plain REST">
+          <Address url={rest} label="the address of plain REST" />
+        </Row>
+      )}
       <Group mt="sm" gap="xs">
         <Button component={Link} to={`/services/${service.name}`} size="xs" variant="light">
           Sets
         </Button>
-        {service.sets > 0 && (
+        {rest && (
+          <Button component={Link} to={`/services/${service.name}/reference`} size="xs" variant="default">
+            REST reference
+          </Button>
+        )}
+        {root && service.sets > 0 && (
           <Button component={Link} to={`/services/${service.name}/metadata`} size="xs" variant="default">
             Read the metadata
           </Button>
