@@ -11,13 +11,7 @@ public sealed partial class DocumentationTests : IAsyncLifetime
 
     public Task InitializeAsync()
     {
-        // The demo workspace as it stands in the repository, over a database of its own.
-        foreach (var file in new[] { "workspace.yaml", "services/rivers.yaml", "services/fieldwork.yaml", "services/laboratory.yaml" })
-            _folder.Write(file, Read("demo/" + file));
-        _folder
-            .Write("sources/network.yaml", Read("demo/sources/network.yaml").Replace("data/network.db", "data.db"))
-            .WithNetwork(3_000)
-            .WithLab();
+        _folder.WithDemo();
         return Task.CompletedTask;
     }
 

@@ -17,6 +17,7 @@ public class ServiceArchitectureTests
         "Identity",
         "Faces",
         "Faces.OData",
+        "Faces.Rest",
         "Management",
         "Management.Contracts",
         "Trials",
@@ -32,6 +33,7 @@ public class ServiceArchitectureTests
     [InlineData("Identity", "Publishing Auditing")]
     [InlineData("Faces", "Publishing Auditing Traffic Identity")]
     [InlineData("Faces.OData", "Publishing Auditing Traffic Identity Faces")]
+    [InlineData("Faces.Rest", "Publishing Auditing Traffic Identity Faces")]
     [InlineData("Management", "Publishing Auditing Traffic Identity Faces Management.Contracts")]
     [InlineData("Management.Contracts", "Publishing Auditing")]
     [InlineData("Trials", "Publishing Faces")]
@@ -64,14 +66,16 @@ public class ServiceArchitectureTests
         Assert.Equal(Rooms.Order(StringComparer.Ordinal), rooms.Order(StringComparer.Ordinal));
     }
 
-    [Fact]
-    public void Only_the_host_knows_a_face()
+    [Theory]
+    [InlineData("Faces.OData")]
+    [InlineData("Faces.Rest")]
+    public void Only_the_host_knows_a_face(string face)
     {
-        var faces = Service.GetTypes().Where(t => t.Namespace == Root + "Faces.OData").Select(t => t.FullName!).ToArray();
+        var faces = Service.GetTypes().Where(t => t.Namespace == Root + face).Select(t => t.FullName!).ToArray();
         var result = Types
             .InAssembly(Service)
             .That()
-            .DoNotResideInNamespace(Root + "Faces.OData")
+            .DoNotResideInNamespace(Root + face)
             .And()
             .DoNotHaveName("ServiceHost", "Transport")
             .ShouldNot()

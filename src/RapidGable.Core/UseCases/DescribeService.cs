@@ -34,14 +34,21 @@ public static class DescribeService
             operations,
             created,
             update is null ? [] : Members(update, set, SetOperations.Update),
+            update is null ? [] : [.. set.Type.Properties.Where(p => IsStream(p) && update.Of(p) == ColumnAccess.Open).Select(p => p.Name)],
             anyone,
+            (IsLimited(create) ? SetOperations.Create : SetOperations.None) | (IsLimited(update) ? SetOperations.Update : SetOperations.None),
             create is not null && set.Type.Key.All(k => k is { IsComputed: false, HasComputedDefault: false, Maker: null })
         );
     }
 
+    private static bool IsLimited(WriteAccess? access) =>
+        access is not null && (!access.Closed.IsEmpty || access.Before is RestrictedSource || access.After is RestrictedSource);
+
+    private static bool IsStream(Property property) => property.Type.Kind == EdmKind.Stream;
+
     private static ImmutableArray<OpenApiMember> Members(WriteAccess access, EntitySet seen, SetOperations operation)
     {
-        bool IsOpen(Property property) => access.Of(property) == ColumnAccess.Open && property.Type.Kind != EdmKind.Stream;
+        bool IsOpen(Property property) => access.Of(property) == ColumnAccess.Open && !IsStream(property);
         bool IsNeeded(Property property) =>
             operation == SetOperations.Create ? SentMembers.NeedsValue(property) : SentMembers.NeedsValue(property) && IsOpen(property);
         return

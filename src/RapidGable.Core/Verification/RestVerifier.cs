@@ -1,5 +1,7 @@
+using System.Buffers.Text;
 using System.Diagnostics;
 using System.Globalization;
+using System.Text;
 using System.Text.Json;
 using System.Xml;
 using System.Xml.Linq;
@@ -141,12 +143,12 @@ public sealed class RestVerifier
             var first = await verifier.GetAsync($"{Url}?format=json&limit={ComparedRows}");
             if (first.Status == 400 && first.Text.Contains("filter-required", StringComparison.Ordinal))
             {
-                verifier._results.Add(new CheckResult("rest-rows", Path, CheckOutcome.Skipped, "is read with a condition only", 0));
+                verifier._results.Add(new CheckResult("rest-pages", Path, CheckOutcome.Skipped, "is read with a condition only", 0));
                 return;
             }
             if (first.Status != 200)
             {
-                Add("rest-rows", $"It answers {first.Status}: {Short(first.Text)}", "", 1);
+                Add("rest-pages", $"It answers {first.Status}: {Short(first.Text)}", "", 1);
                 return;
             }
             var rows = RowsOf(first);
@@ -163,7 +165,10 @@ public sealed class RestVerifier
             Add("rest-values", faults.FirstOrDefault(), "fit their schema", rows.Count);
         }
 
-        /// <summary>Pages of 100 make the whole, each row once, and as many as the total says.</summary>
+        /// <summary>Whether rows have an address of their own, so that no two are alike.</summary>
+        private bool HasKey => description.Operations.Any(o => o.Path.StartsWith($"/{Path}/{{", StringComparison.Ordinal));
+
+        /// <summary>Pages make the whole, each row once, and as many as the total says.</summary>
         private async Task PagesAsync()
         {
             var (seen, total, rows, pages) = (new HashSet<string>(), -1L, 0L, 0);
@@ -187,9 +192,9 @@ public sealed class RestVerifier
                 next = NextOf(answer);
             }
             var isWhole = next is null;
-            // Rows without a key may be alike.
             var failure =
-                !isWhole ? null
+                HasKey && seen.Count != rows ? $"{rows - seen.Count} rows come twice."
+                : !isWhole ? null
                 : rows != total ? $"The pages hold {rows} rows, and the total is {total}."
                 : null;
             Add("rest-pages", failure, $"{rows} rows on {pages} pages{(isWhole ? "" : ", and more")}", rows);
@@ -268,7 +273,7 @@ public sealed class RestVerifier
 
         private static List<List<string>> CsvRows(string text)
         {
-            var (rows, row, field, isQuoted) = (new List<List<string>>(), new List<string>(), new System.Text.StringBuilder(), false);
+            var (rows, row, field, isQuoted) = (new List<List<string>>(), new List<string>(), new StringBuilder(), false);
             for (var i = 0; i < text.Length; i++)
             {
                 var c = text[i];
@@ -300,8 +305,8 @@ public sealed class RestVerifier
     {
         private const string Nothing = "{\"no_property_is_called_so\":1}";
 
-        // These are not called forth: what was changed, and what comes when much is asked or something breaks.
-        private static readonly string[] Elsewhere = ["default", "201", "204", "429"];
+        // These are not called forth: what was changed, what depends on the row, and what comes when much is asked or something breaks.
+        private static readonly string[] Elsewhere = ["default", "201", "204", "403", "429", "503"];
 
         private readonly Dictionary<string, Dictionary<string, JsonElement>?> _rows = [];
 
@@ -332,9 +337,10 @@ public sealed class RestVerifier
                 var answer = await verifier._probe.SendAsync(method, url, headers, content, verifier._cancellation);
                 var told = answer.Status.ToString(CultureInfo.InvariantCulture);
                 seen.Add(told);
-                if (!operation.Statuses.Contains(told) && !(answer.Status >= 400 && operation.Statuses.Contains("default")))
+                if (!operation.Statuses.Contains(told))
                     faults.Add($"It answers {told} to {method} {url}, which is not described.");
-                if (answer.Status >= 400 && (answer.MediaType != "application/problem+json" || !HasStatus(answer)))
+                // A range that is not there is answered without a body.
+                if (answer.Status >= 400 && answer.Status != 416 && (answer.MediaType != "application/problem+json" || !HasStatus(answer)))
                     faults.Add($"The answer {told} to {method} {url} is no problem of that status.");
             }
             var never = wanted.Where(s => !seen.Contains(s)).Order().ToList();
@@ -383,8 +389,13 @@ public sealed class RestVerifier
             {
                 yield return new Try("200", method, path, []);
                 yield return new Try("304", method, path, [("If-None-Match", "*")]);
+                yield return new Try("206", method, path, [("Range", "bytes=0-0")]);
+                yield return new Try("416", method, path, [("Range", "bytes=999999999999-")]);
                 yield return new Try("400", method, path + "?no_parameter_is_called_so=1", []);
                 yield return new Try("406", method, path, [("Accept", "image/png")]);
+                // Positions of another order, which has a value or several.
+                for (var values = 1; values <= 8; values++)
+                    yield return new Try("410", method, $"{path}?after={Position(values)}", []);
                 yield break;
             }
             yield return new Try("412", method, path, [("If-Match", "\"no-tag-is-called-so\"")], whole);
@@ -404,6 +415,9 @@ public sealed class RestVerifier
                 ("application/json-patch+json", "[{\"op\":\"test\",\"path\":\"/no_property_is_called_so\",\"value\":1}]")
             );
         }
+
+        private static string Position(int values) =>
+            Base64Url.EncodeToString(Encoding.UTF8.GetBytes($"[\"x\"{string.Concat(Enumerable.Repeat(",1", values))}]"));
 
         /// <summary>An address of an operation: of a row that is there, or of one that is not; null = there is none.</summary>
         private async Task<string?> PathAsync(DescribedOperation operation, bool isThere)

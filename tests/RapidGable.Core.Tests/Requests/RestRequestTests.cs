@@ -116,12 +116,12 @@ public sealed class RestRequestTests(NetworkFixture network) : IClassFixture<Net
     [InlineData("Stations?filter=id", "type", "must be true or false")]
     [InlineData("Stations/1?limit=5", "option-not-here", "cannot be applied to")]
     [InlineData("Stations/1?name=a", "option-not-here", "cannot be applied to")]
-    [InlineData("Nothing", "not-found", "'/Nothing'")]
+    [InlineData("Nothing", "not-found", "'Nothing'")]
     [InlineData("Stations/1/nothing", "not-found", "no property 'nothing'")]
     [InlineData("Stations/x", "type", "'x' is not a value")]
     [InlineData("Sensors/1", "not-found", "has 2 parts")]
     [InlineData("Stations/$count", "type", "'$count' is not a value")]
-    [InlineData("$metadata", "not-found", "'/$metadata'")]
+    [InlineData("$metadata", "not-found", "'$metadata'")]
     public void What_is_wrong_is_said(string url, string code, string text)
     {
         var fault = Fault(url);

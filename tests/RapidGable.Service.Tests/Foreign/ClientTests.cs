@@ -1,4 +1,3 @@
-using System.Diagnostics;
 using RapidGable.Core.Tests;
 
 namespace RapidGable.Service.Tests;
@@ -8,8 +7,6 @@ namespace RapidGable.Service.Tests;
 /// </summary>
 public sealed class ClientTests : IAsyncLifetime
 {
-    private static readonly string Clients = Path.Combine(Gable.Root, "tests/clients");
-
     private readonly TestWorkspace _folder = new();
     private RunningService _service = null!;
 
@@ -51,51 +48,33 @@ public sealed class ClientTests : IAsyncLifetime
         _folder.Dispose();
     }
 
-    /// <summary>Runs a command in the folder of the clients; gives the last line that it prints.</summary>
-    private static async Task<string> RunAsync(string command, params string[] arguments)
-    {
-        using var process = Process.Start(
-            new ProcessStartInfo(command, arguments)
-            {
-                WorkingDirectory = Clients,
-                RedirectStandardOutput = true,
-                RedirectStandardError = true,
-            }
-        )!;
-        using var limit = new CancellationTokenSource(TimeSpan.FromMinutes(2));
-        var (output, errors) = (process.StandardOutput.ReadToEndAsync(limit.Token), process.StandardError.ReadToEndAsync(limit.Token));
-        await process.WaitForExitAsync(limit.Token);
-        Assert.True(process.ExitCode == 0, await output + await errors);
-        return (await output).Trim().Split('\n')[^1];
-    }
-
     [Fact]
     public async Task A_grids_manager_pages_filters_and_writes() =>
         Assert.Equal(
             """{"pages":[200,51,251],"number":11,"date":1,"dates":3,"sorted":[249,248,247],"expanded":1,"made":[true,"2024-05-01",2.5],"changed":"Changed","conflict":"Changed","batch":["Changed again","Of a batch"],"left":251}""",
-            await RunAsync("node", "grid-manager.cjs", Root)
+            await Clients.RunAsync("node", "grid-manager.cjs", Root)
         );
 
     [Fact]
     public async Task A_grids_store_pages_filters_and_writes() =>
         Assert.Equal(
             """{"total":251,"all":251,"taken":200,"number":11,"date":1,"dates":3,"sorted":[249,248,247],"byKey":"Station 3","expanded":1,"made":[true,"2024-05-01",7.25],"changed":"Changed","gone":404,"left":251}""",
-            await RunAsync("node", "grid-store.cjs", Root)
+            await Clients.RunAsync("node", "grid-store.cjs", Root)
         );
 
     [Fact]
     public async Task A_typed_client_is_generated_compiled_and_used()
     {
-        Directory.CreateDirectory(Path.Combine(Clients, "generated"));
+        Directory.CreateDirectory(Path.Combine(Clients.Folder, "generated"));
         await File.WriteAllTextAsync(
-            Path.Combine(Clients, "generated/metadata.xml"),
+            Path.Combine(Clients.Folder, "generated/metadata.xml"),
             (await _service.SendAsync("/odata/s/$metadata")).Text
         );
-        await RunAsync("npx", "odata2ts");
-        await RunAsync("npx", "tsc", "-p", ".");
+        await Clients.RunAsync("npx", "odata2ts");
+        await Clients.RunAsync("npx", "tsc", "-p", ".");
         Assert.Equal(
             """{"taken":[200,251],"number":11,"date":[[1,1]],"made":[true,3.5],"changed":"Changed","gone":"OData server responded with error: There is no such entity."}""",
-            await RunAsync("node", "generated/js/typed-client.js", Root)
+            await Clients.RunAsync("node", "generated/js/typed-client.js", Root)
         );
     }
 }

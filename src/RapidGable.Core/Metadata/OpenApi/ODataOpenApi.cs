@@ -46,6 +46,7 @@ public sealed class ODataOpenApi
         foreach (var set in _facts.Sets.Where(s => s.Set.ContainedIn is null))
             AddSet(set);
         _document.Paths["/$batch"] = Item((HttpMethod.Post, Batch()));
+        OpenApiParts.SortResponses(_document);
         return _document;
     }
 

@@ -28,14 +28,18 @@ public sealed record OpenApiMember(Property Property, bool IsRequired);
 /// <param name="Operations">What they may do.</param>
 /// <param name="Create">What they send of a new row; empty = they create none.</param>
 /// <param name="Update">What they send of a row that changes; empty = they change none.</param>
+/// <param name="Streams">The streams whose content they may change.</param>
 /// <param name="Anyone">What callers who are not signed in may do.</param>
+/// <param name="Limited">Of what they may do: what they may do with some rows or columns only.</param>
 /// <param name="MayUpsert">A PUT to a key that is not there creates the row.</param>
 public sealed record OpenApiSet(
     EntitySet Set,
     SetOperations Operations,
     ImmutableArray<OpenApiMember> Create,
     ImmutableArray<OpenApiMember> Update,
+    ImmutableArray<string> Streams,
     SetOperations Anyone,
+    SetOperations Limited,
     bool MayUpsert
 )
 {

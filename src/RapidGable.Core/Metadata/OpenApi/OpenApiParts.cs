@@ -22,13 +22,17 @@ internal static class OpenApiParts
     [
         (400, "The request cannot be understood."),
         (401, "Sign in first, or otherwise."),
+        (403, "What is asked for is there, and not open to the caller."),
         (404, "There is no such row."),
         (406, "None of the formats that the request accepts."),
         (409, "The state of the row does not allow it, or another row has these values."),
+        (410, "The order has changed since the link was made; read from the start."),
         (412, "The row is in another state than the request says."),
         (415, "The body is of a type that is not taken here."),
         (422, "What is in the body is not allowed; each thing stands in 'errors'."),
         (428, "Say with If-Match which state of the row it is about."),
+        (429, "Too many requests; try again later."),
+        (503, "A database does not answer, or too much is going on; try again later."),
     ];
 
     /// <summary>Title, server, tags and ways to sign in.</summary>
@@ -76,25 +80,41 @@ internal static class OpenApiParts
                 {
                     [mediaType] = new OpenApiMediaType { Schema = new OpenApiSchemaReference("Problem", document) },
                 },
-                Headers =
-                    status == 401
-                        ? new Dictionary<string, IOpenApiHeader>
-                        {
-                            ["WWW-Authenticate"] = new OpenApiHeader
-                            {
-                                Description = "The ways to sign in.",
-                                Schema = new OpenApiSchema { Type = JsonSchemaType.String },
-                            },
-                        }
-                        : null,
+                Headers = HeadersOf(status),
             };
         var problems = Statuses.ToDictionary(s => NameOf(s.Status), s => (IOpenApiResponse)Of(s.Text, s.Status));
         problems["Problem"] = Of("Anything else that is wrong.", 0);
         return problems;
     }
 
+    private static Dictionary<string, IOpenApiHeader>? HeadersOf(int status)
+    {
+        var (name, text, type) =
+            status == 401 ? ("WWW-Authenticate", "The ways to sign in.", JsonSchemaType.String)
+            : status is 429 or 503 ? ("Retry-After", "Seconds to wait.", JsonSchemaType.Integer)
+            : (null, null, default);
+        return name is null
+            ? null
+            : new Dictionary<string, IOpenApiHeader>
+            {
+                [name] = new OpenApiHeader { Description = text, Schema = new OpenApiSchema { Type = type } },
+            };
+    }
+
     /// <summary>One of <see cref="Problems"/>.</summary>
     public static OpenApiResponseReference Refused(OpenApiDocument document, int status) => new(NameOf(status), document);
+
+    /// <summary>Puts the answers of each operation in the order of their statuses.</summary>
+    public static void SortResponses(OpenApiDocument document)
+    {
+        foreach (var operation in document.Paths.Values.SelectMany(p => p.Operations!.Values))
+        {
+            var sorted = new OpenApiResponses();
+            foreach (var (status, response) in operation.Responses!.OrderBy(r => r.Key, StringComparer.Ordinal))
+                sorted[status] = response;
+            operation.Responses = sorted;
+        }
+    }
 
     /// <summary>Problem details (RFC 9457) with what this service adds.</summary>
     public static OpenApiSchema Problem()
@@ -158,20 +178,4 @@ internal static class OpenApiParts
                 Description = "A client certificate of the connection; the header is not read.",
             },
         };
-}
-
-/// <summary>A description as text.</summary>
-internal static class OpenApiText
-{
-    public static async Task<byte[]> WriteAsync(OpenApiDocument document, OpenApiForm form, CancellationToken cancellation)
-    {
-        using var stream = new MemoryStream();
-        await document.SerializeAsync(
-            stream,
-            form.IsOlder ? OpenApiSpecVersion.OpenApi3_0 : OpenApiSpecVersion.OpenApi3_1,
-            form.IsYaml ? OpenApiConstants.Yaml : OpenApiConstants.Json,
-            cancellation
-        );
-        return stream.ToArray();
-    }
 }

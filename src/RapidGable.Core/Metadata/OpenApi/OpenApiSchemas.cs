@@ -96,6 +96,12 @@ internal sealed class OpenApiSchemas(bool isOlder)
             Maximum = most.ToString(System.Globalization.CultureInfo.InvariantCulture),
         };
 
+    /// <summary>Any text.</summary>
+    public static OpenApiSchema Text() => new() { Type = JsonSchemaType.String };
+
+    /// <summary>A body that is no text: from 3.1 on its media type says all.</summary>
+    public OpenApiSchema Bytes() => isOlder ? Text("binary") : new OpenApiSchema();
+
     private static OpenApiSchema Text(string format) => new() { Type = JsonSchemaType.String, Format = format };
 
     private OpenApiSchema Binary() =>

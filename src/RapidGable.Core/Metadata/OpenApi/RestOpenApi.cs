@@ -14,19 +14,16 @@ public sealed class RestOpenApi
 {
     private const string Json = "application/json";
 
-    /// <summary>The media types of rows beside JSON.</summary>
-    private static readonly string[] OtherFormats =
-    [
-        "application/x-ndjson",
-        "text/csv",
-        "application/xml",
-        "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-    ];
+    private const string JsonLines = "application/x-ndjson";
+    private const string Csv = "text/csv";
+    private const string Xml = "application/xml";
+    private const string Workbook = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet";
 
     private readonly OpenApiFacts _facts;
     private readonly OpenApiSchemas _schemas;
     private readonly OpenApiDocument _document = new();
     private readonly RestPaths _paths;
+    private readonly HashSet<string> _operations = ["describe"];
 
     private RestOpenApi(OpenApiFacts facts, bool isOlder)
     {
@@ -56,6 +53,7 @@ public sealed class RestOpenApi
         _document.Paths["/"] = Item(HttpMethod.Get, Documents());
         foreach (var set in _facts.Sets.Where(s => s.Set.ContainedIn is null))
             AddSet(set);
+        OpenApiParts.SortResponses(_document);
         return _document;
     }
 
@@ -264,12 +262,12 @@ public sealed class RestOpenApi
     private void AddSet(OpenApiSet set)
     {
         var path = "/" + Uri.UnescapeDataString(_paths.Of(set.Set.Name));
-        AddCollection(set, path, Capital(set.Set.Name), []);
+        AddCollection(set, path, Words(set.Set.Name), []);
         if (set.Set.IsUnkeyed)
             return;
         var key = set.Set.Type.Key.Select(k => (k.Name, Property: k)).ToList();
         var below = $"{path}/{Template(key)}";
-        AddRow(set, below, Capital(set.Set.Type.Name), KeyParameters(key));
+        AddRow(set, below, Words(set.Set.Type.Name), KeyParameters(key));
         foreach (var navigation in set.Set.Type.Navigations)
             AddRelation(set, navigation, below, key);
     }
@@ -278,7 +276,8 @@ public sealed class RestOpenApi
     {
         if (_facts.Find(navigation.TargetSet) is not { } target)
             return;
-        var (path, name) = ($"{parent}/{Shape.Paths.Apply(navigation.Name)}", $"{Capital(set.Set.Type.Name)}_{Capital(navigation.Name)}");
+        var owner = Words(set.Set.Type.Name);
+        var (path, name) = ($"{parent}/{Shape.Paths.Apply(navigation.Name)}", $"{Words(navigation.Name)}Of{owner}");
         if (!navigation.IsCollection)
         {
             if (target.May(SetOperations.Read) && set.May(SetOperations.Read))
@@ -294,7 +293,7 @@ public sealed class RestOpenApi
             .Set.Type.Key.Where(k => navigation.Joins.All(j => j.Target.Column != k.Column))
             .Select(k => (Name: parentKey.Exists(p => p.Name == k.Name) ? $"{navigation.Name}_{k.Name}" : k.Name, Property: k))
             .ToList();
-        AddRow(target, $"{path}/{Template(own)}", name + "_Item", KeyParameters(parentKey.Concat(own)));
+        AddRow(target, $"{path}/{Template(own)}", $"{Words(target.Set.Type.Name)}Of{owner}", KeyParameters(parentKey.Concat(own)));
     }
 
     private string Template(IEnumerable<(string Name, Property Property)> key) =>
@@ -333,19 +332,60 @@ public sealed class RestOpenApi
 
     private void AddStream(OpenApiSet set, Property stream, string parent, string name, List<OpenApiParameter> key)
     {
-        if (!set.May(SetOperations.Read))
-            return;
-        var type = stream.MediaType ?? "application/octet-stream";
-        var operation = Operation(set, SetOperations.Read, $"get{name}_{Capital(stream.Name)}", stream.Description ?? $"The content of {stream.Name}.");
+        var item = new OpenApiPathItem();
+        var id = $"{Words(stream.Name)}Of{name}";
+        if (set.May(SetOperations.Read))
+            item.AddOperation(HttpMethod.Get, Content(set, stream, "get" + id, key));
+        if (set.Streams.Contains(stream.Name))
+        {
+            item.AddOperation(HttpMethod.Put, NewContent(set, stream, "replace" + id, key));
+            if (stream.Nullable)
+                item.AddOperation(HttpMethod.Delete, NoContent(set, stream, "delete" + id, key));
+        }
+        if (item.Operations is { Count: > 0 })
+            _document.Paths[$"{parent}/{Shape.Paths.Apply(stream.Name)}"] = item;
+    }
+
+    private static string MediaTypeOf(Property stream) => stream.MediaType ?? "application/octet-stream";
+
+    private OpenApiOperation Content(OpenApiSet set, Property stream, string id, List<OpenApiParameter> key)
+    {
+        var operation = Operation(set, SetOperations.Read, id, stream.Description ?? $"The content of {stream.Name}.");
         operation.Parameters = [.. key];
+        var content = new Dictionary<string, IOpenApiMediaType>
+        {
+            [stream.MediaTypeColumn is null ? MediaTypeOf(stream) : "*/*"] = new OpenApiMediaType { Schema = _schemas.Bytes() },
+        };
         operation.Responses!["200"] = new OpenApiResponse
         {
             Description = "The content.",
-            Content = new Dictionary<string, IOpenApiMediaType> { [type] = new OpenApiMediaType() },
+            Content = content,
             Headers = Headers("ETag"),
         };
-        AddProblems(operation, 404);
-        _document.Paths[$"{parent}/{Shape.Paths.Apply(stream.Name)}"] = Item(HttpMethod.Get, operation);
+        operation.Responses["206"] = new OpenApiResponse { Description = "The range that was asked for.", Content = content };
+        operation.Responses["304"] = new OpenApiResponse { Description = "The caller has the content already." };
+        operation.Responses["416"] = new OpenApiResponse { Description = "The content has no such range." };
+        AddProblems(operation, 400, 404);
+        return operation;
+    }
+
+    private OpenApiOperation NewContent(OpenApiSet set, Property stream, string id, List<OpenApiParameter> key)
+    {
+        var operation = Operation(set, SetOperations.Update, id, $"Replaces the content of {stream.Name}.");
+        operation.Parameters = [.. key, IfMatch(set), IdempotencyKey()];
+        operation.RequestBody = Body((stream.MediaTypeColumn is null ? MediaTypeOf(stream) : "*/*", _schemas.Bytes()));
+        operation.Responses!["204"] = new OpenApiResponse { Description = "It is replaced." };
+        AddChangeProblems(operation, set, stream.MediaTypeColumn is null ? [404, 412, 415] : [404, 412]);
+        return operation;
+    }
+
+    private OpenApiOperation NoContent(OpenApiSet set, Property stream, string id, List<OpenApiParameter> key)
+    {
+        var operation = Operation(set, SetOperations.Update, id, $"Takes the content of {stream.Name} away.");
+        operation.Parameters = [.. key, IfMatch(set), IdempotencyKey()];
+        operation.Responses!["204"] = new OpenApiResponse { Description = "It is gone." };
+        AddChangeProblems(operation, set, 404, 412);
+        return operation;
     }
 
     // Operations.
@@ -378,7 +418,7 @@ public sealed class RestOpenApi
     {
         var operation = new OpenApiOperation
         {
-            OperationId = id,
+            OperationId = Unique(id),
             Summary = summary,
             Tags = new HashSet<OpenApiTagReference> { new(TagOf(set), _document) },
             Responses = [],
@@ -399,7 +439,7 @@ public sealed class RestOpenApi
         operation.Parameters = [.. key, .. parameters.Select(ParameterOf), .. Matches(set.Set)];
         operation.Responses!["200"] = Rows(set.Set.Type.Name + "List", "A page.", "Link", "Total-Count", "Cache-Control", "ETag");
         operation.Responses["304"] = new OpenApiResponse { Description = "The caller has the page already." };
-        AddProblems(operation, key.Count > 0 ? [400, 404, 406] : [400, 406]);
+        AddProblems(operation, key.Count > 0 ? [400, 404, 406, 410] : [400, 406, 410]);
         return operation;
     }
 
@@ -421,14 +461,15 @@ public sealed class RestOpenApi
         var one = Reference(type + "Create");
         operation.RequestBody = Body(
             (Json, new OpenApiSchema { OneOf = [one, new OpenApiSchema { Type = JsonSchemaType.Array, Items = one }] }),
-            ("application/x-ndjson", null),
-            ("text/csv", null)
+            (JsonLines, OpenApiSchemas.Text()),
+            (Csv, OpenApiSchemas.Text())
         );
         var created = set.May(SetOperations.Read)
             ? new OpenApiSchema { OneOf = [Reference(type), Reference(type + "List")] }
             : null;
         operation.Responses!["201"] = Written(created, "It is created; of several, all are.", "Location", "ETag", "Preference-Applied");
         AddProblems(operation, key.Count > 0 ? [400, 404, 406, 415, 422] : [400, 406, 415, 422]);
+        AddForbidden(operation, set, SetOperations.Create);
         return operation;
     }
 
@@ -530,8 +571,9 @@ public sealed class RestOpenApi
     private OpenApiResponse Rows(string schema, string description, params string[] headers)
     {
         var content = new Dictionary<string, IOpenApiMediaType> { [Json] = new OpenApiMediaType { Schema = Reference(schema) } };
-        foreach (var format in OtherFormats)
-            content[format] = new OpenApiMediaType();
+        foreach (var format in new[] { JsonLines, Csv, Xml })
+            content[format] = TextContent();
+        content[Workbook] = new OpenApiMediaType { Schema = _schemas.Bytes() };
         return new OpenApiResponse
         {
             Description = description,
@@ -539,6 +581,8 @@ public sealed class RestOpenApi
             Headers = Headers(headers),
         };
     }
+
+    private static OpenApiMediaType TextContent() => new() { Schema = OpenApiSchemas.Text() };
 
     private static OpenApiResponse Written(IOpenApiSchema? schema, string description, params string[] headers) =>
         new()
@@ -564,13 +608,32 @@ public sealed class RestOpenApi
 
     private void AddProblems(OpenApiOperation operation, params int[] statuses)
     {
-        foreach (var status in statuses)
+        foreach (var status in statuses.Append(429).Append(503))
             operation.Responses![status.ToString(CultureInfo.InvariantCulture)] = OpenApiParts.Refused(_document, status);
         operation.Responses!["default"] = new OpenApiResponseReference("Problem", _document);
     }
 
-    private void AddChangeProblems(OpenApiOperation operation, OpenApiSet set, params int[] statuses) =>
+    private void AddChangeProblems(OpenApiOperation operation, OpenApiSet set, params int[] statuses)
+    {
         AddProblems(operation, set.Set.RequiresVersion ? [.. statuses, 428] : statuses);
+        AddForbidden(operation, set, SetOperations.Update);
+    }
 
-    private static string Capital(string name) => char.ToUpperInvariant(name[0]) + name[1..];
+    /// <summary>Rules of rows and columns let a caller do something with some of what they see.</summary>
+    private void AddForbidden(OpenApiOperation operation, OpenApiSet set, SetOperations what)
+    {
+        if (set.Limited.HasFlag(what))
+            operation.Responses!["403"] = OpenApiParts.Refused(_document, 403);
+    }
+
+    /// <summary>The words of a name as a part of an operation's id, without '_': generators of clients cut ids there.</summary>
+    private static string Words(string name) => Casing.PascalCase.Apply(name);
+
+    private string Unique(string id)
+    {
+        var unique = id;
+        for (var number = 2; !_operations.Add(unique); number++)
+            unique = id + number.ToString(CultureInfo.InvariantCulture);
+        return unique;
+    }
 }

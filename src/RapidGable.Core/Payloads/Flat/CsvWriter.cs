@@ -9,7 +9,10 @@ namespace RapidGable.Payloads.Flat;
 
 /// <summary>How CSV is written.</summary>
 /// <param name="HasHeader">The first line holds the names of the columns.</param>
-/// <param name="EscapesFormulas">Texts that a spreadsheet program could take for a formula get an apostrophe in front.</param>
+/// <param name="EscapesFormulas">
+/// What a spreadsheet program would change gets an apostrophe in front: texts that it could take for formulas, and numbers with more digits
+/// than it keeps.
+/// </param>
 public sealed record CsvForm(bool HasHeader, bool EscapesFormulas)
 {
     public static CsvForm Usual { get; } = new(true, false);
@@ -89,6 +92,8 @@ public sealed class CsvWriter : IListWriter
                 Nothing(column);
             else if (property.Type.Kind == EdmKind.String)
                 Text(column, FlatValue.Bytes(FlatValue.Text(cell, row)));
+            else if (property.Type is { IsNumeric: true, Kind: EdmKind.Decimal })
+                Number(column, FlatValue.Bytes(FlatValue.Text(cell, row)));
             else
                 Field(column, FlatValue.Bytes(FlatValue.Text(cell, row)));
         }
@@ -102,8 +107,18 @@ public sealed class CsvWriter : IListWriter
         private void Number(int column, long number)
         {
             Separate(column);
+            if (writer._form.EscapesFormulas && number is >= FlatValue.BeyondDigits or <= -FlatValue.BeyondDigits)
+                Write("'"u8);
             number.TryFormat(Output.GetSpan(20), out var length, provider: System.Globalization.CultureInfo.InvariantCulture);
             Output.Advance(length);
+        }
+
+        private void Number(int column, ReadOnlySpan<byte> number)
+        {
+            Separate(column);
+            if (writer._form.EscapesFormulas && FlatValue.Digits(number) > FlatValue.KeptDigits)
+                Write("'"u8);
+            Write(number);
         }
 
         private void Text(int column, ReadOnlySpan<byte> text)

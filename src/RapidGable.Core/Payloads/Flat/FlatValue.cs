@@ -11,6 +11,21 @@ namespace RapidGable.Payloads.Flat;
 /// <summary>Values of cells as texts, as every flat format writes them.</summary>
 internal static class FlatValue
 {
+    /// <summary>Digits of a number that spreadsheet programs keep.</summary>
+    public const int KeptDigits = 15;
+
+    /// <summary>The first whole number with more digits than those.</summary>
+    public const long BeyondDigits = 1_000_000_000_000_000;
+
+    /// <summary>The digits of a number that is written out.</summary>
+    public static int Digits(ReadOnlySpan<byte> number)
+    {
+        var digits = 0;
+        foreach (var sign in number)
+            digits += char.IsAsciiDigit((char)sign) ? 1 : 0;
+        return digits;
+    }
+
     /// <summary>A value that is kept as JSON: a collection, or a complex value without columns of its own.</summary>
     public static bool IsJson(Property property) => property.Conversion is JsonConversion || property.Type.IsCollection;
 

@@ -184,8 +184,8 @@ public sealed class XlsxWriter : IListWriter
             return value switch
             {
                 bool => value,
-                long and > -1_000_000_000_000_000 and < 1_000_000_000_000_000 => value,
-                decimal number when Digits(number) <= 15 => number,
+                long and > -FlatValue.BeyondDigits and < FlatValue.BeyondDigits => value,
+                decimal number when Digits(number) <= FlatValue.KeptDigits => number,
                 double number when double.IsFinite(number) => number,
                 DateOnly day when day >= DateOnly.FromDateTime(First) => day.ToDateTime(TimeOnly.MinValue),
                 DateTime instant when IsInstant(cell.Property) && instant >= First => instant,
