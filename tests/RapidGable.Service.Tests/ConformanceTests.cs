@@ -114,7 +114,7 @@ public sealed partial class ConformanceTests
         }
     }
 
-    [GeneratedRegex(@"\b([PUQJCALMTX])-(\d{2,3})(?: to \1-(\d{2,3}))?")]
+    [GeneratedRegex(@"\b([PUQJCALMRTX])-(\d{2,3})(?: to \1-(\d{2,3}))?")]
     private static partial Regex IdPattern();
 
     [GeneratedRegex(@"^    public (?:(?:async )?Task|void) (\w+)\(")]

@@ -21,7 +21,7 @@ public sealed class RelatedCutException(string relation) : Exception($"'{relatio
 {
     /// <summary>What the caller is told.</summary>
     public RequestFault Fault { get; } =
-        new(
+        new RequestFault(
             400,
             "related-cut",
             $"Some row has more of '{relation}' than one answer holds, and this format has no place for a link to the others. Ask for "

@@ -116,6 +116,7 @@ internal static class Transport
                             "If-None-Match",
                             "Range",
                             "X-Requested-With",
+                            "Idempotency-Key",
                             RepeatHeaders.Id,
                             RepeatHeaders.Sent
                         )
@@ -128,6 +129,11 @@ internal static class Transport
                             "Retry-After",
                             "AsyncResult",
                             "Allow",
+                            "Accept-Patch",
+                            "Content-Disposition",
+                            "Link",
+                            "Total-Count",
+                            "WWW-Authenticate",
                             RepeatHeaders.Result
                         )
                         .SetPreflightMaxAge(TimeSpan.FromMinutes(10))

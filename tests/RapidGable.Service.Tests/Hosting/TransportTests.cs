@@ -172,6 +172,7 @@ public sealed class TransportTests : IDisposable
     [InlineData("https://map.example.org.evil.example.org", false)]
     [InlineData("http://map.example.org", false)]
     [InlineData("null", false)]
+    [Proves("R-26, R-27")]
     public async Task Pages_of_declared_origins_may_read(string origin, bool may)
     {
         await using var http = await StartAsync("transport: { origins: [https://map.example.org] }\n");
@@ -187,6 +188,8 @@ public sealed class TransportTests : IDisposable
         );
         Assert.Equal(may ? origin : null, preflight.Header("Access-Control-Allow-Origin"));
         Assert.Contains("Origin", answer.Header("Vary"));
+        foreach (var header in new[] { "ETag", "Link", "Location", "OData-Version", "Total-Count", "Retry-After", "Preference-Applied" })
+            Assert.Equal(may, answer.Header("Access-Control-Expose-Headers")?.Contains(header) == true);
         foreach (var management in new[] { "/manage/services", "/%6danage/services", "/MANAGE/services", "/x/../manage/services" })
             Assert.Null((await http.SendAsync(management, "GET", ("Origin", origin))).Header("Access-Control-Allow-Origin"));
     }
@@ -197,6 +200,8 @@ public sealed class TransportTests : IDisposable
     [InlineData("X-Requested-With")]
     [InlineData("Repeatability-Request-ID")]
     [InlineData("Repeatability-First-Sent")]
+    [InlineData("Idempotency-Key")]
+    [Proves("R-26")]
     public async Task Pages_of_declared_origins_may_send(string header)
     {
         await using var http = await StartAsync("transport: { origins: [https://map.example.org] }\n");

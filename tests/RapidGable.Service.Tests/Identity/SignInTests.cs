@@ -111,7 +111,15 @@ public sealed class SignInTests : IAsyncLifetime
     [InlineData("/odata/s/Places(9)", 404)]
     [InlineData("/odata/s/Places(1)/Visits", 404)]
     [InlineData("/odata/s/$metadata", 200)]
-    [Proves("P-60")]
+    [InlineData("/rest/s/Visits", 401)]
+    [InlineData("/rest/s/Visits/1", 401)]
+    [InlineData("/rest/s/Nothing", 401)]
+    [InlineData("/rest/closed/", 401)]
+    [InlineData("/rest/nothing/", 401)]
+    [InlineData("/rest/s/Places", 200)]
+    [InlineData("/rest/s/Places/1/Visits", 404)]
+    [InlineData("/rest/s/openapi.json", 200)]
+    [Proves("P-60, R-28")]
     public async Task Who_is_not_signed_in_is_asked_to(string path, int status)
     {
         var answer = await GetAsync(path);
@@ -128,6 +136,10 @@ public sealed class SignInTests : IAsyncLifetime
     [InlineData("/odata/nothing/", 404)]
     [InlineData("/odata/s/Visits(2)", 404)]
     [InlineData("/odata/s/Visits?$filter=email eq 'x'", 400)]
+    [InlineData("/rest/s/Nothing", 404)]
+    [InlineData("/rest/closed/", 404)]
+    [InlineData("/rest/s/Visits/2", 404)]
+    [InlineData("/rest/s/Visits?email=x", 400)]
     public async Task Who_is_signed_in_hears_that_it_is_not_there(string path, int status) =>
         Assert.Equal(status, (await GetAsync(path.Replace(" ", "%20"), "Bearer " + _key)).Status);
 

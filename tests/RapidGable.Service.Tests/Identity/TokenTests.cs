@@ -217,6 +217,7 @@ public sealed class TokenTests : IAsyncLifetime
 
     [Theory]
     [MemberData(nameof(Wrong))]
+    [Proves("R-29, R-30")]
     public async Task A_token_that_is_not_right_is_refused(string what, string token)
     {
         var answer = await GetAsync(token, "/odata/s/Open");
@@ -224,6 +225,14 @@ public sealed class TokenTests : IAsyncLifetime
         Assert.Contains("Bearer realm=\"Test\"", answer.Header("WWW-Authenticate"));
         Assert.DoesNotContain(token.Length > 60 ? token[..60] : token + "\n", answer.Text);
         Assert.Equal(401, (await GetAsync(token, "/services")).Status);
+        Assert.Equal(token.Count(c => c == '.') == 2, answer.Header("WWW-Authenticate")!.Contains("error=\"invalid_token\""));
+        Assert.Equal((401, "application/problem+json"), await ProblemAsync(token));
+    }
+
+    private async Task<(int, string?)> ProblemAsync(string token)
+    {
+        var answer = await GetAsync(token, "/rest/s/Open");
+        return (answer.Status, answer.Header("Content-Type"));
     }
 
     [Fact] // in time to the minute that clocks may differ

@@ -48,7 +48,7 @@ internal static class OpenApiParts
         document.Components = new OpenApiComponents();
         document.Tags = facts
             .Sets.Where(s => s.Set.ContainedIn is null)
-            .Select(s => new OpenApiTag { Name = s.Set.Name, Description = s.Set.Description })
+            .Select(s => new OpenApiTag { Name = s.Set.Name, Description = s.Set.Description ?? s.Set.Type.Description })
             .ToHashSet();
         if (!facts.SignIn.IsEmpty)
         {
