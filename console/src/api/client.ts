@@ -171,8 +171,9 @@ function viewerOptions(viewer: Viewer): string {
 }
 
 /** Where a read is answered as somebody else would be answered; the answer is a `SeenAnswer`. */
-export function viewUrl(url: string, viewer: Viewer): string {
-  return `/manage/view?url=${encodeURIComponent(url)}${viewerOptions(viewer)}`;
+export function viewUrl(url: string, viewer: Viewer, accept?: string): string {
+  const format = accept === undefined ? '' : `&accept=${encodeURIComponent(accept)}`;
+  return `/manage/view?url=${encodeURIComponent(url)}${viewerOptions(viewer)}${format}`;
 }
 
 export async function viewAs(url: string, viewer: Viewer): Promise<SeenAnswer> {

@@ -204,6 +204,9 @@ internal sealed class FacePipeline(
             ? new RequestFault(413, "too-large", $"The body is larger than {Limits.BodyBytes} bytes.")
             : new RequestFault(exception.StatusCode, "body", "The body cannot be read.");
 
+    private static string NoService(string name) =>
+        name.Length == 0 ? "The name of a service is missing; /services lists them." : $"There is no service '{name}'.";
+
     private async Task RefuseServiceAsync(IFace face, HttpContext context, string name, Caller caller)
     {
         if (registry.Find(name) is not null)
@@ -212,7 +215,7 @@ internal sealed class FacePipeline(
         if (!caller.IsSignedIn && signIn.IsOffered && registry.All.Any(s => !s.On(face.Name).IsOpenTo(caller)))
             await RefuseAsync(face, context, NotSignedIn);
         else
-            await FailAsync(face, context, RequestFault.NotFound($"There is no service '{Uri.UnescapeDataString(name)}'."));
+            await FailAsync(face, context, RequestFault.NotFound(NoService(Uri.UnescapeDataString(name))));
     }
 
     private Task RefuseAsync(IFace face, HttpContext context, RequestFault fault)

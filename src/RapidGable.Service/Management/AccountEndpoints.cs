@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using System.Text;
+using System.Text.RegularExpressions;
 using System.Text.Json;
 using Microsoft.AspNetCore.Authentication;
 using Microsoft.AspNetCore.Builder;
@@ -270,13 +271,15 @@ internal static class AccountEndpoints
         }
     }
 
-    /// <summary>What a read of the OData face gives to somebody else.</summary>
-    /// <param name="url">Path and options, from <c>/odata/</c> on.</param>
+    /// <summary>What a read gives to somebody else.</summary>
+    /// <param name="url">Path and query of a face.</param>
+    /// <param name="accept">The formats that are wanted, as the header says them.</param>
     private static async Task<IResult> ViewAsync(
         string? url,
         string? user,
         string? roles,
         string? attributes,
+        string? accept,
         HttpContext context,
         FaceTable faces,
         FacePipeline pipeline,
@@ -293,21 +296,23 @@ internal static class AccountEndpoints
         var answer = await InnerExchange.RunAsync(
             context,
             caller,
-            new InnerRequest("GET", url.Replace(" ", "%20", StringComparison.Ordinal), [], []),
+            new InnerRequest("GET", url.Replace(" ", "%20", StringComparison.Ordinal), accept is null ? [] : [("Accept", accept)], []),
             face,
             pipeline,
             allowance,
             context.RequestAborted
         );
-        return ManagementInterface.Json(
-            new SeenAnswer(
-                answer.Status,
-                answer.ContentType,
-                answer.Body.Length <= ShownBytes,
-                Encoding.UTF8.GetString(answer.Body.AsSpan(0, Math.Min(answer.Body.Length, ShownBytes)))
-            )
-        );
+        var type = answer.ContentType;
+        var text = IsText(type)
+            ? Encoding.UTF8.GetString(answer.Body.AsSpan(0, Math.Min(answer.Body.Length, ShownBytes)))
+            : $"{answer.Body.Length} bytes of {type}";
+        return ManagementInterface.Json(new SeenAnswer(answer.Status, type, answer.Body.Length <= ShownBytes, text));
     }
+
+    private static bool IsText(string? type) =>
+        type is null
+        || type.StartsWith("text/", StringComparison.OrdinalIgnoreCase)
+        || Regex.IsMatch(type, @"^(application/|multipart/)([^;]*\+)?(json|xml|yaml|x-ndjson|mixed)\b", RegexOptions.IgnoreCase);
 
     /// <summary>
     /// Whom a look is for: a user by name, else roles joined by commas, with attributes as <c>name=value</c> joined by commas; else

@@ -65,6 +65,31 @@ public sealed class ConsoleAccessTests : BrowserTests
         await Expect(Role(AriaRole.Button, "Sign in")).ToBeVisibleAsync();
     }
 
+    [Fact] // tom is of the north, reads visits only of its technicians, and of those no report
+    public async Task A_request_is_sent_from_the_reference_as_the_chosen_caller()
+    {
+        var scripts = new List<string>();
+        Page.Request += (_, request) => scripts.Add(request.Url);
+        await GoAsync("services/s");
+        await SignInAsync();
+        await Expect(Role(AriaRole.Link, "REST reference")).ToBeVisibleAsync();
+        Assert.DoesNotContain(scripts, s => s.Contains("ReferencePage", StringComparison.Ordinal));
+        await Role(AriaRole.Link, "REST reference").ClickAsync();
+        await Expect(Page.GetByText("the description answers 401")).ToBeVisibleAsync();
+        await Page.GetByRole(AriaRole.Combobox, new() { Name = "Caller" }).ClickAsync();
+        await Page.GetByRole(AriaRole.Option, new() { Name = "user tom" }).ClickAsync();
+        await Expect(Page).ToHaveURLAsync(Service.Address + "/console/services/s/reference?as=user+tom");
+        await Expect(Page.Locator("#operations-Visits-listVisits")).ToBeVisibleAsync();
+        Assert.Contains(scripts, s => s.Contains("ReferencePage", StringComparison.Ordinal));
+        await Page.Locator("#operations-Visits-listVisits .opblock-summary-control").ClickAsync();
+        await Page.Locator("#operations-Visits-listVisits button.execute").ClickAsync();
+        var body = Page.Locator(".live-responses-table tbody .response-col_description");
+        await Expect(body).ToContainTextAsync("\"planned_for\"");
+        await Expect(body).Not.ToContainTextAsync("\"report\"");
+        await Expect(Page.Locator(".request-url")).ToContainTextAsync("/rest/s/Visits?limit=5");
+        Assert.DoesNotContain(PageErrors, e => !e.Contains("401", StringComparison.Ordinal));
+    }
+
     [Fact] // a session that ends leads back to signing in
     public async Task A_session_that_ends_is_noticed()
     {

@@ -1,4 +1,5 @@
 import 'swagger-ui-dist/swagger-ui.css';
+import './reference.css';
 import { useEffect, useRef } from 'react';
 import SwaggerUI from 'swagger-ui-dist/swagger-ui-es-bundle.js';
 import type { Viewer as Eyes } from '../../api/client';
@@ -16,6 +17,8 @@ export function Viewer({ spec, viewer }: { spec: object; viewer: Eyes }) {
         defaultModelsExpandDepth: 0,
         deepLinking: false,
         tryItOutEnabled: true,
+        // As it is sent by the caller, and not by this page for them.
+        showMutatedRequest: false,
         validatorUrl: null,
         requestInterceptor: (request) => asViewer(request, viewer),
         responseInterceptor: fromViewer,

@@ -9,6 +9,11 @@ test('a read is sent as the chosen caller', () => {
   );
 });
 
+test('the chosen format goes along', () => {
+  const csv = { ...request, headers: { accept: 'text/csv' } };
+  expect(asViewer(csv, { roles: 'technician' }).url).toContain('&roles=technician&accept=text%2Fcsv');
+});
+
 test.each([
   ['nobody is chosen', request, {}],
   ['it changes something', { ...request, method: 'POST' }, { user: 'ines' }],
@@ -23,10 +28,15 @@ test('the answer of somebody else takes the place of that which tells of it', ()
     status: 200,
     ok: true,
     statusText: 'OK',
-    text: '{"status":404,"contentType":"application/problem+json","body":"{}"}',
+    text: '{"status":404,"type":"application/problem+json","isWhole":true,"body":"{}"}',
     data: '',
     headers: {},
   };
-  expect(fromViewer(answer)).toMatchObject({ status: 404, ok: false, text: '{}' });
+  expect(fromViewer(answer)).toMatchObject({
+    status: 404,
+    ok: false,
+    text: '{}',
+    headers: { 'content-type': 'application/problem+json' },
+  });
   expect(fromViewer({ ...answer, url: 'http://127.0.0.1:8460/rest/x' }).status).toBe(200);
 });

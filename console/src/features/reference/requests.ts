@@ -1,4 +1,5 @@
 import { type Viewer, viewUrl } from '../../api/client';
+import type { SeenAnswer } from '../../api/contracts';
 
 /** A request of the viewer of descriptions. */
 export interface SentRequest {
@@ -26,20 +27,21 @@ export function asViewer(request: SentRequest, viewer: Viewer): SentRequest {
   const isSignedIn = Object.keys(request.headers).some((name) => name.toLowerCase() === 'authorization');
   if (!isRead || isSignedIn || (viewer.user === undefined && viewer.roles === undefined)) return request;
   const { pathname, search } = new URL(request.url);
-  return { ...request, url: viewUrl(pathname + search, viewer) };
+  return { ...request, url: viewUrl(pathname + search, viewer, request.headers.accept) };
 }
 
 /** The answer that somebody else got, in place of the one that tells of it. */
 export function fromViewer(answer: ShownAnswer): ShownAnswer {
   if (!answer.url.includes(view) || !answer.ok) return answer;
-  const seen = JSON.parse(answer.text) as { status: number; contentType?: string; body: string };
+  const seen = JSON.parse(answer.text) as SeenAnswer;
+  const text = seen.isWhole ? seen.body : `${seen.body}\n… and more, which is not shown here`;
   return {
     ...answer,
     status: seen.status,
     ok: seen.status < 400,
     statusText: '',
-    text: seen.body,
-    data: seen.body,
-    headers: { 'content-type': seen.contentType ?? '' },
+    text,
+    data: text,
+    headers: { 'content-type': seen.type ?? '' },
   };
 }

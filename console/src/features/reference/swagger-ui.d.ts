@@ -9,6 +9,7 @@ declare module 'swagger-ui-dist/swagger-ui-es-bundle.js' {
     defaultModelsExpandDepth: number;
     deepLinking: boolean;
     tryItOutEnabled: boolean;
+    showMutatedRequest: boolean;
     validatorUrl: null;
     requestInterceptor: (request: SentRequest) => SentRequest;
     responseInterceptor: (answer: ShownAnswer) => ShownAnswer;

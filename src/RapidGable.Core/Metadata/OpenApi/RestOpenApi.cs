@@ -170,53 +170,48 @@ public sealed class RestOpenApi
 
     // Parameters.
 
+    /// <summary>Parameters of reads. Examples stand in the texts: programs that try requests would send them.</summary>
     private static Dictionary<string, IOpenApiParameter> Parameters()
     {
-        static OpenApiParameter Text(string name, string description, JsonNode example) =>
-            Of(name, description, new OpenApiSchema { Type = JsonSchemaType.String }, example);
-        static OpenApiParameter Of(string name, string description, OpenApiSchema schema, JsonNode example) =>
+        static OpenApiParameter Of(string name, string description, OpenApiSchema schema) =>
             new()
             {
                 Name = name,
                 In = ParameterLocation.Query,
                 Description = description,
                 Schema = schema,
-                Example = example,
             };
-        static OpenApiParameter List(string name, string description, params string[] example)
+        static OpenApiParameter List(string name, string description)
         {
-            var items = new OpenApiSchema { Type = JsonSchemaType.Array, Items = new OpenApiSchema { Type = JsonSchemaType.String } };
-            var parameter = Of(name, description, items, new JsonArray([.. example.Select(e => (JsonNode)JsonValue.Create(e))]));
+            var parameter = Of(name, description, new OpenApiSchema { Type = JsonSchemaType.Array, Items = OpenApiSchemas.Text() });
             (parameter.Style, parameter.Explode) = (ParameterStyle.Form, false);
             return parameter;
         }
-        return new Dictionary<string, IOpenApiParameter>
+        var all = new[]
         {
-            [RestParameters.Filter] = Text(RestParameters.Filter, "A condition in the expression language.", "id gt 5"),
-            [RestParameters.Sort] = List(RestParameters.Sort, "Properties to sort by, each with '-' before it for descending order.", "id"),
-            [RestParameters.Fields] = List(RestParameters.Fields, "The properties that are wanted; all when left out.", "id"),
-            [RestParameters.Include] = List(RestParameters.Include, "Relations whose rows stand inside of each row."),
-            [RestParameters.Search] = Text(RestParameters.Search, "Words to look for, joined by AND, OR and NOT.", "alder"),
-            [RestParameters.Limit] = Of(
-                RestParameters.Limit,
-                "Rows of a page; more than the largest page counts as that.",
-                new OpenApiSchema { Type = JsonSchemaType.Integer, Minimum = "1" },
-                5
-            ),
-            [RestParameters.After] = Text(RestParameters.After, "Where a page starts, as the link to it says.", "WyIxMiIsMl0"),
-            [RestParameters.Rows] = Text(RestParameters.Rows, "A window of rows, by number from 1.", "41..60"),
-            [RestParameters.Total] = Of(
-                RestParameters.Total,
-                "Whether the number of all rows is told.",
-                new OpenApiSchema { Type = JsonSchemaType.Boolean },
-                true
-            ),
-            [RestParameters.Format] = Text(
+            Of(RestParameters.Filter, "A condition in the expression language, such as id gt 5.", OpenApiSchemas.Text()),
+            List(RestParameters.Sort, "Properties to sort by, each with '-' before it for descending order."),
+            List(RestParameters.Fields, "The properties that are wanted; all when left out."),
+            List(RestParameters.Include, "Relations whose rows stand inside of each row."),
+            Of(RestParameters.Search, "Words to look for, joined by AND, OR and NOT.", OpenApiSchemas.Text()),
+            Limit(),
+            Of(RestParameters.After, "Where a page starts, as the link to it says.", OpenApiSchemas.Text()),
+            Of(RestParameters.Rows, "A window of rows, by number from 1, such as 41..60.", OpenApiSchemas.Text()),
+            Of(RestParameters.Total, "Whether the number of all rows is told.", new OpenApiSchema { Type = JsonSchemaType.Boolean }),
+            Of(
                 RestParameters.Format,
                 "The format, which beats Accept: json, jsonl, csv, xml, xlsx, or a media type such as text/csv;header=absent.",
-                "json"
+                OpenApiSchemas.Text()
             ),
         };
+        OpenApiParameter Limit()
+        {
+            var schema = new OpenApiSchema { Type = JsonSchemaType.Integer, Minimum = "1" };
+            var limit = Of(RestParameters.Limit, "Rows of a page; more than the largest page counts as that.", schema);
+            limit.Example = 5;
+            return limit;
+        }
+        return all.ToDictionary(p => p.Name!, p => (IOpenApiParameter)p);
     }
 
     private IOpenApiParameter ParameterOf(string name) => new OpenApiParameterReference(name, _document);
@@ -254,6 +249,7 @@ public sealed class RestOpenApi
                 Required = true,
                 Schema = _schemas.Of(k.Property.Type, k.Property.Conversion),
                 Description = k.Property.Description,
+                Example = ExampleValues.Of(k.Property),
             }),
         ];
 
@@ -541,25 +537,28 @@ public sealed class RestOpenApi
 
     private IEnumerable<IOpenApiParameter> Answer() => [ParameterOf(RestParameters.Fields), ParameterOf(RestParameters.Include)];
 
-    private static OpenApiParameter Header(string name, string description, bool isRequired, string example) =>
+    private static OpenApiParameter Header(string name, string description) =>
         new()
         {
             Name = name,
             In = ParameterLocation.Header,
-            Required = isRequired,
             Description = description,
-            Schema = new OpenApiSchema { Type = JsonSchemaType.String },
-            Example = example,
+            Schema = OpenApiSchemas.Text(),
         };
 
-    private static OpenApiParameter IfMatch(OpenApiSet set) =>
-        Header("If-Match", "The tag of the state that the change is about, or *.", set.Set.RequiresVersion, "*");
+    private static OpenApiParameter IfMatch(OpenApiSet set)
+    {
+        var header = Header("If-Match", "The tag of the state that the change is about, or *.");
+        header.Required = set.Set.RequiresVersion;
+        if (set.Set.RequiresVersion)
+            header.Example = "*";
+        return header;
+    }
 
     private static OpenApiParameter IdempotencyKey() =>
-        Header("Idempotency-Key", "An id by which the same request is done once, however often it is sent.", false, "8e03978e-40d5");
+        Header("Idempotency-Key", "An id by which the same request is done once, however often it is sent.");
 
-    private static OpenApiParameter Prefer() =>
-        Header("Prefer", "return=minimal for no body, before for the row as it was, too.", false, "return=minimal");
+    private static OpenApiParameter Prefer() => Header("Prefer", "return=minimal for no body, before for the row as it was, too.");
 
     private static OpenApiRequestBody Body(params (string Type, IOpenApiSchema? Schema)[] forms) =>
         new()

@@ -17,6 +17,8 @@ public static class ProblemWriter
     /// <param name="isOfBody">It is about the content of the body, so that targets are places in it.</param>
     public static byte[] Write(RequestFault fault, string title, bool isOfBody)
     {
+        // No property has a hyphen in its name, and the headers that faults are about have one.
+        isOfBody = isOfBody && fault.Target?.Contains('-', StringComparison.Ordinal) != true;
         using var stream = new MemoryStream();
         using (var json = new Utf8JsonWriter(stream, new JsonWriterOptions { Encoder = JsonText.Encoder }))
         {
