@@ -8,11 +8,14 @@ internal static class Clients
     public static string Folder { get; } = Path.Combine(Gable.Root, "tests/clients");
 
     /// <summary>Runs a command in the folder of the clients; gives the last line that it prints.</summary>
-    public static async Task<string> RunAsync(string command, params string[] arguments)
+    public static Task<string> RunAsync(string command, params string[] arguments) => RunInAsync(Folder, command, arguments);
+
+    /// <summary>Runs a command in a folder; gives the last line that it prints.</summary>
+    public static async Task<string> RunInAsync(string folder, string command, params string[] arguments)
     {
         var start = new ProcessStartInfo(command, arguments)
         {
-            WorkingDirectory = Folder,
+            WorkingDirectory = folder,
             RedirectStandardOutput = true,
             RedirectStandardError = true,
         };
