@@ -65,6 +65,8 @@ internal static class EndpointsCommand
         CancellationToken cancellation
     )
     {
+        if (!url.StartsWith("http", StringComparison.Ordinal))
+            throw new UsageException($"'{url}' is not the address of a running service, such as http://127.0.0.1:8460.");
         var address = GetCommand.Address(url.TrimEnd('/') + "/services");
         using var client = new HttpClient();
         using var request = new HttpRequestMessage(HttpMethod.Get, address);
