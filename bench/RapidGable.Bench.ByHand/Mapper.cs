@@ -152,6 +152,12 @@ internal static class Mapper
                 }
             );
         });
+        app.MapGet(root + "/readings-csv", async (HttpContext context, long after, int rows) =>
+        {
+            await using var connection = connect();
+            var page = Readings + " WHERE id > @after ORDER BY id LIMIT @rows";
+            await CsvRows.SendAsync(context.Response, await connection.QueryAsync<MappedReading>(page, new { after, rows }));
+        });
         app.MapGet(root + "/qualities", async () =>
         {
             await using var connection = connect();

@@ -130,6 +130,12 @@ internal static class Orm
                 new { value = await network.Readings.AsNoTracking().Where(r => r.id > after).OrderBy(r => r.id).Take(rows).ToListAsync() }
             );
         });
+        app.MapGet(root + "/readings-csv", async (HttpContext context, long after, int rows) =>
+        {
+            await using var network = open();
+            var page = network.Readings.AsNoTracking().Where(r => r.id > after).OrderBy(r => r.id).Take(rows);
+            await CsvRows.SendAsync(context.Response, await page.ToListAsync());
+        });
         app.MapGet(root + "/qualities", async () =>
         {
             await using var network = open();

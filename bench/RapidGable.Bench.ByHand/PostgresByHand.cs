@@ -145,6 +145,11 @@ internal static class PostgresByHand
             await using var row = await session.ReadAsync("readings", readings, context.Number("after"), context.Number("rows"));
             await ListAsync(context, session, row, session.Rows.Reading);
         });
+        Get("/readings-csv", async (context, session) =>
+        {
+            await using var row = await session.ReadAsync("readings", readings, context.Number("after"), context.Number("rows"));
+            await CsvRows.SendAsync(context.Response, row, hasTimesAsText: false, isAsynchronous: true);
+        });
         var qualities = PostgresSession.Of(None, Statements.Qualities);
         Get("/qualities", async (context, session) =>
         {

@@ -116,6 +116,11 @@ internal static class SqliteByHand
             using var row = session.Read(Statements.Readings, context.Number("after"), context.Number("rows"));
             await ListAsync(context, session, row, session.Rows.Reading);
         });
+        Get("/readings-csv", async (context, session) =>
+        {
+            using var row = session.Read(Statements.Readings, context.Number("after"), context.Number("rows"));
+            await CsvRows.SendAsync(context.Response, row, hasTimesAsText: true, isAsynchronous: false);
+        });
         Get("/qualities", async (context, session) =>
         {
             using var row = session.Read(Statements.Qualities);

@@ -94,7 +94,7 @@ internal static class LoadBench
     {
         var scripts = programs.Styles.ToDictionary(
             style => style,
-            style => Wrk.Addresses(folder, route.Targets.Select(t => $"/{Programs.Prefix(style, engine)}{Target(style, t)}"))
+            style => Wrk.Addresses(folder, route.Targets.Select(t => $"/{Programs.Prefix(style, engine, route.Face)}{Target(style, t)}"))
         );
         await SameRowsAsync(programs, engine, route);
         // The machine code of each program settles under load, before anything is measured.
@@ -117,17 +117,24 @@ internal static class LoadBench
             string? expected = null;
             foreach (var style in programs.Styles)
             {
-                var url = new Uri(programs.Root(style, engine) + Target(style, target));
+                var url = new Uri(programs.Root(style, engine, route.Face) + Target(style, target));
                 using var response = await programs.Client.GetAsync(url);
                 if (!response.IsSuccessStatusCode)
                     throw new InvalidOperationException($"{url} answers {response.StatusCode}.");
-                using var answer = JsonDocument.Parse(await response.Content.ReadAsStreamAsync());
-                var keys = string.Join(' ', Keys(answer.RootElement));
+                var keys = Keys(await response.Content.ReadAsStringAsync(), target.ByHand.Contains("csv", StringComparison.Ordinal));
                 expected ??= keys;
                 if (keys != expected)
                     throw new InvalidOperationException($"{url} gives other rows than the service.");
             }
         }
+    }
+
+    private static string Keys(string text, bool isCsv)
+    {
+        if (isCsv)
+            return string.Join(' ', text.Split("\r\n").Select(line => line.Split(',')[0]));
+        using var answer = JsonDocument.Parse(text);
+        return string.Join(' ', Keys(answer.RootElement));
     }
 
     private static IEnumerable<string> Keys(JsonElement element) =>
@@ -170,18 +177,30 @@ internal static class LoadBench
         var idle = Processes.Mebibytes(gable, "VmRSS");
         var target = ("Readings?$top=1000000", "readings?after=0&rows=1000000");
         report.Row(Stream, 1, await InTurnsAsync(streaming, s => OnceAsync(programs, s, engine, target)));
+        foreach (var (format, byHand) in new[] { ("jsonl", "readings"), ("csv", "readings-csv") })
+        {
+            var rest = ($"Readings?limit=1000000&format={format}", $"{byHand}?after=0&rows=1000000");
+            var rounds = await InTurnsAsync(streaming, s => OnceAsync(programs, s, engine, rest, "rest"));
+            report.Row($"rest: {Stream} as {format}", 1, rounds);
+        }
         var peak = Processes.Mebibytes(gable, "VmHWM") - idle;
         Console.WriteLine($"    peak memory of the service above idle: {peak} MiB");
         report.Note($"\nPeak memory of the service while streaming: {peak} MiB above what it had before.\n");
     }
 
     /// <summary>One long answer.</summary>
-    private static async Task<Result> OnceAsync(Programs programs, string style, string engine, (string, string) target)
+    private static async Task<Result> OnceAsync(
+        Programs programs,
+        string style,
+        string engine,
+        (string, string) target,
+        string face = "odata"
+    )
     {
         var processes = programs.Of(style, engine);
         var before = processes.Ticks();
         var clock = Stopwatch.StartNew();
-        using var request = new HttpRequestMessage(HttpMethod.Get, programs.Root(style, engine) + Target(style, target));
+        using var request = new HttpRequestMessage(HttpMethod.Get, programs.Root(style, engine, face) + Target(style, target));
         request.Headers.Add("Prefer", "maxpagesize=1000000");
         using var response = await programs.Client.SendAsync(request, HttpCompletionOption.ResponseHeadersRead);
         response.EnsureSuccessStatusCode();

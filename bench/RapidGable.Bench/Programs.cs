@@ -47,10 +47,12 @@ internal sealed class Programs : IAsyncDisposable
     public Processes Of(string style, string engine) => new(Server(style).Process, engine == "postgresql" ? _postmaster : null);
 
     /// <summary>The address that a target is below.</summary>
-    public string Root(string style, string engine) => $"http://127.0.0.1:{Server(style).Port}/{Prefix(style, engine)}";
+    public string Root(string style, string engine, string face = "odata") =>
+        $"http://127.0.0.1:{Server(style).Port}/{Prefix(style, engine, face)}";
 
     /// <summary>The path of the same.</summary>
-    public static string Prefix(string style, string engine) => style is "gable" or "before" ? $"odata/{engine}/" : $"{style}/{engine}/";
+    public static string Prefix(string style, string engine, string face = "odata") =>
+        style is "gable" or "before" ? $"{face}/{engine}/" : $"{style}/{engine}/";
 
     public async ValueTask DisposeAsync()
     {

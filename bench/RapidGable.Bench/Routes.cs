@@ -3,7 +3,8 @@ using System.Text.Json;
 
 /// <summary>One question in the words of the service and of the program written by hand, over values from all of the data.</summary>
 /// <param name="Targets">What is asked of the service and of the others, in pairs that give the same rows.</param>
-internal sealed record Route(string Name, IReadOnlyList<(string Gable, string ByHand)> Targets);
+/// <param name="Face">The face of the service that is asked.</param>
+internal sealed record Route(string Name, IReadOnlyList<(string Gable, string ByHand)> Targets, string Face = "odata");
 
 /// <summary>The questions that are compared.</summary>
 internal static class Routes
@@ -50,7 +51,38 @@ internal static class Routes
                 return ($"Readings?$filter=id%20gt%20{after}&$top=100", $"readings?after={after}&rows=100");
             }),
             new Route("deep page by position", deep),
+            .. Rest(readings),
         ];
+    }
+
+    /// <summary>Questions to the plain REST face.</summary>
+    private static IEnumerable<Route> Rest(int readings)
+    {
+        long After(int i) => i * 7919L % (readings - 2_000);
+        yield return Varied("rest: one row by key", i => ($"Stations/{1 + (i % 120)}", $"station/{1 + (i % 120)}")) with
+        {
+            Face = "rest",
+        };
+        yield return Varied("rest: chosen, sorted page of 100 with total", i =>
+        {
+            var (on, after) = (i % 2 == 0 ? "true" : "false", i % 40);
+            return ($"Stations?telemetered={on}&id={after + 1}..&sort=name&limit=100&total=true", $"stations?on={on}&after={after}");
+        }) with
+        {
+            Face = "rest",
+        };
+        yield return Varied("rest: page of 100 of readings", i =>
+            ($"Readings?id={After(i) + 1}..&limit=100", $"readings?after={After(i)}&rows=100")
+        ) with
+        {
+            Face = "rest",
+        };
+        yield return Varied("rest: page of 1,000 of readings as CSV", i =>
+            ($"Readings?id={After(i) + 1}..&limit=1000&format=csv", $"readings-csv?after={After(i)}&rows=1000")
+        ) with
+        {
+            Face = "rest",
+        };
     }
 
     private static Route Varied(string name, Func<int, (string, string)> target) =>

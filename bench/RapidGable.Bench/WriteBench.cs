@@ -40,6 +40,7 @@ internal static class WriteBench
         foreach (var connections in atOnce)
         {
             await LoadAsync("write: one row", connections, s => IsOurs(s) ? ("Readings", one) : ("reading", one));
+            await LoadAsync("rest: write: array of 100", connections, s => IsOurs(s) ? ("Readings", many) : ("readings", many), "rest");
             await LoadAsync("write: batch of 100", connections, s => IsOurs(s) ? ("$batch", batch) : ("readings", many));
         }
 
@@ -48,14 +49,14 @@ internal static class WriteBench
         var rounds = await LoadBench.InTurnsAsync(programs.Styles, style => FileAsync(style, file));
         report.Row("write: file of 100,000 lines", 1, rounds);
 
-        string Url(string style) => programs.Root(style, IsOurs(style) ? engine + "-in" : engine);
+        string Url(string style, string face = "odata") => programs.Root(style, IsOurs(style) ? engine + "-in" : engine, face);
 
-        async Task LoadAsync(string what, int connections, Func<string, (string Target, string Script)> target)
+        async Task LoadAsync(string what, int connections, Func<string, (string Target, string Script)> target, string face = "odata")
         {
             Task<Result> Load(string style, int seconds)
             {
                 var (path, script) = target(style);
-                return Wrk.LoadAsync(Url(style) + path, script, connections, seconds, programs.Of(style, engine));
+                return Wrk.LoadAsync(Url(style, face) + path, script, connections, seconds, programs.Of(style, engine));
             }
             foreach (var style in programs.Styles)
                 await Load(style, 2);

@@ -7,7 +7,7 @@ using RapidGable.UseCases;
 
 var root = new RootCommand(
     """
-    Rapid Gable publishes database tables and views as OData entity sets, from a few lines of text.
+    Rapid Gable publishes database tables and views as OData and plain REST, from a few lines of text.
 
     A first walk:
       gable new rivers --database network.db     make a workspace for a database

@@ -117,9 +117,7 @@ public static class WorkspaceLoader
     /// <summary>Patterns of the workspace that put nothing on a face.</summary>
     private static void ReportFaces(WorkspaceDeclaration declaration, IEnumerable<BuiltService> services, Diagnostics diagnostics)
     {
-        var names = services
-            .SelectMany(s => s.Model.Sets.Select(e => $"{s.Model.Service}/{e.Name}").Append(s.Model.Service))
-            .ToList();
+        var names = services.SelectMany(s => s.Model.Sets.Select(e => $"{s.Model.Service}/{e.Name}").Append(s.Model.Service)).ToList();
         foreach (var pattern in declaration.Faces.SelectMany(f => f.Patterns))
         {
             if (!names.Exists(n => System.IO.Enumeration.FileSystemName.MatchesSimpleExpression(pattern.Value, n, ignoreCase: false)))

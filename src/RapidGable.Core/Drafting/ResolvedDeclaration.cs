@@ -63,11 +63,15 @@ public sealed class ResolvedDeclaration
     private void Faces()
     {
         var rest = _model.Faces.Rest;
-        var origin = _declaration.Written.Contains("faces") ? "declared" : _declaration.FacePatterns.IsEmpty ? "built in" : "workspace.yaml";
+        var origin =
+            _declaration.Written.Contains("faces") ? "declared"
+            : _declaration.FacePatterns.IsEmpty ? "built in"
+            : "workspace.yaml";
         Line(0, $"faces: {List(FacesOf(f => f.IsOffered))}", origin);
         if (!rest.IsOffered)
             return;
-        string Of(string word) => _declaration.Written.Contains("rest") && _declaration.WrittenRest.Contains(word) ? "declared" : "built in";
+        string Of(string word) =>
+            _declaration.Written.Contains("rest") && _declaration.WrittenRest.Contains(word) ? "declared" : "built in";
         Line(0, "rest:");
         Line(1, $"base: {YamlText.Of(rest.BaseOf(_model.Service)[..^1])}", Of("base"));
         if (!rest.FormerBases.IsEmpty)

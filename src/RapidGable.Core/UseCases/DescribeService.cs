@@ -18,7 +18,9 @@ public static class DescribeService
         var (seen, addressed) = (service.ModelFor(caller), service.ChangeableBy(caller));
         var anyone = service.ChangeableBy(Caller.Anonymous);
         var sets = addressed
-            .Sets.Select(s => Of(service, caller, s, seen.FindSet(s.Name) is not null, anyone.FindSet(s.Name)?.Operations ?? SetOperations.None))
+            .Sets.Select(s =>
+                Of(service, caller, s, seen.FindSet(s.Name) is not null, anyone.FindSet(s.Name)?.Operations ?? SetOperations.None)
+            )
             .ToImmutableArray();
         return new OpenApiFacts(addressed, sets, root, service.Revision, signIn);
     }
@@ -36,7 +38,8 @@ public static class DescribeService
             update is null ? [] : Members(update, set, SetOperations.Update),
             update is null ? [] : [.. set.Type.Properties.Where(p => IsStream(p) && update.Of(p) == ColumnAccess.Open).Select(p => p.Name)],
             anyone,
-            (IsLimited(create) ? SetOperations.Create : SetOperations.None) | (IsLimited(update) ? SetOperations.Update : SetOperations.None),
+            (IsLimited(create) ? SetOperations.Create : SetOperations.None)
+                | (IsLimited(update) ? SetOperations.Update : SetOperations.None),
             create is not null && set.Type.Key.All(k => k is { IsComputed: false, HasComputedDefault: false, Maker: null })
         );
     }

@@ -49,7 +49,10 @@ public sealed class RestProbe(HttpClient client, string? authorization = null) :
             foreach (var (name, value) in headers)
                 request.Headers.TryAddWithoutValidation(name, value);
             if (content is { } sent)
-                request.Content = new StringContent(sent.Text, Encoding.UTF8) { Headers = { ContentType = new MediaTypeHeaderValue(sent.Type) } };
+                request.Content = new StringContent(sent.Text, Encoding.UTF8)
+                {
+                    Headers = { ContentType = new MediaTypeHeaderValue(sent.Type) },
+                };
             using var response = await client.SendAsync(request, cancellation);
             var told = response
                 .Headers.NonValidated.Concat(response.Content.Headers.NonValidated)

@@ -213,11 +213,13 @@ public sealed class RestVerifier
                 return;
             }
             var others = JsonDocument.Parse(answer.Body).RootElement.GetProperty("value").EnumerateArray().ToList();
-            string Plain(JsonElement row) => string.Join('|', row.EnumerateObject().Where(m => !m.Name.Contains('@')).Select(m => Bare(m.Value)));
+            string Plain(JsonElement row) =>
+                string.Join('|', row.EnumerateObject().Where(m => !m.Name.Contains('@')).Select(m => Bare(m.Value)));
             var different = rows.Zip(others).FirstOrDefault(p => Plain(p.First) != Plain(p.Second));
             var failure =
                 rows.Count != others.Count ? $"The OData face has {others.Count} rows, and this one {rows.Count}."
-                : different.First.ValueKind != JsonValueKind.Undefined ? $"{Short(different.First.GetRawText())} is {Short(different.Second.GetRawText())} there."
+                : different.First.ValueKind != JsonValueKind.Undefined
+                    ? $"{Short(different.First.GetRawText())} is {Short(different.Second.GetRawText())} there."
                 : null;
             Add("rest-same-as-odata", failure, "the same rows", rows.Count, address);
         }
@@ -232,12 +234,12 @@ public sealed class RestVerifier
         {
             var csv = await verifier.GetAsync($"{Url}?format=csv&limit={ComparedRows}");
             var cells = CsvRows(csv.Text);
-            var expected = rows.Select(r => r.EnumerateObject().SelectMany(m => Leaves(m.Value)).ToList()).ToList();
-            var isSame = csv.Status == 200 && cells.Count == rows.Count + 1 && cells.Skip(1).Zip(expected).All(p => p.First.SequenceEqual(p.Second));
-            Add("rest-csv", isSame ? null : "The rows of CSV are not those of JSON.", "the same rows", rows.Count, $"{Url}?format=csv");
+            Add("rest-csv", CsvFault(csv, cells, rows), "the same rows", rows.Count, $"{Url}?format=csv");
             var isNext = NextOf(csv) is null == NextOf(first) is null;
             var lines = await verifier.GetAsync($"{Url}?format=jsonl&limit={ComparedRows}");
-            var linesFit = lines.Status == 200 && lines.Text.Split('\n', StringSplitOptions.RemoveEmptyEntries).SequenceEqual(rows.Select(r => r.GetRawText()));
+            var linesFit =
+                lines.Status == 200
+                && lines.Text.Split('\n', StringSplitOptions.RemoveEmptyEntries).SequenceEqual(rows.Select(r => r.GetRawText()));
             var xml = await verifier.GetAsync($"{Url}?format=xml&limit={ComparedRows}");
             var book = await verifier.GetAsync($"{Url}?format=xlsx&limit={ComparedRows}");
             var failure =
@@ -247,6 +249,44 @@ public sealed class RestVerifier
                 : book.Status != 200 || !book.Body.AsSpan().StartsWith("PK"u8) ? "XLSX is no workbook."
                 : null;
             Add("rest-formats", failure, "JSON Lines, XML and XLSX", rows.Count);
+        }
+
+        private static string? CsvFault(RestResponse csv, List<List<string>> cells, List<JsonElement> rows)
+        {
+            if (csv.Status != 200)
+                return $"It answers {csv.Status}: {Short(csv.Text)}";
+            if (cells.Count != rows.Count + 1)
+                return $"CSV has {cells.Count - 1} rows, and JSON {rows.Count}.";
+            var names = cells[0];
+            foreach (var (fields, row) in cells.Skip(1).Zip(rows))
+            {
+                if (
+                    row.EnumerateObject().FirstOrDefault(m => !names.Exists(n => n.Split('/')[0] == m.Name)) is
+                    { Value.ValueKind: not JsonValueKind.Undefined } lost
+                )
+                    return $"'{lost.Name}' has no column.";
+                var expected = names.ConvertAll(n => Field(row, n));
+                if (!fields.SequenceEqual(expected))
+                    return $"{Short(string.Join('|', fields))} of CSV is {Short(string.Join('|', expected))} in JSON.";
+            }
+            return null;
+        }
+
+        /// <summary>What a column holds of a row: a value, or the JSON of what has no columns of its own.</summary>
+        private static string Field(JsonElement row, string column)
+        {
+            foreach (var name in column.Split('/'))
+            {
+                if (row.ValueKind != JsonValueKind.Object || !row.TryGetProperty(name, out var value))
+                    return "";
+                row = value;
+            }
+            return row.ValueKind switch
+            {
+                JsonValueKind.Null => "",
+                JsonValueKind.String => row.GetString()!,
+                _ => row.GetRawText(),
+            };
         }
 
         private static int Elements(string xml)
@@ -260,16 +300,6 @@ public sealed class RestVerifier
                 return -1;
             }
         }
-
-        /// <summary>The values of a member as fields of CSV.</summary>
-        private static IEnumerable<string> Leaves(JsonElement value) =>
-            value.ValueKind switch
-            {
-                JsonValueKind.Object => value.EnumerateObject().SelectMany(m => Leaves(m.Value)),
-                JsonValueKind.Null => [""],
-                JsonValueKind.String => [value.GetString()!],
-                _ => [value.GetRawText()],
-            };
 
         private static List<List<string>> CsvRows(string text)
         {
@@ -323,16 +353,17 @@ public sealed class RestVerifier
         {
             if (await PathAsync(operation, isThere: true) is not { } path)
             {
-                verifier._results.Add(
-                    new CheckResult("rest-answers", operation.Id, CheckOutcome.Skipped, "there is no row to ask for", 0)
-                );
+                verifier._results.Add(new CheckResult("rest-answers", operation.Id, CheckOutcome.Skipped, "there is no row to ask for", 0));
                 return;
             }
             var missing = await PathAsync(operation, isThere: false);
             var wanted = operation.Statuses.Where(s => !Elsewhere.Contains(s) && !(s == "200" && operation.Method != "GET")).ToHashSet();
             var seen = new HashSet<string>();
             var faults = new List<string>();
-            foreach (var (status, method, url, headers, content) in Tries(operation, path, missing, await WholeAsync(operation, path)).Where(t => wanted.Contains(t.Status)))
+            foreach (
+                var (status, method, url, headers, content) in Tries(operation, path, missing, await WholeAsync(operation, path))
+                    .Where(t => wanted.Contains(t.Status))
+            )
             {
                 var answer = await verifier._probe.SendAsync(method, url, headers, content, verifier._cancellation);
                 var told = answer.Status.ToString(CultureInfo.InvariantCulture);
@@ -445,7 +476,12 @@ public sealed class RestVerifier
                 if (answer.Status == 404)
                     return null;
             }
-            if (isThere && operation.Row is null && operation.Method == "GET" && (await verifier.GetAsync(verifier.UrlOf(path))).Status == 404)
+            if (
+                isThere
+                && operation.Row is null
+                && operation.Method == "GET"
+                && (await verifier.GetAsync(verifier.UrlOf(path))).Status == 404
+            )
                 return null;
             return verifier.UrlOf(path);
         }

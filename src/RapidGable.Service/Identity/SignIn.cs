@@ -1,4 +1,3 @@
-using RapidGable.Metadata.OpenApi;
 using System.Collections.Immutable;
 using System.Net.Http.Headers;
 using System.Text;
@@ -7,6 +6,7 @@ using Microsoft.Extensions.Primitives;
 using RapidGable.Access;
 using RapidGable.Declarations;
 using RapidGable.Expressions;
+using RapidGable.Metadata.OpenApi;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Publishing;
 
@@ -47,12 +47,14 @@ internal sealed class SignIn(
 
     /// <summary>The ways to sign in, as descriptions name them; empty = nobody can.</summary>
     public ImmutableArray<OpenApiSignIn> Described =>
-        !IsOffered ? []
-        : [
-            .. store.Current is null ? [] : new[] { OpenApiSignIn.Basic, OpenApiSignIn.ApiKey },
-            .. Ways.Tokens.IsEmpty ? [] : new[] { OpenApiSignIn.Token },
-            .. Ways.Certificates.IsEmpty ? [] : new[] { OpenApiSignIn.Certificate },
-        ];
+        !IsOffered
+            ? []
+            :
+            [
+                .. store.Current is null ? [] : new[] { OpenApiSignIn.Basic, OpenApiSignIn.ApiKey },
+                .. Ways.Tokens.IsEmpty ? [] : new[] { OpenApiSignIn.Token },
+                .. Ways.Certificates.IsEmpty ? [] : new[] { OpenApiSignIn.Certificate },
+            ];
 
     private static string Quoted(string title) => new([.. title.Where(c => c is >= ' ' and < '\u007f' and not ('"' or '\\'))]);
 

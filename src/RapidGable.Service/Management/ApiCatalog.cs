@@ -96,7 +96,8 @@ internal static class ProblemTexts
             if (cells.Length < 4 || !cells[1].StartsWith('`'))
                 continue;
             foreach (var code in cells[1].Split(',', StringSplitOptions.TrimEntries).Select(c => c.Trim('`')))
-                texts[code] = $"# {code}\n\n{string.Join("\n\n", cells[2..].Where(c => c.Length > 0))}\n\nAddress: {ProblemWriter.Types}{code}\n";
+                texts[code] =
+                    $"# {code}\n\n{string.Join("\n\n", cells[2..].Where(c => c.Length > 0))}\n\nAddress: {ProblemWriter.Types}{code}\n";
         }
         return texts;
     }

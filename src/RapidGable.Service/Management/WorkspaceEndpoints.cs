@@ -26,14 +26,16 @@ internal static class WorkspaceEndpoints
         );
         manage.MapGet("/services", (HttpContext context) =>
             ManagementInterface.Json(
-                new ServiceList(registry.All.Select(s =>
+                new ServiceList(
+                    registry.All.Select(s =>
                         ServiceViews.Summary(
                             s,
                             Caller.Anonymous,
                             faces.AddressesOf(s, context),
                             ApiCatalog.Endpoints(s, Caller.Anonymous, faces, context)
                         )
-                    ))
+                    )
+                )
             )
         );
         manage.MapGet("/services/{name}", (string name, HttpContext context) =>

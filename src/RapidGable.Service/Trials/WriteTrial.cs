@@ -1,13 +1,13 @@
-using RapidGable.Payloads;
-using RapidGable.Requests.Rest;
 using System.Net.Http.Headers;
 using System.Security.Cryptography;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Changes;
 using RapidGable.Model;
+using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Publishing;
+using RapidGable.Requests.Rest;
 using RapidGable.Service.Faces;
 using RapidGable.Verification;
 
@@ -157,6 +157,8 @@ public static class WriteTrial
 
         /// <summary>The tag of the row's state; a weak one of plain REST is of the bytes alone.</summary>
         private static string? TagOf(HttpResponseMessage response) =>
-            response.Headers.ETag is { IsWeak: true } && !response.Headers.Contains("OData-Version") ? null : response.Headers.ETag?.ToString();
+            response.Headers.ETag is { IsWeak: true } && !response.Headers.Contains("OData-Version")
+                ? null
+                : response.Headers.ETag?.ToString();
     }
 }

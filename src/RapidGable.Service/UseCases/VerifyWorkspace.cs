@@ -1,10 +1,10 @@
-using RapidGable.Requests.Rest;
 using Microsoft.AspNetCore.Builder;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Inspection;
 using RapidGable.Model;
 using RapidGable.Publishing;
+using RapidGable.Requests.Rest;
 using RapidGable.Service.Faces;
 using RapidGable.Service.Hosting;
 using RapidGable.Service.Publishing;
@@ -61,9 +61,11 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
             if (!service.On("rest").ModelFor(Caller.Anonymous).Sets.IsEmpty)
                 reports.Add(await ReadRestAsync(service, Caller.Anonymous, new RestProbe(client), "", address, true, cancellation));
             if (options.WithAccess)
-                reports.AddRange(await trial.RunRestAsync(service, client, (who, caller, probe) =>
-                    ReadRestAsync(service, who, probe, $" as {caller}", address, false, cancellation)
-                ));
+                reports.AddRange(
+                    await trial.RunRestAsync(service, client, (who, caller, probe) =>
+                        ReadRestAsync(service, who, probe, $" as {caller}", address, false, cancellation)
+                    )
+                );
         }
         await app.StopAsync(cancellation);
         return reports;
@@ -138,9 +140,8 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
             address + rest.Model.Faces.Rest.BaseOf(service.Model.Service),
             odata
                 .Sets.Where(IsRoot)
-                .ToDictionary(
-                    PathOf,
-                    s => $"{address}{FaceTable.OData}{service.Model.Service}/{Uri.EscapeDataString(s.Name)}{(s.IsUnkeyed ? "()" : "")}"
+                .ToDictionary(PathOf, s =>
+                    $"{address}{FaceTable.OData}{service.Model.Service}/{Uri.EscapeDataString(s.Name)}{(s.IsUnkeyed ? "()" : "")}"
                 ),
             [.. rest.Model.Sets.Where(s => IsRoot(s) && addressed.FindSet(s.Name) is null).Select(PathOf)],
             options.Rows,
@@ -176,8 +177,7 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
         return reports;
     }
 
-    private static bool IsWritten(EntityModel model) =>
-        model.Sets.Any(s => (s.Operations & ~SetOperations.Read) != SetOperations.None);
+    private static bool IsWritten(EntityModel model) => model.Sets.Any(s => (s.Operations & ~SetOperations.Read) != SetOperations.None);
 
     private async Task<WebApplication> StartAsync(
         LoadedWorkspace tried,

@@ -52,13 +52,21 @@ public sealed class FaceDeclarationTests
     [InlineData("rest: { format: pdf }\n" + Both, "rest", "'pdf' is no value of 'format'")]
     [InlineData("rest: { names: camel-case }\n" + Both, "rest-names", "would both be called 'openedOn'")]
     [InlineData("sets: [{ from: station, rest: { path: 'a?b' } }]\n", "rest-path", "cannot be the path of a set")]
-    [InlineData("sets: [{ from: station, rest: { path: Alerts } }, { from: alert_threshold, name: Alerts }]\n", "rest-path", "the same path 'Alerts'")]
+    [InlineData(
+        "sets: [{ from: station, rest: { path: Alerts } }, { from: alert_threshold, name: Alerts }]\n",
+        "rest-path",
+        "the same path 'Alerts'"
+    )]
     [InlineData(
         "sets: [{ from: station, rest: { former-paths: [Alerts] } }, { from: alert_threshold, name: Alerts }]\n",
         "rest-path",
         "the same path 'Alerts'"
     )]
-    [InlineData("sets: [{ from: station, rest: { path: a/b } }, { from: alert_threshold, rest: { path: a } }]\n", "rest-path", "lies below 'a'")]
+    [InlineData(
+        "sets: [{ from: station, rest: { path: a/b } }, { from: alert_threshold, rest: { path: a } }]\n",
+        "rest-path",
+        "lies below 'a'"
+    )]
     [InlineData("sets: [{ from: station, rest: { path: openapi.json } }]\n", "rest-path", "is a document")]
     [InlineData("sets: [{ from: station, rest: { cache-seconds: 0 } }]\n", "number", "'cache-seconds'")]
     public async Task What_cannot_be_is_told(string service, string code, string message)
@@ -77,7 +85,10 @@ public sealed class FaceDeclarationTests
     public async Task Two_services_share_no_path(string one, string? other)
     {
         using var folder = new TestWorkspace();
-        folder.Write("services/t.yaml", $"title: T\nsource: main\nrules: {{ read: anyone }}\n{(other is null ? "" : $"rest: {{ base: {other} }}\n")}sets: [station]\n");
+        folder.Write(
+            "services/t.yaml",
+            $"title: T\nsource: main\nrules: {{ read: anyone }}\n{(other is null ? "" : $"rest: {{ base: {other} }}\n")}sets: [station]\n"
+        );
         await using var loaded = await LoadAsync(folder, $"rest: {{ base: {one} }}\nsets: [station]\n");
         Assert.Contains(loaded.Diagnostics.Items, d => d.Code == "rest-base" && d.Message.Contains("stand at the same path"));
     }

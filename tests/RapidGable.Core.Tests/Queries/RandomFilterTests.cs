@@ -181,7 +181,12 @@ public abstract class RandomFilterTests : IAsyncLifetime
         {
             var plain = Gen.Frequency(
                 (4, value.Select(v => (v.Written, (Func<string, string>)(p => $"{p} eq {v.Literal}")))),
-                (2, Gen.Select(value, value, (a, b) => ($"{a.Written}..{b.Written}", (Func<string, string>)(p => $"({p} ge {a.Literal} and {p} le {b.Literal})")))),
+                (
+                    2,
+                    Gen.Select(value, value, (a, b) =>
+                        ($"{a.Written}..{b.Written}", (Func<string, string>)(p => $"({p} ge {a.Literal} and {p} le {b.Literal})"))
+                    )
+                ),
                 (1, value.Select(v => (v.Written + "..", (Func<string, string>)(p => $"{p} ge {v.Literal}")))),
                 (1, value.Select(v => (".." + v.Written, (Func<string, string>)(p => $"{p} le {v.Literal}")))),
                 (1, Gen.Const(("null", (Func<string, string>)(p => $"{p} eq null"))))
@@ -197,21 +202,16 @@ public abstract class RandomFilterTests : IAsyncLifetime
                 );
         }
         Gen<(string, string)> Of2(string[] names, Gen<(string, Func<string, string>)> term) =>
-            Gen.Select(
-                Gen.OneOf(Array.ConvertAll(names, Gen.Const)),
-                term.Array[1, 3],
-                Gen.Bool,
-                (name, terms, isNegated) =>
-                {
-                    var any = string.Join(" or ", terms.Select(t => t.Item2(name)));
-                    var hasNull = terms.Any(t => t.Item1 == "null");
-                    var condition =
-                        !isNegated ? $"({any})"
-                        : hasNull ? $"(not ({any}))"
-                        : $"({name} eq null or not ({any}))";
-                    return ($"{name}={(isNegated ? "!" : "")}{string.Join(',', terms.Select(t => t.Item1))}", condition);
-                }
-            );
+            Gen.Select(Gen.OneOf(Array.ConvertAll(names, Gen.Const)), term.Array[1, 3], Gen.Bool, (name, terms, isNegated) =>
+            {
+                var any = string.Join(" or ", terms.Select(t => t.Item2(name)));
+                var hasNull = terms.Any(t => t.Item1 == "null");
+                var condition =
+                    !isNegated ? $"({any})"
+                    : hasNull ? $"(not ({any}))"
+                    : $"({name} eq null or not ({any}))";
+                return ($"{name}={(isNegated ? "!" : "")}{string.Join(',', terms.Select(t => t.Item1))}", condition);
+            });
         return Gen.Frequency(
             (3, Of2(["n", "m", "d"], Term(number, isText: false))),
             (3, Of2(["s"], Term(text, isText: true))),
@@ -231,7 +231,10 @@ public abstract class RandomFilterTests : IAsyncLifetime
                 {
                     var filter = string.Join(" and ", matches.Select(m => m.Condition));
                     var lexed = NetworkFixture.Lex("row?$select=id&$top=1000&$filter=" + Uri.EscapeDataString(filter)).Value!;
-                    var query = string.Join('&', matches.Select(m => m.Parameter.Split('=') is var p ? $"{p[0]}={Uri.EscapeDataString(p[1])}" : ""));
+                    var query = string.Join(
+                        '&',
+                        matches.Select(m => m.Parameter.Split('=') is var p ? $"{p[0]}={Uri.EscapeDataString(p[1])}" : "")
+                    );
                     var rest = RestRequest.Of("row", query + "&rows=1..1000&fields=id", new RestPaths(_service.Model)).Value!;
                     Assert.True(
                         KeptAsync(lexed).GetAwaiter().GetResult().SequenceEqual(KeptAsync(rest).GetAwaiter().GetResult()),

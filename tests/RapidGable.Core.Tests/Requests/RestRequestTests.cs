@@ -160,7 +160,8 @@ public sealed class RestRequestTests(NetworkFixture network) : IClassFixture<Net
 
     [Fact] // any text can be asked for in double quotes
     public void Quoted_texts_are_themselves() =>
-        Gen.String.Where(t => !t.Contains('\0') && t.All(c => !char.IsSurrogate(c)))
+        Gen
+            .String.Where(t => !t.Contains('\0') && t.All(c => !char.IsSurrogate(c)))
             .Sample(text =>
             {
                 var written = Uri.EscapeDataString($"\"{text.Replace("\"", "\"\"")}\"");

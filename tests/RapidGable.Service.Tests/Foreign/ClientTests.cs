@@ -5,6 +5,7 @@ namespace RapidGable.Service.Tests;
 /// <summary>
 /// Clients that are in use, as they come: the adaptors of two grids, a generated typed client, and a strict reader of metadata.
 /// </summary>
+[Collection("clients")] // they write into one folder
 public sealed class ClientTests : IAsyncLifetime
 {
     private readonly TestWorkspace _folder = new();

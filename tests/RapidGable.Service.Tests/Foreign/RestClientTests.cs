@@ -8,6 +8,7 @@ using RapidGable.Core.Tests;
 namespace RapidGable.Service.Tests;
 
 /// <summary>The plain REST face and its description, in use: public validators and generated clients.</summary>
+[Collection("clients")] // they write into one folder
 public sealed class RestClientTests : IAsyncLifetime
 {
     private const string Password = "clear-water-7";

@@ -4,6 +4,7 @@ using RapidGable.Core.Tests;
 namespace RapidGable.Service.Tests;
 
 /// <summary>docs/rest.md says what is: its addresses answer, and its programs run.</summary>
+[Collection("clients")] // they write into one folder
 public sealed partial class RestGuideTests : IAsyncLifetime
 {
     private const string Password = "clear-water-7";

@@ -84,15 +84,20 @@ public sealed class SpreadsheetTests : IAsyncLifetime
             JsonValueKind.Null => cell.Length == 0,
             JsonValueKind.True or JsonValueKind.False => cell == value.GetRawText().ToUpperInvariant(),
             // A number with more digits than a double keeps is a text, digit by digit.
-            JsonValueKind.Number when value.GetRawText().Count(char.IsAsciiDigit) > 15 && !value.GetRawText().Contains('E') =>
-                cell == value.GetRawText(),
+            JsonValueKind.Number when value.GetRawText().Count(char.IsAsciiDigit) > 15 && !value.GetRawText().Contains('E') => cell
+                == value.GetRawText(),
             JsonValueKind.Number => double.Parse(cell, CultureInfo.InvariantCulture) == value.GetDouble(),
             _ => cell == value.GetString() || IsDay(value.GetString()!, cell),
         };
 
     /// <summary>A date or a time is a number of days, as precise as a double is.</summary>
     private static bool IsDay(string text, string cell) =>
-        DateTime.TryParse(text, CultureInfo.InvariantCulture, DateTimeStyles.AdjustToUniversal | DateTimeStyles.AssumeUniversal, out var day)
+        DateTime.TryParse(
+            text,
+            CultureInfo.InvariantCulture,
+            DateTimeStyles.AdjustToUniversal | DateTimeStyles.AssumeUniversal,
+            out var day
+        )
         && double.TryParse(cell, CultureInfo.InvariantCulture, out var days)
         && Math.Abs((day - Start).TotalDays - days) < 1e-8;
 }

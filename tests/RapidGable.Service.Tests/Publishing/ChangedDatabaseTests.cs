@@ -71,7 +71,7 @@ public sealed class ChangedDatabaseTests(EnginesFixture engines) : IDisposable
         // Nothing was accepted, so the service follows by itself.
         var back = await UntilAsync(() => http.SendAsync("/odata/s/river"), a => a.Status == 200);
         Assert.Contains("\"title\":\"Alder\"", back.Text);
-        Assert.Equal("ready", (await http.SendAsync("/health/ready")).Text);
+        await UntilAsync(() => http.SendAsync("/health/ready"), a => a.Text == "ready");
     }
 
     [Fact]

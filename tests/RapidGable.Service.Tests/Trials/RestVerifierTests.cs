@@ -77,9 +77,8 @@ public sealed class RestVerifierTests : IAsyncLifetime
     public async Task A_service_that_is_right_passes()
     {
         var report = await VerifyAsync((_, right) => right);
-        Assert.All(
-            report.Results,
-            r => Assert.True(r.Outcome == (AlwaysSkipped.Contains(r.Subject) ? CheckOutcome.Skipped : CheckOutcome.Passed), $"{r}")
+        Assert.All(report.Results, r =>
+            Assert.True(r.Outcome == (AlwaysSkipped.Contains(r.Subject) ? CheckOutcome.Skipped : CheckOutcome.Passed), $"{r}")
         );
         Assert.Equal(
             ["rest-absent", "rest-answers", "rest-csv", "rest-formats", "rest-openapi", "rest-pages", "rest-same-as-odata", "rest-values"],
@@ -117,7 +116,10 @@ public sealed class RestVerifierTests : IAsyncLifetime
                     return answer;
                 var text = Encoding.Latin1.GetString(answer.Body);
                 isHit |= text.Contains(right, StringComparison.Ordinal);
-                return answer with { Body = Encoding.Latin1.GetBytes(text.Replace(right, wrong, StringComparison.Ordinal).Replace(",]", "]")) };
+                return answer with
+                {
+                    Body = Encoding.Latin1.GetBytes(text.Replace(right, wrong, StringComparison.Ordinal).Replace(",]", "]")),
+                };
             }
         );
         Assert.True(isHit, "Nothing was spoiled.");
@@ -130,7 +132,10 @@ public sealed class RestVerifierTests : IAsyncLifetime
         var report = await VerifyAsync(
             (asked, answer) =>
                 asked.Contains("format=csv", StringComparison.Ordinal)
-                    ? answer with { Headers = answer.Headers.Where(h => h.Key != "Link").ToDictionary() }
+                    ? answer with
+                    {
+                        Headers = answer.Headers.Where(h => h.Key != "Link").ToDictionary(),
+                    }
                     : answer
         );
         Assert.Contains(report.Results, r => r is { Check: "rest-formats", Outcome: CheckOutcome.Failed });
@@ -139,9 +144,7 @@ public sealed class RestVerifierTests : IAsyncLifetime
     [Fact]
     public async Task An_answer_that_never_comes_is_found()
     {
-        var report = await VerifyAsync(
-            (asked, answer) => answer.Status == 304 ? answer with { Status = 200 } : answer
-        );
+        var report = await VerifyAsync((asked, answer) => answer.Status == 304 ? answer with { Status = 200 } : answer);
         Assert.Contains(report.Results, r => r is { Check: "rest-answers", Outcome: CheckOutcome.Failed } && r.Message.Contains("304"));
     }
 }

@@ -17,7 +17,12 @@ var planned = await client.ListVisitsAsync(done_at: "null", station_code: "AB-00
 found["filtered"] = planned.Rows.Select(v => v.Station_code![..5]);
 
 var made = await client.CreateVisitsAsync(
-    new VisitCreate { Station_id = 1, Planned_for = new DateOnly(2031, 5, 1), Purpose = "Visit from C#" }
+    new VisitCreate
+    {
+        Station_id = 1,
+        Planned_for = new DateOnly(2031, 5, 1),
+        Purpose = "Visit from C#",
+    }
 );
 found["created"] = new object[] { made.Id > 0, made.Station_code! };
 

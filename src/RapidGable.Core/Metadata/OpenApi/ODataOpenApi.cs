@@ -111,7 +111,8 @@ public sealed class ODataOpenApi
         {
             var own = set.Set.Type.Properties.Where(p => p.Type.Kind != EdmKind.Stream);
             var row = OpenApiSchemas.Object(
-                own.Select(p => (p.Name, (IOpenApiSchema)_schemas.Of(p, isWritten: false))).Concat(set.Set.Type.Navigations.SelectMany(Related))
+                own.Select(p => (p.Name, (IOpenApiSchema)_schemas.Of(p, isWritten: false)))
+                    .Concat(set.Set.Type.Navigations.SelectMany(Related))
             );
             row.Title = set.Set.Type.Name;
             row.Description = set.Set.Type.Description;
@@ -125,7 +126,9 @@ public sealed class ODataOpenApi
 
     private OpenApiSchema Sent(ImmutableArray<OpenApiMember> members, string title, bool isCreate)
     {
-        var schema = OpenApiSchemas.Object(members.Select(m => (m.Property.Name, (IOpenApiSchema)_schemas.Of(m.Property, isWritten: true))));
+        var schema = OpenApiSchemas.Object(
+            members.Select(m => (m.Property.Name, (IOpenApiSchema)_schemas.Of(m.Property, isWritten: true)))
+        );
         schema.Title = title;
         if (isCreate)
             schema.Required = members.Where(m => m.IsRequired).Select(m => m.Property.Name).ToHashSet();
@@ -176,9 +179,7 @@ public sealed class ODataOpenApi
     }
 
     private static string KeyTemplate(EntitySet set) =>
-        set.Type.Key.Length == 1
-            ? Quoted(set.Type.Key[0])
-            : string.Join(',', set.Type.Key.Select(k => $"{k.Name}={Quoted(k)}"));
+        set.Type.Key.Length == 1 ? Quoted(set.Type.Key[0]) : string.Join(',', set.Type.Key.Select(k => $"{k.Name}={Quoted(k)}"));
 
     private static string Quoted(Property key) => key.Type.Kind == EdmKind.String ? $"'{{{key.Name}}}'" : $"{{{key.Name}}}";
 
@@ -249,11 +250,7 @@ public sealed class ODataOpenApi
             {
                 Type = JsonSchemaType.Array,
                 UniqueItems = true,
-                Items = new OpenApiSchema
-                {
-                    Type = JsonSchemaType.String,
-                    Enum = [.. values.Select(v => (JsonNode)JsonValue.Create(v))],
-                },
+                Items = new OpenApiSchema { Type = JsonSchemaType.String, Enum = [.. values.Select(v => (JsonNode)JsonValue.Create(v))] },
             },
         };
 

@@ -61,10 +61,7 @@ internal static class OpenApiParts
     /// <param name="isOpen">Nobody needs to sign in.</param>
     public static List<OpenApiSecurityRequirement> Security(OpenApiDocument document, OpenApiFacts facts, bool isOpen) =>
         [
-            .. facts.SignIn.Select(s => new OpenApiSecurityRequirement
-            {
-                [new OpenApiSecuritySchemeReference(NameOf(s), document)] = [],
-            }),
+            .. facts.SignIn.Select(s => new OpenApiSecurityRequirement { [new OpenApiSecuritySchemeReference(NameOf(s), document)] = [] }),
             .. isOpen ? [new OpenApiSecurityRequirement()] : Array.Empty<OpenApiSecurityRequirement>(),
         ];
 
@@ -97,7 +94,11 @@ internal static class OpenApiParts
             ? null
             : new Dictionary<string, IOpenApiHeader>
             {
-                [name] = new OpenApiHeader { Description = text, Schema = new OpenApiSchema { Type = type } },
+                [name] = new OpenApiHeader
+                {
+                    Description = text,
+                    Schema = new OpenApiSchema { Type = type },
+                },
             };
     }
 
@@ -120,7 +121,12 @@ internal static class OpenApiParts
     public static OpenApiSchema Problem()
     {
         static OpenApiSchema Text(string? description = null, string? format = null) =>
-            new() { Type = JsonSchemaType.String, Description = description, Format = format };
+            new()
+            {
+                Type = JsonSchemaType.String,
+                Description = description,
+                Format = format,
+            };
         var error = OpenApiSchemas.Object([
             ("detail", Text()),
             ("code", Text()),

@@ -41,7 +41,11 @@ internal sealed class OpenApiSchemas(bool isOlder)
     public OpenApiSchema Of(EdmType type, ValueConversion? conversion = null)
     {
         if (type.IsCollection)
-            return new OpenApiSchema { Type = JsonSchemaType.Array, Items = Of(type with { IsCollection = false }) };
+        {
+            var item = Of(type with { IsCollection = false });
+            AllowNull(item);
+            return new OpenApiSchema { Type = JsonSchemaType.Array, Items = item };
+        }
         if (type.Complex is { } complex)
             return Complex(complex);
         return type.Kind switch
@@ -105,9 +109,7 @@ internal sealed class OpenApiSchemas(bool isOlder)
     private static OpenApiSchema Text(string format) => new() { Type = JsonSchemaType.String, Format = format };
 
     private OpenApiSchema Binary() =>
-        isOlder
-            ? Text("base64url")
-            : new OpenApiSchema { Type = JsonSchemaType.String, ContentEncoding = "base64url" };
+        isOlder ? Text("base64url") : new OpenApiSchema { Type = JsonSchemaType.String, ContentEncoding = "base64url" };
 
     private OpenApiSchema Complex(ComplexType complex)
     {
@@ -148,7 +150,8 @@ internal sealed class OpenApiSchemas(bool isOlder)
                 .Where(b => b.Item2 is not null)
                 .Select(b => $"{b.Item1} {ValueConversion.Text(b.Item2!)}");
             var sentence = string.Join(", ", bounds);
-            schema.Description = $"{schema.Description}{(schema.Description is null ? "" : " ")}{char.ToUpperInvariant(sentence[0])}{sentence[1..]}.";
+            schema.Description =
+                $"{schema.Description}{(schema.Description is null ? "" : " ")}{char.ToUpperInvariant(sentence[0])}{sentence[1..]}.";
         }
         if (property.Type.Kind == EdmKind.String)
         {

@@ -66,7 +66,8 @@ internal static class OpenApiText
     }
 
     /// <summary>Whether a name is a text without quotes, too.</summary>
-    private static bool IsPlain(string name) => name.All(c => char.IsAsciiLetter(c) || c == '-') && !Words.Contains(name.ToLowerInvariant());
+    private static bool IsPlain(string name) =>
+        name.All(c => char.IsAsciiLetter(c) || c == '-') && !Words.Contains(name.ToLowerInvariant());
 
     private static Scalar Scalar(string text, bool isText) =>
         new(null, null, text, isText ? ScalarStyle.DoubleQuoted : ScalarStyle.Plain, isPlainImplicit: true, isQuotedImplicit: true);

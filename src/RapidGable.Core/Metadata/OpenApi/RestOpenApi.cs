@@ -115,9 +115,25 @@ public sealed class RestOpenApi
         if (Shape.HasBareLists)
             return rows;
         var schema = OpenApiSchemas.Object([
-            ("total", new OpenApiSchema { Type = JsonSchemaType.Integer, Format = "int64", Description = "All rows, when 'total' asks." }),
+            (
+                "total",
+                new OpenApiSchema
+                {
+                    Type = JsonSchemaType.Integer,
+                    Format = "int64",
+                    Description = "All rows, when 'total' asks.",
+                }
+            ),
             ("rows", rows),
-            ("next", new OpenApiSchema { Type = JsonSchemaType.String, Format = "uri", Description = "The next page; absent on the last." }),
+            (
+                "next",
+                new OpenApiSchema
+                {
+                    Type = JsonSchemaType.String,
+                    Format = "uri",
+                    Description = "The next page; absent on the last.",
+                }
+            ),
         ]);
         schema.Required = new HashSet<string> { "rows" };
         return schema;
@@ -125,7 +141,9 @@ public sealed class RestOpenApi
 
     private OpenApiSchema Sent(ImmutableArray<OpenApiMember> members, bool allOptional, string description)
     {
-        var schema = OpenApiSchemas.Object(members.Select(m => (m.Property.Name, (IOpenApiSchema)_schemas.Of(m.Property, isWritten: true))));
+        var schema = OpenApiSchemas.Object(
+            members.Select(m => (m.Property.Name, (IOpenApiSchema)_schemas.Of(m.Property, isWritten: true)))
+        );
         schema.Description = description;
         schema.AdditionalPropertiesAllowed = false;
         if (!allOptional)
@@ -142,7 +160,9 @@ public sealed class RestOpenApi
         var given = Given(set);
         var members = set.Create.Select(m => given.Contains(m.Property.Column) ? m with { IsRequired = false } : m).ToImmutableArray();
         var schema = Sent(members, allOptional: false, $"A new {set.Set.Type.Name}.");
-        foreach (var navigation in set.Set.Type.Navigations.Where(n => n.IsContained && _facts.Find(n.TargetSet) is { Create.IsEmpty: false }))
+        foreach (
+            var navigation in set.Set.Type.Navigations.Where(n => n.IsContained && _facts.Find(n.TargetSet) is { Create.IsEmpty: false })
+        )
             schema.Properties![navigation.Name] = new OpenApiSchema
             {
                 Type = JsonSchemaType.Array,
@@ -441,7 +461,12 @@ public sealed class RestOpenApi
 
     private OpenApiOperation Get(OpenApiSet set, string name, List<OpenApiParameter> key, bool hasKey)
     {
-        var operation = Operation(set, SetOperations.Read, "get" + name, hasKey ? $"A row of {set.Set.Name} by its key." : $"The related row of {set.Set.Name}.");
+        var operation = Operation(
+            set,
+            SetOperations.Read,
+            "get" + name,
+            hasKey ? $"A row of {set.Set.Name} by its key." : $"The related row of {set.Set.Name}."
+        );
         operation.Parameters = [.. key, .. RestParameters.OfAnswers.Select(ParameterOf)];
         operation.Responses!["200"] = Rows(set.Set.Type.Name, "The row.", "ETag", "Cache-Control");
         operation.Responses["304"] = new OpenApiResponse { Description = "The caller has the row already." };
@@ -460,9 +485,7 @@ public sealed class RestOpenApi
             (JsonLines, OpenApiSchemas.Text()),
             (Csv, OpenApiSchemas.Text())
         );
-        var created = set.May(SetOperations.Read)
-            ? new OpenApiSchema { OneOf = [Reference(type), Reference(type + "List")] }
-            : null;
+        var created = set.May(SetOperations.Read) ? new OpenApiSchema { OneOf = [Reference(type), Reference(type + "List")] } : null;
         operation.Responses!["201"] = Written(created, "It is created; of several, all are.", "Location", "ETag", "Preference-Applied");
         AddProblems(operation, key.Count > 0 ? [400, 404, 406, 415, 422] : [400, 406, 415, 422]);
         AddForbidden(operation, set, SetOperations.Create);
@@ -489,7 +512,11 @@ public sealed class RestOpenApi
             (Json, Reference(set.Set.Type.Name + "Update")),
             (PlainBody.JsonPatchType, Operations())
         );
-        AddChangeProblems(operation, set, set.May(SetOperations.Read) ? [400, 404, 406, 409, 412, 415, 422] : [400, 404, 406, 412, 415, 422]);
+        AddChangeProblems(
+            operation,
+            set,
+            set.May(SetOperations.Read) ? [400, 404, 406, 409, 412, 415, 422] : [400, 404, 406, 412, 415, 422]
+        );
         return operation;
     }
 

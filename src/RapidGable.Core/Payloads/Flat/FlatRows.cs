@@ -174,7 +174,9 @@ internal abstract class FlatRows : IRowVisitor
             return;
         }
         var isThere = cell.Presence is not { } presence || (!row.IsNull(presence) && row.GetInt64(presence) != 0);
-        if (!isThere || row.IsNull(cell.Column))
+        if (isThere && cell.Property.Type.IsCollection && row.IsNull(cell.Column))
+            Json(_next++, "[]"u8);
+        else if (!isThere || row.IsNull(cell.Column))
             Nothing(_next++);
         else
             Value(_next++, cell, row);

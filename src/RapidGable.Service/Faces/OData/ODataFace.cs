@@ -1,9 +1,9 @@
-using RapidGable.Metadata.OpenApi;
-using RapidGable.Model;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Changes;
 using RapidGable.Expressions;
+using RapidGable.Metadata.OpenApi;
+using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Publishing;
@@ -34,7 +34,7 @@ internal sealed class ODataFace(
     public string PathOf(PublishedService service, EntitySet set) => Uri.EscapeDataString(set.Name) + (set.IsUnkeyed ? "()" : "");
 
     public IReadOnlyList<(string Path, string MediaType)> Descriptions { get; } =
-        [("$metadata", "application/xml"), ("openapi.json", OpenApiDescriptions.MediaType)];
+    [("$metadata", "application/xml"), ("openapi.json", OpenApiDescriptions.MediaType)];
 
     public Result<SpelledRead> Spell(PublishedService service, string path, string query) => SpelledRead.OData(path, query);
 

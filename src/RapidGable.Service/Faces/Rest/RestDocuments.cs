@@ -1,7 +1,7 @@
-using RapidGable.Metadata.OpenApi;
 using System.Text.Json;
 using Microsoft.AspNetCore.Http;
 using RapidGable.Expressions;
+using RapidGable.Metadata.OpenApi;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Xml;

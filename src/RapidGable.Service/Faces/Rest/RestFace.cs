@@ -40,7 +40,7 @@ internal sealed class RestFace(
     public string PathOf(PublishedService service, EntitySet set) => PathsOf(service).Of(set.Name);
 
     public IReadOnlyList<(string Path, string MediaType)> Descriptions { get; } =
-        [(RestDocuments.OpenApiPath, OpenApiDescriptions.MediaType), (RestDocuments.XsdPath, "application/xml")];
+    [(RestDocuments.OpenApiPath, OpenApiDescriptions.MediaType), (RestDocuments.XsdPath, "application/xml")];
 
     public Result<SpelledRead> Spell(PublishedService service, string path, string query) =>
         SpelledRead.Rest(path, query, PathsOf(service));

@@ -40,10 +40,14 @@ internal static partial class RestWords
     public static RequestFault Of(RequestFault fault) =>
         fault with
         {
-            Message = Type().Replace(
-                Option().Replace(fault.Message.Replace(OtherNumbers, "", StringComparison.Ordinal), m => Parameters.GetValueOrDefault(m.Value, m.Value)),
-                m => Types.GetValueOrDefault(m.Groups[1].Value, m.Groups[1].Value.ToLowerInvariant())
-            ),
+            Message = Type()
+                .Replace(
+                    Option()
+                        .Replace(fault.Message.Replace(OtherNumbers, "", StringComparison.Ordinal), m =>
+                            Parameters.GetValueOrDefault(m.Value, m.Value)
+                        ),
+                    m => Types.GetValueOrDefault(m.Groups[1].Value, m.Groups[1].Value.ToLowerInvariant())
+                ),
             Target = fault.Target is { } target ? Parameters.GetValueOrDefault(target, target) : null,
             Code = fault.Code switch
             {

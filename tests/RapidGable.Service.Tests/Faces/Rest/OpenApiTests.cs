@@ -56,7 +56,18 @@ public sealed class DescribedService : IAsyncLifetime
                 """
             );
         await _folder.WithInesAsync(Password);
-        await Gable.RunWithAsync(Password, _folder.Folder, "user", "set", ".", "tom", "--role", "technician", "--attribute", "region=north");
+        await Gable.RunWithAsync(
+            Password,
+            _folder.Folder,
+            "user",
+            "set",
+            ".",
+            "tom",
+            "--role",
+            "technician",
+            "--attribute",
+            "region=north"
+        );
         using (var own = new TestWorkspace())
         {
             own.WithDatabase(
@@ -105,7 +116,9 @@ public sealed class OpenApiTests(DescribedService described) : IClassFixture<Des
         _service.SendAsync(
             target,
             "GET",
-            user is null ? [] : [("Authorization", "Basic " + Convert.ToBase64String(Encoding.UTF8.GetBytes($"{user}:{DescribedService.Password}")))]
+            user is null
+                ? []
+                : [("Authorization", "Basic " + Convert.ToBase64String(Encoding.UTF8.GetBytes($"{user}:{DescribedService.Password}")))]
         );
 
     private static JsonElement At(JsonElement document, string path)
@@ -150,7 +163,10 @@ public sealed class OpenApiTests(DescribedService described) : IClassFixture<Des
         "components > schemas > GaugeCreate > properties > kind",
         """{"maxLength":10,"type":"string","default":"level","enum":["level","flow"]}"""
     )]
-    [InlineData("components > schemas > GaugeCreate > properties > code", """{"maxLength":12,"pattern":"^(?:[A-Z]{2}-[0-9]+)$","type":"string"}""")]
+    [InlineData(
+        "components > schemas > GaugeCreate > properties > code",
+        """{"maxLength":12,"pattern":"^(?:[A-Z]{2}-[0-9]+)$","type":"string"}"""
+    )]
     [InlineData(
         "components > schemas > GaugeCreate > properties > reach",
         """{"type":["null","integer"],"description":"Measured in km.","format":"int16","minimum":1,"maximum":250,"x-unit":"km"}"""
@@ -240,9 +256,7 @@ public sealed class OpenApiTests(DescribedService described) : IClassFixture<Des
             {
                 var parameters = operation.TryGetProperty("parameters", out var all) ? all.EnumerateArray().ToList() : [];
                 var known = parameters.ConvertAll(p =>
-                    p.TryGetProperty("$ref", out var reference)
-                        ? At(document, reference.GetString()![2..].Replace("/", " > "))
-                        : p
+                    p.TryGetProperty("$ref", out var reference) ? At(document, reference.GetString()![2..].Replace("/", " > ")) : p
                 );
                 var names = known.ConvertAll(p => p.GetProperty("in").GetString() + " " + p.GetProperty("name").GetString());
                 Assert.Equal(names.Count, names.Distinct().Count());
@@ -261,18 +275,35 @@ public sealed class OpenApiTests(DescribedService described) : IClassFixture<Des
     [Fact] // who may do less sees less, and who may do nothing sees nothing
     public async Task Each_caller_sees_what_they_may_do()
     {
-        var (ines, tom) = ((await GetAsync("/rest/fieldwork/openapi.json", "ines")).Json, (await GetAsync("/rest/fieldwork/openapi.json", "tom")).Json);
+        var (ines, tom) = (
+            (await GetAsync("/rest/fieldwork/openapi.json", "ines")).Json,
+            (await GetAsync("/rest/fieldwork/openapi.json", "tom")).Json
+        );
         Assert.Contains(" deleteVisit ", Ids(ines));
         Assert.DoesNotContain("deleteVisit ", Ids(tom));
         Assert.Contains(" createTechnicians ", Ids(ines));
         Assert.DoesNotContain("createTechnicians", Ids(tom));
-        Assert.True(ines.GetProperty("components").GetProperty("schemas").GetProperty("Technician").GetProperty("properties").TryGetProperty("email", out _));
+        Assert.True(
+            ines.GetProperty("components")
+                .GetProperty("schemas")
+                .GetProperty("Technician")
+                .GetProperty("properties")
+                .TryGetProperty("email", out _)
+        );
         Assert.DoesNotContain("email", tom.GetRawText());
         Assert.Equal(401, (await GetAsync("/rest/fieldwork/openapi.json")).Status);
-        Assert.True(tom.GetProperty("paths").GetProperty("/Visits").GetProperty("post").GetProperty("responses").TryGetProperty("403", out _));
+        Assert.True(
+            tom.GetProperty("paths").GetProperty("/Visits").GetProperty("post").GetProperty("responses").TryGetProperty("403", out _)
+        );
         Assert.Equal(
             "[{\"basic\":[]},{\"key\":[]}]",
-            tom.GetProperty("paths").GetProperty("/Visits").GetProperty("get").GetProperty("security").GetRawText().Replace("\n", "").Replace(" ", "")
+            tom.GetProperty("paths")
+                .GetProperty("/Visits")
+                .GetProperty("get")
+                .GetProperty("security")
+                .GetRawText()
+                .Replace("\n", "")
+                .Replace(" ", "")
         );
         var gauges = (await GetAsync("/rest/gauges/openapi.json", "tom")).Json;
         Assert.Contains(" deleteGauge ", Ids(gauges));

@@ -1,9 +1,9 @@
-using RapidGable.Core.Tests;
 using System.IO.Compression;
 using System.Text;
 using System.Text.Json;
 using System.Xml.Linq;
 using System.Xml.Schema;
+using RapidGable.Core.Tests;
 
 namespace RapidGable.Service.Tests;
 
@@ -132,7 +132,10 @@ public sealed class RestReadingTests(NetworkService service) : IClassFixture<Net
         var all = (await service.Http.SendAsync("/odata/s/Sensors(station_id=1,sensor_no=1)/Readings/$count")).Text;
         Assert.Equal(int.Parse(all), ids.Distinct().Count());
         foreach (var format in new[] { "csv", "xml", "jsonl", "xlsx" })
-            Assert.Equal("related-cut", (await GetAsync($"Sensors?station_id=1&include=Readings&format={format}")).Json.GetProperty("code").GetString());
+            Assert.Equal(
+                "related-cut",
+                (await GetAsync($"Sensors?station_id=1&include=Readings&format={format}")).Json.GetProperty("code").GetString()
+            );
     }
 
     [Theory]

@@ -51,10 +51,7 @@ public sealed class RestShapeTests : IAsyncLifetime
                   - { from: loose, name: LooseWords, keyless: true }
                 """
             )
-            .Write(
-                "services/plain.yaml",
-                "title: Plain\nsource: main\nrules: { read: anyone }\nsets: [station, sensor]\n"
-            )
+            .Write("services/plain.yaml", "title: Plain\nsource: main\nrules: { read: anyone }\nsets: [station, sensor]\n")
             .Write("services/closed.yaml", "title: Closed\nsource: main\nrules: { read: anyone }\nsets: [station]\n");
         _service = await RunningService.StartAsync(_folder.Folder);
     }
@@ -68,7 +65,10 @@ public sealed class RestShapeTests : IAsyncLifetime
     private Task<Answer> SendAsync(string target, string method = "GET", string? body = null) => _service.SendAsync(target, method, body);
 
     [Theory]
-    [InlineData("/water/v1/stations/id=1", "{'id':1,'openedOn':'2020-01-01','name':'Alder','sort':'x','mapPlace':{'lat':1.5,'lon':2},'version':1}")]
+    [InlineData(
+        "/water/v1/stations/id=1",
+        "{'id':1,'openedOn':'2020-01-01','name':'Alder','sort':'x','mapPlace':{'lat':1.5,'lon':2},'version':1}"
+    )]
     [InlineData("/water/v1/stations?fields=id,mapPlace/lat", "[{'id':1,'mapPlace':{'lat':1.5}},{'id':2,'mapPlace':{'lat':null}}]")]
     [InlineData("/water/v1/stations?openedOn=null&fields=id", "[{'id':2}]")]
     [InlineData("/water/v1/stations?mapPlace/lat=1..2&fields=id", "[{'id':1}]")]
@@ -149,7 +149,12 @@ public sealed class RestShapeTests : IAsyncLifetime
             Assert.Equal(422, refused.Status);
             Assert.Equal(pointer, refused.Json.GetProperty("errors")[0].GetProperty("pointer").GetString());
         }
-        var several = await _service.SendAsync("/water/v1/sensors", "POST", "stationId,sensorNo\r\n3,1\r\n3,2\r\n", ("Content-Type", "text/csv"));
+        var several = await _service.SendAsync(
+            "/water/v1/sensors",
+            "POST",
+            "stationId,sensorNo\r\n3,1\r\n3,2\r\n",
+            ("Content-Type", "text/csv")
+        );
         Assert.Equal((201, JsonValueKind.Array), (several.Status, several.Json.ValueKind));
         // The OData face keeps the names of the declaration.
         Assert.Contains("\"opened_on\":null", (await SendAsync("/odata/water/GaugingStations(3)")).Text);
@@ -182,7 +187,11 @@ public sealed class RestShapeTests : IAsyncLifetime
         Assert.StartsWith("application/linkset+json", catalog.Header("Content-Type"));
         var links = catalog.Json.GetProperty("linkset").EnumerateArray().ToList();
         Assert.Equal(5, links.Count);
-        foreach (var href in links.SelectMany(l => l.GetProperty("service-desc").EnumerateArray()).Select(d => d.GetProperty("href").GetString()!))
+        foreach (
+            var href in links
+                .SelectMany(l => l.GetProperty("service-desc").EnumerateArray())
+                .Select(d => d.GetProperty("href").GetString()!)
+        )
             Assert.Equal(200, (await SendAsync(href)).Status);
         var listed = await Gable.RunAsync(_folder.Folder, "endpoints", _service.Address, "--face", "rest");
         Assert.Contains("/water/v1/stations", listed.Output);

@@ -57,10 +57,7 @@ public sealed class RestWritingTests(WritingFixture engines) : IAsyncLifetime
         Assert.True(status == answer.Status, $"{answer.Status} {answer.Text}");
         Assert.Contains(text, answer.Text);
         if (status == 201)
-            Assert.StartsWith(
-                engines.Services[0].Address.Length > 0 ? "http://" : "",
-                answer.Header("Location") ?? "http://"
-            );
+            Assert.StartsWith(engines.Services[0].Address.Length > 0 ? "http://" : "", answer.Header("Location") ?? "http://");
     }
 
     [Fact]
@@ -227,7 +224,10 @@ public sealed class RestWritingTests(WritingFixture engines) : IAsyncLifetime
             Assert.Equal((201, 201, first.Text), (first.Status, again.Status, again.Text));
             Assert.Equal(first.Header("Location"), again.Header("Location"));
             Assert.Equal(422, (await service.SendAsync("/rest/s/Tags", "POST", """{"id":9,"label":"a"}""", key)).Status);
-            Assert.Equal(409, (await service.SendAsync("/rest/s/Tags", "POST", Body, ("Idempotency-Key", Guid.NewGuid().ToString()))).Status);
+            Assert.Equal(
+                409,
+                (await service.SendAsync("/rest/s/Tags", "POST", Body, ("Idempotency-Key", Guid.NewGuid().ToString()))).Status
+            );
             Assert.Equal(400, (await service.SendAsync("/rest/s/Tags", "POST", Body, ("Idempotency-Key", new string('x', 300)))).Status);
         }
     }
@@ -274,7 +274,10 @@ public sealed class RestWritingTests(WritingFixture engines) : IAsyncLifetime
         ];
         (string Type, string Body)[] bodies =
         [
-            ("application/json", """{"code":"C","basin_id":1,"place":{"lat":5.5},"settings":{"rate":5},"parts":[{"line":1,"title":"M"}]}"""),
+            (
+                "application/json",
+                """{"code":"C","basin_id":1,"place":{"lat":5.5},"settings":{"rate":5},"parts":[{"line":1,"title":"M"}]}"""
+            ),
             ("application/json", """[{"id":8,"label":"a"},{"id":9,"label":"b"}]"""),
             (Patch, """[{"op":"test","path":"/code","value":"B"},{"op":"move","from":"/place/lat","path":"/place/lon"}]"""),
             ("text/csv", "code,basin_id,place/lat\r\nC,1,\"5.5\"\r\nD,2,\r\n"),
@@ -293,8 +296,16 @@ public sealed class RestWritingTests(WritingFixture engines) : IAsyncLifetime
                 var text = new StringBuilder(body);
                 for (var changes = random.Next(0, 4); changes > 0; changes--)
                     text.Insert(random.Next(text.Length + 1), "{}[],:\"\\\n0x~/"[random.Next(13)]);
-                var method = type == Patch ? "PATCH" : random.Next(3) == 0 ? "PUT" : "POST";
-                var path = method == "POST" ? random.Next(2) == 0 ? "Gauges" : "Tags" : "Gauges/B";
+                var method =
+                    type == Patch ? "PATCH"
+                    : random.Next(3) == 0 ? "PUT"
+                    : "POST";
+                var path =
+                    method == "POST"
+                        ? random.Next(2) == 0
+                            ? "Gauges"
+                            : "Tags"
+                        : "Gauges/B";
                 answer = await service.SendAsync("/rest/s/" + path, method, text.ToString(), ("Content-Type", type));
             }
             else
