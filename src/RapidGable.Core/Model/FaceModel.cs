@@ -2,7 +2,8 @@ using System.Collections.Immutable;
 
 namespace RapidGable.Model;
 
-/// <summary>A model as one face shows it: the sets that stand on the face, with the face's names. Columns and rules stay as they are.</summary>
+/// <summary>A model as one face shows it: the sets that stand on the face, with the face's names. Columns and rules stay as they
+/// are.</summary>
 public static class FaceModel
 {
     /// <summary>The part of a model that stands on a face, in its names.</summary>

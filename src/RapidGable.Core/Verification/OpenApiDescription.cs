@@ -191,7 +191,8 @@ public sealed class OpenApiDescription
             : null;
     }
 
-    /// <summary>Why a value does not fit a schema, with the place; null = it does. Of formats those are looked at that tell types apart.</summary>
+    /// <summary>Why a value does not fit a schema, with the place; null = it does. Of formats those are looked at that tell types
+    /// apart.</summary>
     public string? Misfit(JsonElement value, JsonElement schema, string path = "")
     {
         schema = Followed(schema);
@@ -252,7 +253,8 @@ public sealed class OpenApiDescription
         return null;
     }
 
-    /// <summary>The texts for what JSON has no numbers for; a schema that told of them would burden each double with a second type.</summary>
+    /// <summary>The texts for what JSON has no numbers for; a schema that told of them would burden each double with a second
+    /// type.</summary>
     private static bool IsNoNumber(JsonElement value) =>
         value.ValueKind == JsonValueKind.String && value.GetString() is ("INF" or "-INF" or "NaN");
 

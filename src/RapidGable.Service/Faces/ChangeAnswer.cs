@@ -227,7 +227,8 @@ internal abstract class ChangeAnswer(Exchange exchange, IRepeatedAnswerStore rep
     }
 
     /// <summary>The answer of a change, with headers that can be sent.</summary>
-    /// <exception cref="InvalidOperationException">A header cannot be sent: that must be known while the change can still be undone.</exception>
+    /// <exception cref="InvalidOperationException">A header cannot be sent: that must be known while the change can still be
+    /// undone.</exception>
     protected static KeptAnswer Sendable(KeptAnswer answer) =>
         answer.Headers.Values.FirstOrDefault(v => v.Any(c => c is < ' ' or > '~')) is { } unsendable
             ? throw new InvalidOperationException($"A header of an answer cannot be sent: '{unsendable}'.")

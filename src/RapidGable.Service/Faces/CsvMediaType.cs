@@ -5,8 +5,8 @@ using RapidGable.Payloads.Flat;
 namespace RapidGable.Service.Faces;
 
 /// <summary>
-/// The media type of CSV with its parameters (RFC 4180, 3): <c>header=absent</c> leaves the line of names out, and <c>formulas=escaped</c> keeps
-/// texts from being taken for formulas.
+/// The media type of CSV with its parameters (RFC 4180, 3): <c>header=absent</c> leaves the line of names out, and
+/// <c>formulas=escaped</c> keeps texts from being taken for formulas.
 /// </summary>
 internal static class CsvMediaType
 {

@@ -10,8 +10,8 @@ using RapidGable.Service.Traffic;
 namespace RapidGable.Service.Faces;
 
 /// <summary>
-/// An answer in a format without room for what is said of a list as a whole: the link to the next page stands in a header (RFC 8288), and the
-/// number of all rows, too. Where a next page is possible, the answer is kept until its end is known.
+/// An answer in a format without room for what is said of a list as a whole: the link to the next page stands in a header (RFC 8288),
+/// and the number of all rows, too. Where a next page is possible, the answer is kept until its end is known.
 /// </summary>
 internal static class ListAnswer
 {

@@ -6,8 +6,8 @@ using RapidGable.Service.Traffic;
 namespace RapidGable.Service.Faces;
 
 /// <summary>
-/// An answer that is written while its rows are read. One that is not large is made whole first, and the session given back, so that a caller
-/// who takes it slowly keeps nobody waiting.
+/// An answer that is written while its rows are read. One that is not large is made whole first, and the session given back, so that a
+/// caller who takes it slowly keeps nobody waiting.
 /// </summary>
 internal sealed class StreamedAnswer(Exchange exchange, QueryRun run, string contentType)
 {

@@ -12,7 +12,8 @@ using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Management;
 
-/// <summary>What there is for a caller, on all faces: as a list of links (RFC 9727, RFC 9264), and as entries of the list of services.</summary>
+/// <summary>What there is for a caller, on all faces: as a list of links (RFC 9727, RFC 9264), and as entries of the list of
+/// services.</summary>
 internal static class ApiCatalog
 {
     private const string ContentType = "application/linkset+json; profile=\"https://www.rfc-editor.org/info/rfc9727\"";

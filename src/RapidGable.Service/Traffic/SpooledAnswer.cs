@@ -4,8 +4,8 @@ using RapidGable.Sources;
 namespace RapidGable.Service.Traffic;
 
 /// <summary>
-/// An answer that is kept until it is whole, since something about its end stands in its headers: in memory as far as it is small, else in a
-/// file that is gone when the answer is.
+/// An answer that is kept until it is whole, since something about its end stands in its headers: in memory as far as it is small,
+/// else in a file that is gone when the answer is.
 /// </summary>
 /// <param name="mostInMemory">Bytes that are kept in memory at most.</param>
 internal sealed class SpooledAnswer(RequestAllowance allowance, int mostInMemory) : IAsyncDisposable

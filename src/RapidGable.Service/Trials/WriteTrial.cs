@@ -74,7 +74,8 @@ public static class WriteTrial
         );
 
     /// <summary>Writing over the plain REST face.</summary>
-    /// <param name="address">As in <see cref="RunAsync(PublishedService, HttpClient, string, string, int, Action{string}, CancellationToken)"/>.</param>
+    /// <param name="address">As in <see cref="RunAsync(PublishedService, HttpClient, string, string, int, Action{string},
+    /// CancellationToken)"/>.</param>
     public static Task<ServiceReport> RunRestAsync(
         PublishedService service,
         HttpClient client,

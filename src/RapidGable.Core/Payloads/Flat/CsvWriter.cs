@@ -19,8 +19,8 @@ public sealed record CsvForm(bool HasHeader, bool EscapesFormulas)
 }
 
 /// <summary>
-/// Writes rows as CSV (RFC 4180). Null is an empty field and the empty text is a field of two double quotes; complex values and single related
-/// entities are columns of their own, lists are JSON texts.
+/// Writes rows as CSV (RFC 4180). Null is an empty field and the empty text is a field of two double quotes; complex values and single
+/// related entities are columns of their own, lists are JSON texts.
 /// </summary>
 public sealed class CsvWriter : IListWriter
 {

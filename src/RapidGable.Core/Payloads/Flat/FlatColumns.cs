@@ -14,8 +14,8 @@ public sealed record FlatColumn(string Name, ShapeCell? Cell)
 }
 
 /// <summary>
-/// The tree of a result as one row of columns: members of complex values and single related entities stand side by side, and lists of related
-/// entities are one column each. The columns stand in the order in which <see cref="RowWalk"/> comes to them.
+/// The tree of a result as one row of columns: members of complex values and single related entities stand side by side, and lists of
+/// related entities are one column each. The columns stand in the order in which <see cref="RowWalk"/> comes to them.
 /// </summary>
 internal sealed class FlatColumns
 {

@@ -7,8 +7,8 @@ using RapidGable.Payloads.Json;
 namespace RapidGable.Payloads.Plain;
 
 /// <summary>
-/// Bodies of the plain REST face: JSON, JSON Lines and CSV with nothing but names and values, and patches of JSON. Whatever form they come in,
-/// they are read as JSON objects.
+/// Bodies of the plain REST face: JSON, JSON Lines and CSV with nothing but names and values, and patches of JSON. Whatever form they
+/// come in, they are read as JSON objects.
 /// </summary>
 public sealed class PlainBody : ISentBody, IDisposable
 {
@@ -35,8 +35,8 @@ public sealed class PlainBody : ISentBody, IDisposable
     public const string JsonPatchType = "application/json-patch+json";
 
     /// <summary>
-    /// The entity as its caller sees it before the change, as JSON; null = it is not known. What is never written may be sent as it is there, and
-    /// a patch by operations is about it.
+    /// The entity as its caller sees it before the change, as JSON; null = it is not known. What is never written may be sent as it is
+    /// there, and a patch by operations is about it.
     /// </summary>
     public JsonElement? Current { get; set; }
 

@@ -12,8 +12,8 @@ using RapidGable.Sources;
 namespace RapidGable.Payloads.Xml;
 
 /// <summary>
-/// Writes rows as XML: an element for each row, in it one for each value. A value that is null has no element. <see cref="RowsXsd"/> describes
-/// it.
+/// Writes rows as XML: an element for each row, in it one for each value. A value that is null has no element. <see cref="RowsXsd"/>
+/// describes it.
 /// </summary>
 public sealed class RowsXmlWriter : IListWriter
 {

@@ -5,8 +5,8 @@ using RapidGable.Model;
 namespace RapidGable.Requests.Rest;
 
 /// <summary>
-/// The parameters <c>fields</c> and <c>include</c> -> what is selected and expanded. A field behind the path of an included relation is one of
-/// that relation: <c>include=Station&amp;fields=id,Station/name</c>.
+/// The parameters <c>fields</c> and <c>include</c> -> what is selected and expanded. A field behind the path of an included relation
+/// is one of that relation: <c>include=Station&amp;fields=id,Station/name</c>.
 /// </summary>
 internal sealed class FieldLists
 {

@@ -59,8 +59,8 @@ internal static partial class RestWords
         };
 
     /// <summary>
-    /// A fault of a change: a body that can be read and whose content is wrong is 422, and so is an id of a repeatable request that another one
-    /// has.
+    /// A fault of a change: a body that can be read and whose content is wrong is 422, and so is an id of a repeatable request that
+    /// another one has.
     /// </summary>
     public static RequestFault OfChange(RequestFault fault)
     {
