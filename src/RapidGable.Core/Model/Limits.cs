@@ -52,6 +52,9 @@ public static class Limits
     /// </summary>
     public const long SpooledAnswerBytes = 2L * 1024 * 1024 * 1024;
 
+    /// <summary>Bytes of all such files together.</summary>
+    public const long SpooledBytes = 8L * 1024 * 1024 * 1024;
+
     /// <summary>Seconds for which a caller may let an answer wait while others wait for the session that it holds.</summary>
     public const int StallSeconds = 1;
 

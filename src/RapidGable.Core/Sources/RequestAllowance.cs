@@ -17,7 +17,15 @@ public sealed record SessionSharing(int Waiting, int WaitingOfOne, bool IsFair)
 /// <param name="who">Whose request it is: the same text for all requests of one caller.</param>
 /// <param name="process">What all requests hold together.</param>
 /// <param name="most">Bytes that the request may hold.</param>
-public sealed class RequestAllowance(string who, bool isAnonymous, ByteBudget process, long most, SessionSharing sharing) : IDisposable
+/// <param name="files">What files of answers take together; null = as much as they want.</param>
+public sealed class RequestAllowance(
+    string who,
+    bool isAnonymous,
+    ByteBudget process,
+    long most,
+    SessionSharing sharing,
+    ByteBudget? files = null
+) : IDisposable
 {
     private readonly Lock _lock = new();
     private long _used;
@@ -32,6 +40,9 @@ public sealed class RequestAllowance(string who, bool isAnonymous, ByteBudget pr
     public bool IsAnonymous => isAnonymous;
 
     public SessionSharing Sharing => sharing;
+
+    /// <summary>Bytes on the disk that answers of all requests take.</summary>
+    public ByteBudget Files { get; } = files ?? new ByteBudget(long.MaxValue);
 
     /// <summary>Bytes that the request holds.</summary>
     public long Used => Interlocked.Read(ref _used);

@@ -1,5 +1,6 @@
 using Microsoft.AspNetCore.Http;
 using RapidGable.Access;
+using RapidGable.Model;
 using RapidGable.Service.Publishing;
 using RapidGable.Sources;
 
@@ -13,6 +14,9 @@ internal sealed class Allowances(ServiceRegistry registry)
     /// <summary>What all requests, kept answers and plans hold together.</summary>
     public ByteBudget Process => registry.Memory;
 
+    /// <summary>What answers hold in files together.</summary>
+    public ByteBudget Files { get; } = new(Limits.SpooledBytes);
+
     /// <summary>The allowance of a caller's request, to be disposed of when the request has ended.</summary>
     public RequestAllowance For(HttpContext context, Caller caller)
     {
@@ -22,7 +26,8 @@ internal sealed class Allowances(ServiceRegistry registry)
             !caller.IsSignedIn,
             Process,
             declared.RequestMemory * Mebibyte,
-            new SessionSharing(declared.Waiting, declared.WaitingOfOne, declared.IsFair)
+            new SessionSharing(declared.Waiting, declared.WaitingOfOne, declared.IsFair),
+            Files
         );
     }
 

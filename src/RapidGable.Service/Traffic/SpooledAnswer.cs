@@ -12,6 +12,7 @@ internal sealed class SpooledAnswer(RequestAllowance allowance, int mostInMemory
 {
     private readonly HeldAnswer _held = new(allowance, mostInMemory);
     private FileStream? _file;
+    private long _inFile;
 
     /// <summary>Bytes of all pieces.</summary>
     public long Length { get; private set; }
@@ -21,6 +22,7 @@ internal sealed class SpooledAnswer(RequestAllowance allowance, int mostInMemory
 
     /// <summary>Keeps a copy of a piece.</summary>
     /// <exception cref="AnswerTooLargeException">The answer becomes larger than any may.</exception>
+    /// <exception cref="MemoryExceededException">The files of all answers become larger than they may.</exception>
     public async ValueTask KeepAsync(ReadOnlyMemory<byte> piece, CancellationToken cancellation)
     {
         Length += piece.Length;
@@ -28,12 +30,20 @@ internal sealed class SpooledAnswer(RequestAllowance allowance, int mostInMemory
             throw new AnswerTooLargeException();
         if (_file is null && _held.TryKeep(piece))
             return;
+        Take(Length - _inFile);
         if (_file is null)
         {
             _file = NewFile();
             await _held.SendAsync(kept => _file.WriteAsync(kept, cancellation));
         }
         await _file.WriteAsync(piece, cancellation);
+    }
+
+    private void Take(long bytes)
+    {
+        if (!allowance.Files.TryTake(bytes))
+            throw new MemoryExceededException(isProcess: true);
+        _inFile += bytes;
     }
 
     private static FileStream NewFile()
@@ -74,6 +84,7 @@ internal sealed class SpooledAnswer(RequestAllowance allowance, int mostInMemory
         _held.Dispose();
         if (_file is not null)
             await _file.DisposeAsync();
+        allowance.Files.Give(_inFile);
     }
 }
 

@@ -166,11 +166,12 @@ public sealed class RandomRestTests(EnginesFixture engines)
         value.ValueKind switch
         {
             JsonValueKind.Object when value.TryGetProperty("rows", out var rows) => Plain(rows),
-            JsonValueKind.Object =>
-                $"{{{string.Join(',', value.EnumerateObject().Where(m => !m.Name.Contains('@')).Select(m => $"{m.Name}:{Plain(m.Value)}"))}}}",
+            JsonValueKind.Object => $"{{{string.Join(',', value.EnumerateObject().Where(m => !m.Name.Contains('@')).Select(Plain))}}}",
             JsonValueKind.Array => $"[{string.Join(',', value.EnumerateArray().Select(Plain))}]",
             _ => value.GetRawText(),
         };
+
+    private static string Plain(JsonProperty member) => $"{member.Name}:{Plain(member.Value)}";
 
     /// <summary>The columns of CSV are the values of JSON.</summary>
     private static async Task SameAsCsvAsync(RunningService service, Question question, JsonElement json)
@@ -232,8 +233,7 @@ public sealed class RandomRestTests(EnginesFixture engines)
 
     private static async Task<JsonElement> ODataAsync(RunningService service, string set, string options)
     {
-        var target =
-            $"/odata/s/{set}?{string.Join('&', options.Split('&').Select(o => o.Split('=', 2) is var p ? $"{p[0]}={Uri.EscapeDataString(p[1])}" : ""))}";
+        var target = $"/odata/s/{set}?{Encoded(options.Split('&'))}";
         var answer = await service.SendAsync(target, "GET", ("Accept", "application/json;metadata=none"), ("OData-MaxVersion", "4.01"));
         Assert.True(answer.Status == 200, $"{options}: {answer.Text}");
         return answer.Json;
