@@ -18,7 +18,8 @@ internal static class ExplainCommand
     {
         var url = new Argument<string>("url")
         {
-            Description = "A whole address of a running service, or 'service/path?options' with --workspace.",
+            Description =
+                "A whole address of a running service, or 'service/path?options' with --workspace; 'rest/service/…' is one of plain REST.",
         };
         var workspace = new Option<string?>("--workspace", "-w")
         {
@@ -34,7 +35,8 @@ internal static class ExplainCommand
             "explain",
             "Show the SQL statements behind an address, with their parameters; they are run only with --run.",
             "gable explain 'http://127.0.0.1:8460/odata/rivers/Stations?$filter=telemetered eq true&$expand=catchment'",
-            "gable explain -w demo 'rivers/Readings?$orderby=value desc&$top=5'"
+            "gable explain -w demo 'rivers/Readings?$orderby=value desc&$top=5'",
+            "gable explain -w demo 'rest/rivers/Stations?name=*Weir&sort=-opened_on'"
         )
         {
             url,

@@ -14,7 +14,7 @@ internal static class VerifyCommand
         var workspace = CommonOptions.Workspace();
         var url = new Option<string?>("--url")
         {
-            Description = "Verify the running service at this root instead; any OData service will do.",
+            Description = "Verify the running service at this root instead, any OData service, or plain REST by its openapi.json.",
         };
         var rows = new Option<long>("--rows") { Description = "Rows of a set to walk at most.", DefaultValueFactory = _ => 100_000 };
         var junit = new Option<string?>("--junit")
@@ -82,6 +82,8 @@ internal static class VerifyCommand
         return command;
     }
 
+    private const string Description = "/openapi.json";
+
     private static async Task<int> RunAsync(
         string folder,
         string? url,
@@ -133,13 +135,30 @@ internal static class VerifyCommand
         using var client = new HttpClient { Timeout = TimeSpan.FromSeconds(100) };
         var name = new Uri(url).AbsolutePath.Trim('/').Split('/')[^1];
         var report = await Terminal.WithStatusAsync("Verifying", silent, progress =>
-            ServiceVerifier.VerifyAsync(
-                new HttpProbe(client),
-                new VerificationOptions(name.Length == 0 ? url : name, url, rows, Progress: progress),
-                cancellation
-            )
+            url.EndsWith(Description, StringComparison.Ordinal)
+                ? VerifyRestAsync(client, url[..^Description.Length], rows, progress, cancellation)
+                : ServiceVerifier.VerifyAsync(
+                    new HttpProbe(client),
+                    new VerificationOptions(name.Length == 0 ? url : name, url, rows, Progress: progress),
+                    cancellation
+                )
         );
         return new VerificationReport([report]);
+    }
+
+    /// <summary>A service by its OpenAPI document. What could change something is left out: it is not known whose service it is.</summary>
+    private static Task<ServiceReport> VerifyRestAsync(
+        HttpClient client,
+        string root,
+        long rows,
+        Action<string> progress,
+        CancellationToken cancellation
+    )
+    {
+        var title = $"{new Uri(root).AbsolutePath.Trim('/').Split('/')[^1]}: plain REST";
+        var none = new Dictionary<string, string>();
+        var options = new RestVerificationOptions(title, root, none, [], rows, Answers: false, Progress: progress);
+        return RestVerifier.VerifyAsync(new RestProbe(client), options, cancellation);
     }
 
     private static async Task<VerificationReport?> VerifyWorkspaceAsync(

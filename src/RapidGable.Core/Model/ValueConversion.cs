@@ -51,9 +51,19 @@ public abstract record ValueConversion(EdmType Stored)
             long number => number,
             decimal number => number,
             double number when Math.Abs(number) < 7.9e28 => (decimal)number,
-            string text when decimal.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number) => number,
+            string text => WholeNumber(text),
             _ => null,
         };
+
+    /// <summary>The number that a text says; null = it says none, or one with more digits than can be kept.</summary>
+    private static decimal? WholeNumber(string text) =>
+        decimal.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out var number)
+        && (text.Length <= 28 || Digits(text.Split('e', 'E')[0]) == Digits(number.ToString(CultureInfo.InvariantCulture)))
+            ? number
+            : null;
+
+    /// <summary>The digits of a number from the first to the last that is not zero.</summary>
+    private static string Digits(string number) => string.Concat(number.Where(char.IsAsciiDigit)).Trim('0');
 
     /// <summary>A value as text in one form for each value.</summary>
     public static string Text(object value) =>

@@ -77,7 +77,7 @@ internal static class ApiCatalog
     private static string RootOf(HttpContext context) => $"{context.Request.Scheme}://{context.Request.Host}";
 }
 
-/// <summary>What kinds of problems mean, for who follows the address of one.</summary>
+/// <summary>What each kind of problem means, as the page at its address.</summary>
 internal static class ProblemTexts
 {
     private static readonly Lazy<Dictionary<string, string>> Texts = new(Read);

@@ -237,6 +237,11 @@ public sealed class CommandTests : IDisposable
             var verify = await Gable.RunAsync(_folder.Folder, "verify", "--url", root, "--junit", report);
             Assert.True(verify.Code == 0, verify.Output);
             Assert.Equal("0", XDocument.Load(report).Root!.Attribute("failures")!.Value);
+            var rest = root.Replace("/odata/", "/rest/", StringComparison.Ordinal);
+            var described = await Gable.RunAsync(_folder.Folder, "verify", "--url", rest + "openapi.json", "--json");
+            Assert.True(described.Code == 0, described.Output);
+            Assert.True(described.Json.GetProperty("passed").GetInt32() > 10);
+            Assert.Contains("SELECT", (await Gable.RunAsync(_folder.Folder, "explain", rest + "Stations?name=*Weir")).Output);
             var port = new Uri(ready[7..]).Port.ToString();
             var second = await Gable.RunAsync(_folder.Folder, "serve", ".", "--port", port);
             Assert.Equal(1, second.Code);

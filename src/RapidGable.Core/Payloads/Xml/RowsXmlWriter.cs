@@ -3,6 +3,7 @@ using System.Globalization;
 using System.Text;
 using System.Text.Json;
 using System.Xml;
+using System.Xml.Schema;
 using RapidGable.Model;
 using RapidGable.Payloads.Flat;
 using RapidGable.Queries;
@@ -167,7 +168,7 @@ public sealed class RowsXmlWriter : IListWriter
             if (FlatValue.IsJson(property))
             {
                 using var json = JsonDocument.Parse(FlatValue.Json(cell, row));
-                Write(Name(property.Name), json.RootElement);
+                Write(Name(property.Name), json.RootElement, property);
             }
             else if (!FlatValue.IsOdd(cell, row))
                 Text(Name(property.Name), FlatValue.Text(cell, row), property);
@@ -189,8 +190,21 @@ public sealed class RowsXmlWriter : IListWriter
             Xml.WriteElementString(name, text);
         }
 
+        /// <summary>An item of a list; one that is null keeps its place.</summary>
+        private void Item(JsonElement item, Property property)
+        {
+            if (item.ValueKind != JsonValueKind.Null)
+            {
+                Write("item", item, property);
+                return;
+            }
+            Xml.WriteStartElement("item");
+            Xml.WriteAttributeString("xsi", "nil", XmlSchema.InstanceNamespace, "true");
+            Xml.WriteEndElement();
+        }
+
         /// <summary>A value that is kept as JSON: members and items become elements.</summary>
-        private void Write(string name, JsonElement value)
+        private void Write(string name, JsonElement value, Property property)
         {
             switch (value.ValueKind)
             {
@@ -199,17 +213,17 @@ public sealed class RowsXmlWriter : IListWriter
                 case JsonValueKind.Object:
                     Xml.WriteStartElement(name);
                     foreach (var member in value.EnumerateObject())
-                        Write(Name(member.Name), member.Value);
+                        Write(Name(member.Name), member.Value, property);
                     Xml.WriteEndElement();
                     return;
                 case JsonValueKind.Array:
                     Xml.WriteStartElement(name);
                     foreach (var item in value.EnumerateArray())
-                        Write("item", item);
+                        Item(item, property);
                     Xml.WriteEndElement();
                     return;
                 default:
-                    Xml.WriteElementString(name, value.ToString());
+                    Text(name, value.ToString(), property);
                     return;
             }
         }
