@@ -146,8 +146,8 @@ internal sealed class RestCollectionCheck(RestVerifier verifier, OpenApiDescript
             var expected = names.ConvertAll(n => Field(row, n));
             if (!fields.SequenceEqual(expected))
             {
-                var (csv, json) = (RestVerifier.Short(string.Join('|', fields)), RestVerifier.Short(string.Join('|', expected)));
-                return $"{csv} of CSV is {json} in JSON.";
+                var (found, wanted) = (RestVerifier.Short(string.Join('|', fields)), RestVerifier.Short(string.Join('|', expected)));
+                return $"{found} of CSV is {wanted} in JSON.";
             }
         }
         return null;

@@ -102,6 +102,10 @@ public sealed class RestRequestTests(NetworkFixture network) : IClassFixture<Net
     [InlineData("Stations?rows=60..41", "parameter", "ends before it begins")]
     [InlineData("Stations?rows=0..5", "parameter", "at least 1")]
     [InlineData("Stations?rows=5", "parameter", "41..60")]
+    [InlineData("Stations?rows=..5", "parameter", "41..60")]
+    [InlineData("Stations?rows=1..5&limit=2", "parameter", "'rows' and 'limit' exclude each other")]
+    [InlineData("Stations?limit=2&rows=1..", "parameter", "'rows' and 'limit' exclude each other")]
+    [InlineData("Stations?rows=1..5&after=WyI5MDNmNmIyNSIsM10", "parameter", "'rows' and 'after' exclude each other")]
     [InlineData("Stations?limit=0", "parameter", "at least 1")]
     [InlineData("Stations?limit=-3", "parameter", "at least 1")]
     [InlineData("Stations?limit=99999999999", "parameter", "at least 1")]
@@ -130,6 +134,30 @@ public sealed class RestRequestTests(NetworkFixture network) : IClassFixture<Net
         Assert.Contains(text, fault.Message);
     }
 
+    [Fact] // whatever stands beside whatever is answered or refused
+    public void Any_two_parameters_may_meet()
+    {
+        string[] parameters =
+        [
+            "filter=id lt 9",
+            "sort=-name",
+            "fields=id,name",
+            "include=Sensors",
+            "search=weir",
+            "limit=3",
+            "after=WyI5MDNmNmIyNSIsM10",
+            "rows=2..4",
+            "rows=2..",
+            "total=true",
+            "format=csv",
+            "id=1..9",
+        ];
+        foreach (var one in parameters)
+        foreach (var other in parameters)
+            if (Fault($"Stations?{one}&{other}") is { } fault)
+                Assert.True(fault.Status is >= 400 and < 500, $"{one}&{other}: {fault}");
+    }
+
     private RequestFault? Fault(string url)
     {
         if (
@@ -138,7 +166,9 @@ public sealed class RestRequestTests(NetworkFixture network) : IClassFixture<Net
             || !QueryValues.Make(prepared.Request, read, read.PageSize, DateTime.UnixEpoch).Is(out var values, out fault)
         )
             return fault;
-        return QueryRun.StartAsync(prepared, values, CancellationToken.None).GetAwaiter().GetResult().Fault;
+        var started = QueryRun.StartAsync(prepared, values, CancellationToken.None).GetAwaiter().GetResult();
+        started.Value?.DisposeAsync().AsTask().GetAwaiter().GetResult();
+        return started.Fault;
     }
 
     [Theory] // what differs in values only shares a plan, and what means something else does not

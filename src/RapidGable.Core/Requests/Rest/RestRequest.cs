@@ -77,6 +77,13 @@ public sealed class RestRequest : ISpelledRequest
 /// <summary>The characters of an address -> segments, terms and literals.</summary>
 internal sealed class RestReader
 {
+    /// <summary>What cannot stand beside a window, and what to do instead.</summary>
+    private static readonly ImmutableArray<(string Parameter, string Advice)> WindowRivals =
+    [
+        (RestParameters.After, "Follow the next link as it is."),
+        (RestParameters.Limit, "A window says itself how many rows it has."),
+    ];
+
     private readonly RestPaths _paths;
     private readonly List<Literal> _literals = [];
     private readonly StringBuilder _shape = new("rest\n");
@@ -92,10 +99,8 @@ internal sealed class RestReader
         Segments = ReadPath(address);
         foreach (var option in address.Options)
             ReadOption(option);
-        if (_skip is not null && Position is not null)
-            throw new FaultException(
-                new RequestFault(400, "after", "'rows' and 'after' exclude each other. Follow the next link as it is.", RestParameters.Rows)
-            );
+        if (Texts.ContainsKey(RestParameters.Rows))
+            RefuseBesidesWindow();
         Shape = _shape.ToString();
     }
 
@@ -287,6 +292,15 @@ internal sealed class RestReader
             throw Wrong(option, $"The window '{option.Value}' ends before it begins.");
         _top = Add(LiteralKind.Integer, to - from + 1L, option.Name);
         _shape.Append(_skip is null ? "t" : "st");
+    }
+
+    private void RefuseBesidesWindow()
+    {
+        foreach (var (parameter, advice) in WindowRivals)
+            if (Texts.ContainsKey(parameter))
+                throw new FaultException(
+                    new RequestFault(400, "parameter", $"'rows' and '{parameter}' exclude each other. {advice}", RestParameters.Rows)
+                );
     }
 
     private void ReadPosition(AddressOption option)
