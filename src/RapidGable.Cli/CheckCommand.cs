@@ -167,8 +167,10 @@ internal static class CheckCommand
             table.AddRow(
                 faults.Count == 0 && !wrong.Contains(set.Name) ? "[green]ok[/]" : "[red]fault[/]",
                 Markup.Escape(set.Name),
-                Markup.Escape(set.Source.ToString()),
-                set.IsUnkeyed ? "[grey]none[/]" : Markup.Escape(string.Join(", ", set.Type.Key.Select(k => k.Name))),
+                set.IsQuery ? "a query" : Markup.Escape(set.Source.ToString()),
+                set.Gives != QueryResult.Rows ? $"[grey]one {set.Gives.ToString().ToLowerInvariant()}[/]"
+                    : set.IsUnkeyed ? "[grey]none[/]"
+                    : Markup.Escape(string.Join(", ", set.Type.Key.Select(k => k.Name))),
                 Markup.Escape(Grant.Describe(set.Rules, SetOperations.Read)),
                 own.Count == 0 ? "not read" : Terminal.Plural(own.Max(p => p.Rows), "row")
             );

@@ -30,6 +30,7 @@ var root = new RootCommand(
     ServeCommand.Create(),
     RefreshCommand.Create(),
     EndpointsCommand.Create(),
+    CallCommand.Create(),
     GetCommand.Create(),
     SendCommand.Create(),
     FillCommand.Create(),

@@ -198,7 +198,7 @@ public class ArchitectureTests
     public void Only_the_writer_of_statements_writes_tables() =>
         // The index of a search gives keys of rows, which the restricted table is asked for.
         Assert.Equal(
-            ["PlainJoins.cs", "RestrictedSql.cs", "SqlExpressions.cs", "SqlWriter.Lookups.cs", "SqlWriter.Related.cs", "SqlWriter.cs"],
+            ["PlainJoins.cs", "QuerySql.cs", "SqlExpressions.cs", "SqlWriter.Lookups.cs", "SqlWriter.Related.cs", "SqlWriter.cs"],
             Uses("RapidGable.Core/Queries", "ialect.From(")
         );
 

@@ -5,6 +5,7 @@ import type {
   AccountBody,
   Accounts,
   AuditPage,
+  ExplainedAnswer,
   MadeKey,
   ObjectDetails,
   RefusedRequest,
@@ -229,14 +230,25 @@ export async function fetchPage(url: string, pageSize: number): Promise<Page> {
   const response = await askService(url, { headers: { Prefer: `maxpagesize=${pageSize}` } });
   const text = await response.text();
   const milliseconds = performance.now() - start;
-  const body = JSON.parse(text);
+  const body = text === '' ? { value: [] } : JSON.parse(text);
   return {
-    rows: body.value,
+    rows: rowsOf(body),
     count: body['@count'],
     nextLink: body['@nextLink'],
     milliseconds,
     bytes: new Blob([text]).size,
   };
+}
+
+/** The rows of a list; one row, or one value, is a list of one. */
+function rowsOf(body: Record<string, unknown>): Record<string, unknown>[] {
+  if (Array.isArray(body.value)) return body.value as Record<string, unknown>[];
+  return [Object.fromEntries(Object.entries(body).filter(([name]) => !name.startsWith('@')))];
+}
+
+/** The statements behind a request, with how the engine means to run them. */
+export async function fetchStatements(url: string): Promise<ExplainedAnswer> {
+  return (await ask(`/manage/explain?run=true&url=${encodeURIComponent(url)}`)).json();
 }
 
 /** Pages that one download follows at most, so that a page of this browser does not hold a whole large table. */

@@ -377,6 +377,20 @@ export interface PropertyInfo {
   description?: string;
 }
 
+/** What makes a set a query. */
+export interface QueryInfo {
+  /** Rows, one row at most, or one value. */
+  gives: 'rows' | 'row' | 'value';
+  /** What callers give. */
+  parameters: PropertyInfo[];
+  /** A value for each of them, to try the query with. */
+  examples: Record<string, string>;
+  /** Some values are those of the caller, who cannot set them. */
+  takesFromCaller: boolean;
+  /** The SELECT as it is declared. */
+  statement: string;
+}
+
 /** What reading the workspace again has done. */
 export interface RefreshResult {
   /** Faults kept the former state. */
@@ -540,6 +554,8 @@ export interface SetInfo {
   valid: RowRuleInfo[];
   derived: DerivedTypeInfo[];
   navigations: NavigationInfo[];
+  /** For a query with a name; missing = it is none. */
+  query?: QueryInfo;
 }
 
 /** The access rules of a set, in words. */

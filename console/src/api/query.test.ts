@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { PropertyInfo } from './client';
-import { and, condition, exampleFilter, filterable, literal, operatorsFor, pageUrl } from './query';
+import { and, callPath, condition, exampleFilter, filterable, literal, operatorsFor, pageUrl } from './query';
 
 const property = (type: string, nullable = false): PropertyInfo => ({
   name: 'p',
@@ -88,7 +88,7 @@ describe('exampleFilter', () => {
 describe('pageUrl', () => {
   it('encodes what a URL cannot hold', () =>
     expect(
-      pageUrl('http://127.0.0.1/odata/s/', 'Größen', {
+      pageUrl('http://127.0.0.1/odata/s/', encodeURIComponent('Größen'), {
         filter: "name eq 'a&b+c'",
         search: '"left bank" OR weir',
         orderBy: { property: 'name', descending: true },
@@ -98,4 +98,19 @@ describe('pageUrl', () => {
       "http://127.0.0.1/odata/s/Gr%C3%B6%C3%9Fen?$count=true&$filter=name%20eq%20'a%26b%2Bc'" +
         '&$search=%22left%20bank%22%20OR%20weir&$orderby=name%20desc&$select=id,name',
     ));
+});
+
+describe('callPath', () => {
+  const named = (name: string, type: string, isRequired = true) => ({ ...property(type), name, isRequired });
+  const parameters = [named('station', 'Edm.String'), named('above', 'Edm.Decimal'), named('since', 'Edm.Date', false)];
+
+  it.each([
+    [{ station: "O'Neil", above: '1.5' }, "Level(station='O''Neil',above=1.5)"],
+    [{ station: 'a/b', above: '1', since: '2024-05-01' }, "Level(station='a/b',above=1,since=2024-05-01)"],
+    [{ station: 'x', above: '1', since: '' }, "Level(station='x',above=1)"],
+    [{ station: 'x' }, undefined],
+    [{ station: 'x', above: 'much' }, undefined],
+  ])('writes %j as %s', (texts, expected) =>
+    expect(callPath('Level', parameters, texts as Record<string, string>)?.replace('%2F', '/')).toBe(expected),
+  );
 });

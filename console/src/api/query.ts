@@ -121,13 +121,34 @@ function encode(value: string): string {
   return encodeURIComponent(value).replace(/%(2C|2F|3A|24|40)/g, (code) => decodeURIComponent(code));
 }
 
-/** The address of the first page of a set. */
-export function pageUrl(root: string, set: string, query: DataQuery): string {
-  const options = ['$count=true'];
+/** A query with values for its parameters as a path; undefined when one is missing or is no value of its type. */
+export function callPath(name: string, parameters: PropertyInfo[], texts: Record<string, string>): string | undefined {
+  const parts: string[] = [];
+  for (const parameter of parameters) {
+    const text = texts[parameter.name] ?? '';
+    if (text === '') {
+      if (parameter.isRequired) return undefined;
+      continue;
+    }
+    const written = literal(parameter.type, text);
+    if (written === undefined) return undefined;
+    parts.push(`${parameter.name}=${encode(written)}`);
+  }
+  return `${encodeURIComponent(name)}(${parts.join(',')})`;
+}
+
+/**
+ * The address of the first page of a set, or of the result of a call.
+ *
+ * @param path The set's name or the call, encoded.
+ * @param isList Several rows may come, which are counted.
+ */
+export function pageUrl(root: string, path: string, query: DataQuery, isList = true): string {
+  const options = isList ? ['$count=true'] : [];
   if (query.filter.trim()) options.push(`$filter=${encode(query.filter.trim())}`);
   if (query.search.trim()) options.push(`$search=${encode(query.search.trim())}`);
   if (query.orderBy)
     options.push(`$orderby=${encode(query.orderBy.property + (query.orderBy.descending ? ' desc' : ''))}`);
   if (query.select.length > 0) options.push(`$select=${query.select.map(encode).join(',')}`);
-  return `${root}${encodeURIComponent(set)}?${options.join('&')}`;
+  return root + path + (options.length > 0 ? `?${options.join('&')}` : '');
 }

@@ -212,7 +212,7 @@ public static class AccessGate
             .Sets.Where(s =>
                 visible.FindSet(s.Name) is null
                 && s.ContainedIn is null
-                && !s.IsUnkeyed
+                && !s.IsFunction
                 && Operations.Skip(1).Any(o => May(s, o, caller, rules[s.Name]))
             )
             .ToList();

@@ -139,6 +139,7 @@ internal sealed partial class FaceBuilder(ServiceDeclaration declaration, Entity
         {
             var members = set.Type.MemberNames.Concat(set.Type.Derived.SelectMany(d => d.Properties).Select(p => p.Name)).ToList();
             Report(set, members, shape.Names, declaration.Rest.Names?.Location, "names");
+            Report(set, [.. set.Parameters.Select(p => p.Name)], shape.Names, declaration.Rest.Names?.Location, "names");
             Report(set, [.. members.Select(n => shape.Names.Apply(n))], shape.Paths, declaration.Rest.Paths?.Location, "paths");
             foreach (var group in set.Type.Properties.Where(p => p.IsGroup))
                 Report(set, [.. group.Members.Select(m => m.Name)], shape.Names, declaration.Rest.Names?.Location, "names");
@@ -166,15 +167,14 @@ internal sealed partial class FaceBuilder(ServiceDeclaration declaration, Entity
         foreach (var (path, set) in paths)
         {
             var place = sets[set].Rest.Path?.Location ?? sets[set].Location;
+            CheckVariables(model.FindSet(set)!, path, place);
             if (Documents.Contains(path))
                 diagnostics.Error("rest-path", $"'{path}' is a document of the service, and no path of '{set}'.", place);
-            var other = paths.Find(p =>
-                (p.Set != set && p.Path == path) || (p.Path != path && path.StartsWith(p.Path + "/", StringComparison.Ordinal))
-            );
+            var other = paths.Find(p => (p.Set != set && IsAlike(p.Path, path)) || (p.Path != path && IsBelow(path, p.Path)));
             if (other.Path is not null)
                 diagnostics.Error(
                     "rest-path",
-                    other.Path == path
+                    IsAlike(other.Path, path)
                         ? $"The sets '{set}' and '{other.Set}' have the same path '{path}'."
                         : $"The path '{path}' of '{set}' lies below '{other.Path}' of '{other.Set}', where keys stand.",
                     place,
@@ -182,6 +182,42 @@ internal sealed partial class FaceBuilder(ServiceDeclaration declaration, Entity
                 );
         }
     }
+
+    /// <summary>Variables of a path must be parameters of the query, each once, and never its first segment.</summary>
+    private void CheckVariables(EntitySet set, string path, SourceLocation place)
+    {
+        var variables = path.Split('/').Select(PathVariable.Of).ToList();
+        void Wrong(string message, string advice) => diagnostics.Error("rest-path", message, place, advice);
+        foreach (var segment in path.Split('/').Where((s, i) => variables[i] is null && s.AsSpan().ContainsAny("{}")))
+            Wrong($"'{segment}' in the path of '{set.Name}' is no variable: one is a whole segment, such as {{from}}.", "Mend the braces.");
+        foreach (var name in variables.OfType<string>().Where(n => set.Parameters.All(p => p.Placeholder != n)).Distinct())
+            Wrong(
+                $"'{set.Name}' has no parameter '{name}', which its path names."
+                    + NearestName.Hint(name, set.Parameters.Select(p => p.Placeholder)),
+                set.IsQuery ? "Callers give the parameters of a path." : "Only queries have variables in their paths."
+            );
+        if (variables.OfType<string>().GroupBy(n => n).FirstOrDefault(g => g.Count() > 1) is { } twice)
+            Wrong($"The path of '{set.Name}' has the variable '{twice.Key}' twice.", "Each stands once.");
+        if (variables[0] is not null)
+            Wrong($"The path of '{set.Name}' starts with a variable.", "Start it with a name, such as near/{from}.");
+    }
+
+    /// <summary>Whether two paths can be the same address; a variable stands for any segment.</summary>
+    private static bool IsAlike(string one, string other)
+    {
+        var (first, second) = (one.Split('/'), other.Split('/'));
+        return first.Length == second.Length && first.Zip(second).All(AreAlike);
+    }
+
+    /// <summary>Whether a path can lie below another one, where keys and what follows them stand.</summary>
+    private static bool IsBelow(string path, string other)
+    {
+        var (inner, outer) = (path.Split('/'), other.Split('/'));
+        return inner.Length > outer.Length && outer.Zip(inner).All(AreAlike);
+    }
+
+    private static bool AreAlike((string First, string Second) segments) =>
+        segments.First == segments.Second || PathVariable.Of(segments.First) is not null || PathVariable.Of(segments.Second) is not null;
 
     [GeneratedRegex("^[A-Za-z0-9._~-]+$")]
     private static partial Regex PathSegment();

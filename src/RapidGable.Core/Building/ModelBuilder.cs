@@ -25,6 +25,7 @@ public sealed partial class ModelBuilder
     private readonly ServiceParts _parts;
     private readonly WritingBuilder _writing;
     private readonly BuildGuard _guard;
+    private readonly Dictionary<SetDeclaration, QueryDraft> _queries = new(ReferenceEqualityComparer.Instance);
     private readonly HashSet<SourceObject> _facts = new(ReferenceEqualityComparer.Instance);
 
     /// <summary>The word for a version that is made of all values.</summary>
@@ -200,10 +201,20 @@ public sealed partial class ModelBuilder
     {
         if (set.Select is not { } select)
             return FindObject(set);
+        var source = _sources[set.Source.Value];
+        var text = select.Value.Trim().TrimEnd(';').TrimEnd();
+        var arguments = Array.Empty<StoredValue>();
+        if (set.Query is not null)
+        {
+            var builder = new QueryBuilder(_parts.Types, _diagnostics);
+            if (builder.Build(set, select with { Value = text }, source.Dialect) is not { } query)
+                return null;
+            _queries[set] = query;
+            (text, arguments) = QueryBuilder.Trial(query, source.Dialect);
+        }
         try
         {
-            return await _sources[set.Source.Value]
-                .DescribeQueryAsync(set.From.Value, select.Value.Trim().TrimEnd(';').TrimEnd(), cancellation);
+            return await source.DescribeQueryAsync(set.From.Value, text, arguments, cancellation);
         }
         catch (SourceException exception) when (exception.Kind is SourceFaultKind.Broken or SourceFaultKind.Changed)
         {
@@ -211,7 +222,9 @@ public sealed partial class ModelBuilder
                 "select",
                 $"The SELECT of '{set.From.Value}' cannot be published: {exception.Message}",
                 select.Location,
-                "It must be one SELECT without parameters, as the database itself understands it."
+                set.Query is null
+                    ? "It must be one SELECT without parameters, as the database itself understands it."
+                    : "It must be one SELECT that only reads, as the database itself understands it."
             );
             return null;
         }
@@ -270,9 +283,19 @@ public sealed partial class ModelBuilder
         }
         if ((set.Operations & ~SetOperations.Read) != 0)
             CheckWritable(set, item);
+        if (set.Query is { Gives: QueryResult.Value } && visible.Length > 1)
+        {
+            _diagnostics.Error(
+                "query",
+                $"The query '{name}' gives a value and has {visible.Length} columns.",
+                set.From.Location,
+                $"Show one of them with 'show', or write 'gives: row'. Its columns: {string.Join(", ", item.Columns.Select(c => c.Name))}."
+            );
+            return null;
+        }
         if (set.Select is not null)
-            Note(name, "a SELECT", "declared");
-        if (set.IsKeyless)
+            Note(name, set.Query is null ? "a SELECT" : "a query", "declared");
+        if (set.IsKeyless && set.Query is null)
             Note(name, "no key", "declared: published as a function that returns a collection");
         return new SetDraft(
             name,
@@ -322,11 +345,11 @@ public sealed partial class ModelBuilder
             && (
                 earlier.Exists(d => d.TypeName == name)
                 || name == "Container"
-                || (set.IsKeyless && name == setName)
+                || ((set.IsKeyless || set.Query is not null) && name == setName)
                 || members.Any(m => m.Name == name)
             )
         )
-            name = setName + "_type";
+            name = setName + (set.Query is null ? "_type" : "Row");
         if (earlier.Find(d => d.TypeName == name) is { } same)
             _diagnostics.Error(
                 "type-twice",
@@ -357,7 +380,7 @@ public sealed partial class ModelBuilder
             draft.Name,
             type,
             draft.Item.Query is { } select
-                ? new QuerySource(draft.Declaration.Source.Value, select)
+                ? QueryOf(draft, select)
                 : new TableSource(draft.Declaration.Source.Value, draft.Item.Schema, draft.Item.Name) { RowId = draft.Item.RowId }
         )
         {
@@ -376,8 +399,27 @@ public sealed partial class ModelBuilder
             Changes = draft.Changes,
             RequiresFilter = draft.Declaration.RequiresFilter,
             ContainedIn = relations.ContainedIn(draft.Name),
+            IsQuery = draft.Declaration.Query is not null,
+            Gives = draft.Declaration.Query?.Gives ?? QueryResult.Rows,
+            Parameters = ParametersOf(draft),
+            TakesFromCaller = _queries.GetValueOrDefault(draft.Declaration)?.Parameters.Any(p => p.TakenFrom is not null) == true,
         };
     }
+
+    private QuerySource QueryOf(SetDraft draft, string select) =>
+        _queries.TryGetValue(draft.Declaration, out var query)
+            ? new QuerySource(draft.Declaration.Source.Value, draft.Declaration.Select!.Value.Trim())
+            {
+                Pieces = query.Pieces,
+                Parameters = query.Marks,
+            }
+            : new QuerySource(draft.Declaration.Source.Value, select);
+
+    /// <summary>What callers give, those that they must give first (Core.OptionalParameter).</summary>
+    private ImmutableArray<OperationParameter> ParametersOf(SetDraft draft) =>
+        _queries.TryGetValue(draft.Declaration, out var query)
+            ? [.. query.Parameters.Where(p => p.TakenFrom is null).OrderBy(p => p.IsRequired ? 0 : 1)]
+            : [];
 
     /// <summary>The rules of a set, whose columns must be properties outside of the key.</summary>
     private ImmutableArray<Grant> Rules(SetDraft draft)

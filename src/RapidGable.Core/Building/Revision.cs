@@ -24,7 +24,9 @@ public static class Revision
             .Sources.Where(s => sources.Contains(s.Name))
             .Select(s => s.Location.File)
             .Append(declared.Location.File)
-            .Append(WorkspaceTexts.Root);
+            .Concat(declared.Sets.Select(s => s.Select?.Location.File).OfType<string>())
+            .Append(WorkspaceTexts.Root)
+            .Distinct();
         var facts = service.Facts.Select(f => JsonSerializer.Serialize(f)).Order(StringComparer.Ordinal);
         var whole = string.Join('\n', facts.Prepend(workspace.Texts.Identity(files)));
         return Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(whole)))[..Length];

@@ -35,7 +35,7 @@ public sealed class ChangeRunner
     public static IReadOnlyList<ChangeVerb> Taken(BoundPath path, EntitySet whole, EntityModel model)
     {
         bool May(SetOperations operation) => whole.Operations.HasFlag(operation);
-        if (path.Root is null || path.IsCrossJoin || whole.IsUnkeyed)
+        if (path.Root is null || path.IsCrossJoin || whole.IsFunction)
             return [];
         var holder = path.Hops.Length == 0 ? null : model.FindSet((path.Hops.Length > 1 ? path.Hops[^2].Target : path.Root).Name);
         // The entity changes that holds the relation; a link table belongs to both.

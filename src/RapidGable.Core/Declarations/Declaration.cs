@@ -325,6 +325,9 @@ public sealed record SetDeclaration(Located<string> From, SourceLocation Locatio
     /// <summary>A SELECT that stands for the table or view; null = <see cref="From"/> names it.</summary>
     public Located<string>? Select { get; init; }
 
+    /// <summary>For a query with a name; null = it is a set.</summary>
+    public QueryDeclaration? Query { get; init; }
+
     public Located<string>? Description { get; init; }
 
     /// <summary>What is said of single columns.</summary>

@@ -6,6 +6,8 @@ namespace RapidGable.Declarations;
 /// <summary>A workspace that is a folder of files.</summary>
 public sealed class WorkspaceFolder(string folder) : IWorkspaceStore
 {
+    private static readonly string[] Endings = [".yaml", ".yml", WorkspaceTexts.SqlEnding];
+
     private static readonly string[] Kinds = ["sources", "services", "checks"];
 
     public string Folder { get; } = Path.GetFullPath(folder);
@@ -34,7 +36,8 @@ public sealed class WorkspaceFolder(string folder) : IWorkspaceStore
             return [];
         return Directory
             .EnumerateFiles(path)
-            .Where(f => f.EndsWith(".yaml", StringComparison.Ordinal) || f.EndsWith(".yml", StringComparison.Ordinal))
+            .Where(f => Endings.Any(e => f.EndsWith(e, StringComparison.Ordinal)))
+            .Where(f => kind == "services" || !f.EndsWith(WorkspaceTexts.SqlEnding, StringComparison.Ordinal))
             .Select(f => $"{kind}/{Path.GetFileName(f)}");
     }
 

@@ -76,7 +76,12 @@ public sealed partial class WorkspaceReader
         }
 
         var sources = _texts.Of("sources").Select(ReadSource).OfType<SourceDeclaration>().ToImmutableArray();
-        var services = _texts.Of("services").Select(ReadService).OfType<ServiceDeclaration>().ToImmutableArray();
+        var services = _texts
+            .Of("services")
+            .Where(f => !f.EndsWith(WorkspaceTexts.SqlEnding, StringComparison.Ordinal))
+            .Select(ReadService)
+            .OfType<ServiceDeclaration>()
+            .ToImmutableArray();
         var checks = _texts.Of("checks").Select(ReadFile).OfType<MappingReader>().SelectMany(f => CheckReader.Read(f)).ToImmutableArray();
         foreach (var check in checks.Where(c => services.All(s => s.Name != c.Service.Value)))
             _diagnostics.Error(
@@ -116,23 +121,45 @@ public sealed partial class WorkspaceReader
 
     private MappingReader? ReadFile(string file)
     {
+        if (TextOf(file) is not { } text)
+            return null;
+        return YamlTree.Read(file, text, _diagnostics) is { } mapping ? new MappingReader(mapping, _diagnostics) : null;
+    }
+
+    /// <summary>The text of a file; null = it cannot be read, which is then reported.</summary>
+    private string? TextOf(string file)
+    {
         var bytes = _texts.Files[file];
         if (bytes.IsDefault)
         {
             _diagnostics.Error("unreadable", "The file cannot be read.", SourceLocation.WholeFile(file));
             return null;
         }
-        string text;
         try
         {
-            text = new UTF8Encoding(false, throwOnInvalidBytes: true).GetString(bytes.AsSpan()).TrimStart('\uFEFF');
+            return new UTF8Encoding(false, throwOnInvalidBytes: true).GetString(bytes.AsSpan()).TrimStart('\uFEFF');
         }
         catch (DecoderFallbackException)
         {
             _diagnostics.Error("encoding", "The file is not UTF-8 text.", SourceLocation.WholeFile(file));
             return null;
         }
-        return YamlTree.Read(file, text, _diagnostics) is { } mapping ? new MappingReader(mapping, _diagnostics) : null;
+    }
+
+    /// <summary>The statement in a file beside the services'; null = there is none, which is then reported.</summary>
+    private Located<string>? Statement(Located<string> file)
+    {
+        var path = "services/" + file.Value;
+        if (_texts.Files.ContainsKey(path) && path.EndsWith(WorkspaceTexts.SqlEnding, StringComparison.Ordinal))
+            return TextOf(path) is { } text ? new Located<string>(text, SourceLocation.WholeFile(path)) : null;
+        var files = _texts.Of("services").Where(f => f.EndsWith(WorkspaceTexts.SqlEnding, StringComparison.Ordinal)).Select(f => f[9..]);
+        _diagnostics.Error(
+            "query",
+            $"There is no file services/{file.Value} with a statement.{NearestName.Hint(file.Value, files)}",
+            file.Location,
+            "It stands beside the service's own file, and its name ends in .sql."
+        );
+        return null;
     }
 
     private SourceDeclaration? ReadSource(string file)
@@ -237,7 +264,13 @@ public sealed partial class WorkspaceReader
         var sets = new SetReader(_diagnostics);
         var rules = RuleReader.Read(reader, ofService: true) ?? [];
         var types = new TypeReader(_diagnostics).Read(reader);
-        var declared = source is null ? [] : sets.Read(reader, new SetDefaults(source, page, largest, rules, callerKeys));
+        ImmutableArray<SetDeclaration> declared = [];
+        if (source is not null)
+        {
+            var defaults = new SetDefaults(source, page, largest, rules, callerKeys);
+            var queries = sets.ReadQueries(reader, defaults, Statement);
+            declared = [.. queries.IsEmpty || reader.Node("sets") is not null ? sets.Read(reader, defaults) : [], .. queries];
+        }
         reader.ReportUnknown("a service");
         return source is null
             ? null

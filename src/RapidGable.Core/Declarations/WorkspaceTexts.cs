@@ -22,6 +22,9 @@ public sealed record WorkspaceTexts(string Name, ImmutableSortedDictionary<strin
     /// <summary>The text that every workspace has.</summary>
     public const string Root = "workspace.yaml";
 
+    /// <summary>The ending of texts that hold a statement.</summary>
+    public const string SqlEnding = ".sql";
+
     /// <summary>Whether there is such a workspace at all, be it without any text.</summary>
     public bool Exists { get; init; } = true;
 

@@ -15,7 +15,7 @@ internal sealed partial class ExpressionBinder
                     400,
                     "unknown-parameter",
                     $"'{first}' is no parameter and no property of {set.Name}."
-                        + NearestName.Hint(first, match.OtherNames.Concat(set.Type.MemberNames)),
+                        + NearestName.Hint(first, match.OtherNames.Concat(set.Type.MemberNames).Concat(set.Parameters.Select(p => p.Name))),
                     match.Parameter
                 )
             );

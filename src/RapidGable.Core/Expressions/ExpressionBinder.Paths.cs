@@ -349,7 +349,7 @@ internal sealed partial class ExpressionBinder
 
     private BoundExpression BindRoot(RootSyntax root)
     {
-        if (model.FindSet(root.Set.Text) is not { ContainedIn: null, IsUnkeyed: false } found)
+        if (model.FindSet(root.Set.Text) is not { ContainedIn: null, IsFunction: false } found)
             throw Fault(
                 "unknown-property",
                 $"There is no entity set '{root.Set.Text}' to follow "

@@ -56,20 +56,24 @@ internal static class KeyBinder
 
     private static BoundLiteral Value(Property property, LiteralSyntax value, Func<string, FaultException> wrong)
     {
-        var type = ExpressionBinder.TypeOf(value.Kind);
-        var fits =
-            value.Kind == LiteralKind.Text
-            || type.Kind == property.Type.Kind
-            || (property.Type.IsIntegral && value.Kind == LiteralKind.Integer)
-            || (property.Type.Kind == EdmKind.Decimal && value.Kind is LiteralKind.Integer or LiteralKind.Decimal)
-            || (property.Type.Kind is EdmKind.Duration or EdmKind.Enum && value.Kind == LiteralKind.String);
-        return fits
+        return Fits(value, property.Type)
             ? new BoundLiteral(
                 value.Slot,
                 value.Kind,
                 property.Type,
                 property.Conversion is { Use: not ConvertedUse.Anything } conversion ? conversion : null
             )
-            : throw wrong($"'{property.Name}' is {property.Type.Name}, and the value given for it is {type.Name}.");
+            : throw wrong(
+                $"'{property.Name}' is {property.Type.Name}, and the value given for it is {ExpressionBinder.TypeOf(value.Kind).Name}."
+            );
     }
+
+    /// <summary>Whether a literal can stand for a value of a type, by its form.</summary>
+    public static bool Fits(LiteralSyntax value, EdmType type) =>
+        value.Kind == LiteralKind.Text
+        || ExpressionBinder.TypeOf(value.Kind).Kind == type.Kind
+        || (type.IsIntegral && value.Kind == LiteralKind.Integer)
+        || (type.Kind == EdmKind.Decimal && value.Kind is LiteralKind.Integer or LiteralKind.Decimal)
+        || (type.IsFloating && value.Kind is LiteralKind.Integer or LiteralKind.Decimal or LiteralKind.Double)
+        || (type.Kind is EdmKind.Duration or EdmKind.Enum && value.Kind == LiteralKind.String);
 }

@@ -65,7 +65,14 @@ public sealed class DataProof
     private DataFinding Finding(string what, long rows, string? fault, IEnumerable<string> examples) =>
         new(_service, _set.Name, what, rows, fault, [.. examples]);
 
-    private string Table => _source.Dialect.From(_set.Source) + " AS q";
+    /// <summary>A query with parameters is tried with its examples.</summary>
+    private string Table =>
+        _set.Source is QuerySource { Parameters.IsEmpty: false } query
+            ? $"(\n{QueryBuilder.Trial(query, _source.Dialect).Sql}\n) AS q"
+            : _source.Dialect.From(_set.Source) + " AS q";
+
+    private StoredValue[] Arguments =>
+        _set.Source is QuerySource { Parameters.IsEmpty: false } query ? QueryBuilder.Trial(query, _source.Dialect).Arguments : [];
 
     private string Column(Property property) => _source.Dialect.Column(_source.Dialect.Quote(property.Column), property);
 
@@ -108,7 +115,7 @@ public sealed class DataProof
     private async Task<List<StoredValue[]>> RowsAsync(ISourceSession session, string sql, int width)
     {
         var rows = new List<StoredValue[]>();
-        await using var cursor = await session.QueryAsync(sql, default, _cancellation);
+        await using var cursor = await session.QueryAsync(sql, Arguments, _cancellation);
         while (await cursor.ReadAsync(_cancellation))
             rows.Add([.. Enumerable.Range(0, width).Select(cursor.GetStored)]);
         return rows;
@@ -130,7 +137,7 @@ public sealed class DataProof
         await using var session = await _source.OpenSessionAsync(SessionKind.Plain, _cancellation);
         await using var cursor = await session.QueryAsync(
             $"SELECT {string.Join(", ", properties.Select(Column))} FROM {Table}",
-            default,
+            Arguments,
             _cancellation
         );
         while (await cursor.ReadAsync(_cancellation))

@@ -214,6 +214,7 @@ public sealed class CsdlJsonWriter
                 WriteTypeOf(result);
                 _json.WriteEndObject();
             }
+            WriteAnnotations("", operation);
             _json.WriteEndObject();
         }
         _json.WriteEndArray();

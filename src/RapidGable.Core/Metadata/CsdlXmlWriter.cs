@@ -60,9 +60,10 @@ public sealed partial class CsdlXmlWriter
         }
         foreach (var set in _model.Sets)
         {
-            if (set.IsUnkeyed)
+            if (set.IsFunction)
             {
-                WriteComplex(set.Type.Name, set.Type.Properties, false, set.Type.Description);
+                if (set.Gives != QueryResult.Value)
+                    WriteComplex(set.Type.Name, set.Type.Properties, false, set.Type.Description);
                 WriteOperation(Operation.OfRows(set));
             }
             else
@@ -111,10 +112,19 @@ public sealed partial class CsdlXmlWriter
             _xml.WriteAttributeString("IsComposable", "true");
         foreach (var parameter in operation.Parameters)
             WriteParameter(parameter);
-        if (operation.Rows is { } rows)
+        if (operation.Value is { } value)
+        {
+            _xml.WriteStartElement("ReturnType", Edm);
+            _xml.WriteAttributeString("Type", value.Name);
+            WriteFacets(value);
+            _xml.WriteEndElement();
+        }
+        else if (operation.Rows is { Gives: QueryResult.Row } row)
+            Element("ReturnType", Edm, ("Type", _model.QualifiedName(row.Type)));
+        else if (operation.Rows is { } rows)
             Element("ReturnType", Edm, ("Type", $"Collection({_model.QualifiedName(rows.Type)})"), ("Nullable", "false"));
-        else if (operation.Value is { } value)
-            Element("ReturnType", Edm, ("Type", value.Name));
+        if (operation.Rows?.IsQuery == true && operation.Description is { } description)
+            Annotation("Core.Description", "String", description);
         _xml.WriteEndElement();
     }
 
@@ -125,8 +135,30 @@ public sealed partial class CsdlXmlWriter
         _xml.WriteAttributeString("Type", parameter.Type.Name);
         if (!parameter.Nullable)
             _xml.WriteAttributeString("Nullable", "false");
+        WriteFacets(parameter.Type);
         if (parameter.Description is { } description)
             Annotation("Core.Description", "String", description);
+        if (!parameter.IsRequired)
+            Annotated("Core.OptionalParameter", () => WriteDefault(parameter.DefaultValue));
+        WriteRules(parameter.AsProperty());
+        Annotated("Core.Example", () => WriteExample(parameter.Sample));
+        _xml.WriteEndElement();
+    }
+
+    private void WriteExample(string value)
+    {
+        _xml.WriteStartElement("Record", Edm);
+        _xml.WriteAttributeString("Type", "Core.PrimitiveExampleValue");
+        Element("PropertyValue", Edm, ("Property", "Value"), ("String", value));
+        _xml.WriteEndElement();
+    }
+
+    /// <summary>The record of Core.OptionalParameter.</summary>
+    private void WriteDefault(string? value)
+    {
+        _xml.WriteStartElement("Record", Edm);
+        if (value is not null)
+            Element("PropertyValue", Edm, ("Property", "DefaultValue"), ("String", value));
         _xml.WriteEndElement();
     }
 
@@ -184,6 +216,19 @@ public sealed partial class CsdlXmlWriter
             _xml.WriteEndElement();
         });
 
+    private void WriteFacets(EdmType type)
+    {
+        if (type.MaxLength is { } length)
+            _xml.WriteAttributeString("MaxLength", Text(length));
+        var hasPrecision =
+            type.Kind == EdmKind.Decimal
+            || (type.Kind is EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration && type.Precision is > 0);
+        if (hasPrecision && type.Precision is { } precision)
+            _xml.WriteAttributeString("Precision", Text(precision));
+        if (type.Kind == EdmKind.Decimal)
+            _xml.WriteAttributeString("Scale", type.Scale is { } scale ? Text(scale) : "variable");
+    }
+
     /// <param name="owner">What paths in its annotations start at; null = it is part of complex values, which have none.</param>
     private void WriteProperty(Property property, bool isMediaType = false, EntityType? owner = null)
     {
@@ -195,18 +240,7 @@ public sealed partial class CsdlXmlWriter
             _xml.WriteAttributeString("Nullable", "false");
         if (type.IsCollection)
             _xml.WriteAttributeString("Nullable", "true");
-        if (type.MaxLength is { } length)
-            _xml.WriteAttributeString("MaxLength", Text(length));
-        if (
-            type.Kind == EdmKind.Decimal
-            || (type.Kind is EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration && type.Precision is > 0)
-        )
-        {
-            if (type.Precision is { } precision)
-                _xml.WriteAttributeString("Precision", Text(precision));
-            if (type.Kind == EdmKind.Decimal)
-                _xml.WriteAttributeString("Scale", type.Scale is { } scale ? Text(scale) : "variable");
-        }
+        WriteFacets(type);
         if (property.DefaultValue is { } value && DefaultLiteral.Of(type, value) is { } literal)
             _xml.WriteAttributeString("DefaultValue", literal);
         if (property.Description is { } description)

@@ -17,8 +17,8 @@ public static class ServiceDocumentWriter
             if (format.HasContext)
                 json.WriteString(format.Control("context"), serviceRoot + "$metadata");
             json.WriteStartArray("value");
-            foreach (var set in model.Sets.Where(s => s.ContainedIn is null))
-                Entry(json, set.Name, set.IsUnkeyed ? "FunctionImport" : "EntitySet");
+            foreach (var set in model.Sets.Where(s => s.ContainedIn is null && !s.Parameters.Any(p => p.IsRequired)))
+                Entry(json, set.Name, set.IsFunction ? "FunctionImport" : "EntitySet");
             foreach (var operation in model.DeclaredOperations.Where(o => o.IsInServiceDocument))
                 Entry(json, operation.Name, "FunctionImport");
             json.WriteEndArray();

@@ -374,8 +374,23 @@ public sealed record EntitySet(string Name, EntityType Type, RowSource Source)
             },
         };
 
-    /// <summary>Rows without a key: published as a function that returns a collection of a complex type.</summary>
+    /// <summary>Rows without a key, which are paged by their number.</summary>
     public bool IsUnkeyed => Type.Key.IsEmpty;
+
+    /// <summary>For a query: what its callers give, those that they must give first. Others are taken from the caller.</summary>
+    public ImmutableArray<OperationParameter> Parameters { get; init; } = [];
+
+    /// <summary>For a query: how much it gives.</summary>
+    public QueryResult Gives { get; init; }
+
+    /// <summary>The rows of a query of the declaration.</summary>
+    public bool IsQuery { get; init; }
+
+    /// <summary>What a query gives depends on who calls it, beyond the rules.</summary>
+    public bool TakesFromCaller { get; init; }
+
+    /// <summary>Published as a function that returns a complex type, a collection of it, or a single value.</summary>
+    public bool IsFunction => IsUnkeyed || IsQuery;
 
     /// <summary>Entities are part of those of another set and are reached over it only; null = a set of its own.</summary>
     public string? ContainedIn { get; init; }
@@ -423,13 +438,13 @@ public sealed class EntityModel
     /// <summary>Functions and actions that are declared as such.</summary>
     public ImmutableArray<Operation> DeclaredOperations { get; private init; } = [];
 
-    /// <summary>Functions and actions beside the sets: those of rows without a key first, in the order of the sets.</summary>
+    /// <summary>Functions and actions: those of queries and of rows without a key first, in the order of the sets.</summary>
     public IEnumerable<Operation> Operations =>
-        Sets.Where(s => s is { IsUnkeyed: true, ContainedIn: null }).Select(Operation.OfRows).Concat(DeclaredOperations);
+        Sets.Where(s => s is { IsFunction: true, ContainedIn: null }).Select(Operation.OfRows).Concat(DeclaredOperations);
 
     /// <summary>The operation of a name; null = there is none.</summary>
     public Operation? FindOperation(string name) =>
-        _sets.GetValueOrDefault(name) is { IsUnkeyed: true, ContainedIn: null, IsTransient: false } rows ? Operation.OfRows(rows)
+        _sets.GetValueOrDefault(name) is { IsFunction: true, ContainedIn: null, IsTransient: false } rows ? Operation.OfRows(rows)
         : DeclaredOperations.IsEmpty ? null
         : DeclaredOperations.FirstOrDefault(o => o.Name == name);
 

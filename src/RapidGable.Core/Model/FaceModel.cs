@@ -43,6 +43,7 @@ public static class FaceModel
                 AlternateKeys = [.. type.AlternateKeys.Select(All)],
                 Derived = [.. type.Derived.Select(d => d with { Properties = All(d.Properties) })],
             },
+            Parameters = [.. set.Parameters.Select(p => p with { Name = casing.Apply(p.Name) })],
             DefaultOrder = [.. set.DefaultOrder.Select(o => o with { Property = Named(o.Property, casing) })],
             Version = set.Version is { } version ? Named(version, casing) : null,
             RowRules = [.. set.RowRules.Select(r => r.Property is { } told ? r with { Property = casing.Apply(told) } : r)],

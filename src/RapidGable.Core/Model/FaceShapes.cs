@@ -38,6 +38,10 @@ public record FaceShape
 /// <summary>How a service stands on the plain REST face.</summary>
 public sealed record RestShape : FaceShape
 {
+    /// <summary>The parameters that every list takes, so that no parameter of a query has such a name.</summary>
+    public static ImmutableArray<string> ListParameters { get; } =
+    ["filter", "sort", "fields", "include", "search", "limit", "after", "rows", "total", "format"];
+
     /// <summary>Path of the service, with slashes at both ends; null = <c>/rest/{service}/</c>.</summary>
     public string? Base { get; init; }
 

@@ -12,14 +12,83 @@ public enum OperationKind
     Action,
 }
 
-/// <summary>A value that a caller gives to an operation.</summary>
-/// <param name="Nullable">Null may be given.</param>
+/// <summary>What a query gives.</summary>
+public enum QueryResult
+{
+    /// <summary>As many rows as there are.</summary>
+    Rows,
+
+    /// <summary>One row, or none.</summary>
+    Row,
+
+    /// <summary>The value of one column of one row, or none.</summary>
+    Value,
+}
+
+/// <summary>A value that an operation is given, by its caller or by the service.</summary>
+/// <param name="Nullable">It may be left out, and is null then.</param>
 public sealed record OperationParameter(string Name, EdmType Type, bool Nullable)
 {
     public string? Description { get; init; }
 
-    /// <summary>Taken when none is given, in the form of the type's literal without quotes; null = one must be given.</summary>
+    /// <summary>The name in the statement; it stays when a face writes names in another case.</summary>
+    public string Placeholder { get; init; } = Name;
+
+    /// <summary>Taken when none is given, in the form of the type's literal without quotes; null = there is none.</summary>
     public string? DefaultValue { get; init; }
+
+    /// <summary>What given values must be beyond their type.</summary>
+    public ValueRules Rules { get; init; } = ValueRules.None;
+
+    /// <summary>How given values become those of the statement; null = they are the same.</summary>
+    public ValueConversion? Conversion { get; init; }
+
+    /// <summary>As in <see cref="Property.StorageForm"/>.</summary>
+    public string? StorageForm { get; init; }
+
+    /// <summary>
+    /// What of the caller the service takes for it, which nobody can set: <c>user</c>, <c>roles</c> or the name of an attribute. Null = the
+    /// caller gives the value.
+    /// </summary>
+    public string? TakenFrom { get; init; }
+
+    /// <summary>A value that shows what is meant, in the form of <see cref="DefaultValue"/>; null = none.</summary>
+    public string? Example { get; init; }
+
+    /// <summary>A value to try the operation with: the declared example, else one that its type and rules take.</summary>
+    public string Sample =>
+        Example
+        ?? DefaultValue
+        ?? (Rules.Values.IsEmpty ? Rules.Minimum ?? Rules.Maximum : Rules.Values[0]) switch
+        {
+            { } value => ValueConversion.Text(value),
+            null => Type.Kind switch
+            {
+                EdmKind.Enum => Type.Enum!.Members[0].Name,
+                EdmKind.Boolean => "true",
+                EdmKind.String => new string('a', Math.Max(1, Rules.MinLength ?? 1)),
+                EdmKind.Guid => "0d9b3f5e-6c1a-4e8b-9f42-7a5c8d2e1b30",
+                EdmKind.Date => "2024-05-01",
+                EdmKind.TimeOfDay => "12:00:00",
+                EdmKind.DateTimeOffset => "2024-05-01T12:00:00Z",
+                EdmKind.Duration => "PT1H",
+                EdmKind.Binary => "AQI",
+                _ => "1",
+            },
+        };
+
+    /// <summary>The caller must give a value.</summary>
+    public bool IsRequired => TakenFrom is null && DefaultValue is null && !Nullable;
+
+    /// <summary>The parameter as documents describe a property.</summary>
+    public Property AsProperty() =>
+        new(Name, Type, Nullable, Placeholder, StorageForm)
+        {
+            Description = Description,
+            DefaultValue = DefaultValue,
+            Rules = Rules,
+            Conversion = Conversion,
+        };
 }
 
 /// <summary>Something that a service does when it is called by its name.</summary>
@@ -39,12 +108,17 @@ public sealed record Operation(string Name, OperationKind Kind, EntitySet? Rows)
     public AccessRule Who { get; init; } = AccessRule.Nobody;
 
     /// <summary>Filters, orders and pages may follow the call.</summary>
-    public bool IsComposable => Kind == OperationKind.Function && Rows is not null;
+    public bool IsComposable => Kind == OperationKind.Function && Rows?.Gives == QueryResult.Rows;
 
     /// <summary>It can be called by its name alone, so that the service document lists it.</summary>
-    public bool IsInServiceDocument => Kind == OperationKind.Function && Parameters.IsEmpty;
+    public bool IsInServiceDocument => Kind == OperationKind.Function && !Parameters.Any(p => p.IsRequired);
 
-    /// <summary>Rows without a key, which are a function without parameters (CSDL 12).</summary>
-    public static Operation OfRows(EntitySet unkeyed) =>
-        new(unkeyed.Name, OperationKind.Function, unkeyed) { Description = unkeyed.Type.Description };
+    /// <summary>Rows without a key or of a query, which are a function (CSDL 12).</summary>
+    public static Operation OfRows(EntitySet set) =>
+        new(set.Name, OperationKind.Function, set)
+        {
+            Description = set.Description ?? set.Type.Description,
+            Parameters = set.Parameters,
+            Value = set.Gives == QueryResult.Value ? set.Type.Properties[0].Type : null,
+        };
 }

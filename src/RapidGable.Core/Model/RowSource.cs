@@ -1,3 +1,5 @@
+using System.Collections.Immutable;
+
 namespace RapidGable.Model;
 
 /// <summary>
@@ -52,6 +54,12 @@ public sealed class TableSource(string source, string? schema, string name) : St
 public sealed class QuerySource(string source, string select) : StoredRows(source)
 {
     public string Select => select;
+
+    /// <summary>The statement without its parameters: what stands before, between and behind them.</summary>
+    public ImmutableArray<string> Pieces { get; init; } = [select];
+
+    /// <summary>The parameter between each two pieces, in the order of the statement; one may stand several times.</summary>
+    public ImmutableArray<OperationParameter> Parameters { get; init; } = [];
 
     public override string ToString() => "a SELECT";
 }

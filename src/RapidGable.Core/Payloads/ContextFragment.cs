@@ -16,14 +16,16 @@ internal static class ContextFragment
         if (request.Path.IsCrossJoin)
             return "Collection(Edm.ComplexType)";
         var target = request.Path.Target;
-        if (request.Apply?.IsTransient == true && target.IsUnkeyed)
+        if (request.Apply?.IsTransient == true && target.IsFunction)
             return "Collection(Edm.ComplexType)";
         if (request.Apply is { IsTransient: true } apply)
         {
             var made = apply.Result.Type.Properties.Concat(request.Select!.Computed.Select(c => c.Property));
             return $"{Encode(target.Name)}({(list.Length > 0 && request.Select!.IsPartial ? list[1..^1] : Shown(made))})";
         }
-        if (target.IsUnkeyed)
+        if (target.IsFunction && target.Gives != QueryResult.Rows)
+            return model.QualifiedName(target.Type) + list;
+        if (target.IsFunction)
             return $"Collection({model.QualifiedName(target.Type)}){list}";
         var set =
             (request.Path.Hops is [.., { Navigation.IsContained: true } last] ? Encode(last.Navigation.Name) : Encode(target.Name))
@@ -34,9 +36,11 @@ internal static class ContextFragment
             : set + "/$entity";
     }
 
-    /// <param name="entityId">The canonical address of the entity that has the property.</param>
+    /// <param name="entityId">The canonical address of the entity that has the property; what a function gives has none.</param>
     public static string OfProperty(string entityId, BoundPath path) =>
-        $"{entityId}/{(path.Group is { } group ? Encode(group.Name) + "/" : "")}{Encode(path.Property!.Name)}";
+        path is { Hops.IsEmpty: true, Root.IsFunction: true }
+            ? path.Property!.Type.Name
+            : $"{entityId}/{(path.Group is { } group ? Encode(group.Name) + "/" : "")}{Encode(path.Property!.Name)}";
 
     /// <summary>The path up to the container of what is addressed, with a slash at its end; null when it is not contained.</summary>
     /// <param name="literal">Writes the literal in a slot as it stands in an address.</param>

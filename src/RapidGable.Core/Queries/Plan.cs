@@ -26,6 +26,9 @@ public sealed record PlanColumn(string Alias, Property Property) : PlanValue;
 /// <param name="Base">Path to the entity that the expression is about, from that of the statement.</param>
 public sealed record PlanExpression(BoundExpression Expression, string Base = "") : PlanValue;
 
+/// <summary>The number of all rows of the statement.</summary>
+public sealed record PlanTotal : PlanValue;
+
 /// <summary>The number of the parent that a related row belongs to.</summary>
 public sealed record PlanParentNumber : PlanValue;
 
@@ -149,6 +152,9 @@ public abstract record PlanParameter;
 
 /// <param name="Type">The published type.</param>
 public sealed record LiteralParameter(int Slot, EdmType Type, string? StorageForm, ValueConversion? Conversion = null) : PlanParameter;
+
+/// <summary>A value that a query is called with, or that the service takes from the caller.</summary>
+public sealed record ArgumentParameter(OperationParameter Parameter) : PlanParameter;
 
 /// <summary>A literal of the condition of an access rule, or the caller's attribute that it stands for.</summary>
 public sealed record RuleParameter(BoundRule Rule, LiteralParameter Literal) : PlanParameter;

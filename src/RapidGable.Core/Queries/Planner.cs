@@ -103,12 +103,13 @@ public sealed class Planner
             .ToDictionary(e => e, e => e.Navigation.Joins.Select(j => Cell(j.Own, level)).ToImmutableArray());
         var orderColumns = order.Select(o => _main.Output(o.Value)).ToImmutableArray();
         int? matches = _request is { IsDelta: true, Filter: { } kept } ? _main.Output(new PlanExpression(kept)) : null;
+        int? total = path is { Root.Gives: not QueryResult.Rows, Hops.IsEmpty: true } ? _main.Output(new PlanTotal()) : null;
         if (path.IsCrossJoin)
             entity = entity with { Joined = Joined(level) };
         var main = Page(filtered, order);
         var remotes = remoteOwn.Select((r, i) => Remote(r.Key, main, r.Value, i)).ToImmutableArray();
         entity = entity with { Remotes = [.. remotes.Select(r => r.Shape with { TypeColumn = entity.TypeColumn(r.Shape.Expand.Cast) })] };
-        var shape = Shape(entity, value, orderColumns) with { MediaTypeColumn = mediaType, MatchColumn = matches };
+        var shape = Shape(entity, value, orderColumns) with { MediaTypeColumn = mediaType, MatchColumn = matches, TotalColumn = total };
         return new QueryPlan(main, _request.Count ? filtered : null, probe, Children(main), shape)
         {
             Tracking = _request.CanTrack || _request.IsDelta ? _request.Target.Changes : null,

@@ -103,6 +103,11 @@ public sealed class QueryRun : IAsyncDisposable
         {
             await run.StartAsync(bound, cancellation);
             run.ParentExists &= isThere;
+            if (run is { HasRow: true, Query.Shape.TotalColumn: { } total } && run.Rows.GetInt64(total) > 1)
+            {
+                await run.DisposeAsync();
+                return new RequestFault(500, "several-rows", "The query is declared to give one row, and it gives several.");
+            }
             return run;
         }
         catch (SourceException exception)

@@ -19,12 +19,14 @@ public sealed class QueryValues
     private readonly DateTime _now;
     private readonly Lazy<string> _order;
     private readonly bool _isUnkeyed;
+    private readonly ImmutableDictionary<string, BoundLiteral> _arguments;
     private object?[]? _bridge;
     private IReadOnlyList<object[]>? _batch;
 
     private QueryValues(ISpelledRequest? spelled, BoundRequest request, DateTime now, Caller caller)
     {
         _caller = caller;
+        _arguments = request.Path.Arguments;
         _literals = spelled?.Literals ?? [];
         _position = spelled?.Position;
         ChangePosition = spelled?.Since;
@@ -290,6 +292,8 @@ public sealed class QueryValues
         {
             case LiteralParameter literal:
                 return LiteralValues.Bind(_literals[literal.Slot], literal, dialect, out value);
+            case ArgumentParameter argument:
+                return BindArgument(argument.Parameter, dialect, out value);
             case RuleParameter rule:
                 // The fault must not tell what the rule is about.
                 return LiteralValues.Bind(rule.Rule.LiteralOf(rule.Literal.Slot, _caller), rule.Literal, dialect, out value) is null
@@ -310,6 +314,41 @@ public sealed class QueryValues
                 value = Own(parameter, dialect);
                 return null;
         }
+    }
+
+    /// <summary>What a query is called with: the caller's value, what is known of the caller, or the default.</summary>
+    private RequestFault? BindArgument(OperationParameter parameter, SqlDialect dialect, out StoredValue value)
+    {
+        value = StoredValue.Null;
+        var form = new LiteralParameter(-1, parameter.Type, parameter.StorageForm, parameter.Conversion);
+        if (parameter.TakenFrom is { } taken)
+        {
+            if (KnownOfCaller(taken) is { } known)
+                return LiteralValues.Bind(Text(known, parameter), form, dialect, out value) is null
+                    ? null
+                    : new RequestFault(403, "forbidden", "What is known of you does not fit this query, so it is closed to you.");
+            if (parameter is { DefaultValue: null, Nullable: false })
+                return new RequestFault(403, "forbidden", "The query needs to know of you what your sign-in does not tell.");
+        }
+        else if (_arguments.TryGetValue(parameter.Placeholder, out var given))
+        {
+            var literal = _literals[given.Slot];
+            if (!LiteralValues.Published(literal, parameter.Type).Is(out var published, out var fault))
+                return fault with { Code = "argument", Message = $"'{parameter.Name}': {fault.Message}" };
+            return parameter.Rules.Fault(published) is { } wrong
+                ? new RequestFault(400, "argument", $"'{parameter.Name}' {wrong}.", literal.Target, literal.Text, literal.Position)
+                : LiteralValues.Bind(literal, form, dialect, out value);
+        }
+        return parameter.DefaultValue is { } usual ? LiteralValues.Bind(Text(usual, parameter), form, dialect, out value) : null;
+    }
+
+    private static Literal Text(string text, OperationParameter parameter) => new(LiteralKind.Text, text, parameter.Name, text, 0);
+
+    /// <summary>Several values are joined by commas, as settings of a session are; null = nothing is known.</summary>
+    private string? KnownOfCaller(string what)
+    {
+        IReadOnlyList<string> values = what == "roles" ? [.. _caller.Roles.Order(StringComparer.Ordinal)] : _caller.Attribute(what);
+        return values.Count == 0 ? null : string.Join(',', values);
     }
 
     /// <summary>The value of a parameter that the request itself says nothing wrong of.</summary>

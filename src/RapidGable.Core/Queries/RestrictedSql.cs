@@ -47,7 +47,7 @@ internal sealed class RestrictedSql(SqlDialect dialect, Func<PlanParameter, stri
             columns +=
                 $", {(conditions.Count == 0 ? dialect.True : $"COALESCE({string.Join(" AND ", conditions)}, {dialect.False})")} "
                 + $"AS {RowGuard.Marker}";
-        return $"(SELECT {columns} FROM {dialect.From(restriction.Rows)} AS "
+        return $"(SELECT {columns} FROM {QuerySql.Write(restriction.Rows, dialect, parameter)} AS "
             + $"a{joins}{(conditions.Count == 0 ? "" : " WHERE " + string.Join(" AND ", conditions))}{(isFenced ? dialect.Fence : "")})";
     }
 

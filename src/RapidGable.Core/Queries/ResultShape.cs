@@ -120,6 +120,9 @@ public sealed record ResultShape(
     int? MediaTypeColumn = null
 )
 {
+    /// <summary>For a query that gives one row: the column with the number of its rows; null = any number is right.</summary>
+    public int? TotalColumn { get; init; }
+
     /// <summary>For changes: the column that says whether the row is part of the result; null = every row is.</summary>
     public int? MatchColumn { get; init; }
 }

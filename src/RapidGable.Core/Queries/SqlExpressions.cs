@@ -55,6 +55,7 @@ internal sealed class SqlExpressions(
             PlanColumn column => Column(column.Alias, column.Property),
             PlanExpression expression => From(expression.Base).Value(expression.Expression, null),
             PlanParentNumber => "p.n",
+            PlanTotal => "COUNT(*) OVER ()",
             _ => throw new InvalidOperationException(value.GetType().Name),
         };
 

@@ -263,7 +263,7 @@ public sealed partial class SqlWriter
         {
             RestrictedSource restriction => new RestrictedSql(_dialect, Parameter).Write(restriction, isMarked, isFenced),
             ComputedSource computed => Computed(computed, isMarked, isFenced),
-            _ => _dialect.From(source),
+            _ => QuerySql.Write(source, _dialect, Parameter),
         };
 
     /// <summary>
@@ -399,6 +399,11 @@ public sealed partial class SqlWriter
             LiteralParameter literal => _dialect.Parameter(index + 1, literal.Conversion?.Parameter ?? literal.Type, literal.StorageForm),
             ValueParameter known => _dialect.Parameter(index + 1, known.Type, known.StorageForm),
             MarkParameter mark => _dialect.Parameter(index + 1, mark.Type, mark.StorageForm),
+            ArgumentParameter { Parameter: var argument } => _dialect.Parameter(
+                index + 1,
+                argument.Conversion?.Parameter ?? argument.Type,
+                argument.StorageForm
+            ),
             PatternParameter => _dialect.Parameter(index + 1, EdmType.String, null),
             RuleParameter { Literal: var literal } => _dialect.Parameter(
                 index + 1,

@@ -18,7 +18,8 @@ public sealed record MetadataSegment : BoundSegment;
 public sealed record SetSegment(EntitySet Set, bool IsCrossJoin = false) : BoundSegment;
 
 /// <summary>The rows of an operation that the path starts with.</summary>
-public sealed record OperationSegment(Operation Operation) : BoundSegment;
+/// <param name="Arguments">What it is called with, by the placeholders of its parameters.</param>
+public sealed record OperationSegment(Operation Operation, ImmutableDictionary<string, BoundLiteral> Arguments) : BoundSegment;
 
 /// <summary>One entity of the collection before, in parentheses or as segments of its own.</summary>
 public sealed record KeySegment(BoundKey Key) : BoundSegment;
@@ -87,6 +88,9 @@ public sealed class BoundPath
     /// <summary>The key of the entity that the path starts with; null = it starts with a collection.</summary>
     public BoundKey? RootKey { get; private set; }
 
+    /// <summary>What the operation that the path starts with is called with, by the placeholders of its parameters.</summary>
+    public ImmutableDictionary<string, BoundLiteral> Arguments { get; private set; } = ImmutableDictionary<string, BoundLiteral>.Empty;
+
     /// <summary>The steps over relations.</summary>
     public ImmutableArray<BoundHop> Hops { get; }
 
@@ -141,8 +145,10 @@ public sealed class BoundPath
             case SetSegment start:
                 (Root, IsCrossJoin, Kind) = (start.Set, start.IsCrossJoin, ResourceKind.Collection);
                 break;
-            case OperationSegment { Operation.Rows: var rows }:
-                (Root, Kind) = (rows, ResourceKind.Collection);
+            case OperationSegment { Operation.Rows: var rows, Arguments: var arguments }:
+                (Root, Arguments) = (rows, arguments);
+                _isSingle = rows!.Gives != QueryResult.Rows;
+                Kind = _isSingle ? ResourceKind.Entity : ResourceKind.Collection;
                 break;
             case KeySegment { Key: var key }:
                 Become(key: key);

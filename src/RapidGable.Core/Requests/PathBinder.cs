@@ -65,13 +65,17 @@ internal sealed class PathBinder(
         return Rest(root);
     }
 
-    /// <summary>An operation that gives rows, with or without parentheses behind its name.</summary>
+    /// <summary>A function with its arguments; without any the parentheses behind its name may be left out.</summary>
     private BoundPath Call(Operation operation, EntitySet rows, SegmentSyntax segment)
     {
-        if (segment.Key is { Length: > 0 })
+        if (segment.Key is { Length: > 0 } && operation.Parameters.IsEmpty)
             throw NotFound($"The rows of '{operation.Name}' have no key; it is called without arguments, as in {operation.Name}().");
-        _bound.Add(new OperationSegment(operation));
-        return Rest(rows);
+        _bound.Add(new OperationSegment(operation, ArgumentBinder.Bind(operation, segment.Key ?? [])));
+        // A plain face tells a single value as a row of one column.
+        if (rows.Gives != QueryResult.Value || segment.IsPlain)
+            return Rest(rows);
+        AddProperty(rows.Type.Properties[0], 0);
+        return new BoundPath(_bound.ToImmutable());
     }
 
     /// <summary>
@@ -80,7 +84,7 @@ internal sealed class PathBinder(
     /// </summary>
     private BoundPath CrossJoin(SegmentSyntax segment)
     {
-        var joinable = model.Sets.Where(s => s.ContainedIn is null && !s.IsUnkeyed).ToList();
+        var joinable = model.Sets.Where(s => s.ContainedIn is null && !s.IsFunction).ToList();
         var sets = segment
             .Sets.Select(n =>
                 joinable.Find(s => s.Name == n.Text)
@@ -112,7 +116,7 @@ internal sealed class PathBinder(
     private BoundPath Rest(EntitySet root)
     {
         var set = root;
-        var single = _bound[^1] is KeySegment;
+        var single = _bound[^1] is KeySegment || root.Gives != QueryResult.Rows;
         for (var i = 1; i < segments.Length; i++)
         {
             var segment = segments[i];
@@ -217,7 +221,7 @@ internal sealed class PathBinder(
     {
         var parts = key.Length;
         if (
-            set.IsUnkeyed
+            set.IsFunction
             || (IsFiltered && _cast is null)
             || segments[index].Name.Contains('.') && segments[index] is { IsText: false, IsPlain: false }
         )

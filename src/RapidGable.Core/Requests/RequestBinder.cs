@@ -129,7 +129,7 @@ public sealed class RequestBinder
     private ImmutableArray<BoundExpand> Expanded(BoundPath path, EntitySet set)
     {
         // What no address leads back to has no root for nested expressions.
-        var root = path.IsCrossJoin || set.IsTransient || set.IsUnkeyed ? null : set;
+        var root = path.IsCrossJoin || set.IsTransient || set.IsFunction ? null : set;
         return new ExpandBinder(_model, Text("$expand"), root).Expand(_syntax.Expand, set, 1);
     }
 

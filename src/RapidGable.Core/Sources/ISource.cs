@@ -145,8 +145,14 @@ public interface ISource : IAsyncDisposable
     Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation);
 
     /// <summary>The columns of a SELECT, described by the engine without running it.</summary>
-    /// <exception cref="SourceException">When it is no SELECT, has parameters, or cannot be read.</exception>
-    Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation);
+    /// <param name="arguments">Values of its parameters, which stand in it as the dialect writes them; empty = it has none.</param>
+    /// <exception cref="SourceException">When it is no SELECT, has other parameters, or cannot be read.</exception>
+    Task<SourceObject> DescribeQueryAsync(
+        string name,
+        string select,
+        ReadOnlyMemory<StoredValue> arguments,
+        CancellationToken cancellation
+    );
 
     /// <summary>
     /// Which column of which table a view's column is, as far as the engine knows; by the view's column. Empty where it does not know.

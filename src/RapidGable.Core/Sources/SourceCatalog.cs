@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Text.Json.Serialization;
 using RapidGable.Model;
 
 namespace RapidGable.Sources;
@@ -89,6 +90,10 @@ public sealed record SourceObject(
 
     /// <summary>The SELECT itself, for a query.</summary>
     public string? Query { get; init; }
+
+    /// <summary>Values for the parameters of <see cref="Query"/>, with which it can be looked at; empty = it has none.</summary>
+    [JsonIgnore] // they are examples, and no fact of the catalog
+    public ImmutableArray<StoredValue> Arguments { get; init; } = [];
 
     /// <summary>Column lists of the other indexes, whose first columns are found fast.</summary>
     public ImmutableArray<ImmutableArray<string>> Indexes { get; init; } = [];

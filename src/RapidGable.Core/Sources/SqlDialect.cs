@@ -16,6 +16,12 @@ public abstract class SqlDialect
     /// <summary>A name as the engine quotes it, whatever characters it has.</summary>
     public abstract string Quote(string identifier);
 
+    /// <summary>How the engine tells texts, names and comments from the rest of a statement.</summary>
+    public abstract SqlLexis Lexis { get; }
+
+    /// <summary>The form in which a query takes values of a type, where it could take them in several; null = the usual one.</summary>
+    public virtual string? ArgumentForm(EdmType type) => null;
+
     /// <summary>The placeholder of a parameter, counted from 1.</summary>
     public abstract string Parameter(int number);
 
@@ -68,6 +74,9 @@ public abstract class SqlDialect
         rows switch
         {
             TableSource table => Table(table.Schema, table.Name),
+            QuerySource { Parameters.IsEmpty: false } => throw new InvalidOperationException(
+                "A query with parameters needs their placeholders."
+            ),
             QuerySource query => $"(\n{query.Select}\n)",
             SingleRow => "(SELECT 1 AS gable_one)",
             _ => throw new InvalidOperationException(

@@ -28,8 +28,10 @@ public static class DescribeService
     private static OpenApiSet Of(PublishedService service, Caller caller, EntitySet set, bool isRead, SetOperations anyone)
     {
         var operations = isRead ? set.Operations : set.Operations & ~SetOperations.Read;
-        var create = set.IsUnkeyed || !operations.HasFlag(SetOperations.Create) ? null : service.Writing(set, SetOperations.Create, caller);
-        var update = set.IsUnkeyed || !operations.HasFlag(SetOperations.Update) ? null : service.Writing(set, SetOperations.Update, caller);
+        var create =
+            set.IsFunction || !operations.HasFlag(SetOperations.Create) ? null : service.Writing(set, SetOperations.Create, caller);
+        var update =
+            set.IsFunction || !operations.HasFlag(SetOperations.Update) ? null : service.Writing(set, SetOperations.Update, caller);
         var created = create is null ? [] : Members(create, set, SetOperations.Create);
         return new OpenApiSet(
             set,

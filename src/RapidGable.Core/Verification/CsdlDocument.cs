@@ -107,6 +107,26 @@ public sealed record CsdlNavigation(
 /// <summary>An entity container of a metadata document.</summary>
 public sealed record CsdlContainer(string Name, ImmutableArray<CsdlSet> Sets);
 
+/// <summary>A parameter of a function.</summary>
+/// <param name="Example">A value to try it with (Core.Example, or its default); null = none is told.</param>
+/// <param name="IsOptional">It may be left out (Core.OptionalParameter).</param>
+public sealed record CsdlParameter(string Name, string Type, string? Example, bool IsOptional)
+{
+    /// <summary>The example as a literal of an address, percent-encoded.</summary>
+    public string Literal =>
+        Uri.EscapeDataString(
+            Type switch
+            {
+                "Edm.Duration" => $"duration'{Example}'",
+                "Edm.Binary" => $"binary'{Example}'",
+                "Edm.Boolean" or "Edm.Guid" or "Edm.Date" or "Edm.TimeOfDay" or "Edm.DateTimeOffset" => Example ?? "",
+                "Edm.Byte" or "Edm.SByte" or "Edm.Int16" or "Edm.Int32" or "Edm.Int64" => Example ?? "",
+                "Edm.Decimal" or "Edm.Single" or "Edm.Double" => Example ?? "",
+                _ => $"'{Example?.Replace("'", "''", StringComparison.Ordinal)}'",
+            }
+        );
+}
+
 /// <param name="IsSingleton">A singleton, not a set.</param>
 public sealed record CsdlSet(
     string Name,
@@ -116,8 +136,20 @@ public sealed record CsdlSet(
     ImmutableArray<(string Path, string Target)> Bindings
 )
 {
-    /// <summary>A function without parameters that returns a collection of <see cref="Type"/>.</summary>
+    /// <summary>A function that returns a collection of <see cref="Type"/>.</summary>
     public bool IsFunction { get; init; }
+
+    /// <summary>What a function takes.</summary>
+    public ImmutableArray<CsdlParameter> Parameters { get; init; } = [];
+
+    /// <summary>The address that reads it, percent-encoded; a function is called with its examples.</summary>
+    public string Address =>
+        Parameters.IsEmpty
+            ? Uri.EscapeDataString(Name)
+            : $"{Uri.EscapeDataString(Name)}({string.Join(',', Parameters.Select(p => $"{p.Name}={p.Literal}"))})";
+
+    /// <summary>A function that returns one <see cref="Type"/> or none, not a collection.</summary>
+    public bool IsSingle { get; init; }
 
     /// <summary>Properties that the service says it does not sort by.</summary>
     public ImmutableArray<string> NotSortable { get; init; } = [];

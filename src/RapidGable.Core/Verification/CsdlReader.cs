@@ -128,21 +128,45 @@ public static class CsdlReader
             ]
         );
 
-    /// <summary>A function that can be read like a set: it takes nothing and returns a collection. Null for others.</summary>
+    /// <summary>
+    /// A function that can be read: by its name alone, or with an example for each parameter that must be given. Null for others.
+    /// </summary>
     private static CsdlSet? Function(XElement import, XElement schema)
     {
         var name = Text(import, "Function");
         var overloads = schema.Elements(Edm + "Function").Where(f => name == $"{Text(schema, "Namespace")}.{Text(f, "Name")}").ToList();
-        return
-            overloads is [var only]
-            && !only.Elements(Edm + "Parameter").Any()
-            && only.Element(Edm + "ReturnType") is { } result
-            && Text(result, "Type") is ['C', 'o', 'l', 'l', 'e', 'c', 't', 'i', 'o', 'n', '(', .. var type, ')']
-            ? new CsdlSet(Text(import, "Name"), type, false, (string?)import.Attribute("IncludeInServiceDocument") == "true", [])
-            {
-                IsFunction = true,
-            }
-            : null;
+        if (overloads is not [var only] || only.Element(Edm + "ReturnType") is not { } result)
+            return null;
+        var parameters = only.Elements(Edm + "Parameter").Select(Parameter).ToList();
+        if (parameters.Exists(p => p is { Example: null, IsOptional: false }))
+            return null;
+        var type = Text(result, "Type");
+        var isCollection = type.StartsWith("Collection(", StringComparison.Ordinal);
+        var isListed = (string?)import.Attribute("IncludeInServiceDocument") == "true";
+        return new CsdlSet(Text(import, "Name"), isCollection ? type[11..^1] : type, false, isListed, [])
+        {
+            IsFunction = true,
+            IsSingle = !isCollection,
+            Parameters = [.. parameters.Where(p => p.Example is not null)],
+        };
+    }
+
+    private static CsdlParameter Parameter(XElement element)
+    {
+        IEnumerable<XElement> Annotations(string term) =>
+            element.Elements(Edm + "Annotation").Where(a => Text(a, "Term").EndsWith("." + term, StringComparison.Ordinal));
+        string? Told(string term, string member) =>
+            Annotations(term)
+                .Descendants(Edm + "PropertyValue")
+                .Where(v => Text(v, "Property") == member)
+                .Select(v => (string?)v.Attribute("String"))
+                .FirstOrDefault();
+        return new CsdlParameter(
+            Text(element, "Name"),
+            Text(element, "Type"),
+            Told("Example", "Value") ?? Told("OptionalParameter", "DefaultValue"),
+            Annotations("OptionalParameter").Any()
+        );
     }
 
     private static CsdlSet Set(XElement element)

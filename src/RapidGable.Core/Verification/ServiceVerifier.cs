@@ -58,10 +58,42 @@ public sealed class ServiceVerifier
         foreach (var set in document.Containers.SelectMany(c => c.Sets).Where(s => !s.IsSingleton))
         {
             _options.Progress?.Invoke(set.Name);
-            if (document.FindType(set.Type) is { } type)
+            if (set.IsSingle)
+                await SingleAsync(set, document);
+            else if (document.FindType(set.Type) is { } type)
                 await new SetVerifier(_probe, _options, _root, document, set, type, _results, _cancellation).RunAsync();
         }
         await ExpectErrorAsync("error-unknown-set", "service", "No_such_set_here", [404, 401]);
+    }
+
+    /// <summary>A function that gives one value, be it of several properties.</summary>
+    private async Task SingleAsync(CsdlSet function, CsdlDocument document)
+    {
+        var url = _root + function.Address + (function.Parameters.IsEmpty ? "()" : "");
+        var response = await _probe.GetAsync(url, "application/json", _cancellation);
+        var failure = response.Status == 204 ? null : Answers.Fault(response) ?? ValueFault(function, document, response);
+        Add("set-answers", function.Name, failure, response.Status == 204 ? "no value" : "one value of the declared type", 1, url);
+    }
+
+    private static string? ValueFault(CsdlSet function, CsdlDocument document, ProbeResponse response)
+    {
+        try
+        {
+            using var json = JsonDocument.Parse(response.Body);
+            var values = new ValueChecker(document);
+            var properties = document.FindType(function.Type) is { } type
+                ? document.PropertiesOf(type)
+                : [new CsdlProperty("value", function.Type, null, ImmutableDictionary<string, string>.Empty)];
+            return properties
+                .Select(p => (p.Name, Fault: json.RootElement.TryGetProperty(p.Name, out var v) ? values.Check(p, v) : "is missing"))
+                .Where(p => p.Fault is not null)
+                .Select(p => $"'{p.Name}' {p.Fault}.")
+                .FirstOrDefault();
+        }
+        catch (JsonException)
+        {
+            return "It is not JSON.";
+        }
     }
 
     private void Add(string check, string subject, string? failure, string success, long examined, string? url = null) =>

@@ -25,7 +25,7 @@ internal sealed class SetVerifier(
 
     public async Task RunAsync()
     {
-        var url = root + Uri.EscapeDataString(set.Name);
+        var url = root + set.Address;
         if (set.RequiresFilter)
         {
             Skip("set-answers", "it is read with a filter only, as its metadata says");
@@ -47,6 +47,8 @@ internal sealed class SetVerifier(
         if (_key.Count == 0)
         {
             await CountAsync(url, walk);
+            if (!set.Parameters.IsEmpty)
+                await ErrorAsync("error-unknown-argument", $"{url[..^1]},No_such_parameter_here=1)", [400]);
             return;
         }
         Add(

@@ -71,7 +71,7 @@ public sealed class WriteVerifier(
     public async Task<ServiceReport> RunAsync(Action<string>? progress)
     {
         var clock = Stopwatch.StartNew();
-        foreach (var set in model.Sets.Where(s => !s.IsUnkeyed))
+        foreach (var set in model.Sets.Where(s => !s.IsFunction))
         {
             progress?.Invoke(set.Name);
             await RefusedAsync(set);

@@ -41,7 +41,7 @@ internal static class ServiceViews
             set.Type.Key.Select(k => k.Name),
             set.PageSize,
             set.LargestPage,
-            set.IsUnkeyed ? "function"
+            set.IsFunction ? "function"
                 : set.ContainedIn is null ? "set"
                 : "contained",
             set.ContainedIn,
@@ -66,7 +66,17 @@ internal static class ServiceViews
                 d.Values,
                 d.Properties.Select(p => Property(set, p))
             )),
-            set.Type.Navigations.Select(Navigation)
+            set.Type.Navigations.Select(Navigation),
+            set is { IsQuery: true, Source: QuerySource query } ? Query(set, query) : null
+        );
+
+    private static QueryInfo Query(EntitySet set, QuerySource query) =>
+        new(
+            set.Gives.ToString().ToLowerInvariant(),
+            set.Parameters.Select(p => Property(set, p.AsProperty()) with { IsRequired = p.IsRequired }),
+            set.Parameters.ToDictionary(p => p.Name, p => p.Sample),
+            set.TakesFromCaller,
+            query.Select
         );
 
     private static IEnumerable<Property> Searched(EntitySet set) =>

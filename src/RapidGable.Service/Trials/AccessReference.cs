@@ -360,6 +360,8 @@ internal sealed partial class AccessReference
     {
         if (_rows.TryGetValue(set.Name, out var known))
             return known;
+        if (!AccessVerifier.IsCompared(set))
+            return ([], false);
         var rows = (await ReadAsync(set, Order(set), cancellation) ?? []).Select(AccessVerifier.RowOf).ToList();
         return _rows[set.Name] = (rows, rows.Count < MostRows);
     }
@@ -391,7 +393,7 @@ internal sealed partial class AccessReference
 
     private async Task<Result<List<JsonElement>>> TryReadAsync(EntitySet set, string query, CancellationToken cancellation)
     {
-        var path = set.IsUnkeyed ? set.Name + "()" : set.Name;
+        var path = SampleCall.OData(set);
         if (
             !LexedRequest.Read(path, query).Is(out var lexed, out var fault)
             || !_open.Prepare(lexed, Caller.Anonymous).Is(out var prepared, out fault)

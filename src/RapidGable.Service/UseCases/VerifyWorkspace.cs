@@ -138,11 +138,7 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
         var asked = new RestVerificationOptions(
             $"{service.Model.Service}: plain REST{addition}",
             address + rest.Model.Faces.Rest.BaseOf(service.Model.Service),
-            odata
-                .Sets.Where(IsRoot)
-                .ToDictionary(PathOf, s =>
-                    $"{address}{FaceTable.OData}{service.Model.Service}/{Uri.EscapeDataString(s.Name)}{(s.IsUnkeyed ? "()" : "")}"
-                ),
+            odata.Sets.Where(IsRoot).ToDictionary(PathOf, s => $"{address}{FaceTable.OData}{service.Model.Service}/{SampleCall.OData(s)}"),
             [.. rest.Model.Sets.Where(s => IsRoot(s) && addressed.FindSet(s.Name) is null).Select(PathOf)],
             options.Rows,
             withAnswers

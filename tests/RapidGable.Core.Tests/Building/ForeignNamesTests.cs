@@ -267,8 +267,12 @@ public sealed class ForeignNamesTests
         public Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation) =>
             item.Name == "bad" ? throw new InvalidOperationException("odd") : inner.DescribeAsync(item, cancellation);
 
-        public Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation) =>
-            inner.DescribeQueryAsync(name, select, cancellation);
+        public Task<SourceObject> DescribeQueryAsync(
+            string name,
+            string select,
+            ReadOnlyMemory<StoredValue> arguments,
+            CancellationToken cancellation
+        ) => inner.DescribeQueryAsync(name, select, arguments, cancellation);
 
         public ValueTask<ISourceSession> OpenSessionAsync(
             SessionKind kind,

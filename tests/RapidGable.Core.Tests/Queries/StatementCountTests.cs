@@ -109,8 +109,12 @@ public class StatementCountTests(NetworkFixture network) : IClassFixture<Network
         public Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation) =>
             inner.DescribeAsync(item, cancellation);
 
-        public Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation) =>
-            inner.DescribeQueryAsync(name, select, cancellation);
+        public Task<SourceObject> DescribeQueryAsync(
+            string name,
+            string select,
+            ReadOnlyMemory<StoredValue> arguments,
+            CancellationToken cancellation
+        ) => inner.DescribeQueryAsync(name, select, arguments, cancellation);
 
         public async ValueTask<ISourceSession> OpenSessionAsync(
             SessionKind kind,

@@ -41,7 +41,12 @@ public sealed class EnginesFixture : IAsyncLifetime
         foreach (var folder in Folders)
             Services.Add(
                 await RunningService.StartAsync(
-                    folder.WithLab().WithService(NetworkFixture.AllSets + Views).Write("services/shapes.yaml", ShapesTests.Service).Folder
+                    folder
+                        .WithLab()
+                        .WithService(NetworkFixture.AllSets + Views)
+                        .Write("services/shapes.yaml", ShapesTests.Service)
+                        .Write("services/asked.yaml", NamedQueryTests.Service)
+                        .Folder
                 )
             );
     }

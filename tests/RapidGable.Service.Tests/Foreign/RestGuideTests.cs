@@ -41,6 +41,22 @@ public sealed partial class RestGuideTests : IAsyncLifetime
     }
 
     [Theory]
+    [InlineData("/rest/rivers/", "On the plain REST face", "A parameter wins", 6)]
+    [InlineData("/odata/rivers/", "On the OData face", "Parameters that may", 5)]
+    public async Task Every_address_of_queries_answers(string root, string start, string end, int number)
+    {
+        var guide = File.ReadAllText(Path.Combine(Gable.Root, "docs/queries.md"));
+        var table = guide.Split(start)[1].Split(end)[0];
+        var addresses = AddressPattern().Matches(table).Select(m => m.Groups[1].Value).ToList();
+        Assert.Equal(number, addresses.Count);
+        foreach (var address in addresses)
+        {
+            var answer = await _service.SendAsync(root + address.Replace(" ", "%20"));
+            Assert.True(answer.Status == 200, $"{address}: {answer.Status} {answer.Text}");
+        }
+    }
+
+    [Theory]
     [InlineData("sh", "snippet.sh")]
     [InlineData("python", "snippet.py")]
     [InlineData("ts", "snippet.mts")]

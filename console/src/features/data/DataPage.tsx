@@ -8,10 +8,12 @@ import {
   fetchPage,
   fetchService,
   odataOf,
+  type PropertyInfo,
   type ServiceDetails,
   type SetInfo,
 } from '../../api/client';
 import { CallerBar } from './CallerBar';
+import { CallForm, rememberedValues, Statements } from './CallForm';
 import { DataTable } from './DataTable';
 import { Download } from './Download';
 import { EntityDrawer } from './EntityDrawer';
@@ -19,7 +21,7 @@ import { FilterBuilder } from './FilterBuilder';
 import { Heading } from '../../components/Heading';
 import { RequestShown } from './RequestShown';
 import { Failed, NotFound, Pending } from '../../components/States';
-import { and, type DataQuery, exampleFilter, pageUrl } from '../../api/query';
+import { and, callPath, type DataQuery, exampleFilter, pageUrl } from '../../api/query';
 
 const text = (rows: number) => rows.toLocaleString('en');
 
@@ -73,12 +75,16 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
   const [pageSize, setPageSize] = useState(20);
   // The pages that were gone through: next links are opaque, so going back means having kept them.
   const [pages, setPages] = useState<string[]>([]);
-  const first = pageUrl(root, set.name, query);
+  const [values, setValues] = useState(rememberedValues(service.name, set.name) ?? set.query?.examples ?? {});
+  const isList = !set.query || set.query.gives === 'rows';
+  const path = set.query ? callPath(set.name, set.query.parameters, values) : encodeURIComponent(set.name);
+  const first = pageUrl(root, path ?? '', query, isList);
   const url = pages.at(-1) ?? first;
   const page = useQuery({
     queryKey: ['page', url, pageSize],
     queryFn: () => fetchPage(url, pageSize),
     placeholderData: keepPreviousData,
+    enabled: path !== undefined,
   });
   // undefined = nothing is edited, null = a new entity
   const [edited, setEdited] = useState<Entity | null>();
@@ -93,7 +99,9 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
     setPages([]);
     changeQuery(part);
   };
-  const shown = set.properties.filter((property) => query.select.length === 0 || query.select.includes(property.name));
+  const properties: PropertyInfo[] =
+    set.query?.gives === 'value' && set.properties[0] ? [{ ...set.properties[0], name: 'value' }] : set.properties;
+  const shown = properties.filter((property) => query.select.length === 0 || query.select.includes(property.name));
   const start = pages.length * pageSize;
   const rows = page.data?.rows.length ?? 0;
   return (
@@ -109,12 +117,26 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
       {edited !== undefined && (
         <EntityDrawer service={service} set={set} row={edited ?? undefined} close={() => setEdited(undefined)} />
       )}
-      <FilterField
-        key={query.filter}
-        filter={query.filter}
-        example={exampleFilter(set.properties)}
-        apply={(filter) => change({ filter })}
-      />
+      {set.query && (
+        <CallForm
+          service={service}
+          set={set}
+          query={set.query}
+          values={values}
+          call={(given) => {
+            setPages([]);
+            setValues(given);
+          }}
+        />
+      )}
+      {isList && (
+        <FilterField
+          key={query.filter}
+          filter={query.filter}
+          example={exampleFilter(set.properties)}
+          apply={(filter) => change({ filter })}
+        />
+      )}
       {set.searched.length > 0 && (
         <SearchField
           key={`search ${query.search}`}
@@ -123,6 +145,7 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
           apply={(text) => change({ search: text })}
         />
       )}
+      {isList && (
       <Group align="flex-end" gap="sm">
         <FilterBuilder properties={set.properties} add={(added) => change({ filter: and(query.filter, added) })} />
         <MultiSelect
@@ -138,12 +161,14 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
           maw={420}
         />
       </Group>
+      )}
       <RequestShown
         url={url}
         pageSize={pageSize}
         page={page.isError ? undefined : page.data}
         isFetching={page.isFetching}
       />
+      {set.query && path !== undefined && <Statements key={url} url={url} />}
       {page.isPending && <Pending what="rows" />}
       {page.isError && <Failed error={page.error} retry={page.refetch} />}
       {page.data && !page.isError && (
@@ -159,9 +184,16 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
           <Group justify="space-between">
             <Text size="sm" aria-live="polite">
               {rows === 0
-                ? 'No row matches.'
+                ? isList
+                  ? 'No row matches.'
+                  : 'There is no such row.'
+                : !isList
+                  ? set.query?.gives === 'value'
+                    ? 'One value'
+                    : 'One row'
                 : `Rows ${text(start + 1)} to ${text(start + rows)} of ${page.data.count === undefined ? 'many' : text(page.data.count)}`}
             </Text>
+            {isList && (
             <Group gap="xs">
               <Download url={first} name={set.name} />
               <Select
@@ -193,6 +225,7 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
                 Next page
               </Button>
             </Group>
+            )}
           </Group>
         </>
       )}

@@ -1,4 +1,4 @@
-import { Badge, Button, Grid, Group, NavLink, Paper, Table, Text, Title } from '@mantine/core';
+import { Badge, Button, Code, Grid, Group, NavLink, Paper, Table, Text, Title } from '@mantine/core';
 import { IconArrowRight, IconArrowsSplit2, IconKey } from '@tabler/icons-react';
 import { useQuery } from '@tanstack/react-query';
 import { Link, useParams, useSearchParams } from 'react-router';
@@ -6,11 +6,13 @@ import {
   fetchService,
   type NavigationInfo,
   odataOf,
+  type QueryInfo,
   restOf,
   type ServiceDetails,
   type SetInfo,
 } from '../../api/client';
 import { notesOf } from '../../api/entity';
+import { callPath } from '../../api/query';
 import { Address } from '../../components/Address';
 import { Heading } from '../../components/Heading';
 import { Empty, Failed, Pending } from '../../components/States';
@@ -72,10 +74,70 @@ export function ServicePage() {
   );
 }
 
+const gives = { rows: 'rows', row: 'one row', value: 'one value' };
+
 function describe(set: SetInfo): string {
   const kind =
-    set.kind === 'function' ? ', without a key' : set.kind === 'contained' ? `, part of ${set.containedIn}` : '';
-  return `from ${set.from}${kind}`;
+    set.query ? '' : set.kind === 'function' ? ', without a key' : set.kind === 'contained' ? `, part of ${set.containedIn}` : '';
+  return set.query ? `query, gives ${gives[set.query.gives]}` : `from ${set.from}${kind}`;
+}
+
+/** What a query takes, and its statement. */
+function QueryDetails({ query }: { query: QueryInfo }) {
+  return (
+    <>
+      {query.parameters.length > 0 && (
+        <>
+          <Title order={4} size="h5" mt="md" mb={4}>
+            Parameters
+          </Title>
+          <Table verticalSpacing={4} striped>
+            <Table.Thead>
+              <Table.Tr>
+                <Table.Th>Name</Table.Th>
+                <Table.Th>Type</Table.Th>
+                <Table.Th>When left out</Table.Th>
+                <Table.Th>Example</Table.Th>
+              </Table.Tr>
+            </Table.Thead>
+            <Table.Tbody>
+              {query.parameters.map((parameter) => (
+                <Table.Tr key={parameter.name}>
+                  <Table.Td>
+                    {parameter.name}
+                    {parameter.description && (
+                      <Text size="xs" c="dimmed">
+                        {parameter.description}
+                      </Text>
+                    )}
+                  </Table.Td>
+                  <Table.Td>
+                    {parameter.facets}
+                    {parameter.values && (
+                      <Text size="xs" c="dimmed">
+                        one of {parameter.values.join(', ')}
+                      </Text>
+                    )}
+                  </Table.Td>
+                  <Table.Td>{parameter.isRequired ? 'refused' : (parameter.defaultValue ?? 'null')}</Table.Td>
+                  <Table.Td>{query.examples[parameter.name]}</Table.Td>
+                </Table.Tr>
+              ))}
+            </Table.Tbody>
+          </Table>
+        </>
+      )}
+      {query.takesFromCaller && (
+        <Text size="sm" mt={4}>
+          Some values are those of the caller, who cannot set them.
+        </Text>
+      )}
+      <Title order={4} size="h5" mt="md" mb={4}>
+        Statement
+      </Title>
+      <Code block>{query.statement}</Code>
+    </>
+  );
 }
 
 function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo }) {
@@ -98,12 +160,20 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
             size="xs"
             rightSection={<IconArrowRight size={14} />}
           >
-            Look at the data
+            {set.query ? 'Call it' : 'Look at the data'}
           </Button>
         )}
       </Group>
       {set.kind !== 'contained' && (
-        <Address url={odataOf(service) + encodeURIComponent(set.name)} label="the address of the set" />
+        <Address
+          url={
+            odataOf(service) +
+            (set.query
+              ? (callPath(set.name, set.query.parameters, set.query.examples) ?? '')
+              : encodeURIComponent(set.name))
+          }
+          label="the address of the set"
+        />
       )}
       <Text size="sm" c="dimmed" mt={4}>
         Allows {set.allow.join(', ')}. Pages of {set.pageSize} rows, at most {set.largestPage} on request.
@@ -113,6 +183,7 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
         {set.derived.length > 0 && ` Derived types: ${set.derived.map((derived) => derived.name).join(', ')}.`}
         {set.hidden.length > 0 && ` Hidden columns: ${set.hidden.join(', ')}.`}
       </Text>
+      {set.query && <QueryDetails query={set.query} />}
       <Title order={4} size="h5" mt="md" mb={4}>
         Properties
       </Title>

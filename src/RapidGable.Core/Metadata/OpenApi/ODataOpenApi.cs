@@ -150,9 +150,12 @@ public sealed class ODataOpenApi
     private void AddSet(OpenApiSet set)
     {
         var (name, type) = (set.Set.Name, NameOf(set.Set.Type));
-        if (set.Set.IsUnkeyed)
+        if (set.Set.IsFunction)
         {
-            _document.Paths[$"/{name}()"] = Item((HttpMethod.Get, Page(set, $"Invoke function {name}", type)));
+            var call = Item((HttpMethod.Get, Called(set, $"Invoke function {name}", type)));
+            call.Parameters = Arguments(set.Set);
+            var arguments = set.Set.Parameters.Select(p => $"{p.Name}={Quoted(p.AsProperty())}");
+            _document.Paths[$"/{name}({string.Join(',', arguments)})"] = call;
             return;
         }
         _document.Paths["/" + name] = Item(
@@ -177,6 +180,36 @@ public sealed class ODataOpenApi
             _document.Paths[$"/{name}({KeyTemplate(set.Set)})/{navigation.Name}"] = item;
         }
     }
+
+    /// <summary>What a function gives: a page, one row, or a single value.</summary>
+    private OpenApiOperation Called(OpenApiSet set, string summary, string type)
+    {
+        if (set.Set.Gives == QueryResult.Rows)
+            return Page(set, summary, type);
+        var operation = Operation(set, SetOperations.Read, summary);
+        if (set.Set.Gives == QueryResult.Row)
+            operation.Parameters = [.. Shown(set)];
+        IOpenApiSchema result =
+            set.Set.Gives == QueryResult.Row
+                ? Reference(type)
+                : OpenApiSchemas.Object([("value", _schemas.Of(set.Set.Type.Properties[0], isWritten: false))]);
+        operation.Responses!["200"] = Answer(result, "Result");
+        operation.Responses["204"] = new OpenApiResponse { Description = "No result" };
+        return operation;
+    }
+
+    private List<IOpenApiParameter> Arguments(EntitySet set) =>
+        [
+            .. set.Parameters.Select(p => new OpenApiParameter
+            {
+                Name = p.Name,
+                In = ParameterLocation.Path,
+                Required = true,
+                Description = p.Description,
+                Schema = _schemas.OfArgument(p),
+                Example = OpenApiSchemas.Constant(p.Sample, p.Type),
+            }),
+        ];
 
     private static string KeyTemplate(EntitySet set) =>
         set.Type.Key.Length == 1 ? Quoted(set.Type.Key[0]) : string.Join(',', set.Type.Key.Select(k => $"{k.Name}={Quoted(k)}"));

@@ -33,6 +33,10 @@ internal sealed class OpenApiSchemas(bool isOlder)
         return schema;
     }
 
+    /// <summary>The schema of a value that a query is called with.</summary>
+    public OpenApiSchema OfArgument(OperationParameter parameter) =>
+        Of(parameter.AsProperty() with { Nullable = false, Description = null }, isWritten: true);
+
     /// <summary>An object with some properties.</summary>
     public static OpenApiSchema Object(IEnumerable<(string Name, IOpenApiSchema Schema)> properties) =>
         new() { Type = JsonSchemaType.Object, Properties = properties.ToDictionary(p => p.Name, p => p.Schema) };

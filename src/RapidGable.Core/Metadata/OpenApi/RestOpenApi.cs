@@ -68,11 +68,34 @@ public sealed class RestOpenApi
             }),
         ];
 
+    /// <summary>What a query is called with: in its path, or behind it.</summary>
+    private List<OpenApiParameter> Arguments(EntitySet set)
+    {
+        var inPath = _paths.VariablesOf(set.Name).Select(v => v.Name).ToHashSet();
+        return
+        [
+            .. set.Parameters.Select(p => new OpenApiParameter
+            {
+                Name = p.Name,
+                In = inPath.Contains(p.Name) ? ParameterLocation.Path : ParameterLocation.Query,
+                Required = p.IsRequired || inPath.Contains(p.Name),
+                Schema = _schemas.OfArgument(p),
+                Description = p.Description,
+                Example = OpenApiSchemas.Constant(p.Sample, p.Type),
+            }),
+        ];
+    }
+
     private void AddSet(OpenApiSet set)
     {
         var path = "/" + Uri.UnescapeDataString(_paths.Of(set.Set.Name));
-        AddCollection(set, path, Words(set.Set.Name), []);
-        if (set.Set.IsUnkeyed)
+        if (set.Set.Gives != QueryResult.Rows)
+        {
+            _document.Paths[path] = Item(HttpMethod.Get, _operations.Get(set, Words(set.Set.Name), Arguments(set.Set), hasKey: false));
+            return;
+        }
+        AddCollection(set, path, Words(set.Set.Name), Arguments(set.Set));
+        if (set.Set.IsFunction)
             return;
         var key = set.Set.Type.Key.Select(k => (k.Name, Property: k)).ToList();
         var below = $"{path}/{Template(key)}";

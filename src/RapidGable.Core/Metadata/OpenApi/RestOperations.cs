@@ -69,7 +69,7 @@ internal sealed class RestOperations(OpenApiFacts facts, OpenApiSchemas schemas,
         operation.Parameters = [.. key, .. parameters.Select(ParameterOf), .. RestParameterParts.Matches(set.Set)];
         operation.Responses!["200"] = Rows(set.Set.Type.Name + "List", "A page.", "Link", "Total-Count", "Cache-Control", "ETag");
         operation.Responses["304"] = new OpenApiResponse { Description = "The caller has the page already." };
-        AddProblems(operation, key.Count > 0 ? [400, 404, 406, 410] : [400, 406, 410]);
+        AddProblems(operation, key.Count > 0 && !set.Set.IsQuery ? [400, 404, 406, 410] : [400, 406, 410]);
         return operation;
     }
 
@@ -79,7 +79,9 @@ internal sealed class RestOperations(OpenApiFacts facts, OpenApiSchemas schemas,
             set,
             SetOperations.Read,
             "get" + name,
-            hasKey ? $"A row of {set.Set.Name} by its key." : $"The related row of {set.Set.Name}."
+            hasKey ? $"A row of {set.Set.Name} by its key."
+                : set.Set.IsQuery ? set.Set.Description ?? $"The row of {set.Set.Name}."
+                : $"The related row of {set.Set.Name}."
         );
         operation.Parameters = [.. key, .. RestParameters.OfAnswers.Select(ParameterOf)];
         operation.Responses!["200"] = Rows(set.Set.Type.Name, "The row.", "ETag", "Cache-Control");

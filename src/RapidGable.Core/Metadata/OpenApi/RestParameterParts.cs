@@ -61,11 +61,14 @@ internal static class RestParameterParts
         select (IOpenApiParameter)
             new OpenApiParameter
             {
-                Name = RestParameters.All.Contains(name) ? RestParameters.PropertyPrefix + name : name,
+                Name = IsTaken(set, name) ? RestParameters.PropertyPrefix + name : name,
                 In = ParameterLocation.Query,
                 Description = MatchDescription(leaf),
                 Schema = new OpenApiSchema { Type = JsonSchemaType.String },
             };
+
+    /// <summary>Whether a name means something else than a property.</summary>
+    private static bool IsTaken(EntitySet set, string name) => RestParameters.All.Contains(name) || set.Parameters.Any(p => p.Name == name);
 
     private static string MatchDescription(Property property) =>
         property.Type.Kind switch

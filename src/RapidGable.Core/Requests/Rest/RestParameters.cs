@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using RapidGable.Model;
 
 namespace RapidGable.Requests.Rest;
 
@@ -39,7 +40,7 @@ public static class RestParameters
     public const string PropertyPrefix = "./";
 
     /// <summary>All of them.</summary>
-    public static ImmutableArray<string> All { get; } = [Filter, Sort, Fields, Include, Search, Limit, After, Rows, Total, Format];
+    public static ImmutableArray<string> All { get; } = RestShape.ListParameters;
 
     /// <summary>Those about what is told of each entity; any request may have them.</summary>
     public static ImmutableArray<string> OfAnswers { get; } = [Fields, Include, Format];

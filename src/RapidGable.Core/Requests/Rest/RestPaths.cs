@@ -1,4 +1,5 @@
 using System.Collections.Frozen;
+using System.Collections.Immutable;
 using RapidGable.Model;
 
 namespace RapidGable.Requests.Rest;
@@ -8,6 +9,9 @@ public sealed class RestPaths
 {
     private readonly FrozenDictionary<string, string> _sets;
     private readonly FrozenDictionary<string, string> _former;
+    private readonly ImmutableArray<(string[] Segments, string Set)> _templates;
+    private readonly FrozenDictionary<string, FrozenSet<string>> _parameters;
+    private readonly FrozenSet<string> _single;
     private readonly FrozenSet<string> _members;
     private readonly RestShape _shape;
     private readonly int _longest;
@@ -19,6 +23,17 @@ public sealed class RestPaths
         var standing = model.Sets.Where(s => s.ContainedIn is null && !_shape.Without.Contains(s.Name)).ToList();
         // Two paths that are alike are a fault of the declaration, which is told elsewhere.
         _sets = standing.DistinctBy(s => _shape.PathOf(s.Name)).ToFrozenDictionary(s => _shape.PathOf(s.Name), s => s.Name);
+        _templates =
+        [
+            .. _sets
+                .Where(s => s.Key.Contains('{'))
+                .Select(s => (Segments: s.Key.Split('/'), Set: s.Value))
+                .OrderByDescending(t => t.Segments.Length),
+        ];
+        _single = standing.Where(s => s.Gives != QueryResult.Rows).Select(s => s.Name).ToFrozenSet();
+        _parameters = standing
+            .Where(s => !s.Parameters.IsEmpty)
+            .ToFrozenDictionary(s => s.Name, s => s.Parameters.Select(p => p.Name).ToFrozenSet());
         _former = standing
             .SelectMany(s => _shape.Of(s.Name).FormerPaths.Select(f => (Former: f, s.Name)))
             .DistinctBy(f => f.Former)
@@ -50,8 +65,36 @@ public sealed class RestPaths
             if (_sets.TryGetValue(string.Join('/', segments.Take(count).Select(s => s.Text)), out var set))
                 return (set, count);
         }
+        foreach (var (template, query) in _templates)
+        {
+            if (Fits(template, segments))
+                return (query, template.Length);
+        }
         return ("/" + segments[0].Text, 1);
     }
+
+    /// <summary>The parameters that stand in the path of a query, with the numbers of their segments.</summary>
+    public IEnumerable<(string Name, int Segment)> VariablesOf(string set) =>
+        _templates
+            .Where(t => t.Set == set)
+            .SelectMany(t => t.Segments.Select((s, i) => (Name: PathVariable.Of(s), Segment: i)))
+            .Where(v => v.Name is not null)
+            .Select(v => (_shape.Names.Apply(v.Name!), v.Segment));
+
+    /// <summary>The parameters of a query that gives one row, so that nothing else can stand behind it; null = it is none.</summary>
+    public IEnumerable<string>? OnlyParametersOf(string set) =>
+        _single.Contains(set)
+            ? _parameters.TryGetValue(set, out var own)
+                ? own
+                : []
+            : null;
+
+    /// <summary>Whether a query takes a parameter of a name.</summary>
+    public bool Takes(string set, string parameter) => _parameters.TryGetValue(set, out var parameters) && parameters.Contains(parameter);
+
+    private static bool Fits(string[] template, IReadOnlyList<AddressSegment> segments) =>
+        template.Length <= segments.Count
+        && template.Zip(segments).All(p => PathVariable.Of(p.First) is not null || p.First == p.Second.Text);
 
     /// <summary>Where a path that begins with a former path of a set is now, percent-encoded; null = it does not.</summary>
     public string? Moved(IReadOnlyList<AddressSegment> segments)
@@ -69,5 +112,6 @@ public sealed class RestPaths
     /// <summary>Whether a segment may name a property or a relation.</summary>
     internal bool IsMember(string segment) => _members.Contains(segment);
 
-    private static string Encode(string path) => string.Join('/', path.Split('/').Select(Uri.EscapeDataString));
+    private static string Encode(string path) =>
+        string.Join('/', path.Split('/').Select(s => PathVariable.Of(s) is null ? Uri.EscapeDataString(s) : s));
 }

@@ -86,6 +86,7 @@ internal sealed class RestReader
 
     private readonly RestPaths _paths;
     private readonly List<Literal> _literals = [];
+    private readonly List<KeyPartSyntax> _arguments = [];
     private readonly StringBuilder _shape = new("rest\n");
     private List<Token>? _filter;
     private SearchSyntax? _search;
@@ -99,6 +100,8 @@ internal sealed class RestReader
         Segments = ReadPath(address);
         foreach (var option in address.Options)
             ReadOption(option);
+        if (_arguments.Count > 0)
+            Segments = Segments.SetItem(0, Segments[0] with { Key = [.. _arguments] });
         if (Texts.ContainsKey(RestParameters.Rows))
             RefuseBesidesWindow();
         Shape = _shape.ToString();
@@ -189,6 +192,8 @@ internal sealed class RestReader
             var written = string.Join('/', address.Segments.Take(count).Select(s => s.Text));
             segments.Add(new SegmentSyntax(set, null) { IsPlain = true, Written = written });
             _shape.Append(set);
+            foreach (var (name, number) in _paths.VariablesOf(set))
+                AddArgument(name, address.Segments[number].Text, "path");
         }
         foreach (var segment in address.Segments.Skip(count))
         {
@@ -227,8 +232,31 @@ internal sealed class RestReader
         return new SegmentSyntax(segment.Text, parts.ToImmutable()) { IsPlain = true };
     }
 
+    /// <summary>A value that a query is called with, as it is.</summary>
+    private void AddArgument(string name, string value, string target)
+    {
+        if (_arguments.Exists(a => a.Name!.Text == name))
+            throw new FaultException(new RequestFault(400, "parameter-twice", $"'{name}' is given twice.", name));
+        _shape.Append('\n').Append(name).Append(":");
+        var literal = new LiteralSyntax(Add(LiteralKind.Text, value, target), LiteralKind.Text, 0);
+        _arguments.Add(new KeyPartSyntax(new NameSyntax(name, 0), literal));
+    }
+
     private void ReadOption(AddressOption option)
     {
+        var set = Segments.IsEmpty ? "" : Segments[0].Name;
+        if (_paths.Takes(set, option.Name))
+        {
+            AddArgument(option.Name, option.Value, option.Name);
+            return;
+        }
+        if (_paths.OnlyParametersOf(set) is { } only && !RestParameters.All.Contains(option.Name))
+        {
+            var hint = NearestName.Hint(option.Name, only.Concat(RestParameters.OfAnswers));
+            throw new FaultException(
+                new RequestFault(400, "unknown-parameter", $"'{option.Name}' is no parameter of {set}.{hint}", option.Name)
+            );
+        }
         if (!RestParameters.All.Contains(option.Name))
         {
             ReadMatch(option);

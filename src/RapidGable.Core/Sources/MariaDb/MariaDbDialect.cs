@@ -8,6 +8,9 @@ internal sealed class MariaDbDialect : SqlDialect
 {
     public override string Quote(string identifier) => $"`{identifier.Replace("`", "``", StringComparison.Ordinal)}`";
 
+    public override SqlLexis Lexis { get; } =
+        new(HasBackslashEscapes: true, HasHashComments: true, NeedsBlankAfterDashes: true, OwnPlaceholders: "?@");
+
     public override string Parameter(int number) => "@p" + number.ToString(CultureInfo.InvariantCulture);
 
     public override string Parameter(int number, EdmType type, string? storageForm) =>

@@ -65,17 +65,23 @@ internal sealed class MariaDbSource : ISource
     // Types are the catalog's business here; rows tell nothing more.
     public Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation) => Task.FromResult(item);
 
-    public async Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation)
+    public async Task<SourceObject> DescribeQueryAsync(
+        string name,
+        string select,
+        ReadOnlyMemory<StoredValue> arguments,
+        CancellationToken cancellation
+    )
     {
         try
         {
             await using var connection = await _database.OpenConnectionAsync(cancellation);
             await using var command = new MySqlCommand($"SELECT * FROM (\n{select}\n) AS q LIMIT 0", connection);
+            MariaDbSession.Add(command, arguments.Span);
             await using var reader = await command.ExecuteReaderAsync(cancellation);
             var columns = reader.GetColumnSchema().Cast<MySqlDbColumn>().Select(QueryColumn).ToList();
             return await reader.NextResultAsync(cancellation)
                 ? throw new SourceException(SourceFaultKind.Broken, QueryObject.Several)
-                : QueryObject.Of(name, select, columns);
+                : QueryObject.Of(name, select, arguments, columns);
         }
         catch (Exception exception) when (exception is MySqlException or IOException or TimeoutException)
         {
@@ -311,7 +317,7 @@ internal sealed class MariaDbSession(
         }
     }
 
-    private static void Add(MySqlCommand command, ReadOnlySpan<StoredValue> values)
+    internal static void Add(MySqlCommand command, ReadOnlySpan<StoredValue> values)
     {
         for (var i = 0; i < values.Length; i++)
             command.Parameters.AddWithValue("@p" + (i + 1), Value(values[i]));

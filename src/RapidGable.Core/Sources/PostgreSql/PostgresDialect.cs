@@ -12,6 +12,8 @@ internal sealed class PostgresDialect : SqlDialect
 
     public override string Quote(string identifier) => $"\"{identifier.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";
 
+    public override SqlLexis Lexis { get; } = new(HasNestedComments: true, HasDollarQuotes: true, OwnPlaceholders: "$");
+
     public override string Parameter(int number) => "$" + number.ToString(CultureInfo.InvariantCulture);
 
     public override string Parameter(int number, EdmType type, string? storageForm) =>

@@ -1,6 +1,7 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 using Npgsql;
+using RapidGable.Model;
 
 namespace RapidGable.Sources.PostgreSql;
 
@@ -13,12 +14,14 @@ internal sealed partial class PostgresQueryReader(NpgsqlConnection connection, C
         FROM pg_type t LEFT JOIN pg_type b ON t.typtype = 'd' AND b.oid = t.typbasetype WHERE t.oid::bigint = ANY ($1)
         """;
 
-    public async Task<SourceObject> ReadAsync(string name, string select)
+    public async Task<SourceObject> ReadAsync(string name, string select, ReadOnlyMemory<StoredValue> arguments)
     {
         var columns = new List<(string Name, uint Type, string Shown)>();
         await using (var command = new NpgsqlCommand($"SELECT * FROM (\n{select}\n) AS q LIMIT 0", connection))
-        await using (var reader = await command.ExecuteReaderAsync(cancellation))
         {
+            foreach (var argument in arguments.Span)
+                command.Parameters.Add(PostgresSession.Parameter(argument));
+            await using var reader = await command.ExecuteReaderAsync(cancellation);
             columns.AddRange(
                 Enumerable.Range(0, reader.FieldCount).Select(i => (reader.GetName(i), reader.GetDataTypeOID(i), reader.GetDataTypeName(i)))
             );
@@ -29,6 +32,7 @@ internal sealed partial class PostgresQueryReader(NpgsqlConnection connection, C
         return QueryObject.Of(
             name,
             select,
+            arguments,
             columns.Select(c =>
             {
                 var (typeName, kind, category) = types[c.Type];

@@ -47,12 +47,17 @@ internal sealed class PostgresSource : ISource
     // Types are the catalog's business here; rows tell nothing more.
     public Task<SourceObject> DescribeAsync(SourceObject item, CancellationToken cancellation) => Task.FromResult(item);
 
-    public async Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation)
+    public async Task<SourceObject> DescribeQueryAsync(
+        string name,
+        string select,
+        ReadOnlyMemory<StoredValue> arguments,
+        CancellationToken cancellation
+    )
     {
         try
         {
             await using var connection = await _database.OpenConnectionAsync(cancellation);
-            return await new PostgresQueryReader(connection, cancellation).ReadAsync(name, select);
+            return await new PostgresQueryReader(connection, cancellation).ReadAsync(name, select, arguments);
         }
         catch (Exception exception)
             when (exception is NpgsqlException or IOException or TimeoutException or System.Net.Sockets.SocketException)
@@ -319,7 +324,7 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
     }
 
     /// <summary>Texts are sent without a type: the statement casts each to the type that it needs.</summary>
-    private static NpgsqlParameter Parameter(StoredValue value) =>
+    internal static NpgsqlParameter Parameter(StoredValue value) =>
         value.Kind switch
         {
             StoredValueKind.Int64 => new NpgsqlParameter { Value = value.Int64, NpgsqlDbType = NpgsqlDbType.Bigint },

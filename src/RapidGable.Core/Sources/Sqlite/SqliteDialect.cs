@@ -10,6 +10,11 @@ internal sealed class SqliteDialect : SqlDialect
 
     public override string Parameter(int number) => "?" + number.ToString(CultureInfo.InvariantCulture);
 
+    public override SqlLexis Lexis { get; } = new(HasBracketNames: true, OwnPlaceholders: "?@$");
+
+    // Instants are texts; most are written without a fraction of a second.
+    public override string? ArgumentForm(EdmType type) => type.Kind == EdmKind.DateTimeOffset ? $"T{type.Precision ?? 0}Z" : null;
+
     /// <summary>Uuids whose letters are of either case compare in small ones.</summary>
     public override string Column(string quotedColumn, string? storageForm) =>
         storageForm == "mixed" ? $"lower({quotedColumn})" : quotedColumn;

@@ -24,7 +24,7 @@ internal sealed class SqliteObjectReader(ISourceSession session, CancellationTok
         await using (
             var cursor = await session.QueryAsync(
                 $"SELECT {names} FROM {(item.Query is { } query ? $"(\n{query}\n)" : Quote(item.Name))} LIMIT {RowsLookedAt}",
-                default,
+                item.Arguments.AsMemory(),
                 cancellation
             )
         )

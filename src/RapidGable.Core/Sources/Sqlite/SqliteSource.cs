@@ -32,15 +32,20 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
         return await new SqliteObjectReader(session, cancellation).DescribeAsync(item);
     }
 
-    public async Task<SourceObject> DescribeQueryAsync(string name, string select, CancellationToken cancellation)
+    public async Task<SourceObject> DescribeQueryAsync(
+        string name,
+        string select,
+        ReadOnlyMemory<StoredValue> arguments,
+        CancellationToken cancellation
+    )
     {
         await using var session = await OpenSessionAsync(SessionKind.Plain, [], RequestAllowance.Own, cancellation);
         // SQLite reads one statement and stops. It must be sound by itself, and so must what it becomes a part of: then nothing follows it.
-        await (await session.QueryAsync(select, default, cancellation)).DisposeAsync();
+        await (await session.QueryAsync(select, arguments, cancellation)).DisposeAsync();
         await using var cursor = (SqliteCursor)
-            await session.QueryAsync($"SELECT * FROM (\n{select}\n) AS q WHERE 1 = 0 LIMIT 0", default, cancellation);
-        if (cursor.ParameterCount > 0)
-            throw new SourceException(SourceFaultKind.Broken, "it has parameters.");
+            await session.QueryAsync($"SELECT * FROM (\n{select}\n) AS q WHERE 1 = 0 LIMIT 0", arguments, cancellation);
+        if (cursor.ParameterCount > arguments.Length)
+            throw new SourceException(SourceFaultKind.Broken, "it has parameters that are not declared.");
         // A second column of one name comes as "name:1" here.
         var columns = cursor.Declared().ToList();
         string Plain(string column) =>
@@ -52,6 +57,7 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
         return QueryObject.Of(
             name,
             select,
+            arguments,
             columns.Select(c =>
             {
                 var (type, reason, mediaType) = SqliteTypes.Map(c.DeclaredType);

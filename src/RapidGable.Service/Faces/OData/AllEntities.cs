@@ -143,7 +143,7 @@ internal sealed class AllEntities(ODataExchange exchange, ODataFace face, bool i
     {
         var model = exchange.Service.ModelFor(exchange.Caller);
         var sets = model
-            .Sets.Where(s => s is { ContainedIn: null, IsUnkeyed: false } && (_search.Count > 0 ? s.IsSearchable : !s.RequiresFilter))
+            .Sets.Where(s => s is { ContainedIn: null, IsFunction: false } && (_search.Count > 0 ? s.IsSearchable : !s.RequiresFilter))
             .ToList();
         // A page holds entities of several sets, so the smallest limit among them holds.
         _most = sets.SelectMany(s => new[] { s.LargestPage, s.LargestCost }).OfType<int>().DefaultIfEmpty(model.Limits.LargestPage).Min();

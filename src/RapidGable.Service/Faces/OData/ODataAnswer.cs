@@ -196,16 +196,24 @@ internal sealed class ODataAnswer(ODataExchange exchange, TimeProvider time)
             case ResourceKind.Collection or ResourceKind.Count:
                 return null;
             case ResourceKind.Entity when !run.HasRow:
-                return request.Path.Hops is [.., { Key: null }] ? noContent : notFound;
+                return request.Path.Hops is [.., { Key: null }] || IsEmptyResult(request.Path, run) ? noContent : notFound;
             case ResourceKind.PropertyValue
             or ResourceKind.RawValue
                 when run is { HasRow: true, Query.Shape.Value: { Column: >= 0, Property.Type.IsCollection: false } cell }
                     && run.Rows.IsNull(cell.Column):
                 return noContent;
             default:
-                return run.HasRow ? null : notFound;
+                return run.HasRow ? null
+                    : IsEmptyResult(request.Path, run) ? noContent
+                    : notFound;
         }
     }
+
+    /// <summary>A function has given nothing, which is a result (Protocol 11.5.4.2).</summary>
+    private static bool IsEmptyResult(BoundPath path, QueryRun run) =>
+        !run.HasRow
+        && path is { Root.IsQuery: true, Hops.IsEmpty: true }
+        && (path.Property is null || path.Root.Gives == QueryResult.Value);
 
     /// <summary>Writes the answer while its rows are read.</summary>
     private async Task StreamAsync(LexedRequest lexed, PreparedRequest prepared, Negotiated negotiated, QueryRun run)

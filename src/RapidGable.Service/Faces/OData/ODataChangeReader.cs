@@ -31,7 +31,7 @@ internal sealed class ODataChangeReader(ODataExchange exchange, TimeProvider tim
         if (read.Value is { Request.Change.Request.Path.Root: not null } && options.Answer.Count > 0 && verb != ChangeVerb.Delete)
         {
             var path = exchange.Service.ModelFor(exchange.Caller).FindSet(change.Request.Path.Target.Name)
-                is { ContainedIn: null, IsUnkeyed: false } set
+                is { ContainedIn: null, IsFunction: false } set
                 ? set.Name
                 : null;
             if (

@@ -31,7 +31,7 @@ internal sealed class ODataFace(
 
     public string RootOf(PublishedService service) => $"{FaceTable.OData}{service.Model.Service}/";
 
-    public string PathOf(PublishedService service, EntitySet set) => Uri.EscapeDataString(set.Name) + (set.IsUnkeyed ? "()" : "");
+    public string PathOf(PublishedService service, EntitySet set) => SampleCall.Template(set);
 
     public IReadOnlyList<(string Path, string MediaType)> Descriptions { get; } =
     [("$metadata", "application/xml"), ("openapi.json", OpenApiDescriptions.MediaType)];

@@ -77,7 +77,7 @@ internal sealed class RestFace(
 
     public async Task<RequestFault?> AnswerAsync(Exchange plain)
     {
-        var exchange = new RestExchange(plain, PathsOf(plain.Service));
+        var exchange = new RestExchange(plain, PathsOf(plain.Service.ChangeableBy(plain.Caller)));
         var method = exchange.Request.Method;
         var isRead = HttpMethods.IsGet(method) || HttpMethods.IsHead(method);
         if (!RequestAddress.Read(exchange.Path, exchange.Query).Is(out var address, out var fault))
@@ -126,7 +126,10 @@ internal sealed class RestFace(
         RequestAddress.Read(path, "").Is(out var address, out _)
         && exchange.Service.IsAddressableBy(exchange.Caller, exchange.Paths.Find(address.Segments).Set);
 
-    private RestPaths PathsOf(PublishedService service) => _paths.GetValue(service.Model, m => new RestPaths(m));
+    private RestPaths PathsOf(PublishedService service) => PathsOf(service.Model);
+
+    /// <param name="model">All of a service, or what a caller may address: to them, what they may not know of has no path.</param>
+    private RestPaths PathsOf(EntityModel model) => _paths.GetValue(model, m => new RestPaths(m));
 
     /// <summary>The route of a path that a service declares as its own, or had before; null = none does.</summary>
     private FaceRoute? RouteOfDeclared(string path)

@@ -51,6 +51,7 @@ public sealed record InferenceInfo(string Subject, string Value, string Reason);
 /// <param name="Version">The column of the entity tag, or 'row' for the whole row.</param>
 /// <param name="Changes">The column by which changes are followed.</param>
 /// <param name="Valid">What written rows must be.</param>
+/// <param name="Query">For a query with a name; missing = it is none.</param>
 public sealed record SetInfo(
     string Name,
     string Type,
@@ -74,7 +75,22 @@ public sealed record SetInfo(
     string? Changes,
     IEnumerable<RowRuleInfo> Valid,
     IEnumerable<DerivedTypeInfo> Derived,
-    IEnumerable<NavigationInfo> Navigations
+    IEnumerable<NavigationInfo> Navigations,
+    QueryInfo? Query
+);
+
+/// <summary>What makes a set a query.</summary>
+/// <param name="Gives">Rows, one row at most, or one value.</param>
+/// <param name="Parameters">What callers give.</param>
+/// <param name="Examples">A value for each of them, to try the query with.</param>
+/// <param name="TakesFromCaller">Some values are those of the caller, who cannot set them.</param>
+/// <param name="Statement">The SELECT as it is declared.</param>
+public sealed record QueryInfo(
+    [property: OneOf("rows", "row", "value")] string Gives,
+    IEnumerable<PropertyInfo> Parameters,
+    IReadOnlyDictionary<string, string> Examples,
+    bool TakesFromCaller,
+    string Statement
 );
 
 /// <summary>The access rules of a set, in words.</summary>

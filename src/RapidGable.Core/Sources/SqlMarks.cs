@@ -1,0 +1,209 @@
+using System.Collections.Immutable;
+
+namespace RapidGable.Sources;
+
+/// <summary>How an engine tells texts, names and comments of a statement from the rest of it.</summary>
+/// <param name="HasBackslashEscapes">A backslash in a text takes the next character as it is.</param>
+/// <param name="HasHashComments"><c>#</c> starts a comment.</param>
+/// <param name="NeedsBlankAfterDashes"><c>--</c> starts a comment only with a blank behind it.</param>
+/// <param name="HasNestedComments">Comments stand within comments.</param>
+/// <param name="HasDollarQuotes"><c>$tag$ … $tag$</c> is a text.</param>
+/// <param name="HasBracketNames"><c>[…]</c> is a name.</param>
+/// <param name="OwnPlaceholders">What starts placeholders of the engine's own, which a declaration must not have.</param>
+public sealed record SqlLexis(
+    bool HasBackslashEscapes = false,
+    bool HasHashComments = false,
+    bool NeedsBlankAfterDashes = false,
+    bool HasNestedComments = false,
+    bool HasDollarQuotes = false,
+    bool HasBracketNames = false,
+    string OwnPlaceholders = ""
+);
+
+/// <summary>A parameter in the text of a statement.</summary>
+/// <param name="Position">Of its colon, from 0.</param>
+public sealed record SqlMark(string Name, int Position);
+
+/// <summary>A statement cut at its parameters, which are written <c>:name</c>.</summary>
+/// <param name="Pieces">One more than there are marks.</param>
+/// <param name="Fault">What keeps it from being one statement with named parameters; null = nothing.</param>
+/// <param name="FaultPosition">Where, from 0.</param>
+public sealed record SqlMarks(ImmutableArray<string> Pieces, ImmutableArray<SqlMark> Marks, string? Fault, int FaultPosition)
+{
+    /// <summary>Cuts a statement; texts, quoted names, comments and casts hold no parameters.</summary>
+    /// <param name="sql">One statement, without a semicolon at its end.</param>
+    public static SqlMarks Read(string sql, SqlLexis lexis) => new SqlMarkReader(sql, lexis).Read();
+}
+
+/// <summary>Goes through the characters of a statement once.</summary>
+internal sealed class SqlMarkReader(string sql, SqlLexis lexis)
+{
+    private readonly ImmutableArray<string>.Builder _pieces = ImmutableArray.CreateBuilder<string>();
+    private readonly ImmutableArray<SqlMark>.Builder _marks = ImmutableArray.CreateBuilder<SqlMark>();
+    private int _at;
+    private int _pieceStart;
+    private (string Message, int Position)? _fault;
+
+    public SqlMarks Read()
+    {
+        while (_at < sql.Length && _fault is null)
+            Step();
+        _pieces.Add(sql[_pieceStart..]);
+        return new SqlMarks(_pieces.ToImmutable(), _marks.ToImmutable(), _fault?.Message, _fault?.Position ?? 0);
+    }
+
+    private void Step()
+    {
+        var sign = sql[_at];
+        if (IsComment())
+            return;
+        switch (sign)
+        {
+            case '\'':
+                Text(sign, lexis.HasBackslashEscapes || IsEscapeText());
+                break;
+            case '"':
+                Text(sign, lexis.HasBackslashEscapes);
+                break;
+            case '`':
+                Text(sign, false);
+                break;
+            case '[' when lexis.HasBracketNames:
+                Until("]", 1, "a name in brackets");
+                break;
+            case '$' when lexis.HasDollarQuotes && DollarTag() is { } tag:
+                Until(tag, tag.Length, "a text between " + tag);
+                break;
+            case ':':
+                Colon();
+                break;
+            case ';':
+                Fail("it is more than one statement.", _at);
+                break;
+            case '@' when Next(1) == '@':
+                _at += 2;
+                break;
+            default:
+                if (lexis.OwnPlaceholders.Contains(sign) && !IsNamePart(Previous()) && IsOwnPlaceholder(sign))
+                    Fail($"'{sign}' stands for a value by itself; write parameters as :name.", _at);
+                else
+                    _at++;
+                break;
+        }
+    }
+
+    /// <summary><c>::</c> is a cast and <c>:=</c> names an argument; a colon before a name makes it a parameter.</summary>
+    private void Colon()
+    {
+        if (Next(1) is ':' or '=')
+        {
+            _at += 2;
+            return;
+        }
+        var end = _at + 1;
+        while (end < sql.Length && IsNamePart(sql[end]))
+            end++;
+        if (end == _at + 1 || char.IsDigit(sql[_at + 1]))
+        {
+            _at++;
+            return;
+        }
+        _pieces.Add(sql[_pieceStart.._at]);
+        _marks.Add(new SqlMark(sql[(_at + 1)..end], _at));
+        (_at, _pieceStart) = (end, end);
+    }
+
+    private bool IsComment()
+    {
+        var isLine = sql[_at] == '#' && lexis.HasHashComments || Is("--") && (!lexis.NeedsBlankAfterDashes || Next(2) is '\0' or <= ' ');
+        if (isLine)
+        {
+            var end = sql.IndexOf('\n', _at);
+            _at = end < 0 ? sql.Length : end + 1;
+            return true;
+        }
+        if (!Is("/*"))
+            return false;
+        if (lexis.HasHashComments && (Next(2) == '!' || (Next(2) == 'M' && Next(3) == '!')))
+            Fail("a comment with '!' is carried out by the server; write what it holds without it.", _at);
+        else
+            BlockComment();
+        return true;
+    }
+
+    private void BlockComment()
+    {
+        var (start, depth) = (_at, 0);
+        do
+        {
+            if (_at >= sql.Length)
+            {
+                Fail("a comment is not closed.", start);
+                return;
+            }
+            if (Is("/*") && (depth == 0 || lexis.HasNestedComments))
+                (depth, _at) = (depth + 1, _at + 2);
+            else if (Is("*/"))
+                (depth, _at) = (depth - 1, _at + 2);
+            else
+                _at++;
+        } while (depth > 0);
+    }
+
+    /// <summary>A text or a quoted name; two quotes within stand for one.</summary>
+    private void Text(char quote, bool hasEscapes)
+    {
+        var start = _at++;
+        while (_at < sql.Length)
+        {
+            if (sql[_at] == '\\' && hasEscapes)
+                _at += 2;
+            else if (sql[_at] != quote)
+                _at++;
+            else if (Next(1) == quote)
+                _at += 2;
+            else
+            {
+                _at++;
+                return;
+            }
+        }
+        Fail($"a text or name in {quote} is not closed.", start);
+    }
+
+    private void Until(string end, int start, string what)
+    {
+        var found = sql.IndexOf(end, _at + start, StringComparison.Ordinal);
+        if (found < 0)
+            Fail(what + " is not closed.", _at);
+        else
+            _at = found + end.Length;
+    }
+
+    /// <summary><c>$$</c> or <c>$tag$</c> here; null = neither.</summary>
+    private string? DollarTag()
+    {
+        if (IsNamePart(Previous()))
+            return null;
+        var end = _at + 1;
+        while (end < sql.Length && IsNamePart(sql[end]))
+            end++;
+        return end < sql.Length && sql[end] == '$' && !char.IsDigit(sql[_at + 1]) ? sql[_at..(end + 1)] : null;
+    }
+
+    /// <summary>A text with an <c>E</c> before it, in which a backslash escapes.</summary>
+    private bool IsEscapeText() => lexis.HasDollarQuotes && Previous() is 'e' or 'E' && (_at < 2 || !IsNamePart(sql[_at - 2]));
+
+    private bool IsOwnPlaceholder(char sign) =>
+        sign == '?' || (sign == '$' && lexis.HasDollarQuotes ? char.IsDigit(Next(1)) : IsNamePart(Next(1)));
+
+    private void Fail(string message, int position) => (_fault, _at) = ((message, position), sql.Length);
+
+    private bool Is(string text) => string.CompareOrdinal(sql, _at, text, 0, text.Length) == 0;
+
+    private char Next(int offset) => _at + offset < sql.Length ? sql[_at + offset] : '\0';
+
+    private char Previous() => _at > 0 ? sql[_at - 1] : '\0';
+
+    private static bool IsNamePart(char sign) => char.IsLetterOrDigit(sign) || sign == '_';
+}
