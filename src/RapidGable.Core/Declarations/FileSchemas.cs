@@ -180,35 +180,44 @@ public static partial class FileSchemas
         return File("A source: sources/NAME.yaml", schema);
     }
 
-    private static JsonObject Service() =>
-        File(
-            "A service: services/NAME.yaml",
-            Object(
-                ["source"],
-                ("title", Text("What people call it.")),
-                ("source", Text("The source that its sets are read from.")),
-                ("namespace", Text("Namespace of the types; the service's name when left out.")),
-                ("names", Words("How public names are made.", "as-is", "pascal-case", "camel-case")),
-                ("faces", NamedFaces()),
-                ("rest", Rest()),
-                ("page", Number("Rows in a page when a set says nothing.", 1, 1_000_000)),
-                ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
-                ("caller-keys", Flag("Callers choose keys that the database would number, in all sets that say nothing.")),
-                ("rules", Rules()),
-                ("types", Map("Enumerations and complex types, by name.", Type(), Identifier)),
-                (
-                    "sets",
-                    new JsonObject
-                    {
-                        ["description"] = "What is published.",
-                        ["type"] = "array",
-                        ["minItems"] = 1,
-                        ["items"] = OneOf(Text("A table or view: its name alone publishes it."), Set()),
-                    }
-                ),
-                ("queries", List("Queries with names and parameters.", Query()))
-            )
+    private static JsonObject Service()
+    {
+        var schema = Object(
+            ["source"],
+            ("title", Text("What people call it.")),
+            ("source", Text("The source that its sets are read from.")),
+            ("namespace", Text("Namespace of the types; the service's name when left out.")),
+            ("names", Words("How public names are made.", "as-is", "pascal-case", "camel-case")),
+            ("faces", NamedFaces()),
+            ("rest", Rest()),
+            ("page", Number("Rows in a page when a set says nothing.", 1, 1_000_000)),
+            ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
+            ("caller-keys", Flag("Callers choose keys that the database would number, in all sets that say nothing.")),
+            ("rules", Rules()),
+            ("types", Map("Enumerations and complex types, by name.", Type(), Identifier)),
+            (
+                "sets",
+                new JsonObject
+                {
+                    ["description"] = "What is published.",
+                    ["type"] = "array",
+                    ["minItems"] = 1,
+                    ["items"] = OneOf(Text("A table or view: its name alone publishes it."), Set()),
+                }
+            ),
+            ("queries", List("Queries with names and parameters.", Query()))
         );
+        // It publishes something.
+        schema["anyOf"] = new JsonArray(
+            new JsonObject { ["required"] = new JsonArray("sets") },
+            new JsonObject
+            {
+                ["required"] = new JsonArray("queries"),
+                ["properties"] = new JsonObject { ["queries"] = new JsonObject { ["minItems"] = 1 } },
+            }
+        );
+        return File("A service: services/NAME.yaml", schema);
+    }
 
     private static JsonObject Check() =>
         File(

@@ -149,6 +149,7 @@ public sealed partial class CsdlXmlWriter
     {
         _xml.WriteStartElement("Record", Edm);
         _xml.WriteAttributeString("Type", "Core.PrimitiveExampleValue");
+        Element("PropertyValue", Edm, ("Property", "Description"), ("String", "A value to try it with."));
         Element("PropertyValue", Edm, ("Property", "Value"), ("String", value));
         _xml.WriteEndElement();
     }

@@ -40,6 +40,7 @@ internal sealed class SqlMarkReader(string sql, SqlLexis lexis)
 {
     private readonly ImmutableArray<string>.Builder _pieces = ImmutableArray.CreateBuilder<string>();
     private readonly ImmutableArray<SqlMark>.Builder _marks = ImmutableArray.CreateBuilder<SqlMark>();
+    private readonly List<(string Word, int Position)> _words = [];
     private int _at;
     private int _pieceStart;
     private (string Message, int Position)? _fault;
@@ -48,8 +49,31 @@ internal sealed class SqlMarkReader(string sql, SqlLexis lexis)
     {
         while (_at < sql.Length && _fault is null)
             Step();
+        if (_fault is null)
+            RefuseWrites();
         _pieces.Add(sql[_pieceStart..]);
         return new SqlMarks(_pieces.ToImmutable(), _marks.ToImmutable(), _fault?.Message, _fault?.Position ?? 0);
+    }
+
+    /// <summary>
+    /// What would write or lock, though it is a SELECT. Engines refuse some of it by themselves, and others not when they only read.
+    /// </summary>
+    private void RefuseWrites()
+    {
+        for (var i = 0; i < _words.Count; i++)
+        {
+            string WordAt(int offset) => i + offset < _words.Count ? _words[i + offset].Word : "";
+            var position = _words[i].Position;
+            if (WordAt(0) == "INTO")
+                Fail("it puts what it finds somewhere (INTO).", position);
+            else if (
+                WordAt(0) == "FOR"
+                && (WordAt(1) is "UPDATE" or "SHARE" || (WordAt(1) is "NO" or "KEY" && WordAt(2) is "KEY" or "SHARE"))
+            )
+                Fail("it locks what it finds.", position);
+            else if (WordAt(0) == "LOCK" && WordAt(1) == "IN" && WordAt(2) == "SHARE")
+                Fail("it locks what it finds.", position);
+        }
     }
 
     private void Step()
@@ -57,6 +81,11 @@ internal sealed class SqlMarkReader(string sql, SqlLexis lexis)
         var sign = sql[_at];
         if (IsComment())
             return;
+        if (char.IsLetter(sign) || sign == '_')
+        {
+            Word();
+            return;
+        }
         switch (sign)
         {
             case '\'':
@@ -90,6 +119,16 @@ internal sealed class SqlMarkReader(string sql, SqlLexis lexis)
                     _at++;
                 break;
         }
+    }
+
+    private void Word()
+    {
+        var start = _at;
+        while (_at < sql.Length && IsNamePart(sql[_at]))
+            _at++;
+        // A name behind a point is one, whatever it is called.
+        if (start == 0 || sql[start - 1] != '.')
+            _words.Add((sql[start.._at].ToUpperInvariant(), start));
     }
 
     /// <summary><c>::</c> is a cast and <c>:=</c> names an argument; a colon before a name makes it a parameter.</summary>

@@ -280,7 +280,7 @@ public sealed class CsdlChecker
         Name(set.Name, "name of an entity set");
         if (_document.FindType(set.Type) is not { } type)
         {
-            if (!IsForeign(set.Type))
+            if (!IsForeign(set.Type) && !(set.IsSingle && set.Type.StartsWith("Edm.", StringComparison.Ordinal)))
                 Fault($"The set {set.Name} has the type '{set.Type}', which is not declared.");
             return;
         }

@@ -19,6 +19,25 @@ public sealed record DescribedOperation(
 {
     /// <summary>The names of the parameters in the path.</summary>
     public IEnumerable<string> PathParameters => Path.Split('{').Skip(1).Select(p => p.Split('}')[0]);
+
+    /// <summary>The examples of what it is called with: parameters in the path that are no keys, and others that must be given.</summary>
+    public ImmutableArray<(string Name, bool IsInPath, string Example)> Arguments { get; init; } = [];
+
+    /// <summary>It is called with values, as a query is.</summary>
+    public bool HasArguments => !Arguments.IsEmpty;
+
+    /// <summary>Whether all parameters of the path are told by examples.</summary>
+    public bool IsCalledByExamples => PathParameters.All(n => Arguments.Any(a => a.IsInPath && a.Name == n));
+
+    /// <summary>The path with the examples, percent-encoded, and what follows behind the question mark; empty = nothing.</summary>
+    public (string Path, string Query) Called()
+    {
+        var segments = Path.Split('/')
+            .Select(s => Arguments.FirstOrDefault(a => a.IsInPath && s == $"{{{a.Name}}}") is { Name: not null } found ? found.Example : s)
+            .Select(Uri.EscapeDataString);
+        var query = Arguments.Where(a => !a.IsInPath).Select(a => $"{Uri.EscapeDataString(a.Name)}={Uri.EscapeDataString(a.Example)}");
+        return (string.Join('/', segments), string.Join('&', query));
+    }
 }
 
 /// <summary>An OpenAPI 3.1 document, and what is wrong with it.</summary>
@@ -69,12 +88,32 @@ public sealed class OpenApiDescription
         foreach (var reference in References(_root).Distinct().Where(r => Resolve(r) is null))
             _faults.Add($"'{reference}' leads to nothing.");
         Operations = [.. ReadOperations()];
+        var paths = Operations.Select(o => o.Path).ToHashSet();
+        // What stands behind a described collection is a key of its rows.
+        Operations =
+        [
+            .. Operations.Select(o =>
+                o with
+                {
+                    Arguments = [.. o.Arguments.Where(a => !a.IsInPath || !paths.Contains(Before(o.Path, a.Name)))],
+                }
+            ),
+        ];
         foreach (var twice in Operations.GroupBy(o => o.Id).Where(g => g.Count() > 1))
             _faults.Add($"Two operations are called '{twice.Key}'.");
         foreach (var alike in _root.GetProperty("paths").EnumerateObject().GroupBy(p => Blank(p.Name)).Where(g => g.Count() > 1))
             _faults.Add($"The paths {string.Join(" and ", alike.Select(p => p.Name))} are the same.");
         foreach (var schema in Components("schemas"))
             CheckExamples(schema);
+    }
+
+    /// <summary>The path up to a parameter in it, without other parameters right before.</summary>
+    private static string Before(string path, string parameter)
+    {
+        var before = path[..path.IndexOf("{" + parameter + "}", StringComparison.Ordinal)].TrimEnd('/');
+        while (before.EndsWith('}'))
+            before = before[..before.LastIndexOf('/')];
+        return before;
     }
 
     private static string Blank(string path) => string.Concat(path.Split('{').Select((p, i) => i == 0 ? p : "{" + p[p.IndexOf('}')..]));
@@ -141,7 +180,24 @@ public sealed class OpenApiDescription
             item.Value.TryGetProperty("requestBody", out var body)
                 ? [.. Followed(body).GetProperty("content").EnumerateObject().Select(c => c.Name)]
                 : []
-        );
+        )
+        {
+            Arguments = [.. Examples(item.Value)],
+        };
+    }
+
+    /// <summary>The examples of parameters that must be given.</summary>
+    private IEnumerable<(string Name, bool IsInPath, string Example)> Examples(JsonElement operation)
+    {
+        if (!operation.TryGetProperty("parameters", out var parameters))
+            yield break;
+        foreach (var parameter in parameters.EnumerateArray().Select(Followed))
+        {
+            var isRequired = parameter.TryGetProperty("required", out var required) && required.ValueKind == JsonValueKind.True;
+            var place = parameter.GetProperty("in").GetString();
+            if (isRequired && place is "path" or "query" && parameter.TryGetProperty("example", out var example))
+                yield return (parameter.GetProperty("name").GetString()!, place == "path", example.ToString());
+        }
     }
 
     private static IEnumerable<string> References(JsonElement value) =>

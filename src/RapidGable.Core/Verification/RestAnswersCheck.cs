@@ -33,6 +33,9 @@ internal sealed class RestAnswersCheck(RestVerifier verifier, OpenApiDescription
         }
         var missing = await PathAsync(operation, isThere: false);
         var wanted = operation.Statuses.Where(s => !Elsewhere.Contains(s) && !(s == "200" && operation.Method != "GET")).ToHashSet();
+        // Which values a query gives nothing for is not known.
+        if (operation.HasArguments)
+            wanted.Remove("404");
         var seen = new HashSet<string>();
         var faults = new List<string>();
         foreach (
@@ -97,11 +100,12 @@ internal sealed class RestAnswersCheck(RestVerifier verifier, OpenApiDescription
             yield return new Try("304", method, path, [("If-None-Match", "*")]);
             yield return new Try("206", method, path, [("Range", "bytes=0-0")]);
             yield return new Try("416", method, path, [("Range", "bytes=999999999999-")]);
-            yield return new Try("400", method, path + "?no_parameter_is_called_so=1", []);
+            var and = path.Contains('?') ? '&' : '?';
+            yield return new Try("400", method, $"{path}{and}no_parameter_is_called_so=1", []);
             yield return new Try("406", method, path, [("Accept", "image/png")]);
             // Positions of another order, which has a value or several.
             for (var values = 1; values <= 8; values++)
-                yield return new Try("410", method, $"{path}?after={Position(values)}", []);
+                yield return new Try("410", method, $"{path}{and}after={Position(values)}", []);
             yield break;
         }
         yield return new Try("412", method, path, [("If-Match", "\"no-tag-is-called-so\"")], whole);
@@ -128,6 +132,8 @@ internal sealed class RestAnswersCheck(RestVerifier verifier, OpenApiDescription
     /// <summary>An address of an operation: of a row that is there, or of one that is not; null = there is none.</summary>
     private async Task<string?> PathAsync(DescribedOperation operation, bool isThere)
     {
+        if (operation is { HasArguments: true, IsCalledByExamples: true })
+            return isThere ? await CalledAsync(operation) : null;
         var names = operation.PathParameters.ToList();
         if (names.Count == 0)
             return isThere ? verifier.UrlOf(operation.Path) : null;
@@ -154,6 +160,14 @@ internal sealed class RestAnswersCheck(RestVerifier verifier, OpenApiDescription
         if (isThere && operation.Row is null && operation.Method == "GET" && (await verifier.GetAsync(verifier.UrlOf(path))).Status == 404)
             return null;
         return verifier.UrlOf(path);
+    }
+
+    /// <summary>The address of a query with its examples; null = it gives nothing with them, or not to this caller.</summary>
+    private async Task<string?> CalledAsync(DescribedOperation operation)
+    {
+        var (path, query) = operation.Called();
+        var url = verifier.UrlOf(path) + (query.Length > 0 ? "?" + query : "");
+        return (await verifier.GetAsync(url)).Status is 403 or 404 ? null : url;
     }
 
     /// <summary>The values of the parameters of an operation that are found so far.</summary>

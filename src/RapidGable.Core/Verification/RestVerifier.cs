@@ -1,5 +1,6 @@
 using System.Diagnostics;
 using System.Text.Json;
+using System.Text.RegularExpressions;
 
 namespace RapidGable.Verification;
 
@@ -24,7 +25,7 @@ public sealed record RestVerificationOptions(
 /// <summary>
 /// Verifies a service on the plain REST face from outside: by its OpenAPI document, by what it answers, and by what the OData face answers.
 /// </summary>
-public sealed class RestVerifier
+public sealed partial class RestVerifier
 {
     // Rows that are held against those of the other face, and looked at value by value.
     internal const int ComparedRows = 200;
@@ -88,7 +89,7 @@ public sealed class RestVerifier
         if (description.Faults.Count > 0)
             return;
         Add("rest-openapi", "service", null, $"{description.Operations.Count} operations, {description.Schemas} schemas", 1);
-        foreach (var list in description.Operations.Where(o => o.Method == "GET" && o.Path != "/" && !o.PathParameters.Any()))
+        foreach (var list in description.Operations.Where(o => o.Method == "GET" && o.Path != "/" && o.IsCalledByExamples))
         {
             Options.Progress?.Invoke(list.Path);
             await new RestCollectionCheck(this, description, list).RunAsync();
@@ -102,9 +103,13 @@ public sealed class RestVerifier
     /// <summary>What is closed is told like what is not there.</summary>
     private async Task AbsentAsync(string path)
     {
-        var other = new string('q', path.Length);
-        var (closed, nothing) = (await GetAsync(UrlOf("/" + path)), await GetAsync(UrlOf("/" + other)));
-        var isSame = closed.Status is 404 or 401 && closed.Status == nothing.Status && closed.Text.Replace(path, other) == nothing.Text;
+        // Of a template nothing is told but its first segment, which every address of it has.
+        var name = path.Contains('{') ? path.Split('/')[0] : path;
+        var rest = path[name.Length..].Replace("{", "", StringComparison.Ordinal).Replace("}", "", StringComparison.Ordinal);
+        var other = new string('q', name.Length);
+        var (closed, nothing) = (await GetAsync(UrlOf($"/{name}{rest}")), await GetAsync(UrlOf($"/{other}{rest}")));
+        var told = WithoutHint(closed.Text, name).Replace(name, other);
+        var isSame = closed.Status is 404 or 401 && closed.Status == nothing.Status && told == nothing.Text;
         Add(
             "rest-absent",
             path,
@@ -114,6 +119,13 @@ public sealed class RestVerifier
             UrlOf("/" + path)
         );
     }
+
+    /// <summary>A text without a hint at something else that the caller may know of.</summary>
+    private static string WithoutHint(string text, string name) =>
+        HintPattern().Replace(text, m => m.Groups[1].Value == name ? m.Value : "");
+
+    [GeneratedRegex(" Did you mean '([^']*)'\\?")]
+    private static partial Regex HintPattern();
 
     internal static string Short(string text) => text.Length > 160 ? text[..160] + "…" : text;
 

@@ -32,6 +32,11 @@ internal sealed class SetVerifier(
             return;
         }
         var walk = await WalkAsync(url, checkValues: true);
+        if (set.IsFunction && walk.FirstFault?.StartsWith("It answers 403", StringComparison.Ordinal) == true)
+        {
+            Skip("set-answers", "it needs to know of the caller what nobody told");
+            return;
+        }
         Add("set-answers", walk.FirstFault, Pages(walk), 1, url);
         if (walk.FirstFault is not null)
             return;

@@ -223,6 +223,16 @@ public class DraftTests
     [InlineData("service", "title: S\nsource: main\nsets:\n  - station\n", true)]
     [InlineData("service", "source: main\nsets: []\n", false)]
     [InlineData("service", "source: main\n", false)]
+    [InlineData("service", "source: main\nqueries: [{ name: Q, select: 'SELECT 1 AS a' }]\n", true)]
+    [InlineData("service", "source: main\nqueries: []\n", false)]
+    [InlineData("service", "source: main\nqueries: [{ select: 'SELECT 1 AS a' }]\n", false)]
+    [InlineData("service", "source: main\nqueries: [{ name: Q, select: 'SELECT 1 AS a', gives: all }]\n", false)]
+    [InlineData(
+        "service",
+        "source: main\nqueries: [{ name: Q, select: 'SELECT :a AS a', parameters: { a: { type: int32, example: 1 } } }]\n",
+        true
+    )]
+    [InlineData("service", "source: main\nqueries: [{ name: Q, select: 'SELECT :a AS a', parameters: { a: { typ: int32 } } }]\n", false)]
     [InlineData("service", "sets: [station]\n", false)]
     [InlineData("service", "source: main\nset: [station]\n", false)]
     [InlineData("service", "source: main\nsets: [station]\npage: many\n", false)]

@@ -118,6 +118,7 @@ public sealed class StrictMetadataTests
         EnumType | Name UnderlyingType IsFlags | Member Annotation
         Member | Name Value | Annotation
         Function | Name IsBound IsComposable EntitySetPath | Parameter ReturnType Annotation
+        Parameter | Name Type Nullable MaxLength Precision Scale SRID | Annotation
         ReturnType | Type Nullable MaxLength Precision Scale SRID | Annotation
         EntityContainer | Name Extends | EntitySet FunctionImport Annotation
         EntitySet | Name EntityType IncludeInServiceDocument | NavigationPropertyBinding Annotation
@@ -135,6 +136,8 @@ public sealed class StrictMetadataTests
         Core.ComputedDefaultValue Bool
         Core.Immutable Bool
         Core.Permissions EnumMember
+        Core.OptionalParameter {} {DefaultValue:String}
+        Core.Example {Description:String,Value:String}
         Core.IsMediaType Bool
         Core.MediaType String
         Core.AlternateKeys [{Key:[{Name:PropertyPath,Alias:String}]}]

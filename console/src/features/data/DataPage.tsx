@@ -8,7 +8,6 @@ import {
   fetchPage,
   fetchService,
   odataOf,
-  type PropertyInfo,
   type ServiceDetails,
   type SetInfo,
 } from '../../api/client';
@@ -99,9 +98,7 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
     setPages([]);
     changeQuery(part);
   };
-  const properties: PropertyInfo[] =
-    set.query?.gives === 'value' && set.properties[0] ? [{ ...set.properties[0], name: 'value' }] : set.properties;
-  const shown = properties.filter((property) => query.select.length === 0 || query.select.includes(property.name));
+  const shown = set.properties.filter((property) => query.select.length === 0 || query.select.includes(property.name));
   const start = pages.length * pageSize;
   const rows = page.data?.rows.length ?? 0;
   return (
@@ -146,21 +143,21 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
         />
       )}
       {isList && (
-      <Group align="flex-end" gap="sm">
-        <FilterBuilder properties={set.properties} add={(added) => change({ filter: and(query.filter, added) })} />
-        <MultiSelect
-          label="Columns"
-          placeholder={query.select.length === 0 ? 'all' : undefined}
-          data={set.properties.map((property) => property.name)}
-          value={query.select}
-          onChange={(select) => change({ select })}
-          clearable
-          searchable
-          size="xs"
-          miw={180}
-          maw={420}
-        />
-      </Group>
+        <Group align="flex-end" gap="sm">
+          <FilterBuilder properties={set.properties} add={(added) => change({ filter: and(query.filter, added) })} />
+          <MultiSelect
+            label="Columns"
+            placeholder={query.select.length === 0 ? 'all' : undefined}
+            data={set.properties.map((property) => property.name)}
+            value={query.select}
+            onChange={(select) => change({ select })}
+            clearable
+            searchable
+            size="xs"
+            miw={180}
+            maw={420}
+          />
+        </Group>
       )}
       <RequestShown
         url={url}
@@ -168,19 +165,24 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
         page={page.isError ? undefined : page.data}
         isFetching={page.isFetching}
       />
-      {set.query && path !== undefined && <Statements key={url} url={url} />}
       {page.isPending && <Pending what="rows" />}
       {page.isError && <Failed error={page.error} retry={page.refetch} />}
       {page.data && !page.isError && (
         <>
-          <DataTable
-            properties={shown}
-            rows={page.data.rows}
-            label={set.name}
-            order={query.orderBy}
-            sort={(orderBy) => change({ orderBy })}
-            edit={mayEdit && set.key.every((k) => shown.some((p) => p.name === k)) ? setEdited : undefined}
-          />
+          {set.query?.gives === 'value' ? (
+            <Text size="xl" fw={650} aria-label={`Value of ${set.name}`}>
+              {page.data.rows[0] ? String(page.data.rows[0].value) : ''}
+            </Text>
+          ) : (
+            <DataTable
+              properties={shown}
+              rows={page.data.rows}
+              label={set.name}
+              order={query.orderBy}
+              sort={(orderBy) => change({ orderBy })}
+              edit={mayEdit && set.key.every((k) => shown.some((p) => p.name === k)) ? setEdited : undefined}
+            />
+          )}
           <Group justify="space-between">
             <Text size="sm" aria-live="polite">
               {rows === 0
@@ -191,44 +193,45 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
                   ? set.query?.gives === 'value'
                     ? 'One value'
                     : 'One row'
-                : `Rows ${text(start + 1)} to ${text(start + rows)} of ${page.data.count === undefined ? 'many' : text(page.data.count)}`}
+                  : `Rows ${text(start + 1)} to ${text(start + rows)} of ${page.data.count === undefined ? 'many' : text(page.data.count)}`}
             </Text>
             {isList && (
-            <Group gap="xs">
-              <Download url={first} name={set.name} />
-              <Select
-                aria-label="Rows in a page"
-                size="xs"
-                w={110}
-                data={['20', '50', '100', '500'].map((value) => ({ value, label: `${value} rows` }))}
-                value={String(pageSize)}
-                onChange={(value) => {
-                  setPages([]);
-                  setPageSize(Number(value ?? 20));
-                }}
-                allowDeselect={false}
-              />
-              <Button
-                size="xs"
-                variant="default"
-                disabled={pages.length === 0}
-                onClick={() => setPages(pages.slice(0, -1))}
-              >
-                Previous page
-              </Button>
-              <Button
-                size="xs"
-                variant="default"
-                disabled={!page.data.nextLink || page.isPlaceholderData}
-                onClick={() => page.data.nextLink && setPages([...pages, page.data.nextLink])}
-              >
-                Next page
-              </Button>
-            </Group>
+              <Group gap="xs">
+                <Download url={first} name={set.name} />
+                <Select
+                  aria-label="Rows in a page"
+                  size="xs"
+                  w={110}
+                  data={['20', '50', '100', '500'].map((value) => ({ value, label: `${value} rows` }))}
+                  value={String(pageSize)}
+                  onChange={(value) => {
+                    setPages([]);
+                    setPageSize(Number(value ?? 20));
+                  }}
+                  allowDeselect={false}
+                />
+                <Button
+                  size="xs"
+                  variant="default"
+                  disabled={pages.length === 0}
+                  onClick={() => setPages(pages.slice(0, -1))}
+                >
+                  Previous page
+                </Button>
+                <Button
+                  size="xs"
+                  variant="default"
+                  disabled={!page.data.nextLink || page.isPlaceholderData}
+                  onClick={() => page.data.nextLink && setPages([...pages, page.data.nextLink])}
+                >
+                  Next page
+                </Button>
+              </Group>
             )}
           </Group>
         </>
       )}
+      {set.query && path !== undefined && <Statements key={url} url={url} />}
     </Stack>
   );
 }

@@ -77,8 +77,13 @@ export function ServicePage() {
 const gives = { rows: 'rows', row: 'one row', value: 'one value' };
 
 function describe(set: SetInfo): string {
-  const kind =
-    set.query ? '' : set.kind === 'function' ? ', without a key' : set.kind === 'contained' ? `, part of ${set.containedIn}` : '';
+  const kind = set.query
+    ? ''
+    : set.kind === 'function'
+      ? ', without a key'
+      : set.kind === 'contained'
+        ? `, part of ${set.containedIn}`
+        : '';
   return set.query ? `query, gives ${gives[set.query.gives]}` : `from ${set.from}${kind}`;
 }
 

@@ -77,13 +77,6 @@ public sealed class RestRequest : ISpelledRequest
 /// <summary>The characters of an address -> segments, terms and literals.</summary>
 internal sealed class RestReader
 {
-    /// <summary>What cannot stand beside a window, and what to do instead.</summary>
-    private static readonly ImmutableArray<(string Parameter, string Advice)> WindowRivals =
-    [
-        (RestParameters.After, "Follow the next link as it is."),
-        (RestParameters.Limit, "A window says itself how many rows it has."),
-    ];
-
     private readonly RestPaths _paths;
     private readonly List<Literal> _literals = [];
     private readonly List<KeyPartSyntax> _arguments = [];
@@ -322,14 +315,17 @@ internal sealed class RestReader
         _shape.Append(_skip is null ? "t" : "st");
     }
 
+    /// <summary>A page size cannot stand beside a window, and a position only beside one that starts there, as links have it.</summary>
     private void RefuseBesidesWindow()
     {
-        foreach (var (parameter, advice) in WindowRivals)
-            if (Texts.ContainsKey(parameter))
-                throw new FaultException(
-                    new RequestFault(400, "parameter", $"'rows' and '{parameter}' exclude each other. {advice}", RestParameters.Rows)
-                );
+        if (Texts.ContainsKey(RestParameters.Limit))
+            throw Excluding(RestParameters.Limit, "A window says itself how many rows it has.");
+        if (Position is not null && _skip is not null)
+            throw Excluding(RestParameters.After, "Follow the next link as it is.");
     }
+
+    private static FaultException Excluding(string parameter, string advice) =>
+        new(new RequestFault(400, "parameter", $"'rows' and '{parameter}' exclude each other. {advice}", RestParameters.Rows));
 
     private void ReadPosition(AddressOption option)
     {

@@ -328,7 +328,9 @@ public sealed class OpenApiTests(DescribedService described) : IClassFixture<Des
             Assert.True(examples > 3, $"{service}: {examples}");
             foreach (var (path, item) in document.Paths.Where(p => !p.Key.Contains('{') && p.Key != "/"))
             {
-                var rows = await GetAsync($"/rest/{service}{path}?limit=20", user);
+                var given = item["get"].ActualParameters.Where(p => p is { Kind: OpenApiParameterKind.Query, IsRequired: true }).ToList();
+                var query = given.Count == 0 ? "limit=20" : string.Join('&', given.Select(p => $"{p.Name}={p.Example}"));
+                var rows = await GetAsync($"/rest/{service}{path}?{query}", user);
                 AssertFits(item["get"].ActualResponses["200"].Content["application/json"].Schema.ActualSchema, rows.Text, path);
             }
         }
