@@ -196,7 +196,11 @@ public sealed class OpenApiDescription
             var isRequired = parameter.TryGetProperty("required", out var required) && required.ValueKind == JsonValueKind.True;
             var place = parameter.GetProperty("in").GetString();
             if (isRequired && place is "path" or "query" && parameter.TryGetProperty("example", out var example))
-                yield return (parameter.GetProperty("name").GetString()!, place == "path", example.ToString());
+                yield return (
+                    parameter.GetProperty("name").GetString()!,
+                    place == "path",
+                    example.ValueKind == JsonValueKind.String ? example.GetString()! : example.GetRawText()
+                );
         }
     }
 

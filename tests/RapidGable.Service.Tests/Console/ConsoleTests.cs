@@ -11,7 +11,55 @@ public sealed class ConsoleTests : BrowserTests
             .WithSource()
             .WithNetwork(2_000)
             .WithService(NetworkFixture.AllSets)
-            .Write("services/closed.yaml", "title: Closed\nsource: main\nsets: [station]\n");
+            .Write("services/closed.yaml", "title: Closed\nsource: main\nsets: [station]\n")
+            .Write("services/asked.yaml", Asked);
+
+    private const string Asked = """
+        source: main
+        rules: { read: anyone }
+        queries:
+          - name: StationsFrom
+            description: Stations whose code is at least another.
+            select: SELECT s.id, s.code, s.name FROM station s WHERE s.code >= :code AND s.id <= :most
+            parameters:
+              code: { type: string(12), example: AB-010, description: The first code }
+              most: { type: int32, default: 120, minimum: 1 }
+            key: id
+          - name: StationCount
+            gives: value
+            select: SELECT COUNT(*) AS stations FROM station s WHERE s.code >= :code
+            parameters: { code: { type: string, example: AB-101 } }
+        """;
+
+    [Fact]
+    public async Task A_query_is_called_by_a_form_that_remembers()
+    {
+        await GoAsync("services/asked?set=StationsFrom");
+        await Expect(Page.GetByText("WHERE s.code >= :code")).ToBeVisibleAsync();
+        await Role(AriaRole.Link, "Call it").ClickAsync();
+        // It starts with the example.
+        await Expect(Page.GetByText("Rows 1 to 20 of 111")).ToBeVisibleAsync();
+        await Role(AriaRole.Textbox, "code").FillAsync("AB-100");
+        await Role(AriaRole.Textbox, "most").FillAsync("many");
+        await Expect(Role(AriaRole.Button, "Call")).ToBeDisabledAsync();
+        await Role(AriaRole.Textbox, "most").FillAsync("0");
+        await Role(AriaRole.Button, "Call").ClickAsync();
+        await Expect(Page.GetByText("'most' is less than 1")).ToBeVisibleAsync();
+        await Role(AriaRole.Textbox, "most").FillAsync("");
+        await Role(AriaRole.Button, "Call").ClickAsync();
+        await Expect(Page.GetByText("Rows 1 to 20 of 21")).ToBeVisibleAsync();
+        Assert.Contains("StationsFrom(code='AB-100')", await ShownRequestAsync());
+        await Role(AriaRole.Button, "name").ClickAsync();
+        await Expect(Page.GetByRole(AriaRole.Columnheader, new() { Name = "name" })).ToHaveAttributeAsync("aria-sort", "ascending");
+        await Role(AriaRole.Button, "Show the statement and its plan").ClickAsync();
+        await Expect(Page.GetByText("?1 = 'AB-100'").First).ToBeVisibleAsync();
+        await Page.ReloadAsync();
+        await Expect(Role(AriaRole.Textbox, "code")).ToHaveValueAsync("AB-100");
+        await GoAsync("services/asked/StationCount");
+        await Expect(Page.GetByLabel("Value of StationCount")).ToHaveTextAsync("20");
+        // The refused call alone.
+        Assert.Contains("400", Assert.Single(PageErrors));
+    }
 
     private async Task<string> ShownRequestAsync() =>
         (await Page.GetByRole(AriaRole.Group, new() { Name = "Request" }).Locator("a").InnerTextAsync()).Trim();

@@ -134,7 +134,7 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
           apply={(filter) => change({ filter })}
         />
       )}
-      {set.searched.length > 0 && (
+      {isList && set.searched.length > 0 && (
         <SearchField
           key={`search ${query.search}`}
           searched={set.searched}
@@ -179,7 +179,7 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
               rows={page.data.rows}
               label={set.name}
               order={query.orderBy}
-              sort={(orderBy) => change({ orderBy })}
+              sort={isList ? (orderBy) => change({ orderBy }) : undefined}
               edit={mayEdit && set.key.every((k) => shown.some((p) => p.name === k)) ? setEdited : undefined}
             />
           )}

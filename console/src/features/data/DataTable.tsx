@@ -19,7 +19,8 @@ interface DataTableProps {
   rows: Record<string, unknown>[];
   label: string;
   order: DataQuery['orderBy'];
-  sort: (order: DataQuery['orderBy']) => void;
+  /** Missing = there is nothing to sort. */
+  sort?: (order: DataQuery['orderBy']) => void;
   /** Opens a row; undefined = rows are only read. */
   edit?: (row: Record<string, unknown>) => void;
 }
@@ -27,8 +28,8 @@ interface DataTableProps {
 /** Rows with headers that sort: first ascending, then descending, then as the service has them. */
 export function DataTable({ properties, rows, label, order, sort, edit }: DataTableProps) {
   const turn = (property: string) => {
-    if (order?.property !== property) sort({ property, descending: false });
-    else sort(order.descending ? undefined : { property, descending: true });
+    if (order?.property !== property) sort?.({ property, descending: false });
+    else sort?.(order.descending ? undefined : { property, descending: true });
   };
   return (
     <div className="rows" tabIndex={0} role="region" aria-label={`Rows of ${label}`}>
@@ -45,7 +46,7 @@ export function DataTable({ properties, rows, label, order, sort, edit }: DataTa
                   aria-sort={direction}
                   className={numbers.has(property.type) ? 'number' : undefined}
                 >
-                  {property.isSortable ? (
+                  {property.isSortable && sort ? (
                     <button type="button" className="sort" title={property.facets} onClick={() => turn(property.name)}>
                       {property.name}
                       <Unit of={property} />
