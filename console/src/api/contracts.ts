@@ -389,6 +389,8 @@ export interface QueryInfo {
   takesFromCaller: boolean;
   /** The SELECT as it is declared. */
   statement: string;
+  /** Title of the group that it belongs to; missing = none. */
+  group?: string;
 }
 
 /** What reading the workspace again has done. */

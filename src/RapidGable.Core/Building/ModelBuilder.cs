@@ -401,6 +401,7 @@ public sealed partial class ModelBuilder
             ContainedIn = relations.ContainedIn(draft.Name),
             IsQuery = draft.Declaration.Query is not null,
             Gives = draft.Declaration.Query?.Gives ?? QueryResult.Rows,
+            Group = draft.Declaration.Query?.Group,
             Parameters = ParametersOf(draft),
             TakesFromCaller = _queries.GetValueOrDefault(draft.Declaration)?.Parameters.Any(p => p.TakenFrom is not null) == true,
         };

@@ -205,11 +205,13 @@ public static partial class FileSchemas
                     ["items"] = OneOf(Text("A table or view: its name alone publishes it."), Set()),
                 }
             ),
-            ("queries", List("Queries with names and parameters.", Query()))
+            ("queries", List("Queries with names and parameters.", Query())),
+            ("query-groups", List("Queries that belong together.", QueryGroup()))
         );
         // It publishes something.
         schema["anyOf"] = new JsonArray(
             new JsonObject { ["required"] = new JsonArray("sets") },
+            new JsonObject { ["required"] = new JsonArray("query-groups") },
             new JsonObject
             {
                 ["required"] = new JsonArray("queries"),
@@ -338,6 +340,15 @@ public static partial class FileSchemas
             ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
             ("allow", Operations()),
             ("rules", Rules())
+        );
+
+    private static JsonObject QueryGroup() =>
+        Object(
+            ["title", "queries"],
+            ("title", Text("What people call the group.")),
+            ("description", Text("For people.")),
+            ("enabled", Flag("false: none of its queries is published.")),
+            ("queries", List("The queries of the group.", Query()))
         );
 
     private static JsonObject Query() =>

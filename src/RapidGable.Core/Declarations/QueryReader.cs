@@ -20,7 +20,11 @@ public sealed record ParameterDeclaration(Located<string> Name, ColumnDeclaratio
 
 /// <summary>What makes a set a query with a name.</summary>
 /// <param name="Gives">How much it gives.</param>
-public sealed record QueryDeclaration(ImmutableArray<ParameterDeclaration> Parameters, QueryResult Gives);
+public sealed record QueryDeclaration(ImmutableArray<ParameterDeclaration> Parameters, QueryResult Gives)
+{
+    /// <summary>The group that it stands in; null = none.</summary>
+    public QueryGroup? Group { get; init; }
+}
 
 /// <summary>Reads the queries of a service file.</summary>
 internal sealed partial class SetReader
@@ -35,7 +39,51 @@ internal sealed partial class SetReader
         Func<Located<string>, Located<string>?> textOf
     )
     {
-        switch (service.Node("queries"))
+        return
+        [
+            .. Listed(service, defaults, textOf),
+            .. Groups(service)
+                .SelectMany(g =>
+                {
+                    var title = g.RequiredText("title", "what people call the group");
+                    var group = new QueryGroup(title?.Value ?? "", g.Text("description")?.Value);
+                    var isEnabled = g.Flag("enabled", true);
+                    var queries = Listed(g, defaults, textOf);
+                    g.ReportUnknown("a group of queries");
+                    // What is switched off is read, so that faults are told, and not published.
+                    return isEnabled ? queries.Select(q => q with { Query = q.Query! with { Group = group } }) : [];
+                }),
+        ];
+    }
+
+    private IEnumerable<MappingReader> Groups(MappingReader service)
+    {
+        switch (service.Node("query-groups"))
+        {
+            case null:
+                return [];
+            case YamlSequence list:
+                return list
+                    .Items.Select(i =>
+                        i is YamlMapping mapping
+                            ? new MappingReader(mapping, diagnostics)
+                            : service.Wrong<MappingReader>(i, "a group of queries holds names with values, such as 'title' and 'queries'")
+                    )
+                    .OfType<MappingReader>()
+                    .ToList();
+            case var other:
+                service.Wrong<MappingReader>(other, "'query-groups' must be a list");
+                return [];
+        }
+    }
+
+    private ImmutableArray<SetDeclaration> Listed(
+        MappingReader holder,
+        SetDefaults defaults,
+        Func<Located<string>, Located<string>?> textOf
+    )
+    {
+        switch (holder.Node("queries"))
         {
             case null:
                 return [];
@@ -46,12 +94,12 @@ internal sealed partial class SetReader
                         .Items.Select(i =>
                             i is YamlMapping mapping
                                 ? ReadQuery(new MappingReader(mapping, diagnostics), defaults, textOf)
-                                : service.Wrong<SetDeclaration>(i, "a query holds names with values, such as 'name' and 'select'")
+                                : holder.Wrong<SetDeclaration>(i, "a query holds names with values, such as 'name' and 'select'")
                         )
                         .OfType<SetDeclaration>(),
                 ];
             case var other:
-                service.Wrong<SetDeclaration>(other, "'queries' must be a list");
+                holder.Wrong<SetDeclaration>(other, "'queries' must be a list");
                 return [];
         }
     }

@@ -269,7 +269,8 @@ public sealed partial class WorkspaceReader
         {
             var defaults = new SetDefaults(source, page, largest, rules, callerKeys);
             var queries = sets.ReadQueries(reader, defaults, Statement);
-            declared = [.. queries.IsEmpty || reader.Node("sets") is not null ? sets.Read(reader, defaults) : [], .. queries];
+            var hasSets = reader.Node("sets") is not null || (queries.IsEmpty && reader.Node("query-groups") is null);
+            declared = [.. hasSets ? sets.Read(reader, defaults) : [], .. queries];
         }
         reader.ReportUnknown("a service");
         return source is null

@@ -58,10 +58,17 @@ public sealed class ResolvedDeclaration
             Line(0, "sets:");
         foreach (var set in _model.Sets.Where(s => !s.IsQuery))
             Set(set, DeclarationOf(set));
-        if (_model.Sets.Any(s => s.IsQuery))
-            Line(0, "queries:");
-        foreach (var set in _model.Sets.Where(s => s.IsQuery))
-            Query(set, DeclarationOf(set));
+        Queries(_model.Sets.Where(s => s is { IsQuery: true, Group: null }), 0);
+        var groups = _model.Sets.Where(s => s.Group is not null).GroupBy(s => s.Group!).ToList();
+        if (groups.Count > 0)
+            Line(0, "query-groups:");
+        foreach (var group in groups)
+        {
+            Line(1, $"- title: {YamlText.Of(group.Key.Title)}", "declared");
+            if (group.Key.Description is { } description)
+                Line(2, $"description: {YamlText.Of(description)}", "declared");
+            Queries(group, 2);
+        }
     }
 
     /// <summary>The faces, and how the service stands on the plain REST face.</summary>
@@ -279,6 +286,20 @@ public sealed class ResolvedDeclaration
             Line(2, "caller-keys: true", "declared");
         Columns(set, declaration);
         Relations(set);
+    }
+
+    private void Queries(IEnumerable<EntitySet> queries, int depth)
+    {
+        var all = queries.ToList();
+        if (all.Count == 0)
+            return;
+        Line(depth, "queries:");
+        var start = _lines.Count;
+        foreach (var set in all)
+            Query(set, DeclarationOf(set));
+        // Lines of a query are written for the top of the file.
+        for (var i = start; depth > 0 && i < _lines.Count; i++)
+            _lines[i] = _lines[i] with { Text = new string(' ', depth * 2) + _lines[i].Text };
     }
 
     private void Query(EntitySet set, SetDeclaration declaration)

@@ -72,6 +72,17 @@ public sealed record EdmType(EdmKind Kind, int? MaxLength = null, int? Precision
 
     public bool IsIntegral => Kind is EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 or EdmKind.Int32 or EdmKind.Int64;
 
+    /// <summary>The least and the largest number of an integral type.</summary>
+    public (long Least, long Most) Bounds =>
+        Kind switch
+        {
+            EdmKind.Byte => (byte.MinValue, byte.MaxValue),
+            EdmKind.SByte => (sbyte.MinValue, sbyte.MaxValue),
+            EdmKind.Int16 => (short.MinValue, short.MaxValue),
+            EdmKind.Int32 => (int.MinValue, int.MaxValue),
+            _ => (long.MinValue, long.MaxValue),
+        };
+
     public bool IsFloating => Kind is EdmKind.Single or EdmKind.Double;
 
     /// <summary>Whether the type may be the type of a key property (CSDL 6.5).</summary>

@@ -386,6 +386,9 @@ public sealed record EntitySet(string Name, EntityType Type, RowSource Source)
     /// <summary>The rows of a query of the declaration.</summary>
     public bool IsQuery { get; init; }
 
+    /// <summary>The group that a query belongs to; null = none.</summary>
+    public QueryGroup? Group { get; init; }
+
     /// <summary>What a query gives depends on who calls it, beyond the rules.</summary>
     public bool TakesFromCaller { get; init; }
 

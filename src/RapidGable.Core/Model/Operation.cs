@@ -25,6 +25,9 @@ public enum QueryResult
     Value,
 }
 
+/// <summary>Queries that belong together, for people.</summary>
+public sealed record QueryGroup(string Title, string? Description);
+
 /// <summary>A value that an operation is given, by its caller or by the service.</summary>
 /// <param name="Nullable">It may be left out, and is null then.</param>
 public sealed record OperationParameter(string Name, EdmType Type, bool Nullable)

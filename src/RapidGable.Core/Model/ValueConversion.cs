@@ -104,14 +104,7 @@ public sealed record NumberConversion(EdmType Stored, EdmType Published) : Value
             return null;
         if (Published.Kind == EdmKind.Decimal)
             return number;
-        var (least, most) = Published.Kind switch
-        {
-            EdmKind.Byte => (byte.MinValue, (decimal)byte.MaxValue),
-            EdmKind.SByte => (sbyte.MinValue, (decimal)sbyte.MaxValue),
-            EdmKind.Int16 => (short.MinValue, (decimal)short.MaxValue),
-            EdmKind.Int32 => (int.MinValue, (decimal)int.MaxValue),
-            _ => (long.MinValue, (decimal)long.MaxValue),
-        };
+        var (least, most) = Published.Bounds;
         return decimal.IsInteger(number) && number >= least && number <= most ? (long)number : null;
     }
 

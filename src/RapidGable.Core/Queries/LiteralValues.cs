@@ -98,7 +98,13 @@ internal static class LiteralValues
             _ when literal.Kind == LiteralKind.Text => Lexer.Plain((string)literal.Value, type),
             EdmKind.Duration when literal.Value is string text => Lexer.TryDuration(text, out var duration) ? duration : null,
             EdmKind.Decimal when literal.Value is long number => (decimal)number,
-            EdmKind.Double when literal.Value is long number => (double)number,
+            EdmKind.Single or EdmKind.Double => literal.Value switch
+            {
+                long number => (double)number,
+                decimal number => StoredValue.Nearest(number),
+                LongDecimal number => number.Nearest,
+                var number => number,
+            },
             _ => literal.Value,
         };
 }

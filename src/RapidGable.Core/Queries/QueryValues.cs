@@ -335,11 +335,20 @@ public sealed class QueryValues
             var literal = _literals[given.Slot];
             if (!LiteralValues.Published(literal, parameter.Type).Is(out var published, out var fault))
                 return fault with { Code = "argument", Message = $"'{parameter.Name}': {fault.Message}" };
-            return parameter.Rules.Fault(published) is { } wrong
+            return WrongArgument(parameter, published) is { } wrong
                 ? new RequestFault(400, "argument", $"'{parameter.Name}' {wrong}.", literal.Target, literal.Text, literal.Position)
                 : LiteralValues.Bind(literal, form, dialect, out value);
         }
         return parameter.DefaultValue is { } usual ? LiteralValues.Bind(Text(usual, parameter), form, dialect, out value) : null;
+    }
+
+    /// <summary>What is wrong with a value that is one of the parameter's type by its form; null = nothing.</summary>
+    private static string? WrongArgument(OperationParameter parameter, object published)
+    {
+        var (least, most) = parameter.Type.Bounds;
+        return parameter.Type.IsIntegral && published is long number && (number < least || number > most)
+            ? $"is a number from {least} to {most}"
+            : parameter.Rules.Fault(published);
     }
 
     private static Literal Text(string text, OperationParameter parameter) => new(LiteralKind.Text, text, parameter.Name, text, 0);

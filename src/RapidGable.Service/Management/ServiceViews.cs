@@ -76,7 +76,8 @@ internal static class ServiceViews
             set.Parameters.Select(p => Property(set, p.AsProperty()) with { IsRequired = p.IsRequired }),
             set.Parameters.ToDictionary(p => p.Name, p => p.Sample),
             set.TakesFromCaller,
-            query.Select
+            query.Select,
+            set.Group?.Title
         );
 
     private static IEnumerable<Property> Searched(EntitySet set) =>

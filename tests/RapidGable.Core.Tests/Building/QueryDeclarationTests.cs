@@ -127,6 +127,44 @@ public sealed class QueryDeclarationTests
     }
 
     [Fact]
+    public async Task Groups_are_switched_together()
+    {
+        const string Group = """
+            source: main
+            query-groups:
+              - title: Morning
+                description: Asked every morning.
+                enabled: ENABLED
+                queries:
+                  - { name: A, select: SELECT id FROM t }
+                  - { name: B, select: SELECT name FROM t }
+              - { title: Evening, queries: [{ name: C, select: SELECT day FROM t }] }
+            """;
+        using var workspace = new TestWorkspace().WithSource().WithDatabase(Table);
+        foreach (var (enabled, names) in new[] { ("true", "A B C"), ("false", "C") })
+        {
+            workspace.Write("services/s.yaml", Group.Replace("ENABLED", enabled));
+            await using var loaded = await workspace.LoadAsync();
+            Assert.Empty(loaded.Diagnostics.Items);
+            Assert.Equal(names, string.Join(' ', loaded.Services[0].Model.Sets.Select(s => s.Name)));
+            Assert.Equal(new QueryGroup("Evening", null), loaded.Services[0].Model.FindSet("C")!.Group);
+            // What 'gable show' prints publishes the same.
+            var shown = Drafting.ResolvedDeclaration.Of(loaded.Declaration.Services[0], loaded.Services[0]).Select(l => l.Text);
+            workspace.Write("services/s.yaml", string.Join('\n', shown));
+            await using var again = await workspace.LoadAsync();
+            Assert.Empty(again.Diagnostics.Items);
+            Assert.Equal(
+                loaded.Services[0].Model.Sets.Select(s => (s.Name, s.Group)),
+                again.Services[0].Model.Sets.Select(s => (s.Name, s.Group))
+            );
+        }
+        // What is switched off is still held to the rules of declarations.
+        workspace.Write("services/s.yaml", Group.Replace("ENABLED", "false").Replace("name: B, ", ""));
+        await using var wrong = await workspace.LoadAsync();
+        Assert.Contains(wrong.Diagnostics.Items, d => d.Code == "missing");
+    }
+
+    [Fact]
     public async Task A_service_may_have_queries_alone()
     {
         using var workspace = new TestWorkspace().WithSource().WithDatabase(Table);

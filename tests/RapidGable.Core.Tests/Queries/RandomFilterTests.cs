@@ -1,3 +1,4 @@
+using System.Text.RegularExpressions;
 using CsCheck;
 using RapidGable.Access;
 using RapidGable.Expressions;
@@ -38,6 +39,11 @@ public sealed class PostgresRandomFilterTests(PostgresServer server) : RandomFil
 /// <summary>On MariaDB.</summary>
 public sealed class MariaDbRandomFilterTests(MariaDbServer server) : RandomFilterTests, IClassFixture<MariaDbServer>
 {
+    private protected override string Quoted => "`row`";
+
+    // A SELECT gives numbers there.
+    private protected override bool SelectsBooleans => false;
+
     internal override async Task PrepareAsync(TestWorkspace folder, string insert)
     {
         var database = await server.CreateDatabaseAsync();
@@ -62,6 +68,12 @@ public abstract class RandomFilterTests : IAsyncLifetime
 
     internal abstract Task PrepareAsync(TestWorkspace folder, string insert);
 
+    /// <summary>The table's name, which is a word of SQL, as the engine quotes it.</summary>
+    private protected virtual string Quoted => "\"row\"";
+
+    /// <summary>Whether the columns of a SELECT may be booleans.</summary>
+    private protected virtual bool SelectsBooleans => true;
+
     public async Task InitializeAsync()
     {
         string Text(object? value) =>
@@ -77,7 +89,10 @@ public abstract class RandomFilterTests : IAsyncLifetime
             "INSERT INTO row VALUES "
                 + string.Join(", ", Rows.Select(r => $"({r.Id}, {Text(r.N)}, {Text(r.M)}, {Text(r.D)}, {Text(r.S)}, {Text(r.B)})"))
         );
-        _folder.WithService("  - row\n");
+        _folder.WithService(
+            "  - row\nqueries:\n  - name: Between\n    key: id\n    parameters: { low: int64, high: { type: int64, default: 60 } }\n"
+                + $"    select: SELECT r.*, ':no' AS no_parameter FROM {Quoted} r WHERE r.id >= :low AND r.id <= :high -- :neither\n"
+        );
         _workspace = await _folder.LoadAsync();
         Assert.Empty(_workspace.Diagnostics.Items);
         _service = new PublishedService(_workspace.Services[0].Model, _workspace.Sources, "r");
@@ -167,6 +182,33 @@ public abstract class RandomFilterTests : IAsyncLifetime
                     Assert.Equal(expected, KeptAsync(lexed).GetAwaiter().GetResult());
                 },
                 iter: 1_500,
+                threads: 1
+            );
+
+    [Fact] // a filter, an order and a page on top of a query's rows
+    public void A_query_with_parameters_is_filtered_as_the_standard_says() =>
+        Gen.Select(
+                Condition(2).Where(c => SelectsBooleans || !Regex.IsMatch(Regex.Replace(c, "'[^']*'", ""), @"\bb\b")),
+                Gen.Int[1, 60],
+                Gen.Int[1, 60],
+                Gen.Int[0, 5],
+                Gen.Bool
+            )
+            .Sample(
+                (filter, low, high, skip, isDescending) =>
+                {
+                    var call = isDescending ? $"Between(high={high},low={low})" : $"Between(low={low},high={high})";
+                    var order = isDescending ? "&$orderby=id desc" : "";
+                    var lexed = NetworkFixture
+                        .Lex($"{call}?$select=id&$top=1000&$skip={skip}{order}&$filter=" + Uri.EscapeDataString(filter))
+                        .Value!;
+                    var syntax = RequestParser.Parse(lexed).Value!;
+                    var kept = Rows.Where(r => r.Id >= low && r.Id <= high)
+                        .Where(r => Evaluate(syntax.Filter!, r, lexed.Literals) is true)
+                        .Select(r => r.Id);
+                    Assert.Equal((isDescending ? kept.Reverse() : kept).Skip(skip), KeptAsync(lexed).GetAwaiter().GetResult());
+                },
+                iter: 400,
                 threads: 1
             );
 

@@ -37,7 +37,7 @@ public sealed class CallCommandTests : IAsyncLifetime
 
     [Theory]
     [InlineData("rivers/StationSummary station=AB-001", 0, "AB-001")]
-    [InlineData("rivers/StationSummary station=AB-001 --format csv", 0, "code,name,closed_on,sensors,last_reading_at")]
+    [InlineData("rivers/StationSummary station=AB-001 --format csv", 0, "code,name,closed_on,last_reading_at,sensors")]
     [InlineData("rivers/ReadingsSince quality=A --json", 0, "{\"readings\":")]
     [InlineData("rivers/DaysAbove station=AB-001 above=0 limit=1", 0, "1 row")]
     [InlineData("rivers/DaysAbove station=AB-001 above=100000", 0, "0 rows")]

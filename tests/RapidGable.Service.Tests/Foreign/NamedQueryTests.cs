@@ -57,6 +57,11 @@ public sealed class NamedQueryTests(EnginesFixture engines)
               day: { type: date, example: 2024-02-29 }
               word: { type: string, example: a }
             columns: { flag: boolean, big: int64, number: "decimal(9,2)", day: date, word: string }
+          - name: Sized
+            gives: value
+            select: SELECT :size AS size FROM catchment c WHERE c.id = 1
+            parameters: { size: { type: double, minimum: 0, example: 1.5 } }
+            columns: { size: double }
           - name: Hidden
             select: SELECT s.id, s.code FROM station s WHERE s.code = :secret
             parameters: { secret: string }
@@ -90,6 +95,10 @@ public sealed class NamedQueryTests(EnginesFixture engines)
     [InlineData("Visits?since=2024-05-01&since=2024-05-01", "given twice", 400)]
     [InlineData("readings/0", "'first' is less than 1", 400)]
     [InlineData("readings/x", "'x' is not a value", 400)]
+    [InlineData("readings/99999999999", "is a number from -2147483648 to 2147483647", 400)]
+    [InlineData("readings/99999999999999999999999", "is not a value", 400)]
+    [InlineData("Sized?size=1e400", "is not a value", 400)]
+    [InlineData("Sized?size=-1", "is less than 0", 400)]
     [InlineData("readings/1?first=2", "given twice", 400)]
     [InlineData("readings", "There is no resource 'readings'", 404)]
     [InlineData("readings/1/2", "no key", 404)]
@@ -130,6 +139,11 @@ public sealed class NamedQueryTests(EnginesFixture engines)
     [InlineData("ReadingsOf(first=0)", 400, "'first' is less than 1")]
     [InlineData("ReadingsOf(first=1)(2)", 400, "")]
     [InlineData("ReadingsOf(first=1)/2", 404, "")]
+    [InlineData("ReadingsOf(first=99999999999)", 400, "is a number from")]
+    [InlineData("Sized(size=0.5)", 200, "\"value\":0.5")]
+    [InlineData("Sized(size=1)", 200, "\"value\":1")]
+    [InlineData("Sized(size=1e1)", 200, "\"value\":10")]
+    [InlineData("Sized(size=-0.5)", 400, "is less than 0")]
     [InlineData("Hidden(secret='AB-001')", 404, "")]
     [InlineData("Hiddn(secret='AB-001')", 404, "")]
     public async Task OData_calls_queries(string target, int status, string part)

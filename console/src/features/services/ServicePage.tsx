@@ -1,6 +1,7 @@
 import { Badge, Button, Code, Grid, Group, NavLink, Paper, Table, Text, Title } from '@mantine/core';
 import { IconArrowRight, IconArrowsSplit2, IconKey } from '@tabler/icons-react';
 import { useQuery } from '@tanstack/react-query';
+import { Fragment } from 'react';
 import { Link, useParams, useSearchParams } from 'react-router';
 import {
   fetchService,
@@ -55,16 +56,22 @@ export function ServicePage() {
       <Grid gap="lg">
         <Grid.Col span={{ base: 12, md: 3 }}>
           <nav aria-label="Entity sets">
-            {details.data.sets.map((set) => (
-              <NavLink
-                key={set.name}
-                component={Link}
-                to={`?set=${encodeURIComponent(set.name)}`}
-                replace
-                active={set === chosen}
-                label={set.name}
-                description={describe(set)}
-              />
+            {details.data.sets.map((set, index) => (
+              <Fragment key={set.name}>
+                {set.query?.group && set.query.group !== details.data.sets[index - 1]?.query?.group && (
+                  <Text size="xs" fw={650} c="dimmed" mt="sm" ml="sm">
+                    {set.query.group}
+                  </Text>
+                )}
+                <NavLink
+                  component={Link}
+                  to={`?set=${encodeURIComponent(set.name)}`}
+                  replace
+                  active={set === chosen}
+                  label={set.name}
+                  description={describe(set)}
+                />
+              </Fragment>
             ))}
           </nav>
         </Grid.Col>

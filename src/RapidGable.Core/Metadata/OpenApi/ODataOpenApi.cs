@@ -233,7 +233,7 @@ public sealed class ODataOpenApi
         var operation = new OpenApiOperation
         {
             Summary = summary,
-            Tags = new HashSet<OpenApiTagReference> { new(tag ?? set.Set.Name, _document) },
+            Tags = new HashSet<OpenApiTagReference> { new(tag ?? set.Set.Group?.Title ?? set.Set.Name, _document) },
             Responses = new OpenApiResponses { ["4XX"] = new OpenApiResponseReference("error", _document) },
         };
         if (!set.Anyone.HasFlag(what))

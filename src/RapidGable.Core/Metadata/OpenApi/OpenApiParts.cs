@@ -48,7 +48,12 @@ internal static class OpenApiParts
         document.Components = new OpenApiComponents();
         document.Tags = facts
             .Sets.Where(s => s.Set.ContainedIn is null)
-            .Select(s => new OpenApiTag { Name = s.Set.Name, Description = s.Set.Description ?? s.Set.Type.Description })
+            .Select(s =>
+                s.Set.Group is { } group
+                    ? new OpenApiTag { Name = group.Title, Description = group.Description }
+                    : new OpenApiTag { Name = s.Set.Name, Description = s.Set.Description ?? s.Set.Type.Description }
+            )
+            .DistinctBy(t => t.Name)
             .ToHashSet();
         if (!facts.SignIn.IsEmpty)
         {

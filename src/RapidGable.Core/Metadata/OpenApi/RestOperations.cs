@@ -60,7 +60,7 @@ internal sealed class RestOperations(OpenApiFacts facts, OpenApiSchemas schemas,
         return operation;
     }
 
-    private string TagOf(OpenApiSet set) => set.Set.ContainedIn ?? set.Set.Name;
+    private string TagOf(OpenApiSet set) => set.Set.ContainedIn ?? set.Set.Group?.Title ?? set.Set.Name;
 
     public OpenApiOperation List(OpenApiSet set, string name, List<OpenApiParameter> key)
     {

@@ -85,12 +85,14 @@ public sealed record SetInfo(
 /// <param name="Examples">A value for each of them, to try the query with.</param>
 /// <param name="TakesFromCaller">Some values are those of the caller, who cannot set them.</param>
 /// <param name="Statement">The SELECT as it is declared.</param>
+/// <param name="Group">Title of the group that it belongs to; missing = none.</param>
 public sealed record QueryInfo(
     [property: OneOf("rows", "row", "value")] string Gives,
     IEnumerable<PropertyInfo> Parameters,
     IReadOnlyDictionary<string, string> Examples,
     bool TakesFromCaller,
-    string Statement
+    string Statement,
+    string? Group
 );
 
 /// <summary>The access rules of a set, in words.</summary>
