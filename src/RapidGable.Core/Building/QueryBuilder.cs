@@ -73,7 +73,7 @@ internal sealed class QueryBuilder(TypeBuilder types, Diagnostics diagnostics)
     {
         var parameters = marks.Distinct().ToList();
         string Placeholder(OperationParameter parameter) =>
-            dialect.Parameter(parameters.IndexOf(parameter) + 1, parameter.Conversion?.Parameter ?? parameter.Type, parameter.StorageForm);
+            dialect.Argument(parameters.IndexOf(parameter) + 1, parameter.Conversion?.Parameter ?? parameter.Type, parameter.StorageForm);
         var sql = string.Concat(pieces.Zip(marks, (piece, mark) => piece + Placeholder(mark))) + pieces[^1];
         return (sql, [.. parameters.Select(p => Stored(p, dialect))]);
     }

@@ -399,7 +399,7 @@ public sealed partial class SqlWriter
             LiteralParameter literal => _dialect.Parameter(index + 1, literal.Conversion?.Parameter ?? literal.Type, literal.StorageForm),
             ValueParameter known => _dialect.Parameter(index + 1, known.Type, known.StorageForm),
             MarkParameter mark => _dialect.Parameter(index + 1, mark.Type, mark.StorageForm),
-            ArgumentParameter { Parameter: var argument } => _dialect.Parameter(
+            ArgumentParameter { Parameter: var argument } => _dialect.Argument(
                 index + 1,
                 argument.Conversion?.Parameter ?? argument.Type,
                 argument.StorageForm

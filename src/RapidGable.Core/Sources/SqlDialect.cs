@@ -28,6 +28,9 @@ public abstract class SqlDialect
     /// <summary>The placeholder of a value that is compared or computed with; engines that need it told give its type.</summary>
     public virtual string Parameter(int number, EdmType type, string? storageForm) => Parameter(number);
 
+    /// <summary>The placeholder of what a query is called with, as a value of just its type: functions are told apart by it.</summary>
+    public virtual string Argument(int number, EdmType type, string? storageForm) => Parameter(number, type, storageForm);
+
     /// <summary>A column as its property's type, where it is stored as another.</summary>
     public virtual string Column(string quotedColumn, string? storageForm) => quotedColumn;
 

@@ -21,6 +21,15 @@ internal sealed class PostgresDialect : SqlDialect
             ? $"(${number.ToString(CultureInfo.InvariantCulture)}::timestamptz AT TIME ZONE 'UTC')"
             : $"${number.ToString(CultureInfo.InvariantCulture)}::{CastOf(type.Kind)}";
 
+    public override string Argument(int number, EdmType type, string? storageForm) =>
+        type.Kind switch
+        {
+            EdmKind.Byte or EdmKind.SByte or EdmKind.Int16 => $"{Parameter(number)}::smallint",
+            EdmKind.Int32 => $"{Parameter(number)}::integer",
+            EdmKind.Single => $"{Parameter(number)}::real",
+            _ => Parameter(number, type, storageForm),
+        };
+
     // The forms of PostgresRows.GetStored. A parameter that the server cannot read would also confuse what the library keeps of a
     // prepared statement.
     public override bool IsStored(StoredValue value, EdmType type) =>
