@@ -252,6 +252,36 @@ public sealed class NamedQueryTests(EnginesFixture engines)
         );
     }
 
+    [Fact] // mutated calls: an answer or a client's error, never a fault of ours
+    public async Task Mutated_calls_never_break_the_service()
+    {
+        string[] seeds =
+        [
+            "odata/asked/ReadingsOf(first=3,last=30)?$filter=value gt 1.5 and quality eq 'good'&$orderby=taken_at desc&$top=3&$count=true",
+            "odata/asked/ReadingsOf(first=@f)/$count?@f=3",
+            "odata/asked/HowMany(quality='good',since=2024-05-01T10:00:00.5Z)/$value",
+            "odata/asked/StationOf(code='AB-004')/name",
+            "odata/asked/Sized(size=1.5e3)",
+            "odata/asked/Typed(flag=true,big=9007199254740993,number=1.5,day=2024-02-29,word='it''s')",
+            "rest/asked/readings/3?last=30&quality=good,doubtful&sort=-taken_at&limit=3&total=true",
+            "rest/asked/StationOf?code=AB-004&fields=id,name&format=csv",
+            "rest/asked/HowMany?quality=good&since=2024-05-01T10:00:00Z",
+            "rest/asked/Typed?flag=true&big=9007199254740993&number=1.5&day=2024-02-29&word=a:b",
+            "rest/asked/Visits?since=2024-05-01&but=x&rows=2..5",
+        ];
+        var random = new Random(17);
+        var (good, bad) = (0, 0);
+        for (var i = 0; i < 1_200 * Soak.Times; i++)
+        {
+            var target = "/" + MutatedAddress.Of(seeds, random);
+            var answer = await engines.Services[i % 3].SendAsync(target);
+            var isOurs = answer.Status >= 500 && answer.Status != 501 && !answer.Text.Contains("several-rows", StringComparison.Ordinal);
+            Assert.False(isOurs, $"{i % 3} {target}: {answer.Status} {answer.Text}");
+            (good, bad) = answer.Status < 300 ? (good + 1, bad) : (good, bad + 1);
+        }
+        Assert.True(good > 100 && bad > 300, $"{good} and {bad}");
+    }
+
     [Fact] // whoever may not call a query cannot tell it from one that is not there
     public async Task A_closed_query_leaves_no_trace()
     {
