@@ -2,6 +2,8 @@
 PORT ?= 8460
 ENGINE ?= sqlite
 SHELL := /bin/bash
+SOAKED := FullyQualifiedName~RoundTrip|FullyQualifiedName~RandomChanges|FullyQualifiedName~MutatedBodies
+SOAKED := $(SOAKED)|FullyQualifiedName~KillTests|FullyQualifiedName~RandomRest|FullyQualifiedName~NamedQuery
 
 .PHONY: demo test conformance contracts soak bench attack audit sbom console lint tools clean demo-data
 
@@ -31,7 +33,7 @@ contracts: tools
 soak: tools
 	@scripts/need-postgresql && scripts/need-mariadb
 	GABLE_SOAK=20 dotnet test tests/RapidGable.Core.Tests -c Release --filter "FullyQualifiedName~Random"
-	GABLE_SOAK=20 dotnet test tests/RapidGable.Service.Tests -c Release --filter "FullyQualifiedName~RoundTrip|FullyQualifiedName~RandomChanges|FullyQualifiedName~MutatedBodies|FullyQualifiedName~KillTests|FullyQualifiedName~RandomRest|FullyQualifiedName~NamedQuery"
+	GABLE_SOAK=20 dotnet test tests/RapidGable.Service.Tests -c Release --filter "$(SOAKED)"
 
 # ONLY="load sqlite newest" measures a part of it in under two minutes, and writes no table; ONLY="before=PATH/gable.dll load" compares with another build.
 bench: tools console demo-data

@@ -202,7 +202,8 @@ public sealed partial class ModelBuilder
         if (set.Select is not { } select)
             return FindObject(set);
         var source = _sources[set.Source.Value];
-        var text = select.Value.Trim().TrimEnd(';').TrimEnd();
+        // Its start stays, so that places in it are those of its file.
+        var text = select.Value.TrimEnd().TrimEnd(';').TrimEnd();
         var arguments = Array.Empty<StoredValue>();
         if (set.Query is not null)
         {

@@ -90,9 +90,23 @@ internal sealed class QueryBuilder(TypeBuilder types, Diagnostics diagnostics)
         diagnostics.Error(
             "select",
             $"The SELECT of '{name}' cannot be published: {message}",
-            select.Location,
-            $"It stands in line {select.Value[..position].Count(c => c == '\n') + 1} of the statement."
+            Place(select, position),
+            Line(select, position)
         );
+
+    /// <summary>Where in a file of its own a position of a statement is; one within YAML is told by the line of the statement.</summary>
+    private static SourceLocation Place(Located<string> select, int position)
+    {
+        if (select.Location.Line > 0)
+            return select.Location;
+        var before = select.Value[..position];
+        var start = before.LastIndexOf('\n') + 1;
+        var text = select.Value[start..].Split('\n')[0].TrimEnd('\r');
+        return new SourceLocation(select.Location.File, before.Count(c => c == '\n') + 1, position - start + 1, 1, text);
+    }
+
+    private static string? Line(Located<string> select, int position) =>
+        select.Location.Line > 0 ? $"It stands in line {select.Value[..position].Count(c => c == '\n') + 1} of the statement." : null;
 
     private OperationParameter? Parameter(ParameterDeclaration declared, SqlDialect dialect)
     {
@@ -107,13 +121,12 @@ internal sealed class QueryBuilder(TypeBuilder types, Diagnostics diagnostics)
         if (Stored(declared, type) is not { } property)
             return null;
         property = _rules.Apply(property, declared.Column);
-        var rules =
-            type.MaxLength is { } longest && property.Rules.MaxLength is null or > 0
-                ? property.Rules with
-                {
-                    MaxLength = Math.Min(longest, property.Rules.MaxLength ?? longest),
-                }
-                : property.Rules;
+        var rules = type.MaxLength is { } longest
+            ? property.Rules with
+            {
+                MaxLength = Math.Min(longest, property.Rules.MaxLength ?? longest),
+            }
+            : property.Rules;
         var parameter = new OperationParameter(name, type, !declared.IsRequired)
         {
             Description = declared.Column.Description?.Value,
@@ -132,16 +145,13 @@ internal sealed class QueryBuilder(TypeBuilder types, Diagnostics diagnostics)
     private Property? Stored(ParameterDeclaration declared, EdmType type)
     {
         var name = declared.Name.Value;
-        var stored =
-            type.Kind == EdmKind.Enum
-                ? type.Enum!.Members.All(m => long.TryParse(m.Stored, out _))
-                    ? EdmType.Int64
-                    : EdmType.String
-                : declared.Column.Unit is not null
-                    ? EdmType.Int64
-                    : declared.Column.Format is not null
-                        ? EdmType.String
-                        : type;
+        var stored = type;
+        if (type.Enum is { } members)
+            stored = members.Members.All(m => long.TryParse(m.Stored, out _)) ? EdmType.Int64 : EdmType.String;
+        else if (declared.Column.Unit is not null)
+            stored = EdmType.Int64;
+        else if (declared.Column.Format is not null)
+            stored = EdmType.String;
         return new ConversionBuilder(diagnostics).Apply(new Property(name, stored, true, name), type, declared.Column);
     }
 
@@ -170,7 +180,14 @@ internal sealed class QueryBuilder(TypeBuilder types, Diagnostics diagnostics)
             if (declared.Example is { } example)
                 diagnostics.Error("query", $"'{parameter.Name}' is taken from the caller and has no example.", example.Location);
         }
-        else if (RestShape.ListParameters.Contains(parameter.Name))
+        else if (Lexer.Plain(parameter.Sample, parameter.Type) is { } sample && parameter.Rules.Fault(sample) is not null)
+            diagnostics.Warning(
+                "query",
+                $"No value of '{parameter.Name}' can be made up, so that checks cannot call the query.",
+                declared.Name.Location,
+                "Write an 'example'."
+            );
+        if (RestShape.ListParameters.Contains(parameter.Name))
             diagnostics.Error(
                 "query",
                 $"'{parameter.Name}' is a parameter of every list on the plain REST face.",

@@ -119,10 +119,7 @@ internal sealed partial class SetReader
         var parameters = reader.Entries("parameters").Select(p => Parameter(p.Name, p.Value, reader)).OfType<ParameterDeclaration>();
         var query = new QueryDeclaration([.. parameters], Gives(reader));
         var key = reader.Texts("key");
-        var page = reader.Number("page", 1, 1_000_000);
-        var largest = reader.Number("largest-page", 1, 1_000_000);
-        if (page > (largest ?? page))
-            diagnostics.Error("page", $"'page' ({page}) is more than 'largest-page' ({largest}).", reader.KeyLocation("page"));
+        var (page, largest) = Pages(reader);
         if (query.Gives != QueryResult.Rows && (key.Length > 0 || page is not null || largest is not null))
             diagnostics.Error(
                 "query",
@@ -133,9 +130,7 @@ internal sealed partial class SetReader
                     : "largest-page"
                 )
             );
-        var rename = reader.Pairs("rename");
-        foreach (var (_, outside) in rename)
-            Identifier(outside);
+        var rename = Renames(reader);
         var set = new SetDeclaration(name ?? new Located<string>("", reader.Location), reader.Location)
         {
             Source = reader.Text("source") ?? defaults.Source,

@@ -103,13 +103,8 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
                 "'show' lists all columns that are seen, so 'hide' has no effect.",
                 reader.KeyLocation("hide")
             );
-        var rename = reader.Pairs("rename");
-        foreach (var (_, outside) in rename)
-            Identifier(outside);
-        var page = reader.Number("page", 1, 1_000_000);
-        var largest = reader.Number("largest-page", 1, 1_000_000);
-        if (page > (largest ?? page))
-            diagnostics.Error("page", $"'page' ({page}) is more than 'largest-page' ({largest}).", reader.KeyLocation("page"));
+        var rename = Renames(reader);
+        var (page, largest) = Pages(reader);
         var key = reader.Texts("key");
         var isKeyless = reader.Flag("keyless", false);
         if (isKeyless && key.Length > 0)
@@ -147,6 +142,22 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             Faces = FaceReader.Read(reader),
             Rest = FaceReader.ReadRestSet(reader),
         };
+    }
+
+    private ImmutableArray<(Located<string>, Located<string>)> Renames(MappingReader reader)
+    {
+        var rename = reader.Pairs("rename");
+        foreach (var (_, outside) in rename)
+            Identifier(outside);
+        return rename;
+    }
+
+    private (int? Page, int? Largest) Pages(MappingReader reader)
+    {
+        var (page, largest) = (reader.Number("page", 1, 1_000_000), reader.Number("largest-page", 1, 1_000_000));
+        if (page > (largest ?? page))
+            diagnostics.Error("page", $"'page' ({page}) is more than 'largest-page' ({largest}).", reader.KeyLocation("page"));
+        return (page, largest);
     }
 
     /// <summary>What written rows must be, as a list under <c>valid</c>.</summary>

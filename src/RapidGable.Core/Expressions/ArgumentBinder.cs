@@ -47,16 +47,9 @@ internal static class ArgumentBinder
 
     private static FaultException Wrong(Operation operation, string message) => new(Fault($"{message} {Takes(operation)}"));
 
-    private static string Takes(Operation operation) =>
-        operation.Parameters.IsEmpty
-            ? $"'{operation.Name}' takes no arguments."
-            : $"'{operation.Name}' takes {Listed(operation, isRequired: true)}{Listed(operation, isRequired: false)}.";
-
-    /// <summary>Those that must be given, or those that may be left out; empty = there is none.</summary>
-    private static string Listed(Operation operation, bool isRequired)
+    private static string Takes(Operation operation)
     {
-        var names = string.Join(", ", operation.Parameters.Where(p => p.IsRequired == isRequired).Select(p => p.Name));
-        var isAlone = isRequired || operation.Parameters.All(p => !p.IsRequired);
-        return names.Length == 0 || isRequired ? names : $"{(isAlone ? "" : ", and ")}{names} if wanted";
+        var names = operation.Parameters.Select(p => p.IsRequired ? p.Name : p.Name + " (optional)");
+        return $"'{operation.Name}' takes {(operation.Parameters.IsEmpty ? "no arguments" : string.Join(", ", names))}.";
     }
 }

@@ -324,7 +324,7 @@ public sealed class QueryValues
         if (parameter.TakenFrom is { } taken)
         {
             if (KnownOfCaller(taken) is { } known)
-                return LiteralValues.Bind(Text(known, parameter), form, dialect, out value) is null
+                return IsOf(known, parameter) && LiteralValues.Bind(Text(known, parameter), form, dialect, out value) is null
                     ? null
                     : new RequestFault(403, "forbidden", "What is known of you does not fit this query, so it is closed to you.");
             if (parameter is { DefaultValue: null, Nullable: false })
@@ -342,12 +342,16 @@ public sealed class QueryValues
         return parameter.DefaultValue is { } usual ? LiteralValues.Bind(Text(usual, parameter), form, dialect, out value) : null;
     }
 
+    private static bool IsOf(string text, OperationParameter parameter) =>
+        LiteralValues.Published(Text(text, parameter), parameter.Type).Is(out var published, out _)
+        && WrongArgument(parameter, published) is null;
+
     /// <summary>What is wrong with a value that is one of the parameter's type by its form; null = nothing.</summary>
     private static string? WrongArgument(OperationParameter parameter, object published)
     {
         var (least, most) = parameter.Type.Bounds;
         return parameter.Type.IsIntegral && published is long number && (number < least || number > most)
-            ? $"is a number from {least} to {most}"
+            ? $"must be a whole number from {least} to {most}"
             : parameter.Rules.Fault(published);
     }
 

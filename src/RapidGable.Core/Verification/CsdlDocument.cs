@@ -112,6 +112,8 @@ public sealed record CsdlContainer(string Name, ImmutableArray<CsdlSet> Sets);
 /// <param name="IsOptional">It may be left out (Core.OptionalParameter).</param>
 public sealed record CsdlParameter(string Name, string Type, string? Example, bool IsOptional)
 {
+    private string Quoted => $"'{Example?.Replace("'", "''", StringComparison.Ordinal)}'";
+
     /// <summary>The example as a literal of an address, percent-encoded.</summary>
     public string Literal =>
         Uri.EscapeDataString(
@@ -119,10 +121,9 @@ public sealed record CsdlParameter(string Name, string Type, string? Example, bo
             {
                 "Edm.Duration" => $"duration'{Example}'",
                 "Edm.Binary" => $"binary'{Example}'",
-                "Edm.Boolean" or "Edm.Guid" or "Edm.Date" or "Edm.TimeOfDay" or "Edm.DateTimeOffset" => Example ?? "",
-                "Edm.Byte" or "Edm.SByte" or "Edm.Int16" or "Edm.Int32" or "Edm.Int64" => Example ?? "",
-                "Edm.Decimal" or "Edm.Single" or "Edm.Double" => Example ?? "",
-                _ => $"'{Example?.Replace("'", "''", StringComparison.Ordinal)}'",
+                "Edm.String" => Quoted,
+                // The members of enumerations are written like text (4.01).
+                _ => Type.StartsWith("Edm.", StringComparison.Ordinal) ? Example ?? "" : Quoted,
             }
         );
 }

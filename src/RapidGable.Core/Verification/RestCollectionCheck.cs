@@ -27,7 +27,7 @@ internal sealed class RestCollectionCheck(RestVerifier verifier, OpenApiDescript
             return;
         }
         var first = await verifier.GetAsync(With($"format=json&limit={RestVerifier.ComparedRows}"));
-        if (first.Status == 403 && list.Statuses.Contains("410"))
+        if (first.Status == 403 && list.Statuses.Contains("403"))
         {
             verifier.Add(new CheckResult("rest-pages", Path, CheckOutcome.Skipped, "needs to know of the caller what nobody told", 0));
             return;

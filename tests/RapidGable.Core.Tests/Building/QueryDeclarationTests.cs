@@ -83,6 +83,32 @@ public sealed class QueryDeclarationTests
         Assert.Contains(loaded.Diagnostics.Items, d => d.Code == code && d.Message.Contains(part, StringComparison.Ordinal));
     }
 
+    [Fact] // a fault in a statement's own file is told with its line there
+    public async Task A_fault_in_a_file_has_its_place()
+    {
+        using var workspace = Workspace("  - { name: Q, file: q.sql, parameters: { id: int32 } }\n");
+        workspace.Write("services/q.sql", "\n-- two lines before\nSELECT id FROM t\nWHERE id = :idd\n");
+        await using var loaded = await workspace.LoadAsync();
+        var place = loaded.Diagnostics.Items.First(d => d.Code == "select").Location;
+        Assert.Equal(("services/q.sql", 4, 12, "WHERE id = :idd"), (place.File, place.Line, place.Column, place.LineText));
+    }
+
+    [Fact]
+    public async Task A_value_that_cannot_be_made_up_wants_an_example()
+    {
+        const string Query =
+            "  - { name: Q, select: SELECT id FROM t WHERE name = :n, parameters: { n: { type: string, pattern: '[0-9]+'EXAMPLE } } }\n";
+        foreach (var (example, found) in new[] { ("", 1), (", example: '12'", 0), (", default: '12'", 0) })
+        {
+            using var workspace = Workspace(Query.Replace("EXAMPLE", example));
+            await using var loaded = await workspace.LoadAsync();
+            Assert.Equal(
+                found,
+                loaded.Diagnostics.Items.Count(d => d.Code == "query" && d.Message.Contains("made up", StringComparison.Ordinal))
+            );
+        }
+    }
+
     [Fact] // two templates that one address could mean
     public async Task Templates_that_collide_are_told()
     {

@@ -25,7 +25,8 @@ public sealed class WritingQueryTests(PostgresServer server) : IClassFixture<Pos
             .Write("sources/main.yaml", server.SourceFile(database))
             .Write(
                 "services/s.yaml",
-                "source: main\nrules: { read: anyone }\nqueries:\n  - { name: Q, select: SELECT hit_it(:k) AS n, parameters: { k: int32 } }\n"
+                "source: main\nrules: { read: anyone }\n"
+                    + "queries:\n  - { name: Q, select: SELECT hit_it(:k) AS n, parameters: { k: int32 } }\n"
             );
         await using var loaded = await folder.LoadAsync();
         Assert.Empty(loaded.Diagnostics.Items);

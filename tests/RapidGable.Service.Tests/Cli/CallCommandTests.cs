@@ -80,6 +80,9 @@ public sealed class CallCommandTests : IAsyncLifetime
         Assert.Equal(400, (await AsAsync("tom", Rest + "&region=south")).Status);
         Assert.Equal(400, (await AsAsync("tom", "/odata/fieldwork/OpenVisits(until=2030-01-01,region='south')")).Status);
         Assert.Equal(403, (await AsAsync("new", Rest)).Status);
+        var described = await AsAsync("tom", "/rest/fieldwork/openapi.json");
+        var responses = described.Json.GetProperty("paths").GetProperty("/OpenVisits").GetProperty("get").GetProperty("responses");
+        Assert.True(responses.TryGetProperty("403", out _));
         // A coordinator may do all but this.
         Assert.Equal(404, (await AsAsync("ines", Rest)).Status);
         Assert.DoesNotContain(

@@ -95,7 +95,7 @@ public sealed class NamedQueryTests(EnginesFixture engines)
     [InlineData("Visits?since=2024-05-01&since=2024-05-01", "given twice", 400)]
     [InlineData("readings/0", "'first' is less than 1", 400)]
     [InlineData("readings/x", "'x' is not a value", 400)]
-    [InlineData("readings/99999999999", "is a number from -2147483648 to 2147483647", 400)]
+    [InlineData("readings/99999999999", "must be a whole number from -2147483648 to 2147483647", 400)]
     [InlineData("readings/99999999999999999999999", "is not a value", 400)]
     [InlineData("Sized?size=1e400", "is not a value", 400)]
     [InlineData("Sized?size=-1", "is less than 0", 400)]
@@ -139,7 +139,7 @@ public sealed class NamedQueryTests(EnginesFixture engines)
     [InlineData("ReadingsOf(first=0)", 400, "'first' is less than 1")]
     [InlineData("ReadingsOf(first=1)(2)", 400, "")]
     [InlineData("ReadingsOf(first=1)/2", 404, "")]
-    [InlineData("ReadingsOf(first=99999999999)", 400, "is a number from")]
+    [InlineData("ReadingsOf(first=99999999999)", 400, "must be a whole number from")]
     [InlineData("Sized(size=0.5)", 200, "\"value\":0.5")]
     [InlineData("Sized(size=1)", 200, "\"value\":1")]
     [InlineData("Sized(size=1e1)", 200, "\"value\":10")]
@@ -285,24 +285,22 @@ public sealed class NamedQueryTests(EnginesFixture engines)
     [Fact] // whoever may not call a query cannot tell it from one that is not there
     public async Task A_closed_query_leaves_no_trace()
     {
-        foreach (var service in engines.Services.Take(1))
-        {
-            foreach (
-                var (closed, absent) in new[]
-                {
-                    ("/rest/asked/nobody/1", "/rest/asked/nobdy/1"),
-                    ("/rest/asked/nobody/1?secret=2", "/rest/asked/nobdy/1?secret=2"),
-                    ("/rest/asked/nobody?secret=a,", "/rest/asked/nobdy?secret=a,"),
-                    ("/odata/asked/Hidden(secret='a')", "/odata/asked/Hiddem(secret='a')"),
-                    ("/odata/asked/Hidden(secrt='a')", "/odata/asked/Hiddem(secrt='a')"),
-                    ("/odata/asked/Hidden", "/odata/asked/Hiddem"),
-                }
-            )
+        var service = engines.Services[0];
+        foreach (
+            var (closed, absent) in new[]
             {
-                var (one, other) = (await service.SendAsync(closed), await service.SendAsync(absent));
-                Assert.Equal(other.Status, one.Status);
-                Assert.Equal(other.Text.Replace("nobdy", "nobody").Replace("Hiddem", "Hidden"), one.Text);
+                ("/rest/asked/nobody/1", "/rest/asked/nobdy/1"),
+                ("/rest/asked/nobody/1?secret=2", "/rest/asked/nobdy/1?secret=2"),
+                ("/rest/asked/nobody?secret=a,", "/rest/asked/nobdy?secret=a,"),
+                ("/odata/asked/Hidden(secret='a')", "/odata/asked/Hiddem(secret='a')"),
+                ("/odata/asked/Hidden(secrt='a')", "/odata/asked/Hiddem(secrt='a')"),
+                ("/odata/asked/Hidden", "/odata/asked/Hiddem"),
             }
+        )
+        {
+            var (one, other) = (await service.SendAsync(closed), await service.SendAsync(absent));
+            Assert.Equal(other.Status, one.Status);
+            Assert.Equal(other.Text.Replace("nobdy", "nobody").Replace("Hiddem", "Hidden"), one.Text);
         }
     }
 }

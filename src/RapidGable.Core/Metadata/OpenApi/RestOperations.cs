@@ -70,6 +70,7 @@ internal sealed class RestOperations(OpenApiFacts facts, OpenApiSchemas schemas,
         operation.Responses!["200"] = Rows(set.Set.Type.Name + "List", "A page.", "Link", "Total-Count", "Cache-Control", "ETag");
         operation.Responses["304"] = new OpenApiResponse { Description = "The caller has the page already." };
         AddProblems(operation, key.Count > 0 && !set.Set.IsQuery ? [400, 404, 406, 410] : [400, 406, 410]);
+        AddUnknownCaller(operation, set);
         return operation;
     }
 
@@ -87,6 +88,7 @@ internal sealed class RestOperations(OpenApiFacts facts, OpenApiSchemas schemas,
         operation.Responses!["200"] = Rows(set.Set.Type.Name, "The row.", "ETag", "Cache-Control");
         operation.Responses["304"] = new OpenApiResponse { Description = "The caller has the row already." };
         AddProblems(operation, 400, 404, 406);
+        AddUnknownCaller(operation, set);
         return operation;
     }
 
@@ -295,6 +297,13 @@ internal sealed class RestOperations(OpenApiFacts facts, OpenApiSchemas schemas,
     private void AddForbidden(OpenApiOperation operation, OpenApiSet set, SetOperations what)
     {
         if (set.Limited.HasFlag(what))
+            operation.Responses!["403"] = OpenApiParts.Refused(document, 403);
+    }
+
+    /// <summary>A query that takes values from the caller is closed to those of whom they are not known.</summary>
+    private void AddUnknownCaller(OpenApiOperation operation, OpenApiSet set)
+    {
+        if (set.Set.TakesFromCaller)
             operation.Responses!["403"] = OpenApiParts.Refused(document, 403);
     }
 
