@@ -10,6 +10,7 @@ SOAKED := $(SOAKED)|FullyQualifiedName~KillTests|FullyQualifiedName~RandomRest|F
 # ENGINE=postgresql or ENGINE=mariadb serves the same rows from a server of its own.
 demo: tools console demo-data
 	@scripts/demo-accounts
+	@scripts/demo-revision
 	@if [ "$(ENGINE)" = sqlite ]; then exec ./gable serve demo --port $(PORT); else exec scripts/demo-engine $(ENGINE) $(PORT); fi
 
 demo-data: tools

@@ -21,6 +21,15 @@ internal sealed class MappedStation
     public List<MappedSensor>? Sensors { get; set; }
 }
 
+internal sealed class MappedSummary
+{
+    public string code { get; set; } = "";
+    public string name { get; set; } = "";
+    public string? closed_on { get; set; }
+    public string? last_reading_at { get; set; }
+    public long sensors { get; set; }
+}
+
 internal sealed class MappedCatchment
 {
     public long id { get; set; }
@@ -67,6 +76,10 @@ internal static class Mapper
         + " CAST(s.closed_on AS TEXT) AS closed_on, s.telemetered, CAST(s.datum_m AS DOUBLE PRECISION) AS datum_m, s.access_notes,"
         + " CAST(s.changed_at AS TEXT) AS changed_at";
     private const string Stations = $"SELECT {StationColumns} FROM station s";
+    private const string Summary =
+        "SELECT s.code, s.name, CAST(s.closed_on AS TEXT) AS closed_on, CAST(r.taken_at AS TEXT) AS last_reading_at,"
+        + " (SELECT COUNT(*) FROM sensor n WHERE n.station_id = s.id) AS sensors FROM station s LEFT JOIN reading r ON r.id ="
+        + " (SELECT x.id FROM reading x WHERE x.station_id = s.id ORDER BY x.taken_at DESC, x.id DESC LIMIT 1) WHERE s.code = @station";
     private const string WithCatchment =
         $"SELECT {StationColumns}, k.id, k.name, k.parent_id, CAST(k.area_km2 AS DOUBLE PRECISION) AS area_km2"
         + " FROM station s LEFT JOIN catchment k ON k.id = s.catchment_id WHERE s.id > @after ORDER BY s.id LIMIT 100";
@@ -87,6 +100,11 @@ internal static class Mapper
         {
             await using var connection = connect();
             return Results.Json(await connection.QuerySingleAsync<MappedStation>(Stations + " WHERE s.id = @id", new { id }));
+        });
+        app.MapGet(root + "/summary", async (string station) =>
+        {
+            await using var connection = connect();
+            return Results.Json(await connection.QuerySingleAsync<MappedSummary>(Summary, new { station }));
         });
         app.MapGet(root + "/stations", async (bool on, long after) =>
         {

@@ -86,6 +86,27 @@ internal static class Orm
             await using var network = open();
             return Results.Json(await network.Stations.AsNoTracking().SingleAsync(s => s.id == id));
         });
+        app.MapGet(root + "/summary", async (string station) =>
+        {
+            await using var network = open();
+            var found = network
+                .Stations.AsNoTracking()
+                .Where(s => s.code == station)
+                .Select(s => new
+                {
+                    s.code,
+                    s.name,
+                    s.closed_on,
+                    last_reading_at = network
+                        .Readings.Where(r => r.station_id == s.id)
+                        .OrderByDescending(r => r.taken_at)
+                        .ThenByDescending(r => r.id)
+                        .Select(r => (DateTime?)r.taken_at)
+                        .FirstOrDefault(),
+                    sensors = s.Sensors.LongCount(),
+                });
+            return Results.Json(await found.SingleAsync());
+        });
         app.MapGet(root + "/stations", async (bool on, long after) =>
         {
             await using var network = open();

@@ -62,6 +62,7 @@ internal static class PostgresByHand
 {
     private static readonly NpgsqlDbType[] None = [];
     private static readonly NpgsqlDbType[] Number = [NpgsqlDbType.Bigint];
+    private static readonly NpgsqlDbType[] Text = [NpgsqlDbType.Text];
     private static readonly NpgsqlDbType[] Numbers = [NpgsqlDbType.Bigint, NpgsqlDbType.Bigint];
     private static readonly NpgsqlDbType[] FlagAndNumber = [NpgsqlDbType.Boolean, NpgsqlDbType.Bigint];
     private static readonly NpgsqlDbType[] ReadingTypes =
@@ -97,6 +98,14 @@ internal static class PostgresByHand
             await using var row = await session.ReadAsync("station", station, context.Number("id"));
             await row.ReadAsync();
             session.Rows.Single(row, session.Rows.Station);
+            session.Rows.End();
+        });
+        var summary = PostgresSession.Of(Text, Statements.Summary);
+        Get("/summary", async (context, session) =>
+        {
+            await using var row = await session.ReadAsync("summary", summary, context.Text("station"));
+            await row.ReadAsync();
+            session.Rows.Single(row, session.Rows.Summary);
             session.Rows.End();
         });
         var stations = PostgresSession.Of(FlagAndNumber, Statements.CountStations, Statements.FilteredStations);

@@ -11,5 +11,7 @@ internal static class RequestValues
         return long.Parse(text, CultureInfo.InvariantCulture);
     }
 
+    public static object Text(this HttpContext context, string name) => context.Request.Query[name].ToString();
+
     public static object Flag(this HttpContext context, string name) => context.Request.Query[name] == "true";
 }

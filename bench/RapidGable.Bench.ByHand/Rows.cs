@@ -24,6 +24,7 @@ internal sealed class Rows
     private static readonly JsonEncodedText[] StationNames = Encoded(
         "id code name catchment_id latitude longitude opened_on closed_on telemetered datum_m access_notes changed_at"
     );
+    private static readonly JsonEncodedText[] SummaryNames = Encoded("code name closed_on last_reading_at sensors");
     private static readonly JsonEncodedText[] CatchmentNames = Encoded("id name parent_id area_km2");
     private static readonly JsonEncodedText[] SensorNames = Encoded("station_id sensor_no kind unit installed_at firmware settings");
     private static readonly JsonEncodedText[] ReadingNames = Encoded("id station_id sensor_no taken_at value quality note");
@@ -95,6 +96,15 @@ internal sealed class Rows
         Number(StationNames[9], row, 9);
         Text(StationNames[10], row, 10);
         Moment(StationNames[11], row, 11);
+    }
+
+    public void Summary(DbDataReader row)
+    {
+        _json.WriteString(SummaryNames[0], row.GetString(0));
+        _json.WriteString(SummaryNames[1], row.GetString(1));
+        Day(SummaryNames[2], row, 2);
+        Moment(SummaryNames[3], row, 3);
+        _json.WriteNumber(SummaryNames[4], row.GetInt64(4));
     }
 
     public void StationWithCatchment(DbDataReader row)

@@ -62,6 +62,14 @@ internal static class SqliteByHand
             session.Rows.End();
             return default;
         });
+        Get("/summary", (context, session) =>
+        {
+            using var row = session.Read(Statements.Summary, context.Text("station"));
+            row.Read();
+            session.Rows.Single(row, session.Rows.Summary);
+            session.Rows.End();
+            return default;
+        });
         Get("/stations", async (context, session) =>
         {
             long count;

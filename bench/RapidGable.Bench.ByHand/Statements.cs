@@ -10,6 +10,11 @@ internal static class Statements
     private const string ReadingColumns = "r.id, r.station_id, r.sensor_no, r.taken_at, r.value, r.quality, r.note";
 
     public const string StationByKey = $"SELECT {StationColumns} FROM station s WHERE s.id = $1";
+    public const string Summary =
+        "SELECT s.code, s.name, s.closed_on, r.taken_at, (SELECT COUNT(*) FROM sensor n WHERE n.station_id = s.id) FROM station s"
+        + " LEFT JOIN reading r ON r.id = (SELECT x.id FROM reading x WHERE x.station_id = s.id"
+        + " ORDER BY x.taken_at DESC, x.id DESC LIMIT 1)"
+        + " WHERE s.code = $1";
     public const string CountStations = "SELECT COUNT(*) FROM station s WHERE s.telemetered = $1 AND s.id > $2";
     public const string FilteredStations =
         $"SELECT {StationColumns} FROM station s WHERE s.telemetered = $1 AND s.id > $2 ORDER BY s.name, s.id LIMIT 100";

@@ -82,6 +82,18 @@ internal static class LoadBench
                   - { from: catchment, name: Catchments }
                   - { from: sensor, name: Sensors }
                   - { from: reading, name: Readings, page: 100 }
+                queries:
+                  - name: StationSummary
+                    gives: row
+                    select: |
+                      SELECT s.code, s.name, s.closed_on, r.taken_at AS last_reading_at,
+                        (SELECT COUNT(*) FROM sensor n WHERE n.station_id = s.id) AS sensors
+                      FROM station s
+                      LEFT JOIN reading r ON r.id =
+                        (SELECT x.id FROM reading x WHERE x.station_id = s.id ORDER BY x.taken_at DESC, x.id DESC LIMIT 1)
+                      WHERE s.code = :station
+                    parameters: { station: { type: string(12) } }
+                    columns: { sensors: int64 }
 
                 """
             );

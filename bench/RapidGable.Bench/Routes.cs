@@ -71,6 +71,14 @@ internal static class Routes
         {
             Face = "rest",
         };
+        yield return Varied("rest: query with a parameter", i =>
+        {
+            var code = string.Create(CultureInfo.InvariantCulture, $"AB-{1 + (i % 120):000}");
+            return ($"StationSummary?station={code}", $"summary?station={code}");
+        }) with
+        {
+            Face = "rest",
+        };
         yield return Varied("rest: page of 100 of readings", i =>
             ($"Readings?id={After(i) + 1}..&limit=100", $"readings?after={After(i)}&rows=100")
         ) with

@@ -10,7 +10,9 @@ import { AccessPage } from './features/access/AccessPage';
 import { AccountsPage } from './features/access/AccountsPage';
 import { AuditPage } from './features/access/AuditPage';
 import { DataPage } from './features/data/DataPage';
+import { SqlPage } from './features/data/SqlPage';
 import { MetadataPage } from './features/metadata/MetadataPage';
+import { PublishingPage } from './features/publishing/PublishingPage';
 import { ServicePage } from './features/services/ServicePage';
 import { ServicesPage } from './features/services/ServicesPage';
 import { SourcesPage } from './features/sources/SourcesPage';
@@ -53,6 +55,7 @@ const router = createBrowserRouter(
         { path: 'sources', element: <SourcesPage /> },
         { path: 'services/:service', element: <ServicePage /> },
         { path: 'accounts', element: <AccountsPage /> },
+        { path: 'publishing', element: <PublishingPage /> },
         { path: 'audit', element: <AuditPage /> },
         { path: 'services/:service/access', element: <AccessPage /> },
         { path: 'services/:service/metadata', element: <MetadataPage /> },
@@ -61,6 +64,7 @@ const router = createBrowserRouter(
           // The viewer of the description is large, and is loaded by this page alone.
           lazy: async () => ({ Component: (await import('./features/reference/ReferencePage')).ReferencePage }),
         },
+        { path: 'services/:service/sql', element: <SqlPage /> },
         { path: 'services/:service/:set', element: <DataPage /> },
         { path: '*', element: <NotFound what="page" /> },
       ],

@@ -156,3 +156,26 @@ BEGIN
     DELETE FROM visit WHERE station_id = station AND done_at IS NULL AND planned_for > closed;
     SET cancelled = ROW_COUNT();
 END;
+
+CREATE PROCEDURE plan_visit(IN station VARCHAR(12), IN day DATE, IN purpose TEXT, OUT id BIGINT) MODIFIES SQL DATA COMMENT 'Plans a visit of the technician who has the fewest open ones'
+BEGIN
+    DECLARE station_key BIGINT;
+    DECLARE closed DATE;
+    DECLARE wrong VARCHAR(80);
+    SELECT s.id, s.closed_on INTO station_key, closed FROM station s WHERE s.code = station;
+    IF station_key IS NULL THEN
+        SET wrong = CONCAT('There is no station ', station, '.');
+    ELSEIF closed <= day THEN
+        SET wrong = CONCAT('Station ', station, ' is closed since ', closed, '.');
+    END IF;
+    IF wrong IS NOT NULL THEN
+        SIGNAL SQLSTATE '45000' SET MESSAGE_TEXT = wrong;
+    END IF;
+    -- The technician with the fewest open visits goes.
+    INSERT INTO visit (station_id, technician_id, planned_for, purpose)
+    SELECT station_key, t.id, day, COALESCE(purpose, 'Inspection')
+    FROM technician t
+    ORDER BY (SELECT COUNT(*) FROM visit v WHERE v.technician_id = t.id AND v.done_at IS NULL), t.id
+    LIMIT 1;
+    SET id = LAST_INSERT_ID();
+END;

@@ -160,3 +160,26 @@ BEGIN
     GET DIAGNOSTICS cancelled = ROW_COUNT;
 END
 $$;
+
+CREATE FUNCTION plan_visit(station VARCHAR, day DATE, purpose TEXT DEFAULT 'Inspection') RETURNS TABLE (id BIGINT)
+LANGUAGE plpgsql AS $$
+DECLARE
+    place station%ROWTYPE;
+BEGIN
+    SELECT * INTO place FROM station s WHERE s.code = plan_visit.station;
+    IF NOT FOUND THEN
+        RAISE EXCEPTION 'There is no station %.', plan_visit.station;
+    ELSIF place.closed_on <= plan_visit.day THEN
+        RAISE EXCEPTION 'Station % is closed since %.', place.code, place.closed_on;
+    END IF;
+    -- The technician with the fewest open visits goes.
+    RETURN QUERY
+    INSERT INTO visit (station_id, technician_id, planned_for, purpose)
+    SELECT place.id, t.id, plan_visit.day, plan_visit.purpose
+    FROM technician t
+    ORDER BY (SELECT count(*) FROM visit v WHERE v.technician_id = t.id AND v.done_at IS NULL), t.id
+    LIMIT 1
+    RETURNING visit.id;
+END
+$$;
+COMMENT ON FUNCTION plan_visit IS 'Plans a visit of the technician who has the fewest open ones';

@@ -61,7 +61,14 @@ internal static class AccessCommand
             : AccessMatrix.Of(service);
         if (json)
         {
-            Terminal.WriteJson(new { service = name, access = cells });
+            Terminal.WriteJson(
+                new
+                {
+                    service = name,
+                    access = cells,
+                    sql = service.Model.Sql?.Who.ToString(),
+                }
+            );
             return 0;
         }
         var table = new Table().Border(TableBorder.None).AddColumns("set", "caller", "may", "rows", "not shown", "always null");
@@ -82,6 +89,8 @@ internal static class AccessCommand
             }
         }
         Terminal.Out.Write(table);
+        if (service.Model.Sql is { } sql)
+            Terminal.Out.MarkupLine($"Statements over these sets: {Markup.Escape(sql.Who.ToString())}");
         return 0;
     }
 }

@@ -5,6 +5,7 @@ using RapidGable.Declarations;
 using RapidGable.Model;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
+using RapidGable.Service.State;
 using RapidGable.Service.Stores;
 using RapidGable.UseCases;
 using Spectre.Console;
@@ -61,9 +62,9 @@ internal static class AccountOptions
             throw new UsageException($"'{folder}' is not a workspace: it has no workspace.yaml.");
         try
         {
-            return AccountsInFolder.Read(folder) ?? new AccountDirectory();
+            return AccountsInState.Read(WorkspaceState.Of(folder)) ?? new AccountDirectory();
         }
-        catch (InvalidDataException exception)
+        catch (StateException exception)
         {
             throw new UsageException(exception.Message);
         }
@@ -105,33 +106,39 @@ internal static class AccountOptions
     {
         try
         {
-            AccountsInFolder.Change(folder, change);
+            AccountsInState.Change(WorkspaceState.Of(folder), change);
         }
-        catch (InvalidDataException exception)
+        catch (StateException exception)
         {
             throw new UsageException(exception.Message);
         }
         Note(folder, note);
     }
 
-    /// <summary>Notes in the workspace's audit log what was done to its accounts.</summary>
-    private static void Note(string folder, string detail)
+    /// <summary>The audit log of a workspace; null = it keeps none.</summary>
+    public static AuditInState? AuditOf(string folder)
     {
-        var (workspace, _) = WorkspaceReader.Read(new WorkspaceFolder(folder), _ => "");
+        var (workspace, _) = WorkspaceReader.Read(new WorkspaceFolder(folder), Environment.GetEnvironmentVariable);
+        return workspace.Audit.IsKept ? new AuditInState(WorkspaceState.Of(workspace)) : null;
+    }
+
+    /// <summary>Notes in the workspace's audit log what was done by a command.</summary>
+    public static void Note(string folder, string detail)
+    {
+        if (AuditOf(folder) is not { } audit)
+            return;
         try
         {
-            AuditFolder
-                .Of(workspace)
-                ?.Append([
-                    new AuditEvent(TimeProvider.System.GetUtcNow().UtcDateTime, AuditEvents.Management)
-                    {
-                        Caller = Environment.UserName,
-                        By = "command",
-                        Detail = detail,
-                    },
-                ]);
+            audit.Append([
+                new AuditEvent(TimeProvider.System.GetUtcNow().UtcDateTime, AuditEvents.Management)
+                {
+                    Caller = Environment.UserName,
+                    By = "command",
+                    Detail = detail,
+                },
+            ]);
         }
-        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        catch (StateException exception)
         {
             Console.Error.WriteLine($"gable: this is done, but cannot be noted in the audit log: {exception.Message}");
         }
@@ -139,8 +146,7 @@ internal static class AccountOptions
 
     /// <summary>When keys were last used, by their ids, as far as the audit log knows; to ten minutes.</summary>
     public static Dictionary<string, DateTime> LastUses(string folder) =>
-        AuditFolder
-            .Of(WorkspaceReader.Read(new WorkspaceFolder(folder), _ => "").Workspace)
+        AuditOf(folder)
             ?.Read()
             .Where(e => e.Event == AuditEvents.SignIn && e.Key is not null)
             .GroupBy(e => e.Key!)

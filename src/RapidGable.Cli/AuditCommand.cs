@@ -1,8 +1,6 @@
 using System.CommandLine;
-using RapidGable.Declarations;
 using RapidGable.Model;
 using RapidGable.Service.Auditing;
-using RapidGable.Service.Stores;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -54,7 +52,7 @@ internal static class AuditCommand
         if (days < 1 || count < 1)
             throw new UsageException("--days and --count take numbers from 1.");
         AccountOptions.Read(path);
-        if (AuditFolder.Of(WorkspaceReader.Read(new WorkspaceFolder(path), _ => "").Workspace) is not { } folder)
+        if (AccountOptions.AuditOf(path) is not { } folder)
         {
             Console.Error.WriteLine("gable: the workspace keeps no audit log: 'audit' in workspace.yaml is false.");
             return 1;

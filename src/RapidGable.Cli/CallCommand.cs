@@ -2,50 +2,36 @@ using System.CommandLine;
 using System.Net.Http.Headers;
 using System.Text;
 using System.Text.Json;
+using System.Text.Json.Nodes;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
 
-/// <summary><c>gable call</c>: calls a query of a running service and shows what it gives.</summary>
+/// <summary><c>gable call</c>: calls a query or an action of a running service and shows what it gives.</summary>
 internal static class CallCommand
 {
-    private static readonly string[] Formats = ["table", "json", "jsonl", "csv", "xml"];
-
     public static Command Create()
     {
         var query = new Argument<string>("query")
         {
-            Description = "The service and the query, as SERVICE/NAME.",
+            Description = "The service and the query or action, as SERVICE/NAME.",
             HelpName = "SERVICE/NAME",
         };
         var values = new Argument<string[]>("values")
         {
-            Description = "Its parameters, as name=value. Those of lists may follow, such as limit=5, sort=-day or format words.",
+            Description = "Its parameters, as name=value. Those of lists may follow those of a query, such as limit=5 or sort=-day.",
             HelpName = "NAME=VALUE",
             Arity = ArgumentArity.ZeroOrMore,
         };
-        var url = new Option<string>("--url")
-        {
-            Description = "Where the service runs.",
-            HelpName = "URL",
-            DefaultValueFactory = _ => "http://127.0.0.1:8460",
-        };
-        var format = new Option<string>("--format", "-f")
-        {
-            Description = "How rows are shown: table, json, jsonl, csv or xml.",
-            HelpName = "FORMAT",
-            DefaultValueFactory = _ => "table",
-        };
-        format.AcceptOnlyFromAmong(Formats);
-        var user = new Option<string?>("--user") { Description = "Sign in with a name and a password.", HelpName = "NAME:PASSWORD" };
-        var key = new Option<string?>("--key") { Description = "Sign in with an API key.", HelpName = "KEY" };
+        var (url, format, user, key) = RestCalls.Options();
         var json = CommonOptions.Json();
         var command = new ExampleCommand(
             "call",
-            "Call a query of a running service with values for its parameters, and show the rows.",
+            "Call a query or an action of a running service with values for its parameters, and show what it gives.",
             "gable call rivers/DaysAbove station=AB-001 kind=level above=2.5",
             "gable call rivers/DaysAbove station=AB-001 kind=level above=2.5 sort=-day limit=3 --format csv",
-            "gable call rivers/StationSummary station=AB-001"
+            "gable call rivers/StationSummary station=AB-001",
+            "gable call fieldwork/PutOffVisits from=2024-05-14 to=2024-05-16 --user tom:PASSWORD"
         )
         {
             query,
@@ -64,7 +50,7 @@ internal static class CallCommand
                         result.GetValue(values) ?? [],
                         result.GetValue(url)!.TrimEnd('/'),
                         result.GetValue(json) ? "json" : result.GetValue(format)!,
-                        Authorization(result.GetValue(user), result.GetValue(key))
+                        RestCalls.Authorization(result.GetValue(user), result.GetValue(key))
                     ),
                     cancellation
                 )
@@ -74,29 +60,25 @@ internal static class CallCommand
 
     private sealed record Call(string Query, string[] Values, string Url, string Format, AuthenticationHeaderValue? Authorization);
 
-    private static AuthenticationHeaderValue? Authorization(string? user, string? key) =>
-        user is not null ? new AuthenticationHeaderValue("Basic", Convert.ToBase64String(Encoding.UTF8.GetBytes(user)))
-        : key is not null ? new AuthenticationHeaderValue("Bearer", key)
-        : null;
-
     private static async Task<int> RunAsync(Call call, CancellationToken cancellation)
     {
         if (call.Query.Split('/') is not [{ Length: > 0 } service, { Length: > 0 } name])
             throw new UsageException($"'{call.Query}' is not a service and its query, such as rivers/DaysAbove.");
         if (!call.Url.StartsWith("http", StringComparison.Ordinal))
             throw new UsageException($"'{call.Url}' is not the address of a running service, such as http://127.0.0.1:8460.");
-        var values = call.Values.Select(Pair).ToList();
+        var values = call.Values.Select(RestCalls.Pair).ToList();
         using var client = new HttpClient();
         client.DefaultRequestHeaders.Authorization = call.Authorization;
         try
         {
-            if (await TemplateAsync(client, call.Url, service, name, cancellation) is not { } template)
+            if (await EndpointAsync(client, call.Url, service, name, cancellation) is not { } endpoint)
                 return 1;
             var accept = call.Format == "table" ? "json" : call.Format;
-            var address = Filled(template, values, accept);
-            using var response = await client.GetAsync(address, cancellation);
+            using var response = endpoint.IsAction
+                ? await PostAsync(client, endpoint, name, values, accept, cancellation)
+                : await client.GetAsync(Filled(endpoint.Template, values, accept), cancellation);
             var body = await response.Content.ReadAsStringAsync(cancellation);
-            return Show(body, call.Format, response, values.Select(v => v.Name));
+            return RestCalls.Show(body, call.Format, response, values.Select(v => v.Name));
         }
         catch (HttpRequestException exception)
         {
@@ -110,13 +92,12 @@ internal static class CallCommand
         }
     }
 
-    private static (string Name, string Value) Pair(string text) =>
-        text.IndexOf('=') is > 0 and var equals
-            ? (text[..equals], text[(equals + 1)..])
-            : throw new UsageException($"'{text}' is not a parameter and its value, such as station=AB-001.");
+    /// <param name="Template">The address with variables in it.</param>
+    /// <param name="Root">That of the service on the plain REST face, with a slash at its end.</param>
+    private sealed record Endpoint(string Template, string Root, bool IsAction);
 
-    /// <summary>The address of the query with variables in it; null = the caller sees no such query, which is then said.</summary>
-    private static async Task<string?> TemplateAsync(
+    /// <summary>Where the query or action stands; null = the caller sees none of the name, which is then said.</summary>
+    private static async Task<Endpoint?> EndpointAsync(
         HttpClient client,
         string url,
         string service,
@@ -135,15 +116,74 @@ internal static class CallCommand
         var endpoints = found.GetProperty("endpoints").EnumerateArray().ToList();
         var own = endpoints.Where(e => e.GetProperty("face").GetString() == "rest").ToList();
         if (own.Find(e => e.GetProperty("set").GetString() == name) is { ValueKind: JsonValueKind.Object } endpoint)
-            return endpoint.GetProperty("url").GetString();
+            return Of(endpoint, service);
         var isElsewhere = endpoints.Exists(e => e.GetProperty("set").GetString() == name);
         var hint = Model.NearestName.Hint(name, own.Select(e => e.GetProperty("set").GetString()!));
         Console.Error.WriteLine(
             isElsewhere
-                ? $"gable: '{name}' does not stand on the plain REST face, over which queries are called; ask its address with 'gable get'."
-                : $"gable: {service} has no query '{name}' for you.{hint}"
+                ? $"gable: '{name}' does not stand on the plain REST face, over which queries and actions are called."
+                : $"gable: {service} has no query and no action '{name}' for you.{hint}"
         );
         return null;
+    }
+
+    private static Endpoint Of(JsonElement endpoint, string service)
+    {
+        var url = endpoint.GetProperty("url").GetString()!;
+        // The path of a service ends with its name, unless it is declared otherwise; then its documents are found from the host's root.
+        var at = url.IndexOf($"/{service}/", StringComparison.Ordinal);
+        var isAction = endpoint.GetProperty("operations").EnumerateArray().Any(o => o.GetString() == "call");
+        return new Endpoint(url, at < 0 ? url : url[..(at + service.Length + 2)], isAction);
+    }
+
+    /// <summary>Calls an action: variables of its path get their values, and the others stand in the body.</summary>
+    private static async Task<HttpResponseMessage> PostAsync(
+        HttpClient client,
+        Endpoint endpoint,
+        string name,
+        List<(string Name, string Value)> values,
+        string format,
+        CancellationToken cancellation
+    )
+    {
+        var kinds = await KindsAsync(client, endpoint.Root, name, cancellation);
+        var inPath = values.Where(v => endpoint.Template.Contains($"{{{v.Name}}}", StringComparison.Ordinal)).ToList();
+        var asked = values.FindLast(v => v.Name == "format" && !kinds.ContainsKey("format"));
+        var body = new JsonObject();
+        foreach (var (parameter, value) in values.Except(inPath).Where(v => v != asked))
+            body[parameter] = Json(value, kinds.GetValueOrDefault(parameter, ""));
+        var address = Filled(endpoint.Template, [.. inPath, ("format", asked.Value ?? format)], format);
+        using var content = new StringContent(body.ToJsonString(), Encoding.UTF8, "application/json");
+        return await client.PostAsync(address, content, cancellation);
+    }
+
+    /// <summary>The JSON types of an action's parameters, as the description of the service tells them.</summary>
+    private static async Task<Dictionary<string, string>> KindsAsync(
+        HttpClient client,
+        string root,
+        string name,
+        CancellationToken cancellation
+    )
+    {
+        using var description = JsonDocument.Parse(await client.GetStringAsync(new Uri(root + "openapi.json"), cancellation));
+        var schemas = description.RootElement.GetProperty("components").GetProperty("schemas");
+        return schemas.TryGetProperty(name + "Arguments", out var schema) && schema.TryGetProperty("properties", out var properties)
+            ? properties.EnumerateObject().ToDictionary(p => p.Name, p => p.Value.TryGetProperty("type", out var t) ? t.ToString() : "")
+            : [];
+    }
+
+    /// <summary>A value in the form of its type; one that is none of it stays a text, and the service says so.</summary>
+    private static JsonNode Json(string value, string kind)
+    {
+        var isPlain = kind.Contains("integer") || kind.Contains("number") || kind.Contains("boolean");
+        try
+        {
+            return isPlain && JsonNode.Parse(value) is JsonValue parsed ? parsed : JsonValue.Create(value);
+        }
+        catch (JsonException)
+        {
+            return JsonValue.Create(value);
+        }
     }
 
     /// <summary>Variables get their values; the other values follow as parameters.</summary>
@@ -163,52 +203,5 @@ internal static class CallCommand
         if (template.IndexOf('{') is >= 0 and var open)
             throw new UsageException($"'{template[(open + 1)..template.IndexOf('}', open)]}' is missing: write it as name=value.");
         return $"{template}?{string.Join('&', rest.Select(r => $"{Uri.EscapeDataString(r.Name)}={Uri.EscapeDataString(r.Value)}"))}";
-    }
-
-    private static int Show(string body, string format, HttpResponseMessage response, IEnumerable<string> given)
-    {
-        if (!response.IsSuccessStatusCode)
-        {
-            var problem = JsonDocument.Parse(body).RootElement;
-            Console.Error.WriteLine($"gable: {(int)response.StatusCode}: {problem.GetProperty("detail").GetString()}");
-            return 1;
-        }
-        if (format != "table" || given.Contains("format"))
-        {
-            Console.Out.Write(body);
-            if (!body.EndsWith('\n'))
-                Console.Out.WriteLine();
-            return 0;
-        }
-        var root = JsonDocument.Parse(body).RootElement;
-        var isList = root.ValueKind == JsonValueKind.Array || root.TryGetProperty("rows", out _);
-        var rows =
-            root.ValueKind == JsonValueKind.Array ? root.EnumerateArray().ToList()
-            : isList ? root.GetProperty("rows").EnumerateArray().ToList()
-            : [root];
-        Write(rows);
-        if (isList)
-        {
-            var more = root.ValueKind == JsonValueKind.Object && root.TryGetProperty("next", out _) ? "; more follow" : "";
-            Terminal.Out.MarkupLine($"[grey]{rows.Count} row{(rows.Count == 1 ? "" : "s")}{more}[/]");
-        }
-        return 0;
-    }
-
-    private static void Write(List<JsonElement> rows)
-    {
-        if (rows.Count == 0)
-            return;
-        var table = new Table { Border = TableBorder.Simple };
-        foreach (var column in rows[0].EnumerateObject())
-            table.AddColumn(new TableColumn($"[bold]{Markup.Escape(column.Name)}[/]"));
-        foreach (var row in rows)
-            table.AddRow(
-                row.EnumerateObject()
-                    .Select(m => m.Value.ValueKind == JsonValueKind.String ? m.Value.GetString()! : m.Value.GetRawText())
-                    .Select(Markup.Escape)
-                    .ToArray()
-            );
-        Terminal.Out.Write(table);
     }
 }

@@ -1,12 +1,11 @@
-using System.Collections.Immutable;
 using System.CommandLine;
 using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Model;
 using RapidGable.Service.Identity;
+using RapidGable.Service.State;
 using RapidGable.Service.Stores;
 using RapidGable.UseCases;
-using RapidGable.Verification;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -22,21 +21,27 @@ internal static class CheckCommand
         {
             Description = "Also print everything that the declaration left open, with what was taken and why.",
         };
-        var accept = new Option<bool>("--accept") { Description = "Keep today's metadata in accepted/, for later checks to compare with." };
+        var keep = new Option<string?>("--keep") { Description = "Write what the services are now to a file, for --against." };
+        var against = new Option<string?>("--against")
+        {
+            Description = "Compare with a file that --keep wrote, instead of the newest revision; what breaks consumers is a fault.",
+        };
         var noData = new Option<bool>("--no-data") { Description = "Look at the catalog only; do not read rows to prove keys and types." };
         var command = new ExampleCommand(
             "check",
             "Hold the declaration against the database: names, keys, types and the data itself.",
             "gable check demo",
             "gable check demo --no-data",
-            "gable check demo --accept",
+            "gable check demo --keep services.json",
+            "gable check demo --against services.json",
             "gable check demo --json"
         )
         {
             workspace,
             resolved,
             noData,
-            accept,
+            keep,
+            against,
             json,
         };
         command.SetAction(
@@ -45,7 +50,8 @@ internal static class CheckCommand
                     result.GetValue(workspace)!,
                     result.GetValue(resolved),
                     !result.GetValue(noData),
-                    result.GetValue(accept),
+                    result.GetValue(keep),
+                    result.GetValue(against),
                     result.GetValue(json),
                     cancellation
                 )
@@ -57,25 +63,26 @@ internal static class CheckCommand
         string folder,
         bool resolved,
         bool withData,
-        bool accept,
+        string? keep,
+        string? against,
         bool json,
         CancellationToken cancellation
     )
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
-        var options = new CheckOptions(withData, accept, RolesOfAccounts(workspace));
+        var options = new CheckOptions(withData, RolesOfAccounts(workspace));
         var report = await Terminal.WithStatusAsync(withData ? "Checking the data" : "Checking", json, progress =>
             new CheckWorkspace(workspace, options).RunAsync(progress, cancellation)
         );
-        foreach (var file in report.Accepted)
-            Terminal.Error.WriteLine($"accepted: {file}");
+        var comparison = await PublishedComparison.MakeAsync(workspace, keep, against, cancellation);
+        var faults = report.Faults + comparison.Faults;
         if (json)
         {
             Terminal.WriteJson(
                 new
                 {
                     workspace = workspace.Declaration.Title,
-                    ok = report.Faults == 0,
+                    ok = faults == 0,
                     findings = workspace.Diagnostics.Items.Select(Terminal.ForJson),
                     data = report
                         .Services.SelectMany(s => s.Proofs)
@@ -89,34 +96,22 @@ internal static class CheckCommand
                             fault = p.Fault,
                             p.Examples,
                         }),
-                    drift = report
-                        .Services.Where(s => s.Drift is not null)
-                        .Select(s => new
-                        {
-                            service = s.Service.Model.Service,
-                            changes = s.Drift!.Value.Select(c => new
-                            {
-                                c.Subject,
-                                c.What,
-                                c.Meaning,
-                                c.IsBreaking,
-                            }),
-                        }),
-                    opened = report
-                        .Services.Where(s => s.Opened is not null)
-                        .Select(s => new { service = s.Service.Model.Service, changes = s.Opened }),
+                    comparedWith = comparison.With,
+                    changes = comparison.ForJson,
+                    drift = comparison.Drift,
                     resolved = resolved
                         ? workspace.Services.Select(s => new { service = s.Model.Service, inferences = s.Inferences })
                         : null,
                 }
             );
-            return report.Faults == 0 ? 0 : 1;
+            return faults == 0 ? 0 : 1;
         }
         Terminal.WriteDiagnostics(workspace.Diagnostics);
         foreach (var service in report.Services)
             WriteService(service, workspace, resolved);
-        Terminal.Out.MarkupLine(report.Faults == 0 ? "[green]No faults.[/]" : $"[red]{Terminal.Plural(report.Faults, "fault")}.[/]");
-        return report.Faults == 0 ? 0 : 1;
+        comparison.Write();
+        Terminal.Out.MarkupLine(faults == 0 ? "[green]No faults.[/]" : $"[red]{Terminal.Plural(faults, "fault")}.[/]");
+        return faults == 0 ? 0 : 1;
     }
 
     /// <summary>The roles that users and keys have; accounts that cannot be read are a fault.</summary>
@@ -124,41 +119,24 @@ internal static class CheckCommand
     {
         try
         {
-            var accounts = AccountsInFolder.Read(workspace.Declaration.Folder) ?? new AccountDirectory();
+            var accounts = AccountsInState.Read(WorkspaceState.Of(workspace.Declaration)) ?? new AccountDirectory();
             return [.. accounts.Users.Values.SelectMany(u => u.Roles).Concat(accounts.Keys.Values.SelectMany(k => k.Roles))];
         }
-        catch (InvalidDataException exception)
+        catch (StateException exception)
         {
-            workspace.Diagnostics.Error("accounts", exception.Message, SourceLocation.WholeFile(AccountsInFolder.Name));
+            workspace.Diagnostics.Error("accounts", exception.Message, SourceLocation.WholeFile(AccountsInState.Name));
             return [];
         }
     }
 
-    /// <summary>What has changed since the metadata was accepted, with what it means for consumers.</summary>
-    private static void WriteDrift(ImmutableArray<CsdlDifference> changes)
-    {
-        if (changes.IsEmpty)
-            return;
-        Terminal.Out.WriteLine("Since its metadata was accepted:");
-        foreach (var change in changes)
-        {
-            Terminal.Out.MarkupLine(
-                $"  {(change.IsBreaking ? "[red]breaks[/]" : "[green]adds[/]  ")} [bold]{Markup.Escape(change.Subject)}[/]: "
-                    + $"{Markup.Escape(change.What)}"
-            );
-            Terminal.Out.MarkupLine($"         [grey]{Markup.Escape(change.Meaning)}[/]");
-        }
-        Terminal.Out.MarkupLine("  [grey]If all of this is meant, 'gable check --accept' keeps it as what to compare with.[/]");
-    }
-
     private static void WriteService(CheckedService found, LoadedWorkspace workspace, bool resolved)
     {
-        var (service, proofs, drift, opened) = (found.Service, found.Proofs, found.Drift, found.Opened);
+        var (service, proofs) = (found.Service, found.Proofs);
         Terminal.Out.MarkupLine(
             $"[bold]{Markup.Escape(service.Model.Service)}[/]: {Markup.Escape(service.Model.Title)}, "
                 + $"{Terminal.Plural(service.Model.Sets.Length, "set")}"
         );
-        var table = new Table().Border(TableBorder.None).AddColumns("", "set", "from", "key", "may read", "data");
+        var table = new Table().Border(TableBorder.None).AddColumns("", "set", "from", "key", "who", "data");
         var wrong = Faulty(service, workspace);
         foreach (var set in service.Model.Sets)
         {
@@ -167,12 +145,17 @@ internal static class CheckCommand
             table.AddRow(
                 faults.Count == 0 && !wrong.Contains(set.Name) ? "[green]ok[/]" : "[red]fault[/]",
                 Markup.Escape(set.Name),
-                set.IsQuery ? "a query" : Markup.Escape(set.Source.ToString()),
-                set.Gives != QueryResult.Rows ? $"[grey]one {set.Gives.ToString().ToLowerInvariant()}[/]"
+                set.IsAction ? "an action"
+                    : set.IsQuery ? "a query"
+                    : Markup.Escape(set.Source.ToString()),
+                set.Gives == QueryResult.Nothing ? "[grey]nothing[/]"
+                    : set.Gives != QueryResult.Rows ? $"[grey]one {set.Gives.ToString().ToLowerInvariant()}[/]"
                     : set.IsUnkeyed ? "[grey]none[/]"
                     : Markup.Escape(string.Join(", ", set.Type.Key.Select(k => k.Name))),
-                Markup.Escape(Grant.Describe(set.Rules, SetOperations.Read)),
-                own.Count == 0 ? "not read" : Terminal.Plural(own.Max(p => p.Rows), "row")
+                Markup.Escape($"{Grant.Words(set.Use)}: {Grant.Describe(set.Rules, set.Use)}"),
+                set.IsAction ? "[grey]prepared[/]"
+                    : own.Count == 0 ? "not read"
+                    : Terminal.Plural(own.Max(p => p.Rows), "row")
             );
         }
         Terminal.Out.Write(table);
@@ -182,12 +165,6 @@ internal static class CheckCommand
             foreach (var example in fault.Examples)
                 Terminal.Out.WriteLine("    " + example);
         }
-        if (drift is { } changes)
-            WriteDrift(changes);
-        foreach (var text in opened ?? [])
-            Terminal.Out.MarkupLine($"  [olive]opens[/] {Markup.Escape(text)}");
-        if (opened is { IsEmpty: false })
-            Terminal.Out.MarkupLine("  [grey]If this is meant, 'gable check --accept' keeps it as what to compare with.[/]");
         if (resolved)
             WriteInferences(service);
         Terminal.Out.WriteLine();

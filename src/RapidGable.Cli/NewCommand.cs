@@ -66,7 +66,7 @@ internal static class NewCommand
         Directory.CreateDirectory(Path.Combine(folder, "services"));
         Write(folder, "workspace.yaml", $"title: {YamlText.Of(name)}\n");
         // Who can sign in, what was noted, and passwords are no part of what is declared.
-        Write(folder, ".gitignore", $"accounts.json\naudit/\n{WorkspaceSecrets.FileName}\n");
+        Write(folder, ".gitignore", $"state/\n{WorkspaceSecrets.FileName}\n");
         Write(folder, "sources/main.yaml", sourceFile.Text);
         Write(folder, $"services/{service}.yaml", draft.Text);
         if (sourceFile.Secret is { } secret)

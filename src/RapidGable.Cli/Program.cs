@@ -13,8 +13,9 @@ var root = new RootCommand(
       gable new rivers --database network.db     make a workspace for a database
       gable look rivers                          see what the database offers
       gable check rivers                         hold the declaration against the database
-      gable serve rivers                         publish it
+      gable serve rivers                         serve it, and follow its files
       gable verify rivers                        prove that it answers right
+      gable publish rivers                       make a revision, for 'gable serve --published'
     """
 )
 {
@@ -27,14 +28,20 @@ var root = new RootCommand(
     SchemaCommand.Create(),
     UpgradeCommand.Create(),
     CheckCommand.Create(),
+    PublishCommand.Create(),
+    HistoryCommand.Create(),
+    SwitchCommand.Create(),
     ServeCommand.Create(),
     RefreshCommand.Create(),
     EndpointsCommand.Create(),
     CallCommand.Create(),
+    SqlCommand.Create(),
     GetCommand.Create(),
     SendCommand.Create(),
     FillCommand.Create(),
     ExplainCommand.Create(),
+    TryCommand.Create(),
+    CompareCommand.Create(),
     VerifyCommand.Create(),
     AccessCommand.Create(),
     UserCommand.Create(),
@@ -64,7 +71,9 @@ catch (OperationCanceledException)
     return 130;
 }
 catch (Exception exception)
-    when (exception is not (UsageException or NotPossibleException) && Environment.GetEnvironmentVariable("GABLE_STACKS") is null)
+    when (exception is not (UsageException or NotPossibleException or RapidGable.Service.State.StateException)
+        && Environment.GetEnvironmentVariable("GABLE_STACKS") is null
+    )
 {
     Console.Error.WriteLine($"gable: this should not happen: {exception.Message} (set GABLE_STACKS=1 to see where)");
     return 1;
@@ -73,6 +82,11 @@ catch (NotPossibleException exception)
 {
     Console.Error.WriteLine($"gable: {exception.Message}");
     return exception.IsAbsent ? 1 : 2;
+}
+catch (RapidGable.Service.State.StateException exception)
+{
+    Console.Error.WriteLine($"gable: {exception.Message}");
+    return 1;
 }
 catch (UsageException exception)
 {

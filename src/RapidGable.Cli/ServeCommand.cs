@@ -11,6 +11,7 @@ using Polly.Retry;
 using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Service.Hosting;
+using RapidGable.Service.Publishing;
 
 namespace RapidGable.Cli;
 
@@ -41,19 +42,25 @@ internal static class ServeCommand
             Description = "Seconds to wait at the start for databases that are down.",
             DefaultValueFactory = _ => 60,
         };
+        var published = new Option<bool>("--published")
+        {
+            Description = "Serve the newest revision, and take later ones when they are published; else the files are followed.",
+        };
         var log = new Option<string>("--log") { Description = "How the log is written.", DefaultValueFactory = _ => "text" };
         log.AcceptOnlyFromAmong("text", "json");
         var command = new ExampleCommand(
             "serve",
             "Publish a workspace on 127.0.0.1, with its console, until Ctrl+C.",
             "gable serve demo",
-            "gable serve rivers --port 9000"
+            "gable serve rivers --port 9000",
+            "gable serve rivers --published"
         )
         {
             workspace,
             port,
             address,
             wait,
+            published,
             log,
         };
         command.SetAction(
@@ -63,6 +70,7 @@ internal static class ServeCommand
                     result.GetValue(port),
                     System.Net.IPAddress.Parse(result.GetValue(address)!),
                     Math.Max(0, result.GetValue(wait)),
+                    result.GetValue(published),
                     result.GetValue(log) == "json" ? LogFormat.Json : LogFormat.Text,
                     cancellation
                 )
@@ -75,11 +83,14 @@ internal static class ServeCommand
         int port,
         System.Net.IPAddress address,
         int waitSeconds,
+        bool published,
         LogFormat log,
         CancellationToken cancellation
     )
     {
-        await using var workspace = await LoadAsync(folder, TimeSpan.FromSeconds(waitSeconds), cancellation);
+        await using var workspace = published
+            ? await PublishedAsync(folder, cancellation)
+            : await LoadAsync(folder, TimeSpan.FromSeconds(waitSeconds), cancellation);
         Terminal.WriteDiagnostics(workspace.Diagnostics);
         if (workspace.Diagnostics.HasErrors)
         {
@@ -91,7 +102,7 @@ internal static class ServeCommand
                 $"On {address} others could read what callers send. Declare a certificate, or the proxies that end TLS, in "
                     + $"'transport' of workspace.yaml."
             );
-        await using var app = ServiceHost.Build(workspace, new ServiceOptions(port, Address: address, Log: log));
+        await using var app = ServiceHost.Build(workspace, new ServiceOptions(port, Address: address, Log: log, IsPublished: published));
         try
         {
             await app.StartAsync(cancellation);
@@ -121,9 +132,21 @@ internal static class ServeCommand
                 $"There is no administrator yet. This link opens the console, once; the next one stands in "
                     + $"{Path.Combine(folder, "console-link")}:\n  {link}"
             );
+        Console.Error.WriteLine(
+            published
+                ? $"Serving revision {workspace.Revision}; 'gable publish' makes the next one."
+                : "Following the files: what is saved is served with the next refresh. '--published' serves revisions instead."
+        );
         Console.Out.WriteLine($"Ready: {AddressOf(app)}/");
         await app.WaitForShutdownAsync(cancellation);
         return 0;
+    }
+
+    /// <summary>What was published last; the databases need not be there for it.</summary>
+    private static Task<LoadedWorkspace> PublishedAsync(string folder, CancellationToken cancellation)
+    {
+        var archive = PublishCommand.ArchiveOf(folder);
+        return new RevisionReader(Path.GetFullPath(folder), archive, Environment.GetEnvironmentVariable).LoadAsync(cancellation);
     }
 
     /// <summary>Loads the workspace; while a database is down, and nothing else is wrong, tries again.</summary>

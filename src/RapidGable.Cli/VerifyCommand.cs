@@ -1,5 +1,5 @@
 using System.CommandLine;
-using System.Xml.Linq;
+using RapidGable.Declarations;
 using RapidGable.Service.UseCases;
 using RapidGable.Verification;
 using Spectre.Console;
@@ -21,6 +21,7 @@ internal static class VerifyCommand
         {
             Description = "Also write the report to this file, in the XML form that build servers read.",
         };
+        var html = new Option<string?>("--html") { Description = "Also write the report to this file, as one page to hand around." };
         var details = new Option<bool>("--details") { Description = "Show every check, also those that passed." };
         var access = new Option<bool>("--access")
         {
@@ -48,6 +49,7 @@ internal static class VerifyCommand
             "gable verify demo --access",
             "gable verify demo --writes",
             "gable verify demo --junit report.xml",
+            "gable verify demo --html report.html",
             "gable verify --url http://127.0.0.1:8460/odata/rivers/"
         )
         {
@@ -58,6 +60,7 @@ internal static class VerifyCommand
             writes,
             seed,
             junit,
+            html,
             details,
             json,
         };
@@ -74,6 +77,7 @@ internal static class VerifyCommand
                         IsQuiet: !Console.IsErrorRedirected
                     ),
                     result.GetValue(junit),
+                    result.GetValue(html),
                     result.GetValue(details),
                     result.GetValue(json),
                     cancellation
@@ -89,6 +93,7 @@ internal static class VerifyCommand
         string? url,
         VerifyOptions options,
         string? junit,
+        string? html,
         bool details,
         bool json,
         CancellationToken cancellation
@@ -106,7 +111,12 @@ internal static class VerifyCommand
         if (report is null)
             return 1;
         if (junit is not null)
-            Save(report.ToJUnit(), junit);
+            Save(junit, report.ToJUnit().Save);
+        if (html is not null)
+        {
+            var page = HtmlReport.Write(report, url ?? TitleOf(folder), TimeProvider.System.GetUtcNow().UtcDateTime);
+            Save(html, file => File.WriteAllText(file, page));
+        }
         if (json)
             Terminal.WriteJson(ForJson(report));
         else
@@ -118,11 +128,13 @@ internal static class VerifyCommand
         return report.HasFailures ? 1 : 0;
     }
 
-    private static void Save(XDocument document, string file)
+    private static string TitleOf(string folder) => WorkspaceReader.Read(new WorkspaceFolder(folder), _ => "").Workspace.Title;
+
+    private static void Save(string file, Action<string> save)
     {
         try
         {
-            document.Save(file);
+            save(file);
         }
         catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
         {
@@ -172,7 +184,14 @@ internal static class VerifyCommand
         Terminal.WriteDiagnostics(workspace.Diagnostics);
         return workspace.Diagnostics.HasErrors
             ? null
-            : await new VerifyWorkspace(workspace, options, new StatusLine(silent)).RunAsync(cancellation);
+            : await new VerifyWorkspace(
+                workspace,
+                options with
+                {
+                    Accounts = AccountOptions.Read(folder),
+                },
+                new StatusLine(silent)
+            ).RunAsync(cancellation);
     }
 
     private sealed class StatusLine(bool silent) : IVerifyProgress

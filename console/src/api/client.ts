@@ -5,9 +5,11 @@ import type {
   AccountBody,
   Accounts,
   AuditPage,
+  DraftReview,
   ExplainedAnswer,
   MadeKey,
   ObjectDetails,
+  PublishingState,
   RefusedRequest,
   RuleEffect,
   SeenAnswer,
@@ -18,8 +20,11 @@ import type {
   Session,
   SourceList,
   SourceSummary,
+  SwitchInfo,
   WorkspaceInfo,
 } from './contracts';
+
+import { exactly } from './statement';
 
 export type * from './contracts';
 
@@ -48,15 +53,18 @@ export class RequestError extends Error {
 }
 
 interface ErrorBody {
+  /** Of a problem of plain REST. */
+  detail?: string;
+  excerpt?: string;
   error?: { message?: string; target?: string; details?: { code: string; message: string; target?: string }[] };
 }
 
 async function refusal(response: Response): Promise<RequestError> {
   const body = (await response.json().catch(() => ({}))) as ErrorBody;
-  const pointer = body.error?.details?.find((detail) => detail.code === 'position')?.message;
+  const pointer = body.excerpt ?? body.error?.details?.find((detail) => detail.code === 'position')?.message;
   return new RequestError(
     response.status,
-    body.error?.message ?? `The service answered ${response.status} without a message.`,
+    body.error?.message ?? body.detail ?? `The service answered ${response.status} without a message.`,
     pointer,
     pointer || !body.error?.message
       ? []
@@ -107,6 +115,48 @@ async function send(method: string, url: string, body?: unknown): Promise<Respon
     headers: body === undefined ? own : { ...own, 'Content-Type': 'application/json' },
     body: body === undefined ? undefined : JSON.stringify(body),
   });
+}
+
+export async function fetchPublishing(): Promise<PublishingState> {
+  return (await ask('/manage/publishing')).json();
+}
+
+/** What publishing the files would do. */
+export async function fetchReview(): Promise<DraftReview> {
+  return (await ask('/manage/publishing/review')).json();
+}
+
+export async function publish(body: {
+  message: string;
+  allowBreaking: boolean;
+  allowOpened: boolean;
+  basedOn: number;
+}): Promise<void> {
+  await send('POST', '/manage/publishing', body);
+}
+
+/** Publishes a former revision once more. */
+export async function goBack(number: number, isAgreed: boolean): Promise<void> {
+  await send('POST', '/manage/publishing', {
+    message: `Back to revision ${number}`,
+    backTo: number,
+    allowBreaking: isAgreed,
+    allowOpened: isAgreed,
+  });
+}
+
+export async function switchOff(body: {
+  service: string;
+  set?: string;
+  message?: string;
+  retryAfter: number;
+  isAbsent: boolean;
+}): Promise<void> {
+  await send('POST', '/manage/switches/off', body);
+}
+
+export async function switchOn({ service, face, group, set }: SwitchInfo): Promise<void> {
+  await send('POST', '/manage/switches/on', { service, face, group, set });
 }
 
 export async function fetchSession(): Promise<Session> {
@@ -305,6 +355,52 @@ export function changeEntity(url: string, change: Entity, tag: string | undefine
 
 export function deleteEntity(url: string, tag: string | undefined): Promise<void> {
   return write('DELETE', url, undefined, tag);
+}
+
+/** What the call of an action gave. */
+export interface CallResult {
+  /** Several rows, or one; empty when it gave nothing. */
+  rows: Entity[];
+  milliseconds: number;
+}
+
+export async function callAction(url: string, values: Entity): Promise<CallResult> {
+  const start = performance.now();
+  const headers = { 'Content-Type': exactJson, 'OData-MaxVersion': '4.01' };
+  const response = await askService(url, { method: 'POST', headers, body: JSON.stringify(values) });
+  const answer = response.status === 204 ? undefined : await response.json();
+  const rows = Array.isArray(answer?.value) ? answer.value : answer ? [answer] : [];
+  return { rows, milliseconds: performance.now() - start };
+}
+
+/** A column of what a statement gives. */
+export interface StatementColumn {
+  name: string;
+  type: string;
+  nullable: boolean;
+  description?: string;
+  unit?: string;
+}
+
+/** What a statement over sets gave. */
+export interface StatementResult {
+  columns: StatementColumn[];
+  rows: Entity[];
+  milliseconds: number;
+}
+
+/** Sends a SELECT over the sets of a service; parameters take the type of what they meet. */
+export async function sendStatement(
+  url: string,
+  statement: string,
+  parameters: Record<string, string>,
+): Promise<StatementResult> {
+  const start = performance.now();
+  const headers = { 'Content-Type': 'application/json', Accept: 'application/json' };
+  const body = JSON.stringify({ statement, parameters });
+  const response = await askService(url, { method: 'POST', headers, body });
+  const answer = exactly(await response.text()) as Omit<StatementResult, 'milliseconds'>;
+  return { ...answer, milliseconds: performance.now() - start };
 }
 
 export async function fetchRows(url: string): Promise<Entity[]> {

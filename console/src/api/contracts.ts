@@ -111,9 +111,9 @@ export interface CheckedServiceInfo {
   service: string;
   /** What the rows prove; empty = they were not read. */
   data: DataProofInfo[];
-  /** How its metadata differs from what was accepted; missing = nothing was accepted. */
+  /** How it differs from the newest revision; missing = nothing was published. */
   changes?: MetadataChange[];
-  /** What became visible or possible since it was accepted; missing = nothing was accepted. */
+  /** What becomes visible or possible; missing = nothing was published. */
   opened?: string[];
 }
 
@@ -148,6 +148,26 @@ export interface DerivedTypeInfo {
   /** Values of the discriminator that mean this type. */
   values: (string | number)[];
   properties: PropertyInfo[];
+}
+
+/** What publishing the draft would do. */
+export interface DraftReview {
+  /** The revision that it is compared with; 0 = none. */
+  basedOn: number;
+  services: ReviewedService[];
+  settings: string[];
+  /** What the checks say. */
+  findings: CheckFinding[];
+}
+
+/** Something in which a database has moved away. */
+export interface DriftInfo {
+  service?: string;
+  text: string;
+  /** What is published fails, or gives something else than it says. */
+  breaks: boolean;
+  /** Who may read what it is about. */
+  affected: string[];
 }
 
 /** A set on one face. */
@@ -274,6 +294,11 @@ export interface MadeKey {
   key: string;
 }
 
+/** The revision that was made. */
+export interface MadeRevision {
+  number: number;
+}
+
 /** Why the management interface does not do something. */
 export interface ManagementProblem {
   error: ProblemDetail;
@@ -377,17 +402,28 @@ export interface PropertyInfo {
   description?: string;
 }
 
+/** What is published, what the draft would change, and what is switched off. */
+export interface PublishingState {
+  /** The number of the revision that is served; missing = the files are followed. */
+  serves?: number;
+  /** The newest first. */
+  revisions: RevisionInfo[];
+  /** In what the databases have moved away from the served revision. */
+  drift: DriftInfo[];
+  off: SwitchInfo[];
+}
+
 /** What makes a set a query. */
 export interface QueryInfo {
-  /** Rows, one row at most, or one value. */
-  gives: 'rows' | 'row' | 'value';
+  /** Rows, one row at most, one value, or nothing. */
+  gives: 'rows' | 'row' | 'value' | 'nothing';
   /** What callers give. */
   parameters: PropertyInfo[];
   /** A value for each of them, to try the query with. */
   examples: Record<string, string>;
   /** Some values are those of the caller, who cannot set them. */
   takesFromCaller: boolean;
-  /** The SELECT as it is declared. */
+  /** The SELECT, or the statements of an action, as it is declared. */
   statement: string;
   /** Title of the group that it belongs to; missing = none. */
   group?: string;
@@ -420,6 +456,36 @@ export interface RequestError {
   /** The text with a caret under that character. */
   pointer?: string;
   status: number;
+}
+
+/** What changes on one face. */
+export interface ReviewedFace {
+  face: string;
+  changes: MetadataChange[];
+}
+
+/** What becomes of a service. */
+export interface ReviewedService {
+  name: string;
+  change: 'new' | 'changed' | 'gone';
+  differences: string[];
+  faces: ReviewedFace[];
+  opened: string[];
+}
+
+/** A revision. */
+export interface RevisionInfo {
+  number: number;
+  at: string;
+  by: string;
+  message: string;
+  changes: string[];
+  breaking: string[];
+  opened: string[];
+  /** The revision that it went back to; missing = it was made from the files. */
+  backTo?: number;
+  /** Missing = for good. */
+  keptUntil?: string;
 }
 
 /** A function or procedure. */
@@ -467,6 +533,19 @@ export interface SeenAnswer {
   body: string;
 }
 
+/** What a service says of itself; what is missing is not said. */
+export interface ServiceAboutInfo {
+  version?: string;
+  description?: string;
+  owner?: string;
+  contact?: string;
+  licence?: string;
+  terms?: string;
+  tags: string[];
+  /** That it will not stay, in words; missing = it will. */
+  deprecated?: string;
+}
+
 /** Who may do what with each set of a service. */
 export interface ServiceAccess {
   service: string;
@@ -486,6 +565,8 @@ export interface ServiceDetails {
   sets: SetInfo[];
   /** What nobody wrote, with the reasons. */
   inferences: InferenceInfo[];
+  /** Who may send statements over its sets, in words. */
+  sql?: string;
 }
 
 /** The services that a caller knows. */
@@ -510,6 +591,7 @@ export interface ServiceSummary {
   faces: Record<string, string>;
   /** What the caller may do something with, on all faces. */
   endpoints: EndpointInfo[];
+  about: ServiceAboutInfo;
 }
 
 /** Who manages. */
@@ -532,7 +614,7 @@ export interface SetInfo {
   pageSize: number;
   largestPage: number;
   /** A set of its own, one that is reached over its container, or rows without a key. */
-  kind: 'set' | 'function' | 'contained';
+  kind: 'set' | 'function' | 'action' | 'contained';
   containedIn?: string;
   description?: string;
   /** Terms of the order without a wish. */
@@ -562,7 +644,7 @@ export interface SetInfo {
 
 /** The access rules of a set, in words. */
 export interface SetRules {
-  /** Who may read. */
+  /** Who may read it, or call it. */
   read: string;
   /** Each rule. */
   all: string[];
@@ -590,6 +672,22 @@ export interface SourceSummary {
   address: string;
   objects: ObjectSummary[];
   routines: RoutineInfo[];
+}
+
+/** Something that is switched off. */
+export interface SwitchInfo {
+  /** What, in words. */
+  target: string;
+  service: string;
+  face?: string;
+  group?: string;
+  set?: string;
+  /** As if it were not there. */
+  isAbsent: boolean;
+  message?: string;
+  retryAfter: number;
+  by: string;
+  at: string;
 }
 
 /** An index that a full-text search can use. */

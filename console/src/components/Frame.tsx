@@ -62,6 +62,7 @@ export function Frame() {
             description={service.name}
           />
         ))}
+        <NavLink component={RouterLink} to="/publishing" label="Publishing" />
         <NavLink component={RouterLink} to="/accounts" label="Accounts and keys" />
         <NavLink component={RouterLink} to="/audit" label="Audit log" />
       </AppShell.Navbar>

@@ -56,6 +56,7 @@ public static class AccessGate
         SetOperations.Create,
         SetOperations.Update,
         SetOperations.Delete,
+        SetOperations.Call,
     ];
 
     /// <summary>Whether the caller is one of those whom a rule is about. What the rule asks of rows is not looked at.</summary>
@@ -123,8 +124,8 @@ public static class AccessGate
             '\n',
             model.Sets.Select(set =>
             {
-                var (allowing, denying, deniesAll) = Applying(SetOperations.Read, caller, rules[set.Name]);
-                return deniesAll || !set.Operations.HasFlag(SetOperations.Read)
+                var (allowing, denying, deniesAll) = Applying(set.Use, caller, rules[set.Name]);
+                return deniesAll || !set.Operations.HasFlag(set.Use)
                     ? string.Concat(Operations.Skip(1).Select(o => May(set, o, caller, rules[set.Name]) ? "+" : "-"))
                     : string.Join(' ', allowing.Concat(denying).Select(r => r.Ordinal + r.Choice))
                         + string.Concat(Operations.Skip(1).Select(o => May(set, o, caller, rules[set.Name]) ? "+" : "-"));
@@ -137,7 +138,7 @@ public static class AccessGate
     /// values may be read are read through their restriction.
     /// </summary>
     public static EntityModel VisibleTo(EntityModel model, Caller caller, ImmutableDictionary<string, ImmutableArray<BoundRule>> rules) =>
-        WithComputed(StoredVisibleTo(model.Stored, caller, rules), model);
+        WithComputed(StoredVisibleTo(model.Stored, caller, rules), model).WithEntityQueries();
 
     /// <summary>Adds the computed properties whose expressions lead only to what is seen.</summary>
     private static EntityModel WithComputed(EntityModel seen, EntityModel model)
@@ -147,6 +148,9 @@ public static class AccessGate
         return seen.With([
             .. seen.Sets.Select(set =>
             {
+                // Entities of another set get their values from there.
+                if (set.EntitiesOf is not null)
+                    return set;
                 var computed = model
                     .FindSet(set.Name)!
                     .Type.Properties.Where(p => p.Expression is not null)
@@ -170,7 +174,7 @@ public static class AccessGate
         ImmutableDictionary<string, ImmutableArray<BoundRule>> rules
     )
     {
-        bool MayRead(EntitySet set) => May(set, SetOperations.Read, caller, rules[set.Name]);
+        bool MayRead(EntitySet set) => May(set, set.Use, caller, rules[set.Name]);
         // What is contained is reached over its container only.
         var readable = model
             .Sets.Where(s => MayRead(s) && (s.ContainedIn is null || MayRead(model.FindSet(s.ContainedIn)!)))
@@ -275,7 +279,7 @@ public static class AccessGate
 
     private static EntitySet Restricted(EntityModel model, EntitySet set, Caller caller, ImmutableArray<BoundRule> rules)
     {
-        var (allowing, denying, _) = Applying(SetOperations.Read, caller, rules);
+        var (allowing, denying, _) = Applying(set.Use, caller, rules);
         set = Bounded(set, allowing);
         var operations = Operations
             .Where(o => set.Operations.HasFlag(o) && May(set, o, caller, rules))

@@ -10,7 +10,8 @@ public sealed record Caller(bool IsSignedIn, ImmutableHashSet<string> Roles)
     public static readonly Caller Anonymous = new(false, []);
 
     /// <summary>Every operation that a rule can be about.</summary>
-    public const SetOperations Everything = SetOperations.Read | SetOperations.Create | SetOperations.Update | SetOperations.Delete;
+    public const SetOperations Everything =
+        SetOperations.Read | SetOperations.Create | SetOperations.Update | SetOperations.Delete | SetOperations.Call;
 
     /// <summary>What the caller signed in as; null = anonymous.</summary>
     public string? Name { get; init; }

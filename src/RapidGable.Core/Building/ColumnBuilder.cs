@@ -93,6 +93,7 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
             {
                 Nullable = property.Nullable && !declared.IsRequired,
                 Description = declared.Description?.Value ?? property.Description,
+                Deprecation = declared.Deprecation,
                 IsFilterable = declared.IsFilterable,
                 IsSortable = declared.IsSortable,
                 Access = declared.Access,

@@ -35,6 +35,13 @@ internal sealed partial class FaceBuilder(ServiceDeclaration declaration, Entity
         var rest = RestOf(sets);
         CheckNames(rest);
         CheckPaths(rest, sets);
+        if (declaration.Sql is { } sql && !rest.IsOffered)
+            diagnostics.Error(
+                "sql",
+                "Statements are sent to the plain REST face, on which the service does not stand.",
+                sql.Location,
+                "Add rest to 'faces', or leave 'sql' out."
+            );
         return new ServiceFaces(Standing(new FaceShape(), "odata", sets), rest);
     }
 
@@ -49,7 +56,12 @@ internal sealed partial class FaceBuilder(ServiceDeclaration declaration, Entity
             .ToList();
         foreach (var (path, service) in paths)
         {
-            var other = paths.Find(p => p.Declaration != service && path.StartsWith(p.Path, StringComparison.Ordinal));
+            // A version stands below the service that is current.
+            var other = paths.Find(p =>
+                p.Declaration != service
+                && path.StartsWith(p.Path, StringComparison.Ordinal)
+                && (path == p.Path || service.VersionOf?.Value.Service != p.Declaration.Name)
+            );
             if (other.Path is not null)
                 diagnostics.Error(
                     "rest-base",
@@ -102,8 +114,25 @@ internal sealed partial class FaceBuilder(ServiceDeclaration declaration, Entity
                     }
                 ),
         };
+        shape = shape with { Sets = shape.Sets.SetItems(Bound(shape)) };
         return Standing(shape, "rest", sets);
     }
+
+    /// <summary>What is asked of a row stands below it, unless it has a path of its own.</summary>
+    private IEnumerable<KeyValuePair<string, RestSet>> Bound(RestShape shape) =>
+        model
+            .Sets.Where(s => s.Binding is not null && shape.Of(s.Name).Path is null)
+            .Select(s =>
+                KeyValuePair.Create(
+                    s.Name,
+                    shape.Of(s.Name) with
+                    {
+                        Path =
+                            $"{shape.PathOf(s.Binding!.Set)}/{string.Join('/', s.Binding.Key.Select(k => $"{{{k}}}"))}/"
+                            + shape.Paths.Apply(s.Name),
+                    }
+                )
+            );
 
     private string? BasePath(Located<string> path)
     {
@@ -170,7 +199,12 @@ internal sealed partial class FaceBuilder(ServiceDeclaration declaration, Entity
             CheckVariables(model.FindSet(set)!, path, place);
             if (Documents.Contains(path))
                 diagnostics.Error("rest-path", $"'{path}' is a document of the service, and no path of '{set}'.", place);
-            var other = paths.Find(p => (p.Set != set && IsAlike(p.Path, path)) || (p.Path != path && IsBelow(path, p.Path)));
+            if (declaration.Sql is not null && path.Split('/')[0] == SqlAccess.Path)
+                diagnostics.Error("rest-path", $"'{SqlAccess.Path}' takes statements, and is no path of '{set}'.", place);
+            var other = paths.Find(p =>
+                (p.Set != set && IsAlike(p.Path, path))
+                || (p.Path != path && IsBelow(path, p.Path) && model.FindSet(set)!.Binding?.Set != p.Set)
+            );
             if (other.Path is not null)
                 diagnostics.Error(
                     "rest-path",

@@ -28,6 +28,8 @@ public sealed partial class ModelBuilder
     private readonly Dictionary<SetDeclaration, QueryDraft> _queries = new(ReferenceEqualityComparer.Instance);
     private readonly HashSet<SourceObject> _facts = new(ReferenceEqualityComparer.Instance);
 
+    private const string PlainSelect = "It must be one SELECT without parameters, as the database itself understands it.";
+
     /// <summary>The word for a version that is made of all values.</summary>
     private const string RowVersion = "row";
 
@@ -39,7 +41,7 @@ public sealed partial class ModelBuilder
     )
     {
         _declaration = declaration;
-        _catalogs = catalogs.ToDictionary(c => c.Key, c => c.Value with { Found = item => _facts.Add(item) });
+        _catalogs = catalogs.ToDictionary(c => c.Key, c => c.Value with { Found = c.Value.Found + (item => _facts.Add(item)) });
         _sources = sources;
         _diagnostics = diagnostics;
         _writing = new WritingBuilder(diagnostics);
@@ -71,9 +73,17 @@ public sealed partial class ModelBuilder
         }
         var relations = new RelationBuilder(drafts, _catalogs, _sources, _parts).Build();
         var sets = drafts.Select(d => _guard.Try(d.Declaration, () => EntitySet(d, relations))).OfType<EntitySet>().ToImmutableArray();
-        var model = new EntityModel(_declaration.Name, _declaration.Title, _declaration.Namespace, sets) { Limits = _declaration.Limits };
+        sets = WithEntities(sets, drafts);
+        var model = new EntityModel(_declaration.Name, _declaration.Title, _declaration.Namespace, sets)
+        {
+            Limits = _declaration.Limits,
+            Sql = _declaration.Sql?.Value,
+            About = _declaration.About,
+            VersionOf = _declaration.VersionOf?.Value,
+            Deprecation = _declaration.Deprecation,
+        };
         _writing.Check(drafts, model);
-        model = WithComputed(WithForms(model), drafts);
+        model = WithComputed(WithForms(model), drafts).WithEntityQueries();
         var declared = drafts.ToDictionary(d => d.Name, d => d.Declaration);
         model = model.On(new FaceBuilder(_declaration, model, _diagnostics).Build(declared));
         return new BuiltService(model, [.. _inferences], [.. _facts]);
@@ -82,9 +92,18 @@ public sealed partial class ModelBuilder
     /// <summary>One set with all that needs no other set; null when it cannot be published, which is then reported.</summary>
     private async Task<SetDraft?> DraftAsync(SetDeclaration set, List<SetDraft> earlier, CancellationToken cancellation)
     {
-        if (await FindAsync(set, cancellation) is not { } item)
-            return null;
         var source = _sources[set.Source.Value];
+        SourceObject? item;
+        if (set.Query?.Routine is not null)
+        {
+            if (await RoutineAsync(set, source, cancellation) is not { } call)
+                return null;
+            (set, item) = call;
+        }
+        else
+            item = await FindAsync(set, cancellation);
+        if (item is null)
+            return null;
         item = item with { Columns = [.. item.Columns.Select(c => Retyped(c, set, source))] };
         item = await source.DescribeAsync(item, cancellation);
         _facts.Add(item);
@@ -99,6 +118,7 @@ public sealed partial class ModelBuilder
         {
             Changes = await ChangesAsync(draft, source, cancellation),
             Log = await _writing.LogAsync(draft, catalog, source, cancellation),
+            Writes = await new WriteCallBuilder(whole, catalog, source, _diagnostics).BuildAsync(cancellation),
         };
     }
 
@@ -213,22 +233,78 @@ public sealed partial class ModelBuilder
             _queries[set] = query;
             (text, arguments) = QueryBuilder.Trial(query, source.Dialect);
         }
+        // Where sessions have variables, an engine takes a placeholder for one, and gives what another request left there.
+        else if (SqlMarks.Read(text, source.Dialect.Lexis).Fault is { } fault)
+        {
+            _diagnostics.Error("select", $"The statement of '{set.From.Value}' cannot be published: {fault}", select.Location, PlainSelect);
+            return null;
+        }
         try
         {
-            return await source.DescribeQueryAsync(set.From.Value, text, arguments, cancellation);
+            return set.Query?.Changes == true
+                ? await ActionAsync(set, _queries[set], source, cancellation)
+                : await source.DescribeQueryAsync(set.From.Value, text, arguments, cancellation);
         }
         catch (SourceException exception) when (exception.Kind is SourceFaultKind.Broken or SourceFaultKind.Changed)
         {
             _diagnostics.Error(
                 "select",
-                $"The SELECT of '{set.From.Value}' cannot be published: {exception.Message}",
+                $"The statement of '{set.From.Value}' cannot be published: {exception.Message}",
                 select.Location,
-                set.Query is null
-                    ? "It must be one SELECT without parameters, as the database itself understands it."
-                    : "It must be one SELECT that only reads, as the database itself understands it."
+                set.Query switch
+                {
+                    null => PlainSelect,
+                    { Changes: true } => "Each statement must be one that the database itself understands.",
+                    _ => "It must be one SELECT that only reads, as the database itself understands it. Write 'changes: true' if it "
+                        + "changes something.",
+                }
             );
             return null;
         }
+    }
+
+    /// <summary>What an action gives, as the engine describes its last statement; where it does not, as the declaration says.</summary>
+    private async Task<SourceObject?> ActionAsync(SetDeclaration set, QueryDraft query, ISource source, CancellationToken cancellation)
+    {
+        foreach (var step in query.Before)
+        {
+            var (sql, values) = QueryBuilder.Trial(step, source.Dialect);
+            await source.DescribeChangeAsync(sql, values, cancellation);
+        }
+        var (last, arguments) = QueryBuilder.Trial(query, source.Dialect);
+        var described = await source.DescribeChangeAsync(last, arguments, cancellation);
+        if (set.Query!.Gives == QueryResult.Nothing)
+            return QueryObject.Of(set.From.Value, last, arguments, []);
+        if (described is null && set.Columns.Any(c => c.Type is null) | set.Columns.IsEmpty)
+        {
+            _diagnostics.Error(
+                "query",
+                $"The database does not say what '{set.From.Value}' gives.",
+                set.From.Location,
+                "Declare its 'columns', each with its type, or write 'gives: nothing'."
+            );
+            return null;
+        }
+        var columns = described ?? [.. set.Columns.Select(Declared)];
+        if (columns.Count > 0)
+            return QueryObject.Of(set.From.Value, last, arguments, columns);
+        _diagnostics.Error(
+            "query",
+            $"The last statement of '{set.From.Value}' gives no rows.",
+            set.From.Location,
+            "End with a SELECT or with RETURNING, or write 'gives: nothing'."
+        );
+        return null;
+    }
+
+    /// <summary>A column that the engine does not describe, as its declaration says that it is kept.</summary>
+    private SourceColumn Declared(ColumnDeclaration column)
+    {
+        var type =
+            column.Unit is not null ? EdmType.Int64
+            : column.Format is not null ? EdmType.String
+            : TypeBuilder.Primitive(column.Type!.Value) ?? EdmType.String;
+        return new SourceColumn(column.Column.Value, "", type, Nullable: true, "declared");
     }
 
     private SourceObject? FindObject(SetDeclaration set)
@@ -277,12 +353,12 @@ public sealed partial class ModelBuilder
         builder.Explain(columns);
         if (builder.Assemble(columns, key) is not { } visible)
             return null;
-        if (visible.IsEmpty)
+        if (visible.IsEmpty && set.Query is not { Gives: QueryResult.Nothing })
         {
             _diagnostics.Error("no-columns", $"The {KindOf(item)} '{item.Name}' has no column that can be published.", set.From.Location);
             return null;
         }
-        if ((set.Operations & ~SetOperations.Read) != 0)
+        if ((set.Operations & ~SetOperations.Read) != 0 && set.Query is null)
             CheckWritable(set, item);
         if (set.Query is { Gives: QueryResult.Value } && visible.Length > 1)
         {
@@ -312,7 +388,11 @@ public sealed partial class ModelBuilder
     private void CheckWritable(SetDeclaration set, SourceObject item)
     {
         var why =
-            item.Kind == SourceObjectKind.Query ? "a SELECT is only read"
+            // What statements of the publisher carry out needs nothing of the object but a key.
+            (set.Operations & ~SetOperations.Read & ~set.Writes.Aggregate(SetOperations.None, (all, w) => all | w.Operation)) == 0
+            && !set.IsKeyless
+                ? null
+            : item.Kind == SourceObjectKind.Query ? "a SELECT is only read"
             : set.IsKeyless ? "rows without a key are only read"
             : item.Kind == SourceObjectKind.MaterializedView ? "a materialized view is only read"
             : null;
@@ -377,6 +457,8 @@ public sealed partial class ModelBuilder
             AlternateKeys = AlternateKeys(draft),
             Derived = draft.Derived,
         };
+        if (CallOf(draft.Declaration) is not null)
+            page = draft.Declaration.LargestPage ?? Math.Max(page, _declaration.Limits.LargestPage);
         return new EntitySet(
             draft.Name,
             type,
@@ -385,6 +467,7 @@ public sealed partial class ModelBuilder
                 : new TableSource(draft.Declaration.Source.Value, draft.Item.Schema, draft.Item.Name) { RowId = draft.Item.RowId }
         )
         {
+            Deprecation = draft.Declaration.Deprecation,
             PageSize = page,
             LargestPage = draft.Declaration.LargestPage ?? Math.Max(page, _declaration.Limits.LargestPage),
             Operations = draft.Declaration.Operations,
@@ -397,10 +480,12 @@ public sealed partial class ModelBuilder
             RequiresVersion = draft.Declaration.RequiresVersion,
             RowRules = _writing.RowRules(draft),
             Log = draft.Log,
+            Writes = draft.Writes,
             Changes = draft.Changes,
             RequiresFilter = draft.Declaration.RequiresFilter,
             ContainedIn = relations.ContainedIn(draft.Name),
             IsQuery = draft.Declaration.Query is not null,
+            Call = CallOf(draft.Declaration),
             Gives = draft.Declaration.Query?.Gives ?? QueryResult.Rows,
             Group = draft.Declaration.Query?.Group,
             Parameters = ParametersOf(draft),
@@ -410,7 +495,7 @@ public sealed partial class ModelBuilder
 
     private QuerySource QueryOf(SetDraft draft, string select) =>
         _queries.TryGetValue(draft.Declaration, out var query)
-            ? new QuerySource(draft.Declaration.Source.Value, draft.Declaration.Select!.Value.Trim())
+            ? new QuerySource(draft.Declaration.Source.Value, draft.Declaration.Select?.Value.Trim() ?? CallText(query))
             {
                 Pieces = query.Pieces,
                 Parameters = query.Marks,
@@ -470,7 +555,7 @@ public sealed partial class ModelBuilder
     private void ReportOpenSecrets(SetDraft draft)
     {
         var isOpen = draft.Declaration.Rules.Any(r =>
-            r is { Denies: false, Who.Scope: AccessScope.Anyone } && r.May.HasFlag(SetOperations.Read)
+            r is { Denies: false, Who.Scope: AccessScope.Anyone } && (r.May & (SetOperations.Read | SetOperations.Call)) != 0
         );
         if (!isOpen || draft.Declaration.Written.Contains("rules"))
             return;

@@ -14,7 +14,11 @@ internal sealed record QueryDraft(
     ImmutableArray<string> Pieces,
     ImmutableArray<OperationParameter> Marks,
     ImmutableArray<OperationParameter> Parameters
-);
+)
+{
+    /// <summary>For what may change something: the statements before.</summary>
+    public ImmutableArray<QuerySource> Before { get; init; } = [];
+}
 
 /// <summary>The statement and the parameters of a query -> what the model has of them.</summary>
 internal sealed class QueryBuilder(TypeBuilder types, Diagnostics diagnostics)
@@ -26,21 +30,18 @@ internal sealed class QueryBuilder(TypeBuilder types, Diagnostics diagnostics)
     public QueryDraft? Build(SetDeclaration set, Located<string> select, SqlDialect dialect)
     {
         var name = set.From.Value;
-        var read = SqlMarks.Read(select.Value, dialect.Lexis);
-        if (read.Fault is { } fault)
-        {
-            Wrong(name, fault, select, read.FaultPosition);
+        if (Statements(set, select, dialect) is not { } statements)
             return null;
-        }
+        var marks = statements.SelectMany(s => s.Marks).ToList();
         var declared = set.Query?.Parameters ?? [];
         var isSound = true;
-        foreach (var mark in read.Marks.Where(m => declared.All(p => p.Name.Value != m.Name)).DistinctBy(m => m.Name))
+        foreach (var mark in marks.Where(m => declared.All(p => p.Name.Value != m.Name)).DistinctBy(m => m.Name))
         {
             isSound = false;
             var hint = NearestName.Hint(mark.Name, declared.Select(p => p.Name.Value));
             Wrong(name, $"':{mark.Name}' is no declared parameter.{hint}", select, mark.Position);
         }
-        foreach (var unused in declared.Where(p => read.Marks.All(m => m.Name != p.Name.Value)))
+        foreach (var unused in declared.Where(p => marks.TrueForAll(m => m.Name != p.Name.Value)))
         {
             isSound = false;
             diagnostics.Error(
@@ -50,11 +51,30 @@ internal sealed class QueryBuilder(TypeBuilder types, Diagnostics diagnostics)
                 $"Write :{unused.Name.Value} where its value belongs, or take the parameter away."
             );
         }
-        var built = declared.Select(p => Parameter(p, dialect)).ToList();
+        var built = declared.Select(p => Parameter(p, dialect, null)).ToList();
         if (!isSound || built.Contains(null))
             return null;
         var parameters = built.OfType<OperationParameter>().ToImmutableArray();
-        return new QueryDraft(read.Pieces, [.. read.Marks.Select(m => parameters.First(p => p.Placeholder == m.Name))], parameters);
+        ImmutableArray<OperationParameter> Of(SqlMarks statement) =>
+            [.. statement.Marks.Select(m => parameters.First(p => p.Placeholder == m.Name))];
+        return new QueryDraft(statements[^1].Pieces, Of(statements[^1]), parameters)
+        {
+            Before =
+            [
+                .. statements.SkipLast(1).Select(s => new QuerySource(set.Source.Value, "") { Pieces = s.Pieces, Parameters = Of(s) }),
+            ],
+        };
+    }
+
+    /// <summary>One statement, or all of what may change something; null when they are wrong, which is then reported.</summary>
+    private ImmutableArray<SqlMarks>? Statements(SetDeclaration set, Located<string> select, SqlDialect dialect)
+    {
+        var script = set.Query?.Changes == true ? SqlScript.Read(select.Value, dialect.Lexis) : null;
+        var single = script is null ? SqlMarks.Read(select.Value, dialect.Lexis) : null;
+        if ((script?.Fault ?? single?.Fault) is not { } fault)
+            return script?.Statements ?? [single!];
+        Wrong(set.From.Value, fault, select, script?.FaultPosition ?? single!.FaultPosition);
+        return null;
     }
 
     /// <summary>The statement as the engine describes it, with values for its parameters to try it with.</summary>
@@ -89,7 +109,7 @@ internal sealed class QueryBuilder(TypeBuilder types, Diagnostics diagnostics)
     private void Wrong(string name, string message, Located<string> select, int position) =>
         diagnostics.Error(
             "select",
-            $"The SELECT of '{name}' cannot be published: {message}",
+            $"The statement of '{name}' cannot be published: {message}",
             Place(select, position),
             Line(select, position)
         );
@@ -108,14 +128,20 @@ internal sealed class QueryBuilder(TypeBuilder types, Diagnostics diagnostics)
     private static string? Line(Located<string> select, int position) =>
         select.Location.Line > 0 ? $"It stands in line {select.Value[..position].Count(c => c == '\n') + 1} of the statement." : null;
 
-    private OperationParameter? Parameter(ParameterDeclaration declared, SqlDialect dialect)
+    /// <summary>A parameter as the model has it; null when it is wrong, which is then reported.</summary>
+    /// <param name="own">For a parameter of a routine: what the catalog says of it.</param>
+    public OperationParameter? Parameter(ParameterDeclaration declared, SqlDialect dialect, SourceColumn? own)
     {
-        var (name, word) = (declared.Name.Value, declared.Column.Type);
-        if (word is null || types.Parse(word) is not { } type)
+        var (name, word) = (declared.Public?.Value ?? declared.Name.Value, declared.Column.Type);
+        if ((word is null ? own?.Type : types.Parse(word)) is not { } type)
             return null;
         if (type.IsCollection || type.Kind is EdmKind.Complex or EdmKind.Stream)
         {
-            diagnostics.Error("query", $"The parameter '{name}' is {type.Name}, and a parameter is a single plain value.", word.Location);
+            diagnostics.Error(
+                "query",
+                $"The parameter '{name}' is {type.Name}, and a parameter is a single plain value.",
+                (word ?? declared.Name).Location
+            );
             return null;
         }
         if (Stored(declared, type) is not { } property)
@@ -133,7 +159,7 @@ internal sealed class QueryBuilder(TypeBuilder types, Diagnostics diagnostics)
             Rules = rules,
             Conversion = property.Conversion,
             StorageForm = property.Conversion is null ? dialect.ArgumentForm(type) : null,
-            DefaultValue = Text(declared.Default, name, type, rules),
+            DefaultValue = Text(declared.Default, name, type, rules) ?? own?.DefaultValue,
             Example = Text(declared.Example, name, type, rules),
             TakenFrom = declared.TakenFrom?.Value.TrimStart('@'),
         };

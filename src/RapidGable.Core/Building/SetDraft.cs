@@ -20,6 +20,8 @@ internal sealed record SetDraft(
 
     public ChangeLog? Log { get; init; }
 
+    public ImmutableDictionary<SetOperations, WriteCall> Writes { get; init; } = ImmutableDictionary<SetOperations, WriteCall>.Empty;
+
     public ImmutableArray<DerivedType> Derived { get; init; } = [];
 
     /// <summary>The property of a column, alone or in a group; null when the column has none.</summary>

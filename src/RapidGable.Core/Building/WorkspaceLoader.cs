@@ -15,6 +15,12 @@ public sealed record LoadedWorkspace(
     Diagnostics Diagnostics
 ) : IAsyncDisposable
 {
+    /// <summary>The number of the revision that it is; null = it was read from files.</summary>
+    public int? Revision { get; init; }
+
+    /// <summary>What the databases said of themselves.</summary>
+    public CatalogRecord Record { get; init; } = CatalogRecord.Empty;
+
     /// <summary>The service of a name; null = there is none.</summary>
     public BuiltService? FindService(string name) => Services.FirstOrDefault(s => s.Model.Service == name);
 
@@ -37,12 +43,15 @@ public static class WorkspaceLoader
 
     /// <summary>Loads a workspace from wherever it is kept.</summary>
     /// <param name="environment">Gives the value of a variable, or null.</param>
+    /// <param name="former">What the databases said when the same texts were published; null = they are asked.</param>
     public static async Task<LoadedWorkspace> LoadAsync(
         IWorkspaceStore store,
         Func<string, string?> environment,
-        CancellationToken cancellation
+        CancellationToken cancellation,
+        CatalogRecord? former = null
     )
     {
+        var recorder = new CatalogRecorder(former);
         var (declaration, diagnostics) = WorkspaceReader.Read(store, environment);
         var sources = ImmutableDictionary.CreateBuilder<string, ISource>();
         var catalogs = ImmutableDictionary.CreateBuilder<string, SourceCatalog>();
@@ -53,8 +62,9 @@ public static class WorkspaceLoader
             sources[item.Name] = source;
             try
             {
-                var offered = Offer.Of(item.Offer, await source.ReadCatalogAsync(cancellation), diagnostics);
-                catalogs[item.Name] = offered.With(item.Unrepresentable);
+                var catalog = recorder.CatalogOf(item.Name)
+                    ?? Offer.Of(item.Offer, await source.ReadCatalogAsync(cancellation), diagnostics).With(item.Unrepresentable);
+                catalogs[item.Name] = recorder.Watch(item.Name, catalog);
             }
             catch (SourceException exception)
             {
@@ -71,6 +81,7 @@ public static class WorkspaceLoader
             .Select(s => RepeatsOf(s, catalogs[s.Name], diagnostics))
             .OfType<RepeatTable>()
             .ToImmutableDictionary(t => t.Source.Source);
+        var described = sources.ToImmutableDictionary(s => s.Key, s => recorder.Listen(s.Value));
         var services = ImmutableArray.CreateBuilder<BuiltService>();
         foreach (var service in declaration.Services)
         {
@@ -79,13 +90,8 @@ public static class WorkspaceLoader
                 continue;
             try
             {
-                var built = await ModelBuilder.BuildAsync(
-                    service,
-                    catalogs.ToImmutable(),
-                    sources.ToImmutable(),
-                    diagnostics,
-                    cancellation
-                );
+                var built = await ModelBuilder.BuildAsync(service, catalogs.ToImmutable(), described, diagnostics, cancellation);
+                ReportWritable(declaration, built, diagnostics);
                 ReportRules(service, built.Model, name => sources[name].Dialect, catalogs.ToImmutable(), diagnostics);
                 services.Add(built with { Model = built.Model.Keeping(repeats) });
             }
@@ -108,7 +114,10 @@ public static class WorkspaceLoader
         }
         FaceBuilder.CheckBases([.. services.Select(s => (DeclarationOf(declaration, s), s.Model))], diagnostics);
         ReportFaces(declaration, services, diagnostics);
-        return new LoadedWorkspace(declaration, sources.ToImmutable(), catalogs.ToImmutable(), services.ToImmutable(), diagnostics);
+        return new LoadedWorkspace(declaration, sources.ToImmutable(), catalogs.ToImmutable(), services.ToImmutable(), diagnostics)
+        {
+            Record = recorder.Record,
+        };
     }
 
     private static ServiceDeclaration DeclarationOf(WorkspaceDeclaration workspace, BuiltService service) =>
@@ -176,6 +185,26 @@ public static class WorkspaceLoader
                 set.From.Location,
                 $"Write 'read-only: false' in sources/{set.Source.Value}.yaml if its rows may be changed."
             );
+    }
+
+    /// <summary>A routine that may change something needs a source that may be changed, which is known with the catalog.</summary>
+    private static void ReportWritable(WorkspaceDeclaration declaration, BuiltService built, Diagnostics diagnostics)
+    {
+        var readOnly = declaration.Sources.Where(s => s.IsReadOnly).Select(s => s.Name).ToHashSet();
+        var routines = declaration
+            .Services.First(s => s.Name == built.Model.Service)
+            .Sets.Where(s => s.Query?.Routine is not null)
+            .ToDictionary(s => s.Name!.Value, s => s.Query!.Routine!);
+        foreach (var set in built.Model.Sets.Where(s => s.IsAction && readOnly.Contains(s.Source.Source)))
+        {
+            if (routines.TryGetValue(set.Name, out var routine))
+                diagnostics.Error(
+                    "read-only",
+                    $"The source '{set.Source.Source}' is read-only, and '{routine.Value}' may change something.",
+                    routine.Location,
+                    $"Write 'changes: false' if it only reads, or 'read-only: false' in sources/{set.Source.Source}.yaml."
+                );
+        }
     }
 
     /// <summary>The table that keeps the answers of repeatable requests; null = it cannot, which is then reported.</summary>

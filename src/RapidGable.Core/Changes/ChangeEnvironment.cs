@@ -16,6 +16,9 @@ public sealed class ChangeEnvironment(TimeProvider time, Random random, Func<Gui
     /// <summary>One turn for each source, for as long as it is in use.</summary>
     private readonly ConditionalWeakTable<ISource, SemaphoreSlim> _turns = [];
 
+    /// <summary>Calls of actions are carried out and undone: a service that is only tried answers as if they were done.</summary>
+    public bool UndoesCalls { get; init; }
+
     /// <summary>The instant of a change that begins now, in UTC.</summary>
     public DateTime Now => time.GetUtcNow().UtcDateTime;
 

@@ -35,7 +35,9 @@ public sealed class ChangeRunner
     public static IReadOnlyList<ChangeVerb> Taken(BoundPath path, EntitySet whole, EntityModel model)
     {
         bool May(SetOperations operation) => whole.Operations.HasFlag(operation);
-        if (path.Root is null || path.IsCrossJoin || whole.IsFunction)
+        if (whole.IsAction)
+            return [ChangeVerb.Post];
+        if (path.Root is null || path.IsCrossJoin || path.IsOfFunction || whole.IsFunction)
             return [];
         var holder = path.Hops.Length == 0 ? null : model.FindSet((path.Hops.Length > 1 ? path.Hops[^2].Target : path.Root).Name);
         // The entity changes that holds the relation; a link table belongs to both.
@@ -124,7 +126,13 @@ public sealed class ChangeRunner
         if (!(await unit.SessionAsync(source, cancellation)).Is(out var session, out _))
             return;
         var statements = new ChangeStatements(session, source.Dialect, unit.Values, cancellation);
-        await statements.RemoveAsync(AccessGate.UndoingTrial(set), new EntityRow(set, key).Where);
+        if (set.Writes.TryGetValue(SetOperations.Delete, out var call))
+        {
+            var values = new EntityRow(set, key).Where.Select(w => new ColumnValue(w.Column, w.Value));
+            await new WriteCalls(session, source.Dialect, cancellation).RunAsync(call, [.. values], []);
+        }
+        else if (set.Source is TableSource)
+            await statements.RemoveAsync(AccessGate.UndoingTrial(set), new EntityRow(set, key).Where);
         await unit.CommitAsync(cancellation);
     }
 

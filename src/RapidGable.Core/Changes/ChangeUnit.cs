@@ -18,6 +18,7 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, ChangeEn
     private readonly Dictionary<string, IDisposable> _held = [];
     private ISource? _source;
     private ISourceSession? _session;
+    private bool _isUndone;
     private readonly Dictionary<(string Set, SetOperations Operation), WriteAccess?> _writing = [];
 
     public PublishedService Service => service;
@@ -32,6 +33,9 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, ChangeEn
 
     /// <summary>As the other; those that are made later sort later.</summary>
     internal Guid NewOrderedId() => environment.NewOrderedId(Now);
+
+    /// <summary>Several requests are done as a whole.</summary>
+    public bool IsGroup { get; init; }
 
     /// <summary>Where its changes are; null before the first.</summary>
     public ISource? Source => _source;
@@ -58,10 +62,13 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, ChangeEn
     }
 
     /// <summary>What the caller may write of a set by one operation, the same for all of the unit; null = nothing.</summary>
+    /// <exception cref="SwitchedOffException">When the set is switched off.</exception>
     public WriteAccess? Writing(EntitySet set, SetOperations operation)
     {
         if (!_writing.TryGetValue((set.Name, operation), out var access))
-            _writing[(set.Name, operation)] = access = service.Writing(set, operation, caller);
+            _writing[(set.Name, operation)] = access = service.Paused.TryGetValue(set.Name, out var fault)
+                ? throw new SwitchedOffException(fault)
+                : service.Writing(set, operation, caller);
         return access;
     }
 
@@ -91,11 +98,17 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, ChangeEn
         return result;
     }
 
+    /// <summary>Calls of actions are carried out and undone.</summary>
+    internal bool UndoesCalls => environment.UndoesCalls;
+
+    /// <summary>An action has been called.</summary>
+    internal void NoteCall() => _isUndone |= environment.UndoesCalls;
+
     /// <summary>Makes all of it final.</summary>
     /// <exception cref="SourceException">When it was undone, or the outcome is not known.</exception>
     public async Task CommitAsync(CancellationToken cancellation)
     {
-        if (_session is not null)
+        if (_session is not null && !_isUndone)
             await _session.CommitAsync(cancellation);
         _whenUndone.Clear();
         foreach (var then in _whenFinal)

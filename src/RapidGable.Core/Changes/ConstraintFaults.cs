@@ -1,5 +1,6 @@
 using RapidGable.Expressions;
 using RapidGable.Model;
+using RapidGable.Queries;
 using RapidGable.Sources;
 
 namespace RapidGable.Changes;
@@ -65,20 +66,14 @@ internal static class ConstraintFaults
                 listed is null ? "A value is not one that the database keeps." : $"'{path}{listed}' is not one that the database keeps.",
                 target
             ),
-            ConstraintKind.Raised when Told(broken.Message) is { } message => new RequestFault(422, "database-rule", message, target),
+            ConstraintKind.Raised when CallFaults.Told(broken.Message) is { } message => new RequestFault(
+                422,
+                "database-rule",
+                message,
+                target
+            ),
             _ => new RequestFault(422, "database-rule", $"This change violates a constraint of the database on {seen.Name}.", target),
         };
-    }
-
-    private const int LongestMessage = 500;
-
-    /// <summary>A developer's message as one line; null = there is none.</summary>
-    private static string? Told(string? message)
-    {
-        var line = string.Concat((message ?? "").Select(c => char.IsControl(c) ? ' ' : c)).Trim();
-        return line.Length == 0 ? null
-            : line.Length > LongestMessage ? line[..LongestMessage] + "…"
-            : line;
     }
 
     private static string? Name(EntitySet set, string column) =>

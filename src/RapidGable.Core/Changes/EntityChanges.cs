@@ -70,6 +70,8 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
                         )
                         .Select(p => new ColumnValue(p, "[]"))
                 );
+                if (whole.Writes.TryGetValue(SetOperations.Create, out var call))
+                    return await CreatedAsync(call, own, sent.Set, whole);
                 var made = await statements.InsertAsync(access.Table, own, whole.Type.Key);
                 return new EntityRow(sent.Set, [.. made.Select(k => k!)]);
             },
@@ -119,7 +121,9 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
                 sent,
                 async () =>
                 {
-                    if (columns.Count > extra.Count)
+                    if (columns.Count > extra.Count && whole.Writes.TryGetValue(SetOperations.Update, out var call))
+                        await UpdatedAsync(call, row, [.. columns.Except(extra)], whole, statements);
+                    else if (columns.Count > extra.Count)
                         await statements.UpdateAsync(access.Table, [.. columns.Except(extra)], row.Where);
                     if (extra.Count > 0)
                         await UpdateExtraAsync(row, extra, statements);
@@ -174,6 +178,13 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
     {
         var whole = access.Set;
         var before = whole.Log is null ? null : await ColumnsAsync(row, ChangeNotes.Columns(whole), statements);
+        if (whole.Writes.TryGetValue(SetOperations.Delete, out var call))
+        {
+            await ToldAsync(SentEntity.Nothing(seen), () => DeletedAsync(call, row, whole, statements), isDelete: true);
+            if (before is not null)
+                await ChangeNotes.WriteAsync(unit, whole, row, "delete", before, null, statements);
+            return;
+        }
         foreach (var navigation in whole.Type.Navigations.Where(n => n.Link is not null))
         {
             var links = await ColumnsAsync(row, navigation.Link!.Own.Select(o => o.Own), statements);
@@ -252,7 +263,9 @@ internal sealed partial class EntityChanges(ChangeUnit unit, EntityModel model, 
     )
     {
         var output = access.Set.Version is { } version ? [version] : access.Set.Type.Key.Take(1).ToList();
-        if (await statements.FindAsync(access.Table, output, row.Where, isLocked: true) is not { } found)
+        // What a statement of the publisher changes may be rows that cannot be locked.
+        var isLocked = !access.Set.Writes.ContainsKey(access.Operation);
+        if (await statements.FindAsync(access.Set.Source, output, row.Where, isLocked) is not { } found)
             throw new FaultException(RequestFault.NotFound("There is no such entity.", "path"));
         if (access.Before is RestrictedSource && !await statements.ExistsAsync(access.Before, access.Set.Type.Key, row.Where))
             throw new FaultException(

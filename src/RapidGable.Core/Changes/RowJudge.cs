@@ -59,12 +59,12 @@ internal sealed class RowJudge(ChangeUnit unit, WriteAccess access, ChangeStatem
             )
             .ToList();
         // Two that write the same at once would not see each other.
-        await statements.SerializeAsync($"gable unique {access.Table.Schema}.{access.Table.Name}.{string.Join('.', rule.Unique)}");
-        var values = await statements.FindAsync(access.Table, columns, row.Where);
+        await statements.SerializeAsync($"gable unique {access.Set.Source}.{string.Join('.', rule.Unique)}");
+        var values = await statements.FindAsync(access.Set.Source, columns, row.Where);
         // As in the databases, nulls are alike to none.
         if (values is null || values.Contains(null))
             return true;
-        return (await statements.FindAllAsync(access.Table, access.Set.Type.Key, columns.Select((c, i) => (c, values[i]!)))).Count < 2;
+        return (await statements.FindAllAsync(access.Set.Source, access.Set.Type.Key, columns.Select((c, i) => (c, values[i]!)))).Count < 2;
     }
 
     private RequestFault Broken(RowRule rule, EntitySet set, string path)

@@ -32,7 +32,17 @@ public sealed record WorkspaceDeclaration(
 
     public AuditDeclaration Audit { get; init; } = AuditDeclaration.Standard;
 
+    public RevisionsDeclaration Revisions { get; init; } = RevisionsDeclaration.Standard;
+
+    public StateDeclaration State { get; init; } = StateDeclaration.Standard;
+
     public ImmutableArray<AccessCheckDeclaration> Checks { get; init; } = [];
+
+    /// <summary>Requests that are kept, in the order of their files.</summary>
+    public ImmutableArray<KeptRequest> Requests { get; init; } = [];
+
+    /// <summary>Answers that are kept as examples.</summary>
+    public ImmutableArray<KeptExample> Examples { get; init; } = [];
 
     /// <summary>What was read.</summary>
     public WorkspaceTexts Texts { get; init; } =
@@ -104,6 +114,18 @@ public sealed record ServiceDeclaration(
     /// <summary>What requests are held to; the workspace says it.</summary>
     public RequestLimits Limits { get; init; } = RequestLimits.Standard;
 
+    /// <summary>Who may send statements over its sets; null = nobody.</summary>
+    public Located<SqlAccess>? Sql { get; init; }
+
+    /// <summary>It is a version of another service; null = it is none.</summary>
+    public Located<ServiceVersion>? VersionOf { get; init; }
+
+    /// <summary>What it says of itself.</summary>
+    public ServiceAbout About { get; init; } = ServiceAbout.None;
+
+    /// <summary>It will not stay; null = it will.</summary>
+    public Deprecation? Deprecation { get; init; }
+
     /// <summary>The names that stand in the file itself.</summary>
     public ImmutableArray<string> Written { get; init; } = [];
 
@@ -145,6 +167,9 @@ public sealed record ColumnDeclaration(Located<string> Column)
 
     /// <summary>What a number counts.</summary>
     public Located<string>? Unit { get; init; }
+
+    /// <summary>It will not stay; null = it will.</summary>
+    public Deprecation? Deprecation { get; init; }
 
     /// <summary>What people measure a number in, or where that stands.</summary>
     public Located<string>? MeasuredIn { get; init; }
@@ -325,10 +350,16 @@ public sealed record SetDeclaration(Located<string> From, SourceLocation Locatio
     /// <summary>A SELECT that stands for the table or view; null = <see cref="From"/> names it.</summary>
     public Located<string>? Select { get; init; }
 
+    /// <summary>What carries out changes, where it is not the service itself.</summary>
+    public ImmutableArray<WriteDeclaration> Writes { get; init; } = [];
+
     /// <summary>For a query with a name; null = it is a set.</summary>
     public QueryDeclaration? Query { get; init; }
 
     public Located<string>? Description { get; init; }
+
+    /// <summary>It will not stay; null = it will.</summary>
+    public Deprecation? Deprecation { get; init; }
 
     /// <summary>What is said of single columns.</summary>
     public ImmutableArray<ColumnDeclaration> Columns { get; init; } = [];

@@ -53,7 +53,33 @@ public static partial class FileSchemas
                 ("sign-in", SignIn()),
                 ("transport", Transport()),
                 ("limits", RequestSettings()),
-                ("audit", Audit())
+                ("audit", Audit()),
+                ("state", State()),
+                ("revisions", Object([], ("keep-days", Number("Days for which a revision is kept; for good when left out.", 1, 36_500))))
+            )
+        );
+
+    private static JsonObject About() =>
+        Object(
+            [],
+            ("version", Text("As its owner counts.")),
+            ("description", Text("For people.")),
+            ("owner", Text("Who answers for it.")),
+            ("contact", Text("An e-mail address or a URL.")),
+            ("licence", Text("Under which its data may be used.")),
+            ("terms", Text("The URL of the terms of use.")),
+            ("tags", OneOrMany("Words by which it is found."))
+        );
+
+    private static JsonObject Deprecated() =>
+        OneOf(
+            new JsonObject { ["type"] = "boolean" },
+            Object(
+                [],
+                ("since", Text("The day from which it should not be used any more.")),
+                ("until", Text("The day on which it goes.")),
+                ("use", Text("What to use instead.")),
+                ("why", Text("For people."))
             )
         );
 
@@ -87,10 +113,10 @@ public static partial class FileSchemas
         );
 
     private static JsonObject Audit() =>
-        OneOf(
-            new JsonObject { ["const"] = false },
-            Object([], ("folder", Text("Where the notes are kept, below the workspace.")), ("days", Number("How long.", 1, 36_500)))
-        );
+        OneOf(new JsonObject { ["const"] = false }, Object([], ("days", Number("How long the notes are kept.", 1, 36_500))));
+
+    private static JsonObject State() =>
+        OneOf(new JsonObject { ["const"] = "folder" }, Object(["folder"], ("folder", Text("The folder, counted from the workspace's."))));
 
     private static JsonObject SignIn()
     {
@@ -185,11 +211,29 @@ public static partial class FileSchemas
         var schema = Object(
             ["source"],
             ("title", Text("What people call it.")),
+            ("about", About()),
+            (
+                "version-of",
+                Object(
+                    ["service", "segment"],
+                    ("service", Text("The service that is current.")),
+                    ("segment", Text("What stands behind its name in addresses, such as v1."))
+                )
+            ),
+            ("deprecated", Deprecated()),
             ("source", Text("The source that its sets are read from.")),
             ("namespace", Text("Namespace of the types; the service's name when left out.")),
             ("names", Words("How public names are made.", "as-is", "pascal-case", "camel-case")),
             ("faces", NamedFaces()),
             ("rest", Rest()),
+            (
+                "sql",
+                Object(
+                    ["who"],
+                    ("who", OneOrMany("Who may send SELECTs over the sets: anyone, signed-in, nobody, or roles.")),
+                    ("rows", Number("Rows that one statement gives at most.", 1, 1_000_000))
+                )
+            ),
             ("page", Number("Rows in a page when a set says nothing.", 1, 1_000_000)),
             ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
             ("caller-keys", Flag("Callers choose keys that the database would number, in all sets that say nothing.")),
@@ -255,7 +299,8 @@ public static partial class FileSchemas
             ("read", OneOrMany("Who may read: " + Whom)),
             ("create", OneOrMany("Who may create: " + Whom)),
             ("update", OneOrMany("Who may change: " + Whom)),
-            ("delete", OneOrMany("Who may delete: " + Whom))
+            ("delete", OneOrMany("Who may delete: " + Whom)),
+            ("call", OneOrMany("Who may call actions: " + Whom))
         );
         var rule = Object(
             ["who"],
@@ -311,6 +356,7 @@ public static partial class FileSchemas
             ("name", Name("Public name of the set.")),
             ("type", Name("Name of the entity type.")),
             ("description", Text("For people; the table's comment when left out.")),
+            ("deprecated", Deprecated()),
             ("faces", NamedFaces()),
             ("rest", RestSet()),
             ("key", OneOrMany("Columns that identify a row.")),
@@ -330,6 +376,7 @@ public static partial class FileSchemas
             ("require-version", Flag("Changes must say with If-Match which state they are about.")),
             ("valid", Valid()),
             ("log", ChangeLog()),
+            ("writes", Writes()),
             ("compute", Map("Read-only property: an expression in the filter language.", Text(null), Identifier)),
             ("discriminator", Text("The column that tells an entity's type.")),
             ("derived", Derived()),
@@ -378,6 +425,24 @@ public static partial class FileSchemas
             ("to", Text("The table that takes a row for each change.")),
             ("columns", Map("What is noted (set, key, operation, who, when, before, after): the column that takes it.", Scalar(null), null))
         );
+
+    private static JsonObject Writes()
+    {
+        JsonObject Call(string what) =>
+            Object(
+                [],
+                ("statement", Text($"The statements that {what}; columns stand in them as :name.")),
+                ("file", Text("A file beside the service's that holds them.")),
+                ("routine", Text("A function or procedure of the database.")),
+                ("parameters", Map("Parameter of the routine: the column whose value it takes.", Scalar(null), null))
+            );
+        return Object(
+            [],
+            ("create", Call("create an entity, and give its key")),
+            ("update", Call("change an entity")),
+            ("delete", Call("delete an entity"))
+        );
+    }
 
     private static JsonObject Derived() =>
         Map(
@@ -431,6 +496,7 @@ public static partial class FileSchemas
             ("media-type", Text("Media type of the content.")),
             ("media-type-column", Text("The column that holds the media type of each stream.")),
             ("description", Text("For people; the column's comment when left out.")),
+            ("deprecated", Deprecated()),
             ("required", Flag("Never null, whatever the catalog says.")),
             ("filter", Flag("Whether it may be filtered by.")),
             ("sort", Flag("Whether it may be sorted by.")),

@@ -110,12 +110,26 @@ public sealed record TrafficDeclaration(int? RequestsPerMinute, int? RequestsAtO
     public int DownloadRate { get; init; } = 32;
 }
 
-/// <summary>Where it is noted who signed in, was refused, and changed something.</summary>
-/// <param name="Folder">Below the workspace's folder; null = nowhere.</param>
+/// <summary>Whether it is noted who signed in, was refused, and changed something.</summary>
+/// <param name="IsKept">False = it is not noted.</param>
 /// <param name="Days">After which a day's notes are removed.</param>
-public sealed record AuditDeclaration(string? Folder, int Days)
+public sealed record AuditDeclaration(bool IsKept, int Days)
 {
-    public static readonly AuditDeclaration None = new(null, 1);
+    public static readonly AuditDeclaration None = new(false, 1);
 
-    public static readonly AuditDeclaration Standard = new("audit", 90);
+    public static readonly AuditDeclaration Standard = new(true, 90);
+}
+
+/// <summary>How long revisions are kept.</summary>
+/// <param name="KeepDays">Days after which one may be removed, the newest excepted; null = they are kept for good.</param>
+public sealed record RevisionsDeclaration(int? KeepDays)
+{
+    public static readonly RevisionsDeclaration Standard = new((int?)null);
+}
+
+/// <summary>Where the workspace keeps what is not declared: accounts, revisions, switches, sessions, the audit log.</summary>
+/// <param name="Folder">A folder, counted from the workspace's.</param>
+public sealed record StateDeclaration(string Folder)
+{
+    public static readonly StateDeclaration Standard = new("state");
 }

@@ -78,20 +78,43 @@ internal sealed class IdentityReader(MappingReader root)
         if (root.Node("audit") is YamlScalar word)
         {
             if (word.Value is not ("false" or "no"))
-                _diagnostics.Error("audit", $"'audit' holds 'folder' and 'days', or is false, not '{word.Value}'.", word.Location);
-            return new AuditDeclaration(null, AuditDeclaration.Standard.Days);
+                _diagnostics.Error("audit", $"'audit' holds 'days', or is false, not '{word.Value}'.", word.Location);
+            return AuditDeclaration.None;
         }
         if (root.Mapping("audit") is not { } reader)
             return AuditDeclaration.Standard;
-        var folder = reader.Text("folder");
-        if (folder is not null && (Path.IsPathRooted(folder.Value) || folder.Value.Split('/', '\\').Contains("..")))
-            _diagnostics.Error("audit", "The folder is one below the workspace's.", folder.Location);
-        var read = new AuditDeclaration(
-            folder?.Value ?? AuditDeclaration.Standard.Folder,
-            reader.Number("days", 1, 36_500) ?? AuditDeclaration.Standard.Days
-        );
+        var read = new AuditDeclaration(true, reader.Number("days", 1, 36_500) ?? AuditDeclaration.Standard.Days);
         reader.ReportUnknown("'audit'");
         return read;
+    }
+
+    /// <summary>How long revisions are kept.</summary>
+    public RevisionsDeclaration Revisions()
+    {
+        if (root.Mapping("revisions") is not { } reader)
+            return RevisionsDeclaration.Standard;
+        var read = new RevisionsDeclaration(reader.Number("keep-days", 1, 36_500));
+        reader.ReportUnknown("'revisions'");
+        return read;
+    }
+
+    /// <summary>Where the state is kept.</summary>
+    public StateDeclaration State()
+    {
+        const string Advice = "Write 'state: folder', or 'state: { folder: PATH }' for a folder elsewhere.";
+        if (root.Node("state") is YamlScalar word)
+        {
+            if (word.Value != "folder")
+                _diagnostics.Error("state", $"There is no kind of state '{word.Value}'.", word.Location, Advice);
+            return StateDeclaration.Standard;
+        }
+        if (root.Mapping("state") is not { } reader)
+            return StateDeclaration.Standard;
+        var folder = reader.RequiredText("folder", "where the state is kept");
+        if (folder is { Value: "" or "." or "/" })
+            _diagnostics.Error("state", $"'{folder.Value}' is no folder for the state alone.", folder.Location, Advice);
+        reader.ReportUnknown("'state'");
+        return folder is null ? StateDeclaration.Standard : new StateDeclaration(folder.Value);
     }
 
     private TokenDeclaration? Token(MappingReader reader)

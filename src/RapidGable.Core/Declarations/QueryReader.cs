@@ -14,6 +14,12 @@ public sealed record ParameterDeclaration(Located<string> Name, ColumnDeclaratio
 
     public Located<string>? Example { get; init; }
 
+    /// <summary>The column of the key that it takes of the entity which the query is asked of; null = none.</summary>
+    public Located<string>? Key { get; init; }
+
+    /// <summary>The name that callers see; null = the same.</summary>
+    public Located<string>? Public { get; init; }
+
     /// <summary>What of the caller the service takes for it; null = the caller gives it.</summary>
     public Located<string>? TakenFrom { get; init; }
 }
@@ -24,13 +30,37 @@ public sealed record QueryDeclaration(ImmutableArray<ParameterDeclaration> Param
 {
     /// <summary>The group that it stands in; null = none.</summary>
     public QueryGroup? Group { get; init; }
+
+    /// <summary>It may change something.</summary>
+    public bool Changes { get; init; }
+
+    /// <summary>The declaration says whether it does; else the catalog says it of a routine.</summary>
+    public bool IsChangesWritten { get; init; }
+
+    /// <summary>It ends transactions by itself.</summary>
+    public bool Commits { get; init; }
+
+    /// <summary>It gives several results, which its columns name in their order.</summary>
+    public bool HasResults { get; init; }
+
+    /// <summary>The set of whose entities it is asked; null = of none.</summary>
+    public Located<string>? BoundTo { get; init; }
+
+    /// <summary>The set whose entities it gives; null = rows of its own.</summary>
+    public Located<string>? Of { get; init; }
+
+    /// <summary>The routine of the database that it calls; null = it has statements of its own.</summary>
+    public Located<string>? Routine { get; init; }
 }
 
 /// <summary>Reads the queries of a service file.</summary>
 internal sealed partial class SetReader
 {
     /// <summary>The words for what a query gives.</summary>
-    internal static readonly string[] ResultWords = ["rows", "row", "value"];
+    internal static readonly string[] ResultWords = ["rows", "row", "value", "nothing", "results"];
+
+    /// <summary>The word for several results, which stand in one row.</summary>
+    private const string Results = "results";
 
     /// <param name="textOf">The text of a file beside the service's; null = there is none, which is then reported.</param>
     public ImmutableArray<SetDeclaration> ReadQueries(
@@ -107,20 +137,35 @@ internal sealed partial class SetReader
     private SetDeclaration? ReadQuery(MappingReader reader, SetDefaults defaults, Func<Located<string>, Located<string>?> textOf)
     {
         var name = Identifier(reader.RequiredText("name", "the public name of the query"));
-        var (select, file) = (reader.Text("select"), reader.Text("file"));
-        if (select is null == file is null)
+        var (select, file, routine) = (reader.Text("select"), reader.Text("file"), reader.Text("routine"));
+        if (new[] { select, file, routine }.Count(w => w is not null) != 1)
             diagnostics.Error(
                 "query",
-                "A query has either a 'select' or a 'file' that holds it.",
+                "A query has either a 'select', a 'file' that holds it, or a 'routine' of the database.",
                 reader.Location,
-                "Write 'select: SELECT …' or 'file: NAME.sql'."
+                "Write 'select: SELECT …', 'file: NAME.sql' or 'routine: NAME'."
             );
         var text = select ?? (file is null ? null : textOf(file));
-        var parameters = reader.Entries("parameters").Select(p => Parameter(p.Name, p.Value, reader)).OfType<ParameterDeclaration>();
-        var query = new QueryDeclaration([.. parameters], Gives(reader));
+        var parameters = reader
+            .Entries("parameters")
+            .Select(p => Parameter(p.Name, p.Value, reader, routine is not null))
+            .OfType<ParameterDeclaration>();
+        var changes = reader.Flag("changes", false);
+        var query = new QueryDeclaration([.. parameters], Gives(reader, changes || routine is not null))
+        {
+            Changes = changes,
+            IsChangesWritten = reader.Node("changes") is not null,
+            Commits = routine is not null && reader.Flag("commits", false),
+            Routine = routine,
+            HasResults = routine is not null && reader.Text("gives")?.Value == Results,
+            Of = reader.Text("of"),
+            BoundTo = reader.Text("bound-to"),
+        };
         var key = reader.Texts("key");
         var (page, largest) = Pages(reader);
-        if (query.Gives != QueryResult.Rows && (key.Length > 0 || page is not null || largest is not null))
+        if (changes)
+            RefuseOfReading(reader);
+        else if (query.Gives != QueryResult.Rows && (key.Length > 0 || page is not null || largest is not null))
             diagnostics.Error(
                 "query",
                 "A query that gives one row has neither a key nor pages.",
@@ -140,6 +185,7 @@ internal sealed partial class SetReader
             Written = reader.Names,
             TypeName = Identifier(reader.Text("type")),
             Description = reader.Text("description"),
+            Deprecation = AboutReader.Deprecated(reader),
             Key = key,
             IsKeyless = key.IsEmpty,
             Hide = reader.Texts("hide"),
@@ -150,32 +196,61 @@ internal sealed partial class SetReader
             Order = [.. reader.Texts("order").Select(Order)],
             Page = page ?? defaults.Page,
             LargestPage = largest ?? defaults.LargestPage,
-            Rules = RuleReader.Read(reader, ofService: false) ?? defaults.Rules,
+            Rules = RuleReader.Read(reader, ofService: changes) ?? defaults.Rules,
+            Operations = changes ? SetOperations.Call : SetOperations.Read,
             Faces = FaceReader.Read(reader),
             Rest = FaceReader.ReadRestSet(reader),
         };
         reader.ReportUnknown("a query");
-        return name is null || text is null ? null : set;
+        return name is null || (text ?? routine) is null ? null : set;
     }
 
-    private QueryResult Gives(MappingReader reader)
+    /// <summary>What an action has no use for: its rows come once, as its last statement gives them.</summary>
+    private void RefuseOfReading(MappingReader reader)
+    {
+        foreach (var word in new[] { "key", "order", "page" })
+        {
+            if (reader.Node(word) is not null)
+                diagnostics.Error(
+                    "query",
+                    $"'{word}' is about rows that are read in pages, and what changes something gives its rows once.",
+                    reader.KeyLocation(word),
+                    word == "order" ? "Write ORDER BY in the statement." : null
+                );
+        }
+    }
+
+    private QueryResult Gives(MappingReader reader, bool changes)
     {
         if (reader.Text("gives") is not { } word)
             return QueryResult.Rows;
+        if (word.Value == Results)
+        {
+            if (reader.Node("routine") is null)
+                diagnostics.Error("query", "Only a routine gives several results.", word.Location);
+            return QueryResult.Row;
+        }
         if (ResultWords.Contains(word.Value))
-            return Enum.Parse<QueryResult>(word.Value, ignoreCase: true);
+        {
+            var gives = Enum.Parse<QueryResult>(word.Value, ignoreCase: true);
+            if (gives == QueryResult.Nothing && !changes)
+                diagnostics.Error("query", "What only reads gives something.", word.Location, "Write 'changes: true' if it changes rows.");
+            return gives;
+        }
         diagnostics.Error(
             "query",
             $"A query does not give '{word.Value}'.{NearestName.Hint(word.Value, ResultWords)}",
             word.Location,
-            "Write rows, row (one at most) or value (one column of it)."
+            "Write rows, row (one at most), value (one column of it) or, if it changes something, nothing."
         );
         return QueryResult.Rows;
     }
 
-    private ParameterDeclaration? Parameter(Located<string> name, YamlNode node, MappingReader query)
+    /// <param name="isOfRoutine">The catalog knows its type, and its name there may be any.</param>
+    private ParameterDeclaration? Parameter(Located<string> name, YamlNode node, MappingReader query, bool isOfRoutine)
     {
-        Identifier(name);
+        if (!isOfRoutine)
+            Identifier(name);
         if (node is YamlScalar { IsNothing: false } word)
             return new ParameterDeclaration(name, new ColumnDeclaration(name) { Type = new Located<string>(word.Value, word.Location) });
         if (node is not YamlMapping mapping)
@@ -183,7 +258,7 @@ internal sealed partial class SetReader
         var reader = new MappingReader(mapping, diagnostics);
         var values = new ColumnDeclaration(name)
         {
-            Type = reader.RequiredText("type", "the type of the parameter's values"),
+            Type = isOfRoutine ? reader.Text("type") : reader.RequiredText("type", "the type of the parameter's values"),
             Description = reader.Text("description"),
             Format = reader.Text("format"),
             Unit = reader.Text("unit"),
@@ -201,6 +276,8 @@ internal sealed partial class SetReader
             Default = reader.Text("default"),
             Example = reader.Text("example"),
             TakenFrom = reader.Text("taken-from"),
+            Key = reader.Text("key"),
+            Public = isOfRoutine ? Identifier(reader.Text("name")) : null,
         };
         reader.ReportUnknown("a parameter");
         return parameter;

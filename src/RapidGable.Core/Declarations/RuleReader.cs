@@ -12,6 +12,7 @@ internal static class RuleReader
         ("create", SetOperations.Create),
         ("update", SetOperations.Update),
         ("delete", SetOperations.Delete),
+        ("call", SetOperations.Call),
     ];
 
     /// <summary>Null when the mapping says nothing about rules.</summary>
@@ -112,7 +113,7 @@ internal static class RuleReader
         if (ofService && (read.Rows is not null || read.WithCheck is not null || !read.Hide.IsEmpty || !read.Mask.IsEmpty))
             diagnostics.Error(
                 "rule",
-                "'rows', 'with-check', 'hide' and 'mask' name columns, so they belong to the rules of a set.",
+                "'rows', 'with-check', 'hide' and 'mask' are about columns of rows, so they belong to the rules of a set or a query.",
                 rule.Location
             );
         if (denies && !(read.Hide.IsEmpty && read.Mask.IsEmpty))

@@ -17,6 +17,9 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
 {
     private static readonly string[] OperationWords = ["read", "create", "update", "delete"];
 
+    /// <summary>The text of a file beside the service's; null = there is none, which is then reported.</summary>
+    public required Func<Located<string>, Located<string>?> TextOf { get; init; }
+
     public ImmutableArray<SetDeclaration> Read(MappingReader service, SetDefaults defaults)
     {
         if (service.Node("sets") is not YamlSequence list || list.Items.Count == 0)
@@ -114,6 +117,7 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             Written = reader.Names,
             TypeName = Identifier(reader.Text("type")),
             Description = reader.Text("description"),
+            Deprecation = AboutReader.Deprecated(reader),
             Key = key,
             IsKeyless = isKeyless,
             Hide = hide,
@@ -129,6 +133,7 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             RequiresVersion = reader.Flag("require-version", false),
             RowRules = RowRules(reader),
             Log = Log(reader),
+            Writes = [.. Writes(reader)],
             Computed = reader.Pairs("compute"),
             Discriminator = reader.Text("discriminator"),
             Derived = [.. reader.Entries("derived").Select(d => Derived(d.Name, d.Value, reader)).OfType<DerivedDeclaration>()],
@@ -333,6 +338,7 @@ internal sealed partial class SetReader(Diagnostics diagnostics)
             MediaTypeColumn = reader.Text("media-type-column"),
             Name = Identifier(reader.Text("name")),
             Description = reader.Text("description"),
+            Deprecation = AboutReader.Deprecated(reader),
             IsFilterable = reader.Flag("filter", true),
             IsSortable = reader.Flag("sort", true),
             IsRequired = reader.Flag("required", false),

@@ -8,7 +8,10 @@ public sealed class WorkspaceFolder(string folder) : IWorkspaceStore
 {
     private static readonly string[] Endings = [".yaml", ".yml", WorkspaceTexts.SqlEnding];
 
-    private static readonly string[] Kinds = ["sources", "services", "checks"];
+    private static readonly string[] Kinds = ["sources", "services", "checks", "requests"];
+
+    /// <summary>The endings of texts in the folder of requests: the requests themselves, and answers that are kept as examples.</summary>
+    private static readonly string[] RequestEndings = [".http", ".example.json"];
 
     public string Folder { get; } = Path.GetFullPath(folder);
 
@@ -36,7 +39,7 @@ public sealed class WorkspaceFolder(string folder) : IWorkspaceStore
             return [];
         return Directory
             .EnumerateFiles(path)
-            .Where(f => Endings.Any(e => f.EndsWith(e, StringComparison.Ordinal)))
+            .Where(f => (kind == "requests" ? RequestEndings : Endings).Any(e => f.EndsWith(e, StringComparison.Ordinal)))
             .Where(f => kind == "services" || !f.EndsWith(WorkspaceTexts.SqlEnding, StringComparison.Ordinal))
             .Select(f => $"{kind}/{Path.GetFileName(f)}");
     }

@@ -36,6 +36,7 @@ public sealed partial class WorkspaceReader
     {
         var title = _texts.Name;
         int? refresh = null;
+        var (state, revisions) = (StateDeclaration.Standard, RevisionsDeclaration.Standard);
         if (_texts.HasOpenSecrets)
             _diagnostics.Warning(
                 "secrets-mode",
@@ -71,6 +72,7 @@ public sealed partial class WorkspaceReader
             refresh = root.Number("refresh-seconds", 1, 86_400);
             var callers = new IdentityReader(root);
             (signIn, transport, traffic, audit) = (callers.SignIn(), callers.Transport(), callers.Traffic(), callers.Audit());
+            (state, revisions) = (callers.State(), callers.Revisions());
             _limits = traffic.Requests;
             root.ReportUnknown(WorkspaceTexts.Root);
         }
@@ -89,6 +91,15 @@ public sealed partial class WorkspaceReader
                 $"There is no service '{check.Service.Value}'.{NearestName.Hint(check.Service.Value, services.Select(s => s.Name))}",
                 check.Service.Location
             );
+
+        CheckVersions(services);
+        var requests = _texts
+            .Of("requests")
+            .Where(f => f.EndsWith(".http", StringComparison.Ordinal))
+            .SelectMany(f => TextOf(f) is { } text ? new KeptRequestReader(f, text, _diagnostics).Read() : [])
+            .ToImmutableArray();
+        foreach (var twice in requests.GroupBy(r => r.Name).Where(g => g.Select(r => r.Location.File).Distinct().Count() > 1))
+            _diagnostics.Error("request", $"Two requests are called '{twice.Key}'.", twice.Last().Location);
 
         var names = sources.Select(s => s.Name).ToList();
         foreach (
@@ -112,9 +123,39 @@ public sealed partial class WorkspaceReader
             Transport = transport,
             Traffic = traffic,
             Audit = audit,
+            State = state,
+            Revisions = revisions,
             Checks = checks,
+            Requests = requests,
+            Examples = KeptExample.Read(_texts, requests, _diagnostics),
             Texts = _texts,
         };
+    }
+
+    /// <summary>A version is one of a service that is no version itself, and no two have one segment.</summary>
+    private void CheckVersions(ImmutableArray<ServiceDeclaration> services)
+    {
+        foreach (var service in services.Where(s => s.VersionOf is not null))
+        {
+            var (version, place) = (service.VersionOf!.Value, service.VersionOf.Location);
+            if (services.FirstOrDefault(s => s.Name == version.Service) is not { } current)
+                _diagnostics.Error(
+                    "version-of",
+                    $"There is no service '{version.Service}'.{NearestName.Hint(version.Service, services.Select(s => s.Name))}",
+                    place
+                );
+            else if (current.VersionOf is not null)
+                _diagnostics.Error("version-of", $"'{current.Name}' is a version itself; name the service that is current.", place);
+            else if (services.Any(s => s != service && s.VersionOf?.Value == version && string.CompareOrdinal(s.Name, service.Name) < 0))
+                _diagnostics.Error("version-of", $"Two versions of '{current.Name}' stand at '{version.Segment}'.", place);
+            else if (current.Sets.Any(s => (s.Name ?? s.From).Value == version.Segment))
+                _diagnostics.Error(
+                    "version-of",
+                    $"'{current.Name}' has a set called '{version.Segment}'.",
+                    place,
+                    "Choose another segment."
+                );
+        }
     }
 
     private static string Listing(List<string> names) => names.Count == 0 ? "(none yet)" : string.Join(", ", names);
@@ -261,9 +302,11 @@ public sealed partial class WorkspaceReader
         var page = reader.Number("page", 1, 1_000_000);
         var largest = reader.Number("largest-page", 1, 1_000_000);
         var callerKeys = reader.Flag("caller-keys", false);
-        var sets = new SetReader(_diagnostics);
+        var sets = new SetReader(_diagnostics) { TextOf = Statement };
         var rules = RuleReader.Read(reader, ofService: true) ?? [];
         var types = new TypeReader(_diagnostics).Read(reader);
+        var sql = ReadSql(reader);
+        var (about, deprecation) = (AboutReader.Read(reader), AboutReader.Deprecated(reader));
         ImmutableArray<SetDeclaration> declared = [];
         if (source is not null)
         {
@@ -272,6 +315,7 @@ public sealed partial class WorkspaceReader
             var hasSets = reader.Node("sets") is not null || (queries.IsEmpty && reader.Node("query-groups") is null);
             declared = [.. hasSets ? sets.Read(reader, defaults) : [], .. queries];
         }
+        var version = AboutReader.VersionOf(reader);
         reader.ReportUnknown("a service");
         return source is null
             ? null
@@ -290,9 +334,26 @@ public sealed partial class WorkspaceReader
                 Rest = rest,
                 WrittenRest = reader.Node("rest") is YamlMapping written ? [.. written.Entries.Select(e => e.Key.Value)] : [],
                 Limits = _limits,
+                Sql = sql,
+                About = about,
+                VersionOf = version,
+                Deprecation = deprecation,
                 Written = reader.Names,
                 Types = types,
             };
+    }
+
+    /// <summary>Who may send statements; null = nobody.</summary>
+    private Located<SqlAccess>? ReadSql(MappingReader service)
+    {
+        if (service.Mapping("sql") is not { } reader)
+            return null;
+        var place = service.KeyLocation("sql");
+        if (reader.Node("who") is null)
+            _diagnostics.Error("sql", "'sql' needs 'who': the roles that may send statements.", place);
+        var access = new SqlAccess(RuleReader.Who(reader, "who"), reader.Number("rows", 1, 1_000_000) ?? SqlAccess.StandardRows);
+        reader.ReportUnknown("'sql'");
+        return new Located<SqlAccess>(access, place);
     }
 
     /// <summary>The naming policy of a file; the workspace's when a service says none.</summary>

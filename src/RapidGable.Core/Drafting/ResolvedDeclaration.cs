@@ -52,6 +52,7 @@ public sealed partial class ResolvedDeclaration
                 : _declaration.Names != NamingPolicy.AsIs ? "declared in workspace.yaml"
                 : "built in"
         );
+        About();
         Faces();
         Types();
         if (_model.Sets.Any(s => !s.IsQuery))
@@ -69,6 +70,47 @@ public sealed partial class ResolvedDeclaration
                 Line(2, $"description: {YamlText.Of(description)}", "declared");
             Queries(group, 2);
         }
+    }
+
+    private void About()
+    {
+        var about = _model.About;
+        if (about != ServiceAbout.None)
+            Line(0, "about:", "declared");
+        foreach (
+            var (name, value) in new[]
+            {
+                ("version", about.Version),
+                ("description", about.Description),
+                ("owner", about.Owner),
+                ("contact", about.Contact),
+                ("licence", about.Licence),
+                ("terms", about.Terms),
+            }
+        )
+        {
+            if (value is not null)
+                Line(1, $"{name}: {YamlText.Of(value)}", "declared");
+        }
+        if (!about.Tags.IsEmpty)
+            Line(1, $"tags: [{string.Join(", ", about.Tags.Select(YamlText.Of))}]", "declared");
+        if (_model.VersionOf is { } version)
+            Line(0, $"version-of: {{ service: {YamlText.Of(version.Service)}, segment: {YamlText.Of(version.Segment)} }}", "declared");
+        if (_model.Deprecation is { } deprecation)
+            Line(0, DeprecatedWord(deprecation), "declared");
+    }
+
+    private static string DeprecatedWord(Deprecation deprecation)
+    {
+        var parts = new[]
+        {
+            deprecation.Since is { } since ? $"since: {since:yyyy-MM-dd}" : null,
+            deprecation.Until is { } until ? $"until: {until:yyyy-MM-dd}" : null,
+            deprecation.Use is { } use ? $"use: {YamlText.Of(use)}" : null,
+            deprecation.Why is { } why ? $"why: {YamlText.Of(why)}" : null,
+        };
+        var said = parts.OfType<string>().ToList();
+        return said.Count == 0 ? "deprecated: true" : $"deprecated: {{ {string.Join(", ", said)} }}";
     }
 
     /// <summary>The faces, and how the service stands on the plain REST face.</summary>
@@ -93,6 +135,8 @@ public sealed partial class ResolvedDeclaration
         Line(1, $"keys: {(rest.HasNamedKeys ? "named" : "path")}", Of("keys"));
         Line(1, $"lists: {(rest.HasBareLists ? "array" : "object")}", Of("lists"));
         Line(1, $"format: {rest.Format ?? "json"}", Of("format"));
+        if (_model.Sql is { } sql)
+            Line(0, $"sql: {{ who: {Who(sql.Who)}, rows: {sql.Rows} }}", "declared");
     }
 
     private List<string> FacesOf(Func<FaceShape, bool> fits) => [.. FaceReader.Faces.Where(f => fits(_model.Faces.Of(f)))];
@@ -224,6 +268,8 @@ public sealed partial class ResolvedDeclaration
         Line(2, $"type: {set.Type.Name}", declaration.TypeName is null ? Reason(set.Name, "type ") : "declared");
         if (set.Type.Description is { } description)
             Line(2, $"description: {YamlText.Of(description)}", declaration.Description is null ? "catalog: comment" : "declared");
+        if (set.Deprecation is { } gone)
+            Line(2, DeprecatedWord(gone), "declared");
         if (set.IsUnkeyed)
             Line(2, "keyless: true", "declared");
         else
@@ -255,6 +301,7 @@ public sealed partial class ResolvedDeclaration
         if (set.RequiresVersion)
             Line(2, "require-version: true", "declared");
         RowRules(set);
+        Writes(declaration);
         if (!set.Type.Derived.IsEmpty)
         {
             if (set.Type.Derived.FirstOrDefault(d => d.Discriminator is not null) is { } first)
@@ -400,6 +447,8 @@ public sealed partial class ResolvedDeclaration
             yield return "required: true";
         if (property.Description is { } description)
             yield return $"description: {YamlText.Of(description)}";
+        if (property.Deprecation is { } deprecation)
+            yield return DeprecatedWord(deprecation);
         if (!property.IsFilterable)
             yield return "filter: false";
         if (!property.IsSortable)

@@ -8,7 +8,12 @@ internal static class ArgumentBinder
 {
     /// <summary>The arguments by the placeholders of their parameters. Values are looked at when the call runs.</summary>
     /// <exception cref="FaultException">One is missing, unknown, given twice or of another type.</exception>
-    public static ImmutableDictionary<string, BoundLiteral> Bind(Operation operation, ImmutableArray<KeyPartSyntax> arguments)
+    /// <param name="isPartial">Others come with the body of the request.</param>
+    public static ImmutableDictionary<string, BoundLiteral> Bind(
+        Operation operation,
+        ImmutableArray<KeyPartSyntax> arguments,
+        bool isPartial = false
+    )
     {
         var bound = ImmutableDictionary.CreateBuilder<string, BoundLiteral>();
         foreach (var argument in arguments)
@@ -19,7 +24,7 @@ internal static class ArgumentBinder
             if (!bound.TryAdd(parameter.Placeholder, Value(operation, parameter, argument.Value)))
                 throw Wrong(operation, $"'{name.Text}' is given twice.");
         }
-        return operation.Parameters.FirstOrDefault(p => p.IsRequired && !bound.ContainsKey(p.Placeholder)) is { } missing
+        return !isPartial && operation.Parameters.FirstOrDefault(p => p.IsRequired && !bound.ContainsKey(p.Placeholder)) is { } missing
             ? throw Wrong(operation, $"'{missing.Name}' is missing.")
             : bound.ToImmutable();
     }

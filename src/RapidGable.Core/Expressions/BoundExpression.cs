@@ -168,6 +168,15 @@ public sealed record BoundSearchTerm(ImmutableArray<BoundExpression> Texts, Boun
     internal override IEnumerable<BoundExpression> Operands => Texts;
 }
 
+/// <summary>Whether the entity is among those that a query names by their keys.</summary>
+/// <param name="Rows">The query.</param>
+/// <param name="Key">The key of the entity, with the columns of the query that hold the same.</param>
+public sealed record BoundAmong(QuerySource Rows, ImmutableArray<(BoundProperty Own, string Column)> Key)
+    : BoundExpression(EdmType.Boolean, false)
+{
+    internal override IEnumerable<BoundExpression> Operands => Key.Select(k => k.Own);
+}
+
 /// <summary>A value of one entity of any set, or of one related to it; null when there is no such entity.</summary>
 /// <param name="Key">Null = the entity of the request's own rows that the current one is nested in.</param>
 /// <param name="Hops">Single steps from that entity, with where each leads.</param>

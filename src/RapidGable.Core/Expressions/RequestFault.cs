@@ -15,6 +15,15 @@ public sealed record RequestFault(int Status, string Code, string Message, strin
     /// <summary>Every single thing that is wrong, when there are several; empty = this is all.</summary>
     public ImmutableArray<RequestFault> Details { get; init; } = [];
 
+    /// <summary>For 503: seconds after which it may be tried again; null = it is set elsewhere.</summary>
+    public int? RetryAfter { get; init; }
+
+    /// <summary>For 405: the methods that are allowed instead, as the header lists them; null = it is set elsewhere.</summary>
+    public string? Allow { get; init; }
+
+    /// <summary>405: the resource takes other methods.</summary>
+    public static RequestFault NotAllowed(string message, string allow) => new(405, "method", message) { Allow = allow };
+
     /// <summary>One fault for some that were found in a body.</summary>
     /// <param name="faults">At least one.</param>
     public static RequestFault Of(IReadOnlyList<RequestFault> faults) =>

@@ -43,7 +43,8 @@ public sealed class DataProof
         var findings = new List<DataFinding>();
         foreach (var service in workspace.Services)
         {
-            foreach (var set in service.Model.Sets)
+            // An action is described by the database, and not carried out.
+            foreach (var set in service.Model.Sets.Where(s => !s.IsAction))
             {
                 progress($"{service.Model.Service}/{set.Name}");
                 var proof = new DataProof(service.Model.Service, set, workspace.Sources[set.Source.Source], cancellation);

@@ -205,6 +205,8 @@ public sealed class CsdlJsonWriter
         {
             _json.WriteStartObject();
             _json.WriteString("$Kind", kind);
+            if (Attribute(operation, "IsBound") == "true")
+                _json.WriteBoolean("$IsBound", true);
             if (Attribute(operation, "IsComposable") == "true")
                 _json.WriteBoolean("$IsComposable", true);
             WriteParameters(Children(operation, "Parameter").ToList());
@@ -256,6 +258,8 @@ public sealed class CsdlJsonWriter
         {
             var kind = Name(child) == "ActionImport" ? "Action" : "Function";
             _json.WriteString("$" + kind, Attribute(child, kind));
+            if (Attribute(child, "EntitySet") is { } of)
+                _json.WriteString("$EntitySet", of);
             if (Attribute(child, "IncludeInServiceDocument") == "true")
                 _json.WriteBoolean("$IncludeInServiceDocument", true);
         }

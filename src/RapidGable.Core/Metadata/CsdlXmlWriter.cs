@@ -62,13 +62,13 @@ public sealed partial class CsdlXmlWriter
         {
             if (set.IsFunction)
             {
-                if (set.Gives != QueryResult.Value)
+                if (set.Gives is QueryResult.Rows or QueryResult.Row && set.EntitiesOf is null)
                     WriteComplex(set.Type.Name, set.Type.Properties, false, set.Type.Description);
                 WriteOperation(Operation.OfRows(set));
             }
             else
                 WriteType(set);
-            foreach (var derived in set.Type.Derived)
+            foreach (var derived in set.EntitiesOf is null ? set.Type.Derived : [])
                 WriteDerived(set.Type, derived);
         }
         foreach (var operation in _model.DeclaredOperations)
@@ -108,9 +108,19 @@ public sealed partial class CsdlXmlWriter
     {
         _xml.WriteStartElement(operation.Kind.ToString(), Edm);
         _xml.WriteAttributeString("Name", operation.Name);
+        if (operation.Rows?.Binding is not null)
+            _xml.WriteAttributeString("IsBound", "true");
         if (operation.IsComposable)
             _xml.WriteAttributeString("IsComposable", "true");
-        foreach (var parameter in operation.Parameters)
+        if (operation.Rows?.Binding is { } binding)
+            Element(
+                "Parameter",
+                Edm,
+                ("Name", "bindingParameter"),
+                ("Type", _model.QualifiedName(_model.FindSet(binding.Set)!.Type)),
+                ("Nullable", "false")
+            );
+        foreach (var parameter in operation.Given)
             WriteParameter(parameter);
         if (operation.Value is { } value)
         {
@@ -121,10 +131,11 @@ public sealed partial class CsdlXmlWriter
         }
         else if (operation.Rows is { Gives: QueryResult.Row } row)
             Element("ReturnType", Edm, ("Type", _model.QualifiedName(row.Type)));
-        else if (operation.Rows is { } rows)
+        else if (operation.Rows is { Gives: QueryResult.Rows } rows)
             Element("ReturnType", Edm, ("Type", $"Collection({_model.QualifiedName(rows.Type)})"), ("Nullable", "false"));
         if (operation.Rows?.IsQuery == true && operation.Description is { } description)
             Annotation("Core.Description", "String", description);
+        WriteRevisions(operation.Rows?.Deprecation);
         _xml.WriteEndElement();
     }
 
@@ -246,6 +257,7 @@ public sealed partial class CsdlXmlWriter
             _xml.WriteAttributeString("DefaultValue", literal);
         if (property.Description is { } description)
             Annotation("Core.Description", "String", description);
+        WriteRevisions(property.Deprecation);
         if (property.IsComputed || property.Expression is not null || property.Maker is { IsDefault: false })
             Annotation("Core.Computed", "Bool", "true");
         else if (property.HasComputedDefault || property.Maker is not null)
@@ -310,7 +322,7 @@ public sealed partial class CsdlXmlWriter
     {
         _xml.WriteStartElement("EntityContainer", Edm);
         _xml.WriteAttributeString("Name", _model.ContainerName);
-        foreach (var set in _model.Sets.Where(s => s.ContainedIn is null))
+        foreach (var set in _model.Sets.Where(s => s is { ContainedIn: null, Binding: null }))
         {
             if (_model.FindOperation(set.Name) is { } operation)
                 WriteImport(operation);
@@ -387,7 +399,24 @@ public sealed partial class CsdlXmlWriter
         WriteBindings(set.Type, "");
         WriteRestrictions(set);
         Annotation("Core.LongDescription", "String", Reading(set));
+        WriteRevisions(set.Deprecation);
         _xml.WriteEndElement();
+    }
+
+    /// <summary>That something will not stay (vocabulary Core, Revisions).</summary>
+    private void WriteRevisions(Deprecation? deprecation)
+    {
+        if (deprecation is null)
+            return;
+        Annotated("Core.Revisions", () =>
+        {
+            _xml.WriteStartElement("Collection", Edm);
+            _xml.WriteStartElement("Record", Edm);
+            Element("PropertyValue", Edm, ("Property", "Kind"), ("EnumMember", "Core.RevisionKind/Deprecated"));
+            Element("PropertyValue", Edm, ("Property", "Description"), ("String", deprecation.Sentence));
+            _xml.WriteEndElement();
+            _xml.WriteEndElement();
+        });
     }
 
     /// <summary>What no term of a vocabulary says: the pages and the order when none is asked for.</summary>
@@ -415,9 +444,11 @@ public sealed partial class CsdlXmlWriter
         _xml.WriteStartElement(operation.Kind + "Import", Edm);
         _xml.WriteAttributeString("Name", operation.Name);
         _xml.WriteAttributeString(operation.Kind.ToString(), $"{_model.Namespace}.{operation.Name}");
+        if (operation.Rows?.EntitiesOf is { } of)
+            _xml.WriteAttributeString("EntitySet", of);
         if (operation.IsInServiceDocument)
             _xml.WriteAttributeString("IncludeInServiceDocument", "true");
-        if (operation.Rows is { } rows)
+        if (operation is { Kind: OperationKind.Function, Rows: { } rows })
             Annotation("Core.LongDescription", "String", Reading(rows));
         _xml.WriteEndElement();
     }

@@ -17,7 +17,11 @@ public static class ServiceDocumentWriter
             if (format.HasContext)
                 json.WriteString(format.Control("context"), serviceRoot + "$metadata");
             json.WriteStartArray("value");
-            foreach (var set in model.Sets.Where(s => s.ContainedIn is null && !s.Parameters.Any(p => p.IsRequired)))
+            foreach (
+                var set in model.Sets.Where(s =>
+                    s is { ContainedIn: null, IsAction: false, Binding: null } && !s.Parameters.Any(p => p.IsRequired)
+                )
+            )
                 Entry(json, set.Name, set.IsFunction ? "FunctionImport" : "EntitySet");
             foreach (var operation in model.DeclaredOperations.Where(o => o.IsInServiceDocument))
                 Entry(json, operation.Name, "FunctionImport");

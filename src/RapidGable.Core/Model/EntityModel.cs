@@ -13,6 +13,9 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
 {
     public string? Description { get; init; }
 
+    /// <summary>The property will not stay; null = it will.</summary>
+    public Deprecation? Deprecation { get; init; }
+
     /// <summary>The source fills the value when none is sent (<c>Core.ComputedDefaultValue</c>).</summary>
     public bool HasComputedDefault { get; init; }
 
@@ -276,6 +279,10 @@ public sealed class EntityModel
         Repeats = other.Repeats;
         Faces = other.Faces;
         DeclaredOperations = other.DeclaredOperations;
+        Sql = other.Sql;
+        About = other.About;
+        Deprecation = other.Deprecation;
+        VersionOf = other.VersionOf;
     }
 
     /// <param name="sets">In the order of the declaration; contained and unkeyed ones among them.</param>
@@ -314,6 +321,12 @@ public sealed class EntityModel
         : DeclaredOperations.IsEmpty ? null
         : DeclaredOperations.FirstOrDefault(o => o.Name == name);
 
+    /// <summary>The operation that is asked of the entities of a set, by its name with the namespace; null = there is none.</summary>
+    public Operation? FindBound(string set, string name) =>
+        Sets.FirstOrDefault(s => s.Binding is { } binding && binding.Set == set && binding.Name == name) is { } rows
+            ? Operation.OfRows(rows)
+            : null;
+
     /// <summary>The set of a name, contained ones among them; null = there is none.</summary>
     public EntitySet? FindSet(string name) => _sets.GetValueOrDefault(name) is { IsTransient: false } set ? set : null;
 
@@ -333,6 +346,18 @@ public sealed class EntityModel
 
     /// <summary>What requests are held to.</summary>
     public RequestLimits Limits { get; init; } = RequestLimits.Standard;
+
+    /// <summary>Who may send statements over its sets; null = nobody.</summary>
+    public SqlAccess? Sql { get; init; }
+
+    /// <summary>What the service says of itself.</summary>
+    public ServiceAbout About { get; init; } = ServiceAbout.None;
+
+    /// <summary>The service will not stay; null = it will.</summary>
+    public Deprecation? Deprecation { get; init; }
+
+    /// <summary>It is a version of another service; null = it is none.</summary>
+    public ServiceVersion? VersionOf { get; init; }
 
     /// <summary>How the service stands on its faces.</summary>
     public ServiceFaces Faces { get; private init; } = ServiceFaces.Everything;
@@ -358,11 +383,25 @@ public sealed class EntityModel
     /// <summary>The same model over sources that keep the answers of repeatable requests.</summary>
     public EntityModel Keeping(ImmutableDictionary<string, RepeatTable> repeats) => new(this, Sets) { Repeats = repeats };
 
+    /// <summary>The same model, over whose sets others may send statements.</summary>
+    /// <param name="sql">Null = nobody may.</param>
+    public EntityModel Sending(SqlAccess? sql) => new(this, Sets) { Sql = sql };
+
     /// <summary>The same model, standing on its faces in another way.</summary>
     public EntityModel On(ServiceFaces faces) => new(this, Sets) { Faces = faces };
 
     /// <summary>The same model with other sets, such as those that a caller may know of.</summary>
     public EntityModel With(ImmutableArray<EntitySet> sets) => new(this, sets);
+
+    /// <summary>The model whose queries of entities have the types that their sets have in it; those without their set are gone.</summary>
+    public EntityModel WithEntityQueries() =>
+        Sets.All(s => s.EntitiesOf is null && s.Binding is null)
+            ? this
+            : With([
+                .. Sets.Where(s => s.EntitiesOf is not { } of || FindSet(of) is not null)
+                    .Where(s => s.Binding is not { } binding || FindSet(binding.Set) is not null)
+                    .Select(s => s.EntitiesOf is { } of ? s with { Type = FindSet(of)!.Type } : s),
+            ]);
 
     /// <summary>The same model with other functions and actions beside its sets.</summary>
     /// <exception cref="ArgumentException">A name is taken.</exception>

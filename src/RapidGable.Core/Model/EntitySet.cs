@@ -11,6 +11,9 @@ public enum SetOperations
     Create = 2,
     Update = 4,
     Delete = 8,
+
+    /// <summary>To call an action, which may change something.</summary>
+    Call = 16,
 }
 
 /// <summary>A term of the order in which a set's entities come when none is asked for.</summary>
@@ -61,6 +64,9 @@ public sealed record EntitySet(string Name, EntityType Type, RowSource Source)
 
     /// <summary>What written rows must be beyond the rules of single values.</summary>
     public ImmutableArray<RowRule> RowRules { get; init; } = [];
+
+    /// <summary>The changes that statements of the publisher carry out; others are done by our own.</summary>
+    public ImmutableDictionary<SetOperations, WriteCall> Writes { get; init; } = ImmutableDictionary<SetOperations, WriteCall>.Empty;
 
     /// <summary>Where changes are noted; null = nowhere.</summary>
     public ChangeLog? Log { get; init; }
@@ -126,13 +132,41 @@ public sealed record EntitySet(string Name, EntityType Type, RowSource Source)
     /// <summary>The rows of a query of the declaration.</summary>
     public bool IsQuery { get; init; }
 
+    /// <summary>
+    /// How a query is carried out that no other statement can read from. Null = its rows are read like those of a table.
+    /// </summary>
+    public CallSteps? Call { get; init; }
+
+    /// <summary>It may change something, so that it is called by POST alone.</summary>
+    public bool IsAction => Call is { MayChange: true };
+
+    /// <summary>There are rows of its type in answers.</summary>
+    public bool GivesRows => Gives != QueryResult.Nothing;
+
+    /// <summary>
+    /// The set whose entities a query gives; both have the same entity type. Null = the query has a type of its own.
+    /// </summary>
+    public string? EntitiesOf { get; init; }
+
+    /// <summary>For such a query: its columns that hold the key of the entities, in the order of the key.</summary>
+    public ImmutableArray<string> OfKey { get; init; } = [];
+
+    /// <summary>For a query that is asked of an entity: how it belongs to that. Null = it stands by itself.</summary>
+    public OperationBinding? Binding { get; init; }
+
+    /// <summary>What a caller must be allowed, to know of it.</summary>
+    public SetOperations Use => IsAction ? SetOperations.Call : SetOperations.Read;
+
     /// <summary>The group that a query belongs to; null = none.</summary>
     public QueryGroup? Group { get; init; }
+
+    /// <summary>The set will not stay; null = it will.</summary>
+    public Deprecation? Deprecation { get; init; }
 
     /// <summary>What a query gives depends on who calls it, beyond the rules.</summary>
     public bool TakesFromCaller { get; init; }
 
-    /// <summary>Published as a function that returns a complex type, a collection of it, or a single value.</summary>
+    /// <summary>Published as an operation that returns a complex type, a collection of it, or a single value.</summary>
     public bool IsFunction => IsUnkeyed || IsQuery;
 
     /// <summary>Entities are part of those of another set and are reached over it only; null = a set of its own.</summary>

@@ -56,6 +56,8 @@ public static class FaceModel
         bool Stands(EntitySet set) =>
             shape.IsOffered
             && !shape.Without.Contains(set.Name)
+            && (set.EntitiesOf is not { } of || !shape.Without.Contains(of))
+            && (set.Binding is not { } binding || !shape.Without.Contains(binding.Set))
             // What is contained is reached over its container only.
             && (set.ContainedIn is not { } container || !shape.Without.Contains(container));
         var standing = model.Sets.Where(Stands).ToList();

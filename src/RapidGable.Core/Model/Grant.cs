@@ -49,7 +49,7 @@ public sealed record Grant(AccessRule Who, SetOperations May)
         + $"{(LargestCost is { } cost ? $" at most {cost} rows in an answer" : "")}";
 
     /// <summary>What rules can be about, as words.</summary>
-    public static readonly ImmutableArray<string> OperationWords = ["read", "create", "update", "delete"];
+    public static readonly ImmutableArray<string> OperationWords = ["read", "create", "update", "delete", "call"];
 
     /// <summary>The operations in words.</summary>
     public static string Words(SetOperations operations) =>

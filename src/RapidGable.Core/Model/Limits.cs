@@ -104,6 +104,21 @@ public static class Limits
     /// <summary>Sets of a <c>$crossjoin</c>.</summary>
     public const int JoinedSets = 4;
 
+    /// <summary>Characters of a statement over sets.</summary>
+    public const int StatementCharacters = 65_536;
+
+    /// <summary>Words and signs of a statement over sets.</summary>
+    public const int StatementWords = 20_000;
+
+    /// <summary>Columns of the result of a statement over sets, and terms that it groups by.</summary>
+    public const int StatementColumns = 200;
+
+    /// <summary>Sets that a statement reads, those of inner SELECTs among them; one that is named twice counts twice.</summary>
+    public const int StatementTables = 10;
+
+    /// <summary>Characters of one term of a statement, as it goes to the database.</summary>
+    public const int StatementTermCharacters = 200_000;
+
     /// <summary>Characters of a regular expression.</summary>
     public const int PatternLength = 500;
 

@@ -23,7 +23,29 @@ public enum QueryResult
 
     /// <summary>The value of one column of one row, or none.</summary>
     Value,
+
+    /// <summary>Nothing; only for what changes something.</summary>
+    Nothing,
 }
+
+/// <summary>How a query is carried out that no other statement can read from: all of it in one transaction.</summary>
+/// <param name="Before">The statements before the last one, which the set's source is; what they give is not looked at.</param>
+/// <param name="MayChange">It may change something, and is an action.</param>
+public sealed record CallSteps(ImmutableArray<QuerySource> Before, bool MayChange)
+{
+    /// <summary>It gives several results, each of which is one value of its one row.</summary>
+    public bool HasResults { get; init; }
+
+    /// <summary>It ends transactions by itself, so that it cannot be a part of one.</summary>
+    public bool Commits { get; init; }
+}
+
+/// <summary>How an operation belongs to the entities of a set (Protocol 11.5.1).</summary>
+/// <param name="Set">The set.</param>
+/// <param name="Name">The operation with its namespace, as it stands behind the address of an entity.</param>
+/// <param name="Key">Placeholders of the parameters that take the key of the entity, in the order of the key.</param>
+/// <param name="KeyNames">The names of the properties of the key.</param>
+public sealed record OperationBinding(string Set, string Name, ImmutableArray<string> Key, ImmutableArray<string> KeyNames);
 
 /// <summary>Queries that belong together, for people.</summary>
 public sealed record QueryGroup(string Title, string? Description);
@@ -113,12 +135,16 @@ public sealed record Operation(string Name, OperationKind Kind, EntitySet? Rows)
     /// <summary>Filters, orders and pages may follow the call.</summary>
     public bool IsComposable => Kind == OperationKind.Function && Rows?.Gives == QueryResult.Rows;
 
-    /// <summary>It can be called by its name alone, so that the service document lists it.</summary>
-    public bool IsInServiceDocument => Kind == OperationKind.Function && !Parameters.Any(p => p.IsRequired);
+    /// <summary>It can be read by its name alone, so that the service document lists it.</summary>
+    public bool IsInServiceDocument => Kind == OperationKind.Function && Rows?.Binding is null && !Parameters.Any(p => p.IsRequired);
 
-    /// <summary>Rows without a key or of a query, which are a function (CSDL 12).</summary>
+    /// <summary>What callers give beside the entity that it is asked of.</summary>
+    public IEnumerable<OperationParameter> Given =>
+        Rows?.Binding is { } binding ? Parameters.Where(p => !binding.Key.Contains(p.Placeholder)) : Parameters;
+
+    /// <summary>Rows without a key or of a query, which are a function, or an action (CSDL 12).</summary>
     public static Operation OfRows(EntitySet set) =>
-        new(set.Name, OperationKind.Function, set)
+        new(set.Name, set.IsAction ? OperationKind.Action : OperationKind.Function, set)
         {
             Description = set.Description ?? set.Type.Description,
             Parameters = set.Parameters,

@@ -1,6 +1,6 @@
 namespace RapidGable.Model;
 
-/// <summary>Addresses that read a set as a whole; a query is called with sample values for what must be given.</summary>
+/// <summary>Addresses that read a set as a whole; a query is called with sample values for what must be given, an action without.</summary>
 public static class SampleCall
 {
     /// <summary>As OData spells it (URL conventions 4.5), such as <c>Stations</c> or <c>Near(from=1,kind='flow')</c>.</summary>
@@ -12,7 +12,23 @@ public static class SampleCall
         Call(set, set.Parameters.Where(p => p.IsRequired).Select(p => $"{p.Name}={{{p.Name}}}"));
 
     private static string Call(EntitySet set, IEnumerable<string> arguments) =>
-        Uri.EscapeDataString(set.Name) + (set.IsFunction ? $"({string.Join(',', arguments)})" : "");
+        set.Binding is { } binding
+            ? $"{Uri.EscapeDataString(binding.Set)}({Key(set, binding)})/{binding.Name}"
+                + (set.IsAction ? "" : $"({string.Join(',', Others(set, binding, arguments))})")
+            : Uri.EscapeDataString(set.Name) + (set is { IsFunction: true, IsAction: false } ? $"({string.Join(',', arguments)})" : "");
+
+    private static string Key(EntitySet set, OperationBinding binding)
+    {
+        var values = binding.Key.Select(k => Literal(set.Parameters.First(p => p.Placeholder == k))).ToList();
+        return values.Count == 1 ? values[0] : string.Join(',', binding.KeyNames.Zip(values, (name, value) => $"{name}={value}"));
+    }
+
+    /// <summary>The arguments without those that the key of the entity stands for.</summary>
+    private static IEnumerable<string> Others(EntitySet set, OperationBinding binding, IEnumerable<string> arguments)
+    {
+        var taken = set.Parameters.Where(p => binding.Key.Contains(p.Placeholder)).Select(p => p.Name + "=").ToList();
+        return arguments.Where(a => !taken.Exists(t => a.StartsWith(t, StringComparison.Ordinal)));
+    }
 
     private static string Literal(OperationParameter parameter) =>
         Uri.EscapeDataString(

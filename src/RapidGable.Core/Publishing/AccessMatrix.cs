@@ -32,6 +32,7 @@ public static class AccessMatrix
         SetOperations.Create,
         SetOperations.Update,
         SetOperations.Delete,
+        SetOperations.Call,
     ];
 
     /// <summary>Anonymous callers, signed-in ones without a role, and each role that a rule names.</summary>
@@ -40,6 +41,7 @@ public static class AccessMatrix
             model
                 .Sets.SelectMany(s => s.Rules)
                 .SelectMany(r => r.Who.Roles)
+                .Concat(model.Sql?.Who.Roles ?? [])
                 .Distinct()
                 .Order(StringComparer.Ordinal)
                 .Select(r => (r, Caller.WithRoles(r)))

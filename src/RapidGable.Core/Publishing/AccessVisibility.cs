@@ -1,5 +1,4 @@
 using System.Collections.Immutable;
-using System.Text.Json;
 
 namespace RapidGable.Publishing;
 
@@ -11,19 +10,12 @@ namespace RapidGable.Publishing;
 public sealed record AccessEntry(string Caller, string May, string What, string? Rows);
 
 /// <summary>
-/// All that callers may do with a service, to be compared: what is published with what was, and with what was accepted as
-/// <c>accepted/SERVICE.access.json</c>.
+/// All that callers may do with a service, to be compared: what is published with what was.
 /// </summary>
 public sealed record AccessVisibility(ImmutableArray<AccessEntry> Entries)
 {
     private const string Anyone = "anyone";
     private const string SignedIn = "anyone signed in";
-
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
-    {
-        WriteIndented = true,
-        RespectNullableAnnotations = true,
-    };
 
     /// <summary>What callers may do with a service as it is published.</summary>
     public static AccessVisibility Of(PublishedService service) =>
@@ -83,34 +75,4 @@ public sealed record AccessVisibility(ImmutableArray<AccessEntry> Entries)
         $"{now.Caller} can now {now.May} "
         + $"{(before is null ? now.What : $"{(now.Rows is null ? "all rows" : "other rows")} of {now.What}")}"
         + $"{(now.Rows is null ? "" : $" where {now.Rows}")}{(before?.Rows is null ? "" : $", and before where {before.Rows}")}";
-
-    private static string PathOf(string workspace, string service) => Path.Combine(workspace, "accepted", service + ".access.json");
-
-    /// <summary>Keeps it in the workspace as what to compare with; gives the file's name.</summary>
-    public string Accept(string workspace, string service)
-    {
-        var path = PathOf(workspace, service);
-        Directory.CreateDirectory(Path.GetDirectoryName(path)!);
-        File.WriteAllText(path, JsonSerializer.Serialize(this, Json) + "\n");
-        return $"accepted/{service}.access.json";
-    }
-
-    /// <summary>What was accepted; null when nothing was.</summary>
-    /// <exception cref="InvalidDataException">When the kept file cannot be read.</exception>
-    public static AccessVisibility? Accepted(string workspace, string service)
-    {
-        try
-        {
-            var path = PathOf(workspace, service);
-            return !File.Exists(path) ? null
-                : JsonSerializer.Deserialize<AccessVisibility>(File.ReadAllText(path), Json) is { Entries.IsDefault: false } read
-                && read.Entries.All(e => e is { Caller: not null, May: not null, What: not null })
-                    ? read
-                : throw new JsonException("A value is missing.");
-        }
-        catch (Exception exception) when (exception is JsonException or IOException or UnauthorizedAccessException)
-        {
-            throw new InvalidDataException($"accepted/{service}.access.json cannot be read: {exception.Message}", exception);
-        }
-    }
 }

@@ -5,6 +5,7 @@ using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Requests;
+using RapidGable.Requests.Statements;
 using RapidGable.Sources;
 
 namespace RapidGable.Publishing;
@@ -40,6 +41,7 @@ public sealed class PublishedService(
     )
         : this(model, sources, whole.Revision, memory)
     {
+        (Paused, Off) = (whole.Paused, whole.Off);
         _shape = shape;
         _named = FaceModel.Named(model, shape);
     }
@@ -53,6 +55,23 @@ public sealed class PublishedService(
         model.Faces.Of(face) is { IsWhole: false } shape
             ? _faces.GetOrAdd(face, _ => new PublishedService(this, model, sources, shape, memory))
             : this;
+
+    /// <summary>What requests hear that need a set which is switched off, by the set's name.</summary>
+    public ImmutableDictionary<string, RequestFault> Paused { get; init; } = ImmutableDictionary<string, RequestFault>.Empty;
+
+    /// <summary>Whether the service, or a set of it, will not stay.</summary>
+    public bool HasDeprecations { get; } = model.Deprecation is not null || model.Sets.Any(s => s.Deprecation is not null);
+
+    /// <summary>What of the service is switched off.</summary>
+    public ImmutableArray<SwitchedOff> Off { get; init; } = [];
+
+    /// <summary>Why no request to a face is answered; null = they are.</summary>
+    /// <param name="face">The short name of the face.</param>
+    public SwitchedOff? OffOn(string face) =>
+        Off.FirstOrDefault(o => o is { Set: null, Group: null } && (o.Face is null || o.Face == face));
+
+    private RequestFault? PausedBy(IEnumerable<EntitySet> sets) =>
+        Paused.IsEmpty ? null : sets.Select(s => Paused.GetValueOrDefault(s.Name)).FirstOrDefault(f => f is not null);
 
     /// <summary>The rules of a set, with their conditions.</summary>
     public ImmutableArray<BoundRule> RulesOf(EntitySet set) => _rules[set.Name];
@@ -87,14 +106,24 @@ public sealed class PublishedService(
             || !AccessGate.Permit(bound, view.Model, view.Model).Is(out var permitted, out fault)
         )
             return fault;
+        if (PausedBy(bound.TouchedSets(view.Model)) is { } paused)
+            return paused;
         CompiledQuery? query = null;
         var source = bound.Path.Root is null ? null : SourceOf(bound.Path.Target);
-        if (
+        if (bound.Path.Root is { Call: not null } called)
+        {
+            if (Composed(bound) is { } composed)
+                return composed;
+            query = ActionSql.Write(called, Planner.Plan(permitted, view.Model), source!.Dialect);
+        }
+        else if (
             source is not null
             && !SqlWriter.Compile(Planner.Plan(permitted, view.Model), name => sources[name].Dialect).Is(out query, out fault)
         )
             return fault;
-        var prepared = new PreparedRequest(bound, query, source, view.Model, sources);
+        if (!Asked(bound, view.Model).Is(out var asked, out fault))
+            return fault;
+        var prepared = new PreparedRequest(bound, query, source, view.Model, sources) { Entity = asked.Entity };
         view.Plans.Add(spelled.Shape, prepared, query?.Characters ?? 0);
         return prepared;
     }
@@ -115,9 +144,101 @@ public sealed class PublishedService(
             return fault;
         if (AsksUnseen(bound.Path, view.Model))
             return RequestFault.NotFound("There is no such resource for you to change.", "path");
+        if (PausedBy(bound.TouchedSets(view.Changeable)) is { } paused)
+            return paused;
         var prepared = new PreparedChange(bound, view.Changeable, view.Model);
         view.Changes.Add(spelled.Shape, prepared, 0);
         return prepared;
+    }
+
+    /// <summary>Whether a caller may send statements over the sets that they see.</summary>
+    public bool MaySendSql(Caller caller) =>
+        model.Sql is { } sql
+        && caller.Within(model.Service) is var own
+        && own.Scope.HasFlag(SetOperations.Read)
+        && AccessGate.Allows(sql.Who, own);
+
+    /// <summary>A statement over sets, in the names of the face -> what runs. It is not kept: its values are part of it.</summary>
+    /// <param name="arguments">As in <see cref="StatementBinder"/>.</param>
+    public Result<PreparedStatement> PrepareSql(string text, IReadOnlyDictionary<string, object?> arguments, Caller caller)
+    {
+        var seen = ViewFor(caller).Model;
+        if (!StatementBinder.Bind(text, seen, arguments).Is(out var statement, out var fault))
+            return fault;
+        if (PausedBy(statement.AllTables.Select(t => t.Set)) is { } paused)
+            return paused;
+        var most = statement.AllTables.Select(t => (long?)t.Set.LargestCost).Append(model.Sql!.Rows).Min()!.Value;
+        if (statement.Limit > most)
+            return new RequestFault(400, "too-costly", $"LIMIT is {statement.Limit}, and {most} rows are the most for you.", "statement");
+        var result = StatementSql.ResultOf(statement);
+        var source = SourceOf(statement.From.Set);
+        if (!StatementSql.Write(statement, text, source.Dialect, most, result).Is(out var query, out fault))
+            return fault;
+        var select = new BoundSelect(result.Type.Properties, false, []);
+        var request = new BoundRequest(new BoundPath([new SetSegment(result)]), select);
+        var prepared = new PreparedRequest(request, query, source, seen, sources);
+        return new PreparedStatement(prepared, most, statement);
+    }
+
+    /// <summary>The call of an action that names an entity: only its key is read of the result.</summary>
+    private static BoundPath Keys(BoundPath path, EntitySet action)
+    {
+        var type = new EntityType(action.Type.Name, action.Type.Key, [], action.Type.Key, [], null);
+        var call = (OperationSegment)path.Segments[0];
+        return new BoundPath([call with { Operation = call.Operation with { Rows = action with { Type = type } } }]);
+    }
+
+    /// <param name="Entity">Null = the request is asked of no entity.</param>
+    private sealed record AskedOf(PreparedRequest? Entity);
+
+    /// <summary>How the entity is found that an operation is asked of, as its caller may see it.</summary>
+    private Result<AskedOf> Asked(BoundRequest request, EntityModel seen)
+    {
+        if (request.Path.BoundEntity is not { } path)
+            return new AskedOf(null);
+        var entity = new BoundRequest(path, BoundSelect.Nothing) { Filter = ExpressionBinder.And([.. path.Filters]) };
+        return
+            !AccessGate.Permit(entity, seen, seen).Is(out var permitted, out var fault)
+            || !SqlWriter.Compile(Planner.Plan(permitted, seen), name => sources[name].Dialect).Is(out var query, out fault)
+            ? fault
+            : new AskedOf(new PreparedRequest(entity, query, SourceOf(path.Target), seen, sources));
+    }
+
+    /// <summary>What is asked of a result that no statement can read from; null = nothing.</summary>
+    private static RequestFault? Composed(BoundRequest request)
+    {
+        var isPlain =
+            request is { Filter: null, Apply: null, Top: null, Skip: null, Count: false, PositionNulls: null, IsDelta: false }
+            && request.OrderBy.IsEmpty
+            && request.Expand.IsEmpty
+            && request.Path is { Filters.IsEmpty: true, Kind: ResourceKind.Collection or ResourceKind.Entity or ResourceKind.PropertyValue }
+            && request.Select?.Computed.IsEmpty != false;
+        return isPlain
+            ? null
+            : RequestFault.NotImplemented(
+                $"What '{request.Path.Root!.Name}' gives comes as it is: the database cannot filter, sort, count or page it.",
+                "path"
+            );
+    }
+
+    /// <summary>The statements of a call of an action, and how its result is read.</summary>
+    /// <param name="change">Whose path is that of the call.</param>
+    public Result<PreparedRequest> PrepareCall(PreparedChange change)
+    {
+        const string Place = "call";
+        if (change.Located.TryGetValue(Place, out var known))
+            return known;
+        var action = change.Request.Path.Root!;
+        var request = change.Request with { Select = new BoundSelect(action.Type.Properties, false, []) };
+        if (action.EntitiesOf is not null)
+            request = request with { Path = Keys(request.Path, action), Select = new BoundSelect(action.Type.Key, false, []) };
+        if (!AccessGate.Permit(request, change.Model, change.Visible).Is(out var permitted, out var fault))
+            return fault;
+        var source = SourceOf(action);
+        var query = ActionSql.Write(action, Planner.Plan(permitted, change.Model), source.Dialect);
+        if (!Asked(change.Request, change.Visible).Is(out var asked, out fault))
+            return fault;
+        return change.Located[Place] = new PreparedRequest(request, query, source, change.Model, sources) { Entity = asked.Entity };
     }
 
     /// <summary>

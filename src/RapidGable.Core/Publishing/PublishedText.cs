@@ -61,6 +61,10 @@ public static class PublishedText
             ["namespace"] = model.Namespace,
             ["repeats"] = Of((object)model.Repeats),
             ["faces"] = Of((object)model.Faces),
+            ["about"] = Of(model.About),
+            ["deprecated"] = Of(model.Deprecation),
+            ["version-of"] = Of(model.VersionOf),
+            ["sql"] = Of(model.Sql),
         };
         foreach (var set in model.Sets)
         {
@@ -72,6 +76,26 @@ public static class PublishedText
         }
         facets["order of the sets"] = string.Join(',', model.Sets.Select(s => s.Name));
         return facets.ToImmutableSortedDictionary(StringComparer.Ordinal);
+    }
+
+    /// <summary>The parts of a workspace and its sources, each as text.</summary>
+    public static ImmutableSortedDictionary<string, string> SectionsOf(WorkspaceDeclaration declared)
+    {
+        var sections = new SortedDictionary<string, string>(StringComparer.Ordinal)
+        {
+            ["title"] = declared.Title,
+            ["refresh-seconds"] = Of(declared.RefreshSeconds),
+            ["sign-in"] = Of(declared.SignIn),
+            ["transport"] = Of(declared.Transport),
+            ["limits"] = Of(declared.Traffic),
+            ["audit"] = Of(declared.Audit),
+            ["checks"] = Of(declared.Checks),
+            ["revisions"] = Of(declared.Revisions),
+            ["requests"] = declared.Texts.Identity(declared.Texts.Of("requests")),
+        };
+        foreach (var source in declared.Sources)
+            sections["source " + source.Name] = Of(source);
+        return sections.ToImmutableSortedDictionary(StringComparer.Ordinal);
     }
 
     /// <summary>What differs between two of these, in words; a set that came or went is told as a whole.</summary>

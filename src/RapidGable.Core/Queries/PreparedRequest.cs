@@ -19,6 +19,9 @@ public sealed record PreparedRequest(
     IReadOnlyDictionary<string, ISource> Sources
 )
 {
+    /// <summary>The entity that an operation is asked of, which must be there; null = of none.</summary>
+    public PreparedRequest? Entity { get; init; }
+
     /// <summary>What a face derives from the shape and wants to keep with it, such as its writers.</summary>
     public ConcurrentDictionary<string, object> Derived { get; } = new();
 }

@@ -67,6 +67,10 @@ public sealed class QueryRun : IAsyncDisposable
     )
     {
         var (query, source, sources) = (prepared.Query!, prepared.Source!, prepared.Sources);
+        if (await MissingAsync(prepared, values, within, cancellation) is { } gone)
+            return gone;
+        if (query.Result is not null)
+            return await ReadCallAsync(prepared, values, within, cancellation);
         var isThere = true;
         var touched = query
             .Remotes.Select(r => sources[r.Plan.Related.From.Source.Source])
@@ -111,6 +115,12 @@ public sealed class QueryRun : IAsyncDisposable
             return run;
         }
         catch (SourceException exception)
+            when (CallFaults.Tells(exception) is { } broken && prepared.Request.Path.Root is { IsQuery: true } asked)
+        {
+            await run.DisposeAsync();
+            return CallFaults.Of(broken, asked.Name);
+        }
+        catch (SourceException exception)
             when (values.IsResumed
                 && (
                     exception.Kind is SourceFaultKind.BadData or SourceFaultKind.Overflow || exception.Constraint is { Parameter: not null }
@@ -126,6 +136,162 @@ public sealed class QueryRun : IAsyncDisposable
             await run.DisposeAsync();
             throw;
         }
+    }
+
+    /// <summary>The fault of an operation that is asked of an entity which is not there for the caller; null = it is there.</summary>
+    /// <param name="within">The session of a transaction that goes on after this; null = there is none.</param>
+    internal static async Task<RequestFault?> MissingAsync(
+        PreparedRequest prepared,
+        QueryValues values,
+        ISourceSession? within,
+        CancellationToken cancellation
+    )
+    {
+        if (prepared.Entity is not { Query: { } query, Source: { } source })
+            return null;
+        var session = within;
+        try
+        {
+            session ??= await values.OpenAsync(source, SessionKind.Plain, cancellation);
+            if (!values.Bind(query.Main, source.Dialect).Is(out var parameters, out var fault))
+                return fault;
+            await using var rows = await session.QueryAsync(query.Main.Text, parameters, cancellation);
+            return await rows.ReadAsync(cancellation) ? null : RequestFault.NotFound("There is no such entity.", "path");
+        }
+        finally
+        {
+            if (within is null && session is not null)
+                await session.DisposeAsync();
+        }
+    }
+
+    /// <summary>Carries out a call that only reads.</summary>
+    private static async Task<Result<QueryRun>> ReadCallAsync(
+        PreparedRequest prepared,
+        QueryValues values,
+        ISourceSession? within,
+        CancellationToken cancellation
+    )
+    {
+        var source = prepared.Source!;
+        if (!values.CanTell(source))
+            return new RequestFault(403, "forbidden", "No database role is configured for your roles, so this source cannot be queried.");
+        var session = within ?? await values.OpenAsync(source, SessionKind.OneState, cancellation);
+        try
+        {
+            var started = await CallAsync(prepared, values.For(null), session, cancellation, within is not null);
+            if (started.Fault is not null && within is null)
+                await session.DisposeAsync();
+            return started;
+        }
+        catch (SourceException exception) when (CallFaults.Tells(exception) is { } broken)
+        {
+            if (within is null)
+                await session.DisposeAsync();
+            return CallFaults.Of(broken, prepared.Request.Path.Root!.Name);
+        }
+        catch when (within is null)
+        {
+            await session.DisposeAsync();
+            throw;
+        }
+    }
+
+    /// <summary>Carries out an action in a transaction, up to the first row of its result.</summary>
+    /// <param name="session">That of the transaction.</param>
+    /// <param name="isShared">The session goes on after this.</param>
+    /// <exception cref="SourceException">When a statement fails; the transaction is then to be undone.</exception>
+    public static async Task<Result<QueryRun>> CallAsync(
+        PreparedRequest prepared,
+        QueryValues values,
+        ISourceSession session,
+        CancellationToken cancellation,
+        bool isShared = true
+    )
+    {
+        var (query, dialect) = (prepared.Query!, prepared.Source!.Dialect);
+        var bound = new List<SourceStatement>();
+        // All values are looked at before anything is done.
+        foreach (var statement in query.Before.Append(query.Main))
+        {
+            if (!values.Bind(statement, dialect).Is(out var parameters, out var fault))
+                return fault;
+            bound.Add(new SourceStatement(statement.Text, parameters));
+        }
+        // A server that lets routines end the transaction around them is asked afterwards whether one did.
+        var isHeld =
+            isShared && dialect.Routines == RoutineForm.Variables && bound.Exists(s => s.Sql.StartsWith("CALL ", StringComparison.Ordinal));
+        if (isHeld)
+            await session.ExecuteAsync("SAVEPOINT gable_call", ReadOnlyMemory<StoredValue>.Empty, cancellation);
+        foreach (var statement in bound.SkipLast(1))
+            await session.ExecuteAsync(statement.Sql, statement.Parameters, cancellation);
+        var run = new QueryRun(session, dialect, query, values, prepared.Sources) { _isShared = isShared };
+        var last = bound[^1];
+        if (prepared.Request.Path.Root!.Gives == QueryResult.Nothing)
+        {
+            await session.ExecuteAsync(last.Sql, last.Parameters, cancellation);
+            return isHeld && await HasEndedAsync(session, cancellation) is { } ended ? ended : run;
+        }
+        var action = prepared.Request.Path.Root;
+        if (action.Call!.HasResults)
+        {
+            var results = await session.QueryResultsAsync(last.Sql, last.Parameters, cancellation);
+            var names = action.Type.Properties.Select(p => p.Column).ToImmutableArray();
+            if (results.Count != names.Length)
+                return new RequestFault(
+                    500,
+                    "results",
+                    $"'{action.Name}' is declared to give {names.Length} results, and it gives {results.Count}."
+                );
+            run.Rows = new HeldTexts(names, results);
+        }
+        run.Rows ??= new ResultCursor(
+            await session.QueryAsync(last.Sql, last.Parameters, cancellation),
+            query.Result!.Columns,
+            action.Gives == QueryResult.Rows ? action.LargestPage : 1,
+            isStrict: !action.IsAction
+        );
+        if (isHeld && await HasEndedAsync(session, cancellation) is { } broken)
+            return broken;
+        run.HasRow = await run.Rows.ReadAsync(cancellation);
+        return run;
+    }
+
+    /// <summary>The fault of a routine that has ended the transaction by itself; null = it has not.</summary>
+    private static async Task<RequestFault?> HasEndedAsync(ISourceSession session, CancellationToken cancellation)
+    {
+        try
+        {
+            await session.ExecuteAsync("RELEASE SAVEPOINT gable_call", ReadOnlyMemory<StoredValue>.Empty, cancellation);
+            return null;
+        }
+        catch (SourceException exception) when (exception.Kind == SourceFaultKind.Broken)
+        {
+            return new RequestFault(
+                500,
+                "routine-commits",
+                "The routine has ended the transaction by itself, so that what it did is done. Its declaration needs 'commits: true'."
+            );
+        }
+    }
+
+    /// <summary>Whether all rows of an action have been read; what follows is then no part of the answer.</summary>
+    /// <returns>The fault of a result that is larger than it may be; null = it is not.</returns>
+    public async Task<RequestFault?> EndOfCallAsync(EntitySet action, CancellationToken cancellation)
+    {
+        if (Rows is not ResultCursor result || await result.ReadAsync(cancellation) || !result.IsCut)
+            return null;
+        return action.Gives == QueryResult.Rows
+            ? new RequestFault(
+                500,
+                "too-many-rows",
+                $"The action gives more rows than the {action.LargestPage} that an answer holds; nothing has been changed."
+            )
+            : new RequestFault(
+                500,
+                "several-rows",
+                "The action is declared to give one row, and it gives several; nothing has been changed."
+            );
     }
 
     /// <summary>Reads what the entity before the step into the other source is related by; false when it does not exist.</summary>

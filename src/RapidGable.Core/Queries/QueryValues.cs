@@ -20,6 +20,7 @@ public sealed class QueryValues
     private readonly Lazy<string> _order;
     private readonly bool _isUnkeyed;
     private readonly ImmutableDictionary<string, BoundLiteral> _arguments;
+    private ImmutableDictionary<string, StoredValue> _given = ImmutableDictionary<string, StoredValue>.Empty;
     private object?[]? _bridge;
     private IReadOnlyList<object[]>? _batch;
 
@@ -36,10 +37,10 @@ public sealed class QueryValues
     }
 
     /// <summary>Rows that this answer holds at most.</summary>
-    public int PageRows { get; private init; }
+    public int PageRows { get; private set; }
 
     /// <summary>Rows to fetch: one more than <see cref="PageRows"/> when a next page is possible.</summary>
-    public int FetchRows { get; private init; }
+    public int FetchRows { get; private set; }
 
     /// <summary>The asked <c>$top</c>; null = none.</summary>
     public long? Top { get; private init; }
@@ -91,6 +92,15 @@ public sealed class QueryValues
     public QueryValues With(RequestAllowance allowance)
     {
         Allowance = allowance;
+        return this;
+    }
+
+    /// <summary>The values for the call of an action, whose rows come once and all together.</summary>
+    /// <param name="given">Arguments of the body, by the placeholders of their parameters.</param>
+    public QueryValues For(ImmutableDictionary<string, StoredValue>? given)
+    {
+        _given = given ?? _given;
+        PageRows = FetchRows = int.MaxValue;
         return this;
     }
 
@@ -330,6 +340,8 @@ public sealed class QueryValues
             if (parameter is { DefaultValue: null, Nullable: false })
                 return new RequestFault(403, "forbidden", "The query needs to know of you what your sign-in does not tell.");
         }
+        else if (_given.TryGetValue(parameter.Placeholder, out value))
+            return null;
         else if (_arguments.TryGetValue(parameter.Placeholder, out var given))
         {
             var literal = _literals[given.Slot];

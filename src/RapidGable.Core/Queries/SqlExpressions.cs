@@ -105,8 +105,17 @@ internal sealed class SqlExpressions(
             BoundSearchTerm { Indexed: { } set } search => Matches(search, set),
             BoundSearchTerm search => Search(search),
             BoundOverValues { Asked: not OverValues.Count } values => Values(values),
+            BoundAmong among => Among(among),
             _ => Value(expression, null),
         };
+
+    /// <summary>The key in the form in which it is kept is among the rows of a query, which is evaluated once.</summary>
+    private string Among(BoundAmong among)
+    {
+        var own = string.Join(", ", among.Key.Select(k => Raw(k.Own)));
+        var named = string.Join(", ", among.Key.Select(k => "among." + dialect.Quote(k.Column)));
+        return $"({own}) IN (SELECT {named} FROM {QuerySql.Write(among.Rows, dialect, parameter)} AS among)";
+    }
 
     private string Value(BoundExpression expression, string? partnerForm) =>
         expression switch

@@ -26,6 +26,12 @@ public sealed record CompiledQuery(
     /// <summary>Related rows in other sources.</summary>
     public ImmutableArray<RemoteStatements> Remotes { get; init; } = [];
 
+    /// <summary>For an action: the statements before the last one, which <see cref="Main"/> is.</summary>
+    public ImmutableArray<SqlStatement> Before { get; init; } = [];
+
+    /// <summary>For an action: how the rows of <see cref="Main"/> are read; null = it is no action.</summary>
+    public ActionResult? Result { get; init; }
+
     /// <summary>Runs first, in another source; null = the path stays in one.</summary>
     public BridgeStatement? Bridge { get; init; }
 

@@ -39,6 +39,19 @@ public sealed partial class SqlWriter
             Tables(plan)
         ) { }
 
+    /// <summary>Writes the tables and parameters of a statement whose rest is written elsewhere.</summary>
+    /// <param name="isFenced">What rules leave of a table is chosen before anything around it is evaluated.</param>
+    internal static SqlWriter OfParts(SqlDialect dialect, bool isFenced) => new(dialect, false, false, [], isFenced);
+
+    /// <summary>What stands after FROM for a table, or for what of it the caller may see.</summary>
+    internal string Table(RowSource source) => From(source);
+
+    /// <summary>The placeholder of a parameter.</summary>
+    internal string Placeholder(PlanParameter parameter) => Parameter(parameter);
+
+    /// <summary>The parameters so far, in the order of their numbers.</summary>
+    internal ImmutableArray<PlanParameter> Parameters => [.. _parameters];
+
     /// <summary>Writes all statements of a plan; the fault is 501 for what the dialect cannot express.</summary>
     /// <param name="dialectOf">The dialect of a source, by its name.</param>
     public static Result<CompiledQuery> Compile(QueryPlan plan, Func<string, SqlDialect> dialectOf)

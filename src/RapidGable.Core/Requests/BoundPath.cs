@@ -19,7 +19,18 @@ public sealed record SetSegment(EntitySet Set, bool IsCrossJoin = false) : Bound
 
 /// <summary>The rows of an operation that the path starts with.</summary>
 /// <param name="Arguments">What it is called with, by the placeholders of its parameters.</param>
-public sealed record OperationSegment(Operation Operation, ImmutableDictionary<string, BoundLiteral> Arguments) : BoundSegment;
+public sealed record OperationSegment(Operation Operation, ImmutableDictionary<string, BoundLiteral> Arguments) : BoundSegment
+{
+    /// <summary>The entity that it is asked of; null = of none.</summary>
+    public BoundPath? Entity { get; init; }
+}
+
+/// <summary>A call of a function whose rows are entities of a set: those of the set that the function names.</summary>
+public sealed record AmongSegment(EntitySet Set, BoundExpression Test, ImmutableDictionary<string, BoundLiteral> Arguments) : BoundSegment
+{
+    /// <summary>As in <see cref="OperationSegment.Entity"/>.</summary>
+    public BoundPath? Entity { get; init; }
+}
 
 /// <summary>One entity of the collection before, in parentheses or as segments of its own.</summary>
 public sealed record KeySegment(BoundKey Key) : BoundSegment;
@@ -91,6 +102,15 @@ public sealed class BoundPath
     /// <summary>What the operation that the path starts with is called with, by the placeholders of its parameters.</summary>
     public ImmutableDictionary<string, BoundLiteral> Arguments { get; private set; } = ImmutableDictionary<string, BoundLiteral>.Empty;
 
+    /// <summary>The entities that the path starts with are those that a function names.</summary>
+    public bool IsOfFunction { get; private set; }
+
+    /// <summary>The entity that the operation is asked of, which must be there for the caller; null = of none.</summary>
+    public BoundPath? BoundEntity =>
+        Segments is [OperationSegment { Entity: { } asked }, ..] ? asked
+        : Segments is [AmongSegment { Entity: { } other }, ..] ? other
+        : null;
+
     /// <summary>The steps over relations.</summary>
     public ImmutableArray<BoundHop> Hops { get; }
 
@@ -149,6 +169,11 @@ public sealed class BoundPath
                 (Root, Arguments) = (rows, arguments);
                 _isSingle = rows!.Gives != QueryResult.Rows;
                 Kind = _isSingle ? ResourceKind.Entity : ResourceKind.Collection;
+                break;
+            case AmongSegment among:
+                (Root, Arguments, IsOfFunction) = (among.Set, among.Arguments, true);
+                Kind = ResourceKind.Collection;
+                _filters.Add(among.Test);
                 break;
             case KeySegment { Key: var key }:
                 Become(key: key);

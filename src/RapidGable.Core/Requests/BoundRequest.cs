@@ -130,7 +130,7 @@ public sealed record BoundRequest(BoundPath Path, BoundSelect? Select)
 
     /// <summary>Whether the changes of the result can be followed.</summary>
     public bool CanTrack =>
-        Path is { Kind: ResourceKind.Collection, Hops.IsEmpty: true, IsReference: false, IsCrossJoin: false }
+        Path is { Kind: ResourceKind.Collection, Hops.IsEmpty: true, IsReference: false, IsCrossJoin: false, IsOfFunction: false }
         && Apply is null
         && Target.Changes is not null
         && Expand.IsEmpty
@@ -169,6 +169,8 @@ public sealed record BoundRequest(BoundPath Path, BoundSelect? Select)
     {
         if (Path.Root is { } root)
             yield return root;
+        if (Path.BoundEntity is { Root: { } asked })
+            yield return asked;
         foreach (var hop in Path.Hops)
             yield return hop.Target;
         foreach (var joined in Path is { IsCrossJoin: true, Root: { } combined } ? combined.Type.Navigations : [])

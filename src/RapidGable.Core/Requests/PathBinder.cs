@@ -58,23 +58,107 @@ internal sealed class PathBinder(
                     + $"{model.FindSet(container)?.Type.Navigations.FirstOrDefault(n => n.IsContained && n.TargetSet == root.Name)?.Name}."
             );
         if (model.FindOperation(first.Name) is { } operation)
-            return Call(operation, root, first);
+            return Call(operation, first);
         _bound.Add(new SetSegment(root));
         if (first.Key is { } key)
             _bound.Add(new KeySegment(KeyBinder.Bind(key, root, first.Name)));
         return Rest(root);
     }
 
-    /// <summary>A function with its arguments; without any the parentheses behind its name may be left out.</summary>
-    private BoundPath Call(Operation operation, EntitySet rows, SegmentSyntax segment)
+    /// <summary>An operation by its name alone; a plain face has those of entities by templates that name the key.</summary>
+    private BoundPath Call(Operation operation, SegmentSyntax segment)
     {
+        if (operation.Rows!.Binding is not { } binding)
+            return Call(operation, segment, null, 1);
+        if (!segment.IsPlain)
+            throw NotFound($"'{operation.Name}' is asked of an entity, as in {binding.Set}(…)/{binding.Name}.");
+        var arguments = ArgumentBinder.Bind(operation, segment.Key ?? [], isPartial: true);
+        var set = model.FindSet(binding.Set)!;
+        var key = set.Type.Key.Zip(binding.Key, (own, name) =>
+            (own, arguments[name] with { LiteralType = own.Type, Conversion = own.Conversion })
+        );
+        return Call(operation, segment, new BoundPath([new SetSegment(set), new KeySegment(new BoundKey([.. key]))]), 1);
+    }
+
+    /// <summary>An operation that is asked of the entity that the path is at.</summary>
+    /// <param name="index">Of its segment.</param>
+    private BoundPath CallOnEntity(Operation operation, EntitySet set, SegmentSyntax segment, int index)
+    {
+        if (_bound[^1] is not KeySegment)
+            throw new FaultException(
+                RequestFault.NotImplemented(
+                    $"'{segment.Name}' is asked of an entity that is addressed by its key, as in {set.Name}(…).",
+                    "path"
+                )
+            );
+        var entity = new BoundPath(_bound.ToImmutable());
+        _bound.Clear();
+        return Call(operation, segment, entity, index + 1);
+    }
+
+    /// <summary>The arguments of a call, and those that the key of its entity stands for.</summary>
+    private static ImmutableDictionary<string, BoundLiteral> Arguments(
+        Operation operation,
+        SegmentSyntax segment,
+        BoundPath? entity,
+        bool isPartial
+    )
+    {
+        var written = segment.Key ?? [];
+        if (entity is null || segment.IsPlain)
+            return ArgumentBinder.Bind(operation, written, isPartial);
+        var binding = operation.Rows!.Binding!;
+        var parts = ((KeySegment)entity.Segments[^1]).Key.Parts;
+        var given = ArgumentBinder.Bind(operation with { Parameters = [.. operation.Given] }, written, isPartial);
+        foreach (var (name, (_, value)) in binding.Key.Zip(parts))
+        {
+            var parameter = operation.Parameters.First(p => p.Placeholder == name);
+            given = given.Add(name, new BoundLiteral(value.Slot, value.Kind, parameter.Type, parameter.Conversion));
+        }
+        return given;
+    }
+
+    /// <summary>A function with its arguments; without any the parentheses behind its name may be left out.</summary>
+    /// <param name="entity">The entity that it is asked of; null = of none.</param>
+    /// <param name="next">Index of the segment behind it.</param>
+    private BoundPath Call(Operation operation, SegmentSyntax segment, BoundPath? entity, int next)
+    {
+        if (operation.Kind == OperationKind.Action)
+            return CallAction(operation, segment, entity, next);
         if (segment.Key is { Length: > 0 } && operation.Parameters.IsEmpty)
             throw NotFound($"The rows of '{operation.Name}' have no key; it is called without arguments, as in {operation.Name}().");
-        _bound.Add(new OperationSegment(operation, ArgumentBinder.Bind(operation, segment.Key ?? [])));
+        var rows = operation.Rows!;
+        var arguments = Arguments(operation, segment, entity, isPartial: false);
+        if (rows.EntitiesOf is { } of)
+        {
+            var set = model.FindSet(of)!;
+            var key = set.Type.Key.Zip(rows.OfKey, (own, column) => (new BoundProperty([], own), column));
+            _bound.Add(new AmongSegment(set, new BoundAmong((QuerySource)rows.Source, [.. key]), arguments) { Entity = entity });
+            return Rest(set, next);
+        }
+        _bound.Add(new OperationSegment(operation, arguments) { Entity = entity });
         // A plain face tells a single value as a row of one column.
         if (rows.Gives != QueryResult.Value || segment.IsPlain)
-            return Rest(rows);
-        AddProperty(rows.Type.Properties[0], 0);
+            return Rest(rows, next);
+        AddProperty(rows.Type.Properties[0], next - 1);
+        return new BoundPath(_bound.ToImmutable());
+    }
+
+    /// <summary>An action: its arguments stand in the body, and on a plain face some in the path.</summary>
+    private BoundPath CallAction(Operation operation, SegmentSyntax segment, BoundPath? entity, int next)
+    {
+        if (!IsForChange)
+            throw new FaultException(
+                RequestFault.NotAllowed($"'{operation.Name}' may change something; call it with POST.", "POST, OPTIONS")
+            );
+        if (segment.Key is not null && !segment.IsPlain)
+            throw NotFound($"The arguments of the action '{operation.Name}' stand in the body of the request, not in its address.");
+        if (segments.Length > next)
+            throw NotFound($"Nothing follows the action '{operation.Name}'.");
+        _bound.Add(new OperationSegment(operation, Arguments(operation, segment, entity, isPartial: true)) { Entity = entity });
+        // A plain face tells a single value as a row of one column.
+        if (operation.Rows!.Gives == QueryResult.Value && !segment.IsPlain)
+            AddProperty(operation.Rows.Type.Properties[0], segments.Length - 1);
         return new BoundPath(_bound.ToImmutable());
     }
 
@@ -113,13 +197,16 @@ internal sealed class PathBinder(
             : throw NotFound("Nothing but $count follows $crossjoin.");
     }
 
-    private BoundPath Rest(EntitySet root)
+    /// <param name="next">Index of the first segment that is not bound yet.</param>
+    private BoundPath Rest(EntitySet root, int next = 1)
     {
         var set = root;
         var single = _bound[^1] is KeySegment || root.Gives != QueryResult.Rows;
-        for (var i = 1; i < segments.Length; i++)
+        for (var i = next; i < segments.Length; i++)
         {
             var segment = segments[i];
+            if (single && segment is { IsText: false, IsPlain: false } && model.FindBound(set.Name, segment.Name) is { } asked)
+                return CallOnEntity(asked, set, segment, i);
             if (segment is { Filter: { } filter } && !single)
             {
                 _bound.Add(new FilterSegment(condition(set, filter)));

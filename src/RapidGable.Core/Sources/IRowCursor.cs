@@ -15,6 +15,9 @@ public interface IRowCursor : IAsyncDisposable
     /// <summary>Number of columns.</summary>
     int Columns { get; }
 
+    /// <summary>The name of a column, as the statement gives it.</summary>
+    string Name(int column);
+
     /// <summary>Whether the current row has no value in a column, by its number from 0.</summary>
     bool IsNull(int column);
 

@@ -155,6 +155,18 @@ public interface ISource : IAsyncDisposable
     );
 
     /// <summary>
+    /// The columns of what a statement gives that may change something: described by the engine, which does not carry it out.
+    /// </summary>
+    /// <param name="arguments">As in <see cref="DescribeQueryAsync"/>.</param>
+    /// <returns>Empty = it gives no rows; null = the engine does not tell.</returns>
+    /// <exception cref="SourceException">When it is no statement, or cannot be read.</exception>
+    Task<IReadOnlyList<SourceColumn>?> DescribeChangeAsync(
+        string sql,
+        ReadOnlyMemory<StoredValue> arguments,
+        CancellationToken cancellation
+    );
+
+    /// <summary>
     /// Which column of which table a view's column is, as far as the engine knows; by the view's column. Empty where it does not know.
     /// </summary>
     /// <exception cref="SourceException">When the view cannot be read.</exception>
@@ -206,6 +218,11 @@ public enum SessionKind
     /// cref="ISourceSession.CommitAsync"/> it leaves nothing.
     /// </summary>
     Changing,
+
+    /// <summary>
+    /// Each statement may change rows and is a transaction of its own, unless it makes others: for routines that end transactions.
+    /// </summary>
+    Unbound,
 }
 
 /// <summary>A statement with the values of its parameters.</summary>
@@ -221,6 +238,14 @@ public interface ISourceSession : IAsyncDisposable
     /// Runs a reading statement, or in a <see cref="SessionKind.Changing"/> session one that changes rows and gives some of them back.
     /// </summary>
     ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation);
+
+    /// <summary>Calls a procedure that gives several results: each as a JSON array with an object for each row.</summary>
+    /// <exception cref="NotSupportedException">The engine has no such procedures.</exception>
+    ValueTask<IReadOnlyList<string>> QueryResultsAsync(
+        string sql,
+        ReadOnlyMemory<StoredValue> parameters,
+        CancellationToken cancellation
+    ) => throw new NotSupportedException("A procedure of this engine gives one result.");
 
     /// <summary>
     /// Runs a changing statement in a <see cref="SessionKind.Changing"/> session; gives the number of rows that it found.

@@ -68,6 +68,18 @@ public sealed record SourceCatalog(ImmutableArray<SourceObject> Objects, string?
         return item;
     }
 
+    /// <summary>
+    /// The routines that match a name, which may have a schema and a signature. More than one = the name is ambiguous.
+    /// </summary>
+    public ImmutableArray<SourceRoutine> FindRoutines(string name)
+    {
+        var own = Routines.Where(r => r.FullName == name || (r.Name == name && r.Schema == DefaultSchema)).ToImmutableArray();
+        if (!own.IsEmpty)
+            return own;
+        var others = Routines.Where(r => r.Name == name || r.Signature == name || $"{r.Schema}.{r.Signature}" == name).ToImmutableArray();
+        return others;
+    }
+
     /// <summary>The name under which people find an object.</summary>
     public string ShortName(SourceObject item) => item.Schema == DefaultSchema ? item.Name : item.FullName;
 }
@@ -179,10 +191,45 @@ public sealed record SourceRoutine(
     ImmutableArray<RoutineParameter> Parameters,
     string Returns,
     string? Comment
-);
+)
+{
+    /// <summary>It may change something, as far as its own declaration says.</summary>
+    public bool MayChange { get; init; } = true;
 
+    /// <summary>A function that gives any number of rows.</summary>
+    public bool GivesRows { get; init; }
+
+    /// <summary>A function that gives no value at all.</summary>
+    public bool GivesNothing { get; init; }
+
+    /// <summary>It says that it ends transactions by itself.</summary>
+    public bool Commits { get; init; }
+
+    public bool IsProcedure => Kind == "procedure";
+
+    /// <summary>Schema and name.</summary>
+    public string FullName => Schema is null ? Name : $"{Schema}.{Name}";
+
+    /// <summary>The name with the types of what it takes, which tells it from others of the same name.</summary>
+    public string Signature => $"{Name}({string.Join(", ", Parameters.Where(p => p.IsTaken).Select(p => p.DeclaredType))})";
+}
+
+/// <summary>A parameter of a routine.</summary>
 /// <param name="Direction"><c>in</c>, <c>out</c> or <c>inout</c>.</param>
-public sealed record RoutineParameter(string Name, string DeclaredType, string Direction);
+public sealed record RoutineParameter(string Name, string DeclaredType, string Direction)
+{
+    /// <summary>Its type as that of a column; null = it has none here.</summary>
+    public SourceColumn? Column { get; init; }
+
+    /// <summary>The expression that stands for it when it is left out; null = it must be given.</summary>
+    public string? Default { get; init; }
+
+    /// <summary>Callers give it.</summary>
+    public bool IsTaken => Direction != "out";
+
+    /// <summary>It comes back.</summary>
+    public bool IsGiven => Direction != "in";
+}
 
 /// <summary>A foreign key; column lists have the same length.</summary>
 /// <param name="TargetObject">The target's <see cref="SourceObject.FullName"/>.</param>

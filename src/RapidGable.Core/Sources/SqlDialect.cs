@@ -7,12 +7,31 @@ namespace RapidGable.Sources;
 /// <param name="StorageForm">As in <see cref="Property.StorageForm"/>; null for values in the engine's usual form.</param>
 public sealed record SqlOperand(string Sql, EdmType Type, string? StorageForm = null);
 
+/// <summary>How an engine gives back what a procedure gives by its parameters.</summary>
+public enum RoutineForm
+{
+    /// <summary>It has no routines.</summary>
+    None,
+
+    /// <summary>As a row; functions that give rows stand after FROM, and arguments may have names.</summary>
+    Arguments,
+
+    /// <summary>In variables of the session; procedures give results of their own beside.</summary>
+    Variables,
+}
+
 /// <summary>
 /// How one engine writes SQL and values. Every difference between engines that a statement shows is a member here;
 /// the default forms are those of the SQL standard.
 /// </summary>
 public abstract class SqlDialect
 {
+    /// <summary>How routines are called.</summary>
+    public virtual RoutineForm Routines => RoutineForm.None;
+
+    /// <summary>Whether a statement that changes rows and gives some back can be read from by a SELECT around it.</summary>
+    public virtual bool ReadsChanges => false;
+
     /// <summary>A name as the engine quotes it, whatever characters it has.</summary>
     public abstract string Quote(string identifier);
 

@@ -32,18 +32,48 @@ public sealed record SqlMarks(ImmutableArray<string> Pieces, ImmutableArray<SqlM
 {
     /// <summary>Cuts a statement; texts, quoted names, comments and casts hold no parameters.</summary>
     /// <param name="sql">One statement, without a semicolon at its end.</param>
-    public static SqlMarks Read(string sql, SqlLexis lexis) => new SqlMarkReader(sql, lexis).Read();
+    public static SqlMarks Read(string sql, SqlLexis lexis) => new SqlMarkReader(sql, lexis, isScript: false).Read();
 }
 
-/// <summary>Goes through the characters of a statement once.</summary>
-internal sealed class SqlMarkReader(string sql, SqlLexis lexis)
+/// <summary>Statements that may change something, each cut at its parameters.</summary>
+/// <param name="Statements">In their order; the first fault of any of them is that of the script.</param>
+public sealed record SqlScript(ImmutableArray<SqlMarks> Statements, string? Fault, int FaultPosition)
 {
+    /// <summary>Cuts statements with semicolons between them; one that holds nothing but comments is passed over.</summary>
+    public static SqlScript Read(string sql, SqlLexis lexis) => new SqlMarkReader(sql, lexis, isScript: true).ReadScript();
+}
+
+/// <summary>Goes through the characters of one statement, or of several that may change something, once.</summary>
+internal sealed class SqlMarkReader(string sql, SqlLexis lexis, bool isScript)
+{
+    /// <summary>What statements of a script start with: nothing that ends a transaction or changes how the session works.</summary>
+    private static readonly string[] Starts = ["SELECT", "WITH", "VALUES", "INSERT", "UPDATE", "DELETE", "REPLACE", "MERGE", "CALL"];
+
+    /// <summary>Words before an INTO that names the table of a change.</summary>
+    private static readonly string[] BeforeTable =
+    [
+        "INSERT",
+        "REPLACE",
+        "MERGE",
+        "IGNORE",
+        "ABORT",
+        "FAIL",
+        "ROLLBACK",
+        "LOW_PRIORITY",
+        "HIGH_PRIORITY",
+        "DELAYED",
+    ];
+
+    private readonly ImmutableArray<SqlMarks>.Builder _statements = ImmutableArray.CreateBuilder<SqlMarks>();
     private readonly ImmutableArray<string>.Builder _pieces = ImmutableArray.CreateBuilder<string>();
     private readonly ImmutableArray<SqlMark>.Builder _marks = ImmutableArray.CreateBuilder<SqlMark>();
     private readonly List<(string Word, int Position)> _words = [];
     private int _at;
     private int _pieceStart;
     private (string Message, int Position)? _fault;
+
+    /// <summary>Where a statement of a script begins, behind blanks and comments; null = it has not begun.</summary>
+    private int? _begin;
 
     public SqlMarks Read()
     {
@@ -53,6 +83,46 @@ internal sealed class SqlMarkReader(string sql, SqlLexis lexis)
             RefuseWrites();
         _pieces.Add(sql[_pieceStart..]);
         return new SqlMarks(_pieces.ToImmutable(), _marks.ToImmutable(), _fault?.Message, _fault?.Position ?? 0);
+    }
+
+    public SqlScript ReadScript()
+    {
+        while (_at < sql.Length && _fault is null)
+            Step();
+        if (_fault is null)
+            EndStatement(sql.Length);
+        if (_fault is null && _statements.Count == 0)
+            Fail("it holds no statement.", 0);
+        return new SqlScript(_statements.ToImmutable(), _fault?.Message, _fault?.Position ?? 0);
+    }
+
+    /// <param name="end">Behind its last character.</param>
+    private void EndStatement(int end)
+    {
+        if (_words.Count > 0)
+        {
+            RefuseScript();
+            _pieces.Add(sql[_pieceStart..end]);
+            _statements.Add(new SqlMarks(_pieces.ToImmutable(), _marks.ToImmutable(), null, 0));
+        }
+        _pieces.Clear();
+        _marks.Clear();
+        _words.Clear();
+        if (_fault is null)
+            (_at, _pieceStart, _begin) = (end + 1, end + 1, null);
+    }
+
+    /// <summary>What is no part of a transaction, or writes elsewhere than into tables.</summary>
+    private void RefuseScript()
+    {
+        var (first, start) = _words[0];
+        if (!Starts.Contains(first))
+            Fail($"a statement of it starts with {first}; it may start with {string.Join(", ", Starts)}.", start);
+        for (var i = 1; i < _words.Count; i++)
+        {
+            if (_words[i].Word == "INTO" && !BeforeTable.Contains(_words[i - 1].Word))
+                Fail("it puts what it finds somewhere (INTO).", _words[i].Position);
+        }
     }
 
     /// <summary>
@@ -81,6 +151,8 @@ internal sealed class SqlMarkReader(string sql, SqlLexis lexis)
         var sign = sql[_at];
         if (IsComment())
             return;
+        if (isScript && _begin is null && !char.IsWhiteSpace(sign))
+            _pieceStart = (_begin = _at).Value;
         if (char.IsLetter(sign) || sign == '_')
         {
             Word();
@@ -105,6 +177,9 @@ internal sealed class SqlMarkReader(string sql, SqlLexis lexis)
                 break;
             case ':':
                 Colon();
+                break;
+            case ';' when isScript:
+                EndStatement(_at);
                 break;
             case ';':
                 Fail("it is more than one statement.", _at);

@@ -22,7 +22,11 @@ public static class DescribeService
                 Of(service, caller, s, seen.FindSet(s.Name) is not null, anyone.FindSet(s.Name)?.Operations ?? SetOperations.None)
             )
             .ToImmutableArray();
-        return new OpenApiFacts(addressed, sets, root, service.Revision, signIn);
+        return new OpenApiFacts(addressed, sets, root, service.Revision, signIn)
+        {
+            TakesSql = service.MaySendSql(caller),
+            TakesSqlOfAnyone = service.MaySendSql(Caller.Anonymous),
+        };
     }
 
     private static OpenApiSet Of(PublishedService service, Caller caller, EntitySet set, bool isRead, SetOperations anyone)

@@ -26,6 +26,12 @@ public sealed record ExpectedSet(EntitySet Set, bool MayRead, SetOperations May)
     public bool IsWhole { get; init; } = true;
 }
 
+/// <summary>What a caller should find where statements over sets are sent.</summary>
+/// <param name="Url">Absolute.</param>
+/// <param name="IsOpen">Else it should look as if it were not there.</param>
+/// <param name="Sets">The names of those that statements can read, for somebody.</param>
+public sealed record ExpectedSql(string Url, bool IsOpen, ImmutableArray<string> Sets);
+
 /// <summary>One kind of caller, and what they should find.</summary>
 /// <param name="Name">In words.</param>
 /// <param name="Probe">Asks as this caller.</param>
@@ -38,6 +44,9 @@ public sealed record AccessCase(
     IReadOnlySet<string> HiddenValues
 )
 {
+    /// <summary>Statements over the sets; null = the service takes none.</summary>
+    public ExpectedSql? Sql { get; init; }
+
     private const int MostTexts = 20_000;
     private const int LongestWord = 11;
 

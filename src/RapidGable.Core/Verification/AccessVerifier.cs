@@ -10,13 +10,14 @@ namespace RapidGable.Verification;
 /// Tries over HTTP what each kind of caller finds of each set, and holds it against what the declaration leaves them: rows and values,
 /// what should look as if it were not there, operations that should be refused; and looks for hidden values in every answer on the way.
 /// </summary>
-public sealed class AccessVerifier
+public sealed partial class AccessVerifier
 {
     private static readonly (string Method, SetOperations Operation)[] Writes =
     [
         ("POST", SetOperations.Create),
         ("PATCH", SetOperations.Update),
         ("DELETE", SetOperations.Delete),
+        ("POST", SetOperations.Call),
     ];
 
     private readonly string _root;
@@ -60,6 +61,8 @@ public sealed class AccessVerifier
                 await PresentAsync(expected);
             await RefusedAsync(expected);
         }
+        if (_case.Sql is { } sql)
+            await SqlAsync(sql);
         _results.Add(
             new CheckResult(
                 "access-leaks",
@@ -212,7 +215,8 @@ public sealed class AccessVerifier
         }
 
         await ExpectAsync(Address(expected.Set), Missing);
-        await ExpectAsync(Address(expected.Set) + "/$count", Missing);
+        if (!expected.Set.IsAction)
+            await ExpectAsync(Address(expected.Set) + "/$count", Missing);
         foreach (var from in _case.Sets.Where(s => s is { MayRead: true, Set.ContainedIn: null }))
         {
             foreach (var navigation in from.Set.Type.Navigations.Where(n => n.TargetSet == expected.Set.Name))
@@ -229,16 +233,31 @@ public sealed class AccessVerifier
     }
 
     /// <summary>Whether the rows of a set are the same for everybody, as far as rules let them be seen, and many.</summary>
-    public static bool IsCompared(EntitySet set) => set is { Gives: QueryResult.Rows, TakesFromCaller: false };
+    public static bool IsCompared(EntitySet set) =>
+        set is { Gives: QueryResult.Rows, TakesFromCaller: false, IsAction: false, EntitiesOf: null };
 
     /// <summary>A query that is not compared answers, or says what it would have to know of the caller.</summary>
     private async Task AnsweredAsync(EntitySet set)
     {
+        if (set.IsAction)
+        {
+            await CallableAsync(set);
+            return;
+        }
         var url = _root + Address(set);
         var answer = await GetAsync(url);
         int[] right = set.TakesFromCaller ? [200, 204, 403] : [200, 204];
         var failure = right.Contains(answer.Status) ? null : Answers.Fault(answer) ?? $"It answers {answer.Status}.";
         Add("access-rows", set, failure, $"the query answers {answer.Status}", 1, url);
+    }
+
+    /// <summary>A body that cannot be read is refused for what it is, once the rules have let the call through.</summary>
+    private async Task CallableAsync(EntitySet action)
+    {
+        var url = _root + Address(action);
+        var answer = await _case.Probe.SendAsync("POST", url, "{", _cancellation);
+        Inspect(answer, url);
+        Add("access-call", action, Answers.ErrorFault(answer, [400]), "it may be called", 1, url);
     }
 
     private async Task PresentAsync(ExpectedSet expected)
@@ -329,7 +348,7 @@ public sealed class AccessVerifier
     {
         string? failure = null;
         var (asked, at) = (0, "");
-        foreach (var (method, operation) in Writes.Where(w => !expected.May.HasFlag(w.Operation)))
+        foreach (var (method, operation) in Refused(expected))
         {
             asked++;
             var url =
@@ -346,10 +365,17 @@ public sealed class AccessVerifier
             if (failure is null && Answers.ErrorFault(answer, [401, 403, 404, 405]) is { } fault)
                 (failure, at) = ($"{method}: {fault}", url);
         }
-        var refused = Writes.Where(w => !expected.May.HasFlag(w.Operation)).Select(w => w.Operation.ToString().ToLowerInvariant());
+        var refused = Refused(expected).Select(w => w.Operation.ToString().ToLowerInvariant());
         if (asked > 0)
             Add("access-refused", expected.Set, failure, $"{string.Join(", ", refused)} are refused", asked, at);
     }
+
+    /// <summary>What a caller may not do: the calls of an action, and the changes of a set.</summary>
+    private static IEnumerable<(string Method, SetOperations Operation)> Refused(ExpectedSet expected) =>
+        Writes.Where(w =>
+            !expected.May.HasFlag(w.Operation)
+            && (expected.Set.IsAction ? w.Operation != SetOperations.Create : w.Operation != SetOperations.Call)
+        );
 
     private static string KeyOf(EntitySet set, ExpectedRow row)
     {

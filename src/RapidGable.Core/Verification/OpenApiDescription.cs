@@ -23,8 +23,20 @@ public sealed record DescribedOperation(
     /// <summary>The examples of what it is called with: parameters in the path that are no keys, and others that must be given.</summary>
     public ImmutableArray<(string Name, bool IsInPath, string Example)> Arguments { get; init; } = [];
 
+    /// <summary>The example of its JSON body; null = there is none.</summary>
+    public string? Example { get; init; }
+
+    /// <summary>It takes statements over the sets.</summary>
+    public bool TakesSql => Method == "POST" && Takes.Contains("application/sql");
+
+    /// <summary>The names of the parameters behind the question mark.</summary>
+    public ImmutableHashSet<string> QueryParameters { get; init; } = [];
+
     /// <summary>It is called with values, as a query is.</summary>
     public bool HasArguments => !Arguments.IsEmpty;
+
+    /// <summary>It is the call of an action: it creates nothing that has an address.</summary>
+    public bool IsCall => Method == "POST" && !Statuses.Contains("201");
 
     /// <summary>Whether all parameters of the path are told by examples.</summary>
     public bool IsCalledByExamples => PathParameters.All(n => Arguments.Any(a => a.IsInPath && a.Name == n));
@@ -183,8 +195,17 @@ public sealed class OpenApiDescription
         )
         {
             Arguments = [.. Examples(item.Value)],
+            Example = ExampleOf(item.Value),
+            QueryParameters = [.. Parameters(item.Value).Where(p => p.In == "query").Select(p => p.Name)],
         };
     }
+
+    private string? ExampleOf(JsonElement operation) =>
+        operation.TryGetProperty("requestBody", out var body)
+        && Followed(body).GetProperty("content").TryGetProperty("application/json", out var json)
+        && json.TryGetProperty("example", out var example)
+            ? example.GetRawText()
+            : null;
 
     /// <summary>The examples of parameters that must be given.</summary>
     private IEnumerable<(string Name, bool IsInPath, string Example)> Examples(JsonElement operation)

@@ -33,9 +33,12 @@ internal sealed class RestAnswersCheck(RestVerifier verifier, OpenApiDescription
         }
         var missing = await PathAsync(operation, isThere: false);
         var wanted = operation.Statuses.Where(s => !Elsewhere.Contains(s) && !(s == "200" && operation.Method != "GET")).ToHashSet();
-        // Which values a query gives nothing for is not known.
-        if (operation.HasArguments)
+        // Which values a query gives nothing for is not known, and one that takes none gives a row or does not.
+        if (operation.HasArguments || (missing is null && !operation.PathParameters.Any()))
             wanted.Remove("404");
+        // Which calls break a rule of the database is not known.
+        if (operation.IsCall)
+            wanted.ExceptWith(operation.Takes.IsEmpty ? ["409", "422"] : ["409"]);
         var seen = new HashSet<string>();
         var faults = new List<string>();
         foreach (
@@ -104,9 +107,14 @@ internal sealed class RestAnswersCheck(RestVerifier verifier, OpenApiDescription
             yield return new Try("400", method, $"{path}{and}no_parameter_is_called_so=1", []);
             yield return new Try("406", method, path, [("Accept", "image/png")]);
             // Positions of another order, which has a value or several.
-            for (var values = 1; values <= 8; values++)
+            for (var values = 1; operation.QueryParameters.Contains("after") && values <= 8; values++)
                 yield return new Try("410", method, $"{path}{and}after={Position(values)}", []);
             yield break;
+        }
+        if (operation.IsCall)
+        {
+            yield return new Try("400", method, path + "?no_parameter_is_called_so=1", []);
+            yield return new Try("406", method, path, [("Accept", "image/png")]);
         }
         yield return new Try("412", method, path, [("If-Match", "\"no-tag-is-called-so\"")], whole);
         yield return new Try("428", method, path, [], whole);
@@ -132,6 +140,8 @@ internal sealed class RestAnswersCheck(RestVerifier verifier, OpenApiDescription
     /// <summary>An address of an operation: of a row that is there, or of one that is not; null = there is none.</summary>
     private async Task<string?> PathAsync(DescribedOperation operation, bool isThere)
     {
+        if (operation is { IsCall: true, IsCalledByExamples: true })
+            return isThere ? verifier.UrlOf(operation.Called().Path) : null;
         if (operation is { HasArguments: true, IsCalledByExamples: true })
             return isThere ? await CalledAsync(operation) : null;
         var names = operation.PathParameters.ToList();

@@ -94,17 +94,21 @@ public sealed partial class RestVerifier
             Options.Progress?.Invoke(list.Path);
             await new RestCollectionCheck(this, description, list).RunAsync();
         }
+        foreach (var statements in description.Operations.Where(o => o.TakesSql))
+            await new RestSqlCheck(this, statements).RunAsync();
         if (Options.Answers)
             await new RestAnswersCheck(this, description).RunAsync();
         foreach (var path in Options.Closed)
-            await AbsentAsync(path);
+            await AbsentAsync(path, description);
     }
 
     /// <summary>What is closed is told like what is not there.</summary>
-    private async Task AbsentAsync(string path)
+    private async Task AbsentAsync(string path, OpenApiDescription description)
     {
-        // Of a template nothing is told but its first segment, which every address of it has.
-        var name = path.Contains('{') ? path.Split('/')[0] : path;
+        // Of a path of several segments nothing is told but the first one, which may lead to something else.
+        var name = path.Split('/')[0];
+        if (name.Length < path.Length && description.Operations.Any(o => o.Path.Split('/')[1] == name))
+            return;
         var rest = path[name.Length..].Replace("{", "", StringComparison.Ordinal).Replace("}", "", StringComparison.Ordinal);
         var other = new string('q', name.Length);
         var (closed, nothing) = (await GetAsync(UrlOf($"/{name}{rest}")), await GetAsync(UrlOf($"/{other}{rest}")));

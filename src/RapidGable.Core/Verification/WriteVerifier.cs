@@ -25,12 +25,14 @@ public interface IChangeProbe
 /// <param name="PathOf">The path of a set below the root, encoded.</param>
 /// <param name="KeyOf">The path of a row of a set that need not be there, encoded.</param>
 /// <param name="RowsOf">The path of some rows of a set, encoded.</param>
+/// <param name="CallOf">How an action is called with sample values.</param>
 /// <param name="Unknown">The status for a body with an unknown property.</param>
 public sealed record WrittenFace(
     string Title,
     Func<EntitySet, string> PathOf,
     Func<EntitySet, string> KeyOf,
     Func<EntitySet, string> RowsOf,
+    Func<EntitySet, SpelledCall> CallOf,
     int Unknown
 )
 {
@@ -41,6 +43,7 @@ public sealed record WrittenFace(
             s => s.Name,
             s => WriteVerifier.ODataKey(s),
             s => $"{s.Name}?$top=20{(s.RequiresFilter ? $"&$filter={s.Type.Key[0].Name}%20ne%20null" : "")}",
+            a => new SpelledCall(SampleCall.OData(a), [.. a.Parameters.Where(p => a.Binding?.Key.Contains(p.Placeholder) != true)]),
             400
         );
 }
@@ -79,6 +82,19 @@ public sealed class WriteVerifier(
                 await TryAsync(set);
             else if (set.Operations.HasFlag(SetOperations.Create))
                 Add("write-create", set, CheckOutcome.Skipped, "made with what contains it", null);
+        }
+        foreach (var action in model.Sets.Where(s => s.IsAction))
+        {
+            progress?.Invoke(action.Name);
+            await new ActionVerifier(
+                action,
+                face.CallOf(action),
+                root,
+                probe,
+                face.Unknown,
+                (check, outcome, message, url) => Add(check, action, outcome, message, url),
+                cancellation
+            ).RunAsync();
         }
         return new ServiceReport($"{model.Service}: {face.Title}", root, [.. _results], clock.Elapsed);
     }

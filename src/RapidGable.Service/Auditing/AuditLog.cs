@@ -10,7 +10,7 @@ namespace RapidGable.Service.Auditing;
 /// <summary>
 /// Notes what happens, beside the requests: they never wait for the file. What comes faster than it can be written is counted.
 /// </summary>
-public sealed class AuditLog(ServiceRegistry registry, AuditStoreOf storeOf, TimeProvider time, ILogger<AuditLog> log) : BackgroundService
+public sealed class AuditLog(ServiceRegistry registry, IAuditStore store, TimeProvider time, ILogger<AuditLog> log) : BackgroundService
 {
     private const int MostWaiting = 10_000;
     private static readonly TimeSpan Gathering = TimeSpan.FromMilliseconds(20);
@@ -31,7 +31,7 @@ public sealed class AuditLog(ServiceRegistry registry, AuditStoreOf storeOf, Tim
     public string? Problem { get; private set; }
 
     /// <summary>Where the events of the served workspace are kept; null = nowhere.</summary>
-    public IAuditStore? Store => storeOf(registry.Workspace.Declaration);
+    public IAuditStore? Store => registry.Workspace.Declaration.Audit.IsKept ? store : null;
 
     /// <summary>Somebody showed who they are; with the same thing from the same address it is noted once in a while.</summary>
     public void SignedIn(HttpContext context, string? caller, string by, string? key = null)
@@ -97,7 +97,7 @@ public sealed class AuditLog(ServiceRegistry registry, AuditStoreOf storeOf, Tim
 
     private void Note(AuditEvent happened)
     {
-        if (registry.Workspace.Declaration.Audit.Folder is not null && !_waiting.Writer.TryWrite(happened))
+        if (Store is not null && !_waiting.Writer.TryWrite(happened))
             Interlocked.Increment(ref _lost);
     }
 
@@ -143,7 +143,7 @@ public sealed class AuditLog(ServiceRegistry registry, AuditStoreOf storeOf, Tim
     private void Write(List<AuditEvent> events)
     {
         var workspace = registry.Workspace.Declaration;
-        if (storeOf(workspace) is not { } store)
+        if (!workspace.Audit.IsKept)
             return;
         try
         {
@@ -153,7 +153,7 @@ public sealed class AuditLog(ServiceRegistry registry, AuditStoreOf storeOf, Tim
                 store.RemoveBefore(today.AddDays(-workspace.Audit.Days));
             (_swept, _isBroken, Problem) = (today, false, null);
         }
-        catch (Exception exception) when (exception is IOException or UnauthorizedAccessException)
+        catch (State.StateException exception)
         {
             Problem = "the audit log cannot be written";
             if (!_isBroken)

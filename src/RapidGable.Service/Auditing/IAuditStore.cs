@@ -1,12 +1,10 @@
-using RapidGable.Declarations;
-
 namespace RapidGable.Service.Auditing;
 
 /// <summary>Where the events of an audit log are kept.</summary>
 public interface IAuditStore
 {
     /// <summary>Adds events.</summary>
-    /// <exception cref="IOException">When they cannot be kept; <see cref="UnauthorizedAccessException"/> likewise.</exception>
+    /// <exception cref="State.StateException">When they cannot be kept.</exception>
     void Append(IEnumerable<AuditEvent> events);
 
     /// <summary>Removes the events of days before one (UTC).</summary>
@@ -15,6 +13,3 @@ public interface IAuditStore
     /// <summary>The events, newest first; those that cannot be read are left out.</summary>
     IEnumerable<AuditEvent> Read();
 }
-
-/// <summary>Finds the store of a workspace's audit log; null = it keeps none.</summary>
-public delegate IAuditStore? AuditStoreOf(WorkspaceDeclaration workspace);

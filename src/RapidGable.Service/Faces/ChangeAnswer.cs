@@ -13,7 +13,14 @@ namespace RapidGable.Service.Faces;
 
 /// <summary>An answer as it is kept for who asks again.</summary>
 /// <param name="Print">What tells another request with the same id.</param>
-internal sealed record KeptAnswer(string Print, int Status, Dictionary<string, string> Headers, string Body);
+internal sealed record KeptAnswer(string Print, int Status, Dictionary<string, string> Headers, string Body)
+{
+    /// <summary>The body is bytes in base 64, and else text.</summary>
+    public bool IsBase64 { get; init; }
+
+    /// <summary>The body as it is sent.</summary>
+    public byte[] Bytes() => IsBase64 ? Convert.FromBase64String(Body) : Encoding.UTF8.GetBytes(Body);
+}
 
 /// <summary>
 /// The way of a request that changes something, the same for every face: whether its verb is taken, the transaction around it, tries again
@@ -53,7 +60,7 @@ internal abstract class ChangeAnswer(Exchange exchange, IRepeatedAnswerStore rep
                 ?? new RequestFault(403, "forbidden", $"{exchange.Request.Method} is not allowed for you here.");
             return null;
         }
-        var mayRead = bound.Root is null || change.Visible.FindSet(bound.Target.Name) is not null;
+        var mayRead = bound.Root is not { IsAction: true } && (bound.Root is null || change.Visible.FindSet(bound.Target.Name) is not null);
         var allowed = string.Join(
             ", ",
             (mayRead && !bound.IsEach ? ["GET", "HEAD"] : Array.Empty<string>())
@@ -222,7 +229,7 @@ internal abstract class ChangeAnswer(Exchange exchange, IRepeatedAnswerStore rep
         if (isRepeatable)
             TellTaken(response.Headers);
         if (answer.Headers.TryGetValue(HeaderNames.ContentType, out var type))
-            await Bodies.SendAsync(exchange.Context, type, Encoding.UTF8.GetBytes(answer.Body));
+            await Bodies.SendAsync(exchange.Context, type, answer.Bytes());
         return null;
     }
 

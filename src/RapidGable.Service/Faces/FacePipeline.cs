@@ -14,6 +14,9 @@ using RapidGable.Sources;
 
 namespace RapidGable.Service.Faces;
 
+/// <summary>What stands before the addresses in answers, where something in front of the service takes it away; empty = nothing.</summary>
+internal sealed record AddressPrefix(string Text);
+
 /// <summary>
 /// What happens to every request of every face, in this order: who asks, whether they may ask that much, which service, whether they may
 /// know of it, the face's own answer, and whatever goes wrong on the way; then counting and the log.
@@ -25,6 +28,7 @@ internal sealed class FacePipeline(
     Allowances allowances,
     AuditLog audit,
     ServiceMeter meter,
+    AddressPrefix prefix,
     ILogger<FacePipeline> log
 )
 {
@@ -62,7 +66,7 @@ internal sealed class FacePipeline(
             return;
         }
         var (path, query) = RawTarget.Of(context);
-        var route = face.Route(path)!;
+        var route = Versioned(face.Route(path)!);
         var name = route.Service;
         if (Find(face, name, caller) is not { } service)
         {
@@ -75,16 +79,22 @@ internal sealed class FacePipeline(
             context.Response.Redirect(now, permanent: true, preserveMethod: route.MovedTo is not null);
             return;
         }
+        if (service.OffOn(face.Name) is { } off)
+        {
+            await FailAsync(face, context, off.Fault);
+            return;
+        }
         var exchange = new Exchange(
             context,
             service,
             caller,
-            $"{context.Request.Scheme}://{context.Request.Host}{route.Root}",
+            $"{context.Request.Scheme}://{context.Request.Host}{prefix.Text}{route.Root}",
             route.Rest,
             query,
             InnerExchange.AllowanceOf(context) ?? allowances.For(context, caller),
             registry.Workspace.Declaration.Traffic
         );
+        TellDeprecation(face, exchange);
         try
         {
             await AnswerAsync(face, exchange);
@@ -110,6 +120,10 @@ internal sealed class FacePipeline(
             return;
         }
         response.StatusCode = fault.Status;
+        if (fault.Allow is { } allow)
+            response.Headers.Allow = allow;
+        if (fault.RetryAfter is { } seconds)
+            response.Headers[HeaderNames.RetryAfter] = seconds.ToString(System.Globalization.CultureInfo.InvariantCulture);
         if (fault.Status is 503 or 429 && !response.Headers.ContainsKey(HeaderNames.RetryAfter))
             response.Headers[HeaderNames.RetryAfter] = fault.Code is "source-unavailable" or "source-changed" or "outcome-unknown"
                 ? "5"
@@ -146,6 +160,18 @@ internal sealed class FacePipeline(
         return null;
     }
 
+    /// <summary>The route of a version, where the first segment behind the name of a service is that of one.</summary>
+    private FaceRoute Versioned(FaceRoute route)
+    {
+        if (route is not { Rest.Length: > 0, MovedTo: null })
+            return route;
+        var slash = route.Rest.IndexOf('/');
+        var segment = slash < 0 ? route.Rest : route.Rest[..slash];
+        return registry.FindVersion(route.Service, segment) is not { } version
+            ? route
+            : new FaceRoute(version.Model.Service, $"{route.Root}{segment}/", slash < 0 ? null : route.Rest[(slash + 1)..]);
+    }
+
     /// <summary>The service, where the caller may know of it; null = it is not there, or not for them.</summary>
     private PublishedService? Find(IFace face, string name, Caller caller) =>
         registry.Find(name)?.On(face.Name) is { } service && service.IsOpenTo(caller) ? service : null;
@@ -153,6 +179,19 @@ internal sealed class FacePipeline(
     /// <summary>The caller of the request; of one inside of another that of the outer.</summary>
     private async ValueTask<Result<Caller>> CallerOfAsync(HttpContext context) =>
         InnerExchange.CallerOf(context) is { } outer ? outer : await signIn.CallerOfAsync(context);
+
+    /// <summary>Says that the service, or the set that is asked for, will not stay.</summary>
+    private static void TellDeprecation(IFace face, Exchange exchange)
+    {
+        if (!exchange.Service.HasDeprecations)
+            return;
+        var seen = exchange.Service.ModelFor(exchange.Caller);
+        if ((seen.Deprecation ?? seen.FindSet(face.SetOf(exchange))?.Deprecation) is not { } deprecation)
+            return;
+        exchange.Response.Headers["Deprecation"] = deprecation.Header;
+        if (deprecation.Sunset is { } sunset)
+            exchange.Response.Headers["Sunset"] = sunset;
+    }
 
     private async Task AnswerAsync(IFace face, Exchange exchange)
     {
@@ -174,6 +213,10 @@ internal sealed class FacePipeline(
             using var scope = Scope(face, exchange);
             Note(exception, exchange.Service.Model.Service, face.SetOf(exchange), context.TraceIdentifier);
             await FailAsync(face, context, Faults.From(exception));
+        }
+        catch (SwitchedOffException exception)
+        {
+            await FailAsync(face, context, exception.Fault);
         }
         catch (MemoryExceededException exception)
         {

@@ -3,12 +3,13 @@ using Microsoft.AspNetCore.Http;
 using RapidGable.Expressions;
 using RapidGable.Metadata.OpenApi;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Publishing;
 using RapidGable.UseCases;
 
 namespace RapidGable.Service.Faces;
 
 /// <summary>The OpenAPI documents of a face: what the caller may do there.</summary>
-internal sealed class OpenApiDescriptions(SignIn signIn)
+internal sealed class OpenApiDescriptions(SignIn signIn, ServiceRegistry registry)
 {
     /// <summary>The media type of the description of an interface by OpenAPI.</summary>
     public const string MediaType = "application/vnd.oai.openapi+json";
@@ -31,7 +32,20 @@ internal sealed class OpenApiDescriptions(SignIn signIn)
         Func<OpenApiFacts, OpenApiForm, CancellationToken, Task<byte[]>> write
     )
     {
-        var facts = DescribeService.Of(exchange.Service, exchange.Caller, exchange.Root, signIn.Described);
+        var facts = DescribeService.Of(exchange.Service, exchange.Caller, exchange.Root, signIn.Described) with
+        {
+            Examples =
+            [
+                .. registry.Workspace.Declaration.Examples.Select(e => new KeptAnswerExample(
+                    e.Request.Name,
+                    e.Request.Title.Length > 0 ? e.Request.Title : e.Request.Name,
+                    e.Request.Method,
+                    e.Request.Path,
+                    e.Body,
+                    e.IsMadeUp || e.As == NamedCaller.Anonymous
+                )),
+            ],
+        };
         return await SendAsync(
             exchange,
             form.IsYaml ? "application/yaml" : "application/json",

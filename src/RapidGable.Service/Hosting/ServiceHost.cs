@@ -1,6 +1,7 @@
 using System.Net;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.DataProtection.Repositories;
 using Microsoft.AspNetCore.Hosting;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Server.Kestrel.Core;
@@ -18,6 +19,8 @@ using RapidGable.Service.Faces.Rest;
 using RapidGable.Service.Identity;
 using RapidGable.Service.Management;
 using RapidGable.Service.Publishing;
+using RapidGable.Service.Revisions;
+using RapidGable.Service.State;
 using RapidGable.Service.Stores;
 using RapidGable.Service.Traffic;
 
@@ -32,6 +35,10 @@ namespace RapidGable.Service.Hosting;
 /// <param name="Address">Where it listens; null = on 127.0.0.1.</param>
 /// <param name="IsTrial">It is started to be tried: on plain loopback whatever the workspace says of transport, without limits, and
 /// nothing is noted.</param>
+/// <param name="IsPublished">It serves what was published; else it follows the files.</param>
+/// <param name="Prefix">What stands before the addresses in its answers, where something in front of it takes it away.</param>
+/// <param name="Secret">Requests without it in their header <see cref="DraftPreview.SecretHeader"/> find nothing; null = all are answered.
+/// </param>
 /// <param name="Lent">Keys that are taken besides the workspace's own, for as long as the service runs, by the caller that comes with
 /// each.</param>
 public sealed record ServiceOptions(
@@ -43,6 +50,9 @@ public sealed record ServiceOptions(
     IPAddress? Address = null,
     IReadOnlyDictionary<string, Caller>? Lent = null,
     bool IsTrial = false,
+    bool IsPublished = false,
+    string Prefix = "",
+    string? Secret = null,
     LogFormat Log = LogFormat.Text,
     string MeterName = ServiceMeter.UsualName
 );
@@ -78,10 +88,20 @@ public static class ServiceHost
         var time = options.Time ?? TimeProvider.System;
         var environment = options.Environment ?? System.Environment.GetEnvironmentVariable;
         Telemetry.Configure(builder, options, environment);
-        var registry = new ServiceRegistry(workspace, cancellation =>
-            WorkspaceLoader.LoadAsync(workspace.Declaration.Folder, environment, cancellation)
+        IStateStore state = options.IsTrial ? new StateInMemory() : WorkspaceState.Of(workspace.Declaration);
+        var archive = new RevisionArchive(state);
+        var folder = workspace.Declaration.Folder;
+        var revisions = new RevisionReader(folder, archive, environment);
+        var registry = new ServiceRegistry(
+            workspace,
+            options.IsPublished ? revisions.LoadAsync : cancellation => WorkspaceLoader.LoadAsync(folder, environment, cancellation)
         );
-        AddServices(builder.Services, registry, options, time);
+        var board = new SwitchBoard(state);
+        registry.TakeSwitches(board.Read(), board.Version);
+        builder.Services.AddSingleton<DraftPreview>().AddSingleton<DraftHost>(_ => Draft);
+        builder.Services.AddSingleton(archive).AddSingleton(revisions).AddSingleton(board);
+        builder.Services.AddSingleton(new Draft(cancellation => WorkspaceLoader.LoadAsync(folder, environment, cancellation)));
+        AddServices(builder.Services, registry, state, options, time);
         var app = builder.Build();
         if (!options.IsTrial)
         {
@@ -92,6 +112,9 @@ public static class ServiceHost
         Map(app, workspace, registry, options, time);
         return app;
     }
+
+    private static WebApplication Draft(LoadedWorkspace draft, IReadOnlyDictionary<string, Caller> lent, string secret) =>
+        Build(draft, new ServiceOptions(0, IsQuiet: true, Lent: lent, IsTrial: true, Prefix: DraftPreview.Prefix, Secret: secret));
 
     /// <summary>The workspace without what would keep a trial from asking whatever it wants.</summary>
     private static LoadedWorkspace Tried(LoadedWorkspace workspace) =>
@@ -118,7 +141,13 @@ public static class ServiceHost
         kestrel.Limits.MaxRequestBufferSize = 1024 * 1024;
     }
 
-    private static void AddServices(IServiceCollection services, ServiceRegistry registry, ServiceOptions options, TimeProvider time)
+    private static void AddServices(
+        IServiceCollection services,
+        ServiceRegistry registry,
+        IStateStore state,
+        ServiceOptions options,
+        TimeProvider time
+    )
     {
         services.AddResponseCompression(compression =>
         {
@@ -128,21 +157,27 @@ public static class ServiceHost
         services
             .AddSingleton(registry)
             .AddSingleton(time)
-            .AddSingleton(new ChangeEnvironment(time, Random.Shared, Guid.NewGuid))
-            .AddHostedService<Refresher>()
+            .AddSingleton(new ChangeEnvironment(time, Random.Shared, Guid.NewGuid) { UndoesCalls = options.IsTrial })
             .AddCors();
-        AddStores(services);
+        services.AddSingleton<SwitchWatch>().AddHostedService(s => s.GetRequiredService<SwitchWatch>());
+        if (options.IsPublished)
+            services.AddHostedService<RevisionWatch>();
+        else
+            services.AddHostedService<Refresher>();
+        AddStores(services, state);
         AddIdentity(services, options);
         AddFaces(services, registry, options);
     }
 
-    private static void AddStores(IServiceCollection services) =>
+    private static void AddStores(IServiceCollection services, IStateStore state) =>
         services
-            .AddSingleton<IAccountStore, FolderAccountStore>()
-            .AddSingleton<ITicketStore, SessionsInMemory>()
+            .AddSingleton(state)
+            .AddSingleton<IAccountStore, AccountStore>()
+            .AddSingleton<ITicketStore, SessionsInState>()
+            .AddSingleton<IXmlRepository, CookieKeysInState>()
             .AddSingleton<IPendingAnswerStore, PendingAnswersInMemory>()
             .AddSingleton<IRepeatedAnswerStore, RepeatedAnswersInMemory>()
-            .AddSingleton<AuditStoreOf>(AuditFolder.Of);
+            .AddSingleton<IAuditStore, AuditInState>();
 
     private static void AddIdentity(IServiceCollection services, ServiceOptions options)
     {
@@ -165,6 +200,7 @@ public static class ServiceHost
             .AddSingleton<Allowances>()
             .AddSingleton(s => new ServiceMeter(options.MeterName, registry, s.GetRequiredService<Allowances>()))
             .AddSingleton<StatusMonitors>()
+            .AddSingleton(new AddressPrefix(options.Prefix))
             .AddSingleton<FacePipeline>()
             .AddSingleton<ODataFace>()
             .AddSingleton<IFace>(s => s.GetRequiredService<ODataFace>())
@@ -182,6 +218,16 @@ public static class ServiceHost
     )
     {
         UnreadableRequests.Use(app);
+        if (options.Secret is { } secret)
+            app.Use(
+                (context, next) =>
+                {
+                    if (context.Request.Headers[DraftPreview.SecretHeader] == secret)
+                        return next(context);
+                    context.Response.StatusCode = StatusCodes.Status404NotFound;
+                    return Task.CompletedTask;
+                }
+            );
         Transport.Use(app, workspace.Declaration.Transport);
         app.UseResponseCompression();
         var pipeline = app.Services.GetRequiredService<FacePipeline>();
@@ -227,6 +273,10 @@ public static class ServiceHost
                     return Results.Text(isInsider ? $"not ready: source {source.Name}" : "not ready", statusCode: 503);
                 }
             }
+            if (registry.Drift.FirstOrDefault(d => d.Breaks) is { } drift)
+                return Results.Text(
+                    isInsider ? $"ready in part, since a database has moved: {drift.Service}: {drift.Text}" : "ready in part"
+                );
             if (registry.Missing is { } missing)
                 return Results.Text(
                     isInsider

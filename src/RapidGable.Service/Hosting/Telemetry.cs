@@ -85,6 +85,8 @@ internal static class Telemetry
         logging.ClearProviders().SetMinimumLevel(LogLevel.Warning).AddFilter("RapidGable", LogLevel.Information);
         // Its scope holds the path of each request, keys of rows and all.
         logging.AddFilter("Microsoft.AspNetCore.Hosting.Diagnostics", LogLevel.None);
+        // Keys of cookies are kept with the sessions that they protect, readable by the same owner.
+        logging.AddFilter("Microsoft.AspNetCore.DataProtection", LogLevel.Error);
         logging.Configure(o => o.ActivityTrackingOptions = ActivityTrackingOptions.TraceId | ActivityTrackingOptions.SpanId);
         if (options.IsQuiet)
             return;

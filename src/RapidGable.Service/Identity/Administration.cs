@@ -4,6 +4,8 @@ using System.Text;
 using Microsoft.AspNetCore.Authentication;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.DataProtection;
+using Microsoft.AspNetCore.DataProtection.KeyManagement;
+using Microsoft.AspNetCore.DataProtection.Repositories;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.DependencyInjection;
 using RapidGable.Expressions;
@@ -31,7 +33,8 @@ internal sealed class Administration(IAccountStore store, PasswordCheck password
     public static void Configure(IServiceCollection services)
     {
         services.AddSingleton<Administration>();
-        services.AddSingleton<IDataProtectionProvider, EphemeralDataProtectionProvider>();
+        services.AddDataProtection().SetApplicationName("gable");
+        services.AddOptions<KeyManagementOptions>().Configure<IXmlRepository>((keys, repository) => keys.XmlRepository = repository);
         services
             .AddAuthentication()
             .AddCookie(Scheme, cookie =>

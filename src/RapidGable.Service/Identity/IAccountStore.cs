@@ -8,6 +8,6 @@ internal interface IAccountStore
     AccountDirectory? Current { get; }
 
     /// <summary>Changes them while nobody else does; gives what they are then.</summary>
-    /// <exception cref="InvalidDataException">When they cannot be read, or somebody else goes on changing them.</exception>
+    /// <exception cref="State.StateException">When they cannot be read, or somebody else goes on changing them.</exception>
     AccountDirectory Change(Func<AccountDirectory, AccountDirectory> change);
 }

@@ -241,7 +241,7 @@ internal static class AccountEndpoints
         {
             return ManagementInterface.Problem(400, "account", exception.Message);
         }
-        catch (Exception exception) when (exception is InvalidDataException or IOException or UnauthorizedAccessException)
+        catch (State.StateException)
         {
             return ManagementInterface.Problem(503, "accounts", "The accounts cannot be changed now.");
         }
@@ -265,7 +265,7 @@ internal static class AccountEndpoints
             audit.Managed(context, AdministratorOf(context), note);
             return Results.NoContent();
         }
-        catch (Exception exception) when (exception is InvalidDataException or IOException or UnauthorizedAccessException)
+        catch (State.StateException)
         {
             return ManagementInterface.Problem(503, "accounts", "The accounts cannot be changed now.");
         }

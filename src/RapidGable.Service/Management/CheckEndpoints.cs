@@ -6,6 +6,7 @@ using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
 using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
+using RapidGable.Service.Revisions;
 using RapidGable.Sources;
 using RapidGable.UseCases;
 
@@ -16,11 +17,14 @@ internal static class CheckEndpoints
 {
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.MapPost("/check", (HttpContext context, bool? data, IAccountStore accounts, AuditLog audit) =>
-        {
-            audit.Managed(context, AccountEndpoints.AdministratorOf(context), "checked the workspace");
-            return CheckAsync(registry, data ?? true, RolesOf(accounts.Current), context.RequestAborted);
-        });
+        manage.MapPost(
+            "/check",
+            (HttpContext context, bool? data, IAccountStore accounts, AuditLog audit, Draft draft, RevisionArchive archive) =>
+            {
+                audit.Managed(context, AccountEndpoints.AdministratorOf(context), "checked the workspace");
+                return CheckAsync(draft, archive, data ?? true, RolesOf(accounts.Current), context.RequestAborted);
+            }
+        );
         manage.MapGet("/sources/{source}/keys", (string source, string? name, HttpContext context) =>
             KeysAsync(registry, source, name ?? "", context.RequestAborted)
         );
@@ -32,21 +36,28 @@ internal static class CheckEndpoints
     /// <summary>The files as they are now, which need not be what is published.</summary>
     /// <param name="withData">Also read all rows.</param>
     private static async Task<IResult> CheckAsync(
-        ServiceRegistry registry,
+        Draft draft,
+        RevisionArchive archive,
         bool withData,
         IReadOnlyCollection<string> roles,
         CancellationToken cancellation
     )
     {
-        await using var workspace = await registry.ReadAsync(cancellation);
-        var options = new CheckOptions(withData, Accept: false, roles);
-        var report = await new CheckWorkspace(workspace, options).RunAsync(_ => { }, cancellation);
+        await using var workspace = await draft.LoadAsync(cancellation);
+        var report = await new CheckWorkspace(workspace, new CheckOptions(withData, roles)).RunAsync(_ => { }, cancellation);
+        var newest = archive.NewestNumber;
+        var changes =
+            newest == 0 || workspace.Diagnostics.HasErrors
+                ? null
+                : PublishWorkspace
+                    .Compare(archive.Read(newest), await PublishWorkspace.ContentOfAsync(workspace, cancellation))
+                    .ToDictionary(r => r.Name);
         return ManagementInterface.Json(
-            new CheckAnswer(report.Faults == 0, report.Diagnostics.Items.Select(Finding), report.Services.Select(Service))
+            new CheckAnswer(report.Faults == 0, report.Diagnostics.Items.Select(Finding), report.Services.Select(s => Service(s, changes)))
         );
     }
 
-    private static CheckFinding Finding(Diagnostic item)
+    internal static CheckFinding Finding(Diagnostic item)
     {
         var hasPlace = item.Location.Line > 0;
         return new CheckFinding(
@@ -60,13 +71,22 @@ internal static class CheckEndpoints
         );
     }
 
-    private static CheckedServiceInfo Service(CheckedService found) =>
-        new(
+    /// <param name="changes">Since the newest revision; null = there is none.</param>
+    private static CheckedServiceInfo Service(CheckedService found, Dictionary<string, ServiceReview>? changes)
+    {
+        var review = changes?.GetValueOrDefault(found.Service.Model.Service);
+        return new CheckedServiceInfo(
             found.Service.Model.Service,
             found.Proofs.Select(p => new DataProofInfo(p.Set, p.What, p.Rows, p.Fault, p.Examples)),
-            found.Drift?.Select(c => new MetadataChange(c.Subject, c.What, c.Meaning, c.IsBreaking)),
-            found.Opened
+            changes is null
+                ? null
+                : (review?.Faces ?? [])
+                    .SelectMany(f => f.Differences)
+                    .DistinctBy(d => (d.Subject, d.What))
+                    .Select(c => new MetadataChange(c.Subject, c.What, c.Meaning, c.IsBreaking)),
+            changes is null ? null : review?.Opened ?? []
         );
+    }
 
     private static async Task<IResult> KeysAsync(ServiceRegistry registry, string source, string name, CancellationToken cancellation)
     {

@@ -56,6 +56,8 @@ internal static class ManagementInterface
         WorkspaceEndpoints.Map(manage, registry, faces, time);
         ExplainEndpoint.Map(manage, registry, faces, time);
         CheckEndpoints.Map(manage, registry);
+        PreviewEndpoints.Map(manage);
+        PublishingEndpoints.Map(manage, registry, time);
     }
 
     /// <summary>Lets administrators through, and what changes something only from a page of this service or from a program.</summary>

@@ -14,7 +14,28 @@ internal static class ServiceViews
         Caller caller,
         IReadOnlyDictionary<string, string> faces,
         IEnumerable<EndpointInfo> endpoints
-    ) => new(service.Model.Service, service.Model.Title, service.Revision, service.ModelFor(caller).Sets.Length, faces, endpoints);
+    ) =>
+        new(
+            service.Model.Service,
+            service.Model.Title,
+            service.Revision,
+            service.ModelFor(caller).Sets.Length,
+            faces,
+            endpoints,
+            About(service.Model)
+        );
+
+    private static ServiceAboutInfo About(EntityModel model) =>
+        new(
+            model.About.Version,
+            model.About.Description,
+            model.About.Owner,
+            model.About.Contact,
+            model.About.Licence,
+            model.About.Terms,
+            model.About.Tags,
+            model.Deprecation?.Sentence
+        );
 
     public static ServiceDetails Details(
         PublishedService service,
@@ -29,7 +50,8 @@ internal static class ServiceViews
             service.Model.Sets.Select(s => s.Source.Source).Distinct(),
             faces,
             service.Model.Sets.Select(s => Set(s, service.ModelFor(Caller.Anonymous))),
-            inferences.Select(i => new InferenceInfo(i.Subject, i.Value, i.Reason))
+            inferences.Select(i => new InferenceInfo(i.Subject, i.Value, i.Reason)),
+            service.Model.Sql?.Who.ToString()
         );
 
     private static SetInfo Set(EntitySet set, EntityModel open) =>
@@ -41,16 +63,17 @@ internal static class ServiceViews
             set.Type.Key.Select(k => k.Name),
             set.PageSize,
             set.LargestPage,
-            set.IsFunction ? "function"
+            set.IsAction ? "action"
+                : set.IsFunction ? "function"
                 : set.ContainedIn is null ? "set"
                 : "contained",
             set.ContainedIn,
-            set.Type.Description,
+            set.Description ?? set.Type.Description,
             set.DefaultOrder.Select(o => o.Property.Name + (o.Descending ? " desc" : "")),
             Enum.GetValues<SetOperations>()
                 .Where(o => o != SetOperations.None && set.Operations.HasFlag(o))
                 .Select(o => o.ToString().ToLowerInvariant()),
-            new SetRules(Grant.Describe(set.Rules, SetOperations.Read), set.Rules.Select(r => r.ToString())),
+            new SetRules(Grant.Describe(set.Rules, set.Use), set.Rules.Select(r => r.ToString())),
             open.FindSet(set.Name) is not null,
             set.Type.Properties.Select(p => Property(set, p)),
             set.Type.Hidden.Select(p => p.Column),

@@ -6,12 +6,10 @@ using Microsoft.Extensions.Logging;
 using Microsoft.Extensions.Logging.Abstractions;
 using RapidGable.Building;
 using RapidGable.Declarations;
-using RapidGable.Metadata;
 using RapidGable.Model;
-using RapidGable.Payloads;
 using RapidGable.Publishing;
+using RapidGable.Service.State;
 using RapidGable.Sources;
-using RapidGable.Verification;
 
 namespace RapidGable.Service.Publishing;
 
@@ -48,7 +46,9 @@ public sealed class ServiceRegistry : IAsyncDisposable
     private readonly SemaphoreSlim _woken = new(0);
     private readonly List<(LoadedWorkspace Workspace, DateTimeOffset Since)> _retired = [];
     private readonly ByteBudget _plans;
+    private readonly Lock _switching = new();
     private volatile State _state;
+    private ImmutableArray<SwitchedOff> _off = [];
 
     /// <param name="reload">Reads the workspace anew; null = it cannot be refreshed.</param>
     public ServiceRegistry(LoadedWorkspace workspace, Func<CancellationToken, Task<LoadedWorkspace>>? reload = null)
@@ -59,7 +59,7 @@ public sealed class ServiceRegistry : IAsyncDisposable
                 * Mebibyte
         );
         _plans = new ByteBudget(Limits.PlanBytes, Memory);
-        _state = State.Of(workspace, _plans);
+        _state = State.Of(workspace, _plans, []);
     }
 
     /// <summary>What all requests, kept answers and plans hold together; set when the service starts.</summary>
@@ -72,6 +72,17 @@ public sealed class ServiceRegistry : IAsyncDisposable
 
     /// <summary>What of the published state the databases do not have any more; null = nothing is known to be missing.</summary>
     public string? Missing { get; private set; }
+
+    /// <summary>In what the databases have moved away from the published revision; empty = in nothing that is known.</summary>
+    public ImmutableArray<DriftFinding> Drift { get; private set; } = [];
+
+    /// <summary>Takes what does not fit any more; nothing = the databases are as they were.</summary>
+    public void TakeDrift(ImmutableArray<DriftFinding> found)
+    {
+        Drift = found;
+        if (found.IsEmpty)
+            Missing = null;
+    }
 
     /// <summary>Whether looking again may end a problem.</summary>
     public bool HasProblem => Problem is not null || Missing is not null;
@@ -87,6 +98,25 @@ public sealed class ServiceRegistry : IAsyncDisposable
     {
         if (_woken.CurrentCount == 0)
             _woken.Release();
+    }
+
+    /// <summary>The version of the switches that were taken last.</summary>
+    public string? SwitchVersion { get; private set; }
+
+    /// <summary>All that is switched off.</summary>
+    public ImmutableArray<SwitchedOff> Off => _off;
+
+    /// <summary>Takes switches; requests that run end as they began.</summary>
+    public void TakeSwitches(ImmutableArray<SwitchedOff> off, string? version)
+    {
+        lock (_switching)
+        {
+            var before = _state;
+            (_off, SwitchVersion) = (off, version);
+            _state = State.Of(before.Workspace, _plans, off);
+            foreach (var former in before.Services.Values)
+                former.Forget();
+        }
     }
 
     /// <summary>Waits until a change is reported, or for a time.</summary>
@@ -108,6 +138,10 @@ public sealed class ServiceRegistry : IAsyncDisposable
     /// <summary>Services that declare a path of their own on the plain REST face.</summary>
     public IReadOnlyList<PublishedService> WithBases => _state.WithBases;
 
+    /// <summary>The version of a service that stands at a segment behind its name; null = there is none.</summary>
+    public PublishedService? FindVersion(string service, string segment) =>
+        _state.Versions.Count == 0 ? null : _state.Versions.GetValueOrDefault(new ServiceVersion(service, segment));
+
     public PublishedService? Find(string name) => _state.Services.GetValueOrDefault(name);
 
     /// <summary>The workspace as its files and catalogs are now, beside what is published; the caller disposes of it.</summary>
@@ -122,7 +156,18 @@ public sealed class ServiceRegistry : IAsyncDisposable
         await _refreshing.WaitAsync(cancellation);
         try
         {
-            var loaded = await ReadAsync(cancellation);
+            LoadedWorkspace loaded;
+            try
+            {
+                loaded = await ReadAsync(cancellation);
+            }
+            catch (StateException exception)
+            {
+                Problem = exception.Message;
+                log.LogError("Refresh: the last good state is kept. {Problem}", Problem);
+                var fault = new Diagnostic(Severity.Error, "state", exception.Message, SourceLocation.WholeFile("state"), null);
+                return new RefreshOutcome([], [fault]);
+            }
             var outcome = await TakeAsync(loaded, time);
             if (outcome.IsKept)
                 log.LogWarning("Refresh: the last good state is kept. {Problem}", Problem);
@@ -145,8 +190,6 @@ public sealed class ServiceRegistry : IAsyncDisposable
     private async Task<RefreshOutcome> TakeAsync(LoadedWorkspace loaded, TimeProvider time)
     {
         var faults = loaded.Diagnostics.Items.Where(d => d.Severity == Severity.Error).ToImmutableArray();
-        if (faults.IsEmpty)
-            faults = BreaksOfAccepted(loaded);
         if (!faults.IsEmpty)
         {
             await loaded.DisposeAsync();
@@ -158,13 +201,20 @@ public sealed class ServiceRegistry : IAsyncDisposable
             return new RefreshOutcome([], faults);
         }
         (Problem, Missing) = (null, null);
-        var (before, now) = (_state, State.Of(loaded, _plans));
-        if (before.Fingerprint == now.Fingerprint)
+        var (before, off) = (_state, _off);
+        var now = State.Of(loaded, _plans, off);
+        if (before.Fingerprint == now.Fingerprint && before.Workspace.Revision == loaded.Revision)
         {
             await loaded.DisposeAsync();
             return new RefreshOutcome([], []);
         }
-        _state = now;
+        lock (_switching)
+        {
+            // A switch that was used in the meantime holds, too.
+            if (_off != off)
+                now = State.Of(loaded, _plans, _off);
+            _state = now;
+        }
         foreach (var former in before.Services.Values)
             former.Forget();
         _retired.Add((before.Workspace, time.GetUtcNow()));
@@ -207,35 +257,6 @@ public sealed class ServiceRegistry : IAsyncDisposable
                     ),
             ],
         };
-    }
-
-    /// <summary>What would break consumers of metadata that was accepted; it goes live only when it is accepted, too.</summary>
-    private static ImmutableArray<Diagnostic> BreaksOfAccepted(LoadedWorkspace loaded)
-    {
-        var diagnostics = new Diagnostics();
-        foreach (var service in loaded.Services)
-        {
-            var name = service.Model.Service;
-            var place = SourceLocation.WholeFile($"accepted/{name}.xml");
-            var advice =
-                $"If this is meant, accept it with 'gable check {Path.GetFileName(loaded.Declaration.Folder)} --accept', and "
-                + $"refresh again.";
-            try
-            {
-                var changes = AcceptedMetadata.Compare(
-                    loaded.Declaration.Folder,
-                    name,
-                    CsdlXmlWriter.Write(service.Model, ODataVersion.V401)
-                ) ?? [];
-                foreach (var change in changes.Where(d => d.IsBreaking))
-                    diagnostics.Error("accepted-breaks", $"{change.Subject}: {change.What}", place, advice);
-            }
-            catch (InvalidDataException exception)
-            {
-                diagnostics.Error("accepted", exception.Message, place);
-            }
-        }
-        return [.. diagnostics.Items];
     }
 
     public async ValueTask DisposeAsync()
@@ -294,6 +315,10 @@ public sealed class ServiceRegistry : IAsyncDisposable
                 .OrderByDescending(s => s.Model.Faces.Rest.Base!.Length),
         ];
 
+        /// <summary>Services that are versions of others.</summary>
+        public FrozenDictionary<ServiceVersion, PublishedService> Versions { get; } =
+            Services.Values.Where(s => s.Model.VersionOf is not null).ToFrozenDictionary(s => s.Model.VersionOf!);
+
         /// <summary>The same for two states that answer every request alike.</summary>
         public string Fingerprint { get; } =
             Hash(
@@ -307,36 +332,42 @@ public sealed class ServiceRegistry : IAsyncDisposable
                 )
             );
 
-        public static State Of(LoadedWorkspace workspace, ByteBudget plans)
+        public static State Of(LoadedWorkspace workspace, ByteBudget plans, ImmutableArray<SwitchedOff> switches)
         {
             var texts = workspace.Services.ToImmutableDictionary(s => s.Model.Service, s => PublishedText.Of(s.Model));
-            var services = workspace.Services.ToFrozenDictionary(
-                s => s.Model.Service,
-                s => new PublishedService(s.Model, workspace.Sources, Revision.Of(s, workspace.Declaration), plans),
-                StringComparer.Ordinal
-            );
-            var declared = workspace.Declaration;
-            var sections = new Dictionary<string, string>
-            {
-                ["title"] = declared.Title,
-                ["refresh-seconds"] = PublishedText.Of(declared.RefreshSeconds),
-                ["sign-in"] = PublishedText.Of(declared.SignIn),
-                ["transport"] = PublishedText.Of(declared.Transport),
-                ["limits"] = PublishedText.Of(declared.Traffic),
-                ["audit"] = PublishedText.Of(declared.Audit),
-                ["checks"] = PublishedText.Of(declared.Checks),
-            };
-            foreach (var source in declared.Sources)
-                sections["source " + source.Name] = PublishedText.Of(source);
+            var services = workspace
+                .Services.Select(s => Published(s, workspace, plans, [.. switches.Where(o => o.Service == s.Model.Service)]))
+                .OfType<PublishedService>()
+                .ToFrozenDictionary(s => s.Model.Service, StringComparer.Ordinal);
             return new State(
                 workspace,
                 services,
                 texts,
-                sections.ToImmutableSortedDictionary(StringComparer.Ordinal),
-                declared.Texts.Identity()
+                PublishedText.SectionsOf(workspace.Declaration),
+                workspace.Declaration.Texts.Identity()
             );
         }
     }
+
+    /// <summary>A service without what is switched off; null = all of it is, as if it were not there.</summary>
+    private static PublishedService? Published(
+        BuiltService built,
+        LoadedWorkspace workspace,
+        ByteBudget plans,
+        ImmutableArray<SwitchedOff> off
+    ) =>
+        off.Any(o => o is { IsAbsent: true, Face: null, Group: null, Set: null })
+            ? null
+            : new PublishedService(
+                SwitchedOff.Without(built.Model, off),
+                workspace.Sources,
+                Revision.Of(built, workspace.Declaration),
+                plans
+            )
+            {
+                Off = [.. off.Where(o => !o.IsAbsent)],
+                Paused = SwitchedOff.Paused(built.Model, off),
+            };
 
     private static string Hash(string text) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(text)));
 }

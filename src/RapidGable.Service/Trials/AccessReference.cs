@@ -45,7 +45,7 @@ internal sealed partial class AccessReference
                     s with
                     {
                         Rules = [Grant.Reading(AccessRule.Anyone)],
-                        Operations = s.Operations | SetOperations.Read,
+                        Operations = s.IsAction ? s.Operations : s.Operations | SetOperations.Read,
                         PageSize = MostRows,
                         LargestPage = MostRows,
                         RequiresFilter = false,
@@ -152,6 +152,8 @@ internal sealed partial class AccessReference
         var (all, isWhole) = await RowsAsync(set, cancellation);
         var cell = AccessMatrix.Of(_service, name, caller, holdsAll: false).First(c => c.Set == set.Name);
         var (allowing, denying, deniesAll) = AccessGate.Applying(SetOperations.Read, caller, _service.RulesOf(set));
+        if (set.IsAction)
+            return new ExpectedSet(set, Operations(cell).HasFlag(SetOperations.Call), Operations(cell)) { IsWhole = false };
         var mayRead = cell.MayRead && !deniesAll;
         var shown = new List<ExpectedRow>();
         foreach (var row in all)

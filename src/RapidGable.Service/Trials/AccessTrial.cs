@@ -3,7 +3,9 @@ using System.Security.Cryptography;
 using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Declarations;
+using RapidGable.Model;
 using RapidGable.Publishing;
+using RapidGable.Requests.Statements;
 using RapidGable.Service.Faces;
 using RapidGable.Service.Publishing;
 using RapidGable.Verification;
@@ -92,9 +94,18 @@ public sealed class AccessTrial
             return reports;
         var cases = new List<AccessCase>();
         foreach (var (caller, who, key) in callers)
-            cases.Add(await reference.CaseAsync(caller, who, As(key), cancellation));
+            cases.Add(await reference.CaseAsync(caller, who, As(key), cancellation) with { Sql = SqlOf(service, address, who) });
         reports.Add(await AccessVerifier.VerifyAsync(name, root, cases, progress, cancellation));
         return reports;
+    }
+
+    /// <summary>What a caller should find where statements are sent; null = the service takes none.</summary>
+    private static ExpectedSql? SqlOf(PublishedService service, string address, Caller caller)
+    {
+        if (service.Model is not { Sql: not null, Faces.Rest: { } rest })
+            return null;
+        var sets = service.Model.Sets.Where(s => !rest.Without.Contains(s.Name) && StatementBinder.Reads(s)).Select(s => s.Name);
+        return new ExpectedSql($"{address}{rest.BaseOf(service.Model.Service)}{SqlAccess.Path}", service.MaySendSql(caller), [.. sets]);
     }
 
     /// <summary>The plain REST face, asked as each kind of caller that may do something there.</summary>

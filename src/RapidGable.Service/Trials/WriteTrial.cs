@@ -27,16 +27,18 @@ public static class WriteTrial
         var services = workspace.Services.Select(s =>
             s with
             {
-                Model = s.Model.With([
-                    .. s.Model.Sets.Select(e =>
-                        e with
-                        {
-                            Rules = [grant],
-                            Operations = e.Operations | SetOperations.Read,
-                            RowRules = [.. e.RowRules.Where(r => r.Who is null)],
-                        }
-                    ),
-                ]),
+                Model = s
+                    .Model.With([
+                        .. s.Model.Sets.Select(e =>
+                            e with
+                            {
+                                Rules = [grant],
+                                Operations = e.IsAction ? e.Operations : e.Operations | SetOperations.Read,
+                                RowRules = [.. e.RowRules.Where(r => r.Who is null)],
+                            }
+                        ),
+                    ])
+                    .Sending(s.Model.Sql is { } sql ? sql with { Who = grant.Who } : null),
             }
         );
         return (
@@ -48,9 +50,20 @@ public static class WriteTrial
             Caller.WithRoles(Role) with
             {
                 Name = Role,
+                Attributes = Caller.AttributesOf(Taken(workspace)),
             }
         );
     }
+
+    /// <summary>A value for each attribute that an action takes from its caller.</summary>
+    private static IEnumerable<(string, string)> Taken(LoadedWorkspace workspace) =>
+        workspace
+            .Services.SelectMany(s => s.Model.Sets.Where(e => e.IsAction))
+            .SelectMany(a => a.Call!.Before.Append((QuerySource)a.Source))
+            .SelectMany(s => s.Parameters)
+            .Where(p => p.TakenFrom is not (null or "user" or "roles"))
+            .Select(p => (p.TakenFrom!, p.Sample))
+            .Distinct();
 
     /// <summary>Writing over the OData face.</summary>
     /// <param name="address">Of the service that runs over the opened workspace.</param>
@@ -94,6 +107,11 @@ public static class WriteTrial
             s => paths.Of(s.Name),
             s => addresses.Of(new EntityAddress(s, [.. s.Type.Key.Select(k => SampleKey.Of(k.Type))], null)),
             s => $"{paths.Of(s.Name)}?limit=20&format=json{(s.RequiresFilter ? $"&{s.Type.Key[0].Name}=!null" : "")}",
+            a =>
+            {
+                var (path, others) = paths.SampleOf(a);
+                return new SpelledCall(path, others);
+            },
             422
         );
         var root = address + service.Model.Faces.Rest.BaseOf(service.Model.Service);

@@ -1,12 +1,17 @@
+using System.Collections.Immutable;
+using System.Diagnostics;
 using Microsoft.AspNetCore.Builder;
 using RapidGable.Access;
 using RapidGable.Building;
+using RapidGable.Declarations;
 using RapidGable.Inspection;
 using RapidGable.Model;
+using RapidGable.Payloads.Json;
 using RapidGable.Publishing;
 using RapidGable.Requests.Rest;
 using RapidGable.Service.Faces;
 using RapidGable.Service.Hosting;
+using RapidGable.Service.Identity;
 using RapidGable.Service.Publishing;
 using RapidGable.Service.Trials;
 using RapidGable.Verification;
@@ -19,7 +24,11 @@ namespace RapidGable.Service.UseCases;
 /// <param name="WithWrites">Also create, change and delete made-up entities, over the real sources.</param>
 /// <param name="Seed">Decides which entities are made up.</param>
 /// <param name="IsQuiet">The log of the service that is tried goes nowhere.</param>
-public sealed record VerifyOptions(long Rows, bool WithAccess, bool WithWrites, int Seed, bool IsQuiet);
+public sealed record VerifyOptions(long Rows, bool WithAccess, bool WithWrites, int Seed, bool IsQuiet)
+{
+    /// <summary>The accounts of the workspace, for the callers of kept requests; null = it has none.</summary>
+    public AccountDirectory? Accounts { get; init; }
+}
 
 /// <summary>
 /// Proves that the services of a workspace answer right, over HTTP, by a service of its own on a free port of loopback. What is tried
@@ -37,11 +46,89 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
             reports.AddRange(await ClosedAsync(registry, cancellation));
         if (options.WithWrites)
             reports.AddRange(await WritesAsync(cancellation));
+        if (!workspace.Declaration.Requests.IsEmpty)
+            reports.Add(await progress.RunAsync("Trying kept requests", _ => RequestsAsync(cancellation)));
         return new VerificationReport([.. reports]);
     }
 
+    /// <summary>The requests that the workspace keeps, each as its caller, and whether their examples still fit.</summary>
+    private async Task<ServiceReport> RequestsAsync(CancellationToken cancellation)
+    {
+        var clock = Stopwatch.StartNew();
+        var trying = new TryRequests(workspace, options.Accounts);
+        var results = ImmutableArray.CreateBuilder<CheckResult>();
+        foreach (
+            var tried in await trying.RunAsync(
+                workspace.Declaration.Requests,
+                new TryRequests.Options(null, options.WithWrites),
+                cancellation
+            )
+        )
+            results.AddRange(ResultsOf(tried));
+        foreach (var example in workspace.Declaration.Examples)
+        {
+            var now = (await trying.RunAsync([example.Request], new TryRequests.Options(example.As, false), cancellation))[0];
+            results.Add(ExampleFits(example, now));
+        }
+        return new ServiceReport("kept requests", "requests/*.http", results.ToImmutable(), clock.Elapsed);
+    }
+
+    private static IEnumerable<CheckResult> ResultsOf(TriedRequest tried)
+    {
+        const string Check = "request";
+        var subject = $"{tried.Request.Name} as {tried.Caller}";
+        if (tried.Skipped is { } why)
+            return [new CheckResult(Check, subject, CheckOutcome.Skipped, why, 0)];
+        var milliseconds = $"{tried.Answer!.Time.TotalMilliseconds:0} ms";
+        if (tried.Results.IsEmpty)
+            return
+            [
+                new CheckResult(
+                    Check,
+                    subject,
+                    tried.IsGood ? CheckOutcome.Passed : CheckOutcome.Failed,
+                    $"It answers {tried.Answer.Status} in {milliseconds}.",
+                    1,
+                    tried.Target
+                ),
+            ];
+        return tried.Results.Select(r => new CheckResult(
+            Check,
+            subject,
+            r.Fault is null ? CheckOutcome.Passed : CheckOutcome.Failed,
+            r.Fault is { } fault ? $"{fault} ({r.Expected.Location})" : $"{r.Expected.Word} {r.Expected.Text}, in {milliseconds}",
+            1,
+            tried.Target
+        ));
+    }
+
+    /// <summary>An example fits as long as it has the members that an answer has now.</summary>
+    private static CheckResult ExampleFits(KeptExample example, TriedRequest now)
+    {
+        var fault =
+            now.Answer?.Json is not { } body ? $"The request answers {now.Answer?.Status} to {example.As} now."
+            : JsonMembers.NamesOf(example.Body).Except(JsonMembers.NamesOf(body)).FirstOrDefault() is { } gone
+                ? $"It holds '{gone}', which the answer to {example.As} has not any more."
+            : JsonMembers
+                .NamesOf(body)
+                .Except(JsonMembers.NamesOf(example.Body))
+                .FirstOrDefault(m => m is not ("next" or "@odata.nextLink" or "@odata.context"))
+                is { } missing
+                ? $"It lacks '{missing}', which the answer has now."
+            : null;
+        return new CheckResult(
+            "example-fits",
+            example.Request.Name,
+            fault is null ? CheckOutcome.Passed : CheckOutcome.Failed,
+            fault ?? "it has the members of an answer",
+            1,
+            example.Location.File
+        );
+    }
+
     private static bool IsPartlyClosed(PublishedService service) =>
-        service.ModelFor(Caller.Anonymous).Sets.Length < service.Model.Sets.Length;
+        service.ModelFor(Caller.Anonymous).Sets.Length < service.Model.Sets.Length
+        || (service.Model.Sql is not null && !service.MaySendSql(Caller.Anonymous));
 
     /// <summary>Who may do what, and all that everybody may read.</summary>
     private async Task<List<ServiceReport>> AsDeclaredAsync(ServiceRegistry registry, CancellationToken cancellation)
@@ -57,7 +144,9 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
                 await progress.RunAsync($"Trying {name}", told => trial.RunAsync(service, client, address, told, cancellation))
             );
             if (!service.On("odata").ModelFor(Caller.Anonymous).Sets.IsEmpty)
-                reports.Add(await ReadAsync(service, $"Verifying {name}", name, new HttpProbe(client), address, cancellation));
+                reports.Add(
+                    await ReadAsync(service, Caller.Anonymous, $"Verifying {name}", name, new HttpProbe(client), address, cancellation)
+                );
             if (!service.On("rest").ModelFor(Caller.Anonymous).Sets.IsEmpty)
                 reports.Add(await ReadRestAsync(service, Caller.Anonymous, new RestProbe(client), "", address, true, cancellation));
             if (options.WithAccess)
@@ -85,7 +174,7 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
             var probe = new HttpProbe(client, "Bearer " + key);
             var title = $"{name}: whatever the rules keep closed";
             if (!service.On("odata").ModelFor(caller).Sets.IsEmpty)
-                reports.Add(await ReadAsync(service, $"Verifying all of {name}", title, probe, address, cancellation));
+                reports.Add(await ReadAsync(service, caller, $"Verifying all of {name}", title, probe, address, cancellation));
             if (!service.On("rest").ModelFor(caller).Sets.IsEmpty)
                 reports.Add(
                     await ReadRestAsync(
@@ -105,6 +194,7 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
 
     private Task<ServiceReport> ReadAsync(
         PublishedService service,
+        Caller caller,
         string status,
         string title,
         HttpProbe probe,
@@ -112,7 +202,8 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
         CancellationToken cancellation
     )
     {
-        var counter = new DatabaseCounter(service.Model, workspace.Sources);
+        // What rules leave of a set is not counted here, but held to the rules by the checks of access.
+        var counter = new DatabaseCounter(service.On("odata").ModelFor(caller), workspace.Sources);
         var root = $"{address}{FaceTable.OData}{service.Model.Service}/";
         var asked = new VerificationOptions(title, root, options.Rows, DatabaseCount: counter.CountAsync);
         return progress.RunAsync(status, told => ServiceVerifier.VerifyAsync(probe, asked with { Progress = told }, cancellation));
@@ -138,7 +229,9 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
         var asked = new RestVerificationOptions(
             $"{service.Model.Service}: plain REST{addition}",
             address + rest.Model.Faces.Rest.BaseOf(service.Model.Service),
-            odata.Sets.Where(IsRoot).ToDictionary(PathOf, s => $"{address}{FaceTable.OData}{service.Model.Service}/{SampleCall.OData(s)}"),
+            odata
+                .Sets.Where(s => IsRoot(s) && !s.IsAction)
+                .ToDictionary(PathOf, s => $"{address}{FaceTable.OData}{service.Model.Service}/{SampleCall.OData(s)}"),
             [.. rest.Model.Sets.Where(s => IsRoot(s) && addressed.FindSet(s.Name) is null).Select(PathOf)],
             options.Rows,
             withAnswers

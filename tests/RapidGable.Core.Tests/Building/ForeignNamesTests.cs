@@ -274,6 +274,12 @@ public sealed class ForeignNamesTests
             CancellationToken cancellation
         ) => inner.DescribeQueryAsync(name, select, arguments, cancellation);
 
+        public Task<IReadOnlyList<SourceColumn>?> DescribeChangeAsync(
+            string sql,
+            ReadOnlyMemory<StoredValue> arguments,
+            CancellationToken cancellation
+        ) => inner.DescribeChangeAsync(sql, arguments, cancellation);
+
         public ValueTask<ISourceSession> OpenSessionAsync(
             SessionKind kind,
             IReadOnlyList<(string Setting, string Value)> settings,

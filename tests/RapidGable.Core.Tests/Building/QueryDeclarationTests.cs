@@ -18,8 +18,8 @@ public sealed class QueryDeclarationTests
     [InlineData("select: 'SELECT id FROM t WHERE id = ?1'", "select", "write parameters as :name")]
     [InlineData("select: DELETE FROM t WHERE id = :id, parameters: { id: int32 }", "select", "syntax error")]
     [InlineData("select: SELECT id FROM nowhere WHERE id = :id, parameters: { id: int32 }", "select", "no such table")]
-    [InlineData("{}", "query", "either a 'select' or a 'file'")]
-    [InlineData("select: SELECT id FROM t, file: a.sql", "query", "either a 'select' or a 'file'")]
+    [InlineData("{}", "query", "either a 'select', a 'file'")]
+    [InlineData("select: SELECT id FROM t, file: a.sql", "query", "either a 'select', a 'file'")]
     [InlineData("file: a.sql", "query", "There is no file services/a.sql")]
     [InlineData("file: ../workspace.yaml", "query", "There is no file")]
     [InlineData("select: SELECT id FROM t, gives: all", "query", "does not give 'all'")]
@@ -75,6 +75,32 @@ public sealed class QueryDeclarationTests
         "rest-path",
         "lies below 't'"
     )]
+    [InlineData("select: SELECT id FROM t, gives: nothing", "query", "What only reads gives something")]
+    [InlineData("select: COMMIT, changes: true", "select", "starts with COMMIT")]
+    [InlineData("select: 'DELETE FROM t; VACUUM', changes: true", "select", "starts with VACUUM")]
+    [InlineData("select: SELECT id INTO x FROM t, changes: true", "select", "(INTO)")]
+    [InlineData("select: '-- nothing', changes: true", "select", "holds no statement")]
+    [InlineData("select: DELETE FROM t, changes: true", "query", "The last statement of 'Q' gives no rows")]
+    [InlineData("select: DELETE FROM t RETURNING id, changes: true, key: id", "query", "'key' is about rows that are read")]
+    [InlineData("select: DELETE FROM t RETURNING id, changes: true, page: 5", "query", "'page' is about rows that are read")]
+    [InlineData("select: DELETE FROM t RETURNING id, changes: true, order: id", "query", "'order' is about rows that are read")]
+    [InlineData("select: DELETE FROM t WHERE id = :x RETURNING id, changes: true", "select", "':x' is no declared parameter")]
+    [InlineData("select: DELETE FROM t WHERE idd = 1 RETURNING id, changes: true", "select", "no such column")]
+    [InlineData(
+        "select: DELETE FROM t RETURNING id, changes: true, rules: [ { who: anyone, may: call, rows: id eq 1 } ]",
+        "rule",
+        "belong to the rules of a set or a query"
+    )]
+    [InlineData("select: SELECT name FROM t, of: T", "query", "no set 'T' with a key. Did you mean 't'?")]
+    [InlineData("select: SELECT name FROM t, of: t", "query", "has no column 'id'")]
+    [InlineData("select: SELECT id FROM t, of: t, key: id", "query", "'key' of 'Q' is that of 't'")]
+    [InlineData("select: SELECT id FROM t, of: t, gives: row", "query", "come as rows")]
+    [InlineData("select: SELECT id FROM t, of: t, rules: [ { who: anyone, may: read, rows: id eq 1 } ]", "query", "whose rules hold")]
+    [InlineData("select: DELETE FROM t RETURNING id, changes: true, of: t", "query", "gives one entity")]
+    [InlineData("select: SELECT id FROM t, bound-to: t", "query", "has no parameter that takes 'id'")]
+    [InlineData("select: SELECT id FROM t WHERE name = :id, bound-to: t, parameters: { id: string }", "query", "is Edm.String")]
+    [InlineData("select: SELECT id FROM t, routine: f", "query", "either a 'select', a 'file'")]
+    [InlineData("routine: f", "no-object", "no function or procedure 'f'")]
     public async Task What_is_wrong_is_told(string query, string code, string part)
     {
         var written = query == "{}" ? "" : ", " + query;

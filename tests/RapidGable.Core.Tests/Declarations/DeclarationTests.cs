@@ -105,7 +105,7 @@ public class DeclarationTests
             services/s.yaml:5:5: error unknown-name: 'hied' is not known in a set. Did you mean 'hide'?
               5 |     hied: [photo]
                 |     ^^^^
-              Known here: select, from, name, source, hide, show, rename, page, largest-page, key, keyless, type, description, columns, group, relations, order, search, version, require-version, valid, log, compute, discriminator, derived, changes, require-filter, caller-keys, allow, rules, faces, rest.
+              Known here: select, from, name, source, hide, show, rename, page, largest-page, key, keyless, type, description, deprecated, columns, group, relations, order, search, version, require-version, valid, log, writes, compute, discriminator, derived, changes, require-filter, caller-keys, allow, rules, faces, rest.
             """,
             text
         );

@@ -7,6 +7,7 @@ using RapidGable.Publishing;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Requests.OData;
+using RapidGable.Sources;
 
 namespace RapidGable.Core.Tests;
 
@@ -29,6 +30,9 @@ public abstract class EngineTests(Engine engine, PostgresServer? postgres = null
     private protected PublishedService Service { get; private set; } = null!;
 
     private protected TestWorkspace Folder => _folder;
+
+    /// <summary>The database that all sets are in.</summary>
+    private protected ISource Database => _workspace.Sources["main"];
 
     /// <summary>Statements that make the tables.</summary>
     protected abstract string Tables { get; }

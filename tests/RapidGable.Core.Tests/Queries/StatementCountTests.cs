@@ -116,6 +116,12 @@ public class StatementCountTests(NetworkFixture network) : IClassFixture<Network
             CancellationToken cancellation
         ) => inner.DescribeQueryAsync(name, select, arguments, cancellation);
 
+        public Task<IReadOnlyList<SourceColumn>?> DescribeChangeAsync(
+            string sql,
+            ReadOnlyMemory<StoredValue> arguments,
+            CancellationToken cancellation
+        ) => inner.DescribeChangeAsync(sql, arguments, cancellation);
+
         public async ValueTask<ISourceSession> OpenSessionAsync(
             SessionKind kind,
             IReadOnlyList<(string Setting, string Value)> settings,

@@ -75,6 +75,51 @@ public sealed class SqlMarksTests
         }
     }
 
+    [Theory] // texts, names and comments hold no ends of statements
+    [InlineData("*", "DELETE FROM t WHERE a = :a; SELECT ';' AS b, \";\" /* ; */ FROM t -- ;\n", "a|")]
+    [InlineData("*", " ; -- nothing\n ; UPDATE t SET a = :b, c = :a ;;", "b a")]
+    [InlineData("*", "-- first\nINSERT INTO t VALUES (:a)", "a")]
+    [InlineData("*", "WITH x AS (SELECT :a AS n) INSERT INTO t SELECT n FROM x; VALUES (:b)", "a|b")]
+    [InlineData("*", "SELECT a FROM t WHERE b = :b FOR UPDATE", "b")]
+    [InlineData("sqlite", "INSERT OR IGNORE INTO t VALUES (:a); INSERT OR REPLACE INTO t VALUES (:b)", "a|b")]
+    [InlineData("postgresql", "SELECT $q$;$q$, :a; CALL p(:b, x => :c)", "a|b c")]
+    [InlineData("mariadb", "INSERT IGNORE INTO t VALUES ('\\';', :a); REPLACE INTO t VALUES (:b) # ;", "a|b")]
+    public void Scripts_are_cut_at_their_semicolons(string engine, string sql, string names)
+    {
+        foreach (var lexis in engine == "*" ? Engines.Values : (IEnumerable<SqlLexis>)[Engines[engine]])
+        {
+            var read = SqlScript.Read(sql, lexis);
+            Assert.Null(read.Fault);
+            Assert.Equal(names, string.Join('|', read.Statements.Select(s => string.Join(' ', s.Marks.Select(m => m.Name)))));
+            // Nothing stands before the first word of a statement, so that it can be told what it is.
+            Assert.All(read.Statements, s => Assert.Matches("^[A-Z]", s.Pieces[0]));
+        }
+    }
+
+    [Theory]
+    [InlineData("*", "", "holds no statement", 0)]
+    [InlineData("*", " ; -- nothing", "holds no statement", 0)]
+    [InlineData("*", "SELECT 1; COMMIT", "starts with COMMIT", 10)]
+    [InlineData("*", "BEGIN", "starts with BEGIN", 0)]
+    [InlineData("*", "SET x = 1", "starts with SET", 0)]
+    [InlineData("*", "COPY t FROM '/etc/passwd'", "starts with COPY", 0)]
+    [InlineData("*", "LOAD DATA INFILE 'x'", "starts with LOAD", 0)]
+    [InlineData("*", "DROP TABLE t", "starts with DROP", 0)]
+    [InlineData("*", "SELECT a INTO b FROM t", "INTO", 9)]
+    [InlineData("*", "DELETE FROM t; SELECT a FROM t INTO OUTFILE 'x'", "INTO", 31)]
+    [InlineData("*", "DELETE FROM t WHERE a = 'x", "not closed", 24)]
+    [InlineData("mariadb", "DELETE FROM t /*! WHERE 1 */", "carried out", 14)]
+    [InlineData("mariadb", "UPDATE t SET a = @x", "'@' stands for a value", 17)]
+    public void What_is_no_script_is_told(string engine, string sql, string fault, int position)
+    {
+        foreach (var lexis in engine == "*" ? Engines.Values : (IEnumerable<SqlLexis>)[Engines[engine]])
+        {
+            var read = SqlScript.Read(sql, lexis);
+            Assert.Contains(fault, read.Fault);
+            Assert.Equal(position, read.FaultPosition);
+        }
+    }
+
     [Fact] // nothing of a statement is lost, whatever it holds
     public void Pieces_and_parameters_make_the_statement()
     {

@@ -69,7 +69,7 @@ public sealed class AuditVolumeTests : IDisposable
             );
         }
         var lines = Directory
-            .GetFiles(Path.Combine(_folder.Folder, "audit"))
+            .GetFiles(Path.Combine(_folder.Folder, "state", "audit"))
             .SelectMany(File.ReadAllLines)
             .Where(l => l.Contains("\"refused\""))
             .ToList();
@@ -83,7 +83,7 @@ public sealed class AuditVolumeTests : IDisposable
     [Fact] // lines longer than a piece of the file, and pieces that end within lines and letters
     public void A_log_is_read_from_its_end()
     {
-        var folder = new AuditFolder(Path.Combine(_folder.Folder, "log"));
+        var folder = new AuditInState(new FolderState(Path.Combine(_folder.Folder, "log"), _folder.Folder));
         var details = Enumerable.Range(0, 3_000).Select(i => $"größe {i} " + new string('é', i % 97)).ToList();
         folder.Append(details.Select((d, i) => new AuditEvent(Noon.AddSeconds(i), AuditEvents.Management) { Detail = d }));
         folder.Append([new AuditEvent(Noon.AddDays(1), AuditEvents.SignIn)]);

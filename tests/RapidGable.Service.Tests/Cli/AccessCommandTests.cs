@@ -36,18 +36,21 @@ public sealed class AccessCommandTests : IDisposable
     {
         var made = await RunAsync("correct horse", "user", "set", ".", "tom", "--role", "field", "--attribute", "region=north");
         Assert.True(made.Code == 0, made.Errors);
-        Assert.DoesNotContain("horse", made.Output + File.ReadAllText(Path.Combine(_folder.Folder, AccountsInFolder.Name)));
+        Assert.DoesNotContain(
+            "horse",
+            made.Output + File.ReadAllText(Path.Combine(_folder.Folder, "state", "accounts", AccountsInState.Name))
+        );
         Assert.Matches(@"tom\s+field\s+region=north", (await RunAsync(null, "user", "list", ".")).Output);
         var key = await RunAsync(null, "api-key", "make", ".", "loader", "--role", "office", "--days", "30");
         var secret = key.Output.Split('\n').First(l => l.StartsWith(AccountDirectory.KeyPrefix, StringComparison.Ordinal)).Trim();
         var listed = (await RunAsync(null, "api-key", "list", ".", "--json")).Json.GetProperty("keys")[0];
         Assert.Equal(("loader", secret.Split('_')[1]), (listed.GetProperty("name").GetString(), listed.GetProperty("id").GetString()));
         Assert.False(listed.TryGetProperty("secret", out _));
-        Assert.NotNull(AccountsInFolder.Read(_folder.Folder)!.FindKey(secret, DateTime.UtcNow));
+        Assert.NotNull(AccountsInState.Read(WorkspaceState.Of(_folder.Folder))!.FindKey(secret, DateTime.UtcNow));
         Assert.Equal(0, (await RunAsync(null, "api-key", "revoke", ".", secret.Split('_')[1])).Code);
-        Assert.Null(AccountsInFolder.Read(_folder.Folder)!.FindKey(secret, DateTime.UtcNow));
+        Assert.Null(AccountsInState.Read(WorkspaceState.Of(_folder.Folder))!.FindKey(secret, DateTime.UtcNow));
         Assert.Equal(0, (await RunAsync(null, "user", "remove", ".", "tom")).Code);
-        Assert.Empty(AccountsInFolder.Read(_folder.Folder)!.Users);
+        Assert.Empty(AccountsInState.Read(WorkspaceState.Of(_folder.Folder))!.Users);
     }
 
     [Theory]

@@ -17,6 +17,7 @@ public sealed class CallCommandTests : IAsyncLifetime
         await SetAsync("tom", "--role", "technician", "--attribute", "region=north");
         await SetAsync("mia", "--role", "technician", "--attribute", "region=south");
         await SetAsync("new", "--role", "technician");
+        await SetAsync("rosa", "--role", "reporting");
         _service = await RunningService.StartAsync(_folder.Folder);
     }
 
@@ -53,6 +54,49 @@ public sealed class CallCommandTests : IAsyncLifetime
     public async Task Calls_are_answered(string arguments, int code, string part)
     {
         var result = await CallAsync(arguments);
+        Assert.True(code == result.Code, result.Output + result.Errors);
+        Assert.Contains(part, code == 0 ? result.Output : result.Errors);
+    }
+
+    [Theory]
+    [InlineData("fieldwork/PutOffVisits from=2024-05-14 to=2024-05-16", 0, "planned_for")]
+    [InlineData("fieldwork/PutOffVisits from=1999-01-01 to=2024-05-16 --format csv", 0, "id,station,name,technician,planned_for,purpose")]
+    [InlineData("fieldwork/PutOffVisits from=2024-05-14 to=2024-05-16 format=json", 0, "\"technician\":")]
+    [InlineData("fieldwork/PutOffVisits from=2024-05-14", 1, "'to' is missing")]
+    [InlineData("fieldwork/PutOffVisits from=2024-05-14 to=tomorrow", 1, "'to' is 'tomorrow'")]
+    [InlineData("fieldwork/PutOffVisits from=2024-05-14 to=2024-05-16 region=south", 1, "no parameter 'region'")]
+    [InlineData("fieldwork/PutOffVisit from=2024-05-14", 1, "Did you mean 'PutOffVisits'?")]
+    public async Task Actions_are_called(string arguments, int code, string part)
+    {
+        var result = await CallAsync($"{arguments} --user tom:{Password}");
+        Assert.True(code == result.Code, result.Output + result.Errors);
+        Assert.Contains(part, code == 0 ? result.Output : result.Errors);
+    }
+
+    [Theory]
+    [InlineData("rosa", "rivers", "SELECT code FROM Stations ORDER BY code LIMIT 1", "", 0, "AB-001")]
+    [InlineData(
+        "rosa",
+        "rivers",
+        "SELECT COUNT(*) AS n FROM Readings WHERE value > :above",
+        "above=2.5 --json",
+        0,
+        "\"columns\":[{\"name\":\"n\""
+    )]
+    [InlineData("rosa", "rivers", "SELECT code FROM Stations ORDER BY code LIMIT 1", "--format csv", 0, "code\r\nAB-001")]
+    [InlineData("rosa", "rivers", "SELECT nothing FROM Stations", "", 1, "       ^")]
+    [InlineData("rosa", "rivers", "SELECT code FROM Stations WHERE id = :id", "", 1, "'id' is missing")]
+    [InlineData("rosa", "rivers", "SELECT code FROM Stations", "x", 2, "not a parameter and its value")]
+    [InlineData("rosa", "river", "SELECT 1", "", 1, "Did you mean 'rivers'?")]
+    [InlineData("tom", "rivers", "SELECT code FROM Stations", "", 1, "takes no statements, or not from you")]
+    [InlineData("tom", "fieldwork", "SELECT id FROM Visits", "", 1, "takes no statements, or not from you")]
+    public async Task Statements_are_sent(string user, string service, string statement, string more, int code, string part)
+    {
+        string[] others = more.Length == 0 ? [] : more.Split(' ');
+        var result = await Gable.RunAsync(
+            _folder.Folder,
+            ["sql", service, statement, .. others, "--user", $"{user}:{Password}", "--url", _service.Address]
+        );
         Assert.True(code == result.Code, result.Output + result.Errors);
         Assert.Contains(part, code == 0 ? result.Output : result.Errors);
     }

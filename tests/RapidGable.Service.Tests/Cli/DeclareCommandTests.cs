@@ -115,27 +115,30 @@ public sealed class DeclareCommandTests : IDisposable
     }
 
     [Fact]
-    public async Task Check_tells_what_changed_since_the_metadata_was_accepted()
+    public async Task Check_tells_what_changed_since_a_file_was_kept()
     {
         _folder.WithService("  - { from: station, hide: [photo] }\n  - sensor\n");
-        var accepted = await RunAsync("check", "--no-data", "--accept");
-        Assert.Equal(0, accepted.Code);
-        Assert.Contains("accepted: accepted/s.xml", accepted.Errors);
-        Assert.Equal(0, (await RunAsync("check", "--no-data")).Code);
+        var kept = await RunAsync("check", "--no-data", "--keep", "kept.json");
+        Assert.Equal(0, kept.Code);
+        Assert.Contains("kept: kept.json", kept.Errors);
+        Assert.Equal(0, (await RunAsync("check", "--no-data", "--against", "kept.json")).Code);
         _folder
             .WithDatabase("ALTER TABLE station ADD COLUMN depth_m DECIMAL(5,2)")
             .WithService("  - { from: station, hide: [photo], columns: { datum_m: string } }\n  - { from: sensor, hide: [firmware] }\n");
-        var drift = await RunAsync("check", "--no-data");
+        var drift = await RunAsync("check", "--no-data", "--against", "kept.json");
         Assert.Equal(1, drift.Code);
-        Assert.Contains("breaks T.station/datum_m: its type was Edm.Decimal(7,3) and is Edm.String", drift.Output);
-        Assert.Contains("adds   T.station/depth_m: the property is new (Edm.Decimal(5,2))", drift.Output);
-        Assert.Contains("breaks T.sensor/firmware: the property is gone", drift.Output);
-        var json = (await RunAsync("check", "--no-data", "--json")).Json.GetProperty("drift")[0].GetProperty("changes");
-        Assert.Equal(3, json.GetArrayLength());
-        Assert.Equal(0, (await RunAsync("check", "--no-data", "--accept")).Code);
-        Assert.Equal(0, (await RunAsync("check", "--no-data")).Code);
+        Assert.Contains("breaks odata T.station/datum_m: its type was Edm.Decimal(7,3) and is Edm.String", drift.Output);
+        Assert.Contains("adds   odata T.station/depth_m: the property is new (Edm.Decimal(5,2))", drift.Output);
+        Assert.Contains("breaks odata T.sensor/firmware: the property is gone", drift.Output);
+        Assert.Contains("breaks rest  sensor.firmware: the member is gone", drift.Output);
+        var json = (await RunAsync("check", "--no-data", "--against", "kept.json", "--json")).Json.GetProperty("changes")[0];
+        Assert.Equal(3, json.GetProperty("faces")[0].GetProperty("differences").GetArrayLength());
+        Assert.Equal(0, (await RunAsync("check", "--no-data", "--keep", "kept.json")).Code);
+        Assert.Equal(0, (await RunAsync("check", "--no-data", "--against", "kept.json")).Code);
+        _folder.Write("kept.json", "<no/>");
+        Assert.Equal(2, (await RunAsync("check", "--no-data", "--against", "kept.json")).Code);
         _folder.Write("accepted/s.xml", "<no/>");
-        Assert.Contains("error accepted:", (await RunAsync("check", "--no-data")).Errors);
+        Assert.Contains("warning accepted:", (await RunAsync("check", "--no-data")).Errors);
     }
 
     [Fact]

@@ -28,6 +28,7 @@ public sealed class ConsoleAccessTests : BrowserTests
                 sets:
                   - { from: visit, name: Visits, rules: [{ who: office, may: read }, { who: field, may: read, rows: technician/region eq @region, hide: report, mask: purpose }] }
                   - { from: technician, name: Technicians, rules: [{ who: office, may: read }, { who: field, may: read, hide: email }] }
+                sql: { who: field }
                 """
             );
         new AccountDirectory
@@ -65,6 +66,38 @@ public sealed class ConsoleAccessTests : BrowserTests
         await Expect(Role(AriaRole.Button, "Sign in")).ToBeVisibleAsync();
     }
 
+    [Fact] // a statement reads what its sender sees, and says where it is wrong
+    public async Task A_statement_is_sent_as_a_caller()
+    {
+        await GoAsync("services/s");
+        await SignInAsync();
+        await Role(AriaRole.Link, "Statements").ClickAsync();
+        await Expect(Page.GetByText("open to: field")).ToBeVisibleAsync();
+        await Role(AriaRole.Button, "Run").ClickAsync();
+        await Expect(Page.GetByText("Not open to this caller; it is open to: field")).ToBeVisibleAsync();
+        await Role(AriaRole.Button, "Ask as …").ClickAsync();
+        await Page.GetByLabel("User").FillAsync("tom");
+        await Page.GetByLabel("Password or key").First.FillAsync("long enough");
+        await Role(AriaRole.Button, "Ask as this caller").ClickAsync();
+        await Expect(Page.GetByText("Asked as tom")).ToBeVisibleAsync();
+        var statement = Page.GetByLabel("One SELECT, in the names of sets and properties");
+        await statement.FillAsync(
+            "SELECT t.region, COUNT(*) AS visits FROM Visits v JOIN Technicians t ON t.id = v.technician_id WHERE v.id < :below GROUP BY t.region"
+        );
+        await Page.GetByLabel(":below").FillAsync("100000");
+        await statement.PressAsync("Control+Enter");
+        var rows = Page.GetByRole(AriaRole.Region, new() { Name = "Rows of the statement" });
+        await Expect(rows).ToContainTextAsync("north");
+        await Expect(rows).Not.ToContainTextAsync("south");
+        await CheckPageAsync();
+        await statement.FillAsync("SELECT report FROM Visits");
+        await Role(AriaRole.Button, "Run").ClickAsync();
+        await Expect(Page.GetByRole(AriaRole.Alert)).ToContainTextAsync("There is no column 'report'.");
+        // The browser keeps what was sent.
+        await Page.ReloadAsync();
+        await Expect(statement).ToHaveValueAsync("SELECT report FROM Visits");
+    }
+
     [Fact] // tom is of the north, reads visits only of its technicians, and of those no report
     public async Task A_request_is_sent_from_the_reference_as_the_chosen_caller()
     {
@@ -90,13 +123,54 @@ public sealed class ConsoleAccessTests : BrowserTests
         Assert.DoesNotContain(PageErrors, e => !e.Contains("401", StringComparison.Ordinal));
     }
 
+    [Fact] // publish, look at the history, and switch something off and on
+    public async Task Revisions_and_switches()
+    {
+        await GoAsync("publishing");
+        await SignInAsync();
+        await Expect(Page.GetByText("Nothing was published yet.")).ToBeVisibleAsync();
+        await CheckPageAsync();
+        var publish = Page.GetByRole(AriaRole.Button, new() { Name = "Publish", Exact = true });
+        await Expect(publish).ToBeDisabledAsync();
+        await Page.GetByLabel("Why").FillAsync("The first");
+        await publish.ClickAsync();
+        await Expect(Page.GetByText("The files say what revision 1 says.")).ToBeVisibleAsync();
+        // What breaks needs a tick.
+        var file = Path.Combine(_path, "services/s.yaml");
+        await File.WriteAllTextAsync(file, (await File.ReadAllTextAsync(file)).Replace("name: Technicians", "name: People"));
+        await Role(AriaRole.Button, "Look again").ClickAsync();
+        await Expect(Page.GetByText("odata: Technicians: the set is gone")).ToBeVisibleAsync();
+        await Page.GetByLabel("Why").FillAsync("People");
+        await Expect(publish).ToBeDisabledAsync();
+        await Page.GetByLabel("Consumers may break").CheckAsync();
+        await Page.GetByLabel("More becomes visible or possible").CheckAsync();
+        await publish.ClickAsync();
+        var history = Page.GetByRole(AriaRole.Table, new() { Name = "Revisions" });
+        await Expect(history).ToContainTextAsync("People");
+        await Role(AriaRole.Button, "Go back to 1").ClickAsync();
+        await Expect(Page.GetByText("It breaks consumers, and nobody agreed to that.")).ToBeVisibleAsync();
+        await Role(AriaRole.Button, "Agree, and go back").ClickAsync();
+        await Expect(history).ToContainTextAsync("back to 1");
+        await Page.GetByRole(AriaRole.Combobox, new() { Name = "Service" }).ClickAsync();
+        await Page.Keyboard.PressAsync("ArrowDown");
+        await Page.Keyboard.PressAsync("Enter");
+        await Page.GetByLabel("Message to callers").FillAsync("Soon back");
+        await Role(AriaRole.Button, "Switch off").ClickAsync();
+        await Expect(Page.GetByRole(AriaRole.Table, new() { Name = "Switched off" })).ToContainTextAsync("Soon back");
+        await Role(AriaRole.Button, "Switch on").ClickAsync();
+        await Expect(Page.GetByText("Nothing is switched off.")).ToBeVisibleAsync();
+        Assert.DoesNotContain(PageErrors, e =>
+            !e.Contains("401", StringComparison.Ordinal) && !e.Contains("409", StringComparison.Ordinal)
+        );
+    }
+
     [Fact] // a session that ends leads back to signing in
     public async Task A_session_that_ends_is_noticed()
     {
         await GoAsync("audit");
         await SignInAsync();
         await Expect(Role(AriaRole.Heading, "Audit log")).ToBeVisibleAsync();
-        AccountsInFolder.Change(_path, f =>
+        AccountsInState.Change(WorkspaceState.Of(_path), f =>
             f with
             {
                 Administrators = f.Administrators.SetItem("ada", new AdministratorAccount(PasswordHash.Make("another one"))),

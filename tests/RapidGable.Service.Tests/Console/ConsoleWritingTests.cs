@@ -17,7 +17,7 @@ public sealed class ConsoleWritingTests : BrowserTests
                 title: S
                 source: main
                 namespace: T
-                rules: { read: anyone, create: anyone, update: anyone, delete: anyone }
+                rules: { read: anyone, create: anyone, update: anyone, delete: anyone, call: anyone }
                 sets:
                   - { from: station, name: Stations, type: Station, hide: [photo] }
                   - { from: sensor, name: Sensors, type: Sensor }
@@ -37,8 +37,52 @@ public sealed class ConsoleWritingTests : BrowserTests
                       purpose: { min-length: 3, message: Say what for. }
                     valid:
                       - { where: report eq null or done_at ne null, column: report, message: A report belongs to a visit that is done. }
+                queries:
+                  - name: NoteReport
+                    description: Writes the report of a visit.
+                    changes: true
+                    gives: row
+                    select: UPDATE visit SET report = :text, done_at = planned_for WHERE id = :id; SELECT v.id, v.report FROM visit v WHERE v.id = :id
+                    parameters:
+                      id: { type: int64, minimum: 1, example: 1 }
+                      text: { type: string(60), min-length: 4, description: What was found }
+                  - name: Forget
+                    changes: true
+                    gives: nothing
+                    select: UPDATE visit SET report = NULL WHERE id = :id
+                    parameters: { id: { type: int64, example: 1 } }
                 """
             );
+
+    [Fact]
+    public async Task An_action_is_called_by_a_form()
+    {
+        await GoAsync("services/s?set=NoteReport");
+        await Expect(Page.GetByText("may call: anyone")).ToBeVisibleAsync();
+        await Expect(Page.GetByText("UPDATE visit SET report = :text")).ToBeVisibleAsync();
+        await Role(AriaRole.Link, "Call it").ClickAsync();
+        await Role(AriaRole.Textbox, "text").FillAsync("ok");
+        await Role(AriaRole.Button, "Call").ClickAsync();
+        // Rules are told beside the value, before anything is sent.
+        await Expect(Page.GetByText("At least 4 characters")).ToBeVisibleAsync();
+        await Role(AriaRole.Textbox, "text").FillAsync("All in order");
+        await CheckPageAsync();
+        await Role(AriaRole.Button, "Call").ClickAsync();
+        await Expect(Page.GetByRole(AriaRole.Cell, new() { Name = "All in order" })).ToBeVisibleAsync();
+        Assert.Contains("\"report\":\"All in order\"", (await Service.SendAsync("/odata/s/Visits(1)?$select=report")).Text);
+        // The values are kept for the next time.
+        await Page.ReloadAsync();
+        await Expect(Role(AriaRole.Textbox, "text")).ToHaveValueAsync("All in order");
+        // What the service refuses stands beside the value, too.
+        await Role(AriaRole.Textbox, "id").FillAsync("99999999999999999999");
+        await Role(AriaRole.Button, "Call").ClickAsync();
+        await Expect(Page.GetByText("nothing has changed")).ToBeVisibleAsync();
+        await GoAsync("services/s/Forget");
+        await Role(AriaRole.Button, "Call").ClickAsync();
+        await Expect(Page.GetByRole(AriaRole.Status).GetByText("Done")).ToBeVisibleAsync();
+        Assert.Contains("\"report\":null", (await Service.SendAsync("/odata/s/Visits(1)?$select=report")).Text);
+        Assert.Contains("400", Assert.Single(PageErrors));
+    }
 
     private ILocator Dialog => Page.GetByRole(AriaRole.Dialog);
 

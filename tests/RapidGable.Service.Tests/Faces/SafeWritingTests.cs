@@ -5,7 +5,6 @@ using RapidGable.Access;
 using RapidGable.Core.Tests;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
-using RapidGable.Service.Stores;
 
 namespace RapidGable.Service.Tests;
 
@@ -131,7 +130,7 @@ public sealed class SafeWritingTests : IAsyncLifetime
         Assert.Equal(204, (await _http.SendAsync("/odata/s/Visits(1)", "PATCH", """{"note":"new"}""", Field)).Status);
         await _http.DisposeAsync();
         var lines = Directory
-            .EnumerateFiles(Path.Combine(_folder.Folder, "audit"))
+            .EnumerateFiles(Path.Combine(_folder.Folder, "state", "audit"))
             .SelectMany(File.ReadLines)
             .Where(l => l.Contains($"\"{AuditEvents.Changed}\"", StringComparison.Ordinal))
             .ToList();

@@ -106,7 +106,7 @@ public sealed class StrictMetadataTests
         Reference | Uri | Include Annotation
         Include | Namespace Alias |
         DataServices | | Schema
-        Schema | Namespace Alias | EntityType ComplexType EnumType Function EntityContainer Annotation
+        Schema | Namespace Alias | EntityType ComplexType EnumType Function Action EntityContainer Annotation
         EntityType | Name BaseType Abstract OpenType HasStream | Key Property NavigationProperty Annotation
         ComplexType | Name BaseType Abstract OpenType | Property NavigationProperty Annotation
         Key | | PropertyRef
@@ -118,12 +118,14 @@ public sealed class StrictMetadataTests
         EnumType | Name UnderlyingType IsFlags | Member Annotation
         Member | Name Value | Annotation
         Function | Name IsBound IsComposable EntitySetPath | Parameter ReturnType Annotation
+        Action | Name IsBound EntitySetPath | Parameter ReturnType Annotation
         Parameter | Name Type Nullable MaxLength Precision Scale SRID | Annotation
         ReturnType | Type Nullable MaxLength Precision Scale SRID | Annotation
-        EntityContainer | Name Extends | EntitySet FunctionImport Annotation
+        EntityContainer | Name Extends | EntitySet FunctionImport ActionImport Annotation
         EntitySet | Name EntityType IncludeInServiceDocument | NavigationPropertyBinding Annotation
         NavigationPropertyBinding | Path Target |
         FunctionImport | Name Function EntitySet IncludeInServiceDocument | Annotation
+        ActionImport | Name Action EntitySet | Annotation
         """.Split('\n').Select(l => l.Split('|')).ToDictionary(l => l[0].Trim(), l => (Words(l[1]), Words(l[2])));
 
     private static string[] Words(string text) => text.Split(' ', StringSplitOptions.RemoveEmptyEntries);
@@ -138,6 +140,7 @@ public sealed class StrictMetadataTests
         Core.Permissions EnumMember
         Core.OptionalParameter {} {DefaultValue:String}
         Core.Example {Description:String,Value:String}
+        Core.Revisions [{Kind:EnumMember,Description:String}]
         Core.IsMediaType Bool
         Core.MediaType String
         Core.AlternateKeys [{Key:[{Name:PropertyPath,Alias:String}]}]

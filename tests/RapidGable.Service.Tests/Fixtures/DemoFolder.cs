@@ -13,6 +13,8 @@ internal static class DemoFolder
         folder.Write("workspace.yaml", Read("workspace.yaml"));
         foreach (var service in Directory.EnumerateFiles(Path.Combine(Demo, "services")))
             folder.Write("services/" + Path.GetFileName(service), File.ReadAllText(service));
+        foreach (var kept in Directory.EnumerateFiles(Path.Combine(Demo, "requests")))
+            folder.Write("requests/" + Path.GetFileName(kept), File.ReadAllText(kept));
         return folder
             .Write("sources/network.yaml", Read("sources/network.yaml").Replace("data/network.db", "data.db"))
             .WithNetwork(readings)

@@ -33,7 +33,7 @@ public static class Gable
     }
 
     /// <summary>The published client, which starts faster, where the test run names it; else the one beside the tests.</summary>
-    private static string Program { get; } =
+    public static string ProgramPath { get; } =
         Environment.GetEnvironmentVariable("GABLE_PROGRAM") ?? Path.Combine(AppContext.BaseDirectory, "gable.dll");
 
     public static Process Start(string folder, params string[] arguments) => StartWith(new Dictionary<string, string>(), folder, arguments);
@@ -41,7 +41,7 @@ public static class Gable
     /// <param name="environment">Variables of the process besides those of this one.</param>
     public static Process StartWith(IReadOnlyDictionary<string, string> environment, string folder, params string[] arguments)
     {
-        var start = new ProcessStartInfo("dotnet", [Program, .. arguments])
+        var start = new ProcessStartInfo("dotnet", [ProgramPath, .. arguments])
         {
             WorkingDirectory = folder,
             RedirectStandardOutput = true,

@@ -142,10 +142,21 @@ public sealed class WritingFixture : IAsyncLifetime
         await RunAsync(Tables);
         for (var i = 0; i < 3; i++)
             await RunAsync(For(i, RuledTests.Tables), i);
+        for (var i = 1; i < 3; i++)
+        {
+            foreach (var routine in RoutineTests.Routines[i])
+                await RunAsync(routine, i);
+            Folders[i].Write("services/routines.yaml", RoutineTests.Service(i));
+        }
         foreach (var folder in Folders)
             Services.Add(
                 await RunningService.StartAsync(
-                    folder.Write("services/s.yaml", Service).Write("services/ruled.yaml", RuledTests.Service).Folder
+                    folder
+                        .Write("services/s.yaml", Service)
+                        .Write("services/ruled.yaml", RuledTests.Service)
+                        .Write("services/calls.yaml", ActionTests.Service)
+                        .Write("services/hand.yaml", OwnWritesTests.Service)
+                        .Folder
                 )
             );
     }

@@ -46,6 +46,7 @@ public sealed class EnginesFixture : IAsyncLifetime
                         .WithService(NetworkFixture.AllSets + Views)
                         .Write("services/shapes.yaml", ShapesTests.Service)
                         .Write("services/asked.yaml", NamedQueryTests.Service)
+                        .Write("services/sent.yaml", StatementFaceTests.Service)
                         .Folder
                 )
             );

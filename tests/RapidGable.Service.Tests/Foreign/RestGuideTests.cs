@@ -16,6 +16,7 @@ public sealed partial class RestGuideTests : IAsyncLifetime
     public async Task InitializeAsync()
     {
         await _folder.WithDemo().WithInesAsync(Password);
+        await Gable.RunWithAsync(Password, _folder.Folder, ["user", "set", ".", "rosa", "--role", "reporting"]);
         _service = await RunningService.StartAsync(_folder.Folder);
     }
 
@@ -54,6 +55,34 @@ public sealed partial class RestGuideTests : IAsyncLifetime
             var answer = await _service.SendAsync(root + address.Replace(" ", "%20"));
             Assert.True(answer.Status == 200, $"{address}: {answer.Status} {answer.Text}");
         }
+    }
+
+    [Fact] // docs/sql.md
+    public async Task Every_statement_is_answered()
+    {
+        var guide = await File.ReadAllTextAsync(Path.Combine(Gable.Root, "docs/sql.md"));
+        var statements = guide.Split("```sql\n").Skip(1).Select(s => s.Split("```")[0]).ToList();
+        Assert.Equal(4, statements.Count);
+        var signIn = "Basic " + Convert.ToBase64String(System.Text.Encoding.UTF8.GetBytes("rosa:" + Password));
+        foreach (var statement in statements)
+        {
+            var answer = await _service.SendAsync(
+                "/rest/rivers/sql",
+                "POST",
+                statement,
+                ("Content-Type", "application/sql"),
+                ("Authorization", signIn)
+            );
+            Assert.True(answer.Status == 200, $"{statement}\n{answer.Text}");
+            Assert.True(answer.Json.GetProperty("rows").GetArrayLength() > 0, statement);
+        }
+        // What a caller sends and gets stands there, too.
+        var (shell, told) = (guide.Split("```sh\n")[1].Split("```")[0], guide.Split("```json\n")[1].Split("```")[0]);
+        var body = shell.Split("-d '")[1].Split("'\n")[0];
+        var rows = await _service.SendAsync("/rest/rivers/sql", "POST", body, ("Authorization", signIn));
+        var (expected, found) = (System.Text.Json.JsonDocument.Parse(told).RootElement, rows.Json);
+        Assert.Equal(expected.GetProperty("columns").ToString(), found.GetProperty("columns").ToString());
+        Assert.StartsWith(expected.GetProperty("rows").ToString()[..^1], found.GetProperty("rows").ToString());
     }
 
     [Theory]

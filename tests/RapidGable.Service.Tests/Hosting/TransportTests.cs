@@ -5,7 +5,6 @@ using System.Text;
 using RapidGable.Core.Tests;
 using RapidGable.Service.Hosting;
 using RapidGable.Service.Identity;
-using RapidGable.Service.Stores;
 
 namespace RapidGable.Service.Tests;
 

@@ -71,6 +71,44 @@ public sealed class AdministrationTests : IAsyncLifetime
 
     private (string, string) Key => ("Authorization", "Bearer " + _adminKey);
 
+    [Fact]
+    public async Task A_session_outlives_a_restart_and_ends_when_its_administrator_leaves()
+    {
+        var cookie = await CookieAsync();
+        await _http.DisposeAsync();
+        _http = await RunningService.StartAsync(_folder.Folder);
+        Assert.Equal("ada", (await _http.SendAsync("/manage/session", "GET", cookie)).Json.GetProperty("name").GetString());
+        // What is kept opens nothing: its name is a hash of what the cookie holds.
+        var kept = Assert.Single(Directory.GetFiles(Path.Combine(_folder.Folder, "state/sessions"), "*.ticket"));
+        var stolen = ("Cookie", "gable-console=" + Path.GetFileNameWithoutExtension(kept));
+        Assert.Equal(401, (await _http.SendAsync("/manage/services", "GET", stolen)).Status);
+        await _http.SendAsync("/manage/session", "DELETE", cookie, Client);
+        Assert.Equal(401, (await _http.SendAsync("/manage/services", "GET", cookie)).Status);
+        Assert.Empty(Directory.GetFiles(Path.Combine(_folder.Folder, "state/sessions"), "*.ticket"));
+    }
+
+    [Theory]
+    [InlineData("off", "{}", 400)]
+    [InlineData("off", "{\"service\":\"s\",\"face\":\"soap\"}", 400)]
+    [InlineData("off", "{\"service\":\"s\",\"set\":\"Gone\"}", 404)]
+    [InlineData("off", "{\"service\":\"s\",\"retryAfter\":0}", 400)]
+    [InlineData("off", "{\"service\":\"s\",\"more\":1}", 400)]
+    [InlineData("off", "[", 400)]
+    [InlineData("on", "{\"service\":\"s\"}", 404)]
+    public async Task A_wrong_switch_is_refused(string way, string body, int status) =>
+        Assert.Equal(status, (await _http.SendAsync("/manage/switches/" + way, "POST", body, Key, Client)).Status);
+
+    [Theory]
+    [InlineData("{}", 400, "message")]
+    [InlineData("{\"message\":\"x\",\"backTo\":7}", 404, "not-found")]
+    [InlineData("{\"message\":\"x\",\"basedOn\":7}", 409, "overtaken")]
+    [InlineData("nothing", 400, "body")]
+    public async Task A_wrong_publication_is_refused(string body, int status, string code)
+    {
+        var answer = await _http.SendAsync("/manage/publishing", "POST", body, Key, Client);
+        Assert.Equal((status, code), (answer.Status, answer.Json.GetProperty("error").GetProperty("code").GetString()));
+    }
+
     [Theory]
     [InlineData("GET", "/manage/services")]
     [InlineData("GET", "/manage/workspace")]
@@ -79,6 +117,12 @@ public sealed class AdministrationTests : IAsyncLifetime
     [InlineData("GET", "/manage/view?url=/odata/s/Visits&roles=office")]
     [InlineData("GET", "/manage/explain?url=/odata/s/Visits")]
     [InlineData("GET", "/manage/sources/main/object?name=visit")]
+    [InlineData("GET", "/manage/publishing")]
+    [InlineData("GET", "/manage/publishing/review")]
+    [InlineData("GET", "/manage/preview/odata/s/Visits")]
+    [InlineData("POST", "/manage/publishing")]
+    [InlineData("POST", "/manage/switches/off")]
+    [InlineData("POST", "/manage/switches/on")]
     [InlineData("POST", "/manage/refresh")]
     [InlineData("POST", "/manage/accounts/keys")]
     [InlineData("DELETE", "/manage/accounts/users/ada")]
@@ -105,7 +149,7 @@ public sealed class AdministrationTests : IAsyncLifetime
     [InlineData("{ \"users\": ")]
     public async Task A_file_without_administrators_opens_nothing(string text)
     {
-        File.WriteAllText(Path.Combine(_folder.Folder, AccountsInFolder.Name), text);
+        File.WriteAllText(Path.Combine(_folder.Folder, "state", "accounts", AccountsInState.Name), text);
         Assert.Equal(401, (await _http.SendAsync("/manage/services")).Status);
         Assert.Null(_http.ConsoleLink);
     }
@@ -141,7 +185,7 @@ public sealed class AdministrationTests : IAsyncLifetime
         var answer = await _http.SendAsync("/manage/session", "POST", $$"""{"key":"{{_adminKey}}"}""", Client);
         (string, string) cookie = ("Cookie", answer.Header("Set-Cookie")!.Split(';')[0]);
         Assert.Equal("pipeline", (await _http.SendAsync("/manage/session", "GET", cookie)).Json.GetProperty("name").GetString());
-        AccountsInFolder.Change(_folder.Folder, f => f with { Keys = f.Keys.Remove(_adminKey.Split('_')[1]) });
+        AccountsInState.Change(WorkspaceState.Of(_folder.Folder), f => f with { Keys = f.Keys.Remove(_adminKey.Split('_')[1]) });
         Assert.Equal(401, (await _http.SendAsync("/manage/services", "GET", cookie)).Status);
     }
 
@@ -174,7 +218,7 @@ public sealed class AdministrationTests : IAsyncLifetime
     public async Task A_session_ends_with_its_password()
     {
         var cookie = await CookieAsync();
-        AccountsInFolder.Change(_folder.Folder, f =>
+        AccountsInState.Change(WorkspaceState.Of(_folder.Folder), f =>
             f with
             {
                 Administrators = f.Administrators.SetItem("ada", new AdministratorAccount(PasswordHash.Make("another one"))),
@@ -217,7 +261,7 @@ public sealed class AdministrationTests : IAsyncLifetime
             status == 403 ? 403 : 401,
             (await _http.SendAsync("/manage/session", "POST", """{"name":"ada","password":"x"}""", [.. headers])).Status
         );
-        Assert.Equal(2, AccountsInFolder.Read(_folder.Folder)!.Keys.Count);
+        Assert.Equal(2, AccountsInState.Read(WorkspaceState.Of(_folder.Folder))!.Keys.Count);
     }
 
     [Fact]
@@ -279,16 +323,16 @@ public sealed class AdministrationTests : IAsyncLifetime
     [InlineData("keys", """{"name":"x"} trailing""")]
     public async Task A_wrong_account_is_refused(string kind, string body)
     {
-        var before = File.ReadAllText(Path.Combine(_folder.Folder, AccountsInFolder.Name));
+        var before = File.ReadAllText(Path.Combine(_folder.Folder, "state", "accounts", AccountsInState.Name));
         Assert.Equal(400, (await _http.SendAsync("/manage/accounts/" + kind, "POST", body, Key, Client)).Status);
-        Assert.Equal(before, File.ReadAllText(Path.Combine(_folder.Folder, AccountsInFolder.Name)));
+        Assert.Equal(before, File.ReadAllText(Path.Combine(_folder.Folder, "state", "accounts", AccountsInState.Name)));
     }
 
     [Fact] // a key for one service and for reading opens nothing else
     public async Task A_key_is_good_for_what_it_was_made_for()
     {
-        var (file, _, other) = AccountsInFolder
-            .Read(_folder.Folder)!
+        var (file, _, other) = AccountsInState
+            .Read(WorkspaceState.Of(_folder.Folder))!
             .WithKey(new ApiKey("other", "", DateTime.UtcNow) { Roles = ["office"], Services = ["another"] });
         (file, _, var writer) = file.WithKey(new ApiKey("writer", "", DateTime.UtcNow) { Roles = ["office"], May = ["create"] });
         (file, _, var reader) = file.WithKey(
@@ -348,9 +392,9 @@ public sealed class AdministrationTests : IAsyncLifetime
         await _http.SendAsync("/manage/refresh", "POST", Key, Client);
         await SignInAsync();
         await _http.DisposeAsync();
-        var folder = Path.Combine(_folder.Folder, "audit");
+        var folder = Path.Combine(_folder.Folder, "state", "audit");
         var text = string.Concat(Directory.EnumerateFiles(folder).Select(File.ReadAllText));
-        var noted = new AuditFolder(folder)
+        var noted = new AuditInState(WorkspaceState.Of(_folder.Folder))
             .Read()
             .Reverse()
             .Select(e => $"{e.Event} {e.Caller ?? "-"} {e.By ?? "-"} {e.Status?.ToString() ?? "-"} {e.Path}")
@@ -380,7 +424,10 @@ public sealed class AdministrationTests : IAsyncLifetime
     [Fact] // the service goes on when the log cannot be written, and says so
     public async Task A_log_that_cannot_be_written_is_told()
     {
-        File.WriteAllText(Path.Combine(_folder.Folder, "audit"), "in the way");
+        var journal = Path.Combine(_folder.Folder, "state", "audit");
+        if (Directory.Exists(journal))
+            Directory.Delete(journal, recursive: true);
+        File.WriteAllText(journal, "in the way");
         await _http.SendAsync("/odata/s/Visits");
         string text;
         for (
@@ -396,8 +443,8 @@ public sealed class AdministrationTests : IAsyncLifetime
     [Fact]
     public void Old_days_go_and_torn_lines_are_left_out()
     {
-        var path = Path.Combine(_folder.Folder, "log");
-        var folder = new AuditFolder(path);
+        var path = Path.Combine(_folder.Folder, "log", "audit");
+        var folder = new AuditInState(new FolderState(Path.Combine(_folder.Folder, "log"), _folder.Folder));
         folder.Append([
             new AuditEvent(new DateTime(2026, 1, 1, 1, 0, 0, DateTimeKind.Utc), AuditEvents.SignIn),
             new AuditEvent(new DateTime(2026, 1, 2, 1, 0, 0, DateTimeKind.Utc), AuditEvents.Refused) { Detail = "line\nbreak" },
@@ -418,25 +465,31 @@ public sealed class AdministrationTests : IAsyncLifetime
                 .Range(0, 20)
                 .Select(i =>
                     Task.Run(() =>
-                        AccountsInFolder.Change(_folder.Folder, f => f with { Users = f.Users.SetItem($"u{i}", new UserAccount("x")) })
+                        AccountsInState.Change(WorkspaceState.Of(_folder.Folder), f =>
+                            f with
+                            {
+                                Users = f.Users.SetItem($"u{i}", new UserAccount("x")),
+                            }
+                        )
                     )
                 )
         );
-        Assert.Equal(21, AccountsInFolder.Read(_folder.Folder)!.Users.Count);
-        Assert.False(File.Exists(Path.Combine(_folder.Folder, AccountsInFolder.Name + ".lock")));
+        Assert.Equal(21, AccountsInState.Read(WorkspaceState.Of(_folder.Folder))!.Users.Count);
     }
 
     [Fact]
     public void Attributes_are_kept_as_one_text_or_several()
     {
         var file = JsonSerializer
-            .Deserialize<JsonElement>(File.ReadAllText(Path.Combine(_folder.Folder, AccountsInFolder.Name), Encoding.UTF8))
+            .Deserialize<JsonElement>(
+                File.ReadAllText(Path.Combine(_folder.Folder, "state", "accounts", AccountsInState.Name), Encoding.UTF8)
+            )
             .GetProperty("keys")
             .EnumerateObject()
             .Select(k => k.Value)
             .First(k => k.GetProperty("name").GetString() == "loader");
         Assert.Equal("north", file.GetProperty("attributes").GetProperty("region").GetString());
-        AccountsInFolder.Change(_folder.Folder, f =>
+        AccountsInState.Change(WorkspaceState.Of(_folder.Folder), f =>
             f with
             {
                 Users = f.Users.SetItem(
@@ -445,6 +498,6 @@ public sealed class AdministrationTests : IAsyncLifetime
                 ),
             }
         );
-        Assert.Equal("a,b", string.Join(',', AccountsInFolder.Read(_folder.Folder)!.Users["two"].Attributes["region"]));
+        Assert.Equal("a,b", string.Join(',', AccountsInState.Read(WorkspaceState.Of(_folder.Folder))!.Users["two"].Attributes["region"]));
     }
 }

@@ -66,7 +66,7 @@ public sealed class ConsoleLinkTests : IAsyncLifetime
         Assert.NotEqual(first, _http.LinkToken);
         Assert.Equal(204, (await OpenAsync(_http.LinkToken!)).Status);
         // With the first administrator both end.
-        AccountsInFolder.Change(_folder.Folder, f =>
+        AccountsInState.Change(WorkspaceState.Of(_folder.Folder), f =>
             f with
             {
                 Administrators = f.Administrators.Add("ada", new AdministratorAccount(PasswordHash.Make("long enough"))),

@@ -69,7 +69,7 @@ public sealed class SignInTests : IAsyncLifetime
                 Expires = _clock.Now.UtcDateTime.AddDays(1),
             }
         );
-        file.Write(_folder.Folder);
+        AccountsInState.Change(WorkspaceState.Of(_folder.Folder), _ => file);
         _http = await RunningService.StartAsync(_folder.Folder, _clock);
     }
 
@@ -207,10 +207,10 @@ public sealed class SignInTests : IAsyncLifetime
     public async Task A_key_ends_with_its_time_and_when_it_is_revoked()
     {
         Assert.Equal(200, (await GetAsync("/odata/s/Visits", "Bearer " + _key)).Status);
-        var file = AccountsInFolder.Read(_folder.Folder)!;
-        (file with { Keys = file.Keys.Remove(_keyId) }).Write(_folder.Folder);
+        var file = AccountsInState.Read(WorkspaceState.Of(_folder.Folder))!;
+        AccountsInState.Change(WorkspaceState.Of(_folder.Folder), f => f with { Keys = f.Keys.Remove(_keyId) });
         Assert.Equal(401, (await GetAsync("/odata/s/Visits", "Bearer " + _key)).Status);
-        file.Write(_folder.Folder);
+        AccountsInState.Change(WorkspaceState.Of(_folder.Folder), _ => file);
         Assert.Equal(200, (await GetAsync("/odata/s/Visits", "Bearer " + _key)).Status);
         _clock.Now += TimeSpan.FromDays(1);
         Assert.Equal(401, (await GetAsync("/odata/s/Visits", "Bearer " + _key)).Status);
@@ -226,7 +226,7 @@ public sealed class SignInTests : IAsyncLifetime
     [InlineData("null")]
     public async Task A_file_of_accounts_that_cannot_be_read_lets_nobody_in(string text)
     {
-        File.WriteAllText(Path.Combine(_folder.Folder, AccountsInFolder.Name), text);
+        File.WriteAllText(Path.Combine(_folder.Folder, "state", "accounts", AccountsInState.Name), text);
         Assert.Equal(401, (await GetAsync("/odata/s/Visits", Basic("ines:open sesame"))).Status);
         Assert.Equal(200, (await GetAsync("/odata/s/Places")).Status);
     }
@@ -234,13 +234,13 @@ public sealed class SignInTests : IAsyncLifetime
     [Fact]
     public void Secrets_are_not_in_the_file()
     {
-        var text = File.ReadAllText(Path.Combine(_folder.Folder, AccountsInFolder.Name));
+        var text = File.ReadAllText(Path.Combine(_folder.Folder, "state", "accounts", AccountsInState.Name));
         Assert.DoesNotContain("sesame", text);
         Assert.DoesNotContain(_key.Split('_')[2], text);
         if (!OperatingSystem.IsWindows())
             Assert.Equal(
                 UnixFileMode.UserRead | UnixFileMode.UserWrite,
-                File.GetUnixFileMode(Path.Combine(_folder.Folder, AccountsInFolder.Name))
+                File.GetUnixFileMode(Path.Combine(_folder.Folder, "state", "accounts", AccountsInState.Name))
             );
     }
 

@@ -68,7 +68,7 @@ public sealed class ChangedDatabaseTests(EnginesFixture engines) : IDisposable
             (gone.Status, gone.Json.GetProperty("error").GetProperty("code").GetString(), gone.Header("Retry-After"))
         );
         Assert.DoesNotContain("name", gone.Json.GetProperty("error").GetProperty("message").GetString());
-        // Nothing was accepted, so the service follows by itself; a look that fails is repeated after a while.
+        // The service follows the files by itself; a look that fails is repeated after a while.
         var back = await UntilAsync(
             () =>
             {
@@ -79,35 +79,6 @@ public sealed class ChangedDatabaseTests(EnginesFixture engines) : IDisposable
         );
         Assert.Contains("\"title\":\"Alder\"", back.Text);
         await UntilAsync(() => http.SendAsync("/health/ready"), a => a.Text == "ready");
-    }
-
-    [Fact]
-    public async Task What_was_accepted_changes_by_consent_only()
-    {
-        var change = await PrepareAsync("sqlite");
-        await change(Sql);
-        Assert.Equal(0, (await Gable.RunAsync(_folder.Folder, "check", "--accept")).Code);
-        var time = new FakeTimeProvider(DateTimeOffset.UtcNow);
-        await using var http = await RunningService.StartAsync(_folder.Folder, time);
-        await change("ALTER TABLE river RENAME COLUMN name TO title");
-        Assert.Equal(503, (await http.SendAsync("/odata/s/river")).Status);
-        var health = await UntilAsync(() => http.SendAsync("/health/ready"), a => a.Text.Contains("river/name", StringComparison.Ordinal));
-        Assert.StartsWith("ready in part, since a database has changed: s/river: ", health.Text);
-        Assert.Equal("ready in part", (await http.SendAsync("/health/ready", headers: ("Authorization", "Bearer nobody"))).Text);
-        // It stays so however often it is looked at.
-        var refused = (await http.SendAsync("/manage/refresh", "POST", ("Gable-Client", "test"))).Json;
-        Assert.True(refused.GetProperty("kept").GetBoolean());
-        Assert.Contains("name", refused.GetProperty("faults")[0].GetProperty("message").GetString());
-        Assert.Contains("\"name\"", (await http.SendAsync("/odata/s/$metadata")).Text.Replace("Name=\"name\"", "\"name\""));
-        // What only adds goes live.
-        await change("ALTER TABLE river RENAME COLUMN title TO name");
-        await change("ALTER TABLE river ADD COLUMN length_km REAL");
-        Assert.False((await http.SendAsync("/manage/refresh", "POST", ("Gable-Client", "test"))).Json.GetProperty("kept").GetBoolean());
-        Assert.Equal("ready", (await http.SendAsync("/health/ready")).Text);
-        await change("ALTER TABLE river RENAME COLUMN name TO title");
-        Assert.Equal(0, (await Gable.RunAsync(_folder.Folder, "check", "--accept")).Code);
-        Assert.False((await http.SendAsync("/manage/refresh", "POST", ("Gable-Client", "test"))).Json.GetProperty("kept").GetBoolean());
-        Assert.Contains("\"title\":\"Alder\"", (await http.SendAsync("/odata/s/river")).Text);
     }
 
     [Fact]

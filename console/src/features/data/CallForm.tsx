@@ -17,6 +17,11 @@ export function rememberedValues(service: string, query: string): Record<string,
   }
 }
 
+/** Keeps the values for the next time, in this browser. */
+export function keepValues(service: string, query: string, values: Record<string, string>): void {
+  localStorage.setItem(key(service, query), JSON.stringify(values));
+}
+
 interface CallFormProps {
   service: ServiceDetails;
   set: SetInfo;
@@ -31,7 +36,7 @@ export function CallForm({ service, set, query, values, call }: CallFormProps) {
   const isReady = callPath(set.name, query.parameters, texts) !== undefined;
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    localStorage.setItem(key(service.name, set.name), JSON.stringify(texts));
+    keepValues(service.name, set.name, texts);
     call(texts);
   };
   if (query.parameters.length === 0 && !query.takesFromCaller) return null;

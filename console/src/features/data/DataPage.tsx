@@ -11,6 +11,7 @@ import {
   type ServiceDetails,
   type SetInfo,
 } from '../../api/client';
+import { ActionForm } from './ActionForm';
 import { CallerBar } from './CallerBar';
 import { CallForm, rememberedValues, Statements } from './CallForm';
 import { DataTable } from './DataTable';
@@ -41,7 +42,11 @@ export function DataPage() {
         ]}
         title={name}
       />
-      <Browser key={name} service={details.data} set={set} />
+      {set.kind === 'action' && set.query ? (
+        <ActionForm key={name} service={details.data} set={set} query={set.query} />
+      ) : (
+        <Browser key={name} service={details.data} set={set} />
+      )}
     </>
   );
 }

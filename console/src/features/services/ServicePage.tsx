@@ -43,6 +43,11 @@ export function ServicePage() {
               REST reference
             </Button>
           )}
+          {details.data.sql && (
+            <Button component={Link} to={`/services/${service}/sql`} variant="default" size="xs">
+              Statements
+            </Button>
+          )}
         </Group>
       </Heading>
       <Group gap="xs" mb="md">
@@ -81,7 +86,7 @@ export function ServicePage() {
   );
 }
 
-const gives = { rows: 'rows', row: 'one row', value: 'one value' };
+const gives = { rows: 'rows', row: 'one row', value: 'one value', nothing: 'nothing' };
 
 function describe(set: SetInfo): string {
   const kind = set.query
@@ -91,7 +96,8 @@ function describe(set: SetInfo): string {
       : set.kind === 'contained'
         ? `, part of ${set.containedIn}`
         : '';
-  return set.query ? `query, gives ${gives[set.query.gives]}` : `from ${set.from}${kind}`;
+  const word = set.kind === 'action' ? 'action' : 'query';
+  return set.query ? `${word}, gives ${gives[set.query.gives]}` : `from ${set.from}${kind}`;
 }
 
 /** What a query takes, and its statement. */
@@ -145,7 +151,7 @@ function QueryDetails({ query }: { query: QueryInfo }) {
         </Text>
       )}
       <Title order={4} size="h5" mt="md" mb={4}>
-        Statement
+        {query.statement.trimEnd().replace(/;$/, '').includes(';') ? 'Statements' : 'Statement'}
       </Title>
       <Code block>{query.statement}</Code>
     </>
@@ -162,7 +168,7 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
           </Title>
           <Text c="dimmed">of type {set.type}</Text>
           <Badge tt="none" variant="light" color={set.isReadable ? 'cyan' : 'gray'}>
-            may read: {set.rules.read}
+            {set.kind === 'action' ? 'may call' : 'may read'}: {set.rules.read}
           </Badge>
         </Group>
         {set.kind !== 'contained' && (
@@ -180,7 +186,7 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
         <Address
           url={
             odataOf(service) +
-            (set.query
+            (set.query && set.kind !== 'action'
               ? (callPath(set.name, set.query.parameters, set.query.examples) ?? '')
               : encodeURIComponent(set.name))
           }
@@ -188,7 +194,9 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
         />
       )}
       <Text size="sm" c="dimmed" mt={4}>
-        Allows {set.allow.join(', ')}. Pages of {set.pageSize} rows, at most {set.largestPage} on request.
+        {set.kind === 'action'
+          ? 'May change something: it is called by POST, and all of it is done or nothing.'
+          : `Allows ${set.allow.join(', ')}. Pages of ${set.pageSize} rows, at most ${set.largestPage} on request.`}
         {set.requiresFilter && ' Read with a filter only.'}
         {set.version && ` Tags from ${set.version}.`}
         {set.changes && ` Changes followed by ${set.changes}.`}
@@ -196,9 +204,11 @@ function SetDetails({ service, set }: { service: ServiceDetails; set: SetInfo })
         {set.hidden.length > 0 && ` Hidden columns: ${set.hidden.join(', ')}.`}
       </Text>
       {set.query && <QueryDetails query={set.query} />}
-      <Title order={4} size="h5" mt="md" mb={4}>
-        Properties
-      </Title>
+      {set.properties.length > 0 && (
+        <Title order={4} size="h5" mt="md" mb={4}>
+          {set.query ? 'What it gives' : 'Properties'}
+        </Title>
+      )}
       <Table.ScrollContainer minWidth={520}>
         <Table verticalSpacing={4} striped>
           <Table.Thead>

@@ -46,6 +46,7 @@ public sealed class ODataOpenApi
         foreach (var set in _facts.Sets.Where(s => s.Set.ContainedIn is null))
             AddSet(set);
         _document.Paths["/$batch"] = Item((HttpMethod.Post, Batch()));
+        OpenApiExamples.Add(_document, _facts);
         OpenApiParts.SortResponses(_document);
         return _document;
     }
@@ -107,7 +108,7 @@ public sealed class ODataOpenApi
     private void AddSchemas(OpenApiSet set)
     {
         var (name, schemas) = (NameOf(set.Set.Type), _document.Components!.Schemas!);
-        if (set.May(SetOperations.Read))
+        if (set.May(set.Set.Use) && set.Set is { GivesRows: true, EntitiesOf: null })
         {
             var own = set.Set.Type.Properties.Where(p => p.Type.Kind != EdmKind.Stream);
             var row = OpenApiSchemas.Object(
@@ -118,6 +119,8 @@ public sealed class ODataOpenApi
             row.Description = set.Set.Type.Description;
             schemas[name] = row;
         }
+        if (set.Set.IsAction)
+            schemas[set.Set.Name + "-arguments"] = _schemas.Arguments(Model.Operation.OfRows(set.Set).Given);
         if (!set.Create.IsEmpty)
             schemas[name + "-create"] = Sent(set.Create, set.Set.Type.Name + " (for create)", isCreate: true);
         if (!set.Update.IsEmpty)
@@ -150,12 +153,20 @@ public sealed class ODataOpenApi
     private void AddSet(OpenApiSet set)
     {
         var (name, type) = (set.Set.Name, NameOf(set.Set.Type));
+        if (set.Set.IsAction)
+        {
+            var action = Item((HttpMethod.Post, CallAction(set, type)));
+            if (set.Set.Binding is not null)
+                action.Parameters = [.. Arguments(set.Set).Where(a => IsOfKey(set.Set, a.Name!))];
+            _document.Paths[Place(set.Set)] = action;
+            return;
+        }
         if (set.Set.IsFunction)
         {
             var call = Item((HttpMethod.Get, Called(set, $"Invoke function {name}", type)));
             call.Parameters = Arguments(set.Set);
-            var arguments = set.Set.Parameters.Select(p => $"{p.Name}={Quoted(p.AsProperty())}");
-            _document.Paths[$"/{name}({string.Join(',', arguments)})"] = call;
+            var arguments = Model.Operation.OfRows(set.Set).Given.Select(p => $"{p.Name}={Quoted(p.AsProperty())}");
+            _document.Paths[$"{Place(set.Set)}({string.Join(',', arguments)})"] = call;
             return;
         }
         _document.Paths["/" + name] = Item(
@@ -181,6 +192,47 @@ public sealed class ODataOpenApi
         }
     }
 
+    /// <summary>The path of an operation, up to its arguments.</summary>
+    private static string Place(EntitySet set)
+    {
+        if (set.Binding is not { } binding)
+            return "/" + set.Name;
+        var key = binding.Key.Select(k => Quoted(set.Parameters.First(p => p.Placeholder == k).AsProperty())).ToList();
+        var written = key.Count == 1 ? key[0] : string.Join(',', binding.KeyNames.Zip(key, (n, v) => $"{n}={v}"));
+        return $"/{binding.Set}({written})/{binding.Name}";
+    }
+
+    private static bool IsOfKey(EntitySet set, string parameter) =>
+        set.Binding!.Key.Contains(set.Parameters.First(p => p.Name == parameter).Placeholder);
+
+    private OpenApiOperation CallAction(OpenApiSet set, string type)
+    {
+        var action = set.Set;
+        var operation = Operation(set, SetOperations.Call, "Invoke action " + action.Name);
+        var given = Model.Operation.OfRows(action).Given.ToList();
+        if (given.Count > 0)
+        {
+            var body = Body(action.Name + "-arguments", "Action parameters");
+            body.Required = given.Exists(p => p.IsRequired);
+            operation.RequestBody = body;
+        }
+        if (action.Gives == QueryResult.Rows)
+            operation.Responses!["200"] = Answer(
+                OpenApiSchemas.Object([("value", new OpenApiSchema { Type = JsonSchemaType.Array, Items = Reference(type) })]),
+                "Result"
+            );
+        else if (action.GivesRows)
+            operation.Responses!["200"] = Answer(Single(action, type), "Result");
+        if (action.Gives != QueryResult.Rows)
+            operation.Responses!["204"] = new OpenApiResponse { Description = "Success" };
+        return operation;
+    }
+
+    private IOpenApiSchema Single(EntitySet set, string type) =>
+        set.Gives == QueryResult.Row
+            ? Reference(type)
+            : OpenApiSchemas.Object([("value", _schemas.Of(set.Type.Properties[0], isWritten: false))]);
+
     /// <summary>What a function gives: a page, one row, or a single value.</summary>
     private OpenApiOperation Called(OpenApiSet set, string summary, string type)
     {
@@ -189,11 +241,7 @@ public sealed class ODataOpenApi
         var operation = Operation(set, SetOperations.Read, summary);
         if (set.Set.Gives == QueryResult.Row)
             operation.Parameters = [.. Shown(set)];
-        IOpenApiSchema result =
-            set.Set.Gives == QueryResult.Row
-                ? Reference(type)
-                : OpenApiSchemas.Object([("value", _schemas.Of(set.Set.Type.Properties[0], isWritten: false))]);
-        operation.Responses!["200"] = Answer(result, "Result");
+        operation.Responses!["200"] = Answer(Single(set.Set, type), "Result");
         operation.Responses["204"] = new OpenApiResponse { Description = "No result" };
         return operation;
     }
@@ -245,14 +293,17 @@ public sealed class ODataOpenApi
     {
         var operation = Operation(set, SetOperations.Read, summary, tag ?? set.Set.ContainedIn);
         var sorted = set.Set.Type.Properties.Where(p => p is { IsSortable: true, IsGroup: false, Type.IsCollection: false });
-        operation.Parameters =
-        [
-            .. ListOptions
-                .Where(o => o != "search" || set.Set.IsSearchable)
-                .Select(o => (IOpenApiParameter)new OpenApiParameterReference(o, _document)),
-            Choice("orderby", "Order items by property values", sorted.SelectMany(p => new[] { p.Name, p.Name + " desc" })),
-            .. Shown(set),
-        ];
+        // What a procedure gives comes as it is.
+        operation.Parameters = set.Set.Call is not null
+            ? [Choice("select", "Select properties to be returned", set.Set.Type.Properties.Select(p => p.Name))]
+            :
+            [
+                .. ListOptions
+                    .Where(o => o != "search" || set.Set.IsSearchable)
+                    .Select(o => (IOpenApiParameter)new OpenApiParameterReference(o, _document)),
+                Choice("orderby", "Order items by property values", sorted.SelectMany(p => new[] { p.Name, p.Name + " desc" })),
+                .. Shown(set),
+            ];
         var page = OpenApiSchemas.Object([
             ("@count", Reference("count")),
             ("value", new OpenApiSchema { Type = JsonSchemaType.Array, Items = Reference(type) }),

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Text.Json;
 using RapidGable.Model;
 
 namespace RapidGable.Metadata.OpenApi;
@@ -47,6 +48,13 @@ public sealed record OpenApiSet(
     public bool May(SetOperations operation) => Operations.HasFlag(operation);
 }
 
+/// <summary>An answer that is kept as an example.</summary>
+/// <param name="Name">Of the request that it answers.</param>
+/// <param name="Summary">What the request is about, in words.</param>
+/// <param name="Target">Path and query of the request.</param>
+/// <param name="IsForAll">Its values are made up, or everybody may read them; else those see it whom no rule keeps from a row.</param>
+public sealed record KeptAnswerExample(string Name, string Summary, string Method, string Target, JsonElement Body, bool IsForAll);
+
 /// <summary>All that a description is made of.</summary>
 /// <param name="Model">What the caller may know of, in the names of the face.</param>
 /// <param name="Root">The service's absolute address, with a slash at its end.</param>
@@ -60,6 +68,18 @@ public sealed record OpenApiFacts(
     ImmutableArray<OpenApiSignIn> SignIn
 )
 {
+    /// <summary>The caller may send statements over the sets.</summary>
+    public bool TakesSql { get; init; }
+
+    /// <summary>Callers who are not signed in may, too.</summary>
+    public bool TakesSqlOfAnyone { get; init; }
+
+    /// <summary>Answers that are kept as examples; those that the caller may see are shown.</summary>
+    public ImmutableArray<KeptAnswerExample> Examples { get; init; } = [];
+
+    /// <summary>The path of the service's address, with slashes at both ends.</summary>
+    public string Path => new Uri(Root).AbsolutePath;
+
     /// <summary>What the caller may do with a set; null = nothing.</summary>
     public OpenApiSet? Find(string set) => Sets.FirstOrDefault(s => s.Set.Name == set);
 }

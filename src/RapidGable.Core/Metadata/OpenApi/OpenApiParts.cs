@@ -1,5 +1,6 @@
 using System.Globalization;
 using Microsoft.OpenApi;
+using RapidGable.Model;
 
 namespace RapidGable.Metadata.OpenApi;
 
@@ -41,8 +42,15 @@ internal static class OpenApiParts
         document.Info = new OpenApiInfo
         {
             Title = facts.Model.Title,
-            Version = facts.Revision,
-            Description = description,
+            // What its owner counts, else what changes with each revision.
+            Version = facts.Model.About.Version ?? facts.Revision,
+            Description = string.Join(
+                "\n\n",
+                new[] { facts.Model.About.Description, description, facts.Model.Deprecation?.Sentence }.OfType<string>()
+            ),
+            TermsOfService = facts.Model.About.Terms is { } terms ? new Uri(terms) : null,
+            License = facts.Model.About.Licence is { } licence ? LicenceOf(licence) : null,
+            Contact = ContactOf(facts.Model.About),
         };
         document.Servers = [new OpenApiServer { Url = facts.Root.TrimEnd('/') }];
         document.Components = new OpenApiComponents();
@@ -61,6 +69,25 @@ internal static class OpenApiParts
             document.Security = Security(document, facts, isOpen: true);
         }
     }
+
+    /// <summary>A licence by its SPDX identifier or its address; one that has neither by its name.</summary>
+    private static OpenApiLicense LicenceOf(string licence) =>
+        new()
+        {
+            Name = licence,
+            Identifier = licence.All(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '.' or '+') ? licence : null,
+            Url = licence.Contains("://", StringComparison.Ordinal) && Uri.TryCreate(licence, UriKind.Absolute, out var url) ? url : null,
+        };
+
+    private static OpenApiContact? ContactOf(ServiceAbout about) =>
+        about.Owner is null && about.Contact is null
+            ? null
+            : new OpenApiContact
+            {
+                Name = about.Owner,
+                Email = about.Contact is { } email && email.Contains('@') && !email.Contains("://") ? email : null,
+                Url = about.Contact is { } url && url.Contains("://") ? new Uri(url) : null,
+            };
 
     /// <summary>The ways to sign in, of which one is enough.</summary>
     /// <param name="isOpen">Nobody needs to sign in.</param>

@@ -16,6 +16,7 @@ internal sealed class OpenApiSchemas(bool isOlder)
             ? Object(property.Members.Where(m => m.Type.Kind != EdmKind.Stream).Select(m => (m.Name, (IOpenApiSchema)Of(m, isWritten))))
             : Of(property.Type, property.Conversion);
         schema.Description = Description(property);
+        schema.Deprecated = property.Deprecation is not null;
         // A complex value of columns is always there.
         if (property is { Nullable: true, IsGroup: false, Type.IsCollection: false })
             AllowNull(schema);
@@ -36,6 +37,15 @@ internal sealed class OpenApiSchemas(bool isOlder)
     /// <summary>The schema of a value that a query is called with.</summary>
     public OpenApiSchema OfArgument(OperationParameter parameter) =>
         Of(parameter.AsProperty() with { Nullable = false, Description = null }, isWritten: true);
+
+    /// <summary>The object that an action is called with.</summary>
+    public OpenApiSchema Arguments(IEnumerable<OperationParameter> parameters)
+    {
+        var all = parameters.ToList();
+        var schema = Object(all.Select(p => (p.Name, (IOpenApiSchema)Of(p.AsProperty(), isWritten: true))));
+        schema.Required = all.Where(p => p.IsRequired).Select(p => p.Name).ToHashSet();
+        return schema;
+    }
 
     /// <summary>An object with some properties.</summary>
     public static OpenApiSchema Object(IEnumerable<(string Name, IOpenApiSchema Schema)> properties) =>

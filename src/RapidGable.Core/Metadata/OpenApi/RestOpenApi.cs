@@ -44,6 +44,12 @@ public sealed class RestOpenApi
         _document.Paths["/"] = Item(HttpMethod.Get, _operations.Documents());
         foreach (var set in _facts.Sets.Where(s => s.Set.ContainedIn is null))
             AddSet(set);
+        if (_facts.TakesSql)
+        {
+            rows.AddStatement();
+            _document.Paths["/" + SqlAccess.Path] = Item(HttpMethod.Post, _operations.Statement());
+        }
+        OpenApiExamples.Add(_document, _facts);
         OpenApiParts.SortResponses(_document);
         return _document;
     }
@@ -89,6 +95,13 @@ public sealed class RestOpenApi
     private void AddSet(OpenApiSet set)
     {
         var path = "/" + Uri.UnescapeDataString(_paths.Of(set.Set.Name));
+        if (set.Set.IsAction)
+        {
+            var inPath = Arguments(set.Set).Where(p => p.In == ParameterLocation.Path).ToList();
+            var hasBody = inPath.Count < set.Set.Parameters.Length;
+            _document.Paths[path] = Item(HttpMethod.Post, _operations.Call(set, Words(set.Set.Name), inPath, hasBody));
+            return;
+        }
         if (set.Set.Gives != QueryResult.Rows)
         {
             _document.Paths[path] = Item(HttpMethod.Get, _operations.Get(set, Words(set.Set.Name), Arguments(set.Set), hasKey: false));

@@ -4,6 +4,7 @@ using Microsoft.OpenApi;
 using RapidGable.Model;
 using RapidGable.Payloads.Plain;
 using RapidGable.Requests.Rest;
+using RapidGable.Requests.Statements;
 using JsonValue = System.Text.Json.Nodes.JsonValue;
 
 namespace RapidGable.Metadata.OpenApi;
@@ -50,6 +51,8 @@ internal sealed class RestOperations(OpenApiFacts facts, OpenApiSchemas schemas,
         {
             OperationId = Unique(id),
             Summary = summary,
+            Deprecated = set.Set.Deprecation is not null || facts.Model.Deprecation is not null,
+            Description = set.Set.Deprecation?.Sentence,
             Tags = new HashSet<OpenApiTagReference> { new(TagOf(set), document) },
             Responses = [],
         };
@@ -60,16 +63,28 @@ internal sealed class RestOperations(OpenApiFacts facts, OpenApiSchemas schemas,
         return operation;
     }
 
+    /// <summary>What is said of a query; of a set its type says it.</summary>
+    private static string? DescriptionOf(OpenApiSet set) => set.Set.Description ?? (set.Set.IsQuery ? set.Set.Type.Description : null);
+
     private string TagOf(OpenApiSet set) => set.Set.ContainedIn ?? set.Set.Group?.Title ?? set.Set.Name;
 
     public OpenApiOperation List(OpenApiSet set, string name, List<OpenApiParameter> key)
     {
-        var operation = Operation(set, SetOperations.Read, "list" + name, set.Set.Description ?? $"Rows of {set.Set.Name}, page by page.");
+        var operation = Operation(set, SetOperations.Read, "list" + name, DescriptionOf(set) ?? $"Rows of {set.Set.Name}, page by page.");
         var parameters = RestParameters.All.Where(p => p != RestParameters.Search || set.Set.IsSearchable);
-        operation.Parameters = [.. key, .. parameters.Select(ParameterOf), .. RestParameterParts.Matches(set.Set)];
+        // What a procedure gives comes as it is.
+        operation.Parameters = set.Set.Call is null
+            ? [.. key, .. parameters.Select(ParameterOf), .. RestParameterParts.Matches(set.Set)]
+            : [.. key, ParameterOf(RestParameters.Fields), ParameterOf(RestParameters.Limit), ParameterOf(RestParameters.Format)];
         operation.Responses!["200"] = Rows(set.Set.Type.Name + "List", "A page.", "Link", "Total-Count", "Cache-Control", "ETag");
-        operation.Responses["304"] = new OpenApiResponse { Description = "The caller has the page already." };
-        AddProblems(operation, key.Count > 0 && !set.Set.IsQuery ? [400, 404, 406, 410] : [400, 406, 410]);
+        if (set.Set.Call is null)
+            operation.Responses["304"] = new OpenApiResponse { Description = "The caller has the page already." };
+        AddProblems(
+            operation,
+            set.Set.Call is not null ? [400, 406]
+                : key.Count > 0 && !set.Set.IsQuery ? [400, 404, 406, 410]
+                : [400, 406, 410]
+        );
         AddUnknownCaller(operation, set);
         return operation;
     }
@@ -81,7 +96,7 @@ internal sealed class RestOperations(OpenApiFacts facts, OpenApiSchemas schemas,
             SetOperations.Read,
             "get" + name,
             hasKey ? $"A row of {set.Set.Name} by its key."
-                : set.Set.IsQuery ? set.Set.Description ?? $"The row of {set.Set.Name}."
+                : set.Set.IsQuery ? DescriptionOf(set) ?? $"The row of {set.Set.Name}."
                 : $"The related row of {set.Set.Name}."
         );
         operation.Parameters = [.. key, .. RestParameters.OfAnswers.Select(ParameterOf)];
@@ -89,6 +104,70 @@ internal sealed class RestOperations(OpenApiFacts facts, OpenApiSchemas schemas,
         operation.Responses["304"] = new OpenApiResponse { Description = "The caller has the row already." };
         AddProblems(operation, 400, 404, 406);
         AddUnknownCaller(operation, set);
+        return operation;
+    }
+
+    /// <summary>The call of an action.</summary>
+    /// <param name="inPath">The parameters of its path.</param>
+    public OpenApiOperation Call(OpenApiSet set, string name, List<OpenApiParameter> inPath, bool hasBody)
+    {
+        var (action, text) = (set.Set, DescriptionOf(set) ?? $"Calls {set.Set.Name}.");
+        var operation = Operation(set, SetOperations.Call, "call" + name, text);
+        operation.Parameters =
+        [
+            .. inPath,
+            .. action.GivesRows ? [ParameterOf(RestParameters.Format)] : Array.Empty<IOpenApiParameter>(),
+            RestParameterParts.IdempotencyKey(),
+            RestParameterParts.Prefer(),
+        ];
+        if (hasBody)
+        {
+            var body = Body((Json, Reference(action.Name + "Arguments")));
+            body.Required = action.Parameters.Any(p => p.IsRequired);
+            operation.RequestBody = body;
+        }
+        if (action.GivesRows)
+            operation.Responses!["200"] = Rows(
+                action.Gives == QueryResult.Rows ? action.Type.Name + "List" : action.Type.Name,
+                "What it gives.",
+                "Preference-Applied"
+            );
+        if (action.Gives != QueryResult.Rows)
+            operation.Responses!["204"] = new OpenApiResponse { Description = "It is done, and gives nothing." };
+        AddProblems(operation, hasBody ? [400, 406, 409, 415, 422] : [400, 406, 409, 422]);
+        AddUnknownCaller(operation, set);
+        return operation;
+    }
+
+    /// <summary>A statement over the sets.</summary>
+    public OpenApiOperation Statement()
+    {
+        var example = facts.Sets.FirstOrDefault(s => s.May(SetOperations.Read) && StatementBinder.Reads(s.Set))?.Set.Name;
+        var operation = new OpenApiOperation
+        {
+            OperationId = Unique("sendStatement"),
+            Summary = "Runs a SELECT over the sets that you see, with their names and those of their properties.",
+            Parameters = [ParameterOf(RestParameters.Format)],
+            RequestBody = new OpenApiRequestBody
+            {
+                Required = true,
+                Content = new Dictionary<string, IOpenApiMediaType>
+                {
+                    [Json] = new OpenApiMediaType
+                    {
+                        Schema = Reference(RestRowSchemas.Statement),
+                        Example = example is null ? null : new JsonObject { ["statement"] = $"SELECT * FROM \"{example}\" LIMIT 5" },
+                    },
+                    [SentStatement.MediaType] = TextContent(),
+                },
+            },
+            Responses = new OpenApiResponses { ["200"] = Rows(RestRowSchemas.StatementRows, "The columns of the result, and its rows.") },
+        };
+        if (!facts.TakesSqlOfAnyone)
+            operation.Security = OpenApiParts.Security(document, facts, isOpen: false);
+        if (!facts.SignIn.IsEmpty)
+            operation.Responses["401"] = OpenApiParts.Refused(document, 401);
+        AddProblems(operation, 400, 406, 415);
         return operation;
     }
 

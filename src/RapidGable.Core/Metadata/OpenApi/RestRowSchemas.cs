@@ -2,21 +2,30 @@ using System.Collections.Immutable;
 using System.Text.Json.Nodes;
 using Microsoft.OpenApi;
 using RapidGable.Model;
+using RapidGable.Requests.Rest;
 
 namespace RapidGable.Metadata.OpenApi;
 
 /// <summary>The schemas of rows: as they are read, and as they are sent to be created, replaced and changed.</summary>
 internal sealed class RestRowSchemas(OpenApiFacts facts, OpenApiSchemas schemas, OpenApiDocument document)
 {
+    /// <summary>The schema of a statement over sets.</summary>
+    public const string Statement = "sql-statement";
+
+    /// <summary>The schema of what such a statement gives.</summary>
+    public const string StatementRows = "sql-rows";
+
     /// <summary>Adds the schemas of what the caller may do with a set.</summary>
     public void Add(OpenApiSet set)
     {
         var (type, all) = (set.Set.Type.Name, document.Components!.Schemas!);
-        if (set.May(SetOperations.Read))
+        if (set.May(set.Set.Use) && set.Set is { GivesRows: true, EntitiesOf: null })
         {
             all[type] = Row(set);
             all[type + "List"] = List(type);
         }
+        if (set.Set.IsAction)
+            all[set.Set.Name + "Arguments"] = Arguments(set.Set);
         if (!set.Create.IsEmpty)
             all[type + "Create"] = New(set);
         if (!set.Update.IsEmpty)
@@ -24,6 +33,38 @@ internal sealed class RestRowSchemas(OpenApiFacts facts, OpenApiSchemas schemas,
             all[type + "Replace"] = Sent(set.Update, allOptional: false, $"All of a {type} that may change.");
             all[type + "Update"] = Sent(set.Update, allOptional: true, $"What changes of a {type}; null takes a value away.");
         }
+    }
+
+    /// <summary>Adds the schemas of a statement and of its answer; no type has such names.</summary>
+    public void AddStatement()
+    {
+        var (text, all) = (OpenApiSchemas.Text(), document.Components!.Schemas!);
+        text.Description = "One SELECT.";
+        var statement = OpenApiSchemas.Object([
+            ("statement", text),
+            ("parameters", new OpenApiSchema { Type = JsonSchemaType.Object, Description = "Values of the parameters, by name." }),
+        ]);
+        statement.Required = new HashSet<string> { "statement" };
+        all[Statement] = statement;
+        var column = OpenApiSchemas.Object([
+            ("name", OpenApiSchemas.Text()),
+            ("type", OpenApiSchemas.Text()),
+            ("nullable", new OpenApiSchema { Type = JsonSchemaType.Boolean }),
+        ]);
+        column.Required = new HashSet<string> { "name", "type", "nullable" };
+        var rows = OpenApiSchemas.Object([
+            ("columns", new OpenApiSchema { Type = JsonSchemaType.Array, Items = column }),
+            (
+                "rows",
+                new OpenApiSchema
+                {
+                    Type = JsonSchemaType.Array,
+                    Items = new OpenApiSchema { Type = JsonSchemaType.Object },
+                }
+            ),
+        ]);
+        rows.Required = new HashSet<string> { "columns", "rows" };
+        all[StatementRows] = rows;
     }
 
     private OpenApiSchema Row(OpenApiSet set)
@@ -39,6 +80,20 @@ internal sealed class RestRowSchemas(OpenApiFacts facts, OpenApiSchemas schemas,
         // With 'fields' a row holds what was chosen; without it, all of these.
         schema.Required = own.Select(p => p.Name).ToHashSet();
         if (ExampleValues.Of(own) is { } example)
+            SetExample(schema, example);
+        return schema;
+    }
+
+    /// <summary>What an action is called with.</summary>
+    private OpenApiSchema Arguments(EntitySet action)
+    {
+        var inPath = new RestPaths(facts.Model).VariablesOf(action.Name).Select(v => v.Name).ToHashSet();
+        var open = action.Parameters.Where(p => !inPath.Contains(p.Name)).ToList();
+        var schema = schemas.Arguments(open);
+        var example = new JsonObject();
+        foreach (var parameter in open.Where(p => p.IsRequired || p.Example is not null))
+            example[parameter.Name] = OpenApiSchemas.Constant(parameter.Sample, parameter.Type);
+        if (example.Count > 0)
             SetExample(schema, example);
         return schema;
     }

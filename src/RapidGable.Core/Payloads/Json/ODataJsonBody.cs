@@ -67,7 +67,7 @@ public sealed class ODataJsonBody : ISentBody, IDisposable
                 400,
                 "body",
                 body.IsEmpty ? "The request needs a JSON body."
-                    : exception.Message.Contains("depth", StringComparison.Ordinal)
+                    : exception.Message.Contains("maximum configured depth", StringComparison.Ordinal)
                         ? $"The body nests deeper than {Options.MaxDepth} levels."
                     : $"The body is not JSON: line {exception.LineNumber + 1}, byte {exception.BytePositionInLine + 1}."
             );

@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using System.Text.Json;
+using RapidGable.Model;
 using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Sources;
@@ -11,6 +12,9 @@ public enum PlainJsonLayout
 {
     /// <summary>An object with <c>rows</c>, <c>next</c> and <c>total</c>; the rows of a relation likewise.</summary>
     Object,
+
+    /// <summary>As <see cref="Object"/>, with the columns before the rows.</summary>
+    Described,
 
     /// <summary>An array; where it goes on stands outside of it.</summary>
     Array,
@@ -67,8 +71,10 @@ public sealed class PlainJsonWriter : IListWriter
     {
         switch (_layout)
         {
-            case PlainJsonLayout.Object:
+            case PlainJsonLayout.Object or PlainJsonLayout.Described:
                 json.WriteStartObject();
+                if (_layout == PlainJsonLayout.Described)
+                    Columns(json);
                 if (run.Count is { } total)
                     json.WriteNumber("total"u8, total);
                 json.WriteStartArray("rows"u8);
@@ -79,11 +85,36 @@ public sealed class PlainJsonWriter : IListWriter
         }
     }
 
+    /// <summary>What the columns of the rows are.</summary>
+    private void Columns(Utf8JsonWriter json)
+    {
+        json.WriteStartArray("columns"u8);
+        foreach (var property in _tree[0].Shape.Cells.Select(c => c.Property))
+        {
+            json.WriteStartObject();
+            json.WriteString("name"u8, property.Name);
+            json.WriteString("type"u8, property.Type.Enum?.Name ?? property.Type.Kind.ToString().ToLowerInvariant());
+            json.WriteBoolean("nullable"u8, property.Nullable);
+            if (property.Type.MaxLength is { } length)
+                json.WriteNumber("maxLength"u8, length);
+            if (property.Type is { Kind: EdmKind.Decimal, Precision: { } precision })
+                json.WriteNumber("precision"u8, precision);
+            if (property.Type is { Kind: EdmKind.Decimal, Scale: { } scale })
+                json.WriteNumber("scale"u8, scale);
+            if (property.Description is { } description)
+                json.WriteString("description"u8, description);
+            if (property.Measure is { IsPath: false } measure)
+                json.WriteString("unit"u8, measure.Text);
+            json.WriteEndObject();
+        }
+        json.WriteEndArray();
+    }
+
     private void End(Utf8JsonWriter json, string? next)
     {
         switch (_layout)
         {
-            case PlainJsonLayout.Object:
+            case PlainJsonLayout.Object or PlainJsonLayout.Described:
                 json.WriteEndArray();
                 if (next is not null)
                     json.WriteString("next"u8, next);

@@ -11,13 +11,14 @@ public static class RowsXsd
     /// <summary>The schema of all sets of a model, in UTF-8.</summary>
     public static byte[] Write(EntityModel model)
     {
+        var sets = model.Sets.Where(s => s is { GivesRows: true, EntitiesOf: null }).ToList();
         var schema = new XElement(
             Xs + "schema",
             new XAttribute(XNamespace.Xmlns + "xs", Xs),
             new XAttribute("elementFormDefault", "unqualified"),
-            model.Sets.Select(s => List(s, model)),
-            model.Sets.DistinctBy(s => s.Type.Name).Select(s => Element(s.Type.Name, s.Type.Name)),
-            model.Sets.DistinctBy(s => s.Type.Name).Select(s => Type(s, model))
+            sets.Select(s => List(s, model)),
+            sets.DistinctBy(s => s.Type.Name).Select(s => Element(s.Type.Name, s.Type.Name)),
+            sets.DistinctBy(s => s.Type.Name).Select(s => Type(s, model))
         );
         using var buffer = new MemoryStream();
         new XDocument(schema).Save(buffer);

@@ -54,21 +54,30 @@ public sealed class RestPaths
     /// <summary>The path of a set, percent-encoded.</summary>
     public string Of(string set) => Encode(_shape.PathOf(set));
 
+    /// <summary>The path of an action with sample values in the place of its variables, and the parameters that are left.</summary>
+    public (string Path, IReadOnlyList<OperationParameter> Others) SampleOf(EntitySet action)
+    {
+        var inPath = VariablesOf(action.Name).Select(v => v.Name).ToHashSet();
+        var path = Of(action.Name);
+        foreach (var parameter in action.Parameters.Where(p => inPath.Contains(p.Name)))
+            path = path.Replace($"{{{parameter.Placeholder}}}", Uri.EscapeDataString(parameter.Sample), StringComparison.Ordinal);
+        return (path, [.. action.Parameters.Where(p => !inPath.Contains(p.Name))]);
+    }
+
     /// <summary>The set that a path starts with, and how many segments name it.</summary>
     /// <returns>For a path that names none, a name that no set has; 0 segments for an empty path.</returns>
     public (string Set, int Segments) Find(IReadOnlyList<AddressSegment> segments)
     {
         if (segments.Count == 0)
             return ("", 0);
+        var fitting = _templates.FirstOrDefault(t => Fits(t.Segments, segments));
         for (var count = Math.Min(_longest, segments.Count); count > 0; count--)
         {
+            // What is asked of a row stands below the set of the row.
+            if (fitting.Segments is { Length: var length } && length > count)
+                return (fitting.Set, length);
             if (_sets.TryGetValue(string.Join('/', segments.Take(count).Select(s => s.Text)), out var set))
                 return (set, count);
-        }
-        foreach (var (template, query) in _templates)
-        {
-            if (Fits(template, segments))
-                return (query, template.Length);
         }
         return ("/" + segments[0].Text, 1);
     }

@@ -46,11 +46,13 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
         """;
 
     private const string RoutineNames =
-        "SELECT specific_name, routine_type, dtd_identifier, routine_comment FROM information_schema.routines WHERE "
+        "SELECT specific_name, routine_type, dtd_identifier, routine_comment, sql_data_access, is_deterministic, routine_definition FROM "
+        + "information_schema.routines WHERE "
         + "routine_schema = database() ORDER BY specific_name";
 
     private const string Parameters =
-        "SELECT specific_name, parameter_name, dtd_identifier, parameter_mode FROM information_schema.parameters WHERE "
+        "SELECT specific_name, parameter_name, dtd_identifier, parameter_mode, data_type, character_maximum_length, numeric_precision, "
+        + "numeric_scale, datetime_precision FROM information_schema.parameters WHERE "
         + "specific_schema = database() AND ordinal_position > 0 ORDER BY specific_name, ordinal_position";
 
     public async Task<SourceCatalog> ReadAsync()
@@ -100,11 +102,36 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
                     null,
                     r[0]!,
                     r[1]!.ToLowerInvariant(),
-                    [.. parameters[r[0]!].Select(p => new RoutineParameter(p[1] ?? "", p[2] ?? "", (p[3] ?? "IN").ToLowerInvariant()))],
+                    [.. parameters[r[0]!].Select(Parameter)],
                     r[2] ?? "",
                     r[3] is "" ? null : r[3]
-                )),
+                )
+                {
+                    // What a routine says is not held to by the server; a read-only transaction is.
+                    MayChange = r[4] == "MODIFIES SQL DATA" || (r[4] == "CONTAINS SQL" && r[5] != "YES"),
+                    Commits = Ends().IsMatch(r[6] ?? ""),
+                }),
             ],
+        };
+    }
+
+    /// <summary>What ends a transaction, in the text of a routine.</summary>
+    [GeneratedRegex(@"\b(COMMIT|START\s+TRANSACTION|CREATE|ALTER|DROP|TRUNCATE|RENAME|LOCK\s+TABLES)\b", RegexOptions.IgnoreCase)]
+    private static partial Regex Ends();
+
+    private static RoutineParameter Parameter(string?[] row)
+    {
+        var (type, reason) = MariaDbTypes.Map(
+            row[4] ?? "",
+            row[2] ?? "",
+            Number(row[5]),
+            (int?)Number(row[6]),
+            (int?)Number(row[7]),
+            (int?)Number(row[8])
+        );
+        return new RoutineParameter(row[1] ?? "", row[2] ?? "", (row[3] ?? "IN").ToLowerInvariant())
+        {
+            Column = new SourceColumn(row[1] ?? "", row[2] ?? "", type, Nullable: true, reason),
         };
     }
 

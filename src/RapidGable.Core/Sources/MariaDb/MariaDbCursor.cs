@@ -20,7 +20,7 @@ internal abstract class MariaDbRows : IRowCursor
 
     protected abstract object Value(int column);
 
-    protected abstract string Name(int column);
+    public abstract string Name(int column);
 
     public bool GetBoolean(int column) =>
         GetInt64(column) switch
@@ -180,7 +180,7 @@ internal sealed class MariaDbCursor(MariaDbSource source, MySqlDataReader reader
         }
     }
 
-    protected override string Name(int column) => NameOf(reader, column);
+    public override string Name(int column) => NameOf(reader, column);
 
     public override ValueTask DisposeAsync() => reader.DisposeAsync();
 }
@@ -227,7 +227,7 @@ internal sealed class MariaDbPage(RequestAllowance request) : MariaDbRows
 
     protected override object Value(int column) => _rows[_position][column];
 
-    protected override string Name(int column) => _names[column];
+    public override string Name(int column) => _names[column];
 
     public override ValueTask DisposeAsync()
     {

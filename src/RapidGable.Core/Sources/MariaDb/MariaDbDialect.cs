@@ -34,6 +34,8 @@ internal sealed class MariaDbDialect : SqlDialect
     /// <summary>A uuid kept as text, whose letters may be of either case.</summary>
     public const string SmallLetters = "lower";
 
+    public override RoutineForm Routines => RoutineForm.Variables;
+
     public override string Column(string quotedColumn, string? storageForm) =>
         storageForm switch
         {

@@ -24,6 +24,8 @@ public sealed class MariaDbEngine : IEngine
         builder.ConnectionReset = false;
         builder.IgnorePrepare = false;
         builder.TreatTinyAsBoolean = false;
+        // What a procedure gives back by its parameters is put into variables of the session.
+        builder.AllowUserVariables = true;
         // '0000-00-00' is a value like any other, until it has to be served.
         builder.AllowZeroDateTime = true;
         builder.GuidFormat = MySqlGuidFormat.None;

@@ -72,6 +72,11 @@ internal static partial class MariaDbFault
                     ? $"Nothing listens on {place}: the connection was refused."
                     : $"The host '{settings.Server}' is not known: its name cannot be resolved."
             ),
+            // The library refuses the statement itself.
+            _ when exception.ErrorCode == MySqlErrorCode.None && exception.Message.Contains("arameter", StringComparison.Ordinal) => (
+                SourceFaultKind.Broken,
+                exception.Message
+            ),
             // The library's own faults have no number, and what broke is somewhere inside of them.
             _ when exception.ErrorCode is MySqlErrorCode.CommandTimeoutExpired or MySqlErrorCode.None
                     || Inside(exception).Any(e => e is IOException or SocketException) => (

@@ -89,6 +89,35 @@ internal sealed class MariaDbSource : ISource
         }
     }
 
+    /// <summary>The server describes a SELECT; other statements are prepared, and what they give is not told.</summary>
+    public async Task<IReadOnlyList<SourceColumn>?> DescribeChangeAsync(
+        string sql,
+        ReadOnlyMemory<StoredValue> arguments,
+        CancellationToken cancellation
+    )
+    {
+        if (sql.TrimStart().StartsWith("SELECT", StringComparison.OrdinalIgnoreCase))
+            return [.. (await DescribeQueryAsync("", sql, arguments, cancellation)).Columns];
+        try
+        {
+            await using var connection = await _database.OpenConnectionAsync(cancellation);
+            // Only where it may write is a statement that writes prepared.
+            await using var transaction = await connection.BeginTransactionAsync(
+                IsolationLevel.ReadCommitted,
+                isReadOnly: false,
+                cancellation
+            );
+            await using var command = new MySqlCommand(sql, connection, transaction);
+            MariaDbSession.Add(command, arguments.Span);
+            await command.PrepareAsync(cancellation);
+            return null;
+        }
+        catch (Exception exception) when (exception is MySqlException or IOException or TimeoutException)
+        {
+            throw Fault(exception);
+        }
+    }
+
     public async Task<IReadOnlyDictionary<string, ColumnOrigin>> OriginsAsync(SourceObject view, CancellationToken cancellation)
     {
         try
@@ -179,7 +208,7 @@ internal sealed class MariaDbSource : ISource
             // Rows that a change locks are read as they are then.
             var transaction = kind switch
             {
-                SessionKind.Plain => null,
+                SessionKind.Plain or SessionKind.Unbound => null,
                 SessionKind.Changing => await connection.BeginTransactionAsync(
                     IsolationLevel.ReadCommitted,
                     isReadOnly: false,
@@ -187,7 +216,10 @@ internal sealed class MariaDbSource : ISource
                 ),
                 _ => await connection.BeginTransactionAsync(IsolationLevel.RepeatableRead, isReadOnly: true, cancellation),
             };
-            return new MariaDbSession(this, connection, pass, transaction, kind is SessionKind.Interleaved or SessionKind.Changing);
+            if (kind == SessionKind.Unbound)
+                await SetAsync(connection, "READ WRITE", cancellation);
+            var holds = kind is SessionKind.Interleaved or SessionKind.Changing or SessionKind.Unbound;
+            return new MariaDbSession(this, connection, pass, transaction, holds) { IsUnbound = kind == SessionKind.Unbound };
         }
         catch (Exception exception)
         {
@@ -198,6 +230,13 @@ internal sealed class MariaDbSource : ISource
                 throw;
             throw Fault(exception);
         }
+    }
+
+    /// <summary>What the transactions of a connection may do from now on.</summary>
+    internal static async Task SetAsync(MySqlConnection connection, string access, CancellationToken cancellation)
+    {
+        await using var command = new MySqlCommand("SET SESSION TRANSACTION " + access, connection);
+        await command.ExecuteNonQueryAsync(cancellation);
     }
 
     /// <summary>Time limit of one statement.</summary>
@@ -220,14 +259,18 @@ internal sealed class MariaDbSession(
 
     private bool _hasLocks;
 
+    /// <summary>The connection may change rows outside of a transaction, until it is given back.</summary>
+    public bool IsUnbound { get; init; }
+
     public async ValueTask<IRowCursor> QueryAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
     {
         try
         {
             var command = new MySqlCommand(sql, connection, transaction);
             Add(command, parameters.Span);
-            // The server fails, or worse, when it runs a prepared statement with nested SELECTs a second time.
-            if (sql.LastIndexOf("SELECT", StringComparison.Ordinal) == 0)
+            // The server fails, or worse, when it runs a prepared statement with nested SELECTs a second time; and the library takes the
+            // variables of one for parameters.
+            if (sql.LastIndexOf("SELECT", StringComparison.Ordinal) == 0 && !sql.Contains(" @gable_", StringComparison.Ordinal))
                 await command.PrepareAsync(cancellation);
             var reader = await command.ExecuteReaderAsync(cancellation);
             // A connection has one reader and the server no cursors that could be read in turn: such a page is held, and its
@@ -235,6 +278,25 @@ internal sealed class MariaDbSession(
             return interleaved
                 ? await MariaDbPage.ReadAsync(source, reader, pass.Request, cancellation)
                 : new MariaDbCursor(source, reader);
+        }
+        catch (Exception exception) when (exception is not (OperationCanceledException or MemoryExceededException))
+        {
+            throw await WithColumnsAsync(source.Fault(exception), sql, cancellation);
+        }
+    }
+
+    public async ValueTask<IReadOnlyList<string>> QueryResultsAsync(
+        string sql,
+        ReadOnlyMemory<StoredValue> parameters,
+        CancellationToken cancellation
+    )
+    {
+        try
+        {
+            await using var command = new MySqlCommand(sql, connection, transaction);
+            Add(command, parameters.Span);
+            await using var reader = await command.ExecuteReaderAsync(cancellation);
+            return await MariaDbResults.ReadAsync(reader, pass.Request, cancellation);
         }
         catch (Exception exception) when (exception is not (OperationCanceledException or MemoryExceededException))
         {
@@ -339,6 +401,13 @@ internal sealed class MariaDbSession(
         {
             if (transaction is not null)
                 await transaction.DisposeAsync();
+            if (IsUnbound)
+            {
+                // A routine may have left a transaction open; it was not asked for.
+                await using var command = new MySqlCommand("ROLLBACK", connection);
+                await command.ExecuteNonQueryAsync();
+                await MariaDbSource.SetAsync(connection, "READ ONLY", CancellationToken.None);
+            }
             if (_hasLocks)
             {
                 await using var command = new MySqlCommand("DO RELEASE_ALL_LOCKS()", connection);

@@ -91,7 +91,8 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
         SELECT n.nspname, p.proname, p.prokind::text, pg_get_function_result(p.oid), p.proargnames::text[],
             ARRAY(SELECT format_type(x.oid, NULL)
                 FROM unnest(coalesce(p.proallargtypes, p.proargtypes::oid[])) WITH ORDINALITY x (oid, ord) ORDER BY x.ord),
-            p.proargmodes::text[], obj_description(p.oid, 'pg_proc')
+            p.proargmodes::text[], obj_description(p.oid, 'pg_proc'), p.provolatile::text, p.proretset, p.oid::bigint,
+            p.prorettype = 'void'::regtype
         FROM pg_proc p
         JOIN pg_namespace n ON n.oid = p.pronamespace
         WHERE p.prokind IN ('f', 'p') AND p.prorettype <> 'trigger'::regtype AND {Published}
@@ -99,8 +100,24 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
         ORDER BY n.nspname, p.proname, p.oid
         """;
 
+    private const string ParametersSql = $"""
+        SELECT p.oid::bigint, format_type(x.oid, NULL), coalesce(b.typname, t.typname)::text, coalesce(b.typtype, t.typtype)::text,
+            coalesce(b.typcategory, t.typcategory)::text, pg_get_function_arg_default(p.oid, x.ord::int)
+        FROM pg_proc p
+        JOIN pg_namespace n ON n.oid = p.pronamespace
+        CROSS JOIN unnest(coalesce(p.proallargtypes, p.proargtypes::oid[])) WITH ORDINALITY x (oid, ord)
+        JOIN pg_type t ON t.oid = x.oid
+        LEFT JOIN pg_type b ON t.typtype = 'd' AND b.oid = t.typbasetype
+        WHERE p.prokind IN ('f', 'p') AND {Published}
+        ORDER BY p.oid, x.ord
+        """;
+
     public async Task<SourceCatalog> ReadAsync()
     {
+        var parameters = (await RowsAsync(ParametersSql, r => (Routine: r.GetInt64(0), Column: ParameterColumn(r)))).ToLookup(
+            p => p.Routine,
+            p => p.Column
+        );
         var keys = (
             await RowsAsync(Keys, r =>
                 (Object: Name(r), IsPrimary: r.GetBoolean(2), IsUnique: r.GetBoolean(3), Columns: r.GetFieldValue<string[]>(4))
@@ -163,7 +180,7 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
             "public"
         )
         {
-            Routines = [.. await RowsAsync(RoutinesSql, Routine)],
+            Routines = [.. await RowsAsync(RoutinesSql, r => Routine(r, parameters[r.GetInt64(10)].ToList()))],
         };
     }
 
@@ -191,7 +208,24 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
             }
             : column;
 
-    private static SourceRoutine Routine(NpgsqlDataReader row)
+    /// <summary>The type of a parameter, and the expression that stands for it when it is left out.</summary>
+    private static (SourceColumn Column, string? Default) ParameterColumn(NpgsqlDataReader row)
+    {
+        var shown = row.GetString(1);
+        var (type, form, mediaType, reason) = PostgresTypes.Map(row.GetString(2), row.GetString(3)[0], row.GetString(4)[0], -1, shown);
+        var expression = Text(row, 5);
+        return (
+            new SourceColumn("", shown, type, Nullable: true, reason)
+            {
+                StorageForm = form,
+                MediaType = mediaType,
+                DefaultValue = Constant(expression),
+            },
+            expression
+        );
+    }
+
+    private static SourceRoutine Routine(NpgsqlDataReader row, List<(SourceColumn Column, string? Default)> parameters)
     {
         var names = row.IsDBNull(4) ? [] : row.GetFieldValue<string[]>(4);
         var types = row.IsDBNull(5) ? [] : row.GetFieldValue<string[]>(5);
@@ -215,11 +249,20 @@ internal sealed partial class PostgresCatalogReader(NpgsqlConnection connection,
                                 }
                                 : "in"
                         )
+                        {
+                            Column = i < parameters.Count ? parameters[i].Column : null,
+                            Default = i < parameters.Count ? parameters[i].Default : null,
+                        }
                 ),
             ],
             Text(row, 3) ?? "",
             Text(row, 7)
-        );
+        )
+        {
+            MayChange = row.GetString(8) == "v",
+            GivesRows = row.GetBoolean(9),
+            GivesNothing = row.GetBoolean(11),
+        };
     }
 
     private static (string Schema, string Name) Name(NpgsqlDataReader row) => (row.GetString(0), row.GetString(1));

@@ -21,7 +21,7 @@ internal abstract class PostgresRows : IRowCursor
 
     protected abstract T Get<T>(int column);
 
-    protected abstract string Name(int column);
+    public abstract string Name(int column);
 
     /// <summary>Name of the column's type on the server.</summary>
     protected abstract string TypeName(int column);
@@ -178,7 +178,7 @@ internal sealed class PostgresCursor(PostgresSource source, NpgsqlDataReader rea
 
     protected override T Get<T>(int column) => reader.GetFieldValue<T>(column);
 
-    protected override string Name(int column) => reader.GetName(column);
+    public override string Name(int column) => reader.GetName(column);
 
     protected override string TypeName(int column) => reader.GetDataTypeName(column);
 
@@ -276,7 +276,7 @@ internal class PostgresHeldRows(RequestAllowance request) : PostgresRows
 
     protected override T Get<T>(int column) => (T)_rows[_position][column];
 
-    protected override string Name(int column) => _names[column];
+    public override string Name(int column) => _names[column];
 
     protected override string TypeName(int column) => _types[column];
 

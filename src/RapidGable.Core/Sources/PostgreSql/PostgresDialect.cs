@@ -21,6 +21,10 @@ internal sealed class PostgresDialect : SqlDialect
             ? $"(${number.ToString(CultureInfo.InvariantCulture)}::timestamptz AT TIME ZONE 'UTC')"
             : $"${number.ToString(CultureInfo.InvariantCulture)}::{CastOf(type.Kind)}";
 
+    public override RoutineForm Routines => RoutineForm.Arguments;
+
+    public override bool ReadsChanges => true;
+
     public override string Argument(int number, EdmType type, string? storageForm) =>
         type.Kind switch
         {

@@ -105,12 +105,13 @@ internal static partial class PostgresFault
 
     /// <summary>
     /// What the server says of a parameter is about a value that was sent, and not about one that is stored; null = it says
-    /// nothing of any.
+    /// nothing of any value.
     /// </summary>
     private static BrokenConstraint? Refused(PostgresException exception)
     {
         if (ParameterNumber().Match(exception.Where ?? "") is not { Success: true } parameter)
-            return null;
+            // Of a text that is no value of the type that it is cast to, nothing says where it comes from.
+            return exception.SqlState is "22P02" or "22007" or "22023" ? new BrokenConstraint(ConstraintKind.Value, null, []) : null;
         var number = int.Parse(parameter.Groups[1].ValueSpan, System.Globalization.CultureInfo.InvariantCulture);
         return new BrokenConstraint(ConstraintKind.Value, null, []) { Parameter = number };
     }

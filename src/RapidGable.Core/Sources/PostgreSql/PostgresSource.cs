@@ -66,6 +66,24 @@ internal sealed class PostgresSource : ISource
         }
     }
 
+    public async Task<IReadOnlyList<SourceColumn>?> DescribeChangeAsync(
+        string sql,
+        ReadOnlyMemory<StoredValue> arguments,
+        CancellationToken cancellation
+    )
+    {
+        try
+        {
+            await using var connection = await _database.OpenConnectionAsync(cancellation);
+            return await new PostgresQueryReader(connection, cancellation).ColumnsAsync(sql, arguments, CommandBehavior.SchemaOnly);
+        }
+        catch (Exception exception)
+            when (exception is NpgsqlException or IOException or TimeoutException or System.Net.Sockets.SocketException)
+        {
+            throw Fault(exception);
+        }
+    }
+
     private const string Uses = """
         SELECT DISTINCT c.relname::text, a.attname::text
         FROM pg_depend d
@@ -141,6 +159,8 @@ internal sealed class PostgresSource : ISource
             var session = new PostgresSession(this, connection, pass, kind);
             if (kind == SessionKind.Changing)
                 await session.BeginChangingAsync(cancellation);
+            else if (kind == SessionKind.Unbound)
+                await session.AllowChangesAsync(cancellation);
             return session;
         }
         catch (Exception exception)
@@ -199,6 +219,13 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
+    /// <summary>Lets transactions change rows until the connection is returned to the pool, which sets it back.</summary>
+    public async Task AllowChangesAsync(CancellationToken cancellation)
+    {
+        await using var command = new NpgsqlCommand("SET default_transaction_read_only = off", connection);
+        await command.ExecuteNonQueryAsync(cancellation);
+    }
+
     public async ValueTask<long> ExecuteAsync(string sql, ReadOnlyMemory<StoredValue> parameters, CancellationToken cancellation)
     {
         try
@@ -242,7 +269,7 @@ internal sealed class PostgresSession(PostgresSource source, NpgsqlConnection co
     {
         try
         {
-            if (kind == SessionKind.Changing)
+            if (kind is SessionKind.Changing or SessionKind.Unbound)
             {
                 await using var command = Command(sql, parameters);
                 await using var reader = await command.ExecuteReaderAsync(cancellation);

@@ -43,6 +43,8 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
                 )
             );
 
+    public string Name(int column) => raw.sqlite3_column_name(statement, column).utf8_to_string();
+
     public int ParameterCount => raw.sqlite3_bind_parameter_count(statement);
 
     public int Columns => raw.sqlite3_column_count(statement);

@@ -46,7 +46,24 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
             await session.QueryAsync($"SELECT * FROM (\n{select}\n) AS q WHERE 1 = 0 LIMIT 0", arguments, cancellation);
         if (cursor.ParameterCount > arguments.Length)
             throw new SourceException(SourceFaultKind.Broken, "it has parameters that are not declared.");
-        // A second column of one name comes as "name:1" here.
+        return QueryObject.Of(name, select, arguments, Columns(cursor));
+    }
+
+    public async Task<IReadOnlyList<SourceColumn>?> DescribeChangeAsync(
+        string sql,
+        ReadOnlyMemory<StoredValue> arguments,
+        CancellationToken cancellation
+    )
+    {
+        // The statement is prepared, and never begun.
+        await using var session = await OpenSessionAsync(SessionKind.Plain, [], RequestAllowance.Own, cancellation);
+        await using var cursor = (SqliteCursor)await session.QueryAsync(sql, arguments, cancellation);
+        return [.. Columns(cursor)];
+    }
+
+    private static IEnumerable<SourceColumn> Columns(SqliteCursor cursor)
+    {
+        // A second column of one name comes as "name:1" in a subquery.
         var columns = cursor.Declared().ToList();
         string Plain(string column) =>
             column.LastIndexOf(':') is > 0 and var colon
@@ -54,16 +71,11 @@ internal sealed class SqliteSource(string name, string path, string shownPath, T
             && columns.Exists(c => c.Name == column[..colon])
                 ? column[..colon]
                 : column;
-        return QueryObject.Of(
-            name,
-            select,
-            arguments,
-            columns.Select(c =>
-            {
-                var (type, reason, mediaType) = SqliteTypes.Map(c.DeclaredType);
-                return new SourceColumn(Plain(c.Name), c.DeclaredType, type, Nullable: true, reason) { MediaType = mediaType };
-            })
-        );
+        return columns.Select(c =>
+        {
+            var (type, reason, mediaType) = SqliteTypes.Map(c.DeclaredType);
+            return new SourceColumn(Plain(c.Name), c.DeclaredType, type, Nullable: true, reason) { MediaType = mediaType };
+        });
     }
 
     public async Task<IReadOnlyDictionary<string, ColumnOrigin>> OriginsAsync(SourceObject view, CancellationToken cancellation)

@@ -205,7 +205,7 @@ internal static class BatchRunner
         using var tries = face.Changes.Try(TimeSpan.FromSeconds(Limits.StatementSeconds));
         while (true)
         {
-            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, face.Changes, exchange.Allowance);
+            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, face.Changes, exchange.Allowance) { IsGroup = true };
             var known = new Dictionary<string, string>(addresses);
             var results = new List<BatchResponse>();
             foreach (var request in group)

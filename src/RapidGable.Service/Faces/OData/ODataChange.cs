@@ -17,6 +17,8 @@ namespace RapidGable.Service.Faces.OData;
 internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore repeats, ChangeEnvironment changes, TimeProvider time)
     : ChangeAnswer(exchange, repeats, changes)
 {
+    private readonly IRepeatedAnswerStore _repeats = repeats;
+    private readonly ChangeEnvironment _changes = changes;
     private ODataChangeRequest? _read;
     private ChangeOptions? _options;
 
@@ -36,6 +38,8 @@ internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore r
             return fault;
         if (Verb(change, notSignedIn) is not { } asked)
             return Refusal;
+        if (change.Request.Path.Root is { IsAction: true })
+            return await new ODataCall(exchange, _repeats, _changes, time).AnswerAsync(change, lexed, options);
         if (!(await new ODataChangeReader(exchange, time).ReadAsync(asked, change, lexed, options)).Is(out var request, out fault))
             return fault;
         using (request.Body)

@@ -91,6 +91,12 @@ internal sealed class ODataChangeReader(ODataExchange exchange, TimeProvider tim
         return Json(body, type).Is(out var json, out fault) ? Read(json, null, null) : fault;
     }
 
+    /// <summary>The body of a call of an action.</summary>
+    public Result<ODataJsonBody> Arguments(byte[] body) =>
+        !StreamContent.TypeOf(exchange.Request).Is(out var type, out var fault) ? fault
+        : type.MediaType.Equals("application/json", StringComparison.OrdinalIgnoreCase) ? Json(body, type)
+        : Refused(ChangeVerb.Post, "application/json", type);
+
     private RequestFault Refused(ChangeVerb verb, string wanted, MediaTypeHeaderValue type)
     {
         exchange.Response.Headers[verb == ChangeVerb.Patch ? "Accept-Patch" : HeaderNames.Accept] = wanted;

@@ -29,7 +29,10 @@ internal sealed class ODataFace(
 
     public FaceRoute? Route(string path) => FaceRoute.Of(path, FaceTable.OData);
 
-    public string RootOf(PublishedService service) => $"{FaceTable.OData}{service.Model.Service}/";
+    public string RootOf(PublishedService service) =>
+        service.Model.VersionOf is { } version
+            ? $"{FaceTable.OData}{version.Service}/{version.Segment}/"
+            : $"{FaceTable.OData}{service.Model.Service}/";
 
     public string PathOf(PublishedService service, EntitySet set) => SampleCall.Template(set);
 

@@ -20,6 +20,9 @@ namespace RapidGable.Service.Faces.Rest;
 internal sealed class RestChange(RestExchange exchange, IRepeatedAnswerStore repeats, ChangeEnvironment changes)
     : ChangeAnswer(exchange, repeats, changes)
 {
+    private readonly IRepeatedAnswerStore _repeats = repeats;
+    private readonly ChangeEnvironment _changes = changes;
+
     /// <summary>What of a row goes into the answer.</summary>
     private sealed record ReadBack(byte[] Body, string? ETag);
 
@@ -48,6 +51,8 @@ internal sealed class RestChange(RestExchange exchange, IRepeatedAnswerStore rep
             return fault;
         if (Verb(change, notSignedIn) is not { } verb)
             return Refusal;
+        if (change.Request.Path.Root is { IsAction: true })
+            return await new RestCall(exchange, _repeats, _changes).AnswerAsync(change, read, address);
         if (Parameters(address, verb, change) is { } wrong)
             return wrong;
         if (

@@ -35,7 +35,10 @@ internal sealed class RestFace(
 
     public FaceRoute? Route(string path) => RouteOfDeclared(path) ?? FaceRoute.Of(path, Prefix);
 
-    public string RootOf(PublishedService service) => service.Model.Faces.Rest.BaseOf(service.Model.Service);
+    public string RootOf(PublishedService service) =>
+        service.Model is { VersionOf: { } version, Faces.Rest.Base: null }
+            ? $"{Prefix}{version.Service}/{version.Segment}/"
+            : service.Model.Faces.Rest.BaseOf(service.Model.Service);
 
     public string PathOf(PublishedService service, EntitySet set) => PathsOf(service).Of(set.Name);
 
@@ -86,6 +89,8 @@ internal sealed class RestFace(
             return isRead
                 ? await document(exchange, address)
                 : FacePipeline.Refused(exchange, "GET, HEAD, OPTIONS", $"{method} is not allowed here; this is a document.");
+        if (RestSql.Is(address) && exchange.Service.MaySendSql(exchange.Caller))
+            return await new RestSql(exchange, time).AnswerAsync(address);
         if (exchange.Paths.Moved(address.Segments) is { } moved && IsOpen(exchange, moved))
         {
             exchange.Response.Redirect(

@@ -19,8 +19,8 @@ public sealed record CheckFinding(
 
 /// <summary>What a check found of one service.</summary>
 /// <param name="Data">What the rows prove; empty = they were not read.</param>
-/// <param name="Changes">How its metadata differs from what was accepted; missing = nothing was accepted.</param>
-/// <param name="Opened">What became visible or possible since it was accepted; missing = nothing was accepted.</param>
+/// <param name="Changes">How it differs from the newest revision; missing = nothing was published.</param>
+/// <param name="Opened">What becomes visible or possible; missing = nothing was published.</param>
 public sealed record CheckedServiceInfo(
     string Service,
     IEnumerable<DataProofInfo> Data,

@@ -13,7 +13,21 @@ public sealed record ServiceSummary(
     string Revision,
     int Sets,
     IReadOnlyDictionary<string, string> Faces,
-    IEnumerable<EndpointInfo> Endpoints
+    IEnumerable<EndpointInfo> Endpoints,
+    ServiceAboutInfo About
+);
+
+/// <summary>What a service says of itself; what is missing is not said.</summary>
+/// <param name="Deprecated">That it will not stay, in words; missing = it will.</param>
+public sealed record ServiceAboutInfo(
+    string? Version,
+    string? Description,
+    string? Owner,
+    string? Contact,
+    string? Licence,
+    string? Terms,
+    IEnumerable<string> Tags,
+    string? Deprecated
 );
 
 /// <summary>A set on one face.</summary>
@@ -25,6 +39,7 @@ public sealed record EndpointInfo(string Face, string Set, string Url, IEnumerab
 /// <param name="Sources">Names of the sources that its sets are over.</param>
 /// <param name="Faces">As in a summary.</param>
 /// <param name="Inferences">What nobody wrote, with the reasons.</param>
+/// <param name="Sql">Who may send statements over its sets, in words.</param>
 public sealed record ServiceDetails(
     string Name,
     string Title,
@@ -33,7 +48,8 @@ public sealed record ServiceDetails(
     IEnumerable<string> Sources,
     IReadOnlyDictionary<string, string> Faces,
     IEnumerable<SetInfo> Sets,
-    IEnumerable<InferenceInfo> Inferences
+    IEnumerable<InferenceInfo> Inferences,
+    string? Sql
 );
 
 /// <summary>Something that was inferred.</summary>
@@ -60,7 +76,7 @@ public sealed record SetInfo(
     IEnumerable<string> Key,
     int PageSize,
     int LargestPage,
-    [property: OneOf("set", "function", "contained")] string Kind,
+    [property: OneOf("set", "function", "action", "contained")] string Kind,
     string? ContainedIn,
     string? Description,
     IEnumerable<string> Order,
@@ -80,14 +96,14 @@ public sealed record SetInfo(
 );
 
 /// <summary>What makes a set a query.</summary>
-/// <param name="Gives">Rows, one row at most, or one value.</param>
+/// <param name="Gives">Rows, one row at most, one value, or nothing.</param>
 /// <param name="Parameters">What callers give.</param>
 /// <param name="Examples">A value for each of them, to try the query with.</param>
 /// <param name="TakesFromCaller">Some values are those of the caller, who cannot set them.</param>
-/// <param name="Statement">The SELECT as it is declared.</param>
+/// <param name="Statement">The SELECT, or the statements of an action, as it is declared.</param>
 /// <param name="Group">Title of the group that it belongs to; missing = none.</param>
 public sealed record QueryInfo(
-    [property: OneOf("rows", "row", "value")] string Gives,
+    [property: OneOf("rows", "row", "value", "nothing")] string Gives,
     IEnumerable<PropertyInfo> Parameters,
     IReadOnlyDictionary<string, string> Examples,
     bool TakesFromCaller,
@@ -96,7 +112,7 @@ public sealed record QueryInfo(
 );
 
 /// <summary>The access rules of a set, in words.</summary>
-/// <param name="Read">Who may read.</param>
+/// <param name="Read">Who may read it, or call it.</param>
 /// <param name="All">Each rule.</param>
 public sealed record SetRules(string Read, IEnumerable<string> All);
 
