@@ -4,6 +4,8 @@ using RapidGable.Declarations;
 using RapidGable.Model;
 using RapidGable.Service.Publishing;
 using RapidGable.Service.Revisions;
+using RapidGable.Service.Stores;
+using RapidGable.Service.Trials;
 using RapidGable.Service.UseCases;
 using Spectre.Console;
 
@@ -61,7 +63,7 @@ internal static class CompareCommand
     )
     {
         var archive = PublishCommand.ArchiveOf(folder);
-        var reader = new RevisionReader(Path.GetFullPath(folder), archive, Environment.GetEnvironmentVariable);
+        var reader = new RevisionReader(Path.GetFullPath(folder), archive, WorkspaceState.Variables(folder));
         await using var published = await reader.LoadAsync(cancellation);
         await using var draft = await Terminal.LoadAsync(folder, cancellation);
         if (draft.Diagnostics.HasErrors)

@@ -5,6 +5,7 @@ using System.Text;
 using RapidGable.Publishing;
 using RapidGable.Service.Publishing;
 using RapidGable.Service.Revisions;
+using RapidGable.Service.Stores;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -261,7 +262,7 @@ internal static class HistoryCommand
             throw new UsageException(wrong);
         var archive = PublishCommand.ArchiveOf(folder);
         Find(archive, number);
-        var reader = new RevisionReader(Path.GetFullPath(folder), archive, Environment.GetEnvironmentVariable);
+        var reader = new RevisionReader(Path.GetFullPath(folder), archive, WorkspaceState.Variables(folder));
         var (revision, refusal, faults) = await PublishWorkspace.BackToAsync(
             archive,
             reader,

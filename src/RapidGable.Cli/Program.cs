@@ -47,6 +47,7 @@ var root = new RootCommand(
     UserCommand.Create(),
     ApiKeyCommand.Create(),
     AdministratorCommand.Create(),
+    SecretCommand.Create(),
     AuditCommand.Create(),
 };
 

@@ -72,7 +72,7 @@ internal sealed record PublishedComparison(
         CancellationToken cancellation
     )
     {
-        var reader = new RevisionReader(workspace.Declaration.Folder, archive, Environment.GetEnvironmentVariable);
+        var reader = new RevisionReader(workspace.Declaration.Folder, archive, WorkspaceState.Variables(workspace.Declaration.Folder));
         return DriftCheck.RunAsync(reader, archive.Read(newest), cancellation);
     }
 

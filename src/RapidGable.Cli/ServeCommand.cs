@@ -12,6 +12,7 @@ using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Service.Hosting;
 using RapidGable.Service.Publishing;
+using RapidGable.Service.Stores;
 
 namespace RapidGable.Cli;
 
@@ -146,7 +147,7 @@ internal static class ServeCommand
     private static Task<LoadedWorkspace> PublishedAsync(string folder, CancellationToken cancellation)
     {
         var archive = PublishCommand.ArchiveOf(folder);
-        return new RevisionReader(Path.GetFullPath(folder), archive, Environment.GetEnvironmentVariable).LoadAsync(cancellation);
+        return new RevisionReader(Path.GetFullPath(folder), archive, WorkspaceState.Variables(folder)).LoadAsync(cancellation);
     }
 
     /// <summary>Loads the workspace; while a database is down, and nothing else is wrong, tries again.</summary>

@@ -3,6 +3,7 @@ using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Inspection;
 using RapidGable.Model;
+using RapidGable.Service.Stores;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -36,7 +37,7 @@ internal static class SourceCommand
 
     private static async Task<int> RunAsync(string folder, string? name, bool json, CancellationToken cancellation)
     {
-        var (declaration, diagnostics) = WorkspaceReader.Read(new WorkspaceFolder(folder), Environment.GetEnvironmentVariable);
+        var (declaration, diagnostics) = WorkspaceReader.Read(new WorkspaceFolder(folder), WorkspaceState.Variables(folder));
         var names = declaration.Sources.Select(s => s.Name).ToList();
         if (name is not null && !names.Contains(name))
             throw new UsageException($"There is no source '{name}'.{NearestName.Hint(name, names)}");

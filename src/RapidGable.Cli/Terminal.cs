@@ -3,6 +3,7 @@ using System.Text.Json;
 using System.Text.Json.Serialization;
 using RapidGable.Building;
 using RapidGable.Declarations;
+using RapidGable.Service.Stores;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -57,7 +58,7 @@ internal static class Terminal
         };
 
     public static Task<LoadedWorkspace> LoadAsync(string folder, CancellationToken cancellation) =>
-        WorkspaceLoader.LoadAsync(folder, Environment.GetEnvironmentVariable, cancellation);
+        WorkspaceLoader.LoadAsync(folder, WorkspaceState.Variables(folder), cancellation);
 
     /// <summary>Runs long work under a line that says what it is doing; silent when nobody looks.</summary>
     public static async Task<T> WithStatusAsync<T>(string title, bool silent, Func<Action<string>, Task<T>> work)

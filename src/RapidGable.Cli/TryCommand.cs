@@ -2,7 +2,8 @@ using System.Collections.Immutable;
 using System.CommandLine;
 using RapidGable.Declarations;
 using RapidGable.Model;
-using RapidGable.Service.UseCases;
+using RapidGable.Service.Hosting;
+using RapidGable.Service.Trials;
 using Spectre.Console;
 
 namespace RapidGable.Cli;
@@ -75,7 +76,7 @@ internal static class TryCommand
             return 1;
         }
         var requests = Chosen(workspace.Declaration.Requests, names);
-        var trying = new TryRequests(workspace, AccountOptions.Read(folder));
+        var trying = new TryRequests(workspace, AccountOptions.Read(folder), ServiceHost.Trial);
         try
         {
             var tried = await trying.RunAsync(requests, options, cancellation);

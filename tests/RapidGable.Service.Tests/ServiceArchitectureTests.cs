@@ -37,9 +37,9 @@ public class ServiceArchitectureTests
     [InlineData("Faces", "Publishing Auditing Traffic Identity")]
     [InlineData("Faces.OData", "Publishing Auditing Traffic Identity Faces")]
     [InlineData("Faces.Rest", "Publishing Auditing Traffic Identity Faces")]
-    [InlineData("Management", "State Publishing Auditing Traffic Identity Faces Revisions Management.Contracts")]
+    [InlineData("Management", "State Publishing Auditing Traffic Identity Faces Trials Revisions Management.Contracts")]
     [InlineData("Management.Contracts", "Publishing Auditing")]
-    [InlineData("Trials", "Publishing Faces")]
+    [InlineData("Trials", "Publishing Identity Faces")]
     [InlineData("Revisions", "State Publishing Trials")]
     [InlineData("Stores", "State Publishing Auditing Traffic Identity Faces")]
     public void A_room_knows_only_the_rooms_below_it(string room, string allowed)

@@ -108,8 +108,17 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, ChangeEn
     /// <exception cref="SourceException">When it was undone, or the outcome is not known.</exception>
     public async Task CommitAsync(CancellationToken cancellation)
     {
-        if (_session is not null && !_isUndone)
-            await _session.CommitAsync(cancellation);
+        try
+        {
+            if (_session is not null && !_isUndone)
+                await _session.CommitAsync(cancellation);
+        }
+        catch (SourceException exception) when (exception.Kind == SourceFaultKind.Uncertain)
+        {
+            // Neither final nor undone, as far as anybody knows.
+            _whenUndone.Clear();
+            throw;
+        }
         _whenUndone.Clear();
         foreach (var then in _whenFinal)
             then();

@@ -37,6 +37,10 @@ public sealed record WorkspaceTexts(string Name, ImmutableSortedDictionary<strin
     /// <summary>The texts of a kind, such as <c>services</c>, in the order of their names.</summary>
     public IEnumerable<string> Of(string kind) => Files.Keys.Where(f => f.StartsWith(kind + "/", StringComparison.Ordinal));
 
+    /// <summary>The texts of sources that name a variable.</summary>
+    public IEnumerable<string> Naming(string variable) =>
+        Of("sources").Where(f => !Files[f].IsDefault && Encoding.UTF8.GetString(Files[f].AsSpan()).Contains($"${{{variable}}}"));
+
     /// <summary>A text that changes with every change of these texts, their names included.</summary>
     /// <param name="files">Null = all.</param>
     public string Identity(IEnumerable<string>? files = null)

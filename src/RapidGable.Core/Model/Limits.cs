@@ -83,8 +83,8 @@ public static class Limits
     /// <summary>Hours for which a repeatable request may be sent again.</summary>
     public const int RepeatHours = 24;
 
-    /// <summary>Answers of repeatable requests that are kept in memory; the oldest go first.</summary>
-    public const int RepeatedAnswers = 5_000;
+    /// <summary>Answers of repeatable requests that are kept in the state; the oldest go first.</summary>
+    public const int RepeatedAnswers = 50_000;
 
     /// <summary>Answers that wait to be fetched.</summary>
     public const int PendingRequests = 100;

@@ -59,8 +59,10 @@ public sealed class PublishedService(
     /// <summary>What requests hear that need a set which is switched off, by the set's name.</summary>
     public ImmutableDictionary<string, RequestFault> Paused { get; init; } = ImmutableDictionary<string, RequestFault>.Empty;
 
-    /// <summary>Whether the service, or a set of it, will not stay.</summary>
-    public bool HasDeprecations { get; } = model.Deprecation is not null || model.Sets.Any(s => s.Deprecation is not null);
+    /// <summary>Whether the service, a set or a property of it will not stay.</summary>
+    public bool HasDeprecations { get; } =
+        model.Deprecation is not null
+        || model.Sets.Any(s => s.Deprecation is not null || s.Type.Properties.Any(p => p.Deprecation is not null));
 
     /// <summary>What of the service is switched off.</summary>
     public ImmutableArray<SwitchedOff> Off { get; init; } = [];

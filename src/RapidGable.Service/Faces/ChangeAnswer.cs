@@ -134,32 +134,34 @@ internal abstract class ChangeAnswer(Exchange exchange, IRepeatedAnswerStore rep
         }
         catch (OperationCanceledException) when (!exchange.Cancellation.IsCancellationRequested)
         {
-            return new RequestFault(
-                409,
-                "repeatability",
-                "The same request is being answered right now; send it again later.",
-                RepeatHeader
-            );
+            return BeingAnswered();
         }
         var isKept = RepeatedChanges.AreKept(unit, set);
-        if (
-            (isKept ? await RepeatedChanges.FindAsync(unit, set, repeatable.Id, exchange.Cancellation) : repeats.Find(repeatable.Id)) is
-            { } known
-        )
+        if (isKept && await RepeatedChanges.FindAsync(unit, set, repeatable.Id, exchange.Cancellation) is { } text)
+            return await AgainAsync(text, repeatable);
+        if (!isKept && repeats.Find(repeatable.Id) is { } known)
             return await AgainAsync(known, repeatable);
         if (!(await OnceAsync(unit, repeatable.Print)).Is(out var answer, out var fault))
             return fault;
+        return await KeepAsync(unit, set, repeatable, answer, isKept) is { } refused
+            ? refused
+            : await SendAsync(answer, isRepeatable: true);
+    }
+
+    /// <summary>Keeps an answer before its change is made final: in the transaction of the change, or else in the state.</summary>
+    private async Task<RequestFault?> KeepAsync(ChangeUnit unit, EntitySet set, Repeatable repeatable, KeptAnswer answer, bool isKept)
+    {
         var text = JsonSerializer.Serialize(answer);
         if (isKept)
-            await RepeatedChanges.KeepAsync(unit, set, repeatable.Id, text, exchange.Cancellation);
-        else if (!repeats.Reserve(text))
-            return Faults.From(new MemoryExceededException(isProcess: true));
-        else
         {
-            unit.WhenFinal(() => repeats.Keep(repeatable.Id, text));
-            unit.WhenUndone(() => repeats.Release(text));
+            await RepeatedChanges.KeepAsync(unit, set, repeatable.Id, text, exchange.Cancellation);
+            return null;
         }
-        return await SendAsync(answer, isRepeatable: true);
+        if (!repeats.Begin(repeatable.Id, text))
+            return BeingAnswered();
+        unit.WhenFinal(() => repeats.Finish(repeatable.Id));
+        unit.WhenUndone(() => repeats.Undo(repeatable.Id));
+        return null;
     }
 
     private async Task<RequestFault?> TryAsync(EntitySet set, Repeatable? repeatable)
@@ -175,15 +177,10 @@ internal abstract class ChangeAnswer(Exchange exchange, IRepeatedAnswerStore rep
                     return await AgainAsync(known, repeatable);
                 if (!(await OnceAsync(unit, repeatable?.Print ?? "")).Is(out var answer, out var fault))
                     return fault;
-                var text = repeatable is null ? "" : JsonSerializer.Serialize(answer);
-                if (isKept)
-                    await RepeatedChanges.KeepAsync(unit, set, repeatable!.Id, text, exchange.Cancellation);
-                else if (repeatable is not null && !repeats.Reserve(text))
-                    throw new MemoryExceededException(isProcess: true);
+                if (repeatable is not null && await KeepAsync(unit, set, repeatable, answer, isKept) is { } refused)
+                    return refused;
                 // Whether the caller is still there makes no difference from here on.
-                await CommitAsync(unit, repeatable is not null && !isKept ? text : null);
-                if (repeatable is not null && !isKept)
-                    repeats.Keep(repeatable.Id, text);
+                await unit.CommitAsync(CancellationToken.None);
                 // Others need not wait until the caller has taken the answer.
                 await unit.DisposeAsync();
                 tries.Dispose();
@@ -197,21 +194,25 @@ internal abstract class ChangeAnswer(Exchange exchange, IRepeatedAnswerStore rep
         }
     }
 
-    /// <param name="reserved">An answer for which memory is reserved, to be given back when the change is not made; null = none.</param>
-    private async Task CommitAsync(ChangeUnit unit, string? reserved)
+    private RequestFault BeingAnswered() =>
+        new(409, "repeatability", "The same request is being answered right now; send it again later.", RepeatHeader);
+
+    /// <summary>The answer that was given the first time, if it is known that it was.</summary>
+    private async Task<RequestFault?> AgainAsync(RepeatedAnswer known, Repeatable repeatable)
     {
-        try
-        {
-            await unit.CommitAsync(CancellationToken.None);
-        }
-        catch when (reserved is not null)
-        {
-            repeats.Release(reserved);
-            throw;
-        }
+        if (known.IsFinal)
+            return await AgainAsync(known.Answer, repeatable);
+        return changes.Now - known.Began.UtcDateTime < TimeSpan.FromSeconds(Limits.StatementSeconds)
+            ? BeingAnswered()
+            : new RequestFault(
+                409,
+                "repeatability",
+                "The service stopped while it made this change, and does not know whether it did. Read what it should have changed; if "
+                    + "that was not done, send it with a new id.",
+                RepeatHeader
+            );
     }
 
-    /// <summary>The answer that was given the first time.</summary>
     private async Task<RequestFault?> AgainAsync(string known, Repeatable repeatable)
     {
         var answer = JsonSerializer.Deserialize<KeptAnswer>(known)!;

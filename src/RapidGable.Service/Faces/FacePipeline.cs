@@ -9,6 +9,7 @@ using RapidGable.Publishing;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
 using RapidGable.Service.Publishing;
+using RapidGable.Service.State;
 using RapidGable.Service.Traffic;
 using RapidGable.Sources;
 
@@ -136,18 +137,18 @@ internal sealed class FacePipeline(
     /// <summary>
     /// Tells the log of a source's failure that a caller hears in other words; one that the catalog explains has it read again.
     /// </summary>
-    public void Note(SourceException exception, string service, string set, string request)
+    public void Note(SourceException exception, PublishedService service, string set, string request)
     {
         log.LogError(
             "{Kind} at a source of {Service}/{Set}, request {Request}: {Message}",
             exception.Kind,
-            service,
+            service.Model.Service,
             set,
             request,
             exception.Message
         );
         if (exception.Kind == SourceFaultKind.Changed)
-            registry.ReportChange($"{service}/{set}: {exception.Message}");
+            registry.ReportChange(service, $"{service.Model.Service}/{set}: {exception.Message}");
     }
 
     /// <summary>405 with what is allowed, or for OPTIONS just that.</summary>
@@ -186,11 +187,20 @@ internal sealed class FacePipeline(
         if (!exchange.Service.HasDeprecations)
             return;
         var seen = exchange.Service.ModelFor(exchange.Caller);
-        if ((seen.Deprecation ?? seen.FindSet(face.SetOf(exchange))?.Deprecation) is not { } deprecation)
+        var set = seen.FindSet(face.SetOf(exchange));
+        if ((seen.Deprecation ?? set?.Deprecation ?? PropertyOf(exchange, set)?.Deprecation) is not { } deprecation)
             return;
         exchange.Response.Headers["Deprecation"] = deprecation.Header;
         if (deprecation.Sunset is { } sunset)
             exchange.Response.Headers["Sunset"] = sunset;
+    }
+
+    /// <summary>The property that a request asks for by itself; null = it asks for something else.</summary>
+    private static Property? PropertyOf(Exchange exchange, EntitySet? set)
+    {
+        var segments = exchange.Path.Split('/', StringSplitOptions.RemoveEmptyEntries);
+        var last = segments is [.. _, var former, "$value"] ? former : segments.LastOrDefault("");
+        return set?.Type.FindProperty(Uri.UnescapeDataString(last));
     }
 
     private async Task AnswerAsync(IFace face, Exchange exchange)
@@ -211,7 +221,7 @@ internal sealed class FacePipeline(
         catch (SourceException exception)
         {
             using var scope = Scope(face, exchange);
-            Note(exception, exchange.Service.Model.Service, face.SetOf(exchange), context.TraceIdentifier);
+            Note(exception, exchange.Service, face.SetOf(exchange), context.TraceIdentifier);
             await FailAsync(face, context, Faults.From(exception));
         }
         catch (SwitchedOffException exception)
@@ -221,6 +231,11 @@ internal sealed class FacePipeline(
         catch (MemoryExceededException exception)
         {
             await FailAsync(face, context, Faults.From(exception));
+        }
+        catch (StateException exception)
+        {
+            log.LogError("Request {Request}: {Message}", context.TraceIdentifier, exception.Message);
+            await FailAsync(face, context, Faults.StateUnavailable);
         }
         catch (BadHttpRequestException exception)
         {

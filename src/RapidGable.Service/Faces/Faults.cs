@@ -54,6 +54,10 @@ internal static class Faults
             _ => Internal,
         };
 
+    /// <summary>What the service keeps cannot be read or written. Nothing was changed.</summary>
+    public static RequestFault StateUnavailable { get; } =
+        new(503, "state", "The service cannot keep what it needs to keep for this request, so nothing was changed. Try again later.");
+
     public static RequestFault From(MemoryExceededException exception) =>
         exception.IsProcess
             ? new RequestFault(503, "memory", "The service has no memory left for this at the moment. Try again shortly.")

@@ -23,6 +23,7 @@ using RapidGable.Service.Revisions;
 using RapidGable.Service.State;
 using RapidGable.Service.Stores;
 using RapidGable.Service.Traffic;
+using RapidGable.Service.Trials;
 
 namespace RapidGable.Service.Hosting;
 
@@ -37,7 +38,7 @@ namespace RapidGable.Service.Hosting;
 /// nothing is noted.</param>
 /// <param name="IsPublished">It serves what was published; else it follows the files.</param>
 /// <param name="Prefix">What stands before the addresses in its answers, where something in front of it takes it away.</param>
-/// <param name="Secret">Requests without it in their header <see cref="DraftPreview.SecretHeader"/> find nothing; null = all are answered.
+/// <param name="Secret">Requests without it in their header <see cref="TrialSecret.Header"/> find nothing; null = all are answered.
 /// </param>
 /// <param name="Lent">Keys that are taken besides the workspace's own, for as long as the service runs, by the caller that comes with
 /// each.</param>
@@ -86,11 +87,12 @@ public static class ServiceHost
         var builder = WebApplication.CreateSlimBuilder(new WebApplicationOptions { ContentRootPath = AppContext.BaseDirectory });
         builder.WebHost.ConfigureKestrel(kestrel => Listen(kestrel, workspace, options));
         var time = options.Time ?? TimeProvider.System;
-        var environment = options.Environment ?? System.Environment.GetEnvironmentVariable;
-        Telemetry.Configure(builder, options, environment);
+        var outer = options.Environment ?? System.Environment.GetEnvironmentVariable;
+        Telemetry.Configure(builder, options, outer);
         IStateStore state = options.IsTrial ? new StateInMemory() : WorkspaceState.Of(workspace.Declaration);
         var archive = new RevisionArchive(state);
         var folder = workspace.Declaration.Folder;
+        var environment = WorkspaceState.Variables(folder, outer);
         var revisions = new RevisionReader(folder, archive, environment);
         var registry = new ServiceRegistry(
             workspace,
@@ -98,8 +100,8 @@ public static class ServiceHost
         );
         var board = new SwitchBoard(state);
         registry.TakeSwitches(board.Read(), board.Version);
-        builder.Services.AddSingleton<DraftPreview>().AddSingleton<DraftHost>(_ => Draft);
-        builder.Services.AddSingleton(archive).AddSingleton(revisions).AddSingleton(board);
+        builder.Services.AddSingleton<DraftPreview>().AddSingleton<TrialHost>(_ => Trial);
+        builder.Services.AddSingleton(archive).AddSingleton(new SecretKeeper(state, outer)).AddSingleton(revisions).AddSingleton(board);
         builder.Services.AddSingleton(new Draft(cancellation => WorkspaceLoader.LoadAsync(folder, environment, cancellation)));
         AddServices(builder.Services, registry, state, options, time);
         var app = builder.Build();
@@ -113,8 +115,9 @@ public static class ServiceHost
         return app;
     }
 
-    private static WebApplication Draft(LoadedWorkspace draft, IReadOnlyDictionary<string, Caller> lent, string secret) =>
-        Build(draft, new ServiceOptions(0, IsQuiet: true, Lent: lent, IsTrial: true, Prefix: DraftPreview.Prefix, Secret: secret));
+    /// <inheritdoc cref="TrialHost"/>
+    public static WebApplication Trial(LoadedWorkspace workspace, IReadOnlyDictionary<string, Caller> lent, string secret, string prefix) =>
+        Build(workspace, new ServiceOptions(0, IsQuiet: true, Lent: lent, IsTrial: true, Prefix: prefix, Secret: secret));
 
     /// <summary>The workspace without what would keep a trial from asking whatever it wants.</summary>
     private static LoadedWorkspace Tried(LoadedWorkspace workspace) =>
@@ -176,7 +179,7 @@ public static class ServiceHost
             .AddSingleton<ITicketStore, SessionsInState>()
             .AddSingleton<IXmlRepository, CookieKeysInState>()
             .AddSingleton<IPendingAnswerStore, PendingAnswersInMemory>()
-            .AddSingleton<IRepeatedAnswerStore, RepeatedAnswersInMemory>()
+            .AddSingleton<IRepeatedAnswerStore, RepeatedAnswersInState>()
             .AddSingleton<IAuditStore, AuditInState>();
 
     private static void AddIdentity(IServiceCollection services, ServiceOptions options)
@@ -222,7 +225,7 @@ public static class ServiceHost
             app.Use(
                 (context, next) =>
                 {
-                    if (context.Request.Headers[DraftPreview.SecretHeader] == secret)
+                    if (context.Request.Headers[TrialSecret.Header] == secret)
                         return next(context);
                     context.Response.StatusCode = StatusCodes.Status404NotFound;
                     return Task.CompletedTask;

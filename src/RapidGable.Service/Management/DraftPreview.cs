@@ -6,24 +6,18 @@ using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Service.Identity;
 using RapidGable.Service.Publishing;
+using RapidGable.Service.Trials;
 
 namespace RapidGable.Service.Management;
-
-/// <summary>Makes a service of a draft, on a free port, that answers requests with a secret alone.</summary>
-/// <param name="lent">Keys that it takes, by the caller that comes with each.</param>
-public delegate WebApplication DraftHost(LoadedWorkspace draft, IReadOnlyDictionary<string, Caller> lent, string secret);
 
 /// <summary>
 /// The draft as a service of its own on a free port of loopback, beside what is served. It is started when somebody asks for it, and anew
 /// when the files have changed.
 /// </summary>
-public sealed class DraftPreview(ServiceRegistry registry, Draft draft, DraftHost host) : IAsyncDisposable
+public sealed class DraftPreview(ServiceRegistry registry, Draft draft, TrialHost host) : IAsyncDisposable
 {
     /// <summary>Where its addresses start, for those who may reach it.</summary>
     public const string Prefix = "/manage/preview";
-
-    /// <summary>The header in which the service asks the draft.</summary>
-    public const string SecretHeader = "Gable-Secret";
 
     private readonly ConcurrentDictionary<string, Caller> _lent = new();
     private readonly ConcurrentDictionary<string, string> _keys = new();
@@ -52,7 +46,7 @@ public sealed class DraftPreview(ServiceRegistry registry, Draft draft, DraftHos
                 return (null, faults);
             }
             await StopAsync();
-            var app = host(loaded, _lent, Secret);
+            var app = host(loaded, _lent, Secret, Prefix);
             await app.StartAsync(cancellation);
             _running = new Running(app, loaded, identity, app.Urls.First());
             return (_running.Address, []);

@@ -58,6 +58,8 @@ internal static class ManagementInterface
         CheckEndpoints.Map(manage, registry);
         PreviewEndpoints.Map(manage);
         PublishingEndpoints.Map(manage, registry, time);
+        RequestEndpoints.Map(manage, registry);
+        SecretEndpoints.Map(manage, registry);
     }
 
     /// <summary>Lets administrators through, and what changes something only from a page of this service or from a program.</summary>

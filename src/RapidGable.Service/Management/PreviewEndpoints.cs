@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Trials;
 
 namespace RapidGable.Service.Management;
 
@@ -70,7 +71,7 @@ internal static class PreviewEndpoints
         request.Headers.Host = context.Request.Host.Value;
         foreach (var name in Passed.Where(n => context.Request.Headers.ContainsKey(n)))
             request.Headers.TryAddWithoutValidation(name, context.Request.Headers[name].ToString());
-        request.Headers.TryAddWithoutValidation(DraftPreview.SecretHeader, preview.Secret);
+        request.Headers.TryAddWithoutValidation(TrialSecret.Header, preview.Secret);
         if (key is not null)
             request.Headers.TryAddWithoutValidation(HeaderNames.Authorization, "Bearer " + key);
         using var answer = await Client.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, context.RequestAborted);

@@ -1,5 +1,4 @@
 using System.Collections.Immutable;
-using System.Text.Json;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
@@ -9,18 +8,12 @@ using RapidGable.Service.Auditing;
 using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
 using RapidGable.Service.Revisions;
-using RapidGable.Service.State;
 
 namespace RapidGable.Service.Management;
 
 /// <summary>The parts of the management interface about revisions and switches.</summary>
 internal static class PublishingEndpoints
 {
-    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web)
-    {
-        UnmappedMemberHandling = System.Text.Json.Serialization.JsonUnmappedMemberHandling.Disallow,
-    };
-
     /// <summary>Who publishes, why, and what they agree to.</summary>
     /// <param name="BasedOn">The revision that they looked at.</param>
     /// <param name="BackTo">Go back to this one instead of publishing the files.</param>
@@ -39,9 +32,9 @@ internal static class PublishingEndpoints
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
         manage.MapGet("/publishing", (RevisionArchive archive, SwitchBoard board) =>
-            Guard(() => ManagementInterface.Json(StateOf(registry, archive, board)))
+            StateGuard.Guard(() => ManagementInterface.Json(StateOf(registry, archive, board)))
         );
-        manage.MapGet("/publishing/review", (HttpContext context, Draft draft, RevisionArchive archive) => GuardAsync(async () =>
+        manage.MapGet("/publishing/review", (HttpContext context, Draft draft, RevisionArchive archive) => StateGuard.GuardAsync(async () =>
             {
                 await using var loaded = await draft.LoadAsync(context.RequestAborted);
                 var review = await new PublishWorkspace(loaded, archive, time).ReviewAsync(false, _ => { }, context.RequestAborted);
@@ -56,44 +49,14 @@ internal static class PublishingEndpoints
                 RevisionReader reader,
                 AuditLog audit,
                 ILogger<ServiceRegistry> log
-            ) => GuardAsync(() => PublishAsync(context, registry, draft, archive, reader, audit, time, log))
+            ) => StateGuard.GuardAsync(() => PublishAsync(context, registry, draft, archive, reader, audit, time, log))
         );
         manage.MapPost("/switches/off", (HttpContext context, SwitchBoard board, SwitchWatch watch, AuditLog audit) =>
-            GuardAsync(() => SwitchAsync(context, registry, board, watch, audit, time, isOff: true))
+            StateGuard.GuardAsync(() => SwitchAsync(context, registry, board, watch, audit, time, isOff: true))
         );
         manage.MapPost("/switches/on", (HttpContext context, SwitchBoard board, SwitchWatch watch, AuditLog audit) =>
-            GuardAsync(() => SwitchAsync(context, registry, board, watch, audit, time, isOff: false))
+            StateGuard.GuardAsync(() => SwitchAsync(context, registry, board, watch, audit, time, isOff: false))
         );
-    }
-
-    private static IResult Unkept(StateException exception) => ManagementInterface.Problem(503, "state", exception.Message);
-
-    private static IResult Guard(Func<IResult> work)
-    {
-        try
-        {
-            return work();
-        }
-        catch (StateException exception)
-        {
-            return Unkept(exception);
-        }
-    }
-
-    private static async Task<IResult> GuardAsync(Func<Task<IResult>> work)
-    {
-        try
-        {
-            return await work();
-        }
-        catch (StateException exception)
-        {
-            return Unkept(exception);
-        }
-        catch (JsonException)
-        {
-            return ManagementInterface.Problem(400, "body", "The body is no such JSON object.");
-        }
     }
 
     private static PublishingState StateOf(ServiceRegistry registry, RevisionArchive archive, SwitchBoard board) =>
@@ -136,10 +99,10 @@ internal static class PublishingEndpoints
         ILogger log
     )
     {
-        var body = await JsonSerializer.DeserializeAsync<PublishBody>(context.Request.Body, Json, context.RequestAborted);
+        var body = await StateGuard.BodyAsync<PublishBody>(context);
         var who = AccountEndpoints.AdministratorOf(context);
-        var consent = new PublishConsent(who, body?.Message ?? "", body?.AllowBreaking == true, body?.AllowOpened == true, body?.BasedOn);
-        var (revision, refusal, faults) = body?.BackTo is { } number
+        var consent = new PublishConsent(who, body.Message ?? "", body.AllowBreaking == true, body.AllowOpened == true, body.BasedOn);
+        var (revision, refusal, faults) = body.BackTo is { } number
             ? archive.Find(number) is null
                 ? (null, new PublishRefusal("not-found", $"There is no revision {number}."), [])
                 : await PublishWorkspace.BackToAsync(archive, reader, number, consent, time, context.RequestAborted)
@@ -183,8 +146,8 @@ internal static class PublishingEndpoints
         bool isOff
     )
     {
-        var body = await JsonSerializer.DeserializeAsync<SwitchBody>(context.Request.Body, Json, context.RequestAborted);
-        if (body?.Service is not { } service || body.Face is not (null or "odata" or "rest"))
+        var body = await StateGuard.BodyAsync<SwitchBody>(context);
+        if (body.Service is not { } service || body.Face is not (null or "odata" or "rest"))
             return ManagementInterface.Problem(400, "body", "Name a service; a face is odata or rest.");
         if (body.Message is { Length: > 500 } || body.RetryAfter is < 1 or > 31_536_000)
             return ManagementInterface.Problem(

@@ -27,7 +27,7 @@ internal sealed class Refresher(ServiceRegistry registry, TimeProvider time, ILo
                 if (isReported)
                     await Task.Delay(Rest, time, stoppingToken);
             }
-            catch (OperationCanceledException)
+            catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
             {
                 return;
             }

@@ -87,10 +87,18 @@ public sealed class ServiceRegistry : IAsyncDisposable
     /// <summary>Whether looking again may end a problem.</summary>
     public bool HasProblem => Problem is not null || Missing is not null;
 
-    /// <summary>Takes that a database does not fit what is published, and wakes the refresher.</summary>
-    public void ReportChange(string missing)
+    /// <summary>
+    /// Takes that a database does not fit what is published, and wakes the refresher. A request that ran on a former state tells nothing
+    /// new.
+    /// </summary>
+    public void ReportChange(PublishedService service, string missing)
     {
-        Missing = missing;
+        lock (_switching)
+        {
+            if (Find(service.Model.Service)?.Revision != service.Revision)
+                return;
+            Missing = missing;
+        }
         Wake();
     }
 
@@ -200,11 +208,11 @@ public sealed class ServiceRegistry : IAsyncDisposable
                 $"{faults.Length} {(faults.Length == 1 ? "fault" : "faults")}: {string.Join("; ", faults.Take(3).Select(f => f.Message))}";
             return new RefreshOutcome([], faults);
         }
-        (Problem, Missing) = (null, null);
         var (before, off) = (_state, _off);
         var now = State.Of(loaded, _plans, off);
         if (before.Fingerprint == now.Fingerprint && before.Workspace.Revision == loaded.Revision)
         {
+            (Problem, Missing) = (null, null);
             await loaded.DisposeAsync();
             return new RefreshOutcome([], []);
         }
@@ -214,6 +222,7 @@ public sealed class ServiceRegistry : IAsyncDisposable
             if (_off != off)
                 now = State.Of(loaded, _plans, _off);
             _state = now;
+            (Problem, Missing) = (null, null);
         }
         foreach (var former in before.Services.Values)
             former.Forget();

@@ -19,7 +19,7 @@ internal sealed class SwitchWatch(ServiceRegistry registry, SwitchBoard board, T
                 Take();
                 await Task.Delay(Look, time, stoppingToken);
             }
-            catch (OperationCanceledException)
+            catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
             {
                 return;
             }

@@ -51,7 +51,7 @@ internal sealed class RevisionWatch(
                     await LookForDriftAsync(stoppingToken);
                 }
             }
-            catch (OperationCanceledException)
+            catch (OperationCanceledException) when (stoppingToken.IsCancellationRequested)
             {
                 return;
             }

@@ -40,6 +40,7 @@ public sealed class FolderState : IStateStore
 
     private readonly string _folder;
     private readonly string _workspace;
+    private readonly Lock _writing = new();
     private volatile bool _isReady;
 
     /// <param name="folder">The folder of the store; made when something is kept for the first time.</param>
@@ -109,12 +110,14 @@ public sealed class FolderState : IStateStore
         Open(writes: true);
         return Guard($"'{name}' of the room '{room}' cannot be kept", () =>
         {
-            using var held = Hold();
             var path = PathOf(room, name);
-            if (VersionOfFile(path) != version)
-                return null;
-            MakeFolder(Path.Combine(_folder, room));
-            return Replace(path, bytes);
+            return Alone(() =>
+            {
+                if (VersionOfFile(path) != version)
+                    return null;
+                MakeFolder(Path.Combine(_folder, room));
+                return Replace(path, bytes);
+            });
         });
     }
 
@@ -161,9 +164,13 @@ public sealed class FolderState : IStateStore
         Open(writes: true);
         Guard($"'{name}' of the room '{room}' cannot be removed", () =>
         {
-            using var held = Hold();
-            if (File.Exists(PathOf(room, name)))
-                File.Delete(PathOf(room, name));
+            var path = PathOf(room, name);
+            if (File.Exists(path))
+                Alone(() =>
+                {
+                    File.Delete(path);
+                    return true;
+                });
             return true;
         });
     }
@@ -240,10 +247,13 @@ public sealed class FolderState : IStateStore
                 if (format is null && !writes && !FormerFiles().Any())
                     return true;
                 MakeFolder(_folder);
-                using var held = Hold();
-                TakeFormer();
-                if (FormatOf() is null)
-                    Replace(Path.Combine(_folder, FormatName), JsonSerializer.SerializeToUtf8Bytes(new { format = Format }));
+                Alone(() =>
+                {
+                    TakeFormer();
+                    return FormatOf() is null
+                        ? Replace(Path.Combine(_folder, FormatName), JsonSerializer.SerializeToUtf8Bytes(new { format = Format }))
+                        : "";
+                });
             }
             return _isReady = true;
         });
@@ -305,10 +315,17 @@ public sealed class FolderState : IStateStore
             Directory.Delete(audit);
     }
 
-    private FileStream Hold() =>
-        Patience.Execute(() =>
-            new FileStream(Path.Combine(_folder, LockName), Own(FileMode.OpenOrCreate, FileAccess.Write, FileShare.None))
-        );
+    /// <summary>Works while nobody else changes something, first of all nobody in this process.</summary>
+    private T Alone<T>(Func<T> work)
+    {
+        lock (_writing)
+        {
+            using var held = Patience.Execute(() =>
+                new FileStream(Path.Combine(_folder, LockName), Own(FileMode.OpenOrCreate, FileAccess.Write, FileShare.None))
+            );
+            return work();
+        }
+    }
 
     private static bool IsLocked(IOException exception) =>
         exception is not (DirectoryNotFoundException or FileNotFoundException)

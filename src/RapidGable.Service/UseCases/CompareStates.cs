@@ -3,7 +3,9 @@ using System.Text.Json;
 using System.Text.RegularExpressions;
 using RapidGable.Building;
 using RapidGable.Declarations;
+using RapidGable.Service.Hosting;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Trials;
 
 namespace RapidGable.Service.UseCases;
 
@@ -27,8 +29,8 @@ public static partial class CompareStates
     )
     {
         var options = new TryRequests.Options(who, Writes: false);
-        var before = await SettledAsync(new TryRequests(published, accounts), requests, options, cancellation);
-        var now = await SettledAsync(new TryRequests(draft, accounts), requests, options, cancellation);
+        var before = await SettledAsync(new TryRequests(published, accounts, ServiceHost.Trial), requests, options, cancellation);
+        var now = await SettledAsync(new TryRequests(draft, accounts, ServiceHost.Trial), requests, options, cancellation);
         return [.. before.Zip(now, (b, n) => new ComparedRequest(b, n, [.. Differences(b, n)]))];
     }
 

@@ -55,7 +55,7 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
     private async Task<ServiceReport> RequestsAsync(CancellationToken cancellation)
     {
         var clock = Stopwatch.StartNew();
-        var trying = new TryRequests(workspace, options.Accounts);
+        var trying = new TryRequests(workspace, options.Accounts, ServiceHost.Trial);
         var results = ImmutableArray.CreateBuilder<CheckResult>();
         foreach (
             var tried in await trying.RunAsync(

@@ -281,6 +281,8 @@ public sealed class ODataOpenApi
         var operation = new OpenApiOperation
         {
             Summary = summary,
+            Deprecated = set.Set.Deprecation is not null || _facts.Model.Deprecation is not null,
+            Description = set.Set.Deprecation?.Sentence,
             Tags = new HashSet<OpenApiTagReference> { new(tag ?? set.Set.Group?.Title ?? set.Set.Name, _document) },
             Responses = new OpenApiResponses { ["4XX"] = new OpenApiResponseReference("error", _document) },
         };

@@ -239,7 +239,7 @@ internal static class BatchRunner
         catch (SourceException exception)
         {
             unit.HasCollided |= exception.Kind == SourceFaultKind.Collision;
-            face.Pipeline.Note(exception, unit.Service.Model.Service, "$batch", request);
+            face.Pipeline.Note(exception, unit.Service, "$batch", request);
             return Faults.From(exception);
         }
     }

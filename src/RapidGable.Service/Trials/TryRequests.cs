@@ -6,12 +6,11 @@ using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Publishing;
-using RapidGable.Service.Hosting;
 using RapidGable.Service.Identity;
 using RapidGable.UseCases;
 using RapidGable.Verification;
 
-namespace RapidGable.Service.UseCases;
+namespace RapidGable.Service.Trials;
 
 /// <summary>A kept request that was sent.</summary>
 /// <param name="Caller">As whom, in words.</param>
@@ -36,7 +35,7 @@ public sealed record TriedRequest(
 
 /// <summary>Sends kept requests to a service of its own on a free port of loopback, each as its caller.</summary>
 /// <param name="accounts">Of the workspace, for the names of users; null = there are none.</param>
-public sealed class TryRequests(LoadedWorkspace workspace, AccountDirectory? accounts)
+public sealed class TryRequests(LoadedWorkspace workspace, AccountDirectory? accounts, TrialHost host)
 {
     /// <summary>What is sent, and how.</summary>
     /// <param name="As">Overrides whom the requests name; null = as they say.</param>
@@ -73,9 +72,11 @@ public sealed class TryRequests(LoadedWorkspace workspace, AccountDirectory? acc
                 keys[name] = (Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(32)), caller);
         }
         var lent = keys.Values.ToDictionary(k => k.Key, k => k.Caller);
-        await using var app = ServiceHost.Build(workspace, new ServiceOptions(0, IsQuiet: true, Lent: lent, IsTrial: true));
+        var secret = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(32));
+        await using var app = host(workspace, lent, secret, "");
         await app.StartAsync(cancellation);
         using var client = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { Timeout = TimeSpan.FromSeconds(100) };
+        client.DefaultRequestHeaders.Add(TrialSecret.Header, secret);
         var address = app.Urls.First();
         var tried = ImmutableArray.CreateBuilder<TriedRequest>();
         var descriptions = new Dictionary<string, OpenApiDescription?>();

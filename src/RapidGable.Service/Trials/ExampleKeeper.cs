@@ -5,7 +5,7 @@ using RapidGable.Declarations;
 using RapidGable.Payloads.Json;
 using RapidGable.Service.Identity;
 
-namespace RapidGable.Service.UseCases;
+namespace RapidGable.Service.Trials;
 
 /// <summary>
 /// Keeps an answer beside its request, for documents that everybody sees who may send it. So it is read as the least privileged caller who
