@@ -1,21 +1,13 @@
+import '@fontsource-variable/inter/index.css';
 import '@mantine/core/styles.css';
 import './style.css';
 import { createTheme, MantineProvider } from '@mantine/core';
 import { QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-query';
-import { StrictMode } from 'react';
+import { type ComponentType, StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, RouterProvider } from 'react-router';
 import { RequestError, signInByLink } from './api/client';
-import { AccessPage } from './features/access/AccessPage';
-import { AccountsPage } from './features/access/AccountsPage';
-import { AuditPage } from './features/access/AuditPage';
-import { DataPage } from './features/data/DataPage';
-import { SqlPage } from './features/data/SqlPage';
-import { MetadataPage } from './features/metadata/MetadataPage';
-import { PublishingPage } from './features/publishing/PublishingPage';
-import { ServicePage } from './features/services/ServicePage';
 import { ServicesPage } from './features/services/ServicesPage';
-import { SourcesPage } from './features/sources/SourcesPage';
 import { Frame } from './components/Frame';
 import { NotFound } from './components/States';
 
@@ -24,7 +16,7 @@ const theme = createTheme({
   primaryShade: 9,
   autoContrast: true,
   defaultRadius: 'sm',
-  fontFamily: 'system-ui, "Segoe UI", "DejaVu Sans", sans-serif',
+  fontFamily: '"Inter Variable", system-ui, sans-serif',
   fontFamilyMonospace: 'ui-monospace, "DejaVu Sans Mono", monospace',
   headings: { fontWeight: '650' },
 });
@@ -46,26 +38,36 @@ const queryClient = new QueryClient({
   },
 });
 
+/** A page that is loaded when somebody goes to it. */
+const page = (load: () => Promise<Record<string, ComponentType>>, name: string) => ({
+  lazy: async () => ({ Component: (await load())[name] }),
+});
+
 const router = createBrowserRouter(
   [
     {
       element: <Frame />,
+      HydrateFallback: () => null,
       children: [
         { index: true, element: <ServicesPage /> },
-        { path: 'sources', element: <SourcesPage /> },
-        { path: 'services/:service', element: <ServicePage /> },
-        { path: 'accounts', element: <AccountsPage /> },
-        { path: 'publishing', element: <PublishingPage /> },
-        { path: 'audit', element: <AuditPage /> },
-        { path: 'services/:service/access', element: <AccessPage /> },
-        { path: 'services/:service/metadata', element: <MetadataPage /> },
+        { path: 'sources', ...page(() => import('./features/sources/SourcesPage'), 'SourcesPage') },
+        { path: 'files', ...page(() => import('./features/draft/FilesPage'), 'FilesPage') },
+        { path: 'services/:service', ...page(() => import('./features/services/ServicePage'), 'ServicePage') },
+        { path: 'accounts', ...page(() => import('./features/access/AccountsPage'), 'AccountsPage') },
+        { path: 'publishing', ...page(() => import('./features/publishing/PublishingPage'), 'PublishingPage') },
+        { path: 'requests', ...page(() => import('./features/requests/RequestsPage'), 'RequestsPage') },
+        { path: 'audit', ...page(() => import('./features/access/AuditPage'), 'AuditPage') },
+        { path: 'services/:service/access', ...page(() => import('./features/access/AccessPage'), 'AccessPage') },
+        {
+          path: 'services/:service/metadata',
+          ...page(() => import('./features/metadata/MetadataPage'), 'MetadataPage'),
+        },
         {
           path: 'services/:service/reference',
-          // The viewer of the description is large, and is loaded by this page alone.
-          lazy: async () => ({ Component: (await import('./features/reference/ReferencePage')).ReferencePage }),
+          ...page(() => import('./features/reference/ReferencePage'), 'ReferencePage'),
         },
-        { path: 'services/:service/sql', element: <SqlPage /> },
-        { path: 'services/:service/:set', element: <DataPage /> },
+        { path: 'services/:service/sql', ...page(() => import('./features/data/SqlPage'), 'SqlPage') },
+        { path: 'services/:service/:set', ...page(() => import('./features/data/DataPage'), 'DataPage') },
         { path: '*', element: <NotFound what="page" /> },
       ],
     },

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using RapidGable.Declarations;
+using RapidGable.Inspection;
 using RapidGable.Service.Publishing;
 using RapidGable.Service.Revisions;
 using RapidGable.Service.Stores;
@@ -133,7 +134,7 @@ internal static class PublishCommand
             Terminal.Error.MarkupLine($"[red]{Markup.Escape(finding.Render())}[/]");
         foreach (var proof in review.Proofs.Where(p => p.Fault is not null))
             Terminal.Error.MarkupLine($"[red]{Markup.Escape($"{proof.Service}/{proof.Set}: {proof.Fault}")}[/]");
-        var warnings = review.Findings.Count(f => f.Severity == Severity.Warning);
+        var warnings = review.Findings.Count(f => f.Severity == Severity.Warning && !IndexAdvice.Is(f));
         if (warnings > 0)
             Terminal.Out.MarkupLine($"[olive]{Terminal.Plural(warnings, "warning")}[/]; 'gable check' shows them.");
         if (review.HasFaults)
@@ -147,6 +148,16 @@ internal static class PublishCommand
             Write(service, review.BasedOn);
         foreach (var setting in review.Settings)
             Terminal.Out.WriteLine($"  {setting}");
+        WriteLacks(review);
+    }
+
+    private static void WriteLacks(PublicationReview review)
+    {
+        var lacks = review.Findings.Where(IndexAdvice.Is).ToList();
+        if (lacks.Count > 0)
+            Terminal.Out.WriteLine("The database lacks:");
+        foreach (var lack in lacks)
+            Terminal.Out.MarkupLine($"  {Markup.Escape(lack.Advice!)} [grey]{Markup.Escape(lack.Message)}[/]");
     }
 
     /// <summary>What becomes of a service, with what it means for its consumers.</summary>

@@ -34,7 +34,7 @@ public class ServiceArchitectureTests
     [InlineData("Auditing", "State Publishing")]
     [InlineData("Traffic", "Publishing Auditing")]
     [InlineData("Identity", "State Publishing Auditing")]
-    [InlineData("Faces", "Publishing Auditing Traffic Identity")]
+    [InlineData("Faces", "State Publishing Auditing Traffic Identity")]
     [InlineData("Faces.OData", "Publishing Auditing Traffic Identity Faces")]
     [InlineData("Faces.Rest", "Publishing Auditing Traffic Identity Faces")]
     [InlineData("Management", "State Publishing Auditing Traffic Identity Faces Trials Revisions Management.Contracts")]

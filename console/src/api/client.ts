@@ -7,6 +7,9 @@ import type {
   AuditPage,
   DraftReview,
   ExplainedAnswer,
+  KeptExampleFile,
+  KeptRequestInfo,
+  KeptRequestOutcome,
   MadeKey,
   ObjectDetails,
   PublishingState,
@@ -109,12 +112,24 @@ async function ask(url: string, init?: RequestInit): Promise<Response> {
 /** What the management interface asks of requests that change something: no page of somebody else can send it. */
 const own = { 'Gable-Client': 'console' };
 
-async function send(method: string, url: string, body?: unknown): Promise<Response> {
-  return ask(url, {
-    method,
-    headers: body === undefined ? own : { ...own, 'Content-Type': 'application/json' },
-    body: body === undefined ? undefined : JSON.stringify(body),
-  });
+const initOf = (method: string, body?: unknown): RequestInit => ({
+  method,
+  headers: body === undefined ? own : { ...own, 'Content-Type': 'application/json' },
+  body: body === undefined ? undefined : JSON.stringify(body),
+});
+
+/** Asks the management interface. */
+export async function send(method: string, url: string, body?: unknown): Promise<Response> {
+  return ask(url, initOf(method, body));
+}
+
+/** The same, whose refusals are looked at by the caller. */
+export async function sendPlain(method: string, url: string, body?: unknown): Promise<Response> {
+  try {
+    return await fetch(url, initOf(method, body));
+  } catch {
+    throw new RequestError(0, 'The service does not answer. Is it still running?');
+  }
 }
 
 export async function fetchPublishing(): Promise<PublishingState> {
@@ -145,8 +160,29 @@ export async function goBack(number: number, isAgreed: boolean): Promise<void> {
   });
 }
 
+/** The requests that the workspace keeps. */
+export async function fetchRequests(): Promise<KeptRequestInfo[]> {
+  return (await ask('/manage/requests')).json();
+}
+
+/** Sends kept requests, each as its caller or all as one. */
+export async function tryRequests(body: {
+  names: string[];
+  as?: string;
+  writes: boolean;
+}): Promise<KeptRequestOutcome[]> {
+  return (await send('POST', '/manage/requests/try', body)).json();
+}
+
+/** Keeps the answer of a request beside it. */
+export async function keepExample(body: { name: string; madeUp: boolean }): Promise<KeptExampleFile> {
+  return (await send('POST', '/manage/requests/keep', body)).json();
+}
+
 export async function switchOff(body: {
   service: string;
+  face?: string;
+  group?: string;
   set?: string;
   message?: string;
   retryAfter: number;

@@ -117,6 +117,24 @@ export interface CheckedServiceInfo {
   opened?: string[];
 }
 
+/** What the draft would say. */
+export interface ChosenObjects {
+  file: string;
+  /** The file as it would be. */
+  text: string;
+  version?: string;
+  /** Tables and views that get a set. */
+  added: string[];
+  /** Those that have one already. */
+  known: string[];
+  /** Those that may hold secrets. */
+  leftOut: string[];
+  /** Those that cannot be published, with the reasons. */
+  refused: RefusedObject[];
+  /** Columns that look secret or personal and are hidden. */
+  hidden: string[];
+}
+
 /** A column. */
 export interface ColumnInfo {
   name: string;
@@ -150,6 +168,39 @@ export interface DerivedTypeInfo {
   properties: PropertyInfo[];
 }
 
+/** Somebody else was first; nothing was written. */
+export interface DraftConflict {
+  error: ProblemDetail;
+  /** The file as it is now; missing = it is gone. */
+  current?: DraftText;
+}
+
+/** A change of a single value. */
+export interface DraftEdit {
+  /** Keys of mappings as texts, places of items as numbers from 0. */
+  path: unknown[];
+  /** What is set there; missing = it is removed. */
+  value?: unknown;
+}
+
+/** A file of the draft. */
+export interface DraftFileInfo {
+  /** Its name, such as <c>services/rivers.yaml</c>. */
+  file: string;
+  /** Another one after each change. */
+  version: string;
+  bytes: number;
+}
+
+/** The workspace's files, which are the draft of what is published. */
+export interface DraftFiles {
+  /** They can be written from here. */
+  isEditable: boolean;
+  /** Why they cannot; missing = they can. */
+  why?: string;
+  files: DraftFileInfo[];
+}
+
 /** What publishing the draft would do. */
 export interface DraftReview {
   /** The revision that it is compared with; 0 = none. */
@@ -158,6 +209,13 @@ export interface DraftReview {
   settings: string[];
   /** What the checks say. */
   findings: CheckFinding[];
+}
+
+/** A file of the draft with its text. */
+export interface DraftText {
+  file: string;
+  text: string;
+  version: string;
 }
 
 /** Something in which a database has moved away. */
@@ -251,6 +309,59 @@ export interface InferenceInfo {
 export interface JoinInfo {
   own: string;
   target: string;
+}
+
+/** An answer that was kept. */
+export interface KeptExampleFile {
+  /** Where. */
+  file: string;
+}
+
+/** Something that was expected. */
+export interface KeptExpectationOutcome {
+  expected: string;
+  /** What is wrong; missing = nothing. */
+  fault?: string;
+}
+
+/** A request that the workspace keeps. */
+export interface KeptRequestInfo {
+  name: string;
+  /** The file that it stands in, and in which line. */
+  file: string;
+  line: number;
+  /** Missing = it has none. */
+  title?: string;
+  method: string;
+  target: string;
+  /** As whom it is sent; missing = anonymous. */
+  as?: string;
+  /** It may change something. */
+  changes: boolean;
+  body?: string;
+  /** What must be true of its answer. */
+  expectations: string[];
+  /** An answer is kept beside it. */
+  hasExample: boolean;
+}
+
+/** What came of a kept request. */
+export interface KeptRequestOutcome {
+  name: string;
+  /** As whom it was sent. */
+  caller: string;
+  target: string;
+  isGood: boolean;
+  /** Missing = it was not sent; 0 = nothing came. */
+  status?: number;
+  milliseconds?: number;
+  headers?: Record<string, string>;
+  /** The answer as text, at most so many characters as IsCut leaves. */
+  body?: string;
+  isCut: boolean;
+  /** Why it was not sent; missing = it was. */
+  skipped?: string;
+  expectations: KeptExpectationOutcome[];
 }
 
 /** A program's key; not the key itself. */
@@ -440,6 +551,12 @@ export interface RefreshResult {
   faults: FaultInfo[];
 }
 
+/** A table or view that cannot be published. */
+export interface RefusedObject {
+  name: string;
+  why: string;
+}
+
 /** A request that is refused, and what the rules do to it. */
 export interface RefusedRequest {
   error: RequestError;
@@ -521,6 +638,13 @@ export interface RuleEffect {
   applies: boolean;
   /** What it does, or why it does nothing. */
   effect: string;
+}
+
+/** A secret of the workspace, without its value. */
+export interface SecretInfo {
+  name: string;
+  /** Sources that name it. */
+  usedBy: string[];
 }
 
 /** An answer as somebody else sees it. */

@@ -1,6 +1,17 @@
 import { describe, expect, it } from 'vitest';
 import type { PropertyInfo } from './client';
-import { and, callPath, condition, exampleFilter, filterable, literal, operatorsFor, pageUrl } from './query';
+import {
+  and,
+  callPath,
+  condition,
+  exampleFilter,
+  filterable,
+  literal,
+  operatorsFor,
+  pageUrl,
+  conditionsOf,
+  joined,
+} from './query';
 
 const property = (type: string, nullable = false): PropertyInfo => ({
   name: 'p',
@@ -113,4 +124,22 @@ describe('callPath', () => {
   ])('writes %j as %s', (texts, expected) =>
     expect(callPath('Level', parameters, texts as Record<string, string>)?.replace('%2F', '/')).toBe(expected),
   );
+});
+
+describe('conditionsOf', () => {
+  it.each([
+    ['', []],
+    ['a eq 1', ['a eq 1']],
+    ["contains(name,'a and b') and id lt 30", ["contains(name,'a and b')", 'id lt 30']],
+    ["name eq 'it''s' and x eq 1", ["name eq 'it''s'", 'x eq 1']],
+    ['(a eq 1 or b eq 2) and c eq 3', ['(a eq 1 or b eq 2)', 'c eq 3']],
+    ['a eq 1 or b eq 2 and c eq 3', ['a eq 1 or b eq 2 and c eq 3']],
+    ['r/any(x: x/a eq 1 and x/b eq 2)', ['r/any(x: x/a eq 1 and x/b eq 2)']],
+  ])('%s', (filter, parts) => {
+    expect(conditionsOf(filter)).toEqual(parts);
+    expect(joined(parts)).toBe(filter);
+  });
+  it('keeps what a changed condition means', () => {
+    expect(joined(['a eq 1', 'b eq 2 or c eq 3'])).toBe('a eq 1 and (b eq 2 or c eq 3)');
+  });
 });

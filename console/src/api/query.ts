@@ -109,6 +109,36 @@ export function and(filter: string, added: string): string {
   return / or /i.test(present) && !present.startsWith('(') ? `(${present}) and ${added}` : `${present} and ${added}`;
 }
 
+/** The conditions of a filter that must all hold; one that has an `or` outside of parentheses is a single one. */
+export function conditionsOf(filter: string): string[] {
+  const parts: string[] = [];
+  let [depth, start, isQuoted] = [0, 0, false];
+  for (let at = 0; at < filter.length; at++) {
+    const char = filter[at];
+    if (char === "'") isQuoted = !isQuoted;
+    if (isQuoted) continue;
+    if (char === '(') depth++;
+    if (char === ')') depth--;
+    if (depth > 0) continue;
+    const rest = filter.slice(at);
+    if (/^ or /i.test(rest)) return [filter.trim()];
+    if (/^ and /i.test(rest)) {
+      parts.push(filter.slice(start, at).trim());
+      start = at + ' and '.length;
+      at = start - 1;
+    }
+  }
+  return [...parts, filter.slice(start).trim()].filter(Boolean);
+}
+
+/** Conditions as one filter. */
+export function joined(conditions: string[]): string {
+  return conditions.reduce((filter, condition) => {
+    const hasOr = conditionsOf(condition).length === 1 && / or /i.test(condition) && !condition.startsWith('(');
+    return and(filter, conditions.length > 1 && hasOr ? `(${condition})` : condition);
+  }, '');
+}
+
 export interface DataQuery {
   filter: string;
   search: string;

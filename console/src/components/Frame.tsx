@@ -2,6 +2,7 @@ import {
   ActionIcon,
   Anchor,
   AppShell,
+  Burger,
   Button,
   Group,
   NavLink,
@@ -10,7 +11,19 @@ import {
   useComputedColorScheme,
   useMantineColorScheme,
 } from '@mantine/core';
-import { IconMoon, IconSun } from '@tabler/icons-react';
+import { useDisclosure, useLocalStorage } from '@mantine/hooks';
+import {
+  IconDatabase,
+  IconFileText,
+  IconHistory,
+  IconLayoutSidebar,
+  IconMoon,
+  IconRocket,
+  IconSend,
+  IconStack2,
+  IconSun,
+  IconUsers,
+} from '@tabler/icons-react';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { Link, NavLink as RouterLink, Outlet } from 'react-router';
 import { fetchServices, fetchSession, fetchWorkspace, signOut } from '../api/client';
@@ -21,26 +34,54 @@ import { Failed, Pending } from './States';
 export function Frame() {
   const session = useQuery({ queryKey: ['session'], queryFn: fetchSession });
   const mayLook = !!session.data?.name;
+  const [isOpen, { toggle, close }] = useDisclosure();
+  const [isFolded, setFolded] = useLocalStorage({
+    key: 'gable-folded',
+    defaultValue: false,
+    getInitialValueInEffect: false,
+  });
   const workspace = useQuery({ queryKey: ['workspace'], queryFn: fetchWorkspace, enabled: mayLook });
   const services = useQuery({ queryKey: ['services'], queryFn: fetchServices, enabled: mayLook });
   if (session.isPending) return <Pending what="the console" />;
   if (session.isError) return <Failed error={session.error} retry={session.refetch} />;
   if (!mayLook) return <SignInPage isRequired={session.data.required} />;
   return (
-    <AppShell header={{ height: 52 }} navbar={{ width: 216, breakpoint: 'sm' }} padding="lg">
+    <AppShell
+      header={{ height: 48 }}
+      navbar={{ width: 216, breakpoint: 'sm', collapsed: { mobile: !isOpen, desktop: isFolded } }}
+      padding="md"
+    >
       <a className="skip" href="#content">
         Skip to the content
       </a>
       <AppShell.Header>
         <Group h="100%" px="md" justify="space-between" wrap="nowrap">
-          <Group gap="sm" wrap="nowrap">
+          <Group gap="sm" wrap="nowrap" miw={0}>
+            <Burger
+              opened={isOpen}
+              onClick={toggle}
+              hiddenFrom="sm"
+              size="sm"
+              aria-label="Navigation"
+              aria-expanded={isOpen}
+            />
+            <ActionIcon
+              variant="subtle"
+              color="gray"
+              visibleFrom="sm"
+              aria-label={isFolded ? 'Show the navigation' : 'Hide the navigation'}
+              aria-expanded={!isFolded}
+              onClick={() => setFolded(!isFolded)}
+            >
+              <IconLayoutSidebar size={18} />
+            </ActionIcon>
             <img src="/console/gable.svg" width={26} height={26} alt="" />
             <Anchor component={Link} to="/" underline="never" c="inherit">
-              <Title order={1} size="h4">
+              <Title order={1} size="h5" style={{ whiteSpace: 'nowrap' }}>
                 Rapid Gable
               </Title>
             </Anchor>
-            <Text c="dimmed" truncate>
+            <Text c="dimmed" size="sm" truncate visibleFrom="xs">
               {workspace.data?.title}
             </Text>
           </Group>
@@ -50,21 +91,29 @@ export function Frame() {
           </Group>
         </Group>
       </AppShell.Header>
-      <AppShell.Navbar p="xs" aria-label="Workspace">
-        <NavLink component={RouterLink} to="/sources" label="Sources" />
-        <NavLink component={RouterLink} to="/" end label="Services" />
+      <AppShell.Navbar p="xs" aria-label="Workspace" style={{ overflowY: 'auto' }} onClick={close}>
+        <NavLink component={RouterLink} to="/sources" label="Sources" leftSection={<IconDatabase size={16} />} />
+        <NavLink component={RouterLink} to="/files" label="Files" leftSection={<IconFileText size={16} />} />
+        <NavLink component={RouterLink} to="/" end label="Services" leftSection={<IconStack2 size={16} />} />
         {services.data?.map((service) => (
           <NavLink
             key={service.name}
             component={RouterLink}
             to={`/services/${service.name}`}
             label={service.title}
-            description={service.name}
+            title={service.name}
+            pl={34}
           />
         ))}
-        <NavLink component={RouterLink} to="/publishing" label="Publishing" />
-        <NavLink component={RouterLink} to="/accounts" label="Accounts and keys" />
-        <NavLink component={RouterLink} to="/audit" label="Audit log" />
+        <NavLink component={RouterLink} to="/publishing" label="Publishing" leftSection={<IconRocket size={16} />} />
+        <NavLink component={RouterLink} to="/requests" label="Requests" leftSection={<IconSend size={16} />} />
+        <NavLink
+          component={RouterLink}
+          to="/accounts"
+          label="Accounts and keys"
+          leftSection={<IconUsers size={16} />}
+        />
+        <NavLink component={RouterLink} to="/audit" label="Audit log" leftSection={<IconHistory size={16} />} />
       </AppShell.Navbar>
       <AppShell.Main id="content" tabIndex={-1}>
         <Outlet />

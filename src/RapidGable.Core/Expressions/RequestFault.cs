@@ -69,6 +69,10 @@ public sealed record RequestFault(int Status, string Code, string Message, strin
             "$skiptoken"
         );
 
+    /// <summary>Why a position is not taken.</summary>
+    /// <param name="isOwn">It was made for the same request, so the set has changed since.</param>
+    public static RequestFault OfPosition(bool isOwn) => isOwn ? GonePosition : ForeignPosition;
+
     /// <summary>404: there is no such thing, or the caller may not know of it.</summary>
     public static RequestFault NotFound(string message, string? target = null) => new(404, "not-found", message, target);
 

@@ -10,6 +10,9 @@ namespace RapidGable.Inspection;
 /// <summary>Says where the database would read a whole table to find related rows, or to put a set in its own order.</summary>
 public static class IndexAdvice
 {
+    /// <summary>Whether a finding is such advice: its own advice is then the statement that makes the index.</summary>
+    public static bool Is(Diagnostic finding) => finding.Code == "no-index";
+
     /// <summary>Adds a warning for each missing index, with the statement that makes it.</summary>
     public static void Add(LoadedWorkspace workspace, Diagnostics diagnostics)
     {

@@ -75,7 +75,7 @@ public sealed class LinkBuilder(string serviceRoot, LexedRequest request) : ILin
                 .Select(o => $"{o.Name}={Uri.EscapeDataString(o.Value)}&")
                 .Concat(Address.Options.Where(o => o.Name.StartsWith('@')).Select(o => o.Raw + "&"))
         );
-        var token = new PagePosition(QueryValues.Fingerprint(expand.Target, related.OrderText), next.Position).Write();
+        var token = new PagePosition(OrderPrint.Of(expand.Target, related.OrderText), next.Position).Write();
         return $"{serviceRoot}{ODataAddresses.Relative.Of(next.Parent)}/{Uri.EscapeDataString(expand.Navigation.Name)}"
             + $"{(expand.Kind == ExpandKind.References ? "/$ref" : "")}?{nested}$skiptoken={token}";
     }

@@ -43,7 +43,7 @@ public sealed class RestLinks(string serviceRoot, RestRequest request, RestPaths
         if (include.Count > 0)
             parameters.Add($"{RestParameters.Include}={Uri.EscapeDataString(string.Join(',', include))}");
         parameters.AddRange(request.Address.Options.Where(o => o.Name == RestParameters.Format).Select(o => o.Raw));
-        var position = new PagePosition(QueryValues.Fingerprint(expand.Target, ""), next.Position).Write();
+        var position = new PagePosition(OrderPrint.Of(expand.Target, ""), next.Position).Write();
         parameters.Add($"{RestParameters.After}={position}");
         return $"{serviceRoot}{_addresses.Of(next.Parent)}/{_addresses.Segment(expand.Navigation.Name)}?{string.Join('&', parameters)}";
     }

@@ -1,6 +1,4 @@
 using System.Collections.Immutable;
-using System.Security.Cryptography;
-using System.Text;
 using RapidGable.Access;
 using RapidGable.Expressions;
 using RapidGable.Model;
@@ -33,7 +31,7 @@ public sealed class QueryValues
         ChangePosition = spelled?.Since;
         _now = now;
         _isUnkeyed = request.Path.Root is not null && request.Target.IsUnkeyed;
-        _order = new Lazy<string>(() => Fingerprint(request.Target, spelled?.OrderText ?? ""), isThreadSafe: false);
+        _order = new Lazy<string>(() => OrderPrint.Of(request.Target, spelled?.OrderText ?? ""), isThreadSafe: false);
     }
 
     /// <summary>Rows that this answer holds at most.</summary>
@@ -202,10 +200,7 @@ public sealed class QueryValues
         // A position among rows without a key is their number.
         if (set.IsUnkeyed && position.Values is not [{ Kind: StoredValueKind.Int64, Int64: >= 0 }])
             return RequestFault.ForeignPosition;
-        // Without an asked order the set's own may have changed since the link was made.
-        return position.Order == Order ? null
-            : spelled.OrderText.Length > 0 ? RequestFault.ForeignPosition
-            : RequestFault.GonePosition;
+        return position.Order == Order ? null : RequestFault.OfPosition(OrderPrint.IsFor(position.Order, set, spelled.OrderText));
     }
 
     /// <summary>The rows that come with each row at most.</summary>
@@ -225,16 +220,6 @@ public sealed class QueryValues
             });
 
     private static int Page(EntitySet set, int? maxPageSize) => Math.Min(maxPageSize ?? set.PageSize, set.LargestPage);
-
-    /// <summary>A short text that is the same for the same set and order, and different for another.</summary>
-    public static string Fingerprint(EntitySet set, string orderBy)
-    {
-        var order =
-            orderBy.Length > 0
-                ? orderBy
-                : string.Join(',', set.DefaultOrder.Select(o => o.Property.Column + (o.Descending ? " desc" : "")));
-        return Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes($"{set.Name}\n{order}")).AsSpan(0, 4));
-    }
 
     /// <summary>Takes what the entity before the step into another source is related by, as published values.</summary>
     internal void CrossBridge(object?[] values) => _bridge = values;
@@ -259,7 +244,7 @@ public sealed class QueryValues
 
     /// <summary>A fingerprint of the set and of how its changes are found.</summary>
     public static string Fingerprint(EntitySet set, ChangeTracking changes) =>
-        Fingerprint(set, $"{changes.Stamp.Column} {changes.Stamp.Type.Kind} {changes.Log?.Source} {changes.Log?.Stamp.Column}");
+        OrderPrint.Of(set, $"{changes.Stamp.Column} {changes.Stamp.Type.Kind} {changes.Log?.Source} {changes.Log?.Stamp.Column}");
 
     /// <summary>Takes the items of the next batch; at least one.</summary>
     internal void TakeBatch(IReadOnlyList<object[]> items) => _batch = items;

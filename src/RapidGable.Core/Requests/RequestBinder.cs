@@ -138,7 +138,7 @@ public sealed class RequestBinder
         from key in _model.Target(navigation).Type.Key
         select new BoundOrderTerm(new BoundProperty([navigation], key), false);
 
-    private static void Check(BoundRequest request, EntitySet set)
+    private void Check(BoundRequest request, EntitySet set)
     {
         var path = request.Path;
         var isWhole = path is { Kind: ResourceKind.Collection or ResourceKind.Count, Target.RequiresFilter: true, Hops.IsEmpty: true };
@@ -154,7 +154,9 @@ public sealed class RequestBinder
         if (ExpressionSize.Fault(request.Expressions) is { } tooLarge)
             throw new FaultException(tooLarge);
         if (request.PositionNulls is { } position && position.Length != (set.IsUnkeyed ? 1 : request.TotalOrder.Length))
-            throw new FaultException(RequestFault.ForeignPosition);
+            throw new FaultException(
+                RequestFault.OfPosition(_syntax.PositionOrder is var (print, asked) && OrderPrint.IsFor(print, set, asked))
+            );
     }
 
     /// <summary>

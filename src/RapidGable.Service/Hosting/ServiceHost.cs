@@ -102,7 +102,7 @@ public static class ServiceHost
         registry.TakeSwitches(board.Read(), board.Version);
         builder.Services.AddSingleton<DraftPreview>().AddSingleton<TrialHost>(_ => Trial);
         builder.Services.AddSingleton(archive).AddSingleton(new SecretKeeper(state, outer)).AddSingleton(revisions).AddSingleton(board);
-        builder.Services.AddSingleton(new Draft(cancellation => WorkspaceLoader.LoadAsync(folder, environment, cancellation)));
+        builder.Services.AddSingleton(new Draft(folder, environment));
         AddServices(builder.Services, registry, state, options, time);
         var app = builder.Build();
         if (!options.IsTrial)

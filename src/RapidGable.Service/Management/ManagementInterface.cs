@@ -58,6 +58,7 @@ internal static class ManagementInterface
         CheckEndpoints.Map(manage, registry);
         PreviewEndpoints.Map(manage);
         PublishingEndpoints.Map(manage, registry, time);
+        DraftEndpoints.Map(manage, registry, time);
         RequestEndpoints.Map(manage, registry);
         SecretEndpoints.Map(manage, registry);
     }

@@ -1,11 +1,18 @@
 using RapidGable.Building;
+using RapidGable.Declarations;
+using RapidGable.Sources;
 
 namespace RapidGable.Service.Publishing;
 
 /// <summary>The draft of a workspace: its files as they are, beside what is served.</summary>
-/// <param name="load">Reads them, and the catalogs.</param>
-public sealed class Draft(Func<CancellationToken, Task<LoadedWorkspace>> load)
+/// <param name="environment">Gives variables.</param>
+public sealed class Draft(string folder, Func<string, string?> environment)
 {
     /// <summary>The draft as it is now; the caller disposes of it.</summary>
-    public Task<LoadedWorkspace> LoadAsync(CancellationToken cancellation) => load(cancellation);
+    public Task<LoadedWorkspace> LoadAsync(CancellationToken cancellation) => WorkspaceLoader.LoadAsync(folder, environment, cancellation);
+
+    /// <summary>Texts that are not written yet; the caller disposes of it.</summary>
+    /// <param name="record">What the databases said; they are asked for what it does not hold.</param>
+    public Task<LoadedWorkspace> LoadAsync(IWorkspaceStore texts, CatalogRecord record, CancellationToken cancellation) =>
+        WorkspaceLoader.LoadAsync(texts, environment, cancellation, record);
 }

@@ -138,7 +138,7 @@ public abstract class PagingTests : IAsyncLifetime
                         walked.AddRange(rows);
                         if (next is not { } last)
                             break;
-                        position = "$skiptoken=" + new PagePosition(QueryValues.Fingerprint(_service.Model.Sets[0], order), last).Write();
+                        position = "$skiptoken=" + new PagePosition(OrderPrint.Of(_service.Model.Sets[0], order), last).Write();
                     }
                     Assert.Equal(whole, walked);
                 },
@@ -152,13 +152,13 @@ public abstract class PagingTests : IAsyncLifetime
     public void A_position_of_another_order_is_refused()
     {
         var token = new PagePosition(
-            QueryValues.Fingerprint(_service.Model.Sets[0], "n"),
+            OrderPrint.Of(_service.Model.Sets[0], "n"),
             [StoredValue.From(1), StoredValue.From("a"), StoredValue.From(1)]
         ).Write();
         var lexed = NetworkFixture.Lex("row?$orderby=s&$skiptoken=" + token).Value!;
         var request = _service.Prepare(lexed, Caller.Anonymous).Value!.Request;
         Assert.Equal("skiptoken", QueryValues.Make(request, lexed, null, DateTime.UnixEpoch).Fault?.Code);
-        var shorter = new PagePosition(QueryValues.Fingerprint(_service.Model.Sets[0], "n"), [StoredValue.From(1)]).Write();
+        var shorter = new PagePosition(OrderPrint.Of(_service.Model.Sets[0], "n"), [StoredValue.From(1)]).Write();
         var cut = _service.Prepare(NetworkFixture.Lex("row?$orderby=n&$skiptoken=" + shorter).Value!, Caller.Anonymous);
         Assert.Equal("skiptoken", cut.Fault?.Code);
     }

@@ -154,14 +154,67 @@ public sealed class ConsoleAccessTests : BrowserTests
         await Page.GetByRole(AriaRole.Combobox, new() { Name = "Service" }).ClickAsync();
         await Page.Keyboard.PressAsync("ArrowDown");
         await Page.Keyboard.PressAsync("Enter");
+        await Page.GetByRole(AriaRole.Combobox, new() { Name = "What of it" }).FillAsync("face: odata");
+        await Page.Keyboard.PressAsync("ArrowDown");
+        await Page.Keyboard.PressAsync("Enter");
         await Page.GetByLabel("Message to callers").FillAsync("Soon back");
         await Role(AriaRole.Button, "Switch off").ClickAsync();
-        await Expect(Page.GetByRole(AriaRole.Table, new() { Name = "Switched off" })).ToContainTextAsync("Soon back");
+        var off = Page.GetByRole(AriaRole.Table, new() { Name = "Switched off" });
+        await Expect(off).ToContainTextAsync("Soon back");
+        await Expect(off).ToContainTextAsync("odata");
         await Role(AriaRole.Button, "Switch on").ClickAsync();
         await Expect(Page.GetByText("Nothing is switched off.")).ToBeVisibleAsync();
         Assert.DoesNotContain(PageErrors, e =>
             !e.Contains("401", StringComparison.Ordinal) && !e.Contains("409", StringComparison.Ordinal)
         );
+    }
+
+    [Fact] // send what is kept, as somebody, and keep an answer
+    public async Task Kept_requests()
+    {
+        await GoAsync("requests");
+        await SignInAsync();
+        await Expect(Page.GetByText("The workspace keeps no requests.")).ToBeVisibleAsync();
+        Directory.CreateDirectory(Path.Combine(_path, "requests"));
+        await File.WriteAllTextAsync(
+            Path.Combine(_path, "requests/people.http"),
+            """
+            ### All of them
+            # @name all
+            # @as office
+            # @expect status 200
+            # @expect count 100
+            GET /rest/s/Technicians
+
+            ### Their names
+            # @name names
+            # @as office
+            GET /rest/s/Technicians?fields=id
+
+            ### One more
+            # @name more
+            POST /rest/s/Technicians
+
+            {}
+            """
+        );
+        await Page.EvaluateAsync("fetch('/manage/refresh', { method: 'POST', headers: { 'Gable-Client': 'test' } })");
+        await Page.ReloadAsync();
+        await Role(AriaRole.Button, "Send all that read").ClickAsync();
+        var table = Page.GetByRole(AriaRole.Table, new() { Name = "Kept requests" });
+        await Expect(table).ToContainTextAsync("fails200");
+        await Expect(table).ToContainTextAsync("not sent");
+        await Expect(Page.GetByText("rows, not 100.")).ToBeVisibleAsync();
+        await CheckPageAsync();
+        // What only some callers see is not kept for all.
+        await Role(AriaRole.Button, "Keep as example").ClickAsync();
+        await Expect(Page.GetByText("'email' is not for field, who may send this too.")).ToBeVisibleAsync();
+        await Role(AriaRole.Button, "names").ClickAsync();
+        await Role(AriaRole.Button, "Keep as example").ClickAsync();
+        await Expect(Page.GetByText("Kept in requests/names.example.json")).ToBeVisibleAsync();
+        await Role(AriaRole.Button, "more").ClickAsync();
+        await Role(AriaRole.Button, "Send, and change data").ClickAsync();
+        await Expect(Page.GetByLabel("Answer", new() { Exact = true })).ToContainTextAsync("sign");
     }
 
     [Fact] // a session that ends leads back to signing in

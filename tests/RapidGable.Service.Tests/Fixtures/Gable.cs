@@ -17,9 +17,18 @@ public static class Gable
     public static Task<CommandResult> RunAsync(string folder, params string[] arguments) => RunWithAsync(null, folder, arguments);
 
     /// <param name="input">What is written to it; null = nothing is, and it is not told so.</param>
-    public static async Task<CommandResult> RunWithAsync(string? input, string folder, params string[] arguments)
+    public static Task<CommandResult> RunWithAsync(string? input, string folder, params string[] arguments) =>
+        RunWithAsync(input, new Dictionary<string, string>(), folder, arguments);
+
+    /// <param name="environment">Variables of the process besides those of this one.</param>
+    public static async Task<CommandResult> RunWithAsync(
+        string? input,
+        IReadOnlyDictionary<string, string> environment,
+        string folder,
+        params string[] arguments
+    )
     {
-        using var process = Start(folder, arguments);
+        using var process = StartWith(environment, folder, arguments);
         if (input is not null)
         {
             await process.StandardInput.WriteLineAsync(input);

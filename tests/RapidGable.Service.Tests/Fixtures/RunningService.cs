@@ -5,6 +5,7 @@ using Microsoft.AspNetCore.Builder;
 using RapidGable.Building;
 using RapidGable.Core.Tests;
 using RapidGable.Service.Hosting;
+using RapidGable.Service.Stores;
 
 namespace RapidGable.Service.Tests;
 
@@ -42,13 +43,29 @@ public sealed class RunningService : IAsyncDisposable
     public string? LinkToken => ConsoleLink?.Split('=')[1];
 
     /// <param name="handler">How it is called; null = without cookies and certificates.</param>
-    public static async Task<RunningService> StartAsync(string folder, TimeProvider? time = null, SocketsHttpHandler? handler = null)
+    /// <param name="environment">The variables of the process; null = there are none.</param>
+    public static async Task<RunningService> StartAsync(
+        string folder,
+        TimeProvider? time = null,
+        SocketsHttpHandler? handler = null,
+        Func<string, string?>? environment = null
+    )
     {
-        var workspace = await WorkspaceLoader.LoadAsync(folder, _ => null, CancellationToken.None);
+        var workspace = await WorkspaceLoader.LoadAsync(
+            folder,
+            WorkspaceState.Variables(folder, environment ?? (_ => null)),
+            CancellationToken.None
+        );
         Assert.False(workspace.Diagnostics.HasErrors, string.Join('\n', workspace.Diagnostics.Items.Select(d => d.Render())));
         var app = ServiceHost.Build(
             workspace,
-            new ServiceOptions(0, time, Path.Combine(AppContext.BaseDirectory, "console"), MeterName: Guid.NewGuid().ToString())
+            new ServiceOptions(
+                0,
+                time,
+                Path.Combine(AppContext.BaseDirectory, "console"),
+                Environment: environment,
+                MeterName: Guid.NewGuid().ToString()
+            )
         );
         await app.StartAsync();
         return new RunningService(app, workspace, handler ?? new SocketsHttpHandler { AllowAutoRedirect = false, UseCookies = false });

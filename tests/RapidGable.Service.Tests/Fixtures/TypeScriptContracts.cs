@@ -90,10 +90,12 @@ internal sealed class TypeScriptContracts
             return "string";
         if (type == typeof(bool))
             return "boolean";
-        if (type == typeof(int) || type == typeof(long))
+        if (type == typeof(int) || type == typeof(long) || type == typeof(double))
             return "number";
         if (type == typeof(object))
             return "string | number";
+        if (type == typeof(System.Text.Json.JsonElement))
+            return "unknown";
         var generic = type.GetInterfaces().Append(type).Where(i => i.IsGenericType).ToList();
         if (generic.Find(i => i.GetGenericTypeDefinition() == typeof(IReadOnlyDictionary<,>)) is { } dictionary)
             return $"Record<string, {TypeOf(dictionary.GetGenericArguments()[1], null)}>";

@@ -91,6 +91,12 @@ public sealed class AboutServiceTests : IAsyncLifetime
             Assert.Equal("Fri, 01 Jan 2027 00:00:00 GMT", answer.Header("Sunset"));
         }
         Assert.Null((await _http.SendAsync("/odata/rivers/Rivers")).Header("Deprecation"));
+        Assert.NotNull((await _http.SendAsync("/odata/rivers/Rivers(1)/name")).Header("Deprecation"));
+        Assert.NotNull((await _http.SendAsync("/odata/rivers/Rivers(1)/name/$value")).Header("Deprecation"));
+        Assert.Null((await _http.SendAsync("/odata/rivers/Rivers(1)/id")).Header("Deprecation"));
+        var plain = (await _http.SendAsync("/odata/rivers/openapi.json")).Json.GetProperty("paths");
+        Assert.True(plain.GetProperty("/Lakes").GetProperty("get").GetProperty("deprecated").GetBoolean());
+        Assert.False(plain.GetProperty("/Rivers").GetProperty("get").TryGetProperty("deprecated", out _));
         var metadata = (await _http.SendAsync("/odata/rivers/$metadata")).Text;
         Assert.Equal(3, metadata.Split("Core.Revisions").Length - 1);
         Assert.Contains("Deprecated since 2026-01-01, goes on 2027-01-01; use Rivers. They dried up.", metadata);

@@ -7,6 +7,8 @@ namespace RapidGable.Service.Tests;
 /// <summary>The commands of docs/publishing.md, on the demo, in their order.</summary>
 public sealed class PublishingGuideTests : IDisposable
 {
+    private static readonly Dictionary<string, string> Key = new() { [SecretKeeper.KeyVariable] = "0123456789abcdef0123456789abcdef" };
+
     private readonly TestWorkspace _demo = new TestWorkspace().WithDemo();
 
     public void Dispose() => _demo.Dispose();
@@ -32,7 +34,8 @@ public sealed class PublishingGuideTests : IDisposable
         await File.WriteAllTextAsync(rivers, text.Replace("title: Rivers of the Alder Basin", "title: Rivers"));
         foreach (var command in commands)
         {
-            var result = await Gable.RunAsync(_demo.Folder, command);
+            // What is read from a file is given on standard input.
+            var result = await Gable.RunWithAsync("long enough", Key, _demo.Folder, [.. command.TakeWhile(w => w != "<")]);
             // 'compare' tells with 1 that something differs, and the action of one request is open to technicians of a region only.
             var isTold = command[0] == "compare" || command.Contains("put-off-visits");
             Assert.True(result.Code == 0 || (isTold && result.Code == 1), $"{string.Join(' ', command)}\n{result.Output}{result.Errors}");

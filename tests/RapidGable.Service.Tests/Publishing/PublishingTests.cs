@@ -1,4 +1,5 @@
 using System.Net;
+using Microsoft.Extensions.DependencyInjection;
 using RapidGable.Building;
 using RapidGable.Core.Tests;
 using RapidGable.Service.Hosting;
@@ -180,6 +181,46 @@ public sealed class PublishingTests : IDisposable
             // Never a half of each.
             Assert.Equal(2, seen.Count);
         }
+    }
+
+    [Theory] // what is published while somebody walks -> what the next link gives
+    [InlineData("  - { from: river, name: Rivers, type: River, page: 1, description: Waters }\n", 200)]
+    [InlineData("  - { from: river, name: Rivers, type: River, page: 2, hide: [secret] }\n", 200)]
+    [InlineData("  - { from: river, name: Rivers, type: River, page: 1, order: name desc }\n", 410)]
+    [InlineData("  - { from: river, name: Rivers, type: River, page: 1, key: [name] }\n", 410)]
+    [InlineData("  - { from: river, name: Rivers, type: River, page: 1, key: [id, name] }\n", 410)]
+    [InlineData("  - { from: river, name: Rivers, type: River, page: 1, columns: { id: { type: String } } }\n", 410)]
+    public async Task Next_links_go_on_unless_what_they_walk_has_changed(string set, int status)
+    {
+        _folder.WithDatabase("INSERT INTO river VALUES (2, 'Birch', 'y'), (3, 'Cedar', 'z')");
+        _folder.WithService("  - { from: river, name: Rivers, type: River, page: 1 }\n");
+        Assert.Equal(0, (await PublishAsync("first")).Code);
+        var (app, client) = await ServeAsync();
+        await using var running = app;
+        using var asking = client;
+        var links = new[]
+        {
+            await NextAsync(client, "odata/s/Rivers", "@odata.nextLink"),
+            await NextAsync(client, "rest/s/Rivers", "next"),
+        };
+        _folder.WithService(set);
+        var second = await PublishAsync("second", "--allow-breaking", "--allow-opened");
+        Assert.True(second.Code == 0, second.Output + second.Errors);
+        var registry = app.Services.GetRequiredService<ServiceRegistry>();
+        await UntilAsync(() => Task.FromResult($"{registry.Workspace.Revision}"), r => r == "2");
+        foreach (var link in links)
+        {
+            var answer = await client.GetAsync(link);
+            Assert.Equal(status, (int)answer.StatusCode);
+            if (status == 200)
+                Assert.Contains("Birch", await answer.Content.ReadAsStringAsync());
+        }
+    }
+
+    private static async Task<string> NextAsync(HttpClient client, string address, string link)
+    {
+        using var page = System.Text.Json.JsonDocument.Parse(await client.GetStringAsync(address));
+        return page.RootElement.GetProperty(link).GetString()!;
     }
 
     [Fact]

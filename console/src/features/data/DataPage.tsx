@@ -1,4 +1,4 @@
-import { Button, Group, MultiSelect, Select, Stack, Text, TextInput } from '@mantine/core';
+import { Button, Group, Select, Stack, Text } from '@mantine/core';
 import { keepPreviousData, useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
 import { useParams, useSearchParams } from 'react-router';
@@ -17,11 +17,11 @@ import { CallForm, rememberedValues, Statements } from './CallForm';
 import { DataTable } from './DataTable';
 import { Download } from './Download';
 import { EntityDrawer } from './EntityDrawer';
-import { FilterBuilder } from './FilterBuilder';
+import { QueryBar } from './QueryBar';
 import { Heading } from '../../components/Heading';
 import { RequestShown } from './RequestShown';
 import { Failed, NotFound, Pending } from '../../components/States';
-import { and, callPath, type DataQuery, exampleFilter, pageUrl } from '../../api/query';
+import { callPath, type DataQuery, pageUrl } from '../../api/query';
 
 const text = (rows: number) => rows.toLocaleString('en');
 
@@ -108,13 +108,16 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
   const rows = page.data?.rows.length ?? 0;
   return (
     <Stack gap="sm">
-      <Group justify="space-between">
-        <CallerBar />
-        {allowed.data?.includes('POST') && (
-          <Button size="xs" onClick={() => setEdited(null)}>
-            New entity
-          </Button>
-        )}
+      <Group justify="space-between" align="start" wrap="wrap">
+        {isList ? <QueryBar set={set} query={query} change={change} /> : <span />}
+        <Group gap="xs">
+          <CallerBar />
+          {allowed.data?.includes('POST') && (
+            <Button size="xs" onClick={() => setEdited(null)}>
+              New entity
+            </Button>
+          )}
+        </Group>
       </Group>
       {edited !== undefined && (
         <EntityDrawer service={service} set={set} row={edited ?? undefined} close={() => setEdited(undefined)} />
@@ -131,45 +134,6 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
           }}
         />
       )}
-      {isList && (
-        <FilterField
-          key={query.filter}
-          filter={query.filter}
-          example={exampleFilter(set.properties)}
-          apply={(filter) => change({ filter })}
-        />
-      )}
-      {isList && set.searched.length > 0 && (
-        <SearchField
-          key={`search ${query.search}`}
-          searched={set.searched}
-          search={query.search}
-          apply={(text) => change({ search: text })}
-        />
-      )}
-      {isList && (
-        <Group align="flex-end" gap="sm">
-          <FilterBuilder properties={set.properties} add={(added) => change({ filter: and(query.filter, added) })} />
-          <MultiSelect
-            label="Columns"
-            placeholder={query.select.length === 0 ? 'all' : undefined}
-            data={set.properties.map((property) => property.name)}
-            value={query.select}
-            onChange={(select) => change({ select })}
-            clearable
-            searchable
-            size="xs"
-            miw={180}
-            maw={420}
-          />
-        </Group>
-      )}
-      <RequestShown
-        url={url}
-        pageSize={pageSize}
-        page={page.isError ? undefined : page.data}
-        isFetching={page.isFetching}
-      />
       {page.isPending && <Pending what="rows" />}
       {page.isError && <Failed error={page.error} retry={page.refetch} />}
       {page.data && !page.isError && (
@@ -236,75 +200,13 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
           </Group>
         </>
       )}
+      <RequestShown
+        url={url}
+        pageSize={pageSize}
+        page={page.isError ? undefined : page.data}
+        isFetching={page.isFetching}
+      />
       {set.query && path !== undefined && <Statements key={url} url={url} />}
     </Stack>
-  );
-}
-
-function SearchField({
-  searched,
-  search,
-  apply,
-}: {
-  searched: string[];
-  search: string;
-  apply: (search: string) => void;
-}) {
-  const [text, setText] = useState(search);
-  return (
-    <form
-      onSubmit={(event) => {
-        event.preventDefault();
-        apply(text.trim());
-      }}
-    >
-      <TextInput
-        label="Search"
-        description={`Words and "phrases" in ${searched.join(', ')}; AND, OR and NOT between them. Enter searches.`}
-        placeholder='weir OR "left bank"'
-        value={text}
-        onChange={(event) => setText(event.currentTarget.value)}
-        size="xs"
-        spellCheck={false}
-      />
-    </form>
-  );
-}
-
-interface FilterProps {
-  filter: string;
-  example: string;
-  apply: (filter: string) => void;
-}
-
-function FilterField({ filter, example, apply }: FilterProps) {
-  const [text, setText] = useState(filter);
-  return (
-    <form
-      onSubmit={(event) => {
-        event.preventDefault();
-        apply(text.trim());
-      }}
-    >
-      <Group align="flex-end" gap="xs" wrap="nowrap">
-        <TextInput
-          label="Filter"
-          description="An expression as in $filter; build one below, or write it."
-          placeholder={example}
-          value={text}
-          onChange={(event) => setText(event.currentTarget.value)}
-          styles={{ input: { fontFamily: 'var(--mantine-font-family-monospace)' } }}
-          flex={1}
-          size="xs"
-          spellCheck={false}
-        />
-        <Button type="submit" size="xs">
-          Apply
-        </Button>
-        <Button size="xs" variant="default" disabled={!filter && !text} onClick={() => apply('')}>
-          Clear
-        </Button>
-      </Group>
-    </form>
   );
 }

@@ -76,7 +76,7 @@ export function DataTable({ properties, rows, label, order, sort, edit }: DataTa
               )}
               {properties.map((property) => (
                 <Table.Td key={property.name} className={numbers.has(property.type) ? 'number' : undefined}>
-                  <Cell value={row[property.name]} />
+                  <Cell value={row[property.name]} type={property.type} />
                 </Table.Td>
               ))}
             </Table.Tr>
@@ -106,12 +106,24 @@ function shown(value: unknown): string {
     .join(', ');
 }
 
-function Cell({ value }: { value: unknown }) {
+/** A point in time as people read it, in UTC; the exact value is at hand. */
+function readable(value: string): string {
+  const [date = '', time = ''] = value.split('T');
+  return `${date} ${time.replace(/(:00)?(\.\d+)?(Z|[+-]\d{2}:\d{2})$/, '')}`;
+}
+
+function Cell({ value, type }: { value: unknown; type: string }) {
   if (value === null || value === undefined)
     return (
       <Text span c="dimmed" fz="xs" fs="italic">
         null
       </Text>
+    );
+  if (type === 'Edm.DateTimeOffset' && typeof value === 'string')
+    return (
+      <time dateTime={value} title={value} style={{ whiteSpace: 'nowrap' }}>
+        {readable(value)}
+      </time>
     );
   const text = shown(value);
   return (

@@ -18,6 +18,7 @@ export function FilterBuilder({ properties, add }: { properties: PropertyInfo[];
     <Group align="flex-end" gap="xs" role="group" aria-label="Build a condition">
       <Select
         label="Property"
+        comboboxProps={{ withinPortal: false }}
         size="xs"
         w={150}
         searchable
@@ -27,6 +28,7 @@ export function FilterBuilder({ properties, add }: { properties: PropertyInfo[];
       />
       <Select
         label="Test"
+        comboboxProps={{ withinPortal: false }}
         size="xs"
         w={130}
         disabled={!property}

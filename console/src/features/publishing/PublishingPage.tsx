@@ -1,4 +1,4 @@
-import { Alert, Badge, Button, Checkbox, Group, Stack, Table, Text, TextInput, Title } from '@mantine/core';
+import { Alert, Badge, Button, Checkbox, Code, Group, Stack, Table, Text, TextInput, Title } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import {
@@ -112,8 +112,25 @@ function Review({ review }: { review: DraftReview }) {
           {setting}
         </Text>
       ))}
+      <Lacks review={review} />
       <PublishForm review={review} />
     </Stack>
+  );
+}
+
+/** Indexes that requests would need, each with the statement that makes it. */
+function Lacks({ review }: { review: DraftReview }) {
+  const lacks = review.findings.filter((finding) => finding.code === 'no-index');
+  if (lacks.length === 0) return null;
+  return (
+    <div>
+      <Text fw={600}>The database lacks</Text>
+      {lacks.map((lack) => (
+        <Text key={lack.advice} size="sm">
+          <Code>{lack.advice}</Code> {lack.message}
+        </Text>
+      ))}
+    </div>
   );
 }
 

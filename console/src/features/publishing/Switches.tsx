@@ -1,7 +1,7 @@
 import { Button, Checkbox, Group, NumberInput, Select, Table, TextInput, Title } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import { fetchServices, type SwitchInfo, switchOff, switchOn } from '../../api/client';
+import { fetchService, fetchServices, type SwitchInfo, switchOff, switchOn } from '../../api/client';
 import { Empty, Failed } from '../../components/States';
 
 /** What is switched off, and a form to switch off more. */
@@ -45,16 +45,24 @@ export function Switches({ off }: { off: SwitchInfo[] }) {
 function OffForm({ settle }: { settle: () => void }) {
   const services = useQuery({ queryKey: ['services'], queryFn: fetchServices });
   const [service, setService] = useState<string | null>(null);
-  const [set, setSet] = useState<string | null>(null);
+  const [what, setWhat] = useState<string | null>(null);
   const [message, setMessage] = useState('');
   const [seconds, setSeconds] = useState<string | number>(600);
   const [isAbsent, setAbsent] = useState(false);
-  const sets = services.data?.find((one) => one.name === service)?.endpoints.map((endpoint) => endpoint.set) ?? [];
+  const details = useQuery({
+    queryKey: ['service', service],
+    queryFn: () => fetchService(service ?? ''),
+    enabled: service !== null,
+  });
+  const sets = details.data?.sets ?? [];
+  const groups = [...new Set(sets.map((one) => one.query?.group).filter((group) => group !== undefined))];
+  // What is chosen says which kind of thing it is.
+  const [kind, name] = what?.split(': ') ?? [];
   const off = useMutation({
     mutationFn: () =>
       switchOff({
         service: service ?? '',
-        set: set ?? undefined,
+        ...(kind && { [kind]: name }),
         message: message || undefined,
         retryAfter: Number(seconds),
         isAbsent,
@@ -75,19 +83,24 @@ function OffForm({ settle }: { settle: () => void }) {
           value={service}
           onChange={(value) => {
             setService(value);
-            setSet(null);
+            setWhat(null);
           }}
           w={150}
         />
         <Select
-          label="Set"
+          label="What of it"
           placeholder="all of it"
-          data={[...new Set(sets)]}
-          value={set}
-          onChange={setSet}
+          data={[
+            { group: 'Faces', items: Object.keys(details.data?.faces ?? {}).map((face) => `face: ${face}`) },
+            { group: 'Groups of queries', items: groups.map((group) => `group: ${group}`) },
+            { group: 'Sets and queries', items: sets.map((one) => `set: ${one.name}`) },
+          ].filter((part) => part.items.length > 0)}
+          value={what}
+          onChange={setWhat}
+          disabled={!details.data}
           clearable
           searchable
-          w={180}
+          w={220}
         />
         <TextInput
           label="Message to callers"

@@ -1,6 +1,7 @@
-import { Badge, Grid, Group, NavLink, Paper, Table, Text, TextInput, Title } from '@mantine/core';
+import { Badge, Button, Checkbox, Grid, Group, NavLink, Paper, Table, Text, TextInput, Title } from '@mantine/core';
 import { IconKey, IconSearch } from '@tabler/icons-react';
 import { useQuery } from '@tanstack/react-query';
+import { useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import {
   fetchObject,
@@ -11,11 +12,14 @@ import {
 } from '../../api/client';
 import { Heading } from '../../components/Heading';
 import { Empty, Failed, Pending } from '../../components/States';
+import { PublishChosen } from './PublishChosen';
 
 /** What the databases offer: on the left a search over all objects, on the right one with its columns and first rows. */
 export function SourcesPage() {
   const [search, setSearch] = useSearchParams();
   const sources = useQuery({ queryKey: ['sources'], queryFn: fetchSources });
+  const [ticked, setTicked] = useState<{ source: string; names: string[] }>({ source: '', names: [] });
+  const [isPublishing, setPublishing] = useState(false);
   const sought = search.get('search') ?? '';
   if (sources.isPending) return <Pending what="the sources" />;
   if (sources.isError) return <Failed error={sources.error} retry={sources.refetch} />;
@@ -26,10 +30,31 @@ export function SourcesPage() {
   const shown = chosen && named ? { source: named.source, object: chosen } : undefined;
   const fallback = first?.objects[0] ? { source: first.source, object: first.objects[0] } : undefined;
   const current = shown ?? fallback;
+  const ofSource = (source: string) => (ticked.source === source ? ticked.names : []);
   const seek = (text: string) => setSearch(text ? { search: text } : {}, { replace: true });
   return (
     <>
-      <Heading way={[]} title="Sources" />
+      <Heading way={[]} title="Sources">
+        {ticked.names.length > 0 && (
+          <Group gap="xs">
+            <Text size="sm">{ticked.names.length} ticked</Text>
+            <Button size="xs" variant="default" onClick={() => setTicked({ source: '', names: [] })}>
+              Untick
+            </Button>
+            <Button size="xs" onClick={() => setPublishing(true)}>
+              Publish …
+            </Button>
+          </Group>
+        )}
+      </Heading>
+      {isPublishing && (
+        <PublishChosen
+          source={ticked.source}
+          objects={ticked.names}
+          close={() => setPublishing(false)}
+          done={() => setTicked({ source: '', names: [] })}
+        />
+      )}
       <Grid gap="lg">
         <Grid.Col span={{ base: 12, md: 4, lg: 3 }}>
           <TextInput
@@ -48,6 +73,8 @@ export function SourcesPage() {
                 source={source}
                 objects={objects}
                 sought={sought}
+                ticked={ofSource(source.name)}
+                tick={(names) => setTicked({ source: source.name, names })}
                 current={current?.source === source ? current.object : undefined}
               />
             ))}
@@ -80,10 +107,22 @@ interface SourceObjectsProps {
   source: SourceSummary;
   objects: ObjectSummary[];
   sought: string;
+  ticked: string[];
+  tick: (names: string[]) => void;
   current?: ObjectSummary;
 }
 
-function SourceObjects({ source, objects, sought, current }: SourceObjectsProps) {
+function SourceObjects({ source, objects, sought, ticked, tick, current }: SourceObjectsProps) {
+  // Shift ticks a range, from the one that was ticked last.
+  const [last, setLast] = useState<string>();
+  const turn = (name: string, isRange: boolean) => {
+    const names = objects.map((object) => object.name);
+    const [from, to] = [names.indexOf(last ?? name), names.indexOf(name)].sort((a, b) => a - b);
+    const range = isRange && last ? names.slice(from, (to ?? 0) + 1) : [name];
+    setLast(name);
+    tick(ticked.includes(name) ? ticked.filter((one) => !range.includes(one)) : [...new Set([...ticked, ...range])]);
+  };
+  const isWhole = objects.length > 0 && objects.every((object) => ticked.includes(object.name));
   const link = (name: string) =>
     `?${new URLSearchParams({ ...(sought && { search: sought }), source: source.name, object: name })}`;
   return (
@@ -94,18 +133,35 @@ function SourceObjects({ source, objects, sought, current }: SourceObjectsProps)
       <Text size="xs" c="dimmed" mb={4}>
         {source.address}, {objects.length} of {source.objects.length}
       </Text>
-      {objects.slice(0, mostShown).map((object) => (
-        <NavLink
-          key={object.name}
-          ref={object === current ? scrollTo : undefined}
-          component={Link}
-          to={link(object.name)}
-          replace
-          py={3}
-          active={object === current}
-          label={object.name}
-          description={`${object.kind}, ${object.columns.length} columns${object.published.length > 0 ? ', published' : ''}`}
+      {objects.length > 0 && (
+        <Checkbox
+          size="xs"
+          mb={4}
+          label={sought ? `All ${objects.length} found` : `All ${objects.length}`}
+          checked={isWhole}
+          indeterminate={!isWhole && ticked.length > 0}
+          onChange={() => tick(isWhole ? [] : objects.map((object) => object.name))}
         />
+      )}
+      {objects.slice(0, mostShown).map((object) => (
+        <Group key={object.name} gap={6} wrap="nowrap">
+          <Checkbox
+            size="xs"
+            aria-label={`Tick ${object.name}`}
+            checked={ticked.includes(object.name)}
+            onChange={(event) => turn(object.name, (event.nativeEvent as MouseEvent).shiftKey)}
+          />
+          <NavLink
+            ref={object === current ? scrollTo : undefined}
+            component={Link}
+            to={link(object.name)}
+            replace
+            py={3}
+            active={object === current}
+            label={object.name}
+            description={`${object.kind}, ${object.columns.length} columns${object.published.length > 0 ? ', published' : ''}`}
+          />
+        </Group>
       ))}
       {objects.length > mostShown && (
         <Text size="xs" c="dimmed">

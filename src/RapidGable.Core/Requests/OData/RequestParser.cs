@@ -50,6 +50,7 @@ public sealed class RequestParser
         var syntax = new RequestSyntax(path)
         {
             PositionNulls = _request.Position is { } token ? [.. token.Values.Select(v => v.Kind == StoredValueKind.Null)] : null,
+            PositionOrder = _request.Position is { } made ? (made.Order, _request.OrderText) : null,
             Texts = _request.Texts.ToImmutableDictionary(),
             Options = [.. _request.Texts.Keys.Where(k => k[0] == '$')],
             Search = _request.Search,

@@ -132,6 +132,7 @@ internal sealed class RestReader
             Skip = _skip,
             Count = _hasTotal,
             PositionNulls = Position is { } token ? [.. token.Values.Select(v => v.Kind == StoredValueKind.Null)] : null,
+            PositionOrder = Position is { } made ? (made.Order, Texts.GetValueOrDefault(RestParameters.Sort, "")) : null,
             Options =
             [
                 .. Texts

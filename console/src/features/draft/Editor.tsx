@@ -1,0 +1,71 @@
+import { autocompletion } from '@codemirror/autocomplete';
+import { yaml } from '@codemirror/lang-yaml';
+import { type Diagnostic, linter } from '@codemirror/lint';
+import { keymap, EditorView } from '@codemirror/view';
+import { useComputedColorScheme } from '@mantine/core';
+import CodeMirror from '@uiw/react-codemirror';
+import { useMemo } from 'react';
+import type { CheckFinding } from '../../api/client';
+import type { Schema } from '../../api/draft';
+import { completer } from './completion';
+
+interface EditorProps {
+  file: string;
+  text: string;
+  schema?: Schema;
+  /** Of this file. */
+  findings: CheckFinding[];
+  isEditable: boolean;
+  change: (text: string) => void;
+  save: () => void;
+}
+
+/** A file's text with completion by its schema, and faults where they are made. */
+export function Editor({ file, text, schema, findings, isEditable, change, save }: EditorProps) {
+  const scheme = useComputedColorScheme('light');
+  const extensions = useMemo(
+    () => [
+      ...(/\.ya?ml$/.test(file) ? [yaml()] : []),
+      EditorView.contentAttributes.of({ 'aria-label': `Text of ${file}` }),
+      autocompletion({ override: [completer(schema, [])] }),
+      keymap.of([
+        {
+          key: 'Mod-s',
+          run: () => {
+            save();
+            return true;
+          },
+        },
+      ]),
+    ],
+    [file, schema, save],
+  );
+  const marks = useMemo(
+    () => linter((view) => findings.map((finding) => markOf(view, finding)), { delay: 0 }),
+    [findings],
+  );
+  return (
+    <CodeMirror
+      value={text}
+      theme={scheme}
+      height="calc(100vh - 260px)"
+      minHeight="240px"
+      readOnly={!isEditable}
+      extensions={[...extensions, marks]}
+      onChange={change}
+      basicSetup={{ autocompletion: false }}
+    />
+  );
+}
+
+function markOf(view: EditorView, finding: CheckFinding): Diagnostic {
+  const line = view.state.doc.line(Math.min(finding.line ?? 1, view.state.doc.lines));
+  const from = Math.min(line.from + Math.max(0, (finding.column ?? 1) - 1), line.to);
+  const word = /^[\w-]+/.exec(line.text.slice(from - line.from))?.[0].length ?? line.to - from;
+  return {
+    from,
+    to: from + word,
+    severity: finding.severity === 'error' ? 'error' : 'warning',
+    message: finding.message + (finding.advice ? `\n${finding.advice}` : ''),
+  };
+}
