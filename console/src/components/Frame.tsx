@@ -128,7 +128,9 @@ function SignOutButton({ name }: { name: string }) {
   const leave = useMutation({ mutationFn: signOut, onSettled: () => client.resetQueries() });
   return (
     <>
-      <Text size="sm">{name === 'link' ? 'by the link' : name}</Text>
+      <Text size="sm" visibleFrom="xs">
+        {name === 'link' ? 'by the link' : name}
+      </Text>
       <Button size="xs" variant="default" loading={leave.isPending} onClick={() => leave.mutate()}>
         Sign out
       </Button>

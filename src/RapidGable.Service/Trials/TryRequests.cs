@@ -72,6 +72,9 @@ public sealed class TryRequests(LoadedWorkspace workspace, AccountDirectory? acc
                 keys[name] = (Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(32)), caller);
         }
         var lent = keys.Values.ToDictionary(k => k.Key, k => k.Caller);
+        // Where people can sign in, who does not is told to, whoever else is asked in this run.
+        if (accounts is not null)
+            lent.TryAdd(Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(32)), new Caller(true, []));
         var secret = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(32));
         await using var app = host(workspace, lent, secret, "");
         await app.StartAsync(cancellation);

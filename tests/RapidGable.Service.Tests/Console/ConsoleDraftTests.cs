@@ -67,10 +67,10 @@ public sealed class ConsoleDraftTests : BrowserTests
     public async Task Tables_are_ticked_and_published()
     {
         await GoAsync("sources");
-        await Page.GetByLabel("Tick visit").CheckAsync();
-        await Page.GetByLabel("Tick technician").CheckAsync();
+        await Role(AriaRole.Checkbox, "Tick visit").CheckAsync();
+        await Role(AriaRole.Checkbox, "Tick technician").CheckAsync();
         await Role(AriaRole.Button, "Publish …").ClickAsync();
-        await Page.GetByLabel("In the service").FillAsync("s");
+        await Role(AriaRole.Combobox, "In the service").FillAsync("s");
         await Page.Keyboard.PressAsync("Escape");
         await Role(AriaRole.Button, "Show what is written").ClickAsync();
         await Expect(Page.GetByText("services/s.yaml: 2 added")).ToBeVisibleAsync();

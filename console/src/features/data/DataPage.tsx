@@ -41,7 +41,9 @@ export function DataPage() {
           { label: details.data.title, to: `/services/${service}?set=${encodeURIComponent(name)}` },
         ]}
         title={name}
-      />
+      >
+        <CallerBar />
+      </Heading>
       {set.kind === 'action' && set.query ? (
         <ActionForm key={name} service={details.data} set={set} query={set.query} />
       ) : (
@@ -110,14 +112,11 @@ function Browser({ service, set }: { service: ServiceDetails; set: SetInfo }) {
     <Stack gap="sm">
       <Group justify="space-between" align="start" wrap="wrap">
         {isList ? <QueryBar set={set} query={query} change={change} /> : <span />}
-        <Group gap="xs">
-          <CallerBar />
-          {allowed.data?.includes('POST') && (
-            <Button size="xs" onClick={() => setEdited(null)}>
-              New entity
-            </Button>
-          )}
-        </Group>
+        {allowed.data?.includes('POST') && (
+          <Button size="xs" onClick={() => setEdited(null)}>
+            New entity
+          </Button>
+        )}
       </Group>
       {edited !== undefined && (
         <EntityDrawer service={service} set={set} row={edited ?? undefined} close={() => setEdited(undefined)} />

@@ -14,7 +14,7 @@ interface QueryBarProps {
 /** Conditions, search and columns in one bar. */
 export function QueryBar({ set, query, change }: QueryBarProps) {
   return (
-    <Group gap="xs" align="start" wrap="wrap" role="group" aria-label="What is asked for">
+    <Group gap="xs" align="start" wrap="wrap" flex={1} role="group" aria-label="What is asked for">
       <Conditions key={query.filter} set={set} filter={query.filter} apply={(filter) => change({ filter })} />
       {set.searched.length > 0 && (
         <SearchField
@@ -88,16 +88,16 @@ function Chip({ text, change, remove }: { text: string; change: (text: string) =
   const [edited, setEdited] = useState(text);
   return (
     <Popover opened={isOpen} onChange={setOpen} position="bottom-start" withArrow trapFocus shadow="md">
-      <Popover.Target>
-        <span className="chip">
+      <span className="chip">
+        <Popover.Target>
           <button type="button" title="Change this condition" onClick={() => setOpen(!isOpen)}>
             {text}
           </button>
-          <button type="button" aria-label={`Remove ${text}`} onClick={remove}>
-            <IconX size={13} aria-hidden />
-          </button>
-        </span>
-      </Popover.Target>
+        </Popover.Target>
+        <button type="button" aria-label={`Remove ${text}`} onClick={remove}>
+          <IconX size={13} aria-hidden />
+        </button>
+      </span>
       <Popover.Dropdown>
         <form
           onSubmit={(event) => {

@@ -46,10 +46,10 @@ export function Editor({ file, text, schema, findings, isEditable, change, save 
   );
   return (
     <CodeMirror
+      className="editor"
       value={text}
       theme={scheme}
-      height="calc(100vh - 260px)"
-      minHeight="240px"
+      height="100%"
       readOnly={!isEditable}
       extensions={[...extensions, marks]}
       onChange={change}

@@ -92,7 +92,7 @@ function NewFile({ taken }: { taken: string[] }) {
         setName('');
       }}
     >
-      <Group gap={4} mt="sm" wrap="nowrap" align="end">
+      <Stack gap={4} mt="sm">
         <TextInput
           size="xs"
           label="New file"
@@ -104,7 +104,7 @@ function NewFile({ taken }: { taken: string[] }) {
         <Button size="xs" type="submit" variant="default" disabled={!name || taken.includes(name)}>
           Make
         </Button>
-      </Group>
+      </Stack>
     </form>
   );
 }
