@@ -15,6 +15,7 @@ import type {
   PublishingState,
   RefusedRequest,
   RuleEffect,
+  SecretInfo,
   SeenAnswer,
   ServiceAccess,
   ServiceDetails,
@@ -237,6 +238,19 @@ export async function removeUser(name: string): Promise<void> {
 
 export async function revokeKey(id: string): Promise<void> {
   await (await send('DELETE', `/manage/accounts/keys/${encodeURIComponent(id)}`)).text();
+}
+
+/** The names of the secrets; their values are never told. */
+export async function fetchSecrets(): Promise<SecretInfo[]> {
+  return (await ask('/manage/secrets')).json();
+}
+
+export async function setSecret(name: string, value: string): Promise<void> {
+  await send('PUT', `/manage/secrets/${encodeURIComponent(name)}`, { value });
+}
+
+export async function removeSecret(name: string): Promise<void> {
+  await send('DELETE', `/manage/secrets/${encodeURIComponent(name)}`);
 }
 
 export async function fetchAccess(service: string): Promise<AccessCell[]> {

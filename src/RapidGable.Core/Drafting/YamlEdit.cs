@@ -8,8 +8,8 @@ namespace RapidGable.Drafting;
 /// Changes single values of a YAML text, and leaves every other character as it is: comments, order, quotes and line ends.
 /// </summary>
 /// <remarks>
-/// A path is a list of steps: the key of a mapping, or the place of an item in a list, counted from 0. An item that is a plain text, such as
-/// <c>- river</c>, becomes a mapping when something is set in it: <c>- from: river</c>.
+/// A path is a list of steps: the key of a mapping, or the place of an item in a list, counted from 0. An item that is a plain text,
+/// such as <c>- river</c>, becomes a mapping when something is set in it: <c>- from: river</c>.
 /// </remarks>
 public static class YamlEdit
 {

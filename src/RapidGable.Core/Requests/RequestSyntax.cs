@@ -110,7 +110,9 @@ public sealed record RequestSyntax(ImmutableArray<SegmentSyntax> Path)
     /// <summary>For each position value of the <c>$skiptoken</c>, whether it is null; null = no token.</summary>
     public ImmutableArray<bool>? PositionNulls { get; init; }
 
-    /// <summary>The order that the position was made for, see <see cref="OrderPrint"/>, and the one that is asked now; null = no token.</summary>
+    /// <summary>
+    /// The order that the position was made for, see <see cref="OrderPrint"/>, and the one that is asked now; null = no token.
+    /// </summary>
     public (string Print, string Asked)? PositionOrder { get; init; }
 
     /// <summary>Only what has changed is asked for.</summary>

@@ -283,6 +283,11 @@ public sealed class ConsoleAccessTests : BrowserTests
         await Page.GetByRole(AriaRole.Textbox, new() { Name = "Password" }).FillAsync("short");
         await Role(AriaRole.Button, "Set the user").ClickAsync();
         await Expect(Page.GetByText("A password has at least 8 characters")).ToBeVisibleAsync();
+        // Without a key to encrypt it, a secret is not kept.
+        await Page.GetByLabel("Variable").FillAsync("ARCHIVE_PASSWORD");
+        await Page.GetByLabel("Secret", new() { Exact = true }).FillAsync("s3cret");
+        await Role(AriaRole.Button, "Keep secret").ClickAsync();
+        await Expect(Page.GetByText("'ARCHIVE_PASSWORD' cannot be kept: there is no key.")).ToBeVisibleAsync();
         await GoAsync("audit");
         await Expect(Page.GetByRole(AriaRole.Table, new() { Name = "Events" })).ToContainTextAsync("revoked");
         await CheckPageAsync();

@@ -3,7 +3,7 @@ using RapidGable.Core.Tests;
 
 namespace RapidGable.Service.Tests;
 
-/// <summary>The draft by the management interface: files are read, checked before they are written, and written by several people.</summary>
+/// <summary>The draft by the management interface: files are read, checked, and written by several people.</summary>
 public sealed class DraftEndpointsTests : IAsyncLifetime
 {
     private static readonly (string, string)[] Own = [("Gable-Client", "test")];

@@ -31,6 +31,7 @@ import {
 } from '../../api/client';
 import { Heading } from '../../components/Heading';
 import { Empty, Failed, Pending } from '../../components/States';
+import { Secrets } from './Secrets';
 
 /** Who can sign in: users, keys of programs, and administrators. */
 export function AccountsPage() {
@@ -45,6 +46,7 @@ export function AccountsPage() {
           <Users accounts={accounts.data} />
           <Keys accounts={accounts.data} />
           <NewAccountForm roles={accounts.data.roles} />
+          <Secrets />
           <Text size="sm" c="dimmed">
             {accounts.data.administrators.length === 0
               ? 'There is no administrator: whoever works on this machine manages the service.'

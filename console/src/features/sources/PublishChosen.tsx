@@ -44,7 +44,13 @@ export function PublishChosen({ source, objects, close, done }: PublishChosenPro
   const what = objects.length === 1 ? '1 table or view' : `${objects.length} tables and views`;
   const made = look.data;
   return (
-    <Modal opened onClose={close} size="xl" title={`Publish ${what} of ${source}`}>
+    <Modal
+      opened
+      onClose={close}
+      closeButtonProps={{ 'aria-label': 'Close' }}
+      size="xl"
+      title={`Publish ${what} of ${source}`}
+    >
       <Stack gap="sm">
         <form
           onSubmit={(event) => {
