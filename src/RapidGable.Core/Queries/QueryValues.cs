@@ -200,7 +200,10 @@ public sealed class QueryValues
         // A position among rows without a key is their number.
         if (set.IsUnkeyed && position.Values is not [{ Kind: StoredValueKind.Int64, Int64: >= 0 }])
             return RequestFault.ForeignPosition;
-        return position.Order == Order ? null : RequestFault.OfPosition(OrderPrint.IsFor(position.Order, set, spelled.OrderText));
+        // Without an asked order the set's own may have changed since the link was made, by whatever version of the program.
+        return position.Order == Order
+            ? null
+            : RequestFault.OfPosition(spelled.OrderText.Length == 0 || OrderPrint.IsFor(position.Order, set, spelled.OrderText));
     }
 
     /// <summary>The rows that come with each row at most.</summary>

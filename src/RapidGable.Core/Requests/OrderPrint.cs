@@ -15,11 +15,8 @@ public static class OrderPrint
     /// <param name="asked">The order as it stands in the request; empty = the set's own.</param>
     public static string Of(EntitySet set, string asked) => Asked(set, asked) + Hash(string.Join(',', Terms(set, asked)));
 
-    /// <summary>
-    /// Whether a position was made for such a request, whatever became of the set since; where no order is asked, any may have been.
-    /// </summary>
-    public static bool IsFor(string print, EntitySet set, string asked) =>
-        asked.Length == 0 || print.StartsWith(Asked(set, asked), StringComparison.Ordinal);
+    /// <summary>Whether a position was made for such a request, whatever became of the set since.</summary>
+    public static bool IsFor(string print, EntitySet set, string asked) => print.StartsWith(Asked(set, asked), StringComparison.Ordinal);
 
     private static string Asked(EntitySet set, string asked) => Hash($"{set.Name}\n{asked}");
 

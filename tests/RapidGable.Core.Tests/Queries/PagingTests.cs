@@ -160,6 +160,7 @@ public abstract class PagingTests : IAsyncLifetime
         Assert.Equal("skiptoken", QueryValues.Make(request, lexed, null, DateTime.UnixEpoch).Fault?.Code);
         var shorter = new PagePosition(OrderPrint.Of(_service.Model.Sets[0], "n"), [StoredValue.From(1)]).Write();
         var cut = _service.Prepare(NetworkFixture.Lex("row?$orderby=n&$skiptoken=" + shorter).Value!, Caller.Anonymous);
-        Assert.Equal("skiptoken", cut.Fault?.Code);
+        // The order is the one that was asked for, so the set has another key now.
+        Assert.Equal("gone", cut.Fault?.Code);
     }
 }
