@@ -48,7 +48,7 @@ internal static class ActionCall
             }
             else
                 result = IsThere(action, run, prepared)
-                    ? await WrittenAsync(exchange, output => write(prepared, run, spelled, output))
+                    ? await ReadInChange.WrittenAsync(exchange, output => write(prepared, run, spelled, output))
                     : [];
             if (await run.EndOfCallAsync(action, exchange.Cancellation) is { } tooMuch)
                 return tooMuch;
@@ -75,42 +75,18 @@ internal static class ActionCall
         Func<PreparedRequest, QueryRun, ISpelledRequest, PayloadOutput, Task> write
     )
     {
-        if (
-            !exchange.Service.Prepare(spelled, exchange.Caller).Is(out var prepared, out var fault)
-            || !QueryValues.Make(prepared.Request, spelled, null, unit.Now, exchange.Caller).Is(out var values, out fault)
-            || !(
-                await QueryRun.StartAsync(
-                    prepared,
-                    values.With(exchange.Allowance),
-                    exchange.Cancellation,
-                    within: unit.Within(prepared.Source)
-                )
-            ).Is(out var run, out fault)
-        )
+        if (!(await ReadInChange.StartAsync(exchange, unit, spelled)).Is(out var read, out var fault))
             return fault;
+        var (prepared, run) = read;
         await using (run)
         {
             return run.HasRow
-                ? new Given(await WrittenAsync(exchange, output => write(prepared, run, spelled, output)), RawValueWriter.ETag(run))
+                ? new Given(
+                    await ReadInChange.WrittenAsync(exchange, output => write(prepared, run, spelled, output)),
+                    RawValueWriter.ETag(run)
+                )
                 : new Given([], null);
         }
-    }
-
-    private static async Task<byte[]> WrittenAsync(Exchange exchange, Func<PayloadOutput, Task> write)
-    {
-        using var bytes = new MemoryStream();
-        using (
-            var output = new PayloadOutput(
-                (piece, _) =>
-                {
-                    exchange.Allowance.Take(piece.Length);
-                    bytes.Write(piece.Span);
-                    return default;
-                }
-            )
-        )
-            await write(output);
-        return bytes.ToArray();
     }
 
     /// <summary>Whether there is something to write: a list may be empty, and a single value may be missing or null.</summary>

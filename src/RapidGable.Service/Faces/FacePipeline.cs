@@ -199,6 +199,9 @@ internal sealed class FacePipeline(
     private static Property? PropertyOf(Exchange exchange, EntitySet? set)
     {
         var segments = exchange.Path.Split('/', StringSplitOptions.RemoveEmptyEntries);
+        // Behind the name of the set alone stands a key, whatever it says.
+        if (segments.Length < (segments.FirstOrDefault("").Contains('(') ? 2 : 3))
+            return null;
         var last = segments is [.. _, var former, "$value"] ? former : segments.LastOrDefault("");
         return set?.Type.FindProperty(Uri.UnescapeDataString(last));
     }

@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using System.Net;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.Builder;
@@ -12,6 +13,7 @@ using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Changes;
 using RapidGable.Declarations;
+using RapidGable.Publishing;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
 using RapidGable.Service.Faces.OData;
@@ -40,6 +42,7 @@ namespace RapidGable.Service.Hosting;
 /// <param name="Prefix">What stands before the addresses in its answers, where something in front of it takes it away.</param>
 /// <param name="Secret">Requests without it in their header <see cref="TrialSecret.Header"/> find nothing; null = all are answered.
 /// </param>
+/// <param name="Off">What is switched off from the start, for a service that has no switches of its own.</param>
 /// <param name="Lent">Keys that are taken besides the workspace's own, for as long as the service runs, by the caller that comes with
 /// each.</param>
 public sealed record ServiceOptions(
@@ -54,6 +57,7 @@ public sealed record ServiceOptions(
     bool IsPublished = false,
     string Prefix = "",
     string? Secret = null,
+    ImmutableArray<SwitchedOff> Off = default,
     LogFormat Log = LogFormat.Text,
     string MeterName = ServiceMeter.UsualName
 );
@@ -73,6 +77,8 @@ public static class ServiceHost
         "image/svg+xml",
         "multipart/mixed",
     ];
+
+    private const string TrialMeter = ServiceMeter.UsualName + ".Trial";
 
     private const string ConsoleNotBuilt =
         "<!doctype html><html lang=\"en\"><title>Rapid Gable</title><body><h1>The console is not built</h1><p>Run <code>make "
@@ -99,8 +105,10 @@ public static class ServiceHost
             options.IsPublished ? revisions.LoadAsync : cancellation => WorkspaceLoader.LoadAsync(folder, environment, cancellation)
         );
         var board = new SwitchBoard(state);
-        registry.TakeSwitches(board.Read(), board.Version);
-        builder.Services.AddSingleton<DraftPreview>().AddSingleton<TrialHost>(_ => Trial);
+        registry.TakeSwitches(options.Off.IsDefault ? board.Read() : options.Off, board.Version);
+        builder
+            .Services.AddSingleton<DraftPreview>()
+            .AddSingleton<TrialHost>(_ => (tried, lent, secret, prefix) => Trial(tried, lent, secret, prefix, registry.Off));
         builder.Services.AddSingleton(archive).AddSingleton(new SecretKeeper(state, outer)).AddSingleton(revisions).AddSingleton(board);
         builder.Services.AddSingleton(new Draft(folder, environment));
         AddServices(builder.Services, registry, state, options, time);
@@ -117,7 +125,20 @@ public static class ServiceHost
 
     /// <inheritdoc cref="TrialHost"/>
     public static WebApplication Trial(LoadedWorkspace workspace, IReadOnlyDictionary<string, Caller> lent, string secret, string prefix) =>
-        Build(workspace, new ServiceOptions(0, IsQuiet: true, Lent: lent, IsTrial: true, Prefix: prefix, Secret: secret));
+        Trial(workspace, lent, secret, prefix, []);
+
+    /// <summary>The same beside a service that runs: what is switched off there is off here, too, and its numbers stay apart.</summary>
+    private static WebApplication Trial(
+        LoadedWorkspace workspace,
+        IReadOnlyDictionary<string, Caller> lent,
+        string secret,
+        string prefix,
+        ImmutableArray<SwitchedOff> off
+    ) =>
+        Build(
+            workspace,
+            new ServiceOptions(0, IsQuiet: true, Lent: lent, IsTrial: true, Prefix: prefix, Secret: secret, Off: off, MeterName: TrialMeter)
+        );
 
     /// <summary>The workspace without what would keep a trial from asking whatever it wants.</summary>
     private static LoadedWorkspace Tried(LoadedWorkspace workspace) =>

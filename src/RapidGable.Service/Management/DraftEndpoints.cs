@@ -199,27 +199,24 @@ internal static class DraftEndpoints
         if (texts.Keys.Select(DraftFolder.NameFault).FirstOrDefault(f => f is not null) is { } fault)
             return ManagementInterface.Problem(400, "file", fault);
         var store = new EditedTexts(new WorkspaceFolder(registry.Workspace.Declaration.Folder), texts);
-        await using var workspace = await draft.LoadAsync(store, KnownOf(registry.Workspace, texts.Keys), context.RequestAborted);
+        // No password goes to a server whose name is half typed: a source is only read until it is written.
+        if (texts.Keys.Any(f => f.StartsWith("sources/", StringComparison.Ordinal)))
+            return ManagementInterface.Json((await draft.ReadAsync(store)).Items.Select(CheckEndpoints.Finding));
+        await using var workspace = await draft.LoadAsync(store, KnownOf(registry.Workspace), context.RequestAborted);
         return ManagementInterface.Json(workspace.Diagnostics.Items.Select(CheckEndpoints.Finding));
     }
 
     /// <summary>
     /// What is known of the databases while somebody types: all that the service saw when it looked last. A revision holds only what it
-    /// needs, and a source whose file changes is another one.
+    /// needs.
     /// </summary>
-    private static CatalogRecord KnownOf(LoadedWorkspace served, IEnumerable<string> edited)
-    {
-        if (served.Revision is not null)
-            return CatalogRecord.Empty;
-        var changed = edited
-            .Where(f => f.StartsWith("sources/", StringComparison.Ordinal))
-            .Select(Path.GetFileNameWithoutExtension)
-            .ToHashSet();
-        return served.Record with
-        {
-            Catalogs = served.Catalogs.Where(c => !changed.Contains(c.Key)).ToImmutableSortedDictionary(StringComparer.Ordinal),
-        };
-    }
+    private static CatalogRecord KnownOf(LoadedWorkspace served) =>
+        served.Revision is not null
+            ? CatalogRecord.Empty
+            : served.Record with
+            {
+                Catalogs = served.Catalogs.ToImmutableSortedDictionary(StringComparer.Ordinal),
+            };
 
     private static async Task<IResult> ChooseAsync(HttpContext context, Draft draft, DraftFolder folder)
     {

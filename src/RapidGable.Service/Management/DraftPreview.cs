@@ -12,7 +12,7 @@ namespace RapidGable.Service.Management;
 
 /// <summary>
 /// The draft as a service of its own on a free port of loopback, beside what is served. It is started when somebody asks for it, and anew
-/// when the files have changed.
+/// when the files or the switches have changed.
 /// </summary>
 public sealed class DraftPreview(ServiceRegistry registry, Draft draft, TrialHost host) : IAsyncDisposable
 {
@@ -35,7 +35,7 @@ public sealed class DraftPreview(ServiceRegistry registry, Draft draft, TrialHos
         await _starting.WaitAsync(cancellation);
         try
         {
-            var identity = new WorkspaceFolder(registry.Workspace.Declaration.Folder).Read().Identity();
+            var identity = $"{new WorkspaceFolder(registry.Workspace.Declaration.Folder).Read().Identity()} {registry.SwitchVersion}";
             if (_running?.Identity == identity)
                 return (_running.Address, []);
             var loaded = await draft.LoadAsync(cancellation);

@@ -11,6 +11,19 @@ public sealed class Draft(string folder, Func<string, string?> environment)
     /// <summary>The draft as it is now; the caller disposes of it.</summary>
     public Task<LoadedWorkspace> LoadAsync(CancellationToken cancellation) => WorkspaceLoader.LoadAsync(folder, environment, cancellation);
 
+    /// <summary>What is wrong with texts as such, settings of sources among them; no database is asked.</summary>
+    public async Task<Diagnostics> ReadAsync(IWorkspaceStore texts)
+    {
+        var (declaration, diagnostics) = WorkspaceReader.Read(texts, environment);
+        foreach (var item in declaration.Sources)
+        {
+            // What is opened connects with its first question, and is asked none.
+            if (WorkspaceLoader.Open(item, declaration.Folder, diagnostics) is { } source)
+                await source.DisposeAsync();
+        }
+        return diagnostics;
+    }
+
     /// <summary>Texts that are not written yet; the caller disposes of it.</summary>
     /// <param name="record">What the databases said; they are asked for what it does not hold.</param>
     public Task<LoadedWorkspace> LoadAsync(IWorkspaceStore texts, CatalogRecord record, CancellationToken cancellation) =>

@@ -68,6 +68,11 @@ public sealed class ConsoleDraftTests : BrowserTests
     {
         await GoAsync("sources");
         await Role(AriaRole.Checkbox, "Tick visit").CheckAsync();
+        // Shift ticks all between two.
+        await Role(AriaRole.Checkbox, "Tick visit_task").ClickAsync(new() { Modifiers = [KeyboardModifier.Shift] });
+        await Expect(Role(AriaRole.Checkbox, "Tick visit_report")).ToBeCheckedAsync();
+        await Role(AriaRole.Checkbox, "Tick visit_report").UncheckAsync();
+        await Role(AriaRole.Checkbox, "Tick visit_task").UncheckAsync();
         await Role(AriaRole.Checkbox, "Tick technician").CheckAsync();
         await Role(AriaRole.Button, "Publish …").ClickAsync();
         await Role(AriaRole.Combobox, "In the service").FillAsync("s");

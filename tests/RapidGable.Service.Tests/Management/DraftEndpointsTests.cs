@@ -157,9 +157,26 @@ public sealed class DraftEndpointsTests : IAsyncLifetime
         Assert.Equal("", await CheckAsync("services/s.yaml", Head + "  - river\n  - gauge\n"));
         Assert.Equal("7 no-object", await CheckAsync("services/s.yaml", Head + "  - river\n  - gauges\n"));
         Assert.Equal("7 yaml-syntax", await CheckAsync("services/s.yaml", Head + "  - { from: river\n"));
-        // Another source is asked anew.
-        Assert.Contains(" source", await CheckAsync("sources/main.yaml", "engine: sqlite\nfile: nowhere.db\n"));
+        Assert.Equal("1 no-engine", await CheckAsync("sources/main.yaml", "engine: sqlit\nfile: data.db\n"));
+        Assert.Equal("3 source-setting", await CheckAsync("sources/main.yaml", "engine: sqlite\nfile: data.db\nfille: x\n"));
         Assert.Equal("title: S", (await ReadAsync("services/s.yaml")).Text.Split('\n')[0]);
+        Assert.Equal(200, (await _http.SendAsync("/odata/s/river")).Status);
+    }
+
+    [Fact]
+    public async Task No_server_is_asked_while_its_name_is_typed()
+    {
+        using var server = new System.Net.Sockets.TcpListener(System.Net.IPAddress.Loopback, 0);
+        server.Start();
+        var port = ((System.Net.IPEndPoint)server.LocalEndpoint).Port;
+        var text = $"engine: postgresql\nhost: 127.0.0.1\nport: {port}\ndatabase: d\nuser: u\npassword: p\nconnect-seconds: 1\n";
+        var answer = await SendAsync("POST", "/check", new { texts = new Dictionary<string, string> { ["sources/other.yaml"] = text } });
+        Assert.Equal("[]", answer.Text);
+        Assert.False(server.Pending());
+        // Writing it is the word that it may be asked.
+        await SendAsync("PUT", "/text", new { file = "sources/other.yaml", text });
+        Assert.True(server.Pending());
+        // The last good state is kept meanwhile.
         Assert.Equal(200, (await _http.SendAsync("/odata/s/river")).Status);
     }
 

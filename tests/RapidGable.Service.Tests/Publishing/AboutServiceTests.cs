@@ -94,6 +94,8 @@ public sealed class AboutServiceTests : IAsyncLifetime
         Assert.NotNull((await _http.SendAsync("/odata/rivers/Rivers(1)/name")).Header("Deprecation"));
         Assert.NotNull((await _http.SendAsync("/odata/rivers/Rivers(1)/name/$value")).Header("Deprecation"));
         Assert.Null((await _http.SendAsync("/odata/rivers/Rivers(1)/id")).Header("Deprecation"));
+        // What stands behind the set alone is a key, whatever it says.
+        Assert.Null((await _http.SendAsync("/odata/rivers/Rivers/name")).Header("Deprecation"));
         var plain = (await _http.SendAsync("/odata/rivers/openapi.json")).Json.GetProperty("paths");
         Assert.True(plain.GetProperty("/Lakes").GetProperty("get").GetProperty("deprecated").GetBoolean());
         Assert.False(plain.GetProperty("/Rivers").GetProperty("get").TryGetProperty("deprecated", out _));

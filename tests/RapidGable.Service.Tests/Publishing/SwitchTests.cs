@@ -142,6 +142,20 @@ public sealed class SwitchTests : IAsyncLifetime
         Assert.DoesNotContain("\"s\"", (await _http.SendAsync("/services")).Text);
     }
 
+    [Fact] // a preview and a kept request are ways in, too
+    public async Task What_is_switched_off_is_off_for_whoever_tries()
+    {
+        _folder.Write("requests/a.http", "### A\n# @name gauges\nGET /odata/s/Gauges\n\n### B\n# @name rivers\nGET /odata/s/Rivers\n");
+        (string, string)[] own = [("Gable-Client", "test")];
+        Assert.Equal(200, (await _http.SendAsync("/manage/refresh", "POST", own)).Status);
+        Assert.Equal(200, (await _http.SendAsync("/manage/preview/odata/s/Gauges")).Status);
+        Board.Off(new SwitchedOff("s", "ada", DateTime.UtcNow) { Set = "Gauges" });
+        await UntilAsync("/odata/s/Gauges", 503);
+        Assert.Equal(503, (await _http.SendAsync("/manage/preview/odata/s/Gauges")).Status);
+        var tried = await _http.SendAsync("/manage/requests/try", "POST", "{}", own);
+        Assert.Equal([503, 200], tried.Json.EnumerateArray().Select(t => t.GetProperty("status").GetInt32()));
+    }
+
     [Fact]
     public async Task The_command_switches()
     {

@@ -4,7 +4,7 @@ import { type Diagnostic, linter } from '@codemirror/lint';
 import { keymap, EditorView } from '@codemirror/view';
 import { useComputedColorScheme } from '@mantine/core';
 import CodeMirror from '@uiw/react-codemirror';
-import { useMemo } from 'react';
+import { useEffect, useMemo, useRef } from 'react';
 import type { CheckFinding } from '../../api/client';
 import type { Schema } from '../../api/draft';
 import { completer } from './completion';
@@ -23,6 +23,11 @@ interface EditorProps {
 /** A file's text with completion by its schema, and faults where they are made. */
 export function Editor({ file, text, schema, findings, isEditable, change, save }: EditorProps) {
   const scheme = useComputedColorScheme('light');
+  // The newest of each, so that a key that is pressed sets nothing up anew.
+  const latest = useRef(save);
+  useEffect(() => {
+    latest.current = save;
+  });
   const extensions = useMemo(
     () => [
       ...(/\.ya?ml$/.test(file) ? [yaml()] : []),
@@ -32,13 +37,13 @@ export function Editor({ file, text, schema, findings, isEditable, change, save 
         {
           key: 'Mod-s',
           run: () => {
-            save();
+            latest.current();
             return true;
           },
         },
       ]),
     ],
-    [file, schema, save],
+    [file, schema],
   );
   const marks = useMemo(
     () => linter((view) => findings.map((finding) => markOf(view, finding)), { delay: 0 }),

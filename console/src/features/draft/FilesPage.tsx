@@ -1,7 +1,7 @@
 import { Alert, Badge, Button, Group, Stack, Text, TextInput, Tooltip } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
-import { useState } from 'react';
+import { useMemo, useState } from 'react';
 import { Link, useSearchParams } from 'react-router';
 import type { CheckFinding, DraftText } from '../../api/client';
 import {
@@ -175,8 +175,8 @@ function TextView({ file, stored, mine, isEditable }: TextViewProps) {
   });
   // What others wrote while this text was changed.
   const theirs = mine && stored && stored.version !== mine.version ? stored : undefined;
-  const findings = check.data ?? [];
-  const here = findings.filter((finding) => finding.file === file);
+  const findings = useMemo(() => check.data ?? [], [check.data]);
+  const here = useMemo(() => findings.filter((finding) => finding.file === file), [findings, file]);
   const type = (next: string) =>
     next === stored?.text
       ? forgetEdited(file)

@@ -5,7 +5,6 @@ using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
-using RapidGable.Queries;
 using RapidGable.Requests;
 using RapidGable.Requests.OData;
 
@@ -176,39 +175,23 @@ internal sealed class ODataChange(ODataExchange exchange, IRepeatedAnswerStore r
         if (
             !RequestAddress.Read(path, string.Join('&', query)).Is(out var address, out var fault)
             || !LexedRequest.Read(address).Is(out var lexed, out fault)
-            || !exchange.Service.Prepare(lexed, exchange.Caller).Is(out var prepared, out fault)
-            || !QueryValues.Make(prepared.Request, lexed, null, unit.Now, exchange.Caller).Is(out var values, out fault)
-            || !(
-                await QueryRun.StartAsync(
-                    prepared,
-                    values.With(exchange.Allowance),
-                    exchange.Cancellation,
-                    within: unit.Within(prepared.Source)
-                )
-            ).Is(out var run, out fault)
+            || !(await ReadInChange.StartAsync(exchange, unit, lexed)).Is(out var started, out fault)
         )
             return fault;
+        var (prepared, run) = started;
         await using (run)
         {
             if (ODataAnswer.Missing(prepared.Request, run) is { } missing)
                 return missing.Status == StatusCodes.Status204NoContent ? new ReadBack(204, null, [], null) : missing;
-            using var bytes = new MemoryStream();
-            using (
-                var output = new PayloadOutput(
-                    (piece, _) =>
-                    {
-                        bytes.Write(piece.Span);
-                        return default;
-                    }
-                )
-            )
-                await ODataJsonWriter
+            var bytes = await ReadInChange.WrittenAsync(exchange, output =>
+                ODataJsonWriter
                     .For(prepared, answer.Format)
-                    .WriteAsync(run, new LinkBuilder(exchange.Root, lexed), output, exchange.Cancellation);
+                    .WriteAsync(run, new LinkBuilder(exchange.Root, lexed), output, exchange.Cancellation)
+            );
             return new ReadBack(
                 200,
                 answer.ContentType,
-                bytes.ToArray(),
+                bytes,
                 run.HasRow && prepared.Request.Path.Kind == ResourceKind.Entity ? RawValueWriter.ETag(run) : null
             );
         }

@@ -247,36 +247,20 @@ internal sealed class RestChange(RestExchange exchange, IRepeatedAnswerStore rep
     {
         if (
             !RestRequest.Of(path, parameters, exchange.Paths).Is(out var read, out _)
-            || !exchange.Service.Prepare(read, exchange.Caller).Is(out var prepared, out _)
-            || !QueryValues.Make(prepared.Request, read, null, unit.Now, exchange.Caller).Is(out var values, out _)
-            || !(
-                await QueryRun.StartAsync(
-                    prepared,
-                    values.With(exchange.Allowance),
-                    exchange.Cancellation,
-                    within: unit.Within(prepared.Source)
-                )
-            ).Is(out var run, out _)
+            || !(await ReadInChange.StartAsync(exchange, unit, read)).Is(out var started, out _)
         )
             return null;
+        var (prepared, run) = started;
         await using (run)
         {
             if (RestAnswer.Missing(prepared.Request, run) is not null)
                 return null;
-            using var bytes = new MemoryStream();
-            using (
-                var output = new PayloadOutput(
-                    (piece, _) =>
-                    {
-                        bytes.Write(piece.Span);
-                        return default;
-                    }
-                )
-            )
-                await PlainJsonWriter
+            var bytes = await ReadInChange.WrittenAsync(exchange, output =>
+                PlainJsonWriter
                     .For(prepared, Layout, omitsNulls: false)
-                    .WriteAsync(run, new RestLinks(exchange.Root, read, exchange.Paths), output, exchange.Cancellation);
-            return new ReadBack(bytes.ToArray(), RawValueWriter.ETag(run));
+                    .WriteAsync(run, new RestLinks(exchange.Root, read, exchange.Paths), output, exchange.Cancellation)
+            );
+            return new ReadBack(bytes, RawValueWriter.ETag(run));
         }
     }
 
