@@ -110,7 +110,7 @@ public static class ServiceHost
             .Services.AddSingleton<DraftPreview>()
             .AddSingleton<TrialHost>(_ => (tried, lent, secret, prefix) => Trial(tried, lent, secret, prefix, registry.Off));
         builder.Services.AddSingleton(archive).AddSingleton(new SecretKeeper(state, outer)).AddSingleton(revisions).AddSingleton(board);
-        builder.Services.AddSingleton(new Draft(folder, environment));
+        builder.Services.AddSingleton(new Draft(folder, environment)).AddSingleton(new DraftFolder(folder));
         AddServices(builder.Services, registry, state, options, time);
         var app = builder.Build();
         if (!options.IsTrial)

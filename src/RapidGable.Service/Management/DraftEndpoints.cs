@@ -33,19 +33,18 @@ internal static class DraftEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
-        DraftFolder Folder() => new(registry.Workspace.Declaration.Folder);
-        manage.MapGet("/draft", () => ManagementInterface.Json(Files(Folder())));
-        manage.MapGet("/draft/text", (string? file) => Text(Folder(), file ?? ""));
+        manage.MapGet("/draft", (DraftFolder folder) => ManagementInterface.Json(Files(folder)));
+        manage.MapGet("/draft/text", (string? file, DraftFolder folder) => Text(folder, file ?? ""));
         manage.MapGet("/draft/schema/{kind}", (string kind) =>
             FileSchemas.All.TryGetValue(kind, out var schema)
                 ? Results.Text(schema.ToJsonString(), "application/schema+json")
                 : ManagementInterface.Problem(404, "not-found", $"There is no schema '{kind}'.")
         );
-        manage.MapPut("/draft/text", (HttpContext context, AuditLog audit) =>
-            StateGuard.GuardAsync(() => WriteAsync(context, Folder(), audit, registry, time))
+        manage.MapPut("/draft/text", (HttpContext context, DraftFolder folder, AuditLog audit) =>
+            StateGuard.GuardAsync(() => WriteAsync(context, folder, audit, registry, time))
         );
-        manage.MapDelete("/draft/text", (string? file, string? version, HttpContext context, AuditLog audit) =>
-            StateGuard.GuardAsync(() => RemoveAsync(context, Folder(), file ?? "", version ?? "", audit, registry, time))
+        manage.MapDelete("/draft/text", (string? file, string? version, HttpContext context, DraftFolder folder, AuditLog audit) =>
+            StateGuard.GuardAsync(() => RemoveAsync(context, folder, file ?? "", version ?? "", audit, registry, time))
         );
         manage.MapPost("/draft/edit", Task<IResult> (HttpContext context, CancellationToken _) =>
             StateGuard.GuardAsync(() => EditAsync(context))
@@ -53,14 +52,14 @@ internal static class DraftEndpoints
         manage.MapPost("/draft/check", (HttpContext context, Draft draft) =>
             StateGuard.GuardAsync(() => CheckAsync(context, draft, registry))
         );
-        manage.MapPost("/draft/choose", (HttpContext context, Draft draft) =>
-            StateGuard.GuardAsync(() => ChooseAsync(context, draft, Folder()))
+        manage.MapPost("/draft/choose", (HttpContext context, Draft draft, DraftFolder folder) =>
+            StateGuard.GuardAsync(() => ChooseAsync(context, draft, folder))
         );
     }
 
     private static DraftFiles Files(DraftFolder folder)
     {
-        var fault = folder.WriteFault();
+        var fault = folder.WriteFault;
         return new DraftFiles(fault is null, fault, folder.List().Select(f => new DraftFileInfo(f.File, f.Version, f.Bytes)));
     }
 

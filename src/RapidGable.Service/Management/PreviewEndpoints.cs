@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
 using Microsoft.Net.Http.Headers;
+using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
 using RapidGable.Service.Trials;
 
@@ -31,11 +32,11 @@ internal static class PreviewEndpoints
     private static readonly HttpClient Client = new(new SocketsHttpHandler { AllowAutoRedirect = false });
 
     public static void Map(RouteGroupBuilder manage) =>
-        manage.Map("/preview/{**path}", (HttpContext context, DraftPreview preview, IAccountStore accounts) =>
-            AnswerAsync(context, preview, accounts)
+        manage.Map("/preview/{**path}", (HttpContext context, DraftPreview preview, IAccountStore accounts, AuditLog audit) =>
+            AnswerAsync(context, preview, accounts, audit)
         );
 
-    private static async Task<IResult> AnswerAsync(HttpContext context, DraftPreview preview, IAccountStore accounts)
+    private static async Task<IResult> AnswerAsync(HttpContext context, DraftPreview preview, IAccountStore accounts, AuditLog audit)
     {
         if (!HttpMethods.IsGet(context.Request.Method) && !HttpMethods.IsHead(context.Request.Method))
         {
@@ -46,15 +47,17 @@ internal static class PreviewEndpoints
         // What the routing decoded may be spelled in another way.
         if (!path.StartsWith(DraftPreview.Prefix + "/", StringComparison.Ordinal))
             return ManagementInterface.Problem(404, "not-found", $"Addresses of the preview start with {DraftPreview.Prefix}/.");
+        var who = context.Request.Headers[AsHeader].FirstOrDefault();
         string? key;
         try
         {
-            key = preview.KeyOf(accounts.Current, context.Request.Headers[AsHeader].FirstOrDefault());
+            key = preview.KeyOf(accounts.Current, who);
         }
         catch (InvalidDataException exception)
         {
             return ManagementInterface.Problem(400, "caller", exception.Message);
         }
+        audit.Managed(context, AccountEndpoints.AdministratorOf(context), $"looked at the draft as {who ?? NamedCaller.Anonymous}");
         var (address, faults) = await preview.StartAsync(context.RequestAborted);
         if (address is null)
             return ManagementInterface.Problem(

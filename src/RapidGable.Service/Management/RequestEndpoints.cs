@@ -72,7 +72,8 @@ internal static class RequestEndpoints
                 new TryRequests.Options(body.As, body.Writes),
                 context.RequestAborted
             );
-            foreach (var sent in tried.Where(t => t.Request.Changes && t.Answer is not null))
+            // A look at rows as somebody else is noted, whatever way it takes.
+            foreach (var sent in tried.Where(t => t.Answer is not null))
                 audit.Managed(
                     context,
                     AccountEndpoints.AdministratorOf(context),

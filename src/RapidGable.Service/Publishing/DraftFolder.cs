@@ -24,7 +24,8 @@ public sealed class DraftFolder(string folder)
         ["requests"] = [".http", ".example.json"],
     };
 
-    private static readonly Lock Writing = new();
+    private readonly Lock _writing = new();
+    private readonly Lazy<string?> _fault = new(() => Probe(Path.GetFullPath(folder)));
 
     public string Folder { get; } = Path.GetFullPath(folder);
 
@@ -43,10 +44,12 @@ public sealed class DraftFolder(string folder)
         return isName ? null : $"'{file}' is no file of a workspace, such as services/rivers.yaml.";
     }
 
-    /// <summary>Why the files cannot be written; null = they can.</summary>
-    public string? WriteFault()
+    /// <summary>Why the files cannot be written, as it was found at the first look; null = they can.</summary>
+    public string? WriteFault => _fault.Value;
+
+    private static string? Probe(string folder)
     {
-        var probe = Path.Combine(Folder, ".probe-" + Path.GetRandomFileName());
+        var probe = Path.Combine(folder, ".probe-" + Path.GetRandomFileName());
         try
         {
             using (new FileStream(probe, FileMode.CreateNew, FileAccess.Write, FileShare.None, 1, FileOptions.DeleteOnClose)) { }
@@ -81,7 +84,7 @@ public sealed class DraftFolder(string folder)
     /// <exception cref="DraftConflictException">When another version is there.</exception>
     public string Write(string file, string text, string? version)
     {
-        lock (Writing)
+        lock (_writing)
         {
             Hold(file, version);
             var path = Path.Combine(Folder, file);
@@ -101,7 +104,7 @@ public sealed class DraftFolder(string folder)
     /// <exception cref="DraftConflictException">When another version is there.</exception>
     public void Remove(string file, string version)
     {
-        lock (Writing)
+        lock (_writing)
         {
             Hold(file, version);
             File.Delete(Path.Combine(Folder, file));

@@ -133,8 +133,26 @@ public class YamlEditTests
     [InlineData("sets: [a]\n", "sets/0/name", "sets: [{ from: a, name: T }]\n")]
     [InlineData("sets: []\n", "sets/0", "sets: [T]\n")]
     [InlineData("\"a b\": { c: 1 }\n", "a b/c", "\"a b\": { c: T }\n")]
+    [InlineData("a: [[b], [c]]\n", "a/1/0", "a: [[b], [T]]\n")]
+    [InlineData("a: { b: { c: 1 } } # x }\n", "a/d", "a: { b: { c: 1 }, d: T } # x }\n")]
     public void Other_forms_are_edited_as_they_are(string text, string path, string expected) =>
         Assert.Equal(expected, YamlEdit.Set(text, Path(path), Json("\"T\"")));
+
+    [Fact]
+    public void What_gets_too_long_for_a_line_is_put_into_several()
+    {
+        var text = $"sets:\n  - {{ from: river, name: {new string('R', 40)}, description: {new string('d', 40)} }}   # note\n  - lake\n";
+        Assert.Equal(
+            $"sets:\n  - from: river\n    name: {new string('R', 40)}\n    description: {new string('d', 40)}   # note\n"
+                + "    page: 5\n  - lake\n",
+            YamlEdit.Set(text, Path("sets/0/page"), Json("5"))
+        );
+        var many = JsonSerializer.SerializeToElement(Enumerable.Range(0, 4).ToDictionary(i => $"column{i}", _ => new string('x', 30)));
+        Assert.Equal(
+            "a: 1\nrename:\n" + string.Concat(Enumerable.Range(0, 4).Select(i => $"  column{i}: {new string('x', 30)}\n")),
+            YamlEdit.Set("a: 1\n", Path("rename"), many)
+        );
+    }
 
     [Theory]
     [InlineData("a: *b\n", "a", "alias")]

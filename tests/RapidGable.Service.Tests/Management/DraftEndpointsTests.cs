@@ -1,5 +1,6 @@
 using System.Text.Json;
 using RapidGable.Core.Tests;
+using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Tests;
 
@@ -99,6 +100,15 @@ public sealed class DraftEndpointsTests : IAsyncLifetime
                 )
             ).Status
         );
+    }
+
+    [Fact]
+    public void A_folder_that_cannot_be_written_says_so()
+    {
+        Assert.Null(new DraftFolder(_folder.Folder).WriteFault);
+        Assert.Empty(Directory.EnumerateFiles(_folder.Folder, ".*"));
+        // Not even by the owner of the machine.
+        Assert.Contains("cannot be written", new DraftFolder("/proc").WriteFault);
     }
 
     [Fact]

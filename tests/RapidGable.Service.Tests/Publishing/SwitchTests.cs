@@ -154,6 +154,13 @@ public sealed class SwitchTests : IAsyncLifetime
         Assert.Equal(503, (await _http.SendAsync("/manage/preview/odata/s/Gauges")).Status);
         var tried = await _http.SendAsync("/manage/requests/try", "POST", "{}", own);
         Assert.Equal([503, 200], tried.Json.EnumerateArray().Select(t => t.GetProperty("status").GetInt32()));
+        // Whoever looks is noted.
+        await _http.DisposeAsync();
+        var noted = string.Concat(
+            Directory.EnumerateFiles(Path.Combine(_folder.Folder, "state", "audit")).Select(System.IO.File.ReadAllText)
+        );
+        Assert.Contains("looked at the draft as anonymous", noted);
+        Assert.Contains("sent request rivers as anonymous: 200", noted);
     }
 
     [Fact]
