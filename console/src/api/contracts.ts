@@ -135,6 +135,24 @@ export interface ChosenObjects {
   hidden: string[];
 }
 
+/** A column as it is declared, beside the property that becomes of it. */
+export interface ColumnDesignInfo {
+  column: string;
+  declaredType: string;
+  name: string;
+  ownName: string;
+  /** What it is published as; missing = it cannot be. */
+  type?: string;
+  /** The type that it has when none is declared. */
+  ownType?: string;
+  reason: string;
+  isNullable: boolean;
+  isShown: boolean;
+  comment?: string;
+  /** The complex property that holds it; missing = it stands by itself. */
+  group?: string;
+}
+
 /** A column. */
 export interface ColumnInfo {
   name: string;
@@ -166,6 +184,35 @@ export interface DerivedTypeInfo {
   /** Values of the discriminator that mean this type. */
   values: (string | number)[];
   properties: PropertyInfo[];
+}
+
+/** A service file after changes, what it means, and what is wrong with it. */
+export interface DesignAnswer {
+  file: string;
+  text: string;
+  /** Missing = the text cannot be read as a service. */
+  design?: ServiceDesignInfo;
+  findings: CheckFinding[];
+}
+
+/** A change of a service's design. */
+export interface DesignChangeInfo {
+  /** The place of the set in the file, from 0; missing = the service itself. */
+  set?: number;
+  /** The words that lead to the value; see <c>DesignChange</c>. */
+  path: unknown[];
+  /** Missing = it is removed. */
+  value?: unknown;
+}
+
+/** The first rows of a set as a caller gets them. */
+export interface DesignRows {
+  /** The payload; missing = the caller gets none. */
+  body?: JsonNode;
+  /** Why not. */
+  fault?: RequestError;
+  /** What each rule does for the caller. */
+  rules: RuleEffect[];
 }
 
 /** Somebody else was first; nothing was written. */
@@ -311,6 +358,18 @@ export interface JoinInfo {
   target: string;
 }
 
+export interface JsonNode {
+  options?: JsonNodeOptions;
+  parent?: JsonNode;
+  root: JsonNode;
+  item?: JsonNode;
+  item?: JsonNode;
+}
+
+export interface JsonNodeOptions {
+  propertyNameCaseInsensitive: boolean;
+}
+
 /** An answer that was kept. */
 export interface KeptExampleFile {
   /** Where. */
@@ -384,6 +443,11 @@ export interface KeyInfo {
 export interface KeyProposal {
   columns: string[];
   reason: string;
+}
+
+export interface KeyValuePair`2 {
+  key?: string;
+  value?: JsonNode;
 }
 
 /** The columns that identify the rows of a table or view. */
@@ -563,6 +627,17 @@ export interface RefusedRequest {
   rules: RuleEffect[];
 }
 
+/** A way from a set to another. */
+export interface RelationDesignInfo {
+  name: string;
+  to: string;
+  isCollection: boolean;
+  partner?: string;
+  joins: JoinInfo[];
+  /** It stands in the file; else it follows a foreign key. */
+  isDeclared: boolean;
+}
+
 /** What is wrong with a request. */
 export interface RequestError {
   code: string;
@@ -626,6 +701,18 @@ export interface RowRuleInfo {
   message?: string;
 }
 
+/** A rule of a set or a service. */
+export interface RuleDesignInfo {
+  /** Roles, or one word such as <c>anyone</c>. */
+  who: string[];
+  may: string[];
+  denies: boolean;
+  /** The condition on rows; missing = all. */
+  rows?: string;
+  hide: string[];
+  mask: string[];
+}
+
 /** What one rule does to one request. */
 export interface RuleEffect {
   /** The set whose rule it is. */
@@ -676,6 +763,16 @@ export interface ServiceAccess {
   access: AccessCell[];
 }
 
+/** A service as it is declared, beside what becomes of it. */
+export interface ServiceDesignInfo {
+  service: string;
+  /** The file's own words without its sets, each a text, a list or a mapping. */
+  written: KeyValuePair`2[];
+  /** That rules and accounts name. */
+  roles: string[];
+  sets: SetDesignInfo[];
+}
+
 /** All of a published service. */
 export interface ServiceDetails {
   name: string;
@@ -724,6 +821,38 @@ export interface Session {
   required: boolean;
   /** Null = nobody has signed in. */
   name: string | null;
+}
+
+/** A set as it is declared, beside what becomes of it. */
+export interface SetDesignInfo {
+  /** Its place in the file's list of sets, from 0. */
+  index: number;
+  from: string;
+  source: string;
+  /** Table, view or what else the catalog calls it; missing = it is not in the catalog. */
+  kind?: string;
+  comment?: string;
+  name: string;
+  /** The name that it has when none is declared. */
+  ownName: string;
+  type: string;
+  ownType: string;
+  /** It is published; else its declaration has faults. */
+  isBuilt: boolean;
+  key: string[];
+  /** The key that the database declares; empty = it declares none. */
+  catalogKey: string[];
+  allow: string[];
+  /** Who may read it, in words. */
+  read: string;
+  /** The set says them itself. */
+  hasOwnRules: boolean;
+  /** Those that hold, of the service where the set has none itself. */
+  rules: RuleDesignInfo[];
+  columns: ColumnDesignInfo[];
+  relations: RelationDesignInfo[];
+  /** Its words, each a text, a list or a mapping. */
+  written: KeyValuePair`2[];
 }
 
 /** An entity set. */

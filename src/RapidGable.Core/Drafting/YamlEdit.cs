@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using System.Globalization;
 using System.Text.Json;
 using RapidGable.Declarations;
@@ -30,9 +31,29 @@ public static class YamlEdit
         public override string ToString() => Key ?? $"[{Index}]";
     }
 
+    /// <summary>The order in which people write the keys of a mapping.</summary>
+    /// <param name="Depth">Of the mapping: how many steps lead to it.</param>
+    public sealed record KeyOrder(int Depth, ImmutableArray<string> Keys)
+    {
+        /// <summary>The entry behind which a key is written; -1 = it goes to the end.</summary>
+        internal int EntryBefore(YamlMapping mapping, int depth, string key)
+        {
+            var place = depth == Depth ? Keys.IndexOf(key) : -1;
+            if (place < 0)
+                return -1;
+            for (var at = mapping.Entries.Length - 1; at >= 0; at--)
+            {
+                if (Keys.IndexOf(mapping.Entries[at].Key.Value) is >= 0 and var other && other < place)
+                    return at;
+            }
+            return -1;
+        }
+    }
+
     /// <summary>Sets a value, replaces the one that is there, or makes what leads to it.</summary>
+    /// <param name="order">Where new keys go; null = to the end.</param>
     /// <exception cref="InvalidDataException">When the text has no such place.</exception>
-    public static string Set(string text, IReadOnlyList<Step> path, JsonElement value)
+    public static string Set(string text, IReadOnlyList<Step> path, JsonElement value, KeyOrder? order = null)
     {
         if (path.Count == 0)
             throw new InvalidDataException("the path is empty");
@@ -51,7 +72,7 @@ public static class YamlEdit
                 case YamlMapping mapping when path[at].Key is { } key:
                     var found = mapping.IndexOf(key);
                     if (found < 0)
-                        return Insert(text, mapping, path, at, value);
+                        return Insert(text, mapping, path, at, value, order?.EntryBefore(mapping, at, key) ?? -1);
                     var (name, old) = mapping.Entries[found];
                     if (isLast || old is YamlScalar { IsEmpty: true })
                         return Replace(text, name, old, path, at + 1, value, mapping.IsFlow);
@@ -104,7 +125,7 @@ public static class YamlEdit
         {
             YamlMapping { IsFlow: true } mapping => WithoutFlow(
                 text,
-                [.. mapping.Entries.Select(e => (e.Key.Start, Math.Max(e.Key.End, e.Value.End)))],
+                [.. mapping.Entries.Select(e => (e.Key.Start, EndOf(e)))],
                 mapping.IndexOf(path[last].Key!)
             ),
             YamlList { IsFlow: true } list => WithoutFlow(text, [.. list.Items.Select(i => (i.Start, i.End))], path[last].Index),
@@ -155,50 +176,68 @@ public static class YamlEdit
     /// <summary>An entry with its line end, in the form of the mapping that it goes to.</summary>
     private static string Entry(IReadOnlyList<Step> path, int at, JsonElement value, string indent, string lineEnd, bool isFlow)
     {
-        var (key, whole) = (YamlText.Of(path[at].Key ?? throw new InvalidDataException("a key is missing")), Whole(path, at + 1, value));
+        var (key, whole) = (Key(path[at].Key ?? throw new InvalidDataException("a key is missing")), Whole(path, at + 1, value));
         if (isFlow)
             return $"{key}: {Flow(whole)}";
         var line = $"{indent}{key}: {Flow(whole, isOuter: true)}{lineEnd}";
-        return line.Length <= LongestLine || whole.ValueKind is not (JsonValueKind.Object or JsonValueKind.Array)
+        var isShort = line.Length <= LongestLine && !(whole.ValueKind == JsonValueKind.Array && whole.EnumerateArray().Any(IsMapping));
+        return isShort || whole.ValueKind is not (JsonValueKind.Object or JsonValueKind.Array)
             ? line
             : $"{indent}{key}:{lineEnd}{Block(whole, indent + "  ", lineEnd)}";
     }
+
+    private static bool IsMapping(JsonElement value) => value.ValueKind == JsonValueKind.Object;
+
+    /// <summary>A key as it is written: words need no quotes, not even those that YAML reads as yes or no elsewhere.</summary>
+    private static string Key(string key) =>
+        key.Length > 0 && char.IsAsciiLetter(key[0]) && key.All(c => char.IsAsciiLetterOrDigit(c) || c is '-' or '_')
+            ? key
+            : YamlText.Of(key);
 
     /// <summary>A mapping or list in lines of its own.</summary>
     private static string Block(JsonElement value, string indent, string lineEnd) =>
         value.ValueKind == JsonValueKind.Array
             ? string.Concat(value.EnumerateArray().Select(i => $"{indent}- {Flow(i)}{lineEnd}"))
-            : string.Concat(value.EnumerateObject().Select(m => $"{indent}{YamlText.Of(m.Name)}: {Flow(m.Value, isOuter: true)}{lineEnd}"));
+            : string.Concat(value.EnumerateObject().Select(m => $"{indent}{Key(m.Name)}: {Flow(m.Value, isOuter: true)}{lineEnd}"));
 
-    private static string Insert(string text, YamlMapping mapping, IReadOnlyList<Step> path, int at, JsonElement value)
+    /// <param name="before">The entry behind which it goes; -1 = the last one.</param>
+    private static string Insert(string text, YamlMapping mapping, IReadOnlyList<Step> path, int at, JsonElement value, int before)
     {
+        if (mapping is { IsFlow: true, Entries.IsEmpty: true })
+            return Splice(text, mapping.Start, mapping.End, $"{{ {Entry(path, at, value, "", "", isFlow: true)} }}");
+        if (before < 0)
+            before = mapping.Entries.Length - 1;
+        var end = EndOf(mapping.Entries[before]);
         if (mapping.IsFlow)
         {
-            var entry = Entry(path, at, value, "", "", isFlow: true);
-            if (mapping.Entries.IsEmpty)
-                return Splice(text, mapping.Start, mapping.End, $"{{ {entry} }}");
-            var end = Math.Max(mapping.Entries[^1].Key.End, mapping.Entries[^1].Value.End);
-            var longer = Splice(text, end, end, ", " + entry);
+            var longer = Splice(text, end, end, ", " + Entry(path, at, value, "", "", isFlow: true));
             var line = LineStart(text, mapping.Start);
             return EndOfLine(longer, end) - line <= LongestLine || LineStart(text, mapping.End) != line
                 ? longer
-                : Unfolded(text, mapping, path, at, value) ?? longer;
+                : Unfolded(text, mapping, path, at, value, before) ?? longer;
         }
         var indent = new string(' ', Column(text, mapping.Entries[0].Key.Start));
-        return InsertLine(text, mapping.End, Entry(path, at, value, indent, LineEnd(text), isFlow: false));
+        return InsertLine(text, end, Entry(path, at, value, indent, LineEnd(text), isFlow: false));
     }
 
+    private static int EndOf((YamlScalar Key, YamlNode Value) entry) => Math.Max(entry.Key.End, entry.Value.End);
+
     /// <summary>A mapping in braces that is an item of a list in lines, in lines itself; null = it is none.</summary>
-    private static string? Unfolded(string text, YamlMapping mapping, IReadOnlyList<Step> path, int at, JsonElement value)
+    private static string? Unfolded(string text, YamlMapping mapping, IReadOnlyList<Step> path, int at, JsonElement value, int before)
     {
-        var before = text[LineStart(text, mapping.Start)..mapping.Start];
-        if (before.TrimStart() is not "- ")
+        var dash = text[LineStart(text, mapping.Start)..mapping.Start];
+        if (dash.TrimStart() is not "- ")
             return null;
-        var (indent, lineEnd) = (new string(' ', before.Length), LineEnd(text));
-        var lines = mapping.Entries.Select(e => text[e.Key.Start..Math.Max(e.Key.End, e.Value.End)]).ToList();
+        var (indent, lineEnd) = (new string(' ', dash.Length), LineEnd(text));
         var entry = Entry(path, at, value, indent, lineEnd, isFlow: false);
+        var lines = mapping.Entries.Select(e => text[e.Key.Start..EndOf(e)]).ToList();
+        var isLast = before == lines.Count - 1;
+        if (!isLast)
+            lines.Insert(before + 1, entry.Trim());
         var whole = string.Join(lineEnd + indent, lines);
-        return InsertLine(Splice(text, mapping.Start, mapping.End, whole), mapping.Start + whole.Length, entry);
+        var longer = Splice(text, mapping.Start, mapping.End, whole);
+        // A comment behind the braces stays where it is.
+        return isLast ? InsertLine(longer, mapping.Start + whole.Length, entry) : longer;
     }
 
     /// <summary>Puts lines behind the line in which something ends.</summary>
@@ -290,7 +329,7 @@ public static class YamlEdit
             JsonValueKind.String => Text(value.GetString()!, isOuter),
             JsonValueKind.Array => $"[{string.Join(", ", value.EnumerateArray().Select(i => Flow(i)))}]",
             JsonValueKind.Object => value.EnumerateObject().Any()
-                ? $"{{ {string.Join(", ", value.EnumerateObject().Select(m => $"{YamlText.Of(m.Name)}: {Flow(m.Value)}"))} }}"
+                ? $"{{ {string.Join(", ", value.EnumerateObject().Select(m => $"{Key(m.Name)}: {Flow(m.Value)}"))} }}"
                 : "{}",
             _ => value.GetRawText(),
         };

@@ -28,6 +28,9 @@ internal sealed record YamlMapping(int Start, int End, bool IsFlow, ImmutableArr
         }
         return -1;
     }
+
+    /// <summary>The value of a key; null = it is not there.</summary>
+    public YamlNode? Find(string key) => IndexOf(key) is >= 0 and var at ? Entries[at].Value : null;
 }
 
 /// <param name="IsFlow">Written in brackets.</param>

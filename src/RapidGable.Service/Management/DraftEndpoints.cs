@@ -185,7 +185,8 @@ internal static class DraftEndpoints
         return Results.Json(new { text }, ManagementInterface.JsonOptions);
     }
 
-    private static YamlEdit.Step Step(JsonElement step) =>
+    /// <exception cref="InvalidDataException">When it can be none.</exception>
+    internal static YamlEdit.Step Step(JsonElement step) =>
         step.ValueKind == JsonValueKind.Number && step.TryGetInt32(out var index) ? index
         : step.ValueKind == JsonValueKind.String ? step.GetString()!
         : throw new InvalidDataException("a step is neither a text nor a number");
@@ -209,7 +210,7 @@ internal static class DraftEndpoints
     /// What is known of the databases while somebody types: all that the service saw when it looked last. A revision holds only what it
     /// needs.
     /// </summary>
-    private static CatalogRecord KnownOf(LoadedWorkspace served) =>
+    internal static CatalogRecord KnownOf(LoadedWorkspace served) =>
         served.Revision is not null
             ? CatalogRecord.Empty
             : served.Record with

@@ -101,13 +101,9 @@ internal static class ExplainEndpoint
         }
     }
 
+    internal static RequestError Error(RequestFault fault) =>
+        new(fault.Code, fault.Message, fault.Target, fault.Position, fault.Pointer(), fault.Status);
+
     private static IResult Refused(RequestFault fault, IReadOnlyList<RuleEffect> rules) =>
-        Results.Json(
-            new RefusedRequest(
-                new RequestError(fault.Code, fault.Message, fault.Target, fault.Position, fault.Pointer(), fault.Status),
-                rules
-            ),
-            ManagementInterface.JsonOptions,
-            statusCode: fault.Status
-        );
+        Results.Json(new RefusedRequest(Error(fault), rules), ManagementInterface.JsonOptions, statusCode: fault.Status);
 }

@@ -59,6 +59,7 @@ internal static class ManagementInterface
         PreviewEndpoints.Map(manage);
         PublishingEndpoints.Map(manage, registry, time);
         DraftEndpoints.Map(manage, registry, time);
+        DesignEndpoints.Map(manage, registry, time);
         RequestEndpoints.Map(manage, registry);
         SecretEndpoints.Map(manage, registry);
     }
