@@ -51,7 +51,9 @@ const router = createBrowserRouter(
       children: [
         { index: true, element: <ServicesPage /> },
         { path: 'sources', ...page(() => import('./features/sources/SourcesPage'), 'SourcesPage') },
+        { path: 'sources/new', ...page(() => import('./features/sources/NewSourcePage'), 'NewSourcePage') },
         { path: 'files', ...page(() => import('./features/draft/FilesPage'), 'FilesPage') },
+        { path: 'design/:service', ...page(() => import('./features/design/DesignPage'), 'DesignPage') },
         { path: 'services/:service', ...page(() => import('./features/services/ServicePage'), 'ServicePage') },
         { path: 'accounts', ...page(() => import('./features/access/AccountsPage'), 'AccountsPage') },
         { path: 'publishing', ...page(() => import('./features/publishing/PublishingPage'), 'PublishingPage') },

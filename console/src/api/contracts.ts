@@ -166,6 +166,20 @@ export interface ColumnInfo {
   allowedValues: string[];
 }
 
+/** What came of connecting to a database. */
+export interface ConnectAnswer {
+  ok: boolean;
+  /** Missing = its settings have faults. */
+  address?: string;
+  /** Why it cannot be used; missing = it can. */
+  failure?: string;
+  /** Of its settings. */
+  faults: CheckFinding[];
+  /** What it holds. */
+  counts: SchemaCount[];
+  milliseconds: number;
+}
+
 /** What the rows of a set prove. */
 export interface DataProofInfo {
   set: string;
@@ -174,6 +188,13 @@ export interface DataProofInfo {
   /** What they contradict; missing = nothing. */
   fault?: string;
   examples: string[];
+}
+
+/** Database files that lie in the workspace's folder. */
+export interface DatabaseFiles {
+  files: string[];
+  /** Secrets can be kept here; else a source names a variable of the environment. */
+  keepsSecrets: boolean;
 }
 
 /** A type that derives from that of the set. */
@@ -208,7 +229,7 @@ export interface DesignChangeInfo {
 /** The first rows of a set as a caller gets them. */
 export interface DesignRows {
   /** The payload; missing = the caller gets none. */
-  body?: JsonNode;
+  body?: unknown;
   /** Why not. */
   fault?: RequestError;
   /** What each rule does for the caller. */
@@ -358,18 +379,6 @@ export interface JoinInfo {
   target: string;
 }
 
-export interface JsonNode {
-  options?: JsonNodeOptions;
-  parent?: JsonNode;
-  root: JsonNode;
-  item?: JsonNode;
-  item?: JsonNode;
-}
-
-export interface JsonNodeOptions {
-  propertyNameCaseInsensitive: boolean;
-}
-
 /** An answer that was kept. */
 export interface KeptExampleFile {
   /** Where. */
@@ -443,11 +452,6 @@ export interface KeyInfo {
 export interface KeyProposal {
   columns: string[];
   reason: string;
-}
-
-export interface KeyValuePair`2 {
-  key?: string;
-  value?: JsonNode;
 }
 
 /** The columns that identify the rows of a table or view. */
@@ -727,6 +731,15 @@ export interface RuleEffect {
   effect: string;
 }
 
+/** How many objects of a kind a schema holds. */
+export interface SchemaCount {
+  /** Missing = the engine has no schemas. */
+  schema?: string;
+  /** As <c>offer</c> names it, such as <c>table</c>. */
+  kind: string;
+  count: number;
+}
+
 /** A secret of the workspace, without its value. */
 export interface SecretInfo {
   name: string;
@@ -767,7 +780,7 @@ export interface ServiceAccess {
 export interface ServiceDesignInfo {
   service: string;
   /** The file's own words without its sets, each a text, a list or a mapping. */
-  written: KeyValuePair`2[];
+  written: Record<string, unknown>;
   /** That rules and accounts name. */
   roles: string[];
   sets: SetDesignInfo[];
@@ -827,6 +840,8 @@ export interface Session {
 export interface SetDesignInfo {
   /** Its place in the file's list of sets, from 0. */
   index: number;
+  /** The line in which it starts, from 1. */
+  line: number;
   from: string;
   source: string;
   /** Table, view or what else the catalog calls it; missing = it is not in the catalog. */
@@ -852,7 +867,7 @@ export interface SetDesignInfo {
   columns: ColumnDesignInfo[];
   relations: RelationDesignInfo[];
   /** Its words, each a text, a list or a mapping. */
-  written: KeyValuePair`2[];
+  written: Record<string, unknown>;
 }
 
 /** An entity set. */
@@ -923,6 +938,9 @@ export interface SourceList {
 export interface SourceSummary {
   name: string;
   address: string;
+  /** What people call it; missing = by its name. */
+  title?: string;
+  description?: string;
   objects: ObjectSummary[];
   routines: RoutineInfo[];
 }

@@ -1,7 +1,15 @@
 // The draft: the workspace's files, read and written through the management interface.
 
 import { RequestError, send, sendPlain } from './client';
-import type { CheckFinding, ChosenObjects, DraftConflict, DraftFiles, DraftText } from './contracts';
+import type {
+  CheckFinding,
+  ChosenObjects,
+  ConnectAnswer,
+  DatabaseFiles,
+  DraftConflict,
+  DraftFiles,
+  DraftText,
+} from './contracts';
 
 /** A change of a single value; a missing value removes what is there. */
 export interface Edit {
@@ -82,4 +90,18 @@ export interface Schema {
   oneOf?: Schema[];
   $ref?: string;
   $defs?: Record<string, Schema>;
+}
+
+/** Database files in the workspace's folder, and whether secrets can be kept. */
+export async function fetchDatabases(): Promise<DatabaseFiles> {
+  return (await send('GET', '/manage/draft/databases')).json();
+}
+
+/** Connects to the database of a source file that is not written yet. */
+export async function connectSource(
+  name: string,
+  text: string,
+  secrets: Record<string, string>,
+): Promise<ConnectAnswer> {
+  return (await send('POST', '/manage/draft/connect', { name, text, secrets })).json();
 }

@@ -61,6 +61,12 @@ public sealed record SourceDeclaration(
     SourceLocation Location
 )
 {
+    /// <summary>What people call it; null = by its name.</summary>
+    public string? Title { get; init; }
+
+    /// <summary>What it holds, for people; null = nothing is said.</summary>
+    public string? Description { get; init; }
+
     /// <summary>Which of its schemas and objects are on offer.</summary>
     public OfferDeclaration Offer { get; init; } = OfferDeclaration.Everything;
 

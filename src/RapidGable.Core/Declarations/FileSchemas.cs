@@ -169,6 +169,8 @@ public static partial class FileSchemas
         var schema = Object(
             ["engine"],
             ("engine", Words("The database engine.", "sqlite", "postgresql", "postgres", "mariadb", "mysql")),
+            ("title", Text("What people call the database.")),
+            ("description", Text("What it holds, for people.")),
             ("read-only", Flag("No set may allow changes; true when left out.")),
             (UnrepresentableWords.Name, Words(Unrepresentable, UnrepresentableWords.All)),
             ("repeats", Text("The table that keeps the answers of repeatable requests, so that they outlive the service.")),

@@ -208,6 +208,7 @@ public sealed partial class WorkspaceReader
         if (ReadFile(file) is not { } reader)
             return null;
         var engine = reader.RequiredText("engine", "which database engine this is");
+        var (title, description) = (reader.Text("title"), reader.Text("description"));
         var offer = ReadOffer(reader);
         var isReadOnly = reader.Flag("read-only", true);
         var repeats = reader.Text("repeats");
@@ -229,6 +230,8 @@ public sealed partial class WorkspaceReader
             ? null
             : new SourceDeclaration(NameOf(file), engine, settings.ToImmutable(), SourceLocation.WholeFile(file))
             {
+                Title = title?.Value,
+                Description = description?.Value,
                 Offer = offer,
                 IsReadOnly = isReadOnly,
                 Repeats = repeats,

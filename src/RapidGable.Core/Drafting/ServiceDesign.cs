@@ -98,6 +98,9 @@ public sealed record SetDesign(
     JsonObject Written
 )
 {
+    /// <summary>The line of the file in which it starts, from 1.</summary>
+    public int Line { get; init; }
+
     /// <summary>What it is read from; null = it is not in the catalog, or a SELECT.</summary>
     public SourceObject? Item { get; init; }
 
@@ -148,6 +151,7 @@ public sealed record SetDesign(
             node is YamlMapping words ? ServiceDesign.Words(words) : new JsonObject { ["from"] = set.From.Value }
         )
         {
+            Line = set.Location.Line,
             Item = item,
             Built = model,
             Key =

@@ -26,6 +26,7 @@ internal static class DesignViews
     private static SetDesignInfo Set(SetDesign set) =>
         new(
             set.Index,
+            set.Line,
             set.From,
             set.Source,
             set.Item?.Kind.Word(),

@@ -60,6 +60,7 @@ internal static class ManagementInterface
         PublishingEndpoints.Map(manage, registry, time);
         DraftEndpoints.Map(manage, registry, time);
         DesignEndpoints.Map(manage, registry, time);
+        ConnectEndpoints.Map(manage, registry);
         RequestEndpoints.Map(manage, registry);
         SecretEndpoints.Map(manage, registry);
     }

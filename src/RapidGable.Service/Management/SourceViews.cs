@@ -14,6 +14,8 @@ internal static class SourceViews
         return new SourceSummary(
             name,
             workspace.Sources[name].Address,
+            workspace.Declaration.Sources.FirstOrDefault(s => s.Name == name)?.Title,
+            workspace.Declaration.Sources.FirstOrDefault(s => s.Name == name)?.Description,
             catalog?.Objects.Select(o => Summary(workspace, name, catalog, o)) ?? [],
             catalog?.Routines.Select(Routine) ?? []
         );

@@ -1,6 +1,7 @@
 using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Sources;
+using RapidGable.UseCases;
 
 namespace RapidGable.Service.Publishing;
 
@@ -23,6 +24,15 @@ public sealed class Draft(string folder, Func<string, string?> environment)
         }
         return diagnostics;
     }
+
+    /// <summary>Connects to a source of texts that are not written yet, and looks at its catalog.</summary>
+    /// <param name="secrets">Values of variables that are kept nowhere yet.</param>
+    public Task<ConnectedSource> ConnectAsync(
+        IWorkspaceStore texts,
+        string source,
+        IReadOnlyDictionary<string, string> secrets,
+        CancellationToken cancellation
+    ) => ConnectedSource.TryAsync(texts, source, n => secrets.GetValueOrDefault(n) ?? environment(n), cancellation);
 
     /// <summary>Texts that are not written yet; the caller disposes of it.</summary>
     /// <param name="record">What the databases said; they are asked for what it does not hold.</param>

@@ -31,6 +31,9 @@ public sealed class SecretKeeper(IStateStore state, Func<string, string?> enviro
     /// <param name="Text">Nonce, tag and cipher text, in base 64.</param>
     private sealed record Sealed(string Key, string Text);
 
+    /// <summary>Secrets can be kept: there is a key for them.</summary>
+    public bool HasKey => environment(KeyVariable) is { Length: > 0 } || environment(KeyFileVariable) is { Length: > 0 };
+
     public ImmutableArray<string> Names() =>
         [.. state.Names(StateRooms.Secrets).Where(n => n.EndsWith(Ending, StringComparison.Ordinal)).Select(n => n[..^Ending.Length])];
 

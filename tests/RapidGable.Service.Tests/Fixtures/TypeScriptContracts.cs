@@ -94,7 +94,9 @@ internal sealed class TypeScriptContracts
             return "number";
         if (type == typeof(object))
             return "string | number";
-        if (type == typeof(System.Text.Json.JsonElement))
+        if (type == typeof(System.Text.Json.Nodes.JsonObject))
+            return "Record<string, unknown>";
+        if (type == typeof(System.Text.Json.JsonElement) || type == typeof(System.Text.Json.Nodes.JsonNode))
             return "unknown";
         var generic = type.GetInterfaces().Append(type).Where(i => i.IsGenericType).ToList();
         if (generic.Find(i => i.GetGenericTypeDefinition() == typeof(IReadOnlyDictionary<,>)) is { } dictionary)

@@ -1,3 +1,4 @@
+import { isolateHistory } from '@codemirror/commands';
 import { autocompletion } from '@codemirror/autocomplete';
 import { yaml } from '@codemirror/lang-yaml';
 import { type Diagnostic, linter } from '@codemirror/lint';
@@ -18,10 +19,28 @@ interface EditorProps {
   isEditable: boolean;
   change: (text: string) => void;
   save: () => void;
+  /** Takes the editor itself, for changes that are made elsewhere and for undo. */
+  take?: (view: EditorView | undefined) => void;
+}
+
+/** Puts a text into an editor as one step that can be undone; what is the same is left alone. */
+export function putText(view: EditorView, text: string): void {
+  const before = view.state.doc.toString();
+  if (before === text) return;
+  const [longest, shortest] = [Math.max(before.length, text.length), Math.min(before.length, text.length)];
+  let start = 0;
+  while (start < shortest && before[start] === text[start]) start++;
+  let end = 0;
+  while (end < shortest - start && before[before.length - 1 - end] === text[text.length - 1 - end]) end++;
+  if (start === longest) return;
+  view.dispatch({
+    changes: { from: start, to: before.length - end, insert: text.slice(start, text.length - end) },
+    annotations: isolateHistory.of('full'),
+  });
 }
 
 /** A file's text with completion by its schema, and faults where they are made. */
-export function Editor({ file, text, schema, findings, isEditable, change, save }: EditorProps) {
+export function Editor({ file, text, schema, findings, isEditable, change, save, take }: EditorProps) {
   const scheme = useComputedColorScheme('light');
   // The newest of each, so that a key that is pressed sets nothing up anew.
   const latest = useRef(save);
@@ -58,6 +77,7 @@ export function Editor({ file, text, schema, findings, isEditable, change, save 
       readOnly={!isEditable}
       extensions={[...extensions, marks]}
       onChange={change}
+      onCreateEditor={take}
       basicSetup={{ autocompletion: false }}
     />
   );

@@ -38,6 +38,11 @@ export function forgetEdited(file: string): void {
   change(Object.fromEntries(Object.entries(edited).filter(([name]) => name !== file)));
 }
 
+/** A text that is not written yet, as it is at this moment. */
+export function latestEdited(file: string): Edited | undefined {
+  return edited[file];
+}
+
 /** All texts that are not written yet, by their files. */
 export function useEdited(): Record<string, Edited> {
   return useSyncExternalStore(

@@ -30,6 +30,9 @@ export function ServicePage() {
     <>
       <Heading way={[{ label: 'Services', to: '/' }]} title={details.data.title}>
         <Group gap="xs">
+          <Button component={Link} to={`/design/${service}`} variant="default" size="xs">
+            Change the design
+          </Button>
           <Button component={Link} to={`/services/${service}/access`} variant="default" size="xs">
             Who may do what
           </Button>

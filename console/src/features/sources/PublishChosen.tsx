@@ -112,6 +112,9 @@ export function PublishChosen({ source, objects, close, done }: PublishChosenPro
         {write.isSuccess && made && (
           <Alert color="green" title="Written" role="status">
             <Group gap="md">
+              <Link to={`/design/${service}`} onClick={done}>
+                Go on with its design
+              </Link>
               <Link to={`/services/${service}`} onClick={done}>
                 Open the service
               </Link>

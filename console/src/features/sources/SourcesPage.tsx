@@ -35,6 +35,11 @@ export function SourcesPage() {
   return (
     <>
       <Heading way={[]} title="Sources">
+        {ticked.names.length === 0 && (
+          <Button component={Link} to="/sources/new" size="xs" variant="default">
+            Connect a database
+          </Button>
+        )}
         {ticked.names.length > 0 && (
           <Group gap="xs">
             <Text size="sm">{ticked.names.length} ticked</Text>
@@ -84,7 +89,11 @@ export function SourcesPage() {
           {current ? (
             <ObjectPanel source={current.source} name={current.object.name} />
           ) : (
-            <Empty>{sought ? `Nothing is called like “${sought}”.` : 'No source offers anything.'}</Empty>
+            <Empty>
+              {sought
+                ? `Nothing is called like “${sought}”.`
+                : 'No database is connected yet, or none of them offers anything. Connect one, with the button above.'}
+            </Empty>
           )}
         </Grid.Col>
       </Grid>
@@ -128,8 +137,9 @@ function SourceObjects({ source, objects, sought, ticked, tick, current }: Sourc
   return (
     <nav aria-label={`Objects of ${source.name}`}>
       <Text fw={650} size="sm">
-        {source.name}
+        {source.title ?? source.name}
       </Text>
+      {source.description && <Text size="xs">{source.description}</Text>}
       <Text size="xs" c="dimmed" mb={4}>
         {source.address}, {objects.length} of {source.objects.length}
       </Text>

@@ -21,6 +21,7 @@ public sealed record ServiceDesignInfo(string Service, JsonObject Written, IEnum
 
 /// <summary>A set as it is declared, beside what becomes of it.</summary>
 /// <param name="Index">Its place in the file's list of sets, from 0.</param>
+/// <param name="Line">The line in which it starts, from 1.</param>
 /// <param name="Kind">Table, view or what else the catalog calls it; missing = it is not in the catalog.</param>
 /// <param name="OwnName">The name that it has when none is declared.</param>
 /// <param name="IsBuilt">It is published; else its declaration has faults.</param>
@@ -31,6 +32,7 @@ public sealed record ServiceDesignInfo(string Service, JsonObject Written, IEnum
 /// <param name="Written">Its words, each a text, a list or a mapping.</param>
 public sealed record SetDesignInfo(
     int Index,
+    int Line,
     string From,
     string Source,
     string? Kind,

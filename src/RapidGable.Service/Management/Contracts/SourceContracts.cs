@@ -10,7 +10,15 @@ public sealed record SourceAddress(string Name, string Address);
 public sealed record SourceList(IEnumerable<SourceSummary> Sources);
 
 /// <summary>A source with what it has on offer.</summary>
-public sealed record SourceSummary(string Name, string Address, IEnumerable<ObjectSummary> Objects, IEnumerable<RoutineInfo> Routines);
+/// <param name="Title">What people call it; missing = by its name.</param>
+public sealed record SourceSummary(
+    string Name,
+    string Address,
+    string? Title,
+    string? Description,
+    IEnumerable<ObjectSummary> Objects,
+    IEnumerable<RoutineInfo> Routines
+);
 
 /// <summary>A table or view.</summary>
 /// <param name="Fault">Why it cannot be published.</param>
@@ -94,3 +102,26 @@ public sealed record ServiceNote(string Service, string Text);
 
 /// <summary>What is wrong in the workspace, and where.</summary>
 public sealed record FaultInfo(string Code, string Message, string Location, string? Advice);
+
+/// <summary>What came of connecting to a database.</summary>
+/// <param name="Address">Missing = its settings have faults.</param>
+/// <param name="Failure">Why it cannot be used; missing = it can.</param>
+/// <param name="Faults">Of its settings.</param>
+/// <param name="Counts">What it holds.</param>
+public sealed record ConnectAnswer(
+    bool Ok,
+    string? Address,
+    string? Failure,
+    IEnumerable<CheckFinding> Faults,
+    IEnumerable<SchemaCount> Counts,
+    double Milliseconds
+);
+
+/// <summary>How many objects of a kind a schema holds.</summary>
+/// <param name="Schema">Missing = the engine has no schemas.</param>
+/// <param name="Kind">As <c>offer</c> names it, such as <c>table</c>.</param>
+public sealed record SchemaCount(string? Schema, string Kind, int Count);
+
+/// <summary>Database files that lie in the workspace's folder.</summary>
+/// <param name="KeepsSecrets">Secrets can be kept here; else a source names a variable of the environment.</param>
+public sealed record DatabaseFiles(IEnumerable<string> Files, bool KeepsSecrets);

@@ -1,0 +1,225 @@
+import { ActionIcon, Autocomplete, Checkbox, Group, SimpleGrid, Table, Text } from '@mantine/core';
+import { IconChevronDown, IconChevronRight, IconKey } from '@tabler/icons-react';
+import { Fragment, useState } from 'react';
+import type { ColumnDesignInfo, SetDesignInfo } from '../../api/client';
+import type { Change } from '../../api/design';
+import { CommitInput } from './CommitInput';
+import { listAt, numberOf, textAt, valueAt } from './words';
+
+interface ColumnsGridProps {
+  set: SetDesignInfo;
+  isEditable: boolean;
+  change: (...changes: Change[]) => void;
+}
+
+const types = [
+  'string',
+  'int32',
+  'int64',
+  'decimal',
+  'double',
+  'boolean',
+  'date',
+  'timeofday',
+  'datetimeoffset',
+  'guid',
+  'duration',
+  'json',
+];
+
+/** The words of a column beside its name and type, with what they mean. */
+const words: { word: string; label: string; hint: string; kind?: 'list' | 'number' }[] = [
+  { word: 'measured-in', label: 'Measured in', hint: 'm, °C, km² …' },
+  { word: 'default', label: 'Default', hint: 'when none is sent' },
+  { word: 'minimum', label: 'Minimum', hint: '', kind: 'number' },
+  { word: 'maximum', label: 'Maximum', hint: '', kind: 'number' },
+  { word: 'min-length', label: 'Shortest text', hint: 'characters', kind: 'number' },
+  { word: 'max-length', label: 'Longest text', hint: 'characters', kind: 'number' },
+  { word: 'pattern', label: 'Pattern', hint: 'a regular expression' },
+  { word: 'values', label: 'Values', hint: 'divided by commas', kind: 'list' },
+  { word: 'message', label: 'Message', hint: 'when a rule is broken' },
+];
+
+/** A set's columns: which are seen, under which names and types, and what is said of them. */
+export function ColumnsGrid({ set, isEditable, change }: ColumnsGridProps) {
+  const [open, setOpen] = useState<string>();
+  return (
+    <Table.ScrollContainer minWidth={500} aria-label={`Columns of ${set.name}`}>
+      <Table verticalSpacing={2} horizontalSpacing={4} stickyHeader>
+        <Table.Thead>
+          <Table.Tr>
+            <Table.Th>Shown</Table.Th>
+            <Table.Th>Column</Table.Th>
+            <Table.Th>Public name</Table.Th>
+            <Table.Th>Type</Table.Th>
+            <Table.Th>Description</Table.Th>
+          </Table.Tr>
+        </Table.Thead>
+        <Table.Tbody>
+          {set.columns.map((column) => (
+            <Fragment key={column.column}>
+              <ColumnRow
+                set={set}
+                column={column}
+                isEditable={isEditable}
+                isOpen={open === column.column}
+                toggle={() => setOpen(open === column.column ? undefined : column.column)}
+                change={change}
+              />
+              {open === column.column && (
+                <Table.Tr>
+                  <Table.Td />
+                  <Table.Td colSpan={4}>
+                    <ColumnWords set={set} column={column} isEditable={isEditable} change={change} />
+                  </Table.Td>
+                </Table.Tr>
+              )}
+            </Fragment>
+          ))}
+        </Table.Tbody>
+      </Table>
+    </Table.ScrollContainer>
+  );
+}
+
+interface ColumnRowProps extends ColumnsGridProps {
+  column: ColumnDesignInfo;
+  isOpen: boolean;
+  toggle: () => void;
+}
+
+function ColumnRow({ set, column, isEditable, isOpen, toggle, change }: ColumnRowProps) {
+  const name = column.column;
+  const put = (path: string[], value: unknown) => change({ set: set.index, path, value });
+  const said = valueAt(set.written, 'columns', name);
+  const type = typeof said === 'string' ? said : textAt(said, 'type');
+  const isPublishable = column.type !== undefined;
+  return (
+    <Table.Tr data-hidden={!column.isShown || undefined} className="column">
+      <Table.Td>
+        <Checkbox
+          size="xs"
+          aria-label={`Show ${name}`}
+          checked={column.isShown}
+          disabled={!isEditable || !isPublishable}
+          onChange={(event) => put(['hide', name], !event.currentTarget.checked)}
+        />
+      </Table.Td>
+      <Table.Td>
+        <Group gap={4} wrap="nowrap">
+          <ActionIcon
+            size="xs"
+            variant="subtle"
+            color="gray"
+            aria-label={`More of ${name}`}
+            aria-expanded={isOpen}
+            onClick={toggle}
+          >
+            {isOpen ? <IconChevronDown size={14} /> : <IconChevronRight size={14} />}
+          </ActionIcon>
+          <div>
+            <Group gap={4} wrap="nowrap">
+              <bdi>{name}</bdi>
+              {set.key.includes(name) && <IconKey size={14} role="img" aria-label="part of the key" />}
+            </Group>
+            <Text size="xs" c="dimmed" title={column.reason} className="clip" maw={130}>
+              {column.declaredType || 'no type'}
+              {column.isNullable ? '' : ', not null'}
+              {column.group && `, in ${column.group}`}
+            </Text>
+          </div>
+        </Group>
+      </Table.Td>
+      <Table.Td>
+        <CommitInput
+          aria-label={`Public name of ${name}`}
+          value={column.name === column.ownName ? '' : column.name}
+          placeholder={column.ownName}
+          disabled={!isEditable || !isPublishable}
+          commit={(value) => put(['columns', name, 'name'], value === column.ownName ? undefined : value)}
+          miw={96}
+        />
+      </Table.Td>
+      <Table.Td>
+        <TypeInput
+          label={`Type of ${name}`}
+          value={type}
+          own={column.ownType}
+          isEditable={isEditable}
+          commit={(value) => put(['columns', name, 'type'], value || undefined)}
+        />
+      </Table.Td>
+      <Table.Td>
+        <CommitInput
+          aria-label={`Description of ${name}`}
+          value={textAt(said, 'description')}
+          placeholder={column.comment}
+          disabled={!isEditable || !isPublishable}
+          commit={(value) => put(['columns', name, 'description'], value || undefined)}
+          miw={110}
+        />
+      </Table.Td>
+    </Table.Tr>
+  );
+}
+
+interface TypeInputProps {
+  label: string;
+  value: string;
+  own?: string;
+  isEditable: boolean;
+  commit: (value: string) => void;
+}
+
+function TypeInput({ label, value, own, isEditable, commit }: TypeInputProps) {
+  const [typed, setTyped] = useState<string>();
+  const settle = (text: string | undefined) => {
+    if (text !== undefined && text.trim() !== value) commit(text.trim());
+    setTyped(undefined);
+  };
+  return (
+    <Autocomplete
+      aria-label={label}
+      size="xs"
+      data={types}
+      value={typed ?? value}
+      placeholder={own?.replace(/^Edm\./, '') ?? 'cannot be published'}
+      disabled={!isEditable}
+      onChange={setTyped}
+      onOptionSubmit={settle}
+      onBlur={() => settle(typed)}
+      miw={96}
+    />
+  );
+}
+
+function ColumnWords({ set, column, isEditable, change }: ColumnsGridProps & { column: ColumnDesignInfo }) {
+  const name = column.column;
+  const said = valueAt(set.written, 'columns', name);
+  return (
+    <SimpleGrid cols={{ base: 1, sm: 3 }} spacing="xs" verticalSpacing={4} pb="xs">
+      {words.map(({ word, label, hint, kind }) => (
+        <CommitInput
+          key={word}
+          label={label}
+          placeholder={hint}
+          value={kind === 'list' ? listAt(said, word).join(', ') : textAt(said, word)}
+          disabled={!isEditable}
+          commit={(text) =>
+            change({
+              set: set.index,
+              path: ['columns', name, word],
+              value: !text
+                ? undefined
+                : kind === 'list'
+                  ? text.split(',').map((one) => one.trim())
+                  : kind === 'number'
+                    ? numberOf(text)
+                    : text,
+            })
+          }
+        />
+      ))}
+    </SimpleGrid>
+  );
+}

@@ -1,0 +1,173 @@
+import { ActionIcon, Button, Checkbox, Group, MultiSelect, Stack, Table, TagsInput, Text } from '@mantine/core';
+import { IconTrash } from '@tabler/icons-react';
+import type { RuleDesignInfo } from '../../api/client';
+import { Empty } from '../../components/States';
+import { CommitInput } from './CommitInput';
+
+interface RulesFormProps {
+  rules: RuleDesignInfo[];
+  roles: string[];
+  /** Columns that rules can hide; empty = the rules hold for sets of different columns. */
+  columns: string[];
+  isEditable: boolean;
+  label: string;
+  /** The rules as the file will have them, and the place of the one that was changed. */
+  change: (rules: WrittenRule[], at?: number) => void;
+}
+
+/** A rule as a file writes it. */
+export interface WrittenRule {
+  who: string[];
+  may?: string[];
+  deny?: string[];
+  rows?: string;
+  hide?: string[];
+  mask?: string[];
+}
+
+const operations = ['read', 'create', 'update', 'delete'];
+const alone = ['anyone', 'signed-in', 'nobody'];
+
+export function written(rule: RuleDesignInfo): WrittenRule {
+  return {
+    who: rule.who,
+    ...(rule.denies ? { deny: rule.may } : { may: rule.may }),
+    ...(rule.rows ? { rows: rule.rows } : {}),
+    ...(rule.hide.length > 0 ? { hide: rule.hide } : {}),
+    ...(rule.mask.length > 0 ? { mask: rule.mask } : {}),
+  };
+}
+
+/** Who may do what, one rule in a row; a caller may what any of them allows. */
+export function RulesForm({ rules, roles, columns, isEditable, label, change }: RulesFormProps) {
+  const put = (at: number, part: Partial<RuleDesignInfo>) =>
+    change(
+      rules.map((rule, index) => written(index === at ? { ...rule, ...part } : rule)),
+      at,
+    );
+  return (
+    <Stack gap="xs">
+      {rules.length === 0 ? (
+        <Empty>Nobody may do anything here yet. Add a rule.</Empty>
+      ) : (
+        <Table.ScrollContainer minWidth={columns.length > 0 ? 760 : 420}>
+          <Table verticalSpacing={4} horizontalSpacing={6} aria-label={label}>
+            <Table.Thead>
+              <Table.Tr>
+                <Table.Th>Who</Table.Th>
+                {operations.map((operation) => (
+                  <Table.Th key={operation} className="operation">
+                    {operation}
+                  </Table.Th>
+                ))}
+                {columns.length > 0 && (
+                  <>
+                    <Table.Th>Rows</Table.Th>
+                    <Table.Th>Hidden columns</Table.Th>
+                  </>
+                )}
+                <Table.Th aria-label="Remove" />
+              </Table.Tr>
+            </Table.Thead>
+            <Table.Tbody>
+              {rules.map((rule, at) => (
+                <Table.Tr key={at}>
+                  <Table.Td>
+                    <TagsInput
+                      size="xs"
+                      aria-label={`Who, in rule ${at + 1}`}
+                      data={[...alone, ...roles]}
+                      value={rule.who}
+                      disabled={!isEditable}
+                      onChange={(who) => put(at, { who: aloneOrRoles(who) })}
+                      miw={150}
+                      styles={{ inputField: { minWidth: 30 } }}
+                    />
+                    {rule.denies && (
+                      <Text size="xs" c="red">
+                        may never
+                      </Text>
+                    )}
+                  </Table.Td>
+                  {operations.map((operation) => (
+                    <Table.Td key={operation} className="operation">
+                      <Checkbox
+                        size="xs"
+                        aria-label={`${operation}, in rule ${at + 1}`}
+                        checked={rule.may.includes(operation)}
+                        disabled={!isEditable}
+                        onChange={(event) =>
+                          put(at, {
+                            may: event.currentTarget.checked
+                              ? operations.filter((one) => one === operation || rule.may.includes(one))
+                              : rule.may.filter((one) => one !== operation),
+                          })
+                        }
+                      />
+                    </Table.Td>
+                  ))}
+                  {columns.length > 0 && (
+                    <>
+                      <Table.Td>
+                        <CommitInput
+                          aria-label={`Rows, in rule ${at + 1}`}
+                          placeholder="all rows"
+                          value={rule.rows ?? ''}
+                          disabled={!isEditable}
+                          commit={(rows) => put(at, { rows: rows || undefined })}
+                          miw={190}
+                        />
+                      </Table.Td>
+                      <Table.Td>
+                        <MultiSelect
+                          size="xs"
+                          aria-label={`Hidden columns, in rule ${at + 1}`}
+                          data={columns}
+                          value={rule.hide}
+                          searchable
+                          disabled={!isEditable || rule.denies}
+                          onChange={(hide) => put(at, { hide })}
+                          miw={150}
+                        />
+                      </Table.Td>
+                    </>
+                  )}
+                  <Table.Td>
+                    <ActionIcon
+                      size="sm"
+                      variant="subtle"
+                      color="red"
+                      aria-label={`Remove rule ${at + 1}`}
+                      disabled={!isEditable}
+                      onClick={() => change(rules.filter((_, index) => index !== at).map(written))}
+                    >
+                      <IconTrash size={15} />
+                    </ActionIcon>
+                  </Table.Td>
+                </Table.Tr>
+              ))}
+            </Table.Tbody>
+          </Table>
+        </Table.ScrollContainer>
+      )}
+      {isEditable && (
+        <Group>
+          <Button
+            size="xs"
+            variant="default"
+            onClick={() => change([...rules.map(written), { who: ['signed-in'], may: ['read'] }])}
+          >
+            Add a rule
+          </Button>
+        </Group>
+      )}
+    </Stack>
+  );
+}
+
+/** Words such as anyone stand alone: the one that was chosen last wins. */
+function aloneOrRoles(who: string[]): string[] {
+  const last = who[who.length - 1];
+  if (last === undefined) return ['nobody'];
+  return alone.includes(last) ? [last] : who.filter((one) => !alone.includes(one));
+}

@@ -1,0 +1,173 @@
+import { Button, Checkbox, Group, List, MultiSelect, Select, SimpleGrid, Stack, Text } from '@mantine/core';
+import { useMutation } from '@tanstack/react-query';
+import type { SetDesignInfo } from '../../api/client';
+import { type Change, fetchKeys } from '../../api/design';
+import { Failed } from '../../components/States';
+import { CommitInput } from './CommitInput';
+import { listAt, numberOf, textAt } from './words';
+
+interface SetFormProps {
+  set: SetDesignInfo;
+  isEditable: boolean;
+  change: (...changes: Change[]) => void;
+}
+
+const operations = ['read', 'create', 'update', 'delete'];
+
+/** A set's name, key, operations and pages. */
+export function SetForm({ set, isEditable, change }: SetFormProps) {
+  const put = (word: string, value: unknown) => change({ set: set.index, path: [word], value });
+  const text = (word: string, label: string, placeholder = '') => (
+    <CommitInput
+      label={label}
+      placeholder={placeholder}
+      value={textAt(set.written, word)}
+      disabled={!isEditable}
+      commit={(value) => put(word, value === placeholder ? undefined : numberOf(value) || undefined)}
+    />
+  );
+  const columns = set.columns.map((column) => column.column);
+  return (
+    <Stack gap="sm" maw={760}>
+      <SimpleGrid cols={{ base: 1, sm: 2 }} spacing="sm" verticalSpacing="xs">
+        {text('name', 'Public name', set.ownName)}
+        {text('type', 'Name of its type', set.ownType)}
+      </SimpleGrid>
+      {text('description', 'Description', set.comment)}
+      <KeyForm set={set} isEditable={isEditable} change={change} />
+      <Checkbox.Group
+        label="Allowed operations"
+        description="What anybody at all can do; the rules say who."
+        value={set.allow}
+        onChange={(value) =>
+          put(
+            'allow',
+            operations.filter((one) => value.includes(one)),
+          )
+        }
+      >
+        <Group gap="md" mt={6}>
+          {operations.map((operation) => (
+            <Checkbox key={operation} size="xs" value={operation} label={operation} disabled={!isEditable} />
+          ))}
+        </Group>
+      </Checkbox.Group>
+      <SimpleGrid cols={{ base: 1, sm: 3 }} spacing="sm" verticalSpacing="xs">
+        {text('page', 'Rows of a page', '100')}
+        {text('largest-page', 'Most rows of a page')}
+        <Select
+          size="xs"
+          label="Version column"
+          placeholder="none"
+          data={['row', ...columns]}
+          clearable
+          searchable
+          disabled={!isEditable}
+          value={textAt(set.written, 'version') || null}
+          onChange={(value) => put('version', value ?? undefined)}
+        />
+      </SimpleGrid>
+      <SimpleGrid cols={{ base: 1, sm: 2 }} spacing="sm" verticalSpacing="xs">
+        <CommitInput
+          label="Order"
+          placeholder="by the key"
+          value={listAt(set.written, 'order').join(', ')}
+          disabled={!isEditable}
+          commit={(value) => put('order', value ? value.split(',').map((one) => one.trim()) : undefined)}
+        />
+        <Select
+          size="xs"
+          label="Changes are told by"
+          placeholder="not told"
+          data={columns}
+          clearable
+          searchable
+          disabled={!isEditable}
+          value={textAt(set.written, 'changes') || null}
+          onChange={(value) => put('changes', value ?? undefined)}
+        />
+      </SimpleGrid>
+      <Checkbox
+        size="xs"
+        label="Is read with a filter only, never as a whole"
+        checked={textAt(set.written, 'requires-filter') === 'true'}
+        disabled={!isEditable}
+        onChange={(event) => put('requires-filter', event.currentTarget.checked || undefined)}
+      />
+    </Stack>
+  );
+}
+
+function KeyForm({ set, isEditable, change }: SetFormProps) {
+  const find = useMutation({ mutationFn: () => fetchKeys(set.source, set.from) });
+  const isKeyless = textAt(set.written, 'keyless') === 'true';
+  const declare = (columns: string[]) => {
+    const isOwn = columns.join() === set.catalogKey.join();
+    change({ set: set.index, path: ['key'], value: isOwn || columns.length === 0 ? undefined : columns });
+  };
+  return (
+    <div>
+      <Group align="end" gap="xs">
+        <MultiSelect
+          size="xs"
+          label="Key"
+          description={
+            set.catalogKey.length > 0
+              ? `The database declares ${set.catalogKey.join(', ')}.`
+              : 'The database declares none: say what identifies a row.'
+          }
+          data={set.columns.map((column) => column.column)}
+          searchable
+          disabled={!isEditable}
+          value={set.key}
+          onChange={declare}
+          flex={1}
+          miw={220}
+        />
+        <Button size="xs" variant="default" loading={find.isPending} onClick={() => find.mutate()}>
+          Find keys
+        </Button>
+      </Group>
+      {set.catalogKey.length === 0 && (
+        <Checkbox
+          size="xs"
+          mt={6}
+          label="Nothing identifies a row: read it as a plain collection"
+          checked={isKeyless}
+          disabled={!isEditable}
+          onChange={(event) => change({ set: set.index, path: ['keyless'], value: event.currentTarget.checked })}
+        />
+      )}
+      {find.isError && <Failed error={find.error} />}
+      {find.data && (
+        <section aria-label="Keys that were found">
+          <Text size="sm" mt={6}>
+            {find.data.rows.toLocaleString()} rows were counted over {find.data.tried} combinations of columns.
+            {find.data.candidates.length === 0 && ' No one, two or three columns identify a row.'}
+          </Text>
+          <List size="sm" spacing={2}>
+            {find.data.candidates.slice(0, 8).map((candidate) => (
+              <List.Item key={candidate.columns.join()}>
+                <Group gap="xs">
+                  <b>{candidate.columns.join(', ')}</b>
+                  <Text span size="sm" c="dimmed">
+                    {candidate.reason}
+                  </Text>
+                  <Button
+                    size="compact-xs"
+                    variant="default"
+                    aria-label={`Take ${candidate.columns.join(', ')}`}
+                    disabled={!isEditable}
+                    onClick={() => declare(candidate.columns)}
+                  >
+                    Take
+                  </Button>
+                </Group>
+              </List.Item>
+            ))}
+          </List>
+        </section>
+      )}
+    </div>
+  );
+}
