@@ -58,6 +58,7 @@ const router = createBrowserRouter(
         { path: 'accounts', ...page(() => import('./features/access/AccountsPage'), 'AccountsPage') },
         { path: 'publishing', ...page(() => import('./features/publishing/PublishingPage'), 'PublishingPage') },
         { path: 'requests', ...page(() => import('./features/requests/RequestsPage'), 'RequestsPage') },
+        { path: 'verify', ...page(() => import('./features/verify/VerifyPage'), 'VerifyPage') },
         { path: 'audit', ...page(() => import('./features/access/AuditPage'), 'AuditPage') },
         { path: 'services/:service/access', ...page(() => import('./features/access/AccessPage'), 'AccessPage') },
         {

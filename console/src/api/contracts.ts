@@ -986,6 +986,77 @@ export interface ValueRuleInfo {
   message?: string;
 }
 
+/** What a verification found. */
+export interface VerificationDetails {
+  summary: VerificationSummary;
+  parts: VerifiedPart[];
+  /** The verification of the same services before it; missing = none is kept. */
+  before?: number;
+  /** Checks that passed then and fail now. */
+  broken: string[];
+  /** Checks that failed then and pass now. */
+  mended: string[];
+}
+
+/** How far a verification is. */
+export interface VerificationState {
+  at: string;
+  by: string;
+  /** Empty = all. */
+  services: string[];
+  isRunning: boolean;
+  /** What is being done. */
+  part: string;
+  detail: string;
+  /** The parts that are done. */
+  done: string[];
+  /** Why it ended without a report. */
+  failure?: string;
+  /** Under which its report is kept. */
+  number?: number;
+}
+
+/** What a verification found, in numbers. */
+export interface VerificationSummary {
+  number: number;
+  at: string;
+  by: string;
+  /** Empty = all. */
+  services: string[];
+  passed: number;
+  failed: number;
+  skipped: number;
+  seconds: number;
+}
+
+/** The verification that is running, and those that have ended. */
+export interface Verifications {
+  /** Missing = none was started since the service runs. */
+  current?: VerificationState;
+  /** The newest first. */
+  former: VerificationSummary[];
+}
+
+/** A check of a set, or of the service. */
+export interface VerifiedCheck {
+  check: string;
+  subject: string;
+  outcome: 'passed' | 'failed' | 'skipped';
+  message: string;
+  /** How many rows or values were looked at. */
+  examined: number;
+  /** The request that shows it. */
+  url?: string;
+}
+
+/** A service on one face, as one kind of caller. */
+export interface VerifiedPart {
+  title: string;
+  url: string;
+  seconds: number;
+  checks: VerifiedCheck[];
+}
+
 /** The workspace and its sources. */
 export interface WorkspaceInfo {
   title?: string;

@@ -13,6 +13,7 @@ import {
 } from '@mantine/core';
 import { useDisclosure, useLocalStorage } from '@mantine/hooks';
 import {
+  IconChecklist,
   IconDatabase,
   IconFileText,
   IconHistory,
@@ -107,6 +108,7 @@ export function Frame() {
         ))}
         <NavLink component={RouterLink} to="/publishing" label="Publishing" leftSection={<IconRocket size={16} />} />
         <NavLink component={RouterLink} to="/requests" label="Requests" leftSection={<IconSend size={16} />} />
+        <NavLink component={RouterLink} to="/verify" label="Verify" leftSection={<IconChecklist size={16} />} />
         <NavLink
           component={RouterLink}
           to="/accounts"

@@ -131,9 +131,7 @@ public sealed record SetDesign(
         var catalog = workspace.Catalogs.GetValueOrDefault(set.Source.Value);
         var found = set.Select is null ? catalog?.Find(set.From.Value) : null;
         // What was described knows more than the list of the catalog.
-        var item = found is null
-            ? null
-            : built?.Facts.FirstOrDefault(f => f.Name == found.Name && f.Schema == found.Schema && f.Columns.Length > 0) ?? found;
+        var item = found is null ? null : built?.Facts.LastOrDefault(f => f.Name == found.Name && f.Schema == found.Schema) ?? found;
         var (ownName, ownType) = (
             PublicNames.Set(item?.Name ?? set.From.Value, names),
             PublicNames.Type(item?.Name ?? set.From.Value, names)

@@ -180,13 +180,15 @@ public static class YamlEdit
         if (isFlow)
             return $"{key}: {Flow(whole)}";
         var line = $"{indent}{key}: {Flow(whole, isOuter: true)}{lineEnd}";
-        var isShort = line.Length <= LongestLine && !(whole.ValueKind == JsonValueKind.Array && whole.EnumerateArray().Any(IsMapping));
+        var isShort = line.Length <= LongestLine && !HasMappings(whole);
         return isShort || whole.ValueKind is not (JsonValueKind.Object or JsonValueKind.Array)
             ? line
             : $"{indent}{key}:{lineEnd}{Block(whole, indent + "  ", lineEnd)}";
     }
 
-    private static bool IsMapping(JsonElement value) => value.ValueKind == JsonValueKind.Object;
+    /// <summary>A list of mappings is read best with one in a line.</summary>
+    private static bool HasMappings(JsonElement value) =>
+        value.ValueKind == JsonValueKind.Array && value.EnumerateArray().Any(i => i.ValueKind == JsonValueKind.Object);
 
     /// <summary>A key as it is written: words need no quotes, not even those that YAML reads as yes or no elsewhere.</summary>
     private static string Key(string key) =>
@@ -260,8 +262,16 @@ public static class YamlEdit
         bool isFlow
     )
     {
-        var instead = Flow(Whole(path, at, value), isOuter: !isFlow);
+        var whole = Whole(path, at, value);
         var colon = text.IndexOf(':', key.End);
+        if (!isFlow && HasMappings(whole))
+        {
+            var (lineEnd, indent) = (LineEnd(text), new string(' ', Column(text, key.Start) + 2));
+            var note = old is YamlScalar { IsEmpty: true } ? "" : text[(colon + 1)..old.Start].Split('\n')[0].TrimEnd();
+            var end = old is YamlScalar { IsEmpty: true } ? colon + 1 : old.End;
+            return Splice(text, colon + 1, end, note + lineEnd + Block(whole, indent, lineEnd).TrimEnd());
+        }
+        var instead = Flow(whole, isOuter: !isFlow);
         // What stands between key and value in the same line is kept; a comment there moves behind the value.
         if (old is YamlScalar { IsEmpty: true })
             return Splice(text, colon + 1, colon + 1, " " + instead);

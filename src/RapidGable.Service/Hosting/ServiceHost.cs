@@ -111,6 +111,11 @@ public static class ServiceHost
             .AddSingleton<TrialHost>(_ => (tried, lent, secret, prefix) => Trial(tried, lent, secret, prefix, registry.Off));
         builder.Services.AddSingleton(archive).AddSingleton(new SecretKeeper(state, outer)).AddSingleton(revisions).AddSingleton(board);
         builder.Services.AddSingleton(new Draft(folder, environment)).AddSingleton(new DraftFolder(folder));
+        builder
+            .Services.AddSingleton(new VerificationArchive(state))
+            .AddSingleton<DraftVerification>()
+            .AddSingleton<VerificationWork>(services => services.GetRequiredService<DraftVerification>().RunAsync)
+            .AddSingleton(services => ActivatorUtilities.CreateInstance<VerificationRuns>(services, time));
         AddServices(builder.Services, registry, state, options, time);
         var app = builder.Build();
         if (!options.IsTrial)

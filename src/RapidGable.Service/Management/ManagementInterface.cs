@@ -61,6 +61,7 @@ internal static class ManagementInterface
         DraftEndpoints.Map(manage, registry, time);
         DesignEndpoints.Map(manage, registry, time);
         ConnectEndpoints.Map(manage, registry);
+        VerificationEndpoints.Map(manage, registry);
         RequestEndpoints.Map(manage, registry);
         SecretEndpoints.Map(manage, registry);
     }

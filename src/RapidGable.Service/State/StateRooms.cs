@@ -20,6 +20,9 @@ public static class StateRooms
     /// <summary>Answers of repeatable requests.</summary>
     public const string Answers = "answers";
 
+    /// <summary>The newest verifications, by their numbers.</summary>
+    public const string Verifications = "verifications";
+
     /// <summary>The journal of what happened; a part for each day.</summary>
     public const string Audit = "audit";
 }

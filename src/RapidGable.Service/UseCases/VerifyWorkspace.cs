@@ -28,6 +28,11 @@ public sealed record VerifyOptions(long Rows, bool WithAccess, bool WithWrites, 
 {
     /// <summary>The accounts of the workspace, for the callers of kept requests; null = it has none.</summary>
     public AccountDirectory? Accounts { get; init; }
+
+    /// <summary>The services that are verified, without kept requests; empty = all, and the requests.</summary>
+    public ImmutableArray<string> Services { get; init; } = [];
+
+    internal bool Includes(string service) => Services.IsEmpty || Services.Contains(service);
 }
 
 /// <summary>
@@ -42,11 +47,11 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
     {
         var registry = new ServiceRegistry(workspace);
         var reports = await AsDeclaredAsync(registry, cancellation);
-        if (registry.All.Any(IsPartlyClosed))
+        if (registry.All.Any(s => options.Includes(s.Model.Service) && IsPartlyClosed(s)))
             reports.AddRange(await ClosedAsync(registry, cancellation));
         if (options.WithWrites)
             reports.AddRange(await WritesAsync(cancellation));
-        if (!workspace.Declaration.Requests.IsEmpty)
+        if (!workspace.Declaration.Requests.IsEmpty && options.Services.IsEmpty)
             reports.Add(await progress.RunAsync("Trying kept requests", _ => RequestsAsync(cancellation)));
         return new VerificationReport([.. reports]);
     }
@@ -137,7 +142,7 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
         await using var app = await StartAsync(workspace, trial.Keys, cancellation);
         var (address, reports) = (AddressOf(app), new List<ServiceReport>());
         using var client = Client();
-        foreach (var service in registry.All)
+        foreach (var service in registry.All.Where(s => options.Includes(s.Model.Service)))
         {
             var name = service.Model.Service;
             reports.AddRange(
@@ -163,7 +168,7 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
     /// <summary>Services with sets that are not open to everybody, as somebody who may read all of them.</summary>
     private async Task<List<ServiceReport>> ClosedAsync(ServiceRegistry registry, CancellationToken cancellation)
     {
-        var closed = registry.All.Where(IsPartlyClosed).Select(s => s.Model.Service).ToHashSet();
+        var closed = registry.All.Where(IsPartlyClosed).Select(s => s.Model.Service).Where(options.Includes).ToHashSet();
         var (opened, key, caller) = WriteTrial.Open(workspace);
         await using var app = await StartAsync(opened, new Dictionary<string, Caller> { [key] = caller }, cancellation);
         var (address, reports) = (AddressOf(app), new List<ServiceReport>());
@@ -247,7 +252,7 @@ public sealed class VerifyWorkspace(LoadedWorkspace workspace, VerifyOptions opt
         await using var app = await StartAsync(opened, new Dictionary<string, Caller> { [key] = caller }, cancellation);
         var (address, reports) = (AddressOf(app), new List<ServiceReport>());
         using var client = Client();
-        foreach (var service in new ServiceRegistry(opened).All)
+        foreach (var service in new ServiceRegistry(opened).All.Where(s => options.Includes(s.Model.Service)))
         {
             if (IsWritten(service.On("odata").ModelFor(caller)))
                 reports.Add(

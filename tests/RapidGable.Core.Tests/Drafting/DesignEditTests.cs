@@ -86,6 +86,7 @@ public class DesignEditTests
         "+    relations: { station: { to: Stations, on: station_id } }"
     )]
     [InlineData(null, "rules", """[{"who":["anyone"],"may":["read"]}]""", "+rules:\n+  - { who: anyone, may: read }")]
+    [InlineData(4, "hide", """[{"a":1},{"b":[2,3]}]""", "-    hide: report\n+    hide:\n+      - { a: 1 }\n+      - { b: [2, 3] }")]
     [InlineData(null, "title", "\"All rivers\"", "-title: Rivers\n+title: All rivers")]
     public void A_change_is_written_in_its_shortest_form(int? set, string path, string? value, string difference) =>
         Assert.Equal(difference, Difference(Service, DesignEdit.Apply(Service, Change(set, path, value))));

@@ -17,13 +17,16 @@ public abstract class BrowserTests : IAsyncLifetime
 
     protected IPage Page { get; private set; } = null!;
 
+    /// <summary>Gives variables to the service; null = there are none.</summary>
+    private protected virtual Func<string, string?>? Environment => null;
+
     /// <summary>Writes what is served.</summary>
     private protected abstract void Fill(TestWorkspace folder);
 
     public async Task InitializeAsync()
     {
         Fill(_folder);
-        Service = await RunningService.StartAsync(_folder.Folder);
+        Service = await RunningService.StartAsync(_folder.Folder, environment: Environment);
         // The machine may be busy, and passwords are slow on purpose.
         Assertions.SetDefaultExpectTimeout(20_000);
         _playwright = await Playwright.CreateAsync();

@@ -140,14 +140,22 @@ function Forms({ service, state }: { service: string; state: Design }) {
   const [sought, setSought] = useState('');
   const [caller, setCaller] = useState('');
   const sets = state.design?.sets ?? [];
-  const wanted = search.get('set');
-  const chosen = wanted === itself ? undefined : (sets.find((set) => set.name === wanted) ?? sets[0]);
-  const tab = search.get('tab') ?? 'columns';
+  // Held here, since the address follows a moment later, and a quick second click must not go back to what it says.
+  const [view, setView] = useState({ set: search.get('set') ?? undefined, tab: search.get('tab') ?? 'columns' });
+  // A set that gets another name stays the one that is shown.
+  const [place, setPlace] = useState<number>();
+  const named = sets.find((set) => set.name === view.set) ?? sets.find((set) => set.index === place);
+  const chosen = view.set === itself ? undefined : (named ?? sets[0]);
+  if (chosen && chosen.index !== place) setPlace(chosen.index);
+  const { tab } = view;
+  const go = (part: Partial<typeof view>) => setView((now) => ({ ...now, ...part }));
+  const shown = chosen?.name ?? itself;
+  useEffect(() => {
+    setSearch({ set: shown, tab }, { replace: true });
+  }, [setSearch, shown, tab]);
   const line = chosen?.line ?? 1;
   const { show } = state;
   useEffect(() => show(line), [show, line, chosen?.name]);
-  const go = (part: Record<string, string>) =>
-    setSearch({ set: chosen?.name ?? itself, tab, ...part }, { replace: true });
   const found = sets.filter((set) => `${set.name} ${set.from}`.toLowerCase().includes(sought.trim().toLowerCase()));
   if (!state.design) return null;
   return (
@@ -166,7 +174,7 @@ function Forms({ service, state }: { service: string; state: Design }) {
             component="button"
             py={3}
             active={!chosen}
-            label="The service itself"
+            label="Service"
             leftSection={<IconTable size={15} aria-hidden />}
             onClick={() => go({ set: itself })}
           />

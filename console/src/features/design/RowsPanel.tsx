@@ -3,6 +3,7 @@ import { useDebouncedValue } from '@mantine/hooks';
 import { useQuery } from '@tanstack/react-query';
 import { fetchAccounts, type SetDesignInfo } from '../../api/client';
 import { fetchDesignRows } from '../../api/design';
+import { Scroller } from '../../components/Scroller';
 import { Failed, Pending } from '../../components/States';
 
 interface RowsPanelProps {
@@ -96,7 +97,7 @@ function Rows({ payload }: { payload: Payload }) {
         {Number(count ?? rows.length).toLocaleString()} rows{rows.length > 0 && `, the first ${rows.length}`}:
       </Text>
       {rows.length > 0 && (
-        <Table.ScrollContainer minWidth={320}>
+        <Scroller label="The first rows">
           <Table verticalSpacing={2} striped>
             <Table.Thead>
               <Table.Tr>
@@ -117,7 +118,7 @@ function Rows({ payload }: { payload: Payload }) {
               ))}
             </Table.Tbody>
           </Table>
-        </Table.ScrollContainer>
+        </Scroller>
       )}
     </>
   );

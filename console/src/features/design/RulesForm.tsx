@@ -50,7 +50,7 @@ export function RulesForm({ rules, roles, columns, isEditable, label, change }: 
       {rules.length === 0 ? (
         <Empty>Nobody may do anything here yet. Add a rule.</Empty>
       ) : (
-        <Table.ScrollContainer minWidth={columns.length > 0 ? 760 : 420}>
+        <Table.ScrollContainer minWidth={columns.length > 0 ? 660 : 420}>
           <Table verticalSpacing={4} horizontalSpacing={6} aria-label={label}>
             <Table.Thead>
               <Table.Tr>
@@ -80,7 +80,7 @@ export function RulesForm({ rules, roles, columns, isEditable, label, change }: 
                       value={rule.who}
                       disabled={!isEditable}
                       onChange={(who) => put(at, { who: aloneOrRoles(who) })}
-                      miw={150}
+                      miw={120}
                       styles={{ inputField: { minWidth: 30 } }}
                     />
                     {rule.denies && (
@@ -115,7 +115,7 @@ export function RulesForm({ rules, roles, columns, isEditable, label, change }: 
                           value={rule.rows ?? ''}
                           disabled={!isEditable}
                           commit={(rows) => put(at, { rows: rows || undefined })}
-                          miw={190}
+                          miw={160}
                         />
                       </Table.Td>
                       <Table.Td>
@@ -127,7 +127,7 @@ export function RulesForm({ rules, roles, columns, isEditable, label, change }: 
                           searchable
                           disabled={!isEditable || rule.denies}
                           onChange={(hide) => put(at, { hide })}
-                          miw={150}
+                          miw={120}
                         />
                       </Table.Td>
                     </>

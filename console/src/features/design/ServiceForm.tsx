@@ -44,7 +44,14 @@ export function ServiceForm({ design, isEditable, change }: ServiceFormProps) {
         roles={design.roles}
         columns={[]}
         isEditable={isEditable}
-        change={(rules) => change({ path: ['rules'], value: rules })}
+        change={(rules, at) =>
+          change(
+            // A rule that is changed leaves the lines of the others alone.
+            at !== undefined && Array.isArray(valueAt(design.written, 'rules'))
+              ? { path: ['rules', at], value: rules[at] }
+              : { path: ['rules'], value: rules },
+          )
+        }
       />
     </Stack>
   );

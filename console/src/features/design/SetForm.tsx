@@ -148,7 +148,7 @@ function KeyForm({ set, isEditable, change }: SetFormProps) {
           <List size="sm" spacing={2}>
             {find.data.candidates.slice(0, 8).map((candidate) => (
               <List.Item key={candidate.columns.join()}>
-                <Group gap="xs">
+                <Group gap="xs" wrap="nowrap">
                   <b>{candidate.columns.join(', ')}</b>
                   <Text span size="sm" c="dimmed">
                     {candidate.reason}

@@ -1,5 +1,5 @@
 import { undo, redo } from '@codemirror/commands';
-import { EditorView } from '@codemirror/view';
+import type { EditorView } from '@codemirror/view';
 import { useDebouncedValue } from '@mantine/hooks';
 import { useQuery, useQueryClient } from '@tanstack/react-query';
 import { useCallback, useRef, useState } from 'react';
@@ -53,7 +53,8 @@ export function useDesign(service: string) {
     const view = editor.current;
     if (!view) return;
     const from = view.state.doc.line(Math.min(Math.max(line, 1), view.state.doc.lines)).from;
-    view.dispatch({ effects: EditorView.scrollIntoView(from, { y: 'start', yMargin: 24 }) });
+    // The text moves, and not the page around it.
+    view.scrollDOM.scrollTop = view.lineBlockAt(from).top - 24;
   }, []);
   return {
     show,

@@ -50,7 +50,7 @@ export function Editor({ file, text, schema, findings, isEditable, change, save,
   const extensions = useMemo(
     () => [
       ...(/\.ya?ml$/.test(file) ? [yaml()] : []),
-      EditorView.contentAttributes.of({ 'aria-label': `Text of ${file}` }),
+      EditorView.contentAttributes.of({ 'aria-label': `Text of ${file}`, tabindex: '0' }),
       autocompletion({ override: [completer(schema, [])] }),
       keymap.of([
         {

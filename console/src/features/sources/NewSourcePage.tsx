@@ -42,7 +42,7 @@ export function NewSourcePage() {
   const [password, setPassword] = useState('');
   const draft = useQuery({ queryKey: ['draft'], queryFn: fetchDraft });
   const around = useQuery({ queryKey: ['draft', 'databases'], queryFn: fetchDatabases });
-  const whole = { ...fields, variable: fields.variable || variableOf(fields.name) };
+  const whole = { ...fields, variable: fields.variable || (fields.name && variableOf(fields.name)) };
   const [settled] = useDebouncedValue(JSON.stringify(editsOf(whole)), 200);
   const text = useQuery({
     queryKey: ['draft', 'source-text', settled],
