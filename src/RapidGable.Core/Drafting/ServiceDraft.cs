@@ -92,7 +92,9 @@ public sealed class ServiceDraft
         var draft = new ServiceDraft(source, catalog, existing, names, named, text ?? "");
         var entries = new List<string>();
         // Of two tables with one name, that of the default schema gets it.
-        foreach (var item in objects.OrderBy(o => catalog.ShortName(o) == o.Name ? 0 : 1))
+        // Tables come before the views over them.
+        var ordered = objects.OrderBy(o => catalog.ShortName(o) == o.Name ? 0 : 1).ThenBy(o => o.Kind == SourceObjectKind.Table ? 0 : 1);
+        foreach (var item in ordered)
             entries.AddRange(await draft.EntryAsync(item, progress, cancellation));
         var whole = text is null ? draft.Header(title) + string.Concat(entries.Select(e => $"  {e}\n")) : Inserted(text, entries);
         return new DraftResult(whole, [.. draft._added], [.. draft._known], [.. draft._refused])

@@ -16,7 +16,9 @@ internal static class SourceViews
             workspace.Sources[name].Address,
             workspace.Declaration.Sources.FirstOrDefault(s => s.Name == name)?.Title,
             workspace.Declaration.Sources.FirstOrDefault(s => s.Name == name)?.Description,
-            catalog?.Objects.Select(o => Summary(workspace, name, catalog, o)) ?? [],
+            // Tables first, as a draft writes them.
+            catalog?.Objects.OrderBy(o => o.Kind == SourceObjectKind.Table ? 0 : 1).Select(o => Summary(workspace, name, catalog, o))
+                ?? [],
             catalog?.Routines.Select(Routine) ?? []
         );
     }

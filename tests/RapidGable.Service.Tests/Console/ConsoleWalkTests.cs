@@ -82,7 +82,7 @@ public abstract class ConsoleWalkTests : BrowserTests
         folder.Write("workspace.yaml", "title: Walk\n");
         _path = folder.Folder;
         var file = Path.Combine(_path, "network.db");
-        NetworkDatabase.Make(file, 2_000, _ => { });
+        NetworkDatabase.Make(file, 23_000, _ => { });
         Make(file);
     }
 
@@ -233,9 +233,9 @@ public abstract class ConsoleWalkTests : BrowserTests
           - visit   # table, 8 columns, key id, refers to station, technician
           - visit_task   # table, 5 columns, key visit_id, line_no, refers to visit
           - from: daily_summary   # view, 7 columns, no key in the catalog
-            key: [station_id, sensor_no, day]   # identifies each of 60 rows; see 'gable keys' for others
+            key: [station_id, sensor_no, day]   # identifies each of 462 rows; see 'gable keys' for others
           - from: station_latest   # view, 7 columns, no key in the catalog
-            key: station_id   # identifies each of 27 rows; see 'gable keys' for others
+            key: station_id   # identifies each of 120 rows; see 'gable keys' for others
             relations: { station: { to: Stations, on: station_id } }
 
         """;

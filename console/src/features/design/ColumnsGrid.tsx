@@ -1,9 +1,10 @@
-import { ActionIcon, Autocomplete, Checkbox, Group, SimpleGrid, Table, Text } from '@mantine/core';
+import { ActionIcon, Autocomplete, Group, SimpleGrid, Table, Text } from '@mantine/core';
 import { IconChevronDown, IconChevronRight, IconKey } from '@tabler/icons-react';
 import { Fragment, useState } from 'react';
 import type { ColumnDesignInfo, SetDesignInfo } from '../../api/client';
 import type { Change } from '../../api/design';
 import { CommitInput } from './CommitInput';
+import { QuickCheckbox } from './QuickCheckbox';
 import { listAt, numberOf, textAt, valueAt } from './words';
 
 interface ColumnsGridProps {
@@ -97,12 +98,11 @@ function ColumnRow({ set, column, isEditable, isOpen, toggle, change }: ColumnRo
   return (
     <Table.Tr data-hidden={!column.isShown || undefined} className="column">
       <Table.Td>
-        <Checkbox
-          size="xs"
+        <QuickCheckbox
           aria-label={`Show ${name}`}
           checked={column.isShown}
           disabled={!isEditable || !isPublishable}
-          onChange={(event) => put(['hide', name], !event.currentTarget.checked)}
+          change={(isShown) => put(['hide', name], !isShown)}
         />
       </Table.Td>
       <Table.Td>

@@ -13,6 +13,7 @@ import { Findings } from '../draft/Findings';
 import { WriteButtons, WriteFaults } from '../draft/WriteBar';
 import { AccessForm } from './AccessForm';
 import { ColumnsGrid } from './ColumnsGrid';
+import { Changing } from './QuickCheckbox';
 import { RelationsForm } from './RelationsForm';
 import { RowsPanel } from './RowsPanel';
 import { ServiceForm } from './ServiceForm';
@@ -83,7 +84,9 @@ function ServiceDesign({ service }: { service: string }) {
       {state.failure && <Failed error={state.failure} />}
       <div className={hasText ? 'design with-text' : 'design'}>
         {design ? (
-          <Forms service={service} state={state} />
+          <Changing value={state.isChanging}>
+            <Forms service={service} state={state} />
+          </Changing>
         ) : (
           <Empty>The text cannot be read as a service yet. Its faults stand beside it.</Empty>
         )}

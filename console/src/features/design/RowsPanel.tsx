@@ -94,7 +94,8 @@ function Rows({ payload }: { payload: Payload }) {
   return (
     <>
       <Text size="sm" mb={4}>
-        {Number(count ?? rows.length).toLocaleString()} rows{rows.length > 0 && `, the first ${rows.length}`}:
+        {Number(count ?? rows.length).toLocaleString()} {Number(count ?? rows.length) === 1 ? 'row' : 'rows'}
+        {rows.length > 0 && `, the first ${rows.length}`}:
       </Text>
       {rows.length > 0 && (
         <Scroller label="The first rows">

@@ -1,8 +1,9 @@
-import { ActionIcon, Button, Checkbox, Group, MultiSelect, Stack, Table, TagsInput, Text } from '@mantine/core';
+import { ActionIcon, Button, Group, MultiSelect, Stack, Table, TagsInput, Text } from '@mantine/core';
 import { IconTrash } from '@tabler/icons-react';
 import type { RuleDesignInfo } from '../../api/client';
 import { Empty } from '../../components/States';
 import { CommitInput } from './CommitInput';
+import { QuickCheckbox } from './QuickCheckbox';
 
 interface RulesFormProps {
   rules: RuleDesignInfo[];
@@ -91,14 +92,13 @@ export function RulesForm({ rules, roles, columns, isEditable, label, change }: 
                   </Table.Td>
                   {operations.map((operation) => (
                     <Table.Td key={operation} className="operation">
-                      <Checkbox
-                        size="xs"
+                      <QuickCheckbox
                         aria-label={`${operation}, in rule ${at + 1}`}
                         checked={rule.may.includes(operation)}
                         disabled={!isEditable}
-                        onChange={(event) =>
+                        change={(isAllowed) =>
                           put(at, {
-                            may: event.currentTarget.checked
+                            may: isAllowed
                               ? operations.filter((one) => one === operation || rule.may.includes(one))
                               : rule.may.filter((one) => one !== operation),
                           })

@@ -1,9 +1,10 @@
-import { Button, Checkbox, Group, List, MultiSelect, Select, SimpleGrid, Stack, Text } from '@mantine/core';
+import { Button, Group, Input, List, MultiSelect, Select, SimpleGrid, Stack, Text } from '@mantine/core';
 import { useMutation } from '@tanstack/react-query';
 import type { SetDesignInfo } from '../../api/client';
 import { type Change, fetchKeys } from '../../api/design';
 import { Failed } from '../../components/States';
 import { CommitInput } from './CommitInput';
+import { QuickCheckbox } from './QuickCheckbox';
 import { listAt, numberOf, textAt } from './words';
 
 interface SetFormProps {
@@ -35,23 +36,29 @@ export function SetForm({ set, isEditable, change }: SetFormProps) {
       </SimpleGrid>
       {text('description', 'Description', set.comment)}
       <KeyForm set={set} isEditable={isEditable} change={change} />
-      <Checkbox.Group
+      <Input.Wrapper
+        size="xs"
         label="Allowed operations"
+        labelElement="div"
         description="What anybody at all can do; the rules say who."
-        value={set.allow}
-        onChange={(value) =>
-          put(
-            'allow',
-            operations.filter((one) => value.includes(one)),
-          )
-        }
       >
-        <Group gap="md" mt={6}>
+        <Group gap="md" mt={6} role="group" aria-label="Allowed operations">
           {operations.map((operation) => (
-            <Checkbox key={operation} size="xs" value={operation} label={operation} disabled={!isEditable} />
+            <QuickCheckbox
+              key={operation}
+              label={operation}
+              checked={set.allow.includes(operation)}
+              disabled={!isEditable}
+              change={(isAllowed) =>
+                put(
+                  'allow',
+                  operations.filter((one) => (one === operation ? isAllowed : set.allow.includes(one))),
+                )
+              }
+            />
           ))}
         </Group>
-      </Checkbox.Group>
+      </Input.Wrapper>
       <SimpleGrid cols={{ base: 1, sm: 3 }} spacing="sm" verticalSpacing="xs">
         {text('page', 'Rows of a page', '100')}
         {text('largest-page', 'Most rows of a page')}
@@ -87,12 +94,11 @@ export function SetForm({ set, isEditable, change }: SetFormProps) {
           onChange={(value) => put('changes', value ?? undefined)}
         />
       </SimpleGrid>
-      <Checkbox
-        size="xs"
+      <QuickCheckbox
         label="Is read with a filter only, never as a whole"
         checked={textAt(set.written, 'requires-filter') === 'true'}
         disabled={!isEditable}
-        onChange={(event) => put('requires-filter', event.currentTarget.checked || undefined)}
+        change={(isNeeded) => put('requires-filter', isNeeded || undefined)}
       />
     </Stack>
   );
@@ -129,13 +135,12 @@ function KeyForm({ set, isEditable, change }: SetFormProps) {
         </Button>
       </Group>
       {set.catalogKey.length === 0 && (
-        <Checkbox
-          size="xs"
+        <QuickCheckbox
           mt={6}
           label="Nothing identifies a row: read it as a plain collection"
           checked={isKeyless}
           disabled={!isEditable}
-          onChange={(event) => change({ set: set.index, path: ['keyless'], value: event.currentTarget.checked })}
+          change={(value) => change({ set: set.index, path: ['keyless'], value })}
         />
       )}
       {find.isError && <Failed error={find.error} />}

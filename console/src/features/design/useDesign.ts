@@ -63,6 +63,7 @@ export function useDesign(service: string) {
     design: sound.current?.design,
     findings: design.data?.findings ?? [],
     isPending: isChanging > 0 || design.isFetching || settled !== draft.text,
+    isChanging: isChanging > 0,
     failure,
     change,
     takeEditor: (view: EditorView | undefined) => {

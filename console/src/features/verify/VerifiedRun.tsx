@@ -95,7 +95,7 @@ function Part({ part, sought }: { part: VerifiedPart; sought: string }) {
             <Table.Tbody>
               {shown.slice(0, 500).map((check, at) => (
                 <Table.Tr key={at}>
-                  <Table.Td w={80}>
+                  <Table.Td w={100}>
                     <Badge tt="none" variant="light" color={colours[check.outcome]}>
                       {check.outcome}
                     </Badge>
