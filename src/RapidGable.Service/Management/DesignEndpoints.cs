@@ -16,7 +16,7 @@ using RapidGable.UseCases;
 
 namespace RapidGable.Service.Management;
 
-/// <summary>The parts of the management interface behind the forms for a service: its design, changes of it, and rows to try them on.</summary>
+/// <summary>The parts of the management interface behind the forms for a service: its design, changes of it, and rows to try.</summary>
 internal static class DesignEndpoints
 {
     private const int MostChanges = 1_000;
