@@ -43,6 +43,7 @@ var root = new RootCommand(
     TryCommand.Create(),
     CompareCommand.Create(),
     VerifyCommand.Create(),
+    HandoverCommand.Create(),
     AccessCommand.Create(),
     UserCommand.Create(),
     ApiKeyCommand.Create(),

@@ -1,5 +1,6 @@
 using System.CommandLine;
 using RapidGable.Declarations;
+using RapidGable.Model;
 using RapidGable.Service.UseCases;
 using RapidGable.Verification;
 using Spectre.Console;
@@ -38,6 +39,10 @@ internal static class VerifyCommand
         {
             Description = "With --writes: make up the same entities as a run that said this seed; others each time when left out.",
         };
+        var services = new Option<string[]>("--service")
+        {
+            Description = "Only this service, and no kept requests; can be given several times.",
+        };
         var json = CommonOptions.Json();
         var command = new ExampleCommand(
             "verify",
@@ -58,6 +63,7 @@ internal static class VerifyCommand
             rows,
             access,
             writes,
+            services,
             seed,
             junit,
             html,
@@ -75,7 +81,10 @@ internal static class VerifyCommand
                         result.GetValue(writes),
                         result.GetValue(seed) ?? Random.Shared.Next(1, 1_000_000),
                         IsQuiet: !Console.IsErrorRedirected
-                    ),
+                    )
+                    {
+                        Services = [.. result.GetValue(services) ?? []],
+                    },
                     result.GetValue(junit),
                     result.GetValue(html),
                     result.GetValue(details),
@@ -105,6 +114,8 @@ internal static class VerifyCommand
                     ? "--access needs the workspace: who may do what is declared there."
                     : "--writes needs the workspace: what may be written is declared there."
             );
+        if (url is not null && !options.Services.IsEmpty)
+            throw new UsageException("--service chooses services of a workspace; --url names one already.");
         var report = url is null
             ? await VerifyWorkspaceAsync(folder, options, json, cancellation)
             : await VerifyUrlAsync(GetCommand.Address(url).OriginalString, options.Rows, json, cancellation);
@@ -182,6 +193,9 @@ internal static class VerifyCommand
     {
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
         Terminal.WriteDiagnostics(workspace.Diagnostics);
+        var names = workspace.Services.Select(s => s.Model.Service).ToList();
+        if (options.Services.FirstOrDefault(s => !names.Contains(s)) is { } unknown && !workspace.Diagnostics.HasErrors)
+            throw new UsageException($"There is no service '{unknown}'.{NearestName.Hint(unknown, names)}");
         return workspace.Diagnostics.HasErrors
             ? null
             : await new VerifyWorkspace(

@@ -114,6 +114,8 @@ public static class ServiceHost
         builder
             .Services.AddSingleton(new VerificationArchive(state))
             .AddSingleton<DraftVerification>()
+            .AddSingleton<DraftHandover>()
+            .AddSingleton<HandoverWork>(services => services.GetRequiredService<DraftHandover>().RunAsync)
             .AddSingleton<VerificationWork>(services => services.GetRequiredService<DraftVerification>().RunAsync)
             .AddSingleton(services => ActivatorUtilities.CreateInstance<VerificationRuns>(services, time));
         AddServices(builder.Services, registry, state, options, time);

@@ -62,6 +62,7 @@ internal static class ManagementInterface
         DesignEndpoints.Map(manage, registry, time);
         ConnectEndpoints.Map(manage, registry);
         VerificationEndpoints.Map(manage, registry);
+        HandoverEndpoint.Map(manage);
         RequestEndpoints.Map(manage, registry);
         SecretEndpoints.Map(manage, registry);
     }

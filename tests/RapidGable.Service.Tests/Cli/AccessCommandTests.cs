@@ -176,6 +176,8 @@ public sealed class AccessCommandTests : IDisposable
     [InlineData(2, "Declare a certificate, or the proxies", "serve", ".", "--address", "0.0.0.0")]
     [InlineData(2, "--address needs an address", "serve", ".", "--address", "everywhere")]
     [InlineData(2, "--access needs the workspace", "verify", "--url", "http://127.0.0.1:1/odata/x/", "--access")]
+    [InlineData(2, "--service chooses services of a workspace", "verify", "--url", "http://127.0.0.1:1/odata/x/", "--service", "x")]
+    [InlineData(2, "There is no service 'river'", "verify", ".", "--service", "river")]
     public async Task A_wrong_call_of_the_newer_commands_says_what_is_wrong(int code, string message, params string[] arguments)
     {
         var result = await RunAsync(null, arguments);

@@ -137,6 +137,7 @@ public sealed class AdministrationTests : IAsyncLifetime
     [InlineData("POST", "/manage/draft/rows")]
     [InlineData("POST", "/manage/draft/connect")]
     [InlineData("GET", "/manage/draft/databases")]
+    [InlineData("GET", "/manage/handover/s")]
     [InlineData("GET", "/manage/verifications")]
     [InlineData("GET", "/manage/verifications/1")]
     [InlineData("GET", "/manage/verifications/1/report")]

@@ -33,6 +33,9 @@ export function ServicePage() {
           <Button component={Link} to={`/design/${service}`} variant="default" size="xs">
             Change the design
           </Button>
+          <Button component="a" href={`/manage/handover/${service}`} target="_blank" variant="default" size="xs">
+            Page for consumers
+          </Button>
           <Button component={Link} to={`/services/${service}/access`} variant="default" size="xs">
             Who may do what
           </Button>
