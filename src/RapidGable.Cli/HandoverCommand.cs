@@ -64,8 +64,8 @@ internal static class HandoverCommand
     )
     {
         var origin = Origin(address);
-        var caller =
-            NamedCaller.Of(AccountOptions.Read(folder), who) ?? throw new UsageException($"'{who}' is no user, and no list of roles.");
+        var caller = NamedCaller.Of(AccountOptions.Read(folder), who)
+            ?? throw new UsageException($"'{who}' is no user, and no list of roles.");
         await using var workspace = await Terminal.LoadAsync(folder, cancellation);
         if (workspace.Diagnostics.HasErrors)
         {

@@ -14,7 +14,7 @@ internal static class DemoFolder
         foreach (var service in Directory.EnumerateFiles(Path.Combine(Demo, "services")))
             folder.Write("services/" + Path.GetFileName(service), File.ReadAllText(service));
         foreach (var kept in Directory.EnumerateFiles(Path.Combine(Demo, "requests")))
-            folder.Write("requests/" + Path.GetFileName(kept), File.ReadAllText(kept));
+            folder.Write("requests/" + Path.GetFileName(kept), File.ReadAllText(kept).Replace("time 2000 ms", "time 60000 ms"));
         return folder
             .Write("sources/network.yaml", Read("sources/network.yaml").Replace("data/network.db", "data.db"))
             .WithNetwork(readings)

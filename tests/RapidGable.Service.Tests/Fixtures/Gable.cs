@@ -36,7 +36,7 @@ public static class Gable
         }
         var output = process.StandardOutput.ReadToEndAsync();
         var errors = process.StandardError.ReadToEndAsync();
-        using var limit = new CancellationTokenSource(TimeSpan.FromSeconds(60));
+        using var limit = new CancellationTokenSource(TimeSpan.FromMinutes(5));
         await process.WaitForExitAsync(limit.Token);
         return new CommandResult(process.ExitCode, await output, await errors);
     }

@@ -23,7 +23,10 @@ public sealed partial class HandoverTests : IAsyncLifetime
                 $"""
                 CREATE TABLE river (id INTEGER NOT NULL PRIMARY KEY, name TEXT, note TEXT);
                 CREATE TABLE plan (id INTEGER NOT NULL PRIMARY KEY, what TEXT);
-                INSERT INTO river VALUES (1, '{Markup.Replace("'", "''")}', 'hush'), (2, 'Birch', 'hush'), (3, 'Cedar', 'hush'), (4, 'Elm', 'hush');
+                INSERT INTO river VALUES (1, '{Markup.Replace(
+                    "'",
+                    "''"
+                )}', 'hush'), (2, 'Birch', 'hush'), (3, 'Cedar', 'hush'), (4, 'Elm', 'hush');
                 INSERT INTO plan VALUES (1, 'a dam');
                 """
             )
