@@ -57,7 +57,7 @@ public static class HandoverPage
             page.Append(CultureInfo.InvariantCulture, $"<p>{string.Join(" · ", said.OfType<string>())}</p>");
         page.Append(
             CultureInfo.InvariantCulture,
-            $"<p class=\"made\">Made on {at:yyyy-MM-dd} for {Text(facts.Caller)}: it shows what such callers may see.</p>"
+            $"<p class=\"made\">Made on {at:yyyy-MM-dd} for {(facts.IsSignedIn ? Text(facts.Caller) : "anonymous callers")}: it shows what they may see.</p>"
         );
     }
 
@@ -126,7 +126,7 @@ public static class HandoverPage
         var isOData = facts.Addresses.Any(a => a.Name == "OData" && first.Url.StartsWith(a.Url, StringComparison.Ordinal));
         page.Append("<h2>Programs</h2><p>They read all rows, page after page.")
             .Append(facts.IsSignedIn ? " The key stands in the variable <code>GABLE_KEY</code>.</p>" : "</p>");
-        foreach (var snippet in RequestSnippets.Of(first.Url, isOData, facts.IsSignedIn))
+        foreach (var snippet in RequestSnippets.Of(first.Url.Split('?')[0], isOData, facts.IsSignedIn))
             page.Append(
                 CultureInfo.InvariantCulture,
                 $"<details><summary>{Text(snippet.Language)}</summary><pre>{Text(snippet.Text)}</pre></details>"
