@@ -25,8 +25,8 @@ internal static class HandoverCommand
         var json = CommonOptions.Json();
         var command = new ExampleCommand(
             "handover",
-            "Write a page for the consumers of a service, with its documents beside it: addresses, how to sign in, requests that were answered, "
-                + "and programs. It shows what the caller may see, and nothing else.",
+            "Write a page for the consumers of a service, with its documents beside it: addresses, how to sign in, requests that were "
+                + "answered, and programs. It shows what the caller may see, and nothing else.",
             "gable handover demo rivers",
             "gable handover demo laboratory --as partner --address https://data.alderbasin.example --to for-the-agency"
         )

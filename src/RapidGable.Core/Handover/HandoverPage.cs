@@ -8,8 +8,9 @@ namespace RapidGable.Handover;
 public static class HandoverPage
 {
     private const string Style = """
-        body { font: 15px/1.55 system-ui, sans-serif; max-width: 64rem; margin: 2rem auto; padding: 0 1rem; color: #1c2430; background: #fff }
-        h1 { font-size: 1.6rem; margin-bottom: .25rem } h2 { font-size: 1.15rem; margin: 2rem 0 .5rem } h3 { font-size: 1rem; margin: 1rem 0 .25rem }
+        body { font: 15px/1.55 system-ui, sans-serif; max-width: 64rem; margin: 2rem auto; padding: 0 1rem }
+        body { color: #1c2430; background: #fff } h1 { font-size: 1.6rem; margin-bottom: .25rem }
+        h2 { font-size: 1.15rem; margin: 2rem 0 .5rem } h3 { font-size: 1rem; margin: 1rem 0 .25rem }
         p { margin: .25rem 0 .5rem } .made { color: #5a6675 } a { color: #0b6478 }
         table { border-collapse: collapse; width: 100% } th, td { text-align: left; padding: .3rem .6rem; vertical-align: top }
         th { border-bottom: 2px solid #d5dbe3 } td { border-bottom: 1px solid #e8ecf1 }
@@ -55,9 +56,10 @@ public static class HandoverPage
         };
         if (said.OfType<string>().Any())
             page.Append(CultureInfo.InvariantCulture, $"<p>{string.Join(" · ", said.OfType<string>())}</p>");
+        var caller = facts.IsSignedIn ? Text(facts.Caller) : "anonymous callers";
         page.Append(
             CultureInfo.InvariantCulture,
-            $"<p class=\"made\">Made on {at:yyyy-MM-dd} for {(facts.IsSignedIn ? Text(facts.Caller) : "anonymous callers")}: it shows what they may see.</p>"
+            $"<p class=\"made\">Made on {at:yyyy-MM-dd} for {caller}: it shows what they may see.</p>"
         );
     }
 

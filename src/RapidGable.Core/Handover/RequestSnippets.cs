@@ -84,6 +84,14 @@ public static class RequestSnippets
             """
         );
 
+    private const string CSharpKey = """
+        client.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue(
+            "Bearer",
+            Environment.GetEnvironmentVariable("GABLE_KEY")
+        );
+
+        """;
+
     private static RequestSnippet CSharp(string url, Names names, bool withKey) =>
         new(
             "C#",
@@ -92,11 +100,7 @@ public static class RequestSnippets
             using System.Text.Json;
 
             using var client = new HttpClient();
-            {{(
-                withKey
-                    ? "client.DefaultRequestHeaders.Authorization = new AuthenticationHeaderValue(\n    \"Bearer\",\n    Environment.GetEnvironmentVariable(\"GABLE_KEY\")\n);\n"
-                    : ""
-            )}}for (string? url = {{Text(url)}}; url is not null; )
+            {{(withKey ? CSharpKey : "")}}for (string? url = {{Text(url)}}; url is not null; )
             {
                 using var page = JsonDocument.Parse(await client.GetStringAsync(url));
                 foreach (var row in page.RootElement.GetProperty({{Text(names.Rows)}}).EnumerateArray())

@@ -156,6 +156,23 @@ public sealed partial class HandoverTests : IAsyncLifetime
         Assert.Equal(rows, int.Parse(output));
     }
 
+    [Theory]
+    [InlineData("Shell", "bash")]
+    [InlineData("Python", "python3")]
+    public async Task A_program_signs_in_by_its_key(string language, string runner)
+    {
+        var made = await Gable.RunAsync(_folder.Folder, "api-key", "make", ".", "program", "--role", "office");
+        var key = KeyPattern().Match(made.Output).Value;
+        var snippet = RequestSnippets.Of(_http.Address + "/odata/s/Plans", isOData: true, withKey: true).First(s => s.Language == language);
+        await File.WriteAllTextAsync(Path.Combine(_folder.Folder, "program"), snippet.Text);
+        var command = $"GABLE_KEY={key} {runner} program | grep -c 'a dam'";
+        Assert.Equal("1", await Clients.RunInAsync(_folder.Folder, "bash", "-c", command));
+    }
+
+    [Fact]
+    public void Every_program_takes_the_key_from_a_variable() =>
+        Assert.All(RequestSnippets.Of("http://x/odata/s/Plans", true, true), s => Assert.Contains("GABLE_KEY", s.Text));
+
     private static async Task<string> RunAsync(string language, string folder, string text)
     {
         const string Count = " | grep -oE 'Alder|Birch|Cedar|Elm' | wc -l";
@@ -192,6 +209,9 @@ public sealed partial class HandoverTests : IAsyncLifetime
                 return await Clients.RunInAsync(folder, "bash", "-c", "dotnet run -c Release -v quiet" + Count);
         }
     }
+
+    [GeneratedRegex("gablekey_[A-Za-z0-9_-]+")]
+    private static partial Regex KeyPattern();
 
     [GeneratedRegex("href=\"([^\"]+)\"")]
     private static partial Regex LinkPattern();
