@@ -14,7 +14,9 @@ export function ServicesPage() {
       {services.isPending && <Pending what="the services" />}
       {services.isError && <Failed error={services.error} retry={services.refetch} />}
       {services.data?.length === 0 && (
-        <Empty>The workspace declares no service yet. Write one in services/, and check it with “gable check”.</Empty>
+        <Empty>
+          There is no service yet. <Link to="/sources">Connect a database</Link>, tick tables and views, and publish them.
+        </Empty>
       )}
       <Stack gap="md" maw={900}>
         {services.data?.map((service) => (
