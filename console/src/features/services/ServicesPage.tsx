@@ -15,7 +15,8 @@ export function ServicesPage() {
       {services.isError && <Failed error={services.error} retry={services.refetch} />}
       {services.data?.length === 0 && (
         <Empty>
-          There is no service yet. <Link to="/sources">Connect a database</Link>, tick tables and views, and publish them.
+          There is no service yet. <Link to="/sources">Connect a database</Link>, tick tables and views, and publish
+          them.
         </Empty>
       )}
       <Stack gap="md" maw={900}>
