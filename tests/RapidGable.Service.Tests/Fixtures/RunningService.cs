@@ -42,6 +42,18 @@ public sealed class RunningService : IAsyncDisposable
     /// <summary>What commands send in place of an administrator's key; null = there is an administrator.</summary>
     public string? LinkToken => ConsoleLink?.Split('=')[1];
 
+    /// <summary>Waits until an answer holds a text, such as a note that is written a moment later.</summary>
+    public async Task SaysAsync(string path, string text)
+    {
+        var answer = "";
+        for (var i = 0; i < 200 && !answer.Contains(text, StringComparison.Ordinal); i++)
+        {
+            await Task.Delay(i == 0 ? 0 : 50);
+            answer = (await SendAsync(path)).Text;
+        }
+        Assert.Contains(text, answer);
+    }
+
     /// <param name="handler">How it is called; null = without cookies and certificates.</param>
     /// <param name="environment">The variables of the process; null = there are none.</param>
     public static async Task<RunningService> StartAsync(
