@@ -45,7 +45,7 @@ public sealed class AwkwardCatalogTests(EnginesFixture engines)
         var draft = await Gable.RunAsync(folder.Folder, "draft", ".", "s", "--json");
         Assert.True(draft.Code == 1, draft.Errors + draft.Output);
         Assert.Equal(
-            "fails: division by zero; nothing: it has no columns",
+            "nothing: it has no columns; fails: division by zero",
             string.Join(
                 "; ",
                 draft.Json.GetProperty("refused").EnumerateArray().Select(r => $"{r.GetProperty("object")}: {r.GetProperty("why")}")
