@@ -1,4 +1,5 @@
 using System.CommandLine;
+using RapidGable.Service.Hosting;
 using RapidGable.Service.Identity;
 using RapidGable.Service.UseCases;
 using Spectre.Console;
@@ -74,7 +75,9 @@ internal static class HandoverCommand
         }
         var name = caller.IsSignedIn ? who! : NamedCaller.Anonymous;
         var wish = new HandoverWish(service, name, caller, origin, TimeProvider.System.GetUtcNow().UtcDateTime);
-        var files = await Terminal.WithStatusAsync($"Asking {service}", json, _ => new HandOver(workspace, wish).RunAsync(cancellation));
+        var files = await Terminal.WithStatusAsync($"Asking {service}", json, _ =>
+            new HandOver(workspace, wish, ServiceHost.Trial).RunAsync(cancellation)
+        );
         var target = to ?? Path.Combine("handover", service);
         try
         {

@@ -715,6 +715,9 @@ export interface RuleDesignInfo {
   rows?: string;
   hide: string[];
   mask: string[];
+  withCheck?: string;
+  largestPage?: number;
+  largestCost?: number;
 }
 
 /** What one rule does to one request. */

@@ -65,7 +65,10 @@ internal static class DesignViews
             rule.Denies,
             rule.Rows?.Value,
             rule.Hide.Select(h => h.Value),
-            rule.Mask.Select(m => m.Value)
+            rule.Mask.Select(m => m.Value),
+            rule.WithCheck?.Value,
+            rule.LargestPage,
+            rule.LargestCost
         );
 
     private static ColumnDesignInfo Column(ColumnDesign column) =>

@@ -8,7 +8,6 @@ using RapidGable.Handover;
 using RapidGable.Model;
 using RapidGable.Requests.Rest;
 using RapidGable.Service.Faces;
-using RapidGable.Service.Hosting;
 using RapidGable.Service.Trials;
 using RapidGable.UseCases;
 
@@ -31,7 +30,8 @@ public sealed record HandoverFile(string Name, string Text);
 /// Makes what the consumers of a service get. All requests are sent to a service of its own on a free port, as the caller for whom it is
 /// made, so that nothing stands in it which that caller may not see.
 /// </summary>
-public sealed class HandOver(LoadedWorkspace workspace, HandoverWish wish)
+/// <param name="host">Starts the service that is asked.</param>
+public sealed class HandOver(LoadedWorkspace workspace, HandoverWish wish, TrialHost host)
 {
     private const int MostOfAnswer = 4_000;
     private readonly string _key = Convert.ToHexStringLower(RandomNumberGenerator.GetBytes(32));
@@ -46,7 +46,7 @@ public sealed class HandOver(LoadedWorkspace workspace, HandoverWish wish)
         if (!odata.IsOpenTo(wish.Caller) && !rest.IsOpenTo(wish.Caller))
             throw new NotPossibleException($"{wish.Name} sees nothing of the service '{wish.Service}'. Name another caller.");
         var lent = wish.Caller.IsSignedIn ? new Dictionary<string, Caller> { [_key] = wish.Caller } : [];
-        await using var app = ServiceHost.Trial(workspace, lent, _secret, "");
+        await using var app = host(workspace, lent, _secret, "");
         await app.StartAsync(cancellation);
         using var client = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false })
         {

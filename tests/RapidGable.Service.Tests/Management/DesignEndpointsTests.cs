@@ -39,7 +39,7 @@ public sealed class DesignEndpointsTests : IAsyncLifetime
                     hide: note
                     rules:
                       - { who: office, may: [read, update] }
-                      - { who: field, may: read, rows: name eq 'Alder', hide: [name] }
+                      - { who: field, may: read, rows: name eq 'Alder', hide: [name], largest-page: 7 }
                   - gauge
                   - { from: latest, key: id }
 
@@ -74,6 +74,7 @@ public sealed class DesignEndpointsTests : IAsyncLifetime
         Assert.Equal(["id"], Texts(rivers.GetProperty("key")));
         Assert.True(rivers.GetProperty("hasOwnRules").GetBoolean());
         Assert.Equal("name eq 'Alder'", rivers.GetProperty("rules")[1].GetProperty("rows").GetString());
+        Assert.Equal(7, rivers.GetProperty("rules")[1].GetProperty("largestPage").GetInt32());
         var columns = rivers.GetProperty("columns").EnumerateArray().ToList();
         Assert.Equal(["id", "name", "note"], columns.Select(c => c.GetProperty("column").GetString()!));
         Assert.Equal([true, true, false], columns.Select(c => c.GetProperty("isShown").GetBoolean()));

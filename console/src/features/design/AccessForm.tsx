@@ -1,7 +1,7 @@
 import { Alert, Button, Stack } from '@mantine/core';
 import type { SetDesignInfo } from '../../api/client';
 import type { Change } from '../../api/design';
-import { RulesForm, written, type WrittenRule } from './RulesForm';
+import { type RuleEdit, RulesForm, written, type WrittenRule } from './RulesForm';
 import { valueAt } from './words';
 
 interface AccessFormProps {
@@ -14,15 +14,12 @@ interface AccessFormProps {
 /** The rules of a set, or those of its service that hold as long as it has none. */
 export function AccessForm({ set, roles, isEditable, change }: AccessFormProps) {
   const isList = Array.isArray(valueAt(set.written, 'rules'));
-  const put = (rules: WrittenRule[], at?: number) => {
-    const rule = at === undefined ? undefined : rules[at];
-    // A rule that is changed leaves the lines of the others alone.
+  const put = (rules: WrittenRule[], edit?: RuleEdit) =>
     change(
-      isList && rule
-        ? { set: set.index, path: ['rules', at ?? 0], value: rule }
+      isList && edit
+        ? { set: set.index, path: ['rules', ...edit.path], value: edit.value }
         : { set: set.index, path: ['rules'], value: rules },
     );
-  };
   return (
     <Stack gap="sm">
       {!set.hasOwnRules && (

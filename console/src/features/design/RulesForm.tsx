@@ -12,8 +12,14 @@ interface RulesFormProps {
   columns: string[];
   isEditable: boolean;
   label: string;
-  /** The rules as the file will have them, and the place of the one that was changed. */
-  change: (rules: WrittenRule[], at?: number) => void;
+  /** The rules as the file will have them, and the one value that makes the difference, for a file that has them as a list. */
+  change: (rules: WrittenRule[], edit: RuleEdit) => void;
+}
+
+/** A change below the list of rules; a missing value removes. */
+export interface RuleEdit {
+  path: (string | number)[];
+  value?: unknown;
 }
 
 /** A rule as a file writes it. */
@@ -24,6 +30,9 @@ export interface WrittenRule {
   rows?: string;
   hide?: string[];
   mask?: string[];
+  'with-check'?: string;
+  'largest-page'?: number;
+  'largest-cost'?: number;
 }
 
 const operations = ['read', 'create', 'update', 'delete'];
@@ -36,16 +45,21 @@ export function written(rule: RuleDesignInfo): WrittenRule {
     ...(rule.rows ? { rows: rule.rows } : {}),
     ...(rule.hide.length > 0 ? { hide: rule.hide } : {}),
     ...(rule.mask.length > 0 ? { mask: rule.mask } : {}),
+    ...(rule.withCheck ? { 'with-check': rule.withCheck } : {}),
+    ...(rule.largestPage ? { 'largest-page': rule.largestPage } : {}),
+    ...(rule.largestCost ? { 'largest-cost': rule.largestCost } : {}),
   };
 }
 
 /** Who may do what, one rule in a row; a caller may what any of them allows. */
 export function RulesForm({ rules, roles, columns, isEditable, label, change }: RulesFormProps) {
-  const put = (at: number, part: Partial<RuleDesignInfo>) =>
+  // One word of one rule, so that all others stay as they are written.
+  const put = (at: number, word: 'who' | 'may' | 'rows' | 'hide', value: string | string[] | undefined) =>
     change(
-      rules.map((rule, index) => written(index === at ? { ...rule, ...part } : rule)),
-      at,
+      rules.map((rule, index) => written(index === at ? { ...rule, [word]: value } : rule)),
+      { path: [at, word === 'may' && rules[at]?.denies ? 'deny' : word], value },
     );
+  const fresh: WrittenRule = { who: ['signed-in'], may: ['read'] };
   return (
     <Stack gap="xs">
       {rules.length === 0 ? (
@@ -80,7 +94,7 @@ export function RulesForm({ rules, roles, columns, isEditable, label, change }: 
                       data={[...alone, ...roles]}
                       value={rule.who}
                       disabled={!isEditable}
-                      onChange={(who) => put(at, { who: aloneOrRoles(who) })}
+                      onChange={(who) => put(at, 'who', aloneOrRoles(who))}
                       miw={120}
                       styles={{ inputField: { minWidth: 30 } }}
                     />
@@ -97,11 +111,11 @@ export function RulesForm({ rules, roles, columns, isEditable, label, change }: 
                         checked={rule.may.includes(operation)}
                         disabled={!isEditable}
                         change={(isAllowed) =>
-                          put(at, {
-                            may: isAllowed
-                              ? operations.filter((one) => one === operation || rule.may.includes(one))
-                              : rule.may.filter((one) => one !== operation),
-                          })
+                          put(
+                            at,
+                            'may',
+                            isAllowed ? [...rule.may, operation] : rule.may.filter((one) => one !== operation),
+                          )
                         }
                       />
                     </Table.Td>
@@ -114,7 +128,7 @@ export function RulesForm({ rules, roles, columns, isEditable, label, change }: 
                           placeholder="all rows"
                           value={rule.rows ?? ''}
                           disabled={!isEditable}
-                          commit={(rows) => put(at, { rows: rows || undefined })}
+                          commit={(rows) => put(at, 'rows', rows || undefined)}
                           miw={160}
                         />
                       </Table.Td>
@@ -126,7 +140,7 @@ export function RulesForm({ rules, roles, columns, isEditable, label, change }: 
                           value={rule.hide}
                           searchable
                           disabled={!isEditable || rule.denies}
-                          onChange={(hide) => put(at, { hide })}
+                          onChange={(hide) => put(at, 'hide', hide)}
                           miw={120}
                         />
                       </Table.Td>
@@ -139,7 +153,7 @@ export function RulesForm({ rules, roles, columns, isEditable, label, change }: 
                       color="red"
                       aria-label={`Remove rule ${at + 1}`}
                       disabled={!isEditable}
-                      onClick={() => change(rules.filter((_, index) => index !== at).map(written))}
+                      onClick={() => change(rules.filter((_, index) => index !== at).map(written), { path: [at] })}
                     >
                       <IconTrash size={15} />
                     </ActionIcon>
@@ -155,7 +169,7 @@ export function RulesForm({ rules, roles, columns, isEditable, label, change }: 
           <Button
             size="xs"
             variant="default"
-            onClick={() => change([...rules.map(written), { who: ['signed-in'], may: ['read'] }])}
+            onClick={() => change([...rules.map(written), fresh], { path: [rules.length], value: fresh })}
           >
             Add a rule
           </Button>

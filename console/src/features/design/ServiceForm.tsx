@@ -44,11 +44,10 @@ export function ServiceForm({ design, isEditable, change }: ServiceFormProps) {
         roles={design.roles}
         columns={[]}
         isEditable={isEditable}
-        change={(rules, at) =>
+        change={(rules, edit) =>
           change(
-            // A rule that is changed leaves the lines of the others alone.
-            at !== undefined && Array.isArray(valueAt(design.written, 'rules'))
-              ? { path: ['rules', at], value: rules[at] }
+            Array.isArray(valueAt(design.written, 'rules'))
+              ? { path: ['rules', ...edit.path], value: edit.value }
               : { path: ['rules'], value: rules },
           )
         }

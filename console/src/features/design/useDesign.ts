@@ -38,7 +38,13 @@ export function useDesign(service: string) {
     setChanging((count) => count + 1);
     queue.current = queue.current
       .then(async () => {
-        const answer = await fetchDesign(service, latest.current, changes);
+        let sent = latest.current;
+        let answer = await fetchDesign(service, sent, changes);
+        // What was typed into the text in the meantime stays: the change is made in that text.
+        while (sent !== latest.current) {
+          sent = latest.current;
+          answer = await fetchDesign(service, sent, changes);
+        }
         client.setQueryData(keyOf(answer.text), answer);
         latest.current = answer.text;
         if (editor.current) putText(editor.current, answer.text);

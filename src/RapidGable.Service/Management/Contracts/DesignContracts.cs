@@ -62,7 +62,10 @@ public sealed record RuleDesignInfo(
     bool Denies,
     string? Rows,
     IEnumerable<string> Hide,
-    IEnumerable<string> Mask
+    IEnumerable<string> Mask,
+    string? WithCheck,
+    int? LargestPage,
+    int? LargestCost
 );
 
 /// <summary>A column as it is declared, beside the property that becomes of it.</summary>
