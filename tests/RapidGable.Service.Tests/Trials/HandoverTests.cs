@@ -188,7 +188,8 @@ public sealed partial class HandoverTests : IAsyncLifetime
                 var compiler = Path.Combine(Gable.Root, "console/node_modules/typescript");
                 var script =
                     $"const ts=require('{compiler}'),fs=require('fs');fs.writeFileSync('program.mjs',"
-                    + "ts.transpileModule(fs.readFileSync('program','utf8'),{compilerOptions:{target:'ES2022',module:'ESNext'}}).outputText)";
+                    + "ts.transpileModule(fs.readFileSync('program','utf8'),"
+                    + "{compilerOptions:{target:'ES2022',module:'ESNext'}}).outputText)";
                 await Clients.RunInAsync(folder, "node", "-e", script);
                 return await Clients.RunInAsync(folder, "bash", "-c", "node program.mjs" + Count);
             default:
