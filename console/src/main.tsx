@@ -7,8 +7,8 @@ import { type ComponentType, StrictMode } from 'react';
 import { createRoot } from 'react-dom/client';
 import { createBrowserRouter, RouterProvider } from 'react-router';
 import { RequestError, signInByLink } from './api/client';
-import { ServicesPage } from './features/services/ServicesPage';
 import { Frame } from './components/Frame';
+import { HomePage } from './features/home/HomePage';
 import { NotFound } from './components/States';
 
 const theme = createTheme({
@@ -49,7 +49,8 @@ const router = createBrowserRouter(
       element: <Frame />,
       HydrateFallback: () => null,
       children: [
-        { index: true, element: <ServicesPage /> },
+        { index: true, element: <HomePage /> },
+        { path: 'services', ...page(() => import('./features/services/ServicesPage'), 'ServicesPage') },
         { path: 'sources', ...page(() => import('./features/sources/SourcesPage'), 'SourcesPage') },
         { path: 'sources/new', ...page(() => import('./features/sources/NewSourcePage'), 'NewSourcePage') },
         { path: 'files', ...page(() => import('./features/draft/FilesPage'), 'FilesPage') },
@@ -57,6 +58,7 @@ const router = createBrowserRouter(
         { path: 'services/:service', ...page(() => import('./features/services/ServicePage'), 'ServicePage') },
         { path: 'accounts', ...page(() => import('./features/access/AccountsPage'), 'AccountsPage') },
         { path: 'publishing', ...page(() => import('./features/publishing/PublishingPage'), 'PublishingPage') },
+        { path: 'compose', ...page(() => import('./features/compose/ComposePage'), 'ComposePage') },
         { path: 'requests', ...page(() => import('./features/requests/RequestsPage'), 'RequestsPage') },
         { path: 'verify', ...page(() => import('./features/verify/VerifyPage'), 'VerifyPage') },
         { path: 'audit', ...page(() => import('./features/access/AuditPage'), 'AuditPage') },

@@ -125,9 +125,15 @@ export async function send(method: string, url: string, body?: unknown): Promise
 }
 
 /** The same, whose refusals are looked at by the caller. */
-export async function sendPlain(method: string, url: string, body?: unknown): Promise<Response> {
+export async function sendPlain(
+  method: string,
+  url: string,
+  body?: unknown,
+  more?: { headers: Record<string, string>; signal: AbortSignal },
+): Promise<Response> {
+  const init = initOf(method, body);
   try {
-    return await fetch(url, initOf(method, body));
+    return await fetch(url, { ...init, signal: more?.signal, headers: { ...init.headers, ...more?.headers } });
   } catch {
     throw new RequestError(0, 'The service does not answer. Is it still running?');
   }

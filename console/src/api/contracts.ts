@@ -76,6 +76,36 @@ export interface AuditPage {
   events: AuditEvent[];
 }
 
+/** The answers about a set in the last hour. */
+export interface BusySet {
+  service: string;
+  /** Empty = documents, and what is no set. */
+  set: string;
+  requests: number;
+  /** All answers together. */
+  milliseconds: number;
+  slowest: number;
+}
+
+/** What callers may ask, and those who ask most. */
+export interface CallerLimits {
+  /** Missing = as much as they like. */
+  perMinute?: number;
+  atOnce?: number;
+  /** Counted where a limit is declared. */
+  busiest: CallerUse[];
+}
+
+/** What a caller asked in a minute. */
+export interface CallerUse {
+  who: string;
+  requests: number;
+  /** Requests that were refused for it. */
+  limited: number;
+  /** At four fifths of the limit, or over it. */
+  isNear: boolean;
+}
+
 /** A service whose revision changed. */
 export interface ChangedService {
   service: string;
@@ -166,6 +196,28 @@ export interface ColumnInfo {
   allowedValues: string[];
 }
 
+/** What the rows say of a column. */
+export interface ColumnLookInfo {
+  rows: number;
+  nulls: number;
+  /** The different values, the most frequent first; empty when there are many. */
+  values: ValueCountInfo[];
+  /** Types that most of the values fit, the best first. */
+  offers: ConversionOfferInfo[];
+  /** Rows whose value breaks the declared rules. */
+  breaks: number;
+  breakExamples: string[];
+  /** Names for the values, if they are to be an enumeration; empty when there are many. */
+  members: Record<string, string>;
+}
+
+/** How many rows fulfil a condition. */
+export interface ConditionCount {
+  rows: number;
+  /** Rows that do not. */
+  broken: number;
+}
+
 /** What came of connecting to a database. */
 export interface ConnectAnswer {
   ok: boolean;
@@ -178,6 +230,15 @@ export interface ConnectAnswer {
   /** What it holds. */
   counts: SchemaCount[];
   milliseconds: number;
+}
+
+/** A type that a column could have. */
+export interface ConversionOfferInfo {
+  /** As a declaration says it. */
+  words: Record<string, string>;
+  /** Rows that do not fit. */
+  misfits: number;
+  example?: string;
 }
 
 /** What the rows of a set prove. */
@@ -234,6 +295,22 @@ export interface DesignRows {
   fault?: RequestError;
   /** What each rule does for the caller. */
   rules: RuleEffect[];
+}
+
+/** Values that stand in several rows. */
+export interface DoubledKeyInfo {
+  values: (string | null)[];
+  rows: number;
+}
+
+/** Why some columns do not identify rows. */
+export interface DoubledKeysInfo {
+  /** Different values that stand in several rows. */
+  groups: number;
+  /** Rows with a null in one of the columns. */
+  nulls: number;
+  columns: string[];
+  examples: DoubledKeyInfo[];
 }
 
 /** Somebody else was first; nothing was written. */
@@ -489,12 +566,31 @@ export interface MeasureInfo {
   path?: string;
 }
 
+/** What requests, kept answers and plans hold, in bytes. */
+export interface MemoryUse {
+  used: number;
+  peak: number;
+  most: number;
+}
+
 /** A difference of metadata, and what it means for consumers. */
 export interface MetadataChange {
   subject: string;
   what: string;
   meaning: string;
   isBreaking: boolean;
+}
+
+/** What was answered in one minute. */
+export interface MinuteTraffic {
+  start: string;
+  requests: number;
+  /** Answers of 400 to 499. */
+  refused: number;
+  /** Answers of 500 and above. */
+  failed: number;
+  /** All answers together. */
+  milliseconds: number;
 }
 
 /** A navigation property. */
@@ -525,8 +621,20 @@ export interface ObjectDetails {
   textIndexes: TextIndexInfo[];
   columns: ColumnInfo[];
   foreignKeys: ForeignKeyInfo[];
+  /** Tables with foreign keys to it. */
+  referredBy: string[];
+  /** The columns of each index that is no key. */
+  indexes: string[][];
   /** Values as texts; null = there is none. */
   rows: ((string | null)[])[];
+}
+
+/** How large a table or view is. */
+export interface ObjectExtentInfo {
+  rows: number;
+  bytes?: number;
+  /** The SELECT of a view. */
+  definition?: string;
 }
 
 /** A table or view. */
@@ -543,10 +651,51 @@ export interface ObjectSummary {
   published: string[];
 }
 
+/** Rows of a relation that refer to nothing. */
+export interface OrphansInfo {
+  /** The set whose rows refer. */
+  holder: string;
+  referring: number;
+  orphans: number;
+  examples: string[];
+}
+
+/** How the service is doing. */
+export interface Overview {
+  /** When this was made, in UTC. */
+  at: string;
+  /** When the service started; what is counted begins then, or an hour ago. */
+  started: string;
+  /** Why the last good state is served; missing = there is no reason to. */
+  problem?: string;
+  services: ServiceTraffic[];
+  /** Sets that took most of the time in the last hour. */
+  busiest: BusySet[];
+  slow: SlowStatementInfo[];
+  /** From how many seconds in the database on a request is slow. */
+  slowSeconds: number;
+  limits: CallerLimits;
+  sources: SourceHealth[];
+  drift: DriftInfo[];
+  memory: MemoryUse;
+  isAuditKept: boolean;
+  /** The newest that were refused or held to a limit. */
+  refusals: AuditEvent[];
+  /** The newest revisions. */
+  publications: PublicationNote[];
+}
+
 /** A code for programs and a message for people. */
 export interface ProblemDetail {
   code: string;
   message: string;
+}
+
+/** A line of something that takes a while: how far it is, and at last the result or what is wrong. */
+export interface ProgressLine {
+  progress?: string;
+  result?: string | number;
+  error?: ProblemDetail;
 }
 
 /** A property of an entity type. */
@@ -581,6 +730,15 @@ export interface PropertyInfo {
   description?: string;
 }
 
+/** A publication. */
+export interface PublicationNote {
+  number: number;
+  at: string;
+  by: string;
+  message: string;
+  breaking: number;
+}
+
 /** What is published, what the draft would change, and what is switched off. */
 export interface PublishingState {
   /** The number of the revision that is served; missing = the files are followed. */
@@ -590,6 +748,31 @@ export interface PublishingState {
   /** In what the databases have moved away from the served revision. */
   drift: DriftInfo[];
   off: SwitchInfo[];
+}
+
+/** A column of what a query gives. */
+export interface QueryColumnInfo {
+  name: string;
+  column: string;
+  type: string;
+  nullable: boolean;
+}
+
+/** A query as it is declared, beside what becomes of it. */
+export interface QueryDesignInfo {
+  name: string;
+  /** The words and numbers that lead to it in the file. */
+  path: unknown[];
+  line: number;
+  source: string;
+  /** It may change something. */
+  changes: boolean;
+  /** It is published; else its declaration has faults. */
+  isBuilt: boolean;
+  parameters: QueryParameterInfo[];
+  /** What it gives, as the database describes it. */
+  columns: QueryColumnInfo[];
+  written: Record<string, unknown>;
 }
 
 /** What makes a set a query. */
@@ -606,6 +789,25 @@ export interface QueryInfo {
   statement: string;
   /** Title of the group that it belongs to; missing = none. */
   group?: string;
+}
+
+/** A parameter of a query. */
+export interface QueryParameterInfo {
+  name: string;
+  type: string;
+  isRequired: boolean;
+  sample: string;
+  /** What of the caller it is; missing = callers give it. */
+  takenFrom?: string;
+}
+
+/** Rows of a table or view. */
+export interface RawRows {
+  columns: string[];
+  /** Values as texts; null = there is none. */
+  rows: ((string | null)[])[];
+  /** There are rows behind them. */
+  hasMore: boolean;
 }
 
 /** What reading the workspace again has done. */
@@ -631,6 +833,32 @@ export interface RefusedRequest {
   rules: RuleEffect[];
 }
 
+/** A table or view in a picture of relations. */
+export interface RelatedObject {
+  name: string;
+  kind: string;
+  key: string[];
+  /** Those of keys first. */
+  columns: string[];
+  isPublished: boolean;
+}
+
+/** Tables and views that are tied by foreign keys. */
+export interface RelatedObjects {
+  objects: RelatedObject[];
+  ties: RelatedTie[];
+  /** There are more of them. */
+  isCut: boolean;
+}
+
+/** A foreign key. */
+export interface RelatedTie {
+  from: string;
+  columns: string[];
+  to: string;
+  targetColumns: string[];
+}
+
 /** A way from a set to another. */
 export interface RelationDesignInfo {
   name: string;
@@ -652,6 +880,12 @@ export interface RequestError {
   /** The text with a caret under that character. */
   pointer?: string;
   status: number;
+}
+
+/** A header of a request or an answer. */
+export interface RequestHeader {
+  name: string;
+  value: string;
 }
 
 /** What changes on one face. */
@@ -760,6 +994,36 @@ export interface SeenAnswer {
   body: string;
 }
 
+/** What came of a composed request. */
+export interface SentAnswer {
+  /** As whom it was sent. */
+  caller: string;
+  /** 0 = nothing came. */
+  status: number;
+  milliseconds: number;
+  headers: RequestHeader[];
+  /** Length of the whole body. */
+  bytes: number;
+  /** The body as text; missing = it is not text. */
+  body?: string;
+  /** The text is longer than what is shown. */
+  isCut: boolean;
+  /** What was sent to the databases, in order. */
+  statements: SentStatement[];
+  /** How many statements are not shown. */
+  moreStatements: number;
+  /** What the rules of the sets do for the caller. */
+  rules: RuleEffect[];
+}
+
+/** A statement that a request sent to a database. */
+export interface SentStatement {
+  source: string;
+  sql: string;
+  /** Its values. */
+  parameters: string[];
+}
+
 /** What a service says of itself; what is missing is not said. */
 export interface ServiceAboutInfo {
   version?: string;
@@ -787,6 +1051,7 @@ export interface ServiceDesignInfo {
   /** That rules and accounts name. */
   roles: string[];
   sets: SetDesignInfo[];
+  queries: QueryDesignInfo[];
 }
 
 /** All of a published service. */
@@ -831,6 +1096,16 @@ export interface ServiceSummary {
   about: ServiceAboutInfo;
 }
 
+/** The last hour of a service. */
+export interface ServiceTraffic {
+  name: string;
+  title: string;
+  /** All of it is switched off. */
+  isOff: boolean;
+  /** The oldest first, sixty of them. */
+  minutes: MinuteTraffic[];
+}
+
 /** Who manages. */
 export interface Session {
   /** There are administrators, so one of them must sign in. */
@@ -867,7 +1142,10 @@ export interface SetDesignInfo {
   hasOwnRules: boolean;
   /** Those that hold, of the service where the set has none itself. */
   rules: RuleDesignInfo[];
+  /** In the order of the properties. */
   columns: ColumnDesignInfo[];
+  /** Their names in the order of the table. */
+  ownColumns: string[];
   relations: RelationDesignInfo[];
   /** Its words, each a text, a list or a mapping. */
   written: Record<string, unknown>;
@@ -926,10 +1204,34 @@ export interface SetUser {
   name: string;
 }
 
+/** A statement that was slow. */
+export interface SlowStatementInfo {
+  service: string;
+  set: string;
+  sql: string;
+  count: number;
+  /** In the database, at most. */
+  seconds: number;
+  last: string;
+  /** How the engine means to run it; empty = it does not say. */
+  plan: string[];
+}
+
 /** A source and where it is. */
 export interface SourceAddress {
   name: string;
   address: string;
+}
+
+/** Whether a database answers. */
+export interface SourceHealth {
+  name: string;
+  title: string;
+  address: string;
+  /** Missing = it does. */
+  fault?: string;
+  /** That it took to answer. */
+  milliseconds: number;
 }
 
 /** All sources. */
@@ -977,6 +1279,12 @@ export interface UserInfo {
   attributes: Record<string, string[]>;
   /** Missing = not as far as the audit log goes. */
   lastUse?: string;
+}
+
+/** A value and how many rows have it. */
+export interface ValueCountInfo {
+  value: string;
+  rows: number;
 }
 
 /** What a written value must be. */

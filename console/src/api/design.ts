@@ -1,7 +1,7 @@
 // The design of a service: its declaration beside what becomes of it.
 
 import { send } from './client';
-import type { DesignAnswer, DesignRows, KeysAnswer } from './contracts';
+import type { DesignAnswer, DesignRows } from './contracts';
 
 /** A change of a design; a missing value removes what is there. */
 export interface Change {
@@ -16,13 +16,13 @@ export async function fetchDesign(service: string, text?: string, changes: Chang
   return (await send('POST', '/manage/draft/design', { service, text, changes })).json();
 }
 
-/** The first rows of a set as a caller would get them. */
-export async function fetchDesignRows(service: string, text: string, set: string, as?: string): Promise<DesignRows> {
-  return (await send('POST', '/manage/draft/rows', { service, text, set, as })).json();
-}
-
-/** The columns that identify the rows of a table or view, proved over all rows. */
-export async function fetchKeys(source: string, name: string): Promise<KeysAnswer> {
-  const query = new URLSearchParams({ name });
-  return (await send('GET', `/manage/sources/${encodeURIComponent(source)}/keys?${query}`)).json();
+/** The first rows of a set, or of a query with values, as a caller would get them. */
+export async function fetchDesignRows(
+  service: string,
+  text: string,
+  set: string,
+  as?: string,
+  values?: Record<string, string>,
+): Promise<DesignRows> {
+  return (await send('POST', '/manage/draft/rows', { service, text, set, as, values })).json();
 }

@@ -73,9 +73,14 @@ export async function checkTexts(texts: Record<string, string | null>): Promise<
   return (await send('POST', '/manage/draft/check', { texts })).json();
 }
 
-/** The file of a service with sets for more tables and views. */
-export async function chooseObjects(service: string, source: string, objects: string[]): Promise<ChosenObjects> {
-  return (await send('POST', '/manage/draft/choose', { service, source, objects })).json();
+/** The file of a service with sets for more tables and views; also for everything that they refer to. */
+export async function chooseObjects(
+  service: string,
+  source: string,
+  objects: string[],
+  withReferred = false,
+): Promise<ChosenObjects> {
+  return (await send('POST', '/manage/draft/choose', { service, source, objects, withReferred })).json();
 }
 
 /** As much of JSON Schema as completion needs. */

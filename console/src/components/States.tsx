@@ -43,7 +43,7 @@ export function Empty({ children }: { children: ReactNode }) {
 export function NotFound({ what }: { what: string }) {
   return (
     <Alert color="yellow" title={`There is no such ${what}`}>
-      <Link to="/">Back to the services</Link>
+      <Link to="/services">Back to the services</Link>
     </Alert>
   );
 }

@@ -197,7 +197,7 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
             if (wanted is null || column.TextForm is null)
                 return null;
             // Read as text, and converted from there.
-            plain = plain with { StorageForm = column.TextForm };
+            plain = plain with { StorageForm = column.TextForm, Definition = service.Types.DefinitionOf(declared!.Type!.Value) };
             return wanted.Kind == EdmKind.String && !wanted.IsCollection ? plain : _conversions.Apply(plain, wanted, declared!);
         }
         if (column.Type.IsCollection)
@@ -208,7 +208,8 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
             return plain with { Type = HexText(column.Type), Conversion = new HexConversion(column.Type), DefaultValue = null };
         if (wanted is null)
             return declared is { Format: not null } or { Unit: not null } or { True: not null } ? Missing(declared, plain) : plain;
-        return _conversions.Apply(plain, wanted, declared!) is { } converted
+        plain = plain with { Definition = service.Types.DefinitionOf(declared!.Type!.Value) };
+        return _conversions.Apply(plain, wanted, declared) is { } converted
             ? wanted.IsCollection
                 ? converted with
                 {

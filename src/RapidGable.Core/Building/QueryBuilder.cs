@@ -156,6 +156,7 @@ internal sealed class QueryBuilder(TypeBuilder types, Diagnostics diagnostics)
         var parameter = new OperationParameter(name, type, !declared.IsRequired)
         {
             Description = declared.Column.Description?.Value,
+            Definition = types.DefinitionOf(word?.Value),
             Rules = rules,
             Conversion = property.Conversion,
             StorageForm = property.Conversion is null ? dialect.ArgumentForm(type) : null,

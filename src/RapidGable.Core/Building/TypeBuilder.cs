@@ -12,6 +12,7 @@ internal sealed partial class TypeBuilder
     private readonly string _namespace;
     private readonly Diagnostics _diagnostics;
     private readonly Dictionary<string, EdmType> _types = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, TypeDefinition> _definitions = new(StringComparer.Ordinal);
 
     public TypeBuilder(ServiceDeclaration declaration, Diagnostics diagnostics)
     {
@@ -19,6 +20,8 @@ internal sealed partial class TypeBuilder
         _diagnostics = diagnostics;
         foreach (var twice in declaration.Types.GroupBy(t => t.Name.Value).Where(g => g.Count() > 1))
             diagnostics.Error("type-twice", $"The type '{twice.Key}' is declared twice.", twice.Last().Name.Location);
+        foreach (var type in declaration.Types.Where(t => t.Base is not null))
+            Define(type);
         // Enumerations first: complex types name them, whatever the order in the file.
         foreach (var type in declaration.Types.Where(t => t.IsEnum))
             _types[type.Name.Value] = new EdmType(EdmKind.Enum)
@@ -35,10 +38,33 @@ internal sealed partial class TypeBuilder
                     type.Description
                 ),
             };
-        var open = declaration.Types.Where(t => !t.IsEnum).ToDictionary(t => t.Name.Value, t => t);
+        var open = declaration
+            .Types.Where(t => t is { IsEnum: false, Base: null })
+            .DistinctBy(t => t.Name.Value)
+            .ToDictionary(t => t.Name.Value, t => t);
         foreach (var type in open.Values.ToList())
             Complex(type, open, []);
     }
+
+    private void Define(TypeDeclaration declared)
+    {
+        var (name, word) = (declared.Name.Value, declared.Base!);
+        if (Primitive(word.Value) is not { } underlying)
+        {
+            _diagnostics.Error(
+                "unknown-type",
+                $"'{word.Value}' is not a primitive type, and '{name}' can be a name for one only.",
+                word.Location,
+                "Write for example 'type: string(12)' or 'type: decimal(9,2)'."
+            );
+            return;
+        }
+        _types[name] = underlying;
+        _definitions[name] = new TypeDefinition(_namespace, name, underlying, declared.Description);
+    }
+
+    /// <summary>The name for a primitive type that a word is, or that a collection is of; null = it is none.</summary>
+    public TypeDefinition? DefinitionOf(string? word) => word is null ? null : _definitions.GetValueOrDefault(ItemName(word));
 
     public IEnumerable<string> Names => _types.Keys;
 
@@ -58,7 +84,10 @@ internal sealed partial class TypeBuilder
                 Complex(open[inner], open, within.Add(name));
         }
         var properties = declaration
-            .Properties.Select(p => new Property(p.Name.Value, Parse(p.Type) ?? EdmType.String, !p.IsRequired, p.From))
+            .Properties.Select(p => new Property(p.Name.Value, Parse(p.Type) ?? EdmType.String, !p.IsRequired, p.From)
+            {
+                Definition = DefinitionOf(p.Type.Value),
+            })
             .ToImmutableArray();
         _types[name] = new EdmType(EdmKind.Complex)
         {
@@ -158,6 +187,7 @@ internal sealed partial class TypeBuilder
             .. members.Select(m => new Property(m.Name, m.Type, m.Nullable, m.Column)
             {
                 Description = m.Description,
+                Definition = m.Definition,
                 Measure = m.Measure is { IsPath: true } ? null : m.Measure,
             }),
         ];

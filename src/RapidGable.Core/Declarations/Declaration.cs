@@ -155,6 +155,9 @@ public sealed record TypeDeclaration(Located<string> Name)
     /// <summary>Values may hold members that are not declared.</summary>
     public bool IsOpen { get; init; }
 
+    /// <summary>The primitive type that it is a name for; null = it is another kind.</summary>
+    public Located<string>? Base { get; init; }
+
     public bool IsEnum => !Members.IsEmpty;
 }
 

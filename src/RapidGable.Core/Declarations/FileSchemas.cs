@@ -240,7 +240,14 @@ public static partial class FileSchemas
             ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
             ("caller-keys", Flag("Callers choose keys that the database would number, in all sets that say nothing.")),
             ("rules", Rules()),
-            ("types", Map("Enumerations and complex types, by name.", Type(), Identifier)),
+            (
+                "types",
+                Map(
+                    "Enumerations, complex types and names for primitive types, by name.",
+                    OneOf(Text("The primitive type that it is a name for, such as string(12)."), Type()),
+                    Identifier
+                )
+            ),
             (
                 "sets",
                 new JsonObject
@@ -323,6 +330,7 @@ public static partial class FileSchemas
         Object(
             [],
             ("description", Text("For people.")),
+            ("type", Text("The primitive type that it is a name for, such as string(12) or decimal(9,2).")),
             (
                 "members",
                 OneOf(

@@ -28,11 +28,16 @@ public sealed record KeptRequest(
     /// <summary>Variables of its file.</summary>
     public ImmutableDictionary<string, string> Variables { get; init; } = ImmutableDictionary<string, string>.Empty;
 
+    /// <summary>Nothing in it stands for a variable.</summary>
+    public bool IsLiteral { get; init; }
+
     /// <summary>The path and query, whatever host the address names.</summary>
     public string Path
     {
         get
         {
+            if (IsLiteral)
+                return Target;
             var filled = KeptVariables.Fill(Target, name => name == "host" ? "" : Variables.GetValueOrDefault(name));
             var start = filled.IndexOf("://", StringComparison.Ordinal);
             if (start < 0)

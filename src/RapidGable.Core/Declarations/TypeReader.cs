@@ -3,7 +3,7 @@ using RapidGable.Model;
 
 namespace RapidGable.Declarations;
 
-/// <summary>Reads the enumerations and complex types of a service file.</summary>
+/// <summary>Reads the enumerations, complex types and names for primitive types of a service file.</summary>
 internal sealed class TypeReader(Diagnostics diagnostics)
 {
     public ImmutableArray<TypeDeclaration> Read(MappingReader service) =>
@@ -18,8 +18,13 @@ internal sealed class TypeReader(Diagnostics diagnostics)
                 name.Location,
                 $"Write for example '{SimpleIdentifier.From(name.Value)}'."
             );
+        if (node is YamlScalar { IsNothing: false } word)
+            return new TypeDeclaration(name) { Base = new Located<string>(word.Value, word.Location) };
         if (node is not YamlMapping mapping)
-            return service.Wrong<TypeDeclaration>(node, $"'{name.Value}' under 'types' holds 'members' or 'properties'");
+            return service.Wrong<TypeDeclaration>(
+                node,
+                $"'{name.Value}' under 'types' is a primitive type, or holds 'type', 'members' or 'properties'"
+            );
         var reader = new MappingReader(mapping, diagnostics);
         var type = new TypeDeclaration(name)
         {
@@ -27,6 +32,7 @@ internal sealed class TypeReader(Diagnostics diagnostics)
             Members = Members(reader),
             Properties = [.. reader.Entries("properties").Select(p => Property(p.Name, p.Value, reader)).OfType<MemberDeclaration>()],
             IsOpen = reader.Flag("open", false),
+            Base = reader.Text("type"),
         };
         reader.ReportUnknown("a type");
         if (type.IsEnum && (!type.Properties.IsEmpty || type.IsOpen))
@@ -35,12 +41,19 @@ internal sealed class TypeReader(Diagnostics diagnostics)
                 $"'{name.Value}' is an enumeration by its 'members', and cannot have 'properties' or be 'open'.",
                 name.Location
             );
-        if (!type.IsEnum && type.Properties.IsEmpty && !type.IsOpen)
+        if (type.Base is not null && (type.IsEnum || !type.Properties.IsEmpty || type.IsOpen))
             diagnostics.Error(
                 "type-kind",
-                $"'{name.Value}' has neither 'members' nor 'properties'.",
+                $"'{name.Value}' is a name for a primitive type by its 'type', and cannot have 'members' or 'properties' or be 'open'.",
+                name.Location
+            );
+        if (type.Base is null && !type.IsEnum && type.Properties.IsEmpty && !type.IsOpen)
+            diagnostics.Error(
+                "type-kind",
+                $"'{name.Value}' has neither 'type', 'members' nor 'properties'.",
                 name.Location,
-                "Write 'members: [first, second]' for an enumeration, 'properties:' for a complex type, or 'open: true' for any."
+                "Write 'type: string(12)' for a name of a primitive type, 'members: [first, second]' for an enumeration, 'properties:' for "
+                    + "a complex type, or 'open: true' for any."
             );
         return type;
     }

@@ -31,7 +31,7 @@ public static class DesignEdit
             "order",
             "page",
             "largest-page",
-            "requires-filter",
+            "require-filter",
             "search",
             "allow",
             "version",

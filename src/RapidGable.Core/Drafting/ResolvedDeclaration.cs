@@ -171,9 +171,17 @@ public sealed partial class ResolvedDeclaration
     {
         var groups = _model.Sets.SelectMany(s => s.Type.Properties).Where(p => p.IsGroup).Select(p => p.Type.Complex!.Name).ToHashSet();
         var types = _model.DeclaredTypes.Where(t => t.Complex is null || !groups.Contains(t.Complex.Name)).ToList();
-        if (types.Count == 0)
+        var definitions = _model.Definitions.ToList();
+        if (types.Count + definitions.Count == 0)
             return;
         Line(0, "types:");
+        foreach (var definition in definitions)
+        {
+            Line(1, definition.Name + ":", "declared");
+            if (definition.Description is { } said)
+                Line(2, $"description: {YamlText.Of(said)}", "declared");
+            Line(2, $"type: {Word(definition.Underlying)}", "declared");
+        }
         foreach (var type in types)
         {
             var name = type.Enum?.Name ?? type.Complex!.Name;
@@ -199,7 +207,7 @@ public sealed partial class ResolvedDeclaration
             foreach (var property in type.Complex.Properties)
                 Line(
                     3,
-                    $"{property.Name}: {{ type: {Word(property.Type)}, from: "
+                    $"{property.Name}: {{ type: {Word(property)}, from: "
                         + $"{YamlText.Of(property.Column)}{(property.Nullable ? "" : ", required: true")} }}",
                     origin
                 );
@@ -426,7 +434,7 @@ public sealed partial class ResolvedDeclaration
                 yield return $"media-type-column: {YamlText.Of(column)}";
         }
         else
-            yield return "type: " + Word(property.Type);
+            yield return "type: " + Word(property);
         switch (property.Conversion)
         {
             case FormatConversion format:
@@ -479,6 +487,11 @@ public sealed partial class ResolvedDeclaration
         if (rules.Message is { } message)
             yield return $"message: {YamlText.Of(message)}";
     }
+
+    private static string Word(Property property) =>
+        property.Definition is not { } definition ? Word(property.Type)
+        : property.Type.IsCollection ? $"collection({definition.Name})"
+        : definition.Name;
 
     /// <summary>The type in the words of a declaration, in quotes where it holds a comma.</summary>
     private static string Word(EdmType type)

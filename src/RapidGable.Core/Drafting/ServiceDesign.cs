@@ -14,6 +14,9 @@ namespace RapidGable.Drafting;
 /// <param name="Sets">In the order of the file; queries are no part of it.</param>
 public sealed record ServiceDesign(string Service, string File, JsonObject Written, ImmutableArray<SetDesign> Sets)
 {
+    /// <summary>Queries, actions and routines, in the order of the file, those of groups last.</summary>
+    public ImmutableArray<QueryDesign> Queries { get; init; } = [];
+
     /// <summary>The design of a service; null = the draft has none, or it cannot be read as YAML.</summary>
     public static ServiceDesign? Of(LoadedWorkspace workspace, string service)
     {
@@ -32,7 +35,29 @@ public sealed record ServiceDesign(string Service, string File, JsonObject Writt
             .Select(s => (Declaration: s, Index: PlaceOf(s, items, text)))
             .Where(s => s.Index >= 0)
             .Select(s => SetDesign.Of(s.Declaration, s.Index, items[s.Index], declaration.Names, workspace, built));
-        return new ServiceDesign(service, file, Words(root, "sets", "queries", "query-groups"), [.. sets]);
+        var queries = declaration
+            .Sets.Where(s => s.Query is not null)
+            .Select(s => (Declaration: s, Place: Places(root).FirstOrDefault(p => IsAt(s, p.Node, text))))
+            .Where(s => s.Place.Node is YamlMapping)
+            .Select(s => QueryDesign.Of(s.Declaration, s.Place.Path, (YamlMapping)s.Place.Node, built));
+        return new ServiceDesign(service, file, Words(root, "sets", "queries", "query-groups"), [.. sets]) { Queries = [.. queries] };
+    }
+
+    /// <summary>All queries of a file with the words that lead to them.</summary>
+    private static IEnumerable<(ImmutableArray<YamlEdit.Step> Path, YamlNode Node)> Places(YamlMapping root)
+    {
+        if (root.Find("queries") is YamlList queries)
+            for (var at = 0; at < queries.Items.Length; at++)
+                yield return (["queries", at], queries.Items[at]);
+        if (root.Find("query-groups") is not YamlList groups)
+            yield break;
+        for (var group = 0; group < groups.Items.Length; group++)
+        {
+            if ((groups.Items[group] as YamlMapping)?.Find("queries") is not YamlList own)
+                continue;
+            for (var at = 0; at < own.Items.Length; at++)
+                yield return (["query-groups", group, "queries", at], own.Items[at]);
+        }
     }
 
     private static YamlMapping? Root(string text)
@@ -52,12 +77,17 @@ public sealed record ServiceDesign(string Service, string File, JsonObject Writt
     {
         for (var at = 0; at < items.Length; at++)
         {
-            var before = text.AsSpan(0, items[at].Start);
-            var column = items[at].Start - (before.LastIndexOf('\n') + 1) + 1;
-            if (before.Count('\n') + 1 == set.Location.Line && column == set.Location.Column)
+            if (IsAt(set, items[at], text))
                 return at;
         }
         return -1;
+    }
+
+    private static bool IsAt(SetDeclaration set, YamlNode node, string text)
+    {
+        var before = text.AsSpan(0, node.Start);
+        var column = node.Start - (before.LastIndexOf('\n') + 1) + 1;
+        return before.Count('\n') + 1 == set.Location.Line && column == set.Location.Column;
     }
 
     internal static JsonObject Words(YamlMapping mapping, params ReadOnlySpan<string> without)
@@ -116,7 +146,7 @@ public sealed record SetDesign(
     /// <summary>The rules that hold, those of the service where it has none itself.</summary>
     public ImmutableArray<RuleDeclaration> Rules { get; init; } = [];
 
-    /// <summary>In the order of the table.</summary>
+    /// <summary>In the order of the properties; without a declared one, in that of the table.</summary>
     public ImmutableArray<ColumnDesign> Columns { get; init; } = [];
 
     internal static SetDesign Of(
@@ -158,8 +188,15 @@ public sealed record SetDesign(
                 : item?.NaturalKey ?? [],
             Operations = set.Operations,
             Rules = set.Rules,
-            Columns = [.. ColumnsOf(item, model).Select(c => ColumnDesign.Of(c, set, names, model))],
+            Columns = [.. Arranged(ColumnsOf(item, model), set).Select(c => ColumnDesign.Of(c, set, names, model))],
         };
+    }
+
+    /// <summary>Columns that are shown in a declared order stand in it, before the others.</summary>
+    private static IEnumerable<SourceColumn> Arranged(IEnumerable<SourceColumn> columns, SetDeclaration set)
+    {
+        var places = set.Show.Select((s, at) => (s.Value, at)).DistinctBy(s => s.Value).ToDictionary(s => s.Value, s => s.at);
+        return columns.OrderBy(c => places.GetValueOrDefault(c.Name, int.MaxValue));
     }
 
     /// <summary>The columns of the table; of a SELECT those that are published.</summary>

@@ -80,6 +80,11 @@ public sealed class CsdlJsonWriter
                     _json.WriteNumber(Attribute(member, "Name")!, long.Parse(Attribute(member, "Value")!, CultureInfo.InvariantCulture));
                 WriteAnnotations("", element);
                 break;
+            case "TypeDefinition":
+                _json.WriteString("$UnderlyingType", Attribute(element, "UnderlyingType"));
+                WriteFacets(element);
+                WriteAnnotations("", element);
+                break;
             case "EntityContainer":
                 foreach (var child in element.Elements().Where(e => Name(e) != "Annotation"))
                     WriteContainerChild(child);
@@ -124,10 +129,24 @@ public sealed class CsdlJsonWriter
         if (Attribute(property, "DefaultValue") is { } value)
         {
             _json.WritePropertyName("$DefaultValue");
-            WriteDefault(Attribute(property, "Type")!, value);
+            WriteDefault(UnderlyingOf(property), value);
         }
         WriteAnnotations("", property);
         _json.WriteEndObject();
+    }
+
+    /// <summary>The type of a property; of a name for a primitive type that one.</summary>
+    private static string UnderlyingOf(XElement property)
+    {
+        var type = Attribute(property, "Type")!;
+        return
+            property
+                .Document!.Descendants()
+                .Where(e => Name(e) == "TypeDefinition")
+                .FirstOrDefault(e => $"{Attribute(e.Parent!, "Namespace")}.{Attribute(e, "Name")}" == type)
+                is { } definition
+            ? Attribute(definition, "UnderlyingType")!
+            : type;
     }
 
     /// <summary>A default value as the JSON of its type (CSDL JSON 7.2.7).</summary>
@@ -162,6 +181,11 @@ public sealed class CsdlJsonWriter
             _json.WriteString("$Type", type);
         if (isCollection ? Attribute(element, "Nullable") == "true" : Attribute(element, "Nullable") != "false")
             _json.WriteBoolean("$Nullable", true);
+        WriteFacets(element);
+    }
+
+    private void WriteFacets(XElement element)
+    {
         if (Attribute(element, "MaxLength") is { } length)
             _json.WriteNumber("$MaxLength", int.Parse(length, CultureInfo.InvariantCulture));
         if (Attribute(element, "Precision") is { } precision)

@@ -51,6 +51,8 @@ public sealed partial class CsdlXmlWriter
         _xml.WriteStartElement("DataServices", Edmx);
         _xml.WriteStartElement("Schema", Edm);
         _xml.WriteAttributeString("Namespace", _model.Namespace);
+        foreach (var definition in _model.Definitions)
+            WriteDefinition(definition);
         foreach (var type in _model.DeclaredTypes)
         {
             if (type.Enum is { } enumeration)
@@ -76,6 +78,17 @@ public sealed partial class CsdlXmlWriter
         WriteContainer();
         _xml.WriteEndElement();
         _xml.WriteEndElement();
+        _xml.WriteEndElement();
+    }
+
+    private void WriteDefinition(TypeDefinition definition)
+    {
+        _xml.WriteStartElement("TypeDefinition", Edm);
+        _xml.WriteAttributeString("Name", definition.Name);
+        _xml.WriteAttributeString("UnderlyingType", definition.Underlying.Name);
+        WriteFacets(definition.Underlying);
+        if (definition.Description is { } description)
+            Annotation("Core.Description", "String", description);
         _xml.WriteEndElement();
     }
 
@@ -143,10 +156,10 @@ public sealed partial class CsdlXmlWriter
     {
         _xml.WriteStartElement("Parameter", Edm);
         _xml.WriteAttributeString("Name", parameter.Name);
-        _xml.WriteAttributeString("Type", parameter.Type.Name);
+        _xml.WriteAttributeString("Type", parameter.AsProperty().TypeName);
         if (!parameter.Nullable)
             _xml.WriteAttributeString("Nullable", "false");
-        WriteFacets(parameter.Type);
+        WriteFacets(parameter.Type, parameter.Definition);
         if (parameter.Description is { } description)
             Annotation("Core.Description", "String", description);
         if (!parameter.IsRequired)
@@ -228,8 +241,15 @@ public sealed partial class CsdlXmlWriter
             _xml.WriteEndElement();
         });
 
-    private void WriteFacets(EdmType type)
+    /// <param name="definition">What it is a name for states its facets itself, and they must not be stated again (CSDL 7.2).</param>
+    private void WriteFacets(EdmType type, TypeDefinition? definition = null)
     {
+        if (definition is not null)
+            type = type with
+            {
+                MaxLength = definition.Underlying.MaxLength is null ? type.MaxLength : null,
+                Precision = definition.Underlying.Precision is null ? type.Precision : null,
+            };
         if (type.MaxLength is { } length)
             _xml.WriteAttributeString("MaxLength", Text(length));
         var hasPrecision =
@@ -237,7 +257,8 @@ public sealed partial class CsdlXmlWriter
             || (type.Kind is EdmKind.DateTimeOffset or EdmKind.TimeOfDay or EdmKind.Duration && type.Precision is > 0);
         if (hasPrecision && type.Precision is { } precision)
             _xml.WriteAttributeString("Precision", Text(precision));
-        if (type.Kind == EdmKind.Decimal)
+        // The scale of a decimal is always stated by what it is a name for.
+        if (type.Kind == EdmKind.Decimal && definition is null)
             _xml.WriteAttributeString("Scale", type.Scale is { } scale ? Text(scale) : "variable");
     }
 
@@ -247,12 +268,12 @@ public sealed partial class CsdlXmlWriter
         var type = property.Type;
         _xml.WriteStartElement("Property", Edm);
         _xml.WriteAttributeString("Name", property.Name);
-        _xml.WriteAttributeString("Type", type.Name);
+        _xml.WriteAttributeString("Type", property.TypeName);
         if (!property.Nullable && !type.IsCollection)
             _xml.WriteAttributeString("Nullable", "false");
         if (type.IsCollection)
             _xml.WriteAttributeString("Nullable", "true");
-        WriteFacets(type);
+        WriteFacets(type, property.Definition);
         if (property.DefaultValue is { } value && DefaultLiteral.Of(type, value) is { } literal)
             _xml.WriteAttributeString("DefaultValue", literal);
         if (property.Description is { } description)

@@ -41,6 +41,13 @@ public sealed class EnumType
     public EnumMember? FindStored(string stored) => _byStored.GetValueOrDefault(stored);
 }
 
+/// <summary>A name for a primitive type with its facets (CSDL 11); the sets of a service share it.</summary>
+/// <param name="Underlying">The primitive type; not a collection.</param>
+public sealed record TypeDefinition(string Namespace, string Name, EdmType Underlying, string? Description = null)
+{
+    public string QualifiedName => $"{Namespace}.{Name}";
+}
+
 /// <summary>A structured type without identity (CSDL 9); the sets of a service share it.</summary>
 /// <param name="Properties">Where values are kept as JSON, <see cref="Property.Column"/> is the member's name there.</param>
 /// <param name="IsOpen">Values may hold members that are not declared.</param>

@@ -13,6 +13,15 @@ public sealed record Property(string Name, EdmType Type, bool Nullable, string C
 {
     public string? Description { get; init; }
 
+    /// <summary>The name under which its type is published, or the type of its items; null = the type's own.</summary>
+    public TypeDefinition? Definition { get; init; }
+
+    /// <summary>The name of its type with the namespace, as documents have it.</summary>
+    public string TypeName =>
+        Definition is not { } definition ? Type.Name
+        : Type.IsCollection ? $"Collection({definition.QualifiedName})"
+        : definition.QualifiedName;
+
     /// <summary>The property will not stay; null = it will.</summary>
     public Deprecation? Deprecation { get; init; }
 
@@ -335,6 +344,18 @@ public sealed class EntityModel
         Sets.SelectMany(s => s.Type.Properties.Concat(s.Type.Derived.SelectMany(d => d.Properties)))
             .SelectMany(p => Used(p.Type))
             .DistinctBy(t => (object?)t.Enum ?? t.Complex!.Name);
+
+    /// <summary>The names for primitive types that properties and parameters use, each once.</summary>
+    public IEnumerable<TypeDefinition> Definitions =>
+        Sets.SelectMany(s => s.Type.Properties.Concat(s.Type.Derived.SelectMany(d => d.Properties)))
+            .SelectMany(Parts)
+            .Select(p => p.Definition)
+            .Concat(Operations.SelectMany(o => o.Given).Select(p => p.Definition))
+            .OfType<TypeDefinition>()
+            .DistinctBy(d => d.Name);
+
+    private static IEnumerable<Property> Parts(Property property) =>
+        property.Members.Concat(property.Type.Complex?.Properties ?? []).SelectMany(Parts).Prepend(property);
 
     private static IEnumerable<EdmType> Used(EdmType type) =>
         type.Complex is { } complex ? complex.Properties.SelectMany(p => Used(p.Type)).Append(type)

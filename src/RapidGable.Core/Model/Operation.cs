@@ -56,6 +56,9 @@ public sealed record OperationParameter(string Name, EdmType Type, bool Nullable
 {
     public string? Description { get; init; }
 
+    /// <summary>As in <see cref="Property.Definition"/>.</summary>
+    public TypeDefinition? Definition { get; init; }
+
     /// <summary>The name in the statement; it stays when a face writes names in another case.</summary>
     public string Placeholder { get; init; } = Name;
 
@@ -110,6 +113,7 @@ public sealed record OperationParameter(string Name, EdmType Type, bool Nullable
         new(Name, Type, Nullable, Placeholder, StorageForm)
         {
             Description = Description,
+            Definition = Definition,
             DefaultValue = DefaultValue,
             Rules = Rules,
             Conversion = Conversion,

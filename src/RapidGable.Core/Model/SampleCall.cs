@@ -7,6 +7,11 @@ public static class SampleCall
     /// <returns>A path below the service, percent-encoded.</returns>
     public static string OData(EntitySet set) => Call(set, set.Parameters.Where(p => p.IsRequired).Select(p => $"{p.Name}={Literal(p)}"));
 
+    /// <summary>The same with given values for some of its parameters.</summary>
+    /// <param name="values">By the names of parameters, in the form of <see cref="OperationParameter.DefaultValue"/>.</param>
+    public static string OData(EntitySet set, IReadOnlyDictionary<string, string> values) =>
+        Call(set, set.Parameters.Where(p => values.ContainsKey(p.Name)).Select(p => $"{p.Name}={Literal(p, values[p.Name])}"));
+
     /// <summary>The same with variables in the place of values (RFC 6570): <c>Near(from={from})</c>.</summary>
     public static string Template(EntitySet set) =>
         Call(set, set.Parameters.Where(p => p.IsRequired).Select(p => $"{p.Name}={{{p.Name}}}"));
@@ -30,14 +35,16 @@ public static class SampleCall
         return arguments.Where(a => !taken.Exists(t => a.StartsWith(t, StringComparison.Ordinal)));
     }
 
-    private static string Literal(OperationParameter parameter) =>
+    private static string Literal(OperationParameter parameter) => Literal(parameter, parameter.Sample);
+
+    private static string Literal(OperationParameter parameter, string value) =>
         Uri.EscapeDataString(
             parameter.Type.Kind switch
             {
-                EdmKind.String or EdmKind.Enum => $"'{parameter.Sample.Replace("'", "''", StringComparison.Ordinal)}'",
-                EdmKind.Duration => $"duration'{parameter.Sample}'",
-                EdmKind.Binary => $"binary'{parameter.Sample}'",
-                _ => parameter.Sample,
+                EdmKind.String or EdmKind.Enum => $"'{value.Replace("'", "''", StringComparison.Ordinal)}'",
+                EdmKind.Duration => $"duration'{value}'",
+                EdmKind.Binary => $"binary'{value}'",
+                _ => value,
             }
         );
 }

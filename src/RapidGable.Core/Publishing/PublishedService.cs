@@ -316,8 +316,9 @@ public sealed class PublishedService(
         && !RequestBinder.Bind(syntax, ModelFor(caller)).Is(out _, out _)
         && RequestBinder.Bind(syntax, FaceModel.Shown(model, _shape)).Is(out _, out _);
 
-    /// <summary>What the rules of all sets that a read touches do for a caller; empty when the request is wrong for every caller.</summary>
-    public IReadOnlyList<RuleEffect> ExplainAccess(ISpelledRequest spelled, Caller caller)
+    /// <summary>What the rules of all sets that a request touches do for a caller; empty when it is wrong for every caller.</summary>
+    /// <param name="operation">What is done with the sets; an action is called by whatever creates.</param>
+    public IReadOnlyList<RuleEffect> ExplainAccess(ISpelledRequest spelled, Caller caller, SetOperations operation = SetOperations.Read)
     {
         if (
             !spelled.Parse().Is(out var syntax, out _)
@@ -333,7 +334,9 @@ public sealed class PublishedService(
             .. touched
                 .Select(n => model.FindSet(n))
                 .OfType<EntitySet>()
-                .SelectMany(s => RuleEffect.Of(s, SetOperations.Read, caller.Within(model.Service), _rules[s.Name])),
+                .SelectMany(s =>
+                    RuleEffect.Of(s, s.IsAction ? SetOperations.Call : operation, caller.Within(model.Service), _rules[s.Name])
+                ),
         ];
     }
 

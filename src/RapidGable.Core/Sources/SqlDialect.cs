@@ -53,6 +53,15 @@ public abstract class SqlDialect
     /// <summary>A column as its property's type, where it is stored as another.</summary>
     public virtual string Column(string quotedColumn, string? storageForm) => quotedColumn;
 
+    /// <summary>A column of any type as text in small letters, to look for a part of it.</summary>
+    public virtual string Searched(string quotedColumn) => $"LOWER(CAST({quotedColumn} AS TEXT))";
+
+    /// <summary>Asks for the SELECT of a view, as its one value; null = the engine does not keep it, or it is no view.</summary>
+    public virtual SourceStatement? DefinitionOf(SourceObject item) => null;
+
+    /// <summary>Asks for the bytes of a table with its indexes, as their one value; null = the engine does not tell.</summary>
+    public virtual SourceStatement? SizeOf(SourceObject item) => null;
+
     /// <summary>A property's column as its stored type; values that no payload has are null where that is declared.</summary>
     public string Column(string quotedColumn, Property property)
     {

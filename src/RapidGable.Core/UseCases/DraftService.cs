@@ -70,6 +70,25 @@ public sealed class DraftService(LoadedWorkspace workspace, string service)
         return new DraftedFile(File, text, draft);
     }
 
+    /// <summary>Tables and views with everything that they refer to by foreign keys, directly or over others.</summary>
+    /// <exception cref="NotPossibleException">There is no such source.</exception>
+    public IReadOnlyList<string> WithReferred(IReadOnlyCollection<string> names, string? sourceName)
+    {
+        var source = Source(sourceName ?? workspace.Declaration.Services.FirstOrDefault(s => s.Name == service)?.Source.Value);
+        var catalog = workspace.Catalogs[source.Name];
+        var found = new List<SourceObject>();
+        var waiting = new Queue<SourceObject>(catalog.Objects.Where(o => names.Any(n => Offer.Matches(n, o))));
+        while (waiting.TryDequeue(out var item))
+        {
+            if (found.Contains(item))
+                continue;
+            found.Add(item);
+            foreach (var target in item.ForeignKeys.Select(f => catalog.Find(f.TargetObject)).OfType<SourceObject>())
+                waiting.Enqueue(target);
+        }
+        return [.. names.Concat(found.Select(catalog.ShortName)).Distinct()];
+    }
+
     /// <summary>Writes what was drafted; the same text is not written again.</summary>
     public async Task SaveAsync(DraftedFile drafted, CancellationToken cancellation)
     {

@@ -66,6 +66,20 @@ public sealed class ExplainRequest(PublishedService service, Result<SpelledRead>
         return new ExplainedRequest(statements, null);
     }
 
+    /// <summary>The statements, and how the engines mean to run them; they are not run.</summary>
+    /// <exception cref="SourceException">When a source fails.</exception>
+    public async Task<Result<List<ExplainedStatement>>> PlansAsync(CancellationToken cancellation)
+    {
+        if (
+            !read.Is(out var spelled, out var fault)
+            || !service.Prepare(spelled.Request, caller).Is(out var prepared, out fault)
+            || !QueryValues.Make(prepared.Request, spelled.Request, spelled.PageSize, now, caller).Is(out var values, out fault)
+            || !Explanation.Of(prepared, values).Is(out var statements, out fault)
+        )
+            return fault;
+        return await Explanation.WithPlansAsync(prepared, values, statements, cancellation);
+    }
+
     /// <summary>
     /// The statements, how the engines mean to run them, and where the time goes when it is run; the payload is written and thrown away.
     /// </summary>

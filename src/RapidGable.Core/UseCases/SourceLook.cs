@@ -91,6 +91,40 @@ public sealed class SourceLook(LoadedWorkspace workspace)
         );
     }
 
+    /// <summary>Rows of a table or view, in a chosen order and from a position on.</summary>
+    /// <exception cref="NotPossibleException">As <see cref="Find"/>, or there is no such column.</exception>
+    /// <exception cref="SourceException">When it cannot be read.</exception>
+    public async Task<List<string?[]>> RowsAsync(string source, string name, SampleQuestion question, CancellationToken cancellation)
+    {
+        var (holder, found) = Find(source, name);
+        var item = await holder.DescribeAsync(found, cancellation);
+        try
+        {
+            return item.Fault is null ? await ObjectSample.ReadAsync(holder, item, question, cancellation) : [];
+        }
+        catch (ArgumentException exception)
+        {
+            throw new NotPossibleException(exception.Message);
+        }
+    }
+
+    /// <summary>Tables and views with those that they refer to, and that refer to them.</summary>
+    /// <param name="names">Of which; all must be there.</param>
+    /// <param name="isWithNeighbours">Else the named ones alone.</param>
+    /// <param name="most">How many at most; the named ones first.</param>
+    /// <exception cref="NotPossibleException">As <see cref="Find"/>.</exception>
+    public IReadOnlyList<SourceObject> Related(string source, IReadOnlyCollection<string> names, bool isWithNeighbours, int most)
+    {
+        var chosen = names.Select(n => Find(source, n).Item).DistinctBy(i => i.FullName).ToList();
+        if (!isWithNeighbours)
+            return [.. chosen.Take(most)];
+        var catalog = workspace.Catalogs[source];
+        var targets = chosen.SelectMany(c => c.ForeignKeys).Select(f => f.TargetObject).ToHashSet();
+        var own = chosen.Select(c => c.FullName).ToHashSet();
+        var around = catalog.Objects.Where(o => targets.Contains(o.FullName) || o.ForeignKeys.Any(f => own.Contains(f.TargetObject)));
+        return [.. chosen.Concat(around).DistinctBy(o => o.FullName).Take(most)];
+    }
+
     /// <summary>The sets that are made of a table or view, as <c>service/set</c>.</summary>
     public IReadOnlyList<string> Published(string source, SourceObject item)
     {

@@ -292,6 +292,11 @@ public sealed class OpenApiDescription
             return Wrong($"is {value.GetRawText()[..Math.Min(40, value.GetRawText().Length)]}, and its type is {type}");
         if (value.ValueKind == JsonValueKind.Null)
             return null;
+        if (
+            schema.TryGetProperty("allOf", out var parts)
+            && parts.EnumerateArray().Select(p => Misfit(value, p, path)).FirstOrDefault(f => f is not null) is { } misfit
+        )
+            return misfit;
         if (schema.TryGetProperty("enum", out var values) && !values.EnumerateArray().Any(v => JsonElement.DeepEquals(v, value)))
             return Wrong($"is {value}, which is not listed");
         return value.ValueKind switch

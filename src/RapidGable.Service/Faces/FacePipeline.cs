@@ -29,6 +29,9 @@ internal sealed class FacePipeline(
     Allowances allowances,
     AuditLog audit,
     ServiceMeter meter,
+    TrafficHistory history,
+    SlowRequests slow,
+    TimeProvider time,
     AddressPrefix prefix,
     ILogger<FacePipeline> log
 )
@@ -96,6 +99,7 @@ internal sealed class FacePipeline(
             registry.Workspace.Declaration.Traffic
         );
         TellDeprecation(face, exchange);
+        var start = time.GetTimestamp();
         try
         {
             await AnswerAsync(face, exchange);
@@ -103,6 +107,7 @@ internal sealed class FacePipeline(
         finally
         {
             meter.Count(name, context.Response.StatusCode);
+            history.Count(name, KnownSet(face, exchange), context.Response.StatusCode, time.GetElapsedTime(start));
             NoteSlow(face, exchange);
             // What stands inside of another request holds what that one does.
             if (!InnerExchange.Is(context))
@@ -310,11 +315,17 @@ internal sealed class FacePipeline(
             }
         );
 
+    /// <summary>The set that a request is about; empty = none that there is.</summary>
+    private static string KnownSet(IFace face, Exchange exchange) =>
+        exchange.Service.Model.FindSet(face.SetOf(exchange)) is { } set ? set.Name : "";
+
     private void NoteSlow(IFace face, Exchange exchange)
     {
         var seconds = exchange.Database.Elapsed.TotalSeconds;
         if (seconds < exchange.Traffic.SlowSeconds)
             return;
+        if (HttpMethods.IsGet(exchange.Request.Method))
+            _ = slow.NoteAsync(face, exchange, seconds);
         using var scope = Scope(face, exchange);
         log.LogWarning(
             "Slow: {Seconds:0.0} s in the database for {Method} {Service}/{Set}, request {Request}",

@@ -227,6 +227,8 @@ public static class ServiceHost
 
     private static void AddFaces(IServiceCollection services, ServiceRegistry registry, ServiceOptions options) =>
         services
+            .AddSingleton<TrafficHistory>()
+            .AddSingleton<SlowRequests>()
             .AddSingleton<RequestRateLimiter>()
             .AddSingleton<Allowances>()
             .AddSingleton(s => new ServiceMeter(options.MeterName, registry, s.GetRequiredService<Allowances>()))

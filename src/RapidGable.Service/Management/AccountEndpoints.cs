@@ -309,7 +309,7 @@ internal static class AccountEndpoints
         return ManagementInterface.Json(new SeenAnswer(answer.Status, type, answer.Body.Length <= ShownBytes, text));
     }
 
-    private static bool IsText(string? type) =>
+    internal static bool IsText(string? type) =>
         type is null
         || type.StartsWith("text/", StringComparison.OrdinalIgnoreCase)
         || Regex.IsMatch(type, @"^(application/|multipart/)([^;]*\+)?(json|xml|yaml|x-ndjson|mixed)\b", RegexOptions.IgnoreCase);

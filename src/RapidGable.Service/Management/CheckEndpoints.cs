@@ -7,7 +7,6 @@ using RapidGable.Service.Identity;
 using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
 using RapidGable.Service.Revisions;
-using RapidGable.Sources;
 using RapidGable.UseCases;
 
 namespace RapidGable.Service.Management;
@@ -15,7 +14,7 @@ namespace RapidGable.Service.Management;
 /// <summary>The parts of the management interface that prove something: the files of the workspace, and keys.</summary>
 internal static class CheckEndpoints
 {
-    public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
+    public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
         manage.MapPost(
             "/check",
@@ -26,7 +25,9 @@ internal static class CheckEndpoints
             }
         );
         manage.MapGet("/sources/{source}/keys", (string source, string? name, HttpContext context) =>
-            KeysAsync(registry, source, name ?? "", context.RequestAborted)
+            ProgressAnswer.RunAsync(context, $"'{name}'", time, (progress, cancellation) =>
+                KeysAsync(registry, source, name ?? "", progress, cancellation)
+            )
         );
     }
 
@@ -88,30 +89,23 @@ internal static class CheckEndpoints
         );
     }
 
-    private static async Task<IResult> KeysAsync(ServiceRegistry registry, string source, string name, CancellationToken cancellation)
+    private static async Task<object> KeysAsync(
+        ServiceRegistry registry,
+        string source,
+        string name,
+        Action<string> progress,
+        CancellationToken cancellation
+    )
     {
-        try
-        {
-            var found = await new FindKeys(registry.Workspace).OfAsync(source, name, _ => { }, cancellation);
-            var (item, findings) = (found.Item, found.Findings);
-            return ManagementInterface.Json(
-                new KeysAnswer(
-                    name,
-                    item.PrimaryKey,
-                    findings.Rows,
-                    findings.Tried,
-                    findings.IsComplete,
-                    findings.Candidates.Select(c => new KeyProposal(c.Columns, c.Reason))
-                )
-            );
-        }
-        catch (NotPossibleException exception)
-        {
-            return ManagementInterface.Problem(404, "not-found", exception.Message);
-        }
-        catch (SourceException exception)
-        {
-            return ManagementInterface.Problem(503, "source", $"'{name}' cannot be read: {exception.Message}");
-        }
+        var found = await new FindKeys(registry.Workspace).OfAsync(source, name, progress, cancellation);
+        var findings = found.Findings;
+        return new KeysAnswer(
+            name,
+            found.Item.PrimaryKey,
+            findings.Rows,
+            findings.Tried,
+            findings.IsComplete,
+            findings.Candidates.Select(c => new KeyProposal(c.Columns, c.Reason))
+        );
     }
 }

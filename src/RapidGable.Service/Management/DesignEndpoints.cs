@@ -1,12 +1,10 @@
-using System.Collections.Immutable;
 using System.Text.Json.Nodes;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
-using RapidGable.Building;
-using RapidGable.Declarations;
 using RapidGable.Drafting;
 using RapidGable.Expressions;
+using RapidGable.Model;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Identity;
 using RapidGable.Service.Management.Contracts;
@@ -26,7 +24,8 @@ internal static class DesignEndpoints
     private sealed record DesignBody(string? Service, string? Text, IReadOnlyList<DesignChangeInfo>? Changes);
 
     /// <param name="As">A user, or roles joined by commas; missing = anonymous.</param>
-    private sealed record RowsBody(string? Service, string? Text, string? Set, string? As);
+    /// <param name="Values">For a query: of its parameters, as texts.</param>
+    private sealed record RowsBody(string? Service, string? Text, string? Set, string? As, Dictionary<string, string>? Values);
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
@@ -47,11 +46,9 @@ internal static class DesignEndpoints
     )
     {
         var body = await StateGuard.BodyAsync<DesignBody>(context);
-        if (Fault(body.Service, body.Text) is { } fault)
-            return fault;
-        var file = FileOf(body.Service!);
-        if ((body.Text ?? folder.Read(file)?.Text) is not { } text)
-            return ManagementInterface.Problem(404, "not-found", $"There is no file '{file}'.");
+        if (EditedService.Read(body.Service, body.Text, folder, out var fault) is not { } edited)
+            return fault!;
+        var text = edited.Text;
         if (body.Changes is { Count: > MostChanges })
             return ManagementInterface.Problem(400, "body", $"Send at most {MostChanges} changes.");
         try
@@ -66,11 +63,12 @@ internal static class DesignEndpoints
         {
             return ManagementInterface.Problem(409, "edit", $"The text cannot be changed there: {exception.Message}.");
         }
-        await using var workspace = await LoadAsync(draft, registry, file, text, context.RequestAborted);
-        var design = ServiceDesign.Of(workspace, body.Service!);
+        edited = edited with { Text = text };
+        await using var workspace = await edited.LoadAsync(draft, registry, context.RequestAborted);
+        var design = ServiceDesign.Of(workspace, edited.Name);
         return ManagementInterface.Json(
             new DesignAnswer(
-                file,
+                edited.File,
                 text,
                 design is null ? null : DesignViews.Of(design, workspace, accounts.Current),
                 workspace.Diagnostics.Items.Select(CheckEndpoints.Finding)
@@ -90,16 +88,15 @@ internal static class DesignEndpoints
     )
     {
         var body = await StateGuard.BodyAsync<RowsBody>(context);
-        if (Fault(body.Service, body.Text) is { } fault)
-            return fault;
-        var file = FileOf(body.Service!);
-        if ((body.Text ?? folder.Read(file)?.Text) is not { } text)
-            return ManagementInterface.Problem(404, "not-found", $"There is no file '{file}'.");
+        if (EditedService.Read(body.Service, body.Text, folder, out var fault) is not { } edited)
+            return fault!;
         if (NamedCaller.Of(accounts.Current, body.As) is not { } caller)
             return ManagementInterface.Problem(400, "caller", $"'{body.As}' is no user, and no list of roles.");
-        await using var workspace = await LoadAsync(draft, registry, file, text, context.RequestAborted);
-        if (workspace.FindService(body.Service!)?.Model.FindSet(body.Set ?? "") is null)
+        await using var workspace = await edited.LoadAsync(draft, registry, context.RequestAborted);
+        if (workspace.FindService(edited.Name)?.Model.FindSet(body.Set ?? "") is not { } set)
             return ManagementInterface.Problem(409, "no-set", $"The draft publishes no set '{body.Set}'; mend its faults first.");
+        if (set.IsAction)
+            return ManagementInterface.Problem(409, "action", $"'{body.Set}' changes something, and a draft is not carried out.");
         audit.Managed(
             context,
             AccountEndpoints.AdministratorOf(context),
@@ -107,11 +104,14 @@ internal static class DesignEndpoints
         );
         var service = workspace.Service(body.Service!);
         var now = time.GetUtcNow().UtcDateTime;
-        var rules = new ExplainRequest(service, SpelledRead.OData(Uri.EscapeDataString(body.Set!), ""), caller, now).Rules;
+        var rules = new ExplainRequest(service, SpelledRead.OData(SampleCall.OData(set), ""), caller, now).Rules;
         Result<SampledRows> sampled;
         try
         {
-            sampled = await new SampleRows(service, caller, now).OfAsync(body.Set!, SampledRows, context.RequestAborted);
+            var sample = new SampleRows(service, caller, now);
+            sampled = set.IsQuery
+                ? await sample.CallAsync(set, body.Values ?? [], SampledRows, context.RequestAborted)
+                : await sample.OfAsync(set.Name, SampledRows, context.RequestAborted);
         }
         catch (SourceException exception)
         {
@@ -122,29 +122,5 @@ internal static class DesignEndpoints
                 ? new DesignRows(JsonNode.Parse(rows.Json), null, rules)
                 : new DesignRows(null, ExplainEndpoint.Error(refusal), rules)
         );
-    }
-
-    private static string FileOf(string service) => $"services/{service}.yaml";
-
-    private static IResult? Fault(string? service, string? text) =>
-        !WorkspaceReader.IsServiceName(service ?? "")
-            ? ManagementInterface.Problem(400, "service", $"'{service}' cannot be a service's name.")
-        : text is { Length: > DraftFolder.MostBytes } ? ManagementInterface.Problem(400, "body", "A file has at most 4 MiB.")
-        : null;
-
-    private static Task<LoadedWorkspace> LoadAsync(
-        Draft draft,
-        ServiceRegistry registry,
-        string file,
-        string text,
-        CancellationToken cancellation
-    )
-    {
-        var served = registry.Workspace;
-        var store = new EditedTexts(
-            new WorkspaceFolder(served.Declaration.Folder),
-            ImmutableDictionary<string, string?>.Empty.Add(file, text)
-        );
-        return draft.LoadAsync(store, DraftEndpoints.KnownOf(served), cancellation);
     }
 }

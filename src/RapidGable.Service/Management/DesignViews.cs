@@ -1,3 +1,4 @@
+using System.Text.Json.Nodes;
 using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Drafting;
@@ -19,9 +20,27 @@ internal static class DesignViews
             design.Service,
             design.Written,
             ofRules.Concat(ofAccounts).Distinct().Order(StringComparer.Ordinal),
-            design.Sets.Select(Set)
+            design.Sets.Select(Set),
+            design.Queries.Select(Query)
         );
     }
+
+    private static QueryDesignInfo Query(QueryDesign query) =>
+        new(
+            query.Name,
+            query.Path.Select(s => s.Key is { } key ? (JsonNode)key : s.Index),
+            query.Line,
+            query.Source,
+            query.Changes,
+            query.Built is not null,
+            query.Built?.Parameters.Select(p => new QueryParameterInfo(p.Name, p.Type.ToString(), p.IsRequired, p.Sample, p.TakenFrom))
+                ?? [],
+            query
+                .Built?.Type.Properties.SelectMany(p => p.Leaves)
+                .Select(p => new QueryColumnInfo(p.Name, p.Column, $"{p.Type}", p.Nullable))
+                ?? [],
+            query.Written
+        );
 
     private static SetDesignInfo Set(SetDesign set) =>
         new(
@@ -43,6 +62,7 @@ internal static class DesignViews
             set.Written.ContainsKey("rules"),
             set.Rules.Select(Rule),
             set.Columns.Select(Column),
+            set.Item?.Columns.Select(c => c.Name) ?? set.Columns.Select(c => c.Column),
             (set.Built?.Type.Navigations ?? []).Select(n => Relation(set, n)),
             set.Written
         );

@@ -29,7 +29,8 @@ internal static class DraftEndpoints
     private sealed record EditBody(string? Text, IReadOnlyList<DraftEdit>? Edits);
 
     /// <summary>Tables and views that become sets of a service.</summary>
-    private sealed record ChooseBody(string? Service, string? Source, string[]? Objects);
+    /// <param name="WithReferred">Also everything that they refer to.</param>
+    private sealed record ChooseBody(string? Service, string? Source, string[]? Objects, bool WithReferred);
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
@@ -227,7 +228,8 @@ internal static class DraftEndpoints
             return ManagementInterface.Problem(409, "yaml", $"{drafting.File} cannot be read; mend it first.");
         try
         {
-            var drafted = await drafting.DraftAsync(body.Objects ?? [], body.Source, _ => { }, context.RequestAborted);
+            var objects = body.WithReferred ? drafting.WithReferred(body.Objects ?? [], body.Source) : body.Objects ?? [];
+            var drafted = await drafting.DraftAsync(objects, body.Source, _ => { }, context.RequestAborted);
             var found = drafted.Draft;
             return ManagementInterface.Json(
                 new ChosenObjects(

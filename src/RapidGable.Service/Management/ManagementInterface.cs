@@ -55,15 +55,18 @@ internal static class ManagementInterface
         AccountEndpoints.Map(manage, registry);
         WorkspaceEndpoints.Map(manage, registry, faces, time);
         ExplainEndpoint.Map(manage, registry, faces, time);
-        CheckEndpoints.Map(manage, registry);
+        CheckEndpoints.Map(manage, registry, time);
         PreviewEndpoints.Map(manage);
         PublishingEndpoints.Map(manage, registry, time);
         DraftEndpoints.Map(manage, registry, time);
         DesignEndpoints.Map(manage, registry, time);
+        ProofEndpoints.Map(manage, registry, time);
         ConnectEndpoints.Map(manage, registry);
         VerificationEndpoints.Map(manage, registry);
         HandoverEndpoint.Map(manage);
         RequestEndpoints.Map(manage, registry);
+        ComposerEndpoint.Map(manage, registry, faces);
+        OverviewEndpoint.Map(manage, registry, time);
         SecretEndpoints.Map(manage, registry);
     }
 

@@ -45,6 +45,41 @@ internal static class SourceViews
             routine.Comment
         );
 
+    /// <summary>Objects that a picture of relations shows.</summary>
+    private const int MostRelated = 60;
+
+    /// <summary>Columns of an object in such a picture.</summary>
+    private const int MostColumns = 12;
+
+    /// <summary>Tables and views with the foreign keys among them.</summary>
+    /// <exception cref="NotPossibleException">There is no such source, or nothing of a name in it.</exception>
+    public static RelatedObjects Related(LoadedWorkspace workspace, string source, string[] names, bool isWithNeighbours)
+    {
+        var look = new SourceLook(workspace);
+        var found = look.Related(source, names, isWithNeighbours, MostRelated + 1);
+        var shown = found.Take(MostRelated).ToList();
+        var catalog = workspace.Catalogs[source];
+        var byName = shown.ToDictionary(o => o.FullName, catalog.ShortName);
+        return new RelatedObjects(
+            shown.Select(o =>
+            {
+                var keys = o.PrimaryKey.Concat(o.ForeignKeys.SelectMany(f => f.Columns)).Distinct().ToList();
+                return new RelatedObject(
+                    catalog.ShortName(o),
+                    o.Kind.Word(),
+                    o.PrimaryKey,
+                    keys.Concat(o.Columns.Select(c => c.Name).Except(keys)).Take(MostColumns),
+                    look.Published(source, o).Count > 0
+                );
+            }),
+            shown.SelectMany(o =>
+                o.ForeignKeys.Where(f => byName.ContainsKey(f.TargetObject))
+                    .Select(f => new RelatedTie(catalog.ShortName(o), f.Columns, byName[f.TargetObject], f.TargetColumns))
+            ),
+            found.Count > MostRelated
+        );
+    }
+
     /// <summary>One object with its first rows.</summary>
     public static ObjectDetails Details(SourceCatalog catalog, LookedAtObject looked)
     {
@@ -69,6 +104,8 @@ internal static class SourceViews
                 c.AllowedValues
             )),
             item.ForeignKeys.Select(f => new ForeignKeyInfo(f.Columns, f.TargetObject, f.TargetColumns)),
+            looked.ReferredToBy,
+            item.Indexes.Select(i => i.AsEnumerable()),
             looked.Rows
         );
     }

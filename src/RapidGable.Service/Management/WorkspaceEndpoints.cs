@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Routing;
 using Microsoft.Extensions.Logging;
 using RapidGable.Access;
 using RapidGable.Building;
+using RapidGable.Inspection;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
 using RapidGable.Service.Management.Contracts;
@@ -16,6 +17,9 @@ namespace RapidGable.Service.Management;
 /// <summary>The parts of the management interface about the workspace: its services, its sources, and reading it again.</summary>
 internal static class WorkspaceEndpoints
 {
+    /// <summary>Raw rows that are shown at once.</summary>
+    private const int MostRows = 100;
+
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, FaceTable faces, TimeProvider time)
     {
         manage.MapGet("/workspace", () =>
@@ -59,6 +63,56 @@ internal static class WorkspaceEndpoints
                 audit.Managed(context, AccountEndpoints.AdministratorOf(context), $"looked at rows of {name} in {source}");
             return ObjectAsync(registry.Workspace, source, name ?? "", rows ?? 10, context.RequestAborted);
         });
+        manage.MapGet(
+            "/sources/{source}/rows",
+            (
+                string source,
+                string? name,
+                int? rows,
+                long? skip,
+                string? sort,
+                string? column,
+                string? contains,
+                HttpContext context,
+                AuditLog audit
+            ) =>
+            {
+                audit.Managed(context, AccountEndpoints.AdministratorOf(context), $"looked at rows of {name} in {source}");
+                var isDescending = sort?.StartsWith('-') == true;
+                var question = new SampleQuestion(
+                    Math.Clamp(rows ?? 25, 1, MostRows),
+                    Math.Max(0, skip ?? 0),
+                    isDescending ? sort![1..] : sort,
+                    isDescending,
+                    string.IsNullOrEmpty(contains) ? null : column,
+                    contains ?? ""
+                );
+                return LookAsync(name ?? "", async () =>
+                {
+                    // One more tells whether there are more.
+                    var found = await new SourceLook(registry.Workspace).RowsAsync(
+                        source,
+                        name ?? "",
+                        question with
+                        {
+                            Rows = question.Rows + 1,
+                        },
+                        context.RequestAborted
+                    );
+                    var item = new SourceLook(registry.Workspace).Find(source, name ?? "").Item;
+                    return new RawRows(item.Columns.Select(c => c.Name), found.Take(question.Rows), found.Count > question.Rows);
+                });
+            }
+        );
+        manage.MapGet("/sources/{source}/extent", (string source, string? name, HttpContext context) => LookAsync(name ?? "", async () =>
+            {
+                var (holder, item) = new SourceLook(registry.Workspace).Find(source, name ?? "");
+                var extent = await ObjectSample.MeasureAsync(holder, item, context.RequestAborted);
+                return new ObjectExtentInfo(extent.Rows, extent.Bytes, extent.Definition);
+            }));
+        manage.MapGet("/sources/{source}/related", (string source, string[] name, bool? around) =>
+            LookAsync(source, () => Task.FromResult<object>(SourceViews.Related(registry.Workspace, source, name, around ?? true)))
+        );
         manage.MapPost("/refresh", (HttpContext context, AuditLog audit, ILogger<ServiceRegistry> log) =>
             RefreshAsync(context, audit, log, registry, time)
         );
@@ -92,18 +146,24 @@ internal static class WorkspaceEndpoints
         );
     }
 
-    private static async Task<IResult> ObjectAsync(
+    private static Task<IResult> ObjectAsync(
         LoadedWorkspace workspace,
         string source,
         string name,
         int rows,
         CancellationToken cancellation
-    )
+    ) => LookAsync(name, async () =>
+        {
+            var looked = await new SourceLook(workspace).ObjectAsync(source, name, Math.Clamp(rows, 0, MostRows), cancellation);
+            return SourceViews.Details(workspace.Catalogs[source], looked);
+        });
+
+    /// <param name="name">What is looked at, for people.</param>
+    private static async Task<IResult> LookAsync(string name, Func<Task<object>> look)
     {
         try
         {
-            var looked = await new SourceLook(workspace).ObjectAsync(source, name, Math.Clamp(rows, 0, 100), cancellation);
-            return ManagementInterface.Json(SourceViews.Details(workspace.Catalogs[source], looked));
+            return ManagementInterface.Json(await look());
         }
         catch (NotPossibleException exception)
         {

@@ -13,7 +13,7 @@ namespace RapidGable.Service.Traffic;
 /// Lets each caller send only so many requests in a minute, and at once, as the workspace declares. Anonymous callers are told apart by
 /// their addresses.
 /// </summary>
-internal sealed class RequestRateLimiter(ServiceRegistry registry, AuditLog audit) : IDisposable
+internal sealed class RequestRateLimiter(ServiceRegistry registry, TrafficHistory history, AuditLog audit) : IDisposable
 {
     private sealed record Limiters(
         TrafficDeclaration Declared,
@@ -57,6 +57,7 @@ internal sealed class RequestRateLimiter(ServiceRegistry registry, AuditLog audi
                 $"More than {declared.RequestsAtOnce} requests at once. Wait until one of them has ended."
             );
         }
+        history.CountCaller(who, isLimited: fault is not null);
         if (fault is not null)
             audit.Refused(context, AuditEvents.Limited, caller.Name, fault.Status, fault.Code, fault.Message);
         return pass;

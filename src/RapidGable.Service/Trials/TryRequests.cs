@@ -93,12 +93,13 @@ public sealed class TryRequests(LoadedWorkspace workspace, AccountDirectory? acc
         return tried.ToImmutable();
     }
 
-    private static string Fill(KeptRequest request, string text, string? caller) => KeptVariables.Fill(text, name => name switch
-            {
-                "host" => "",
-                "caller" => caller ?? "",
-                _ => request.Variables.GetValueOrDefault(name),
-            });
+    private static string Fill(KeptRequest request, string text, string? caller) =>
+        request.IsLiteral ? text : KeptVariables.Fill(text, name => name switch
+                {
+                    "host" => "",
+                    "caller" => caller ?? "",
+                    _ => request.Variables.GetValueOrDefault(name),
+                });
 
     private static async Task<TriedRequest> SendAsync(
         HttpClient client,

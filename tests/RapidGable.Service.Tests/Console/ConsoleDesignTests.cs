@@ -82,7 +82,7 @@ public sealed class ConsoleDesignTests : BrowserTests
         await Role(AriaRole.Combobox, "Caller").FillAsync("field");
         var rows = Page.GetByLabel("Rows of Rivers as a caller sees them");
         await Expect(rows).ToContainTextAsync("1 row, the first 1");
-        await Role(AriaRole.Textbox, "Rows, in rule 2").FillAsync("id gt 0");
+        await Role(AriaRole.Combobox, "Rows, in rule 2").FillAsync("id gt 0");
         await Page.Keyboard.PressAsync("Enter");
         // Words that the form does not show stay.
         await Expect(Text).ToContainTextAsync("rows: id gt 0, largest-page: 7");
@@ -91,7 +91,7 @@ public sealed class ConsoleDesignTests : BrowserTests
         await CheckPageAsync();
         await OpenAsync(ColorScheme.Dark);
         await GoAsync("design/s?set=Rivers&tab=access");
-        await Expect(Role(AriaRole.Textbox, "Rows, in rule 2")).ToBeVisibleAsync();
+        await Expect(Role(AriaRole.Combobox, "Rows, in rule 2")).ToBeVisibleAsync();
         await CheckPageAsync();
     }
 

@@ -27,7 +27,7 @@ export function AccessPage() {
     <>
       <Heading
         way={[
-          { label: 'Services', to: '/' },
+          { label: 'Services', to: '/services' },
           { label: details.data.title, to: `/services/${service}` },
         ]}
         title="Who may do what"

@@ -3,14 +3,20 @@ import { useMutation, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { signIn } from '../../api/client';
 
-/** @param isRequired Whether there are administrators at all. */
-export function SignInPage({ isRequired }: { isRequired: boolean }) {
+interface SignInPageProps {
+  /** Whether there are administrators at all. */
+  isRequired: boolean;
+  /** What was typed before the session ended is still there, and stays. */
+  goesOn?: boolean;
+}
+
+export function SignInPage({ isRequired, goesOn }: SignInPageProps) {
   const client = useQueryClient();
   const [name, setName] = useState('');
   const [password, setPassword] = useState('');
   const enter = useMutation({
     mutationFn: () => signIn(name, password),
-    onSuccess: () => client.resetQueries(),
+    onSuccess: () => (goesOn ? client.invalidateQueries() : client.resetQueries()),
     onError: () => setPassword(''),
   });
   return (
@@ -30,6 +36,11 @@ export function SignInPage({ isRequired }: { isRequired: boolean }) {
             <Text size="sm" c="dimmed">
               The console is for administrators. Callers of services need no account here.
             </Text>
+            {goesOn && (
+              <Alert color="yellow" title="The session has ended">
+                Sign in again and go on: what you typed is still there.
+              </Alert>
+            )}
             {!isRequired && (
               <Alert color="cyan" title="There is no administrator yet">
                 Open the link that “gable serve” printed. It is good once; the next one stands in the file

@@ -37,7 +37,7 @@ export function DataPage() {
     <>
       <Heading
         way={[
-          { label: 'Services', to: '/' },
+          { label: 'Services', to: '/services' },
           { label: details.data.title, to: `/services/${service}?set=${encodeURIComponent(name)}` },
         ]}
         title={name}

@@ -28,7 +28,7 @@ export function SqlPage() {
     <>
       <Heading
         way={[
-          { label: 'Services', to: '/' },
+          { label: 'Services', to: '/services' },
           { label: details.data.title, to: `/services/${service}` },
         ]}
         title="Statements over sets"

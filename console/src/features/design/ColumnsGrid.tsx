@@ -1,8 +1,9 @@
 import { ActionIcon, Autocomplete, Group, SimpleGrid, Table, Text } from '@mantine/core';
-import { IconChevronDown, IconChevronRight, IconKey } from '@tabler/icons-react';
+import { IconChevronDown, IconChevronRight, IconGripVertical, IconKey } from '@tabler/icons-react';
 import { Fragment, useState } from 'react';
 import type { ColumnDesignInfo, SetDesignInfo } from '../../api/client';
 import type { Change } from '../../api/design';
+import { ColumnData } from './ColumnData';
 import { CommitInput } from './CommitInput';
 import { QuickCheckbox } from './QuickCheckbox';
 import { listAt, numberOf, textAt, valueAt } from './words';
@@ -10,6 +11,8 @@ import { listAt, numberOf, textAt, valueAt } from './words';
 interface ColumnsGridProps {
   set: SetDesignInfo;
   isEditable: boolean;
+  /** Names of the service's own types. */
+  ownTypes: string[];
   change: (...changes: Change[]) => void;
 }
 
@@ -42,8 +45,17 @@ const words: { word: string; label: string; hint: string; kind?: 'list' | 'numbe
 ];
 
 /** A set's columns: which are seen, under which names and types, and what is said of them. */
-export function ColumnsGrid({ set, isEditable, change }: ColumnsGridProps) {
+export function ColumnsGrid({ set, isEditable, ownTypes, change }: ColumnsGridProps) {
   const [open, setOpen] = useState<string>();
+  const [dragged, setDragged] = useState<string>();
+  const shown = set.columns.filter((column) => column.isShown).map((column) => column.column);
+  /** Puts a shown column in the place of another; the order of what is shown says the order of the properties. */
+  const move = (column: string, place: number) => {
+    const order = moved(shown, column, place);
+    if (order.join() === shown.join()) return;
+    const isOwn = order.join() === ownOrder(set).join();
+    change({ set: set.index, path: ['hide'] }, { set: set.index, path: ['show'], value: isOwn ? undefined : order });
+  };
   return (
     <Table.ScrollContainer minWidth={500} aria-label={`Columns of ${set.name}`}>
       <Table verticalSpacing={2} horizontalSpacing={4} stickyHeader>
@@ -63,7 +75,14 @@ export function ColumnsGrid({ set, isEditable, change }: ColumnsGridProps) {
                 set={set}
                 column={column}
                 isEditable={isEditable}
+                ownTypes={ownTypes}
                 isOpen={open === column.column}
+                place={shown.indexOf(column.column)}
+                drag={{
+                  start: () => setDragged(column.column),
+                  drop: () => dragged && move(dragged, shown.indexOf(column.column)),
+                  by: (steps) => move(column.column, shown.indexOf(column.column) + steps),
+                }}
                 toggle={() => setOpen(open === column.column ? undefined : column.column)}
                 change={change}
               />
@@ -72,6 +91,7 @@ export function ColumnsGrid({ set, isEditable, change }: ColumnsGridProps) {
                   <Table.Td />
                   <Table.Td colSpan={4}>
                     <ColumnWords set={set} column={column} isEditable={isEditable} change={change} />
+                    <ColumnData set={set} column={column} isEditable={isEditable} change={change} />
                   </Table.Td>
                 </Table.Tr>
               )}
@@ -83,27 +103,67 @@ export function ColumnsGrid({ set, isEditable, change }: ColumnsGridProps) {
   );
 }
 
+/** The list with one of its items at another place. */
+function moved(list: string[], item: string, place: number): string[] {
+  if (place < 0 || place >= list.length) return list;
+  const others = list.filter((one) => one !== item);
+  return [...others.slice(0, place), item, ...others.slice(place)];
+}
+
+/** All columns in the order of the table, where all are shown in it; else nothing equals it. */
+function ownOrder(set: SetDesignInfo): string[] {
+  return set.columns.every((column) => column.isShown) ? set.ownColumns : [];
+}
+
 interface ColumnRowProps extends ColumnsGridProps {
   column: ColumnDesignInfo;
   isOpen: boolean;
+  /** Among those that are shown; -1 = it is not. */
+  place: number;
+  drag: { start: () => void; drop: () => void; by: (steps: number) => void };
   toggle: () => void;
 }
 
-function ColumnRow({ set, column, isEditable, isOpen, toggle, change }: ColumnRowProps) {
+function ColumnRow({ set, column, isEditable, ownTypes, isOpen, place, drag, toggle, change }: ColumnRowProps) {
   const name = column.column;
   const put = (path: string[], value: unknown) => change({ set: set.index, path, value });
   const said = valueAt(set.written, 'columns', name);
   const type = typeof said === 'string' ? said : textAt(said, 'type');
   const isPublishable = column.type !== undefined;
   return (
-    <Table.Tr data-hidden={!column.isShown || undefined} className="column">
+    <Table.Tr
+      data-hidden={!column.isShown || undefined}
+      className="column"
+      onDragOver={(event) => place >= 0 && event.preventDefault()}
+      onDrop={drag.drop}
+    >
       <Table.Td>
-        <QuickCheckbox
-          aria-label={`Show ${name}`}
-          checked={column.isShown}
-          disabled={!isEditable || !isPublishable}
-          change={(isShown) => put(['hide', name], !isShown)}
-        />
+        <Group gap={4} wrap="nowrap">
+          {place >= 0 && isEditable && (
+            <ActionIcon
+              size="xs"
+              variant="subtle"
+              color="gray"
+              draggable
+              aria-label={`Move ${name}; Alt with an arrow key moves it, too`}
+              style={{ cursor: 'grab' }}
+              onDragStart={drag.start}
+              onKeyDown={(event) => {
+                if (!event.altKey || !['ArrowUp', 'ArrowDown'].includes(event.key)) return;
+                event.preventDefault();
+                drag.by(event.key === 'ArrowUp' ? -1 : 1);
+              }}
+            >
+              <IconGripVertical size={14} />
+            </ActionIcon>
+          )}
+          <QuickCheckbox
+            aria-label={`Show ${name}`}
+            checked={column.isShown}
+            disabled={!isEditable || !isPublishable}
+            change={(isShown) => put(['hide', name], !isShown)}
+          />
+        </Group>
       </Table.Td>
       <Table.Td>
         <Group gap={4} wrap="nowrap">
@@ -145,6 +205,7 @@ function ColumnRow({ set, column, isEditable, isOpen, toggle, change }: ColumnRo
           label={`Type of ${name}`}
           value={type}
           own={column.ownType}
+          ownTypes={ownTypes}
           isEditable={isEditable}
           commit={(value) => put(['columns', name, 'type'], value || undefined)}
         />
@@ -167,11 +228,12 @@ interface TypeInputProps {
   label: string;
   value: string;
   own?: string;
+  ownTypes: string[];
   isEditable: boolean;
   commit: (value: string) => void;
 }
 
-function TypeInput({ label, value, own, isEditable, commit }: TypeInputProps) {
+function TypeInput({ label, value, own, ownTypes, isEditable, commit }: TypeInputProps) {
   const [typed, setTyped] = useState<string>();
   const settle = (text: string | undefined) => {
     if (text !== undefined && text.trim() !== value) commit(text.trim());
@@ -181,7 +243,7 @@ function TypeInput({ label, value, own, isEditable, commit }: TypeInputProps) {
     <Autocomplete
       aria-label={label}
       size="xs"
-      data={types}
+      data={[...ownTypes, ...types]}
       value={typed ?? value}
       placeholder={own?.replace(/^Edm\./, '') ?? 'cannot be published'}
       disabled={!isEditable}
@@ -193,7 +255,9 @@ function TypeInput({ label, value, own, isEditable, commit }: TypeInputProps) {
   );
 }
 
-function ColumnWords({ set, column, isEditable, change }: ColumnsGridProps & { column: ColumnDesignInfo }) {
+type ColumnWordsProps = Omit<ColumnsGridProps, 'ownTypes'> & { column: ColumnDesignInfo };
+
+function ColumnWords({ set, column, isEditable, change }: ColumnWordsProps) {
   const name = column.column;
   const said = valueAt(set.written, 'columns', name);
   return (

@@ -1,4 +1,4 @@
-import { ActionIcon, Badge, Button, Group, NavLink, Stack, Tabs, TextInput, Tooltip } from '@mantine/core';
+import { ActionIcon, Badge, Button, Group, NavLink, Stack, Tabs, Text, TextInput, Tooltip } from '@mantine/core';
 import { useHotkeys, useLocalStorage } from '@mantine/hooks';
 import { IconAlertTriangle, IconArrowBackUp, IconArrowForwardUp, IconCode, IconTable } from '@tabler/icons-react';
 import { useQuery } from '@tanstack/react-query';
@@ -14,10 +14,14 @@ import { WriteButtons, WriteFaults } from '../draft/WriteBar';
 import { AccessForm } from './AccessForm';
 import { ColumnsGrid } from './ColumnsGrid';
 import { Changing } from './QuickCheckbox';
+import { Edited } from './edited';
 import { RelationsForm } from './RelationsForm';
+import { QueryForm } from './QueryForm';
+import { RowRules } from './RowRules';
 import { RowsPanel } from './RowsPanel';
 import { ServiceForm } from './ServiceForm';
 import { SetForm } from './SetForm';
+import { typesOf } from './TypesForm';
 import { type Design, useDesign } from './useDesign';
 
 /** A service changed by forms, with its text beside them: either side follows the other. */
@@ -41,17 +45,18 @@ function ServiceDesign({ service }: { service: string }) {
     ['mod+y', () => state.redo()],
     ['mod+s', () => draft.mine && !draft.theirs && draft.write.mutate(undefined)],
   ]);
+  const edited = useMemo(() => ({ service, text: draft.text }), [service, draft.text]);
   if (draft.files.isPending) return <Pending what="the draft" />;
-  if (draft.files.isError) return <Failed error={draft.files.error} retry={draft.files.refetch} />;
+  if (draft.files.isLoadingError) return <Failed error={draft.files.error} retry={draft.files.refetch} />;
   if (!draft.isKnown && !draft.mine) return <Empty>The draft has no service {service}.</Empty>;
-  if (draft.stored.isError) return <Failed error={draft.stored.error} retry={draft.stored.refetch} />;
+  if (draft.stored.isLoadingError) return <Failed error={draft.stored.error} retry={draft.stored.refetch} />;
   if (!design && state.answer.isError) return <Failed error={state.answer.error} retry={state.answer.refetch} />;
   if (!design && !state.answer.data) return <Pending what="the design" />;
   return (
     <>
       <Heading
         way={[
-          { label: 'Services', to: '/' },
+          { label: 'Services', to: '/services' },
           { label: service, to: `/services/${service}` },
         ]}
         title="Design"
@@ -85,7 +90,9 @@ function ServiceDesign({ service }: { service: string }) {
       <div className={hasText ? 'design with-text' : 'design'}>
         {design ? (
           <Changing value={state.isChanging}>
-            <Forms service={service} state={state} />
+            <Edited value={edited}>
+              <Forms service={service} state={state} />
+            </Edited>
           </Changing>
         ) : (
           <Empty>The text cannot be read as a service yet. Its faults stand beside it.</Empty>
@@ -135,6 +142,16 @@ function TextSide({ state, isShown }: { state: Design; isShown: boolean }) {
   );
 }
 
+/** Stands before the name of a query where an address names a set. */
+const prefix = 'query:';
+
+/** A query to begin with, over a table that is published anyway. */
+function freshQuery(taken: string[], from = 'the_table'): { name: string; select: string } {
+  let number = 1;
+  while (taken.includes(`Query${number}`)) number++;
+  return { name: `Query${number}`, select: `SELECT * FROM ${from}` };
+}
+
 /** Stands for the service itself where an address names a set. */
 const itself = '';
 
@@ -148,17 +165,35 @@ function Forms({ service, state }: { service: string; state: Design }) {
   // A set that gets another name stays the one that is shown.
   const [place, setPlace] = useState<number>();
   const named = sets.find((set) => set.name === view.set) ?? sets.find((set) => set.index === place);
-  const chosen = view.set === itself ? undefined : (named ?? sets[0]);
+  const queries = state.design?.queries ?? [];
+  // A query that gets another name stays the one that is shown.
+  const [queryPlace, setQueryPlace] = useState<string>();
+  const asked = view.set?.startsWith(prefix)
+    ? (queries.find((query) => prefix + query.name === view.set) ??
+      queries.find((query) => query.path.join() === queryPlace))
+    : undefined;
+  if (asked && asked.path.join() !== queryPlace) setQueryPlace(asked.path.join());
+  const chosen = view.set === itself || asked ? undefined : (named ?? sets[0]);
   if (chosen && chosen.index !== place) setPlace(chosen.index);
   const { tab } = view;
   const go = (part: Partial<typeof view>) => setView((now) => ({ ...now, ...part }));
-  const shown = chosen?.name ?? itself;
+  const shown = asked ? prefix + asked.name : (chosen?.name ?? itself);
   useEffect(() => {
     setSearch({ set: shown, tab }, { replace: true });
   }, [setSearch, shown, tab]);
-  const line = chosen?.line ?? 1;
+  const line = asked?.line ?? chosen?.line ?? 1;
+  const addQuery = () => {
+    const fresh = freshQuery(
+      queries.map((query) => query.name),
+      sets[0]?.from,
+    );
+    const own = queries.filter((query) => query.path[0] === 'queries').length;
+    state.change(own === 0 ? { path: ['queries'], value: [fresh] } : { path: ['queries', own], value: fresh });
+    setQueryPlace(['queries', own].join());
+    go({ set: prefix + fresh.name });
+  };
   const { show } = state;
-  useEffect(() => show(line), [show, line, chosen?.name]);
+  useEffect(() => show(line), [show, line, shown]);
   const found = sets.filter((set) => `${set.name} ${set.from}`.toLowerCase().includes(sought.trim().toLowerCase()));
   if (!state.design) return null;
   return (
@@ -176,7 +211,7 @@ function Forms({ service, state }: { service: string; state: Design }) {
           <NavLink
             component="button"
             py={3}
-            active={!chosen}
+            active={!chosen && !asked}
             label="Service"
             leftSection={<IconTable size={15} aria-hidden />}
             onClick={() => go({ set: itself })}
@@ -198,12 +233,49 @@ function Forms({ service, state }: { service: string; state: Design }) {
             />
           ))}
         </div>
+        {queries.length > 0 && (
+          <Text size="xs" c="dimmed" mt="xs">
+            Queries
+          </Text>
+        )}
+        {queries.map((query) => (
+          <NavLink
+            key={query.path.join()}
+            component="button"
+            py={3}
+            active={query === asked}
+            label={query.name || 'a query'}
+            description={query.changes ? 'changes something' : undefined}
+            rightSection={
+              !query.isBuilt ? (
+                <IconAlertTriangle size={15} role="img" aria-label="has faults" color="var(--mantine-color-error)" />
+              ) : undefined
+            }
+            onClick={() => go({ set: prefix + query.name })}
+          />
+        ))}
+        {state.draft.isEditable && (
+          <Button size="xs" variant="subtle" mt={4} onClick={addQuery}>
+            Add a query
+          </Button>
+        )}
         <Button size="xs" variant="subtle" component={Link} to="/sources" mt={4}>
           Add tables
         </Button>
       </nav>
       <div className="form">
-        {chosen ? (
+        {asked ? (
+          <QueryForm
+            key={asked.path.join()}
+            service={service}
+            text={state.draft.text}
+            query={asked}
+            roles={state.design.roles}
+            ownTypes={typesOf(state.design)}
+            isEditable={state.draft.isEditable}
+            change={state.change}
+          />
+        ) : chosen ? (
           <Tabs value={tab} onChange={(value) => go({ tab: value ?? 'columns' })} keepMounted={false}>
             <Tabs.List mb="sm">
               <Tabs.Tab value="columns">Columns</Tabs.Tab>
@@ -247,13 +319,14 @@ function SetTab({ service, tab, set, state, caller, setCaller }: SetTabProps) {
       return (
         <Stack gap="lg">
           <AccessForm {...parts} roles={roles} />
+          <RowRules {...parts} />
           {rows}
         </Stack>
       );
     case 'rows':
       return rows;
     default:
-      return <ColumnsGrid {...parts} />;
+      return <ColumnsGrid {...parts} ownTypes={design ? typesOf(design) : []} />;
   }
 }
 

@@ -3,8 +3,12 @@ import { IconArrowRight, IconTrash } from '@tabler/icons-react';
 import { useState } from 'react';
 import type { RelationDesignInfo, SetDesignInfo } from '../../api/client';
 import type { Change } from '../../api/design';
+import { countOrphans } from '../../api/proofs';
+import { useProgress } from '../../api/useProgress';
+import { Running } from '../../components/Running';
 import { Empty } from '../../components/States';
 import { CommitInput } from './CommitInput';
+import { useEditedSet } from './edited';
 import { joinsAsWritten, type Join } from './joins';
 import { valueAt } from './words';
 
@@ -37,6 +41,7 @@ export function RelationsForm({ set, sets, isEditable, change }: RelationsFormPr
                 <Table.Th>Name</Table.Th>
                 <Table.Th>Leads to</Table.Th>
                 <Table.Th>By</Table.Th>
+                <Table.Th>Orphans</Table.Th>
                 <Table.Th>Comes from</Table.Th>
                 <Table.Th aria-label="Remove" />
               </Table.Tr>
@@ -57,6 +62,9 @@ export function RelationsForm({ set, sets, isEditable, change }: RelationsFormPr
                     {relation.isCollection ? 'many' : 'one'} of {relation.to}
                   </Table.Td>
                   <Table.Td>{relation.joins.map((join) => `${join.own} = ${join.target}`).join(', ')}</Table.Td>
+                  <Table.Td>
+                    <Orphans set={set} relation={relation} />
+                  </Table.Td>
                   <Table.Td>
                     <Badge tt="none" variant="light" color={relation.isDeclared ? 'cyan' : 'gray'}>
                       {relation.isDeclared ? 'the file' : relation.isCollection ? 'the way back' : 'a foreign key'}
@@ -84,6 +92,26 @@ export function RelationsForm({ set, sets, isEditable, change }: RelationsFormPr
       )}
       {isEditable && <NewRelation key={set.index} set={set} sets={sets} change={change} />}
     </>
+  );
+}
+
+/** Counts the rows that refer to nothing. */
+function Orphans({ set, relation }: { set: SetDesignInfo; relation: RelationDesignInfo }) {
+  const edited = useEditedSet(set.index);
+  const count = useProgress((tell, signal) => countOrphans(edited, relation.name, tell, signal));
+  const found = count.result;
+  if (!found) return <Running label="Count" work={count} />;
+  return (
+    <Text
+      size="sm"
+      role="status"
+      c={found.orphans > 0 ? 'var(--mantine-color-error)' : 'dimmed'}
+      title={found.examples.join('; ')}
+    >
+      {found.orphans === 0
+        ? `none of ${found.referring.toLocaleString()}`
+        : `${found.orphans.toLocaleString()} of ${found.referring.toLocaleString()} rows of ${found.holder}`}
+    </Text>
   );
 }
 

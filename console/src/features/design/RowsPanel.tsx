@@ -1,8 +1,9 @@
-import { Autocomplete, Code, Group, Table, Text } from '@mantine/core';
+import { Code, Group, Table, Text } from '@mantine/core';
 import { useDebouncedValue } from '@mantine/hooks';
 import { useQuery } from '@tanstack/react-query';
-import { fetchAccounts, type SetDesignInfo } from '../../api/client';
+import type { SetDesignInfo } from '../../api/client';
 import { fetchDesignRows } from '../../api/design';
+import { CallerInput } from '../../components/CallerInput';
 import { Scroller } from '../../components/Scroller';
 import { Failed, Pending } from '../../components/States';
 
@@ -17,7 +18,7 @@ interface RowsPanelProps {
   setCaller: (caller: string) => void;
 }
 
-interface Payload {
+export interface RowsPayload {
   '@odata.count'?: number | string;
   '@count'?: number | string;
   value?: Record<string, unknown>[];
@@ -27,7 +28,6 @@ interface Payload {
 export function RowsPanel({ service, set, text, roles, caller, setCaller }: RowsPanelProps) {
   const [settled] = useDebouncedValue(text, 300);
   const [who] = useDebouncedValue(caller, 300);
-  const accounts = useQuery({ queryKey: ['accounts'], queryFn: fetchAccounts });
   const rows = useQuery({
     queryKey: ['draft', 'rows', service, set.name, who, settled],
     queryFn: () => fetchDesignRows(service, settled, set.name, who || undefined),
@@ -36,22 +36,7 @@ export function RowsPanel({ service, set, text, roles, caller, setCaller }: Rows
   return (
     <section aria-label={`Rows of ${set.name} as a caller sees them`}>
       <Group align="end" gap="sm" mb="xs">
-        <Autocomplete
-          size="xs"
-          label="Caller"
-          description="A user, roles divided by commas, or nobody for anonymous"
-          placeholder="anonymous"
-          data={[
-            { group: 'Roles', items: roles },
-            {
-              group: 'Users',
-              items: accounts.data?.users.map((user) => user.name).filter((one) => !roles.includes(one)) ?? [],
-            },
-          ]}
-          value={caller}
-          onChange={setCaller}
-          w={280}
-        />
+        <CallerInput roles={roles} caller={caller} setCaller={setCaller} />
       </Group>
       {!set.isBuilt ? (
         <Text c="dimmed">The set has faults and is not published.</Text>
@@ -66,7 +51,7 @@ export function RowsPanel({ service, set, text, roles, caller, setCaller }: Rows
               Refused with {rows.data.fault.status}: {rows.data.fault.message}
             </Text>
           ) : (
-            <Rows payload={rows.data.body as Payload} />
+            <Rows payload={rows.data.body as RowsPayload} />
           )}
           <Text size="sm" fw={600} mt="sm">
             Why
@@ -87,7 +72,7 @@ export function RowsPanel({ service, set, text, roles, caller, setCaller }: Rows
   );
 }
 
-function Rows({ payload }: { payload: Payload }) {
+export function Rows({ payload }: { payload: RowsPayload }) {
   const rows = payload.value ?? [];
   const count = payload['@odata.count'] ?? payload['@count'];
   const names = [...new Set(rows.flatMap((row) => Object.keys(row)))].filter((name) => !name.includes('@'));

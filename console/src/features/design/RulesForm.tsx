@@ -1,8 +1,9 @@
 import { ActionIcon, Button, Group, MultiSelect, Stack, Table, TagsInput, Text } from '@mantine/core';
 import { IconTrash } from '@tabler/icons-react';
-import type { RuleDesignInfo } from '../../api/client';
+import { useQuery } from '@tanstack/react-query';
+import { fetchAccounts, type RuleDesignInfo } from '../../api/client';
 import { Empty } from '../../components/States';
-import { CommitInput } from './CommitInput';
+import { ConditionInput } from './ConditionInput';
 import { QuickCheckbox } from './QuickCheckbox';
 
 interface RulesFormProps {
@@ -54,18 +55,21 @@ export function written(rule: RuleDesignInfo): WrittenRule {
 /** Who may do what, one rule in a row; a caller may what any of them allows. */
 export function RulesForm({ rules, roles, columns, isEditable, label, change }: RulesFormProps) {
   // One word of one rule, so that all others stay as they are written.
-  const put = (at: number, word: 'who' | 'may' | 'rows' | 'hide', value: string | string[] | undefined) =>
+  const put = (at: number, word: 'who' | 'may' | 'rows' | 'hide' | 'mask', value: string | string[] | undefined) =>
     change(
       rules.map((rule, index) => written(index === at ? { ...rule, [word]: value } : rule)),
       { path: [at, word === 'may' && rules[at]?.denies ? 'deny' : word], value },
     );
+  const accounts = useQuery({ queryKey: ['accounts'], queryFn: fetchAccounts, enabled: columns.length > 0 });
+  const attributes = accounts.data?.users.flatMap((user) => Object.keys(user.attributes ?? {})) ?? [];
+  const names = [...columns, ...new Set(['user', ...attributes].map((name) => `@${name}`))];
   const fresh: WrittenRule = { who: ['signed-in'], may: ['read'] };
   return (
     <Stack gap="xs">
       {rules.length === 0 ? (
         <Empty>Nobody may do anything here yet. Add a rule.</Empty>
       ) : (
-        <Table.ScrollContainer minWidth={columns.length > 0 ? 660 : 420}>
+        <Table.ScrollContainer minWidth={columns.length > 0 ? 780 : 420}>
           <Table verticalSpacing={4} horizontalSpacing={6} aria-label={label}>
             <Table.Thead>
               <Table.Tr>
@@ -79,6 +83,7 @@ export function RulesForm({ rules, roles, columns, isEditable, label, change }: 
                   <>
                     <Table.Th>Rows</Table.Th>
                     <Table.Th>Hidden columns</Table.Th>
+                    <Table.Th>Masked columns</Table.Th>
                   </>
                 )}
                 <Table.Th aria-label="Remove" />
@@ -123,13 +128,14 @@ export function RulesForm({ rules, roles, columns, isEditable, label, change }: 
                   {columns.length > 0 && (
                     <>
                       <Table.Td>
-                        <CommitInput
-                          aria-label={`Rows, in rule ${at + 1}`}
+                        <ConditionInput
+                          label={`Rows, in rule ${at + 1}`}
+                          hidesLabel
                           placeholder="all rows"
                           value={rule.rows ?? ''}
-                          disabled={!isEditable}
+                          names={names}
+                          isEditable={isEditable}
                           commit={(rows) => put(at, 'rows', rows || undefined)}
-                          miw={160}
                         />
                       </Table.Td>
                       <Table.Td>
@@ -141,6 +147,18 @@ export function RulesForm({ rules, roles, columns, isEditable, label, change }: 
                           searchable
                           disabled={!isEditable || rule.denies}
                           onChange={(hide) => put(at, 'hide', hide)}
+                          miw={120}
+                        />
+                      </Table.Td>
+                      <Table.Td>
+                        <MultiSelect
+                          size="xs"
+                          aria-label={`Masked columns, in rule ${at + 1}`}
+                          data={columns}
+                          value={rule.mask}
+                          searchable
+                          disabled={!isEditable || rule.denies}
+                          onChange={(mask) => put(at, 'mask', mask)}
                           miw={120}
                         />
                       </Table.Td>

@@ -3,6 +3,7 @@ import type { RuleDesignInfo, ServiceDesignInfo } from '../../api/client';
 import type { Change } from '../../api/design';
 import { CommitInput } from './CommitInput';
 import { RulesForm } from './RulesForm';
+import { TypesForm } from './TypesForm';
 import { listAt, numberOf, textAt, valueAt } from './words';
 
 interface ServiceFormProps {
@@ -35,6 +36,7 @@ export function ServiceForm({ design, isEditable, change }: ServiceFormProps) {
         {text(['largest-page'], 'Most rows of a page')}
       </SimpleGrid>
       {text(['about', 'description'], 'Description')}
+      <TypesForm design={design} isEditable={isEditable} change={change} />
       <Text fw={600} size="sm">
         Rules of sets that say none themselves
       </Text>

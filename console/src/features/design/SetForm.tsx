@@ -1,8 +1,9 @@
-import { Button, Group, Input, List, MultiSelect, Select, SimpleGrid, Stack, Text } from '@mantine/core';
-import { useMutation } from '@tanstack/react-query';
-import type { SetDesignInfo } from '../../api/client';
-import { type Change, fetchKeys } from '../../api/design';
-import { Failed } from '../../components/States';
+import { Button, Group, Input, List, MultiSelect, Select, SimpleGrid, Stack, Table, Text } from '@mantine/core';
+import type { DoubledKeysInfo, SetDesignInfo } from '../../api/client';
+import type { Change } from '../../api/design';
+import { findDoubled, findKeys } from '../../api/proofs';
+import { useProgress } from '../../api/useProgress';
+import { Running } from '../../components/Running';
 import { CommitInput } from './CommitInput';
 import { QuickCheckbox } from './QuickCheckbox';
 import { listAt, numberOf, textAt } from './words';
@@ -96,16 +97,18 @@ export function SetForm({ set, isEditable, change }: SetFormProps) {
       </SimpleGrid>
       <QuickCheckbox
         label="Is read with a filter only, never as a whole"
-        checked={textAt(set.written, 'requires-filter') === 'true'}
+        checked={textAt(set.written, 'require-filter') === 'true'}
         disabled={!isEditable}
-        change={(isNeeded) => put('requires-filter', isNeeded || undefined)}
+        change={(isNeeded) => put('require-filter', isNeeded || undefined)}
       />
     </Stack>
   );
 }
 
 function KeyForm({ set, isEditable, change }: SetFormProps) {
-  const find = useMutation({ mutationFn: () => fetchKeys(set.source, set.from) });
+  const find = useProgress((tell, signal) => findKeys(set.source, set.from, tell, signal));
+  const doubled = useProgress((tell, signal) => findDoubled(set.source, set.from, set.key, tell, signal));
+  const found = find.result;
   const isKeyless = textAt(set.written, 'keyless') === 'true';
   const declare = (columns: string[]) => {
     const isOwn = columns.join() === set.catalogKey.join();
@@ -130,9 +133,8 @@ function KeyForm({ set, isEditable, change }: SetFormProps) {
           flex={1}
           miw={220}
         />
-        <Button size="xs" variant="default" loading={find.isPending} onClick={() => find.mutate()}>
-          Find keys
-        </Button>
+        <Running label="Find keys" work={find} />
+        <Running label="Look for duplicates" work={doubled} isDisabled={set.key.length === 0} />
       </Group>
       {set.catalogKey.length === 0 && (
         <QuickCheckbox
@@ -143,15 +145,15 @@ function KeyForm({ set, isEditable, change }: SetFormProps) {
           change={(value) => change({ set: set.index, path: ['keyless'], value })}
         />
       )}
-      {find.isError && <Failed error={find.error} />}
-      {find.data && (
+      {doubled.result && <Doubled found={doubled.result} />}
+      {found && (
         <section aria-label="Keys that were found">
           <Text size="sm" mt={6}>
-            {find.data.rows.toLocaleString()} rows were counted over {find.data.tried} combinations of columns.
-            {find.data.candidates.length === 0 && ' No one, two or three columns identify a row.'}
+            {found.rows.toLocaleString()} rows were counted over {found.tried} combinations of columns.
+            {found.candidates.length === 0 && ' No one, two or three columns identify a row.'}
           </Text>
           <List size="sm" spacing={2}>
-            {find.data.candidates.slice(0, 8).map((candidate) => (
+            {found.candidates.slice(0, 8).map((candidate) => (
               <List.Item key={candidate.columns.join()}>
                 <Group gap="xs" wrap="nowrap">
                   <b>{candidate.columns.join(', ')}</b>
@@ -174,5 +176,47 @@ function KeyForm({ set, isEditable, change }: SetFormProps) {
         </section>
       )}
     </div>
+  );
+}
+
+/** Rows that the key does not tell apart. */
+function Doubled({ found }: { found: DoubledKeysInfo }) {
+  if (found.groups === 0 && found.nulls === 0)
+    return (
+      <Text size="sm" mt={6} role="status">
+        No two rows share a key, and none has a null in it.
+      </Text>
+    );
+  return (
+    <section aria-label="Duplicates">
+      <Text size="sm" mt={6} c="var(--mantine-color-error)">
+        {found.groups.toLocaleString()} values stand in several rows
+        {found.nulls > 0 && `, and ${found.nulls.toLocaleString()} rows have a null`}.
+      </Text>
+      {found.examples.length > 0 && (
+        <Table verticalSpacing={2} w="auto">
+          <Table.Thead>
+            <Table.Tr>
+              {found.columns.map((column) => (
+                <Table.Th key={column}>{column}</Table.Th>
+              ))}
+              <Table.Th className="number">Rows</Table.Th>
+            </Table.Tr>
+          </Table.Thead>
+          <Table.Tbody>
+            {found.examples.map((example) => (
+              <Table.Tr key={JSON.stringify(example.values)}>
+                {example.values.map((value, at) => (
+                  <Table.Td key={at}>
+                    <bdi>{value ?? 'null'}</bdi>
+                  </Table.Td>
+                ))}
+                <Table.Td className="number">{example.rows.toLocaleString()}</Table.Td>
+              </Table.Tr>
+            ))}
+          </Table.Tbody>
+        </Table>
+      )}
+    </section>
   );
 }

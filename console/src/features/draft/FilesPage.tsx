@@ -19,7 +19,7 @@ export function FilesPage() {
   const draft = useDraftFiles();
   const edited = useEdited();
   if (draft.isPending) return <Pending what="the files" />;
-  if (draft.isError) return <Failed error={draft.error} retry={draft.refetch} />;
+  if (draft.isLoadingError) return <Failed error={draft.error} retry={draft.refetch} />;
   const names = draft.data.files.map((file) => file.file);
   const fresh = Object.keys(edited).filter((file) => !names.includes(file));
   const all = [...names, ...fresh].sort();
@@ -102,7 +102,7 @@ function FileView({ file, isKnown }: FileViewProps) {
   const draft = useDraftFile(file);
   if (!isKnown && !draft.mine) return <Text c="dimmed">There is no file {file}.</Text>;
   if (isKnown && draft.stored.isPending) return <Pending what={file} />;
-  if (draft.stored.isError) return <Failed error={draft.stored.error} retry={draft.stored.refetch} />;
+  if (draft.stored.isLoadingError) return <Failed error={draft.stored.error} retry={draft.stored.refetch} />;
   return <TextView draft={draft} />;
 }
 

@@ -33,7 +33,7 @@ export function MetadataPage() {
     <>
       <Heading
         way={[
-          { label: 'Services', to: '/' },
+          { label: 'Services', to: '/services' },
           { label: details.data?.title ?? service, to: `/services/${service}` },
         ]}
         title="Metadata document"

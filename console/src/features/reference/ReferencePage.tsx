@@ -27,7 +27,7 @@ export function ReferencePage() {
     <>
       <Heading
         way={[
-          { label: 'Services', to: '/' },
+          { label: 'Services', to: '/services' },
           { label: details.data?.title ?? service, to: `/services/${service}` },
         ]}
         title="REST reference"

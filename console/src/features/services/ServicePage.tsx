@@ -28,7 +28,7 @@ export function ServicePage() {
   const chosen = details.data.sets.find((set) => set.name === search.get('set')) ?? details.data.sets[0];
   return (
     <>
-      <Heading way={[{ label: 'Services', to: '/' }]} title={details.data.title}>
+      <Heading way={[{ label: 'Services', to: '/services' }]} title={details.data.title}>
         <Group gap="xs">
           <Button component={Link} to={`/design/${service}`} variant="default" size="xs">
             Change the design

@@ -1,4 +1,4 @@
-import { Alert, Autocomplete, Button, Group, Modal, Stack, Text } from '@mantine/core';
+import { Alert, Autocomplete, Button, Checkbox, Group, Modal, Stack, Text } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
 import { Link } from 'react-router';
@@ -7,6 +7,7 @@ import { chooseObjects, ConflictError, fetchDraft, fetchDraftText, writeDraft } 
 import { Difference } from '../../components/Difference';
 import { Failed } from '../../components/States';
 import { differenceOf } from '../draft/difference';
+import { ChosenSets } from './ChosenSets';
 
 interface PublishChosenProps {
   source: string;
@@ -21,19 +22,21 @@ export function PublishChosen({ source, objects, close, done }: PublishChosenPro
   const services = useQuery({ queryKey: ['services'], queryFn: fetchServices });
   const draft = useQuery({ queryKey: ['draft'], queryFn: fetchDraft });
   const [service, setService] = useState('');
+  const [withReferred, setWithReferred] = useState(false);
+  // The text with what was changed in the grid.
+  const [text, setText] = useState('');
   const look = useMutation({
     mutationFn: async () => {
-      const chosen = await chooseObjects(service, source, objects);
+      const chosen = await chooseObjects(service, source, objects, withReferred);
       const before = chosen.version ? (await fetchDraftText(chosen.file)).text : '';
       return { ...chosen, before };
     },
+    onSuccess: (chosen) => setText(chosen.text),
   });
   const write = useMutation({
     mutationFn: () => {
       const made = look.data;
-      return made
-        ? writeDraft(made.file, made.text, made.version)
-        : Promise.reject(new Error('Nothing was looked at.'));
+      return made ? writeDraft(made.file, text, made.version) : Promise.reject(new Error('Nothing was looked at.'));
     },
     onSuccess: async () => {
       await client.invalidateQueries({ queryKey: ['draft'] });
@@ -48,7 +51,7 @@ export function PublishChosen({ source, objects, close, done }: PublishChosenPro
       opened
       onClose={close}
       closeButtonProps={{ 'aria-label': 'Close' }}
-      size="xl"
+      size="min(1100px, 96vw)"
       title={`Publish ${what} of ${source}`}
     >
       <Stack gap="sm">
@@ -72,6 +75,16 @@ export function PublishChosen({ source, objects, close, done }: PublishChosenPro
               w={260}
               data-autofocus
             />
+            <Checkbox
+              size="xs"
+              mb={8}
+              label="With everything that they refer to"
+              checked={withReferred}
+              onChange={(event) => {
+                setWithReferred(event.currentTarget.checked);
+                look.reset();
+              }}
+            />
             <Button type="submit" variant={made ? 'default' : 'filled'} disabled={!service} loading={look.isPending}>
               Show what is written
             </Button>
@@ -91,7 +104,8 @@ export function PublishChosen({ source, objects, close, done }: PublishChosenPro
                 {refused.name} cannot be published: {refused.why}
               </Text>
             ))}
-            <Difference lines={differenceOf(made.before, made.text)} label={`Lines of ${made.file}`} />
+            <ChosenSets service={service} text={text} added={made.added} change={setText} />
+            <Difference lines={differenceOf(made.before, text)} label={`Lines of ${made.file}`} />
             {!write.isSuccess && (
               <Group gap="xs">
                 <Button

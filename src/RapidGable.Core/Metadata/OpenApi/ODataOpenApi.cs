@@ -20,7 +20,7 @@ public sealed class ODataOpenApi
     private ODataOpenApi(OpenApiFacts facts, bool isOlder)
     {
         _facts = facts;
-        _schemas = new OpenApiSchemas(isOlder);
+        _schemas = new OpenApiSchemas(isOlder, _document);
     }
 
     /// <summary>The description in one of its forms, in UTF-8.</summary>
@@ -40,6 +40,7 @@ public sealed class ODataOpenApi
             ["error"] = Answer(new OpenApiSchemaReference("error", _document), "What is wrong."),
         };
         _document.Components.Parameters = Parameters();
+        _schemas.AddDefinitions(_facts.Model.Definitions);
         foreach (var set in _facts.Sets)
             AddSchemas(set);
         _document.Paths = [];

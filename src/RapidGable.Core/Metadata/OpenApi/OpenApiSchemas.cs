@@ -6,19 +6,22 @@ using JsonValue = System.Text.Json.Nodes.JsonValue;
 namespace RapidGable.Metadata.OpenApi;
 
 /// <summary>Types of properties as schemas (JSON Schema 2020-12, OpenAPI 4.8.24).</summary>
-internal sealed class OpenApiSchemas(bool isOlder)
+/// <param name="document">Holds the names for primitive types among its components.</param>
+internal sealed class OpenApiSchemas(bool isOlder, OpenApiDocument document)
 {
     /// <summary>The schema of a property's value.</summary>
     /// <param name="isWritten">It is about what is sent, so that the rules of written values hold.</param>
     public OpenApiSchema Of(Property property, bool isWritten)
     {
-        var schema = property.IsGroup
-            ? Object(property.Members.Where(m => m.Type.Kind != EdmKind.Stream).Select(m => (m.Name, (IOpenApiSchema)Of(m, isWritten))))
+        var schema =
+            property.IsGroup
+                ? Object(property.Members.Where(m => m.Type.Kind != EdmKind.Stream).Select(m => (m.Name, (IOpenApiSchema)Of(m, isWritten))))
+            : property.Definition is { } definition ? Named(property, definition)
             : Of(property.Type, property.Conversion);
         schema.Description = Description(property);
         schema.Deprecated = property.Deprecation is not null;
         // A complex value of columns is always there.
-        if (property is { Nullable: true, IsGroup: false, Type.IsCollection: false })
+        if (property is { Nullable: true, IsGroup: false, Type.IsCollection: false, Definition: null })
             AllowNull(schema);
         if (property.DefaultValue is { } text && Constant(text, property.Type) is { } value)
             schema.Default = value;
@@ -31,6 +34,30 @@ internal sealed class OpenApiSchemas(bool isOlder)
             {
                 [measure.IsCurrency ? "x-currency" : "x-unit"] = new JsonNodeExtension(JsonValue.Create(measure.Text)),
             };
+        return schema;
+    }
+
+    /// <summary>Adds the names for primitive types to the components of the document.</summary>
+    public void AddDefinitions(IEnumerable<TypeDefinition> definitions)
+    {
+        foreach (var definition in definitions)
+        {
+            var schema = Of(definition.Underlying);
+            schema.Description = definition.Description;
+            document.Components!.Schemas![definition.Name] = schema;
+        }
+    }
+
+    /// <summary>A schema that refers to a name for a primitive type.</summary>
+    private OpenApiSchema Named(Property property, TypeDefinition definition)
+    {
+        var reference = new OpenApiSchemaReference(definition.Name, document);
+        var plain = Of(definition.Underlying).Type;
+        if (property.Type.IsCollection)
+            return new OpenApiSchema { Type = JsonSchemaType.Array, Items = Nullable(reference, plain) };
+        var schema = property.Nullable ? Nullable(reference, plain) : new OpenApiSchema { AllOf = [reference] };
+        if (property is { Conversion: null, Type.Kind: EdmKind.String } && definition.Underlying.MaxLength is null)
+            schema.MaxLength = property.Type.MaxLength;
         return schema;
     }
 
@@ -100,9 +127,10 @@ internal sealed class OpenApiSchemas(bool isOlder)
     }
 
     /// <summary>A schema that may be null beside one that is referred to.</summary>
-    public IOpenApiSchema Nullable(OpenApiSchemaReference reference) =>
+    /// <param name="plain">The JSON type of what it refers to.</param>
+    public OpenApiSchema Nullable(OpenApiSchemaReference reference, JsonSchemaType? plain = JsonSchemaType.Object) =>
         isOlder
-            ? new OpenApiSchema { Type = JsonSchemaType.Object | JsonSchemaType.Null, AllOf = [reference] }
+            ? new OpenApiSchema { Type = plain | JsonSchemaType.Null, AllOf = [reference] }
             : new OpenApiSchema { OneOf = [reference, new OpenApiSchema { Type = JsonSchemaType.Null }] };
 
     private static OpenApiSchema Integer(string format, long least, long most) =>

@@ -17,7 +17,7 @@ public sealed class RestOpenApi
     private RestOpenApi(OpenApiFacts facts, bool isOlder)
     {
         _facts = facts;
-        _schemas = new OpenApiSchemas(isOlder);
+        _schemas = new OpenApiSchemas(isOlder, _document);
         _operations = new RestOperations(facts, _schemas, _document);
         _paths = new RestPaths(facts.Model);
     }
@@ -38,6 +38,7 @@ public sealed class RestOpenApi
         _document.Components.Responses = OpenApiParts.Problems(_document, ProblemWriter.MediaType);
         _document.Components.Parameters = RestParameterParts.OfReads();
         var rows = new RestRowSchemas(_facts, _schemas, _document);
+        _schemas.AddDefinitions(_facts.Model.Definitions);
         foreach (var set in _facts.Sets)
             rows.Add(set);
         _document.Paths = [];

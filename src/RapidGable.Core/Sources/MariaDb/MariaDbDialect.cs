@@ -8,6 +8,28 @@ internal sealed class MariaDbDialect : SqlDialect
 {
     public override string Quote(string identifier) => $"`{identifier.Replace("`", "``", StringComparison.Ordinal)}`";
 
+    public override string Searched(string quotedColumn) => $"LOWER(CAST({quotedColumn} AS CHAR))";
+
+    public override SourceStatement? DefinitionOf(SourceObject item) =>
+        item.Kind == SourceObjectKind.View
+            ? About(
+                item,
+                "SELECT view_definition FROM information_schema.views WHERE table_schema = COALESCE(?, DATABASE()) AND table_name = ?"
+            )
+            : null;
+
+    public override SourceStatement? SizeOf(SourceObject item) =>
+        item.Kind == SourceObjectKind.Table
+            ? About(
+                item,
+                "SELECT CAST(COALESCE(data_length, 0) + COALESCE(index_length, 0) AS SIGNED) FROM information_schema.tables "
+                    + "WHERE table_schema = COALESCE(?, DATABASE()) AND table_name = ?"
+            )
+            : null;
+
+    private static SourceStatement About(SourceObject item, string sql) =>
+        new(sql, new[] { item.Schema is { } schema ? StoredValue.From(schema) : StoredValue.Null, StoredValue.From(item.Name) });
+
     public override SqlLexis Lexis { get; } =
         new(HasBackslashEscapes: true, HasHashComments: true, NeedsBlankAfterDashes: true, OwnPlaceholders: "?@");
 

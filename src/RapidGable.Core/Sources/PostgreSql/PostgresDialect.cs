@@ -12,6 +12,19 @@ internal sealed class PostgresDialect : SqlDialect
 
     public override string Quote(string identifier) => $"\"{identifier.Replace("\"", "\"\"", StringComparison.Ordinal)}\"";
 
+    public override SourceStatement? DefinitionOf(SourceObject item) =>
+        item.Kind is SourceObjectKind.View or SourceObjectKind.MaterializedView
+            ? About(item, "SELECT pg_get_viewdef((quote_ident($1) || '.' || quote_ident($2))::regclass, true)")
+            : null;
+
+    public override SourceStatement? SizeOf(SourceObject item) =>
+        item.Kind is SourceObjectKind.Table or SourceObjectKind.MaterializedView
+            ? About(item, "SELECT pg_total_relation_size((quote_ident($1) || '.' || quote_ident($2))::regclass)")
+            : null;
+
+    private static SourceStatement About(SourceObject item, string sql) =>
+        new(sql, new[] { StoredValue.From(item.Schema ?? "public"), StoredValue.From(item.Name) });
+
     public override SqlLexis Lexis { get; } = new(HasNestedComments: true, HasDollarQuotes: true, OwnPlaceholders: "$");
 
     public override string Parameter(int number) => "$" + number.ToString(CultureInfo.InvariantCulture);

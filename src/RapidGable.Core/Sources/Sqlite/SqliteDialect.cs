@@ -10,6 +10,11 @@ internal sealed class SqliteDialect : SqlDialect
 
     public override string Parameter(int number) => "?" + number.ToString(CultureInfo.InvariantCulture);
 
+    public override SourceStatement? DefinitionOf(SourceObject item) =>
+        item.Kind == SourceObjectKind.View
+            ? new SourceStatement("SELECT sql FROM sqlite_schema WHERE type = 'view' AND name = ?1", new[] { StoredValue.From(item.Name) })
+            : null;
+
     public override SqlLexis Lexis { get; } = new(HasBracketNames: true, OwnPlaceholders: "?@$");
 
     // Instants are texts; most are written without a fraction of a second.

@@ -17,7 +17,37 @@ public sealed record DesignAnswer(string File, string Text, ServiceDesignInfo? D
 /// <summary>A service as it is declared, beside what becomes of it.</summary>
 /// <param name="Written">The file's own words without its sets, each a text, a list or a mapping.</param>
 /// <param name="Roles">That rules and accounts name.</param>
-public sealed record ServiceDesignInfo(string Service, JsonObject Written, IEnumerable<string> Roles, IEnumerable<SetDesignInfo> Sets);
+public sealed record ServiceDesignInfo(
+    string Service,
+    JsonObject Written,
+    IEnumerable<string> Roles,
+    IEnumerable<SetDesignInfo> Sets,
+    IEnumerable<QueryDesignInfo> Queries
+);
+
+/// <summary>A query as it is declared, beside what becomes of it.</summary>
+/// <param name="Path">The words and numbers that lead to it in the file.</param>
+/// <param name="Changes">It may change something.</param>
+/// <param name="IsBuilt">It is published; else its declaration has faults.</param>
+/// <param name="Columns">What it gives, as the database describes it.</param>
+public sealed record QueryDesignInfo(
+    string Name,
+    IEnumerable<JsonNode> Path,
+    int Line,
+    string Source,
+    bool Changes,
+    bool IsBuilt,
+    IEnumerable<QueryParameterInfo> Parameters,
+    IEnumerable<QueryColumnInfo> Columns,
+    JsonObject Written
+);
+
+/// <summary>A parameter of a query.</summary>
+/// <param name="TakenFrom">What of the caller it is; missing = callers give it.</param>
+public sealed record QueryParameterInfo(string Name, string Type, bool IsRequired, string Sample, string? TakenFrom);
+
+/// <summary>A column of what a query gives.</summary>
+public sealed record QueryColumnInfo(string Name, string Column, string Type, bool Nullable);
 
 /// <summary>A set as it is declared, beside what becomes of it.</summary>
 /// <param name="Index">Its place in the file's list of sets, from 0.</param>
@@ -29,6 +59,8 @@ public sealed record ServiceDesignInfo(string Service, JsonObject Written, IEnum
 /// <param name="Read">Who may read it, in words.</param>
 /// <param name="Rules">Those that hold, of the service where the set has none itself.</param>
 /// <param name="HasOwnRules">The set says them itself.</param>
+/// <param name="Columns">In the order of the properties.</param>
+/// <param name="OwnColumns">Their names in the order of the table.</param>
 /// <param name="Written">Its words, each a text, a list or a mapping.</param>
 public sealed record SetDesignInfo(
     int Index,
@@ -49,6 +81,7 @@ public sealed record SetDesignInfo(
     bool HasOwnRules,
     IEnumerable<RuleDesignInfo> Rules,
     IEnumerable<ColumnDesignInfo> Columns,
+    IEnumerable<string> OwnColumns,
     IEnumerable<RelationDesignInfo> Relations,
     JsonObject Written
 );

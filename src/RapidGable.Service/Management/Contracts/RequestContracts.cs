@@ -51,3 +51,32 @@ public sealed record KeptExampleFile(string File);
 /// <summary>A secret of the workspace, without its value.</summary>
 /// <param name="UsedBy">Sources that name it.</param>
 public sealed record SecretInfo(string Name, IEnumerable<string> UsedBy);
+
+/// <summary>A header of a request or an answer.</summary>
+public sealed record RequestHeader(string Name, string Value);
+
+/// <summary>What came of a composed request.</summary>
+/// <param name="Caller">As whom it was sent.</param>
+/// <param name="Status">0 = nothing came.</param>
+/// <param name="Bytes">Length of the whole body.</param>
+/// <param name="Body">The body as text; missing = it is not text.</param>
+/// <param name="IsCut">The text is longer than what is shown.</param>
+/// <param name="Statements">What was sent to the databases, in order.</param>
+/// <param name="MoreStatements">How many statements are not shown.</param>
+/// <param name="Rules">What the rules of the sets do for the caller.</param>
+public sealed record SentAnswer(
+    string Caller,
+    int Status,
+    double Milliseconds,
+    IEnumerable<RequestHeader> Headers,
+    long Bytes,
+    string? Body,
+    bool IsCut,
+    IEnumerable<SentStatement> Statements,
+    int MoreStatements,
+    IEnumerable<Access.RuleEffect> Rules
+);
+
+/// <summary>A statement that a request sent to a database.</summary>
+/// <param name="Parameters">Its values.</param>
+public sealed record SentStatement(string Source, string Sql, IEnumerable<string> Parameters);

@@ -45,6 +45,8 @@ public sealed record RoutineInfo(
 );
 
 /// <summary>A table or view with its first rows.</summary>
+/// <param name="ReferredBy">Tables with foreign keys to it.</param>
+/// <param name="Indexes">The columns of each index that is no key.</param>
 /// <param name="Rows">Values as texts; null = there is none.</param>
 public sealed record ObjectDetails(
     string Name,
@@ -58,6 +60,8 @@ public sealed record ObjectDetails(
     IEnumerable<TextIndexInfo> TextIndexes,
     IEnumerable<ColumnInfo> Columns,
     IEnumerable<ForeignKeyInfo> ForeignKeys,
+    IEnumerable<string> ReferredBy,
+    IEnumerable<IEnumerable<string>> Indexes,
     IEnumerable<IEnumerable<string?>> Rows
 );
 
