@@ -14,6 +14,7 @@ import type {
   ObjectDetails,
   PublishingState,
   RefusedRequest,
+  RevisionDifference,
   RuleEffect,
   SecretInfo,
   SeenAnswer,
@@ -155,6 +156,11 @@ export async function publish(body: {
   basedOn: number;
 }): Promise<void> {
   await send('POST', '/manage/publishing', body);
+}
+
+/** What differs between two revisions, for consumers and callers. */
+export async function fetchDifference(from: number, to: number): Promise<RevisionDifference> {
+  return (await ask(`/manage/publishing/difference?from=${from}&to=${to}`)).json();
 }
 
 /** Publishes a former revision once more. */

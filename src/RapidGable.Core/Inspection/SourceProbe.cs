@@ -19,6 +19,22 @@ public sealed record SourceTrial(
 /// <summary>Tries a source: connects, reads the catalog, and asks every object for no rows.</summary>
 public static class SourceProbe
 {
+    /// <summary>Asks the database whether it is there; why it is not, in plain words, or null.</summary>
+    public static async Task<string?> PingAsync(ISource source, CancellationToken cancellation)
+    {
+        try
+        {
+            await using var session = await source.OpenSessionAsync(SessionKind.Plain, cancellation);
+            await using var cursor = await session.QueryAsync(source.Dialect.Ping, default, cancellation);
+            await cursor.ReadAsync(cancellation);
+            return null;
+        }
+        catch (SourceException exception)
+        {
+            return exception.Message;
+        }
+    }
+
     /// <summary>Opens the source and reads from each object that is on offer.</summary>
     public static async Task<SourceTrial> TryAsync(ISource source, Action<string> progress, CancellationToken cancellation)
     {

@@ -53,6 +53,9 @@ public abstract class SqlDialect
     /// <summary>A column as its property's type, where it is stored as another.</summary>
     public virtual string Column(string quotedColumn, string? storageForm) => quotedColumn;
 
+    /// <summary>A statement of one row that a database which is well answers at once.</summary>
+    public virtual string Ping => "SELECT 1";
+
     /// <summary>A column of any type as text in small letters, to look for a part of it.</summary>
     public virtual string Searched(string quotedColumn) => $"LOWER(CAST({quotedColumn} AS TEXT))";
 

@@ -13,6 +13,7 @@ using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Changes;
 using RapidGable.Declarations;
+using RapidGable.Inspection;
 using RapidGable.Publishing;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
@@ -295,16 +296,8 @@ public static class ServiceHost
             var isInsider = await administration.IsInsiderAsync(context);
             foreach (var source in registry.Workspace.Sources.Values)
             {
-                try
-                {
-                    await using var session = await source.OpenSessionAsync(Sources.SessionKind.Plain, context.RequestAborted);
-                    await using var cursor = await session.QueryAsync("SELECT 1", default, context.RequestAborted);
-                    await cursor.ReadAsync(context.RequestAborted);
-                }
-                catch (Sources.SourceException)
-                {
+                if (await SourceProbe.PingAsync(source, context.RequestAborted) is not null)
                     return Results.Text(isInsider ? $"not ready: source {source.Name}" : "not ready", statusCode: 503);
-                }
             }
             if (registry.Drift.FirstOrDefault(d => d.Breaks) is { } drift)
                 return Results.Text(

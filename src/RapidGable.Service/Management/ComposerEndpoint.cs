@@ -67,7 +67,7 @@ internal static class ComposerEndpoint
         {
             var sent = await new TryRequests(recorded, accounts.Current, host).RunAsync(
                 [request],
-                new TryRequests.Options(null, Writes: true),
+                new TryRequests.Options(null, Writes: true, context.Request.Host.Value),
                 context.RequestAborted
             );
             tried = sent[0];

@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
 using RapidGable.Building;
+using RapidGable.Inspection;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
 using RapidGable.Service.Management.Contracts;
@@ -115,13 +116,7 @@ internal static class OverviewEndpoint
         patience.CancelAfter(Patience);
         try
         {
-            await using var session = await source.OpenSessionAsync(SessionKind.Plain, patience.Token);
-            await using var cursor = await session.QueryAsync("SELECT 1", default, patience.Token);
-            await cursor.ReadAsync(patience.Token);
-        }
-        catch (SourceException exception)
-        {
-            fault = exception.Message;
+            fault = await SourceProbe.PingAsync(source, patience.Token);
         }
         catch (OperationCanceledException) when (!cancellation.IsCancellationRequested)
         {

@@ -40,6 +40,7 @@ internal static class PublishingEndpoints
                 var review = await new PublishWorkspace(loaded, archive, time).ReviewAsync(false, _ => { }, context.RequestAborted);
                 return ManagementInterface.Json(ReviewOf(review));
             }));
+        manage.MapGet("/publishing/difference", (int from, int to, RevisionArchive archive) => StateGuard.Guard(() => Difference(archive, from, to)));
         manage.MapPost(
             "/publishing",
             (
@@ -74,7 +75,25 @@ internal static class PublishingEndpoints
     private static DraftReview ReviewOf(PublicationReview review) =>
         new(
             review.BasedOn,
-            review.Services.Select(s => new ReviewedService(
+            review.Services.Select(ReviewedOf),
+            review.Settings,
+            review.Findings.Select(CheckEndpoints.Finding)
+        );
+
+    /// <summary>What differs between two revisions, for consumers and callers.</summary>
+    private static IResult Difference(RevisionArchive archive, int from, int to)
+    {
+        foreach (var number in new[] { from, to })
+        {
+            if (archive.Find(number) is null)
+                return ManagementInterface.Problem(404, "not-found", $"There is no revision {number}.");
+        }
+        var reviews = PublishWorkspace.Compare(archive.Read(from), archive.Read(to));
+        return ManagementInterface.Json(new RevisionDifference(from, to, reviews.Select(ReviewedOf)));
+    }
+
+    private static ReviewedService ReviewedOf(ServiceReview s) =>
+        new ReviewedService(
                 s.Name,
                 s.Change.ToString().ToLowerInvariant(),
                 s.Differences,
@@ -83,10 +102,7 @@ internal static class PublishingEndpoints
                     f.Differences.Select(d => new MetadataChange(d.Subject, d.What, d.Meaning, d.IsBreaking))
                 )),
                 s.Opened
-            )),
-            review.Settings,
-            review.Findings.Select(CheckEndpoints.Finding)
-        );
+            );
 
     private static async Task<IResult> PublishAsync(
         HttpContext context,

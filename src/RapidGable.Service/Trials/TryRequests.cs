@@ -40,7 +40,8 @@ public sealed class TryRequests(LoadedWorkspace workspace, AccountDirectory? acc
     /// <summary>What is sent, and how.</summary>
     /// <param name="As">Overrides whom the requests name; null = as they say.</param>
     /// <param name="Writes">Also send what may change something.</param>
-    public sealed record Options(string? As, bool Writes);
+    /// <param name="Host">By which name the service is called, for the addresses in its answers; null = its own.</param>
+    public sealed record Options(string? As, bool Writes, string? Host = null);
 
     /// <summary>The roles that rules name, those first that may see least.</summary>
     public IEnumerable<string> Roles
@@ -80,7 +81,10 @@ public sealed class TryRequests(LoadedWorkspace workspace, AccountDirectory? acc
         await app.StartAsync(cancellation);
         using var client = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { Timeout = TimeSpan.FromSeconds(100) };
         client.DefaultRequestHeaders.Add(TrialSecret.Header, secret);
+        client.DefaultRequestHeaders.Host = options.Host;
         var address = app.Urls.First();
+        // The connection is made before any time is taken.
+        using (await client.GetAsync(address + "/health/live", cancellation)) { }
         var tried = ImmutableArray.CreateBuilder<TriedRequest>();
         var descriptions = new Dictionary<string, OpenApiDescription?>();
         foreach (var request in requests)

@@ -1,6 +1,5 @@
 using RapidGable.Inspection;
 using RapidGable.Model;
-using RapidGable.Sources;
 
 namespace RapidGable.Core.Tests;
 
@@ -28,7 +27,10 @@ public class ColumnLookTests
     }
 
     private static string Offers(ColumnFindings found) =>
-        string.Join("; ", found.Offers.Select(o => string.Join(" ", o.Words.Select(w => w.Value)) + (o.Misfits > 0 ? $" -{o.Misfits}" : "")));
+        string.Join(
+            "; ",
+            found.Offers.Select(o => string.Join(" ", o.Words.Select(w => w.Value)) + (o.Misfits > 0 ? $" -{o.Misfits}" : ""))
+        );
 
     [Theory]
     [InlineData("TEXT", "('31.12.2023'), ('01.01.2024'), (NULL)", "date dd.MM.yyyy")]
@@ -68,7 +70,7 @@ public class ColumnLookTests
     {
         var found = await LookAsync("TEXT", "('b'), ('a'), ('b'), (NULL)");
         Assert.Equal((4L, 1L), (found.Rows, found.Nulls));
-        Assert.Equal([new ValueCount("b", 2), new ValueCount("a", 1)], found.Values);
+        Assert.Equal([new ValueCount("b", 2), new ValueCount("a", 1)], found.Values.ToArray());
     }
 
     [Fact]
@@ -84,7 +86,7 @@ public class ColumnLookTests
     {
         var found = await LookAsync("INTEGER", "(1), (5), (9), (9), (NULL)", "{ minimum: 2, maximum: 8 }");
         Assert.Equal(3, found.Breaks);
-        Assert.Equal(["'1' is less than 2", "'9' is more than 8"], found.BreakExamples);
+        Assert.Equal(["'1' is less than 2", "'9' is more than 8"], found.BreakExamples.ToArray());
     }
 
     [Fact]

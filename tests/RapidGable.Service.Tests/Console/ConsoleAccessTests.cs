@@ -66,6 +66,27 @@ public sealed class ConsoleAccessTests : BrowserTests
         await Expect(Role(AriaRole.Button, "Sign in")).ToBeVisibleAsync();
     }
 
+    [Fact]
+    public async Task A_session_that_ends_in_the_middle_of_a_form_takes_nothing_that_was_typed()
+    {
+        await GoAsync("design/s?set=Visits&tab=relations");
+        await SignInAsync();
+        await Role(AriaRole.Textbox, "Name").FillAsync("half_typed");
+        await Page.Context.ClearCookiesAsync();
+        // The page finds it out by itself.
+        await Expect(Page.GetByText("The session has ended")).ToBeVisibleAsync();
+        await Expect(Page.GetByText("Technicians")).Not.ToBeVisibleAsync();
+        await CheckPageAsync();
+        await SignInAsync();
+        await Expect(Role(AriaRole.Textbox, "Name")).ToHaveValueAsync("half_typed");
+        await Expect(Page.GetByText("The session has ended")).Not.ToBeVisibleAsync();
+        // Who signs out takes it all along.
+        await Role(AriaRole.Button, "Sign out").ClickAsync();
+        await Expect(Role(AriaRole.Button, "Sign in")).ToBeVisibleAsync();
+        await Expect(Role(AriaRole.Textbox, "half_typed")).ToHaveCountAsync(0);
+        Assert.DoesNotContain("Technicians", await Page.ContentAsync());
+    }
+
     [Fact] // a statement reads what its sender sees, and says where it is wrong
     public async Task A_statement_is_sent_as_a_caller()
     {
@@ -151,6 +172,14 @@ public sealed class ConsoleAccessTests : BrowserTests
         await Expect(Page.GetByText("It breaks consumers, and nobody agreed to that.")).ToBeVisibleAsync();
         await Role(AriaRole.Button, "Agree, and go back").ClickAsync();
         await Expect(history).ToContainTextAsync("back to 1");
+        await Role(AriaRole.Button, "Differences of revision 2").ClickAsync();
+        var differences = Page.GetByRole(AriaRole.Region, new() { Name = "Differences of two revisions" });
+        await Expect(differences).ToContainTextAsync("odata: Technicians: the set is gone");
+        await Role(AriaRole.Combobox, "From revision").ClickAsync();
+        await Role(AriaRole.Option, "3").ClickAsync();
+        await Role(AriaRole.Combobox, "To revision").ClickAsync();
+        await Role(AriaRole.Option, "1").ClickAsync();
+        await Expect(differences).ToContainTextAsync("Nothing differs");
         await Page.GetByRole(AriaRole.Combobox, new() { Name = "Service" }).ClickAsync();
         await Page.Keyboard.PressAsync("ArrowDown");
         await Page.Keyboard.PressAsync("Enter");

@@ -72,6 +72,8 @@ public sealed class ConsoleTests : BrowserTests
         await Page.Context.GrantPermissionsAsync(["clipboard-read", "clipboard-write"]);
         await Page.GotoAsync(Service.Address + "/");
         await Expect(Page).ToHaveURLAsync(Service.Address + "/console/");
+        await Expect(Role(AriaRole.Heading, "Overview")).ToBeVisibleAsync();
+        await Page.GetByRole(AriaRole.Navigation).GetByRole(AriaRole.Link, new() { Name = "Services", Exact = true }).ClickAsync();
         await Expect(Role(AriaRole.Heading, "Services")).ToBeVisibleAsync();
         await Expect(Page.GetByText("not open to anyone")).ToBeVisibleAsync();
         await Page.GetByRole(AriaRole.Button, new() { Name = "Copy the address of the service document" }).Last.ClickAsync();
@@ -264,6 +266,13 @@ public sealed class ConsoleTests : BrowserTests
     [Theory]
     [InlineData("", ColorScheme.Light)]
     [InlineData("", ColorScheme.Dark)]
+    [InlineData("services", ColorScheme.Light)]
+    [InlineData("services", ColorScheme.Dark)]
+    [InlineData("compose", ColorScheme.Light)]
+    [InlineData("compose", ColorScheme.Dark)]
+    [InlineData("sources?source=main&object=station&tab=relations", ColorScheme.Light)]
+    [InlineData("sources?source=main&object=station&tab=relations", ColorScheme.Dark)]
+    [InlineData("sources?source=main&object=station&tab=rows", ColorScheme.Dark)]
     [InlineData("sources", ColorScheme.Light)]
     [InlineData("sources?source=main&object=wide_form", ColorScheme.Dark)]
     [InlineData("services/s?set=wide_form", ColorScheme.Light)]

@@ -49,7 +49,7 @@ export function SentView({ answer, follow, children }: SentViewProps) {
         </Tabs.List>
         <Tabs.Panel value="folded">
           <div className="answer" tabIndex={0} role="group" aria-label="Body, folded">
-            <JsonTree value={json} follow={follow} />
+            <JsonTree value={json} open={rows.length <= 10 ? 3 : 2} follow={follow} />
           </div>
         </Tabs.Panel>
         <Tabs.Panel value="table">

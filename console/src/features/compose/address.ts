@@ -89,7 +89,7 @@ function decode(text: string): string {
 
 /** The address of its parts. What may stand in a query as it is, stays readable. */
 export function buildAddress(root: string, { path, options }: ComposedAddress): string {
-  const query = options.map(([name, value]) => `${encode(name)}=${encode(value)}`).join('&');
+  const query = options.map(([name, value]) => `${encode(name)}=${encode(value).replace(/%3D/g, '=')}`).join('&');
   return root + path + (query ? `?${query}` : '');
 }
 

@@ -57,7 +57,7 @@ export function ColumnsGrid({ set, isEditable, ownTypes, change }: ColumnsGridPr
     change({ set: set.index, path: ['hide'] }, { set: set.index, path: ['show'], value: isOwn ? undefined : order });
   };
   return (
-    <Table.ScrollContainer minWidth={500} aria-label={`Columns of ${set.name}`}>
+    <Table.ScrollContainer minWidth={470} aria-label={`Columns of ${set.name}`}>
       <Table verticalSpacing={2} horizontalSpacing={4} stickyHeader>
         <Table.Thead>
           <Table.Tr>
@@ -88,8 +88,7 @@ export function ColumnsGrid({ set, isEditable, ownTypes, change }: ColumnsGridPr
               />
               {open === column.column && (
                 <Table.Tr>
-                  <Table.Td />
-                  <Table.Td colSpan={4}>
+                  <Table.Td colSpan={5} pl={28}>
                     <ColumnWords set={set} column={column} isEditable={isEditable} change={change} />
                     <ColumnData set={set} column={column} isEditable={isEditable} change={change} />
                   </Table.Td>
@@ -182,7 +181,7 @@ function ColumnRow({ set, column, isEditable, ownTypes, isOpen, place, drag, tog
               <bdi>{name}</bdi>
               {set.key.includes(name) && <IconKey size={14} role="img" aria-label="part of the key" />}
             </Group>
-            <Text size="xs" c="dimmed" title={column.reason} className="clip" maw={130}>
+            <Text size="xs" c="dimmed" title={column.reason} className="clip" maw={112}>
               {column.declaredType || 'no type'}
               {column.isNullable ? '' : ', not null'}
               {column.group && `, in ${column.group}`}
@@ -197,7 +196,7 @@ function ColumnRow({ set, column, isEditable, ownTypes, isOpen, place, drag, tog
           placeholder={column.ownName}
           disabled={!isEditable || !isPublishable}
           commit={(value) => put(['columns', name, 'name'], value === column.ownName ? undefined : value)}
-          miw={96}
+          miw={84}
         />
       </Table.Td>
       <Table.Td>
@@ -217,7 +216,7 @@ function ColumnRow({ set, column, isEditable, ownTypes, isOpen, place, drag, tog
           placeholder={column.comment}
           disabled={!isEditable || !isPublishable}
           commit={(value) => put(['columns', name, 'description'], value || undefined)}
-          miw={110}
+          miw={84}
         />
       </Table.Td>
     </Table.Tr>
@@ -250,7 +249,7 @@ function TypeInput({ label, value, own, ownTypes, isEditable, commit }: TypeInpu
       onChange={setTyped}
       onOptionSubmit={settle}
       onBlur={() => settle(typed)}
-      miw={96}
+      miw={84}
     />
   );
 }

@@ -6,6 +6,7 @@ import { fetchSources, type QueryDesignInfo } from '../../api/client';
 import { type Change, fetchDesignRows } from '../../api/design';
 import { parametersOf } from '../../api/statement';
 import { CallerInput } from '../../components/CallerInput';
+import { Scroller } from '../../components/Scroller';
 import { Failed } from '../../components/States';
 import { CommitInput } from './CommitInput';
 import { QuickCheckbox } from './QuickCheckbox';
@@ -158,63 +159,65 @@ function Parameters({ query, ownTypes, isEditable, at, change }: PartProps & { o
     else change({ path: at('parameters', name, word), value });
   };
   return (
-    <Table verticalSpacing={2} aria-label={`Parameters of ${query.name}`}>
-      <Table.Thead>
-        <Table.Tr>
-          <Table.Th>Parameter</Table.Th>
-          <Table.Th>Type</Table.Th>
-          <Table.Th>Required</Table.Th>
-          <Table.Th>Default</Table.Th>
-          <Table.Th>Example</Table.Th>
-          <Table.Th>Taken from the caller</Table.Th>
-        </Table.Tr>
-      </Table.Thead>
-      <Table.Tbody>
-        {names.map((name) => {
-          const words = said[name];
-          const type = typeof words === 'string' ? words : textAt(words, 'type');
-          const field = (word: string, label: string, placeholder = '') => (
-            <CommitInput
-              aria-label={`${label} of ${name}`}
-              placeholder={placeholder}
-              value={textAt(words, word)}
-              disabled={!isEditable}
-              commit={(value) => put(name, word, value || undefined)}
-              miw={90}
-            />
-          );
-          return (
-            <Table.Tr key={name}>
-              <Table.Td>:{name}</Table.Td>
-              <Table.Td>
-                <Select
-                  size="xs"
-                  aria-label={`Type of ${name}`}
-                  data={[...new Set([...ownTypes, ...types, type])]}
-                  value={type}
-                  searchable
-                  allowDeselect={false}
-                  disabled={!isEditable}
-                  onChange={(value) => put(name, 'type', value)}
-                  miw={120}
-                />
-              </Table.Td>
-              <Table.Td>
-                <QuickCheckbox
-                  aria-label={`${name} is required`}
-                  checked={textAt(words, 'required') !== 'false'}
-                  disabled={!isEditable}
-                  change={(isRequired) => put(name, 'required', isRequired ? undefined : false)}
-                />
-              </Table.Td>
-              <Table.Td>{field('default', 'Default')}</Table.Td>
-              <Table.Td>{field('example', 'Example')}</Table.Td>
-              <Table.Td>{field('taken-from', 'Source', 'user, roles, …')}</Table.Td>
-            </Table.Tr>
-          );
-        })}
-      </Table.Tbody>
-    </Table>
+    <Scroller label={`Parameters of ${query.name}`}>
+      <Table verticalSpacing={2} horizontalSpacing={6} aria-label={`Parameters of ${query.name}`}>
+        <Table.Thead>
+          <Table.Tr>
+            <Table.Th>Parameter</Table.Th>
+            <Table.Th>Type</Table.Th>
+            <Table.Th>Required</Table.Th>
+            <Table.Th>Default</Table.Th>
+            <Table.Th>Example</Table.Th>
+            <Table.Th>Taken from the caller</Table.Th>
+          </Table.Tr>
+        </Table.Thead>
+        <Table.Tbody>
+          {names.map((name) => {
+            const words = said[name];
+            const type = typeof words === 'string' ? words : textAt(words, 'type');
+            const field = (word: string, label: string, placeholder = '') => (
+              <CommitInput
+                aria-label={`${label} of ${name}`}
+                placeholder={placeholder}
+                value={textAt(words, word)}
+                disabled={!isEditable}
+                commit={(value) => put(name, word, value || undefined)}
+                miw={90}
+              />
+            );
+            return (
+              <Table.Tr key={name}>
+                <Table.Td>:{name}</Table.Td>
+                <Table.Td>
+                  <Select
+                    size="xs"
+                    aria-label={`Type of ${name}`}
+                    data={[...new Set([...ownTypes, ...types, type])]}
+                    value={type}
+                    searchable
+                    allowDeselect={false}
+                    disabled={!isEditable}
+                    onChange={(value) => put(name, 'type', value)}
+                    miw={120}
+                  />
+                </Table.Td>
+                <Table.Td>
+                  <QuickCheckbox
+                    aria-label={`${name} is required`}
+                    checked={textAt(words, 'required') !== 'false'}
+                    disabled={!isEditable}
+                    change={(isRequired) => put(name, 'required', isRequired ? undefined : false)}
+                  />
+                </Table.Td>
+                <Table.Td>{field('default', 'Default')}</Table.Td>
+                <Table.Td>{field('example', 'Example')}</Table.Td>
+                <Table.Td>{field('taken-from', 'Source', 'user, roles, …')}</Table.Td>
+              </Table.Tr>
+            );
+          })}
+        </Table.Tbody>
+      </Table>
+    </Scroller>
   );
 }
 

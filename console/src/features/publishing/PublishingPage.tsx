@@ -1,19 +1,11 @@
-import { Alert, Badge, Button, Checkbox, Code, Group, Stack, Table, Text, TextInput, Title } from '@mantine/core';
+import { Alert, Badge, Button, Checkbox, Code, Group, Stack, Text, TextInput, Title } from '@mantine/core';
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query';
 import { useState } from 'react';
-import {
-  type DraftReview,
-  fetchPublishing,
-  fetchReview,
-  goBack,
-  publish,
-  RequestError,
-  type PublishingState,
-  type ReviewedService,
-  type RevisionInfo,
-} from '../../api/client';
+import { type DraftReview, fetchPublishing, fetchReview, publish, type PublishingState } from '../../api/client';
 import { Heading } from '../../components/Heading';
 import { Empty, Failed, Pending } from '../../components/States';
+import { Changes } from './Changes';
+import { History } from './History';
 import { Switches } from './Switches';
 
 /** What is published, what the files would change, the history, and what is switched off. */
@@ -134,56 +126,6 @@ function Lacks({ review }: { review: DraftReview }) {
   );
 }
 
-const words = { new: 'is new', gone: 'is gone: requests to it answer 404', changed: '' };
-
-function Changes({ service, isFirst }: { service: ReviewedService; isFirst: boolean }) {
-  return (
-    <div>
-      <Text fw={600}>
-        {service.name} {words[service.change]}
-      </Text>
-      {service.differences.map((difference) => (
-        <Text key={difference} size="sm">
-          {difference}
-        </Text>
-      ))}
-      {service.faces.flatMap((face) =>
-        face.changes.map((change) => (
-          <Group key={`${face.face} ${change.subject} ${change.what}`} gap="xs" wrap="nowrap" align="start" mt={2}>
-            <Badge
-              tt="none"
-              color={change.isBreaking ? 'red' : 'green'}
-              variant="light"
-              miw={78}
-              style={{ flexShrink: 0 }}
-            >
-              {change.isBreaking ? 'breaks' : 'adds'}
-            </Badge>
-            <Text size="sm">
-              {face.face}: {change.subject}: {change.what}
-              {change.isBreaking && (
-                <Text span c="dimmed" size="sm">
-                  {' '}
-                  – {change.meaning}
-                </Text>
-              )}
-            </Text>
-          </Group>
-        )),
-      )}
-      {!isFirst &&
-        service.opened.map((text) => (
-          <Group key={text} gap="xs" wrap="nowrap" mt={2}>
-            <Badge tt="none" color="yellow" variant="light" miw={78} style={{ flexShrink: 0 }}>
-              opens
-            </Badge>
-            <Text size="sm">{text}</Text>
-          </Group>
-        ))}
-    </div>
-  );
-}
-
 function PublishForm({ review }: { review: DraftReview }) {
   const client = useQueryClient();
   const [message, setMessage] = useState('');
@@ -240,88 +182,5 @@ function PublishForm({ review }: { review: DraftReview }) {
         {send.isError && <Failed error={send.error} />}
       </Stack>
     </form>
-  );
-}
-
-function History({ revisions }: { revisions: RevisionInfo[] }) {
-  return (
-    <section aria-label="History">
-      <Title order={3} size="h4" mb="xs">
-        History
-      </Title>
-      {revisions.length === 0 && <Empty>There is no revision yet. Publish the files to make the first one.</Empty>}
-      {revisions.length > 0 && (
-        <Table.ScrollContainer minWidth={760}>
-          <Table verticalSpacing={4} aria-label="Revisions">
-            <Table.Thead>
-              <Table.Tr>
-                <Table.Th>Revision</Table.Th>
-                <Table.Th>Published (UTC)</Table.Th>
-                <Table.Th>By</Table.Th>
-                <Table.Th>Message</Table.Th>
-                <Table.Th>Changes</Table.Th>
-                <Table.Th>Kept until</Table.Th>
-                <Table.Th />
-              </Table.Tr>
-            </Table.Thead>
-            <Table.Tbody>
-              {revisions.map((revision, index) => (
-                <Revision key={revision.number} revision={revision} isNewest={index === 0} />
-              ))}
-            </Table.Tbody>
-          </Table>
-        </Table.ScrollContainer>
-      )}
-    </section>
-  );
-}
-
-function Revision({ revision, isNewest }: { revision: RevisionInfo; isNewest: boolean }) {
-  const client = useQueryClient();
-  const back = useMutation({
-    mutationFn: (isAgreed: boolean) => goBack(revision.number, isAgreed),
-    onSettled: () => client.invalidateQueries({ queryKey: ['publishing'] }),
-  });
-  return (
-    <Table.Tr>
-      <Table.Td>{revision.number}</Table.Td>
-      <Table.Td style={{ whiteSpace: 'nowrap' }}>{revision.at.slice(0, 16).replace('T', ' ')}</Table.Td>
-      <Table.Td>{revision.by}</Table.Td>
-      <Table.Td>{revision.message}</Table.Td>
-      <Table.Td title={revision.changes.join('\n')}>
-        <Group gap={4}>
-          {revision.backTo !== undefined && <Text size="sm">back to {revision.backTo}</Text>}
-          {revision.breaking.length > 0 && (
-            <Badge tt="none" color="red" variant="light">
-              breaks {revision.breaking.length}
-            </Badge>
-          )}
-          {revision.opened.length > 0 && (
-            <Badge tt="none" color="yellow" variant="light">
-              opens {revision.opened.length}
-            </Badge>
-          )}
-          <Text size="sm">{revision.changes.length === 1 ? '1 change' : `${revision.changes.length} changes`}</Text>
-        </Group>
-      </Table.Td>
-      <Table.Td>{isNewest ? 'it is the newest' : (revision.keptUntil?.slice(0, 10) ?? 'for good')}</Table.Td>
-      <Table.Td>
-        {!isNewest && (
-          <Button size="compact-xs" variant="default" loading={back.isPending} onClick={() => back.mutate(false)}>
-            Go back to {revision.number}
-          </Button>
-        )}
-        {back.isError && (
-          <>
-            <Failed error={back.error} />
-            {back.error instanceof RequestError && back.error.status === 409 && (
-              <Button size="compact-xs" color="red" variant="light" onClick={() => back.mutate(true)}>
-                Agree, and go back
-              </Button>
-            )}
-          </>
-        )}
-      </Table.Td>
-    </Table.Tr>
   );
 }

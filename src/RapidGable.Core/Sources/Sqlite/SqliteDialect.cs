@@ -10,6 +10,9 @@ internal sealed class SqliteDialect : SqlDialect
 
     public override string Parameter(int number) => "?" + number.ToString(CultureInfo.InvariantCulture);
 
+    // Without a table, the engine does not look into its file.
+    public override string Ping => "SELECT COUNT(*) FROM sqlite_schema";
+
     public override SourceStatement? DefinitionOf(SourceObject item) =>
         item.Kind == SourceObjectKind.View
             ? new SourceStatement("SELECT sql FROM sqlite_schema WHERE type = 'view' AND name = ?1", new[] { StoredValue.From(item.Name) })

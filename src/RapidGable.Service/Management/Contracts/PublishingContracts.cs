@@ -71,3 +71,6 @@ public sealed record ReviewedFace(string Face, IEnumerable<MetadataChange> Chang
 
 /// <summary>The revision that was made.</summary>
 public sealed record MadeRevision(int Number);
+
+/// <summary>What differs between two revisions.</summary>
+public sealed record RevisionDifference(int From, int To, IEnumerable<ReviewedService> Services);
