@@ -903,6 +903,13 @@ export interface ReviewedService {
   opened: string[];
 }
 
+/** What differs between two revisions. */
+export interface RevisionDifference {
+  from: number;
+  to: number;
+  services: ReviewedService[];
+}
+
 /** A revision. */
 export interface RevisionInfo {
   number: number;

@@ -123,6 +123,9 @@ public sealed record ServiceDeclaration(
     /// <summary>Who may send statements over its sets; null = nobody.</summary>
     public Located<SqlAccess>? Sql { get; init; }
 
+    /// <summary>Who may open the page for its consumers; null = nobody.</summary>
+    public AccessRule? Handover { get; init; }
+
     /// <summary>It is a version of another service; null = it is none.</summary>
     public Located<ServiceVersion>? VersionOf { get; init; }
 

@@ -309,6 +309,7 @@ public sealed partial class WorkspaceReader
         var rules = RuleReader.Read(reader, ofService: true) ?? [];
         var types = new TypeReader(_diagnostics).Read(reader);
         var sql = ReadSql(reader);
+        var handover = ReadHandover(reader);
         var (about, deprecation) = (AboutReader.Read(reader), AboutReader.Deprecated(reader));
         ImmutableArray<SetDeclaration> declared = [];
         if (source is not null)
@@ -338,12 +339,29 @@ public sealed partial class WorkspaceReader
                 WrittenRest = reader.Node("rest") is YamlMapping written ? [.. written.Entries.Select(e => e.Key.Value)] : [],
                 Limits = _limits,
                 Sql = sql,
+                Handover = handover,
                 About = about,
                 VersionOf = version,
                 Deprecation = deprecation,
                 Written = reader.Names,
                 Types = types,
             };
+    }
+
+    /// <summary>Who may open the page for consumers; null = nobody.</summary>
+    private AccessRule? ReadHandover(MappingReader service)
+    {
+        if (service.Mapping("handover") is not { } reader)
+            return null;
+        if (reader.Node("who") is null)
+            _diagnostics.Error(
+                "shape",
+                "'handover' needs 'who': the roles that may open the page for consumers.",
+                service.KeyLocation("handover")
+            );
+        var who = RuleReader.Who(reader, "who");
+        reader.ReportUnknown("'handover'");
+        return who;
     }
 
     /// <summary>Who may send statements; null = nobody.</summary>

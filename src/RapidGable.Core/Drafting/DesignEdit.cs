@@ -52,7 +52,22 @@ public static class DesignEdit
     /// <summary>The order at the top of a service file.</summary>
     private static readonly YamlEdit.KeyOrder ServiceOrder = new(
         0,
-        ["title", "source", "namespace", "names", "about", "deprecated", "page", "largest-page", "faces", "rest", "rules", "types", "sql"]
+        [
+            "title",
+            "source",
+            "namespace",
+            "names",
+            "about",
+            "deprecated",
+            "page",
+            "largest-page",
+            "faces",
+            "rest",
+            "rules",
+            "types",
+            "sql",
+            "handover",
+        ]
     );
 
     /// <exception cref="InvalidDataException">When the text has no such place.</exception>

@@ -289,6 +289,7 @@ public sealed class EntityModel
         Faces = other.Faces;
         DeclaredOperations = other.DeclaredOperations;
         Sql = other.Sql;
+        Handover = other.Handover;
         About = other.About;
         Deprecation = other.Deprecation;
         VersionOf = other.VersionOf;
@@ -370,6 +371,9 @@ public sealed class EntityModel
 
     /// <summary>Who may send statements over its sets; null = nobody.</summary>
     public SqlAccess? Sql { get; init; }
+
+    /// <summary>Who may open the page for its consumers; null = nobody.</summary>
+    public AccessRule? Handover { get; init; }
 
     /// <summary>What the service says of itself.</summary>
     public ServiceAbout About { get; init; } = ServiceAbout.None;

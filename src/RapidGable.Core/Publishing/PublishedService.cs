@@ -160,6 +160,12 @@ public sealed class PublishedService(
         && own.Scope.HasFlag(SetOperations.Read)
         && AccessGate.Allows(sql.Who, own);
 
+    /// <summary>Whether a caller may open the page for consumers: they see something of the service, and it is open to them.</summary>
+    public bool MayOpenHandover(Caller caller) =>
+        model.Handover is { } who
+        && AccessGate.Allows(who, caller.Within(model.Service))
+        && (On("odata").IsOpenTo(caller) || On("rest").IsOpenTo(caller));
+
     /// <summary>A statement over sets, in the names of the face -> what runs. It is not kept: its values are part of it.</summary>
     /// <param name="arguments">As in <see cref="StatementBinder"/>.</param>
     public Result<PreparedStatement> PrepareSql(string text, IReadOnlyDictionary<string, object?> arguments, Caller caller)

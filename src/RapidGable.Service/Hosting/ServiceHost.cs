@@ -116,6 +116,7 @@ public static class ServiceHost
             .Services.AddSingleton(new VerificationArchive(state))
             .AddSingleton<DraftVerification>()
             .AddSingleton<DraftHandover>()
+            .AddSingleton<ConsumerPage>()
             .AddSingleton<HandoverWork>(services => services.GetRequiredService<DraftHandover>().RunAsync)
             .AddSingleton<VerificationWork>(services => services.GetRequiredService<DraftVerification>().RunAsync)
             .AddSingleton(services => ActivatorUtilities.CreateInstance<VerificationRuns>(services, time));

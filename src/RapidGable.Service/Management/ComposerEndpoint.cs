@@ -1,8 +1,10 @@
 using System.Collections.Immutable;
+using System.Text.Json;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
 using RapidGable.Declarations;
+using RapidGable.Handover;
 using RapidGable.Model;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
@@ -91,9 +93,20 @@ internal static class ComposerEndpoint
                 text is { Length: > ShownCharacters },
                 sources.Values.SelectMany(s => s.Statements).Select(s => new SentStatement(s.Source, s.Sql, s.Parameters)),
                 sources.Values.Sum(s => Math.Max(0, s.Count - ShownStatements)),
+                ProgramsOf(context, answer, request, faces),
                 RulesOf(registry, faces, NamedCaller.Of(accounts.Current, request.As) ?? Access.Caller.Anonymous, method, target)
             )
         );
+    }
+
+    /// <summary>Programs that read all rows of a list; none for other requests.</summary>
+    private static IEnumerable<SentProgram> ProgramsOf(HttpContext context, Verification.KeptAnswer answer, KeptRequest request, FaceTable faces)
+    {
+        if (request.Method != "GET" || answer.Status != 200 || answer.Rows is null || answer.Json?.ValueKind != JsonValueKind.Object)
+            return [];
+        var isOData = faces.Find(request.Target.Split('?')[0])!.Name == "odata";
+        var url = $"{context.Request.Scheme}://{context.Request.Host}{request.Target.Replace(" ", "%20", StringComparison.Ordinal)}";
+        return RequestSnippets.Of(url, isOData, withKey: request.As is not null).Select(p => new SentProgram(p.Language, p.Text));
     }
 
     private static IResult? Fault(string method, string target, IReadOnlyList<RequestHeader>? headers, FaceTable faces)

@@ -50,6 +50,7 @@ internal static class ManagementInterface
             context.Response.Headers.WWWAuthenticate = signIn.Challenges(fault);
             return Problem(fault.Status, fault.Code, fault.Message);
         });
+        ConsumerPage.Map(app);
         AccountEndpoints.MapSession(app);
         var manage = app.MapGroup("/manage").AddEndpointFilter(AsAdministratorAsync);
         AccountEndpoints.Map(manage, registry);

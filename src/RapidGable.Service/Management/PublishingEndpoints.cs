@@ -40,7 +40,9 @@ internal static class PublishingEndpoints
                 var review = await new PublishWorkspace(loaded, archive, time).ReviewAsync(false, _ => { }, context.RequestAborted);
                 return ManagementInterface.Json(ReviewOf(review));
             }));
-        manage.MapGet("/publishing/difference", (int from, int to, RevisionArchive archive) => StateGuard.Guard(() => Difference(archive, from, to)));
+        manage.MapGet("/publishing/difference", (int from, int to, RevisionArchive archive) =>
+            StateGuard.Guard(() => Difference(archive, from, to))
+        );
         manage.MapPost(
             "/publishing",
             (
@@ -73,12 +75,7 @@ internal static class PublishingEndpoints
         );
 
     private static DraftReview ReviewOf(PublicationReview review) =>
-        new(
-            review.BasedOn,
-            review.Services.Select(ReviewedOf),
-            review.Settings,
-            review.Findings.Select(CheckEndpoints.Finding)
-        );
+        new(review.BasedOn, review.Services.Select(ReviewedOf), review.Settings, review.Findings.Select(CheckEndpoints.Finding));
 
     /// <summary>What differs between two revisions, for consumers and callers.</summary>
     private static IResult Difference(RevisionArchive archive, int from, int to)
@@ -94,15 +91,15 @@ internal static class PublishingEndpoints
 
     private static ReviewedService ReviewedOf(ServiceReview s) =>
         new ReviewedService(
-                s.Name,
-                s.Change.ToString().ToLowerInvariant(),
-                s.Differences,
-                s.Faces.Select(f => new ReviewedFace(
-                    f.Face,
-                    f.Differences.Select(d => new MetadataChange(d.Subject, d.What, d.Meaning, d.IsBreaking))
-                )),
-                s.Opened
-            );
+            s.Name,
+            s.Change.ToString().ToLowerInvariant(),
+            s.Differences,
+            s.Faces.Select(f => new ReviewedFace(
+                f.Face,
+                f.Differences.Select(d => new MetadataChange(d.Subject, d.What, d.Meaning, d.IsBreaking))
+            )),
+            s.Opened
+        );
 
     private static async Task<IResult> PublishAsync(
         HttpContext context,

@@ -58,6 +58,7 @@ public class ScalarTypeTests
     }
 
     [Fact]
+    [Proves("C-17")]
     public async Task A_type_is_named_once_and_used_by_many_properties()
     {
         var (model, faults, _) = await BuildAsync(Types);

@@ -34,6 +34,9 @@ public sealed class ConsoleComposeTests : BrowserTests
         _path = folder.Folder;
     }
 
+    private const string Zoe =
+        """{"id": "0d9b3f5e-6c1a-4e8b-9f42-7a5c8d2e1b30", "full_name": "Zoe Marsh", "email": "zoe@alderbasin.example", "region": "north"}""";
+
     private ILocator Address => Role(AriaRole.Textbox, "Address");
 
     private ILocator Answer => Page.GetByRole(AriaRole.Region, new() { Name = "Answer" });
@@ -70,6 +73,7 @@ public sealed class ConsoleComposeTests : BrowserTests
         await Role(AriaRole.Button, "Send").ClickAsync();
         await Answer.GetByRole(AriaRole.Button, new() { Name = "\"Stations\"" }).ClickAsync();
         await Expect(Address).ToHaveValueAsync("/odata/s/Stations");
+        await Role(AriaRole.Tab, "Table").ClickAsync();
         await Expect(Answer).ToContainTextAsync("Ashford Weir");
     }
 
@@ -82,7 +86,7 @@ public sealed class ConsoleComposeTests : BrowserTests
         await Role(AriaRole.Combobox, "Method").ClickAsync();
         await Role(AriaRole.Option, "POST").ClickAsync();
         await Role(AriaRole.Button, "Fill the body").ClickAsync();
-        await Role(AriaRole.Textbox, "Body").FillAsync("""{"name": "Zoe Marsh", "region": "north"}""");
+        await Role(AriaRole.Textbox, "Body").FillAsync(Zoe);
         await Role(AriaRole.Combobox, "Caller").FillAsync("office");
         await Page.Keyboard.PressAsync("Escape");
         await Role(AriaRole.Button, "Send, and change data").ClickAsync();

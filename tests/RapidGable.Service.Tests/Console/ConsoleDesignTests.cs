@@ -19,6 +19,8 @@ public sealed class ConsoleDesignTests : BrowserTests
                 $"""
                 CREATE TABLE river (id INTEGER NOT NULL PRIMARY KEY, name TEXT, "it's" TEXT, "{Markup}" TEXT, "{RightToLeft}" TEXT);
                 CREATE TABLE wide (id INTEGER NOT NULL PRIMARY KEY, {wide});
+                CREATE TABLE gauge (id INTEGER NOT NULL PRIMARY KEY, river_id INTEGER REFERENCES river (id), opened TEXT, kind TEXT);
+                INSERT INTO gauge VALUES (1, 1, '01.05.2024', 'level'), (2, 9, '31.12.2024', 'flow'), (3, NULL, NULL, 'flow');
                 INSERT INTO river VALUES (1, 'Alder', 'a', '{Markup.Replace("'", "''")}', 'x'), (2, 'Birch', 'b', 'c', 'y');
                 """
             )
@@ -38,6 +40,7 @@ public sealed class ConsoleDesignTests : BrowserTests
                       - { who: office, may: read }   # all of them
                       - { who: field, may: read, rows: name eq 'Alder', largest-page: 7 }
                   - wide
+                  - gauge
 
                 """
             );
@@ -134,5 +137,94 @@ public sealed class ConsoleDesignTests : BrowserTests
         await Page.SetViewportSizeAsync(390, 800);
         await CheckPageAsync();
         Assert.Empty(PageErrors);
+    }
+
+    [Fact]
+    public async Task A_column_takes_a_type_that_its_values_fit_and_another_place()
+    {
+        await GoAsync("design/s?set=gauge&tab=columns");
+        await Role(AriaRole.Button, "More of opened").ClickAsync();
+        await Role(AriaRole.Button, "Look at its values").ClickAsync();
+        await Expect(Page.GetByLabel("Values of opened")).ToContainTextAsync("3 rows, 1 of them null, 2 different values.");
+        await Role(AriaRole.Button, "Take date, format dd.MM.yyyy").ClickAsync();
+        await Expect(Text).ToContainTextAsync("columns: { opened: { type: date, format: dd.MM.yyyy } }");
+        await Role(AriaRole.Button, "More of kind").ClickAsync();
+        await Role(AriaRole.Button, "Look at its values").ClickAsync();
+        await Expect(Page.GetByLabel("Values of kind")).ToContainTextAsync("flow (2), level (1)");
+        await Role(AriaRole.Button, "Make one of these 2 values").ClickAsync();
+        await Expect(Text).ToContainTextAsync("members: [flow, level]");
+        await Expect(Text).ToContainTextAsync("kind: Kind");
+        await Role(AriaRole.Button, "Move kind; Alt with an arrow key moves it, too").PressAsync("Alt+ArrowUp");
+        await Expect(Text).ToContainTextAsync("show: [id, river_id, kind, opened]");
+        await Role(AriaRole.Button, "Move opened; Alt with an arrow key moves it, too").PressAsync("Alt+ArrowUp");
+        // The order of the table needs no word.
+        await Expect(Text).Not.ToContainTextAsync("show:");
+        await Expect(Page.GetByText("No faults.")).ToBeVisibleAsync();
+        await CheckPageAsync();
+        Assert.Empty(PageErrors);
+    }
+
+    [Fact]
+    public async Task Orphans_and_rows_that_break_a_rule_are_counted()
+    {
+        await GoAsync("design/s?set=gauge&tab=relations");
+        await Role(AriaRole.Button, "Count").First.ClickAsync();
+        await Expect(Page.GetByText("1 of 2 rows of gauge")).ToBeVisibleAsync();
+        await CheckPageAsync();
+        await Role(AriaRole.Tab, "Access").ClickAsync();
+        await Role(AriaRole.Button, "Add a condition").ClickAsync();
+        await Role(AriaRole.Combobox, "Condition 1").FillAsync("river_id ne null and riv");
+        await Role(AriaRole.Option, "river_id").ClickAsync();
+        await Expect(Role(AriaRole.Combobox, "Condition 1")).ToHaveValueAsync("river_id ne null and river_id");
+        await Role(AriaRole.Combobox, "Condition 1").FillAsync("river_id ne null");
+        await Page.Keyboard.PressAsync("Enter");
+        await Expect(Text).ToContainTextAsync("where: river_id ne null");
+        await Role(AriaRole.Button, "Try on the rows").ClickAsync();
+        await Expect(Page.GetByText("1 of 3 rows break it.")).ToBeVisibleAsync();
+        await CheckPageAsync();
+    }
+
+    [Fact]
+    public async Task A_query_is_written_with_its_parameters_and_run()
+    {
+        await GoAsync("design/s?set=Rivers");
+        await Role(AriaRole.Button, "Add a query").ClickAsync();
+        var statement = Page.GetByLabel("Statement of Query1");
+        await statement.ClickAsync();
+        await Page.Keyboard.PressAsync("Control+a");
+        await Page.Keyboard.TypeAsync("SELECT name FROM river WHERE id = :which");
+        await Role(AriaRole.Textbox, "Description").FillAsync("One of them");
+        await Page.Keyboard.PressAsync("Enter");
+        await Expect(Text).ToContainTextAsync("which: string");
+        await Role(AriaRole.Combobox, "Type of which").ClickAsync();
+        await Role(AriaRole.Option, "int64").ClickAsync();
+        await Expect(Text).ToContainTextAsync("which: int64");
+        await Expect(Page.GetByText("It gives name (String).")).ToBeVisibleAsync();
+        await Role(AriaRole.Textbox, ":which").FillAsync("2");
+        await Role(AriaRole.Button, "Run").ClickAsync();
+        await Expect(Page.GetByLabel("Run Query1")).ToContainTextAsync("Birch");
+        await CheckPageAsync();
+        await Role(AriaRole.Textbox, ":which").FillAsync("two");
+        await Role(AriaRole.Button, "Run").ClickAsync();
+        await Expect(Page.GetByLabel("Run Query1")).ToContainTextAsync("Refused with 400");
+    }
+
+    [Fact]
+    public async Task A_primitive_type_gets_a_name_that_columns_take()
+    {
+        await GoAsync("design/s?set=");
+        await Role(AriaRole.Textbox, "Name of a type").FillAsync("RiverName");
+        await Role(AriaRole.Textbox, "Primitive type").FillAsync("string(40)");
+        await Page.GetByRole(AriaRole.Form, new() { Name = "New type" }).GetByRole(AriaRole.Button).ClickAsync();
+        await Expect(Text).ToContainTextAsync("RiverName: { type: string(40) }");
+        await Role(AriaRole.Textbox, "Description of RiverName").FillAsync("What people say");
+        await Page.Keyboard.PressAsync("Enter");
+        await Expect(Text).ToContainTextAsync("description: What people say");
+        await CheckPageAsync();
+        await Page.GetByLabel("Sets of the draft").GetByText("Rivers", new() { Exact = true }).ClickAsync();
+        await Role(AriaRole.Combobox, "Type of name").ClickAsync();
+        await Role(AriaRole.Option, "RiverName").ClickAsync();
+        await Expect(Text).ToContainTextAsync("name: RiverName");
+        await Expect(Page.GetByText("No faults.")).ToBeVisibleAsync();
     }
 }

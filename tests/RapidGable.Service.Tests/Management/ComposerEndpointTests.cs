@@ -74,6 +74,9 @@ public sealed class ComposerEndpointTests : IAsyncLifetime
         Assert.Contains("'Alder'", statement.GetProperty("parameters").EnumerateArray().Select(p => p.GetString()));
         var rules = sent.GetProperty("rules").EnumerateArray().ToList();
         Assert.Equal([false, true], rules.Select(r => r.GetProperty("applies").GetBoolean()));
+        var programs = sent.GetProperty("programs").EnumerateArray().ToList();
+        Assert.Equal(["Shell", "Python", "TypeScript", "C#"], programs.Select(p => p.GetProperty("language").GetString()));
+        Assert.Contains(_http.Address + target.Replace(" ", "%20"), programs[0].GetProperty("text").GetString());
     }
 
     [Fact]

@@ -46,6 +46,7 @@ export function SentView({ answer, follow, children }: SentViewProps) {
           <Tabs.Tab value="headers">Headers ({answer.headers.length})</Tabs.Tab>
           <Tabs.Tab value="statements">Statements ({answer.statements.length + answer.moreStatements})</Tabs.Tab>
           <Tabs.Tab value="rules">Rules ({answer.rules.length})</Tabs.Tab>
+          {answer.programs.length > 0 && <Tabs.Tab value="programs">Programs</Tabs.Tab>}
         </Tabs.List>
         <Tabs.Panel value="folded">
           <div className="answer" tabIndex={0} role="group" aria-label="Body, folded">
@@ -75,6 +76,18 @@ export function SentView({ answer, follow, children }: SentViewProps) {
         </Tabs.Panel>
         <Tabs.Panel value="statements">
           <Statements answer={answer} />
+        </Tabs.Panel>
+        <Tabs.Panel value="programs">
+          {answer.programs.map((program) => (
+            <div key={program.language}>
+              <Text size="xs" c="dimmed" mt="xs">
+                {program.language}
+              </Text>
+              <Code block tabIndex={0} aria-label={`Program in ${program.language}`}>
+                {program.text}
+              </Code>
+            </div>
+          ))}
         </Tabs.Panel>
         <Tabs.Panel value="rules">
           {answer.rules.length === 0 && (

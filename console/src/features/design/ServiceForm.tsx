@@ -1,4 +1,4 @@
-import { SimpleGrid, Stack, Text } from '@mantine/core';
+import { SimpleGrid, Stack, TagsInput, Text } from '@mantine/core';
 import type { RuleDesignInfo, ServiceDesignInfo } from '../../api/client';
 import type { Change } from '../../api/design';
 import { CommitInput } from './CommitInput';
@@ -36,6 +36,17 @@ export function ServiceForm({ design, isEditable, change }: ServiceFormProps) {
         {text(['largest-page'], 'Most rows of a page')}
       </SimpleGrid>
       {text(['about', 'description'], 'Description')}
+      <TagsInput
+        size="xs"
+        label="Page for consumers is open to"
+        description={`At /handover/${design.service}; nobody when it is empty`}
+        data={['anyone', 'signed-in', ...design.roles]}
+        value={listAt(design.written, 'handover', 'who')}
+        disabled={!isEditable}
+        onChange={(who) =>
+          change(who.length === 0 ? { path: ['handover'] } : { path: ['handover'], value: { who: who.length === 1 ? who[0] : who } })
+        }
+      />
       <TypesForm design={design} isEditable={isEditable} change={change} />
       <Text fw={600} size="sm">
         Rules of sets that say none themselves

@@ -63,6 +63,7 @@ public sealed record RequestHeader(string Name, string Value);
 /// <param name="IsCut">The text is longer than what is shown.</param>
 /// <param name="Statements">What was sent to the databases, in order.</param>
 /// <param name="MoreStatements">How many statements are not shown.</param>
+/// <param name="Programs">That read all rows of a list; empty = the answer is none.</param>
 /// <param name="Rules">What the rules of the sets do for the caller.</param>
 public sealed record SentAnswer(
     string Caller,
@@ -74,8 +75,12 @@ public sealed record SentAnswer(
     bool IsCut,
     IEnumerable<SentStatement> Statements,
     int MoreStatements,
+    IEnumerable<SentProgram> Programs,
     IEnumerable<Access.RuleEffect> Rules
 );
+
+/// <summary>A program for a request.</summary>
+public sealed record SentProgram(string Language, string Text);
 
 /// <summary>A statement that a request sent to a database.</summary>
 /// <param name="Parameters">Its values.</param>

@@ -1,0 +1,146 @@
+using System.Collections.Concurrent;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Http;
+using RapidGable.Access;
+using RapidGable.Expressions;
+using RapidGable.Publishing;
+using RapidGable.Service.Identity;
+using RapidGable.Service.Publishing;
+using RapidGable.Service.Traffic;
+using RapidGable.UseCases;
+
+namespace RapidGable.Service.Management;
+
+/// <summary>
+/// <c>/handover/NAME</c>: the page about a service that its declaration opens to consumers. Each gets the one that is made for them; to
+/// everybody else it is not there.
+/// </summary>
+internal sealed class ConsumerPage(
+    ServiceRegistry registry,
+    SignIn signIn,
+    RequestRateLimiter traffic,
+    HandoverWork work,
+    TimeProvider time
+)
+{
+    /// <summary>Pages that are kept; one is made by a dozen requests, and asked for often.</summary>
+    private const int MostKept = 200;
+
+    private const int MostWaiting = 16;
+
+    private static readonly TimeSpan Kept = TimeSpan.FromMinutes(10);
+
+    private sealed record Page(string Html, DateTimeOffset Made);
+
+    private readonly ConcurrentDictionary<string, Page> _pages = new(StringComparer.Ordinal);
+    private readonly SemaphoreSlim _making = new(1);
+    private int _waiting;
+
+    public static void Map(WebApplication app) =>
+        app.MapGet("/handover/{service}", (string service, HttpContext context, ConsumerPage page) => page.AnswerAsync(service, context));
+
+    private async Task<IResult> AnswerAsync(string name, HttpContext context)
+    {
+        context.Response.Headers.CacheControl = "private, no-cache";
+        if (!(await signIn.CallerOfAsync(context)).Is(out var caller, out var fault))
+            return Refused(context, fault);
+        using var pass = traffic.Enter(context, caller, out fault);
+        if (fault is not null)
+            return Refused(context, fault);
+        if (registry.Find(name) is not { } service || !service.MayOpenHandover(caller) || IsOff(service))
+            return !caller.IsSignedIn && signIn.IsOffered
+                ? Refused(
+                    context,
+                    new RequestFault(401, "sign-in", "Sign in first: this does not exist, or is not open to anonymous callers.")
+                )
+                : Missing(name);
+        var origin = $"{context.Request.Scheme}://{context.Request.Host}";
+        try
+        {
+            return await HtmlAsync(service.Model.Service, service.Revision, caller, origin, context.RequestAborted) is { } html
+                ? Results.Text(html, "text/html; charset=utf-8")
+                : ManagementInterface.Problem(503, "busy", "Many of these pages are being made. Come back in a while.");
+        }
+        catch (NotPossibleException)
+        {
+            return Missing(name);
+        }
+        catch (InvalidDataException)
+        {
+            return ManagementInterface.Problem(503, "busy", "The service is being changed. Come back in a while.");
+        }
+    }
+
+    private static bool IsOff(PublishedService service) => service.OffOn("odata") is not null && service.OffOn("rest") is not null;
+
+    private static IResult Missing(string name) => ManagementInterface.Problem(404, "not-found", $"There is no page about '{name}'.");
+
+    private IResult Refused(HttpContext context, RequestFault fault)
+    {
+        if (fault.Status == 401)
+            context.Response.Headers.WWWAuthenticate = signIn.Challenges(fault);
+        return ManagementInterface.Problem(fault.Status, fault.Code, fault.Message);
+    }
+
+    /// <summary>The page; null = too many wait for theirs.</summary>
+    private async Task<string?> HtmlAsync(string service, string revision, Caller caller, string origin, CancellationToken cancellation)
+    {
+        var key = KeyOf(service, revision, caller, origin);
+        if (Fresh(key) is { } known)
+            return known;
+        if (Interlocked.Increment(ref _waiting) > MostWaiting)
+        {
+            Interlocked.Decrement(ref _waiting);
+            return null;
+        }
+        try
+        {
+            await _making.WaitAsync(cancellation);
+            try
+            {
+                // Somebody else may have made it meanwhile.
+                if (Fresh(key) is { } made)
+                    return made;
+                var html = await work(service, NameOf(caller), caller, origin, cancellation);
+                Keep(key, html);
+                return html;
+            }
+            finally
+            {
+                _making.Release();
+            }
+        }
+        finally
+        {
+            Interlocked.Decrement(ref _waiting);
+        }
+    }
+
+    private string? Fresh(string key) => _pages.TryGetValue(key, out var page) && time.GetUtcNow() - page.Made < Kept ? page.Html : null;
+
+    private void Keep(string key, string html)
+    {
+        while (_pages.Count >= MostKept && _pages.MinBy(p => p.Value.Made) is var oldest)
+            _pages.TryRemove(oldest);
+        _pages[key] = new Page(html, time.GetUtcNow());
+    }
+
+    private static string NameOf(Caller caller) =>
+        !caller.IsSignedIn ? NamedCaller.Anonymous : caller.Name ?? string.Join(',', caller.Roles.Order(StringComparer.Ordinal));
+
+    /// <summary>All that rules can tell one caller from another by.</summary>
+    private static string KeyOf(string service, string revision, Caller caller, string origin) =>
+        System.Text.Json.JsonSerializer.Serialize(
+            new
+            {
+                service,
+                revision,
+                origin,
+                caller.IsSignedIn,
+                caller.Name,
+                scope = caller.Scope.ToString(),
+                roles = caller.Roles.Order(StringComparer.Ordinal),
+                attributes = caller.Attributes.OrderBy(a => a.Key, StringComparer.Ordinal).Select(a => new { a.Key, a.Value }),
+            }
+        );
+}
