@@ -1019,8 +1019,16 @@ export interface SentAnswer {
   statements: SentStatement[];
   /** How many statements are not shown. */
   moreStatements: number;
+  /** That read all rows of a list; empty = the answer is none. */
+  programs: SentProgram[];
   /** What the rules of the sets do for the caller. */
   rules: RuleEffect[];
+}
+
+/** A program for a request. */
+export interface SentProgram {
+  language: string;
+  text: string;
 }
 
 /** A statement that a request sent to a database. */

@@ -100,7 +100,12 @@ internal static class ComposerEndpoint
     }
 
     /// <summary>Programs that read all rows of a list; none for other requests.</summary>
-    private static IEnumerable<SentProgram> ProgramsOf(HttpContext context, Verification.KeptAnswer answer, KeptRequest request, FaceTable faces)
+    private static IEnumerable<SentProgram> ProgramsOf(
+        HttpContext context,
+        Verification.KeptAnswer answer,
+        KeptRequest request,
+        FaceTable faces
+    )
     {
         if (request.Method != "GET" || answer.Status != 200 || answer.Rows is null || answer.Json?.ValueKind != JsonValueKind.Object)
             return [];

@@ -44,7 +44,11 @@ export function ServiceForm({ design, isEditable, change }: ServiceFormProps) {
         value={listAt(design.written, 'handover', 'who')}
         disabled={!isEditable}
         onChange={(who) =>
-          change(who.length === 0 ? { path: ['handover'] } : { path: ['handover'], value: { who: who.length === 1 ? who[0] : who } })
+          change(
+            who.length === 0
+              ? { path: ['handover'] }
+              : { path: ['handover'], value: { who: who.length === 1 ? who[0] : who } },
+          )
         }
       />
       <TypesForm design={design} isEditable={isEditable} change={change} />
