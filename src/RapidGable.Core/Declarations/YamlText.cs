@@ -38,7 +38,14 @@ public static class YamlText
         !Words.Contains(text)
         && text.Length > 0
         && text[0] is not ('-' or '.')
-        && (SimpleIdentifier.IsValid(text) || text.All(c => char.IsAsciiLetterOrDigit(c) || c is '.' or '-' or '_'))
+        && (SimpleIdentifier.IsValid(text) || text.All(c => char.IsAsciiLetterOrDigit(c) || c is '.' or '-' or '_') || IsType(text))
         && !double.TryParse(text, NumberStyles.Float, CultureInfo.InvariantCulture, out _)
         && !char.IsDigit(text[0]);
+
+    /// <summary>A type with one facet, such as <c>string(40)</c>.</summary>
+    private static bool IsType(string text) =>
+        text.EndsWith(')')
+        && text.IndexOf('(') is > 0 and var open
+        && text[..open].All(char.IsAsciiLetter)
+        && text[(open + 1)..^1].All(char.IsAsciiLetterOrDigit);
 }

@@ -71,6 +71,7 @@ public sealed class ConsoleAccessTests : BrowserTests
     {
         await GoAsync("design/s?set=Visits&tab=relations");
         await SignInAsync();
+        await Expect(Role(AriaRole.Heading, "Design")).ToBeVisibleAsync();
         await Role(AriaRole.Textbox, "Name").FillAsync("half_typed");
         await Page.Context.ClearCookiesAsync();
         // The page finds it out by itself.

@@ -39,7 +39,7 @@ public sealed class ConsoleComposeTests : BrowserTests
 
     private ILocator Address => Role(AriaRole.Textbox, "Address");
 
-    private ILocator Answer => Page.GetByRole(AriaRole.Region, new() { Name = "Answer" });
+    private ILocator Answer => Page.GetByRole(AriaRole.Region, new() { Name = "Answer", Exact = true });
 
     [Fact]
     public async Task Forms_and_address_are_one_and_the_answer_shows_what_is_behind_it()

@@ -133,7 +133,7 @@ public sealed class ConsoleDesignTests : BrowserTests
         await Page.GetByLabel("Sets of the draft").GetByText("wide", new() { Exact = true }).ClickAsync();
         await Role(AriaRole.Tab, "Columns").ClickAsync();
         await Expect(Role(AriaRole.Checkbox, "Show c200")).ToBeCheckedAsync();
-        Assert.InRange(await Page.EvaluateAsync<int>("document.querySelectorAll('*').length"), 200, 15_000);
+        Assert.InRange(await Page.EvaluateAsync<int>("document.querySelectorAll('*').length"), 200, 17_000);
         await Page.SetViewportSizeAsync(390, 800);
         await CheckPageAsync();
         Assert.Empty(PageErrors);
@@ -179,6 +179,7 @@ public sealed class ConsoleDesignTests : BrowserTests
         await Role(AriaRole.Combobox, "Condition 1").FillAsync("river_id ne null");
         await Page.Keyboard.PressAsync("Enter");
         await Expect(Text).ToContainTextAsync("where: river_id ne null");
+        await Expect(Text).Not.ToContainTextAsync("ne null and");
         await Role(AriaRole.Button, "Try on the rows").ClickAsync();
         await Expect(Page.GetByText("1 of 3 rows break it.")).ToBeVisibleAsync();
         await CheckPageAsync();
@@ -216,7 +217,7 @@ public sealed class ConsoleDesignTests : BrowserTests
         await Role(AriaRole.Textbox, "Name of a type").FillAsync("RiverName");
         await Role(AriaRole.Textbox, "Primitive type").FillAsync("string(40)");
         await Page.GetByRole(AriaRole.Form, new() { Name = "New type" }).GetByRole(AriaRole.Button).ClickAsync();
-        await Expect(Text).ToContainTextAsync("RiverName: { type: string(40) }");
+        await Expect(Text).ToContainTextAsync("RiverName: string(40)");
         await Role(AriaRole.Textbox, "Description of RiverName").FillAsync("What people say");
         await Page.Keyboard.PressAsync("Enter");
         await Expect(Text).ToContainTextAsync("description: What people say");

@@ -35,7 +35,7 @@ export function RelationsForm({ set, sets, isEditable, change }: RelationsFormPr
         <Empty>No foreign key leads from here to a set of this service. Declare a relation below.</Empty>
       ) : (
         <Table.ScrollContainer minWidth={560}>
-          <Table verticalSpacing={4}>
+          <Table verticalSpacing={4} horizontalSpacing={6}>
             <Table.Thead>
               <Table.Tr>
                 <Table.Th>Name</Table.Th>
@@ -55,7 +55,7 @@ export function RelationsForm({ set, sets, isEditable, change }: RelationsFormPr
                       value={relation.name}
                       disabled={!isEditable || !!valueAt(set.written, 'relations', relation.name, 'through')}
                       commit={(name) => rename(relation, name)}
-                      w={150}
+                      w={112}
                     />
                   </Table.Td>
                   <Table.Td>

@@ -73,7 +73,11 @@ function RowRule({ set, rule, at, isLast, isEditable, change }: RowRuleProps) {
   const unique = listAt(rule, 'unique');
   const isCondition = valueAt(rule, 'unique') === undefined;
   const put = (word: string, value: unknown) => change({ set: set.index, path: ['valid', at, word], value });
-  const tried = useProgress((tell, signal) => countBroken(edited, where, tell, signal));
+  // What was counted is about the condition as it was then.
+  const tried = useProgress(async (tell, signal) => ({
+    where,
+    ...(await countBroken(edited, where, tell, signal)),
+  }));
   return (
     <Group align="end" gap="xs">
       {isCondition ? (
@@ -114,7 +118,7 @@ function RowRule({ set, rule, at, isLast, isEditable, change }: RowRuleProps) {
       >
         <IconTrash size={15} />
       </ActionIcon>
-      {tried.result && (
+      {tried.result?.where === where && (
         <Text size="sm" role="status" c={tried.result.broken > 0 ? 'var(--mantine-color-error)' : undefined}>
           {tried.result.broken === 0
             ? `All ${tried.result.rows.toLocaleString()} rows fulfil it.`

@@ -53,7 +53,7 @@ export function TypesForm({ design, isEditable, change }: TypesFormProps) {
           aria-label="New type"
           onSubmit={(event) => {
             event.preventDefault();
-            change({ path: ['types', name], value: { type: base } });
+            change({ path: ['types', name], value: base });
             setName('');
             setBase('');
           }}

@@ -27,9 +27,12 @@ export function useDesign(service: string) {
     enabled: draft.stored.isSuccess || !!draft.mine,
     placeholderData: (former: DesignAnswer | undefined) => (former?.file === file ? former : undefined),
   });
+  // What a change has brought is shown at once, so that the next one starts from it.
+  const [changed, setChanged] = useState<DesignAnswer>();
+  const newest = changed?.text === draft.text ? changed : design.data;
   // A text with a fault that hides the service leaves the forms as they were, and tells of the fault.
   const sound = useRef<DesignAnswer>(undefined);
-  if (design.data?.design?.service === service) sound.current = design.data;
+  if (newest?.design?.service === service) sound.current = newest;
   const latest = useRef(draft.text);
   latest.current = draft.text;
   const queue = useRef<Promise<void>>(Promise.resolve());
@@ -47,6 +50,7 @@ export function useDesign(service: string) {
         }
         client.setQueryData(keyOf(answer.text), answer);
         latest.current = answer.text;
+        setChanged(answer);
         if (editor.current) putText(editor.current, answer.text);
         else draft.type(answer.text);
         setFailure(undefined);
@@ -67,8 +71,8 @@ export function useDesign(service: string) {
     draft,
     answer: design,
     design: sound.current?.design,
-    findings: design.data?.findings ?? [],
-    isPending: isChanging > 0 || design.isFetching || settled !== draft.text,
+    findings: newest?.findings ?? [],
+    isPending: isChanging > 0 || (newest !== changed && (design.isFetching || settled !== draft.text)),
     isChanging: isChanging > 0,
     failure,
     change,

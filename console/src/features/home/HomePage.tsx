@@ -326,10 +326,12 @@ function Refusals({ overview }: { overview: Overview }) {
         <Table.Tbody>
           {overview.refusals.map((event, at) => (
             <Table.Tr key={`${event.time} ${at}`}>
-              <Table.Td title={event.time}>{ago(event.time, overview.at)}</Table.Td>
+              <Table.Td title={event.time} className="whole">
+                {ago(event.time, overview.at)}
+              </Table.Td>
               <Table.Td>{event.caller ?? 'anonymous'}</Table.Td>
               <Table.Td className="address">{[event.method, event.path].filter(Boolean).join(' ')}</Table.Td>
-              <Table.Td>{[event.status, event.code].filter(Boolean).join(' ')}</Table.Td>
+              <Table.Td className="whole">{[event.status, event.code].filter(Boolean).join(' ')}</Table.Td>
             </Table.Tr>
           ))}
         </Table.Tbody>
