@@ -7,8 +7,8 @@ using RapidGable.UseCases;
 namespace RapidGable.Service.Management;
 
 /// <summary>
-/// The answer of something that reads many rows. A caller who accepts JSON Lines is told how far it is, a line at a time, before the result;
-/// who goes away cancels it.
+/// The answer of something that reads many rows. A caller who accepts JSON Lines is told how far it is, a line at a time, before the
+/// result; who goes away cancels it.
 /// </summary>
 internal static class ProgressAnswer
 {

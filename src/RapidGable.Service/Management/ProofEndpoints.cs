@@ -15,7 +15,9 @@ using RapidGable.UseCases;
 
 namespace RapidGable.Service.Management;
 
-/// <summary>What the rows say of a draft: types that a column could have, rows that break a rule, refer to nothing or share a key.</summary>
+/// <summary>
+/// What the rows say of a draft: types that a column could have, and rows that break a rule, refer to nothing or share a key.
+/// </summary>
 internal static class ProofEndpoints
 {
     private sealed record ColumnBody(string? Service, string? Text, int Set, string? Column);

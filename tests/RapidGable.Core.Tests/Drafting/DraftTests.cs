@@ -305,7 +305,12 @@ public class DraftTests
         "source: main\nsets: [{ from: a, relations: { b: { to: c, ~ } } }]",
         "$.properties.sets.items.anyOf[1].properties.relations.additionalProperties.anyOf[1]"
     )]
-    [InlineData("service", "services/s.yaml", "source: main\nsets: [a]\ntypes: { T: { ~ } }", "$.properties.types.additionalProperties.anyOf[1]")]
+    [InlineData(
+        "service",
+        "services/s.yaml",
+        "source: main\nsets: [a]\ntypes: { T: { ~ } }",
+        "$.properties.types.additionalProperties.anyOf[1]"
+    )]
     [InlineData(
         "service",
         "services/s.yaml",

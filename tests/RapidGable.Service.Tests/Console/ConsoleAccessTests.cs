@@ -76,7 +76,7 @@ public sealed class ConsoleAccessTests : BrowserTests
         await Page.Context.ClearCookiesAsync();
         // The page finds it out by itself.
         await Expect(Page.GetByText("The session has ended")).ToBeVisibleAsync();
-        await Expect(Page.GetByText("Technicians")).Not.ToBeVisibleAsync();
+        await Expect(Page.GetByLabel("Sets of the draft")).Not.ToBeVisibleAsync();
         await CheckPageAsync();
         await SignInAsync();
         await Expect(Role(AriaRole.Textbox, "Name")).ToHaveValueAsync("half_typed");

@@ -41,7 +41,7 @@ public sealed class ConsoleSizeTests(ITestOutputHelper output) : BrowserTests
     [InlineData("sources", 6, 160, 1_500)]
     [InlineData("services/s", 6, 260, 16_000)]
     [InlineData("design/s?set=table_7&tab=columns", 10, 260, 6_500)]
-    [InlineData("design/s?set=table_400&tab=access", 12, 260, 9_000)]
+    [InlineData("design/s?set=table_400&tab=access", 12, 260, 12_000)]
     [InlineData("compose?method=GET&target=/rest/s/table_1", 8, 260, 1_500)]
     [InlineData("publishing", 8, 260, 6_000)]
     public async Task A_page_asks_and_shows_no_more_than_it_needs(string page, int requests, int kilobytes, int nodes)
