@@ -325,8 +325,11 @@ export async function fetchObject(source: string, name: string): Promise<ObjectD
   return (await ask(`/manage/sources/${encodeURIComponent(source)}/object?name=${encodeURIComponent(name)}`)).json();
 }
 
-export async function fetchMetadata(root: string): Promise<string> {
-  return (await ask(`${root}$metadata`, { headers: { Accept: 'application/xml' } })).text();
+/** A document that describes a service; JSON with a line for each member. */
+export async function fetchDocument(url: string, isXml: boolean): Promise<string> {
+  if (isXml) return (await ask(url, { headers: { Accept: 'application/xml' } })).text();
+  const response = await ask(url, { headers: { Accept: 'application/json' } });
+  return JSON.stringify(exactly(await response.text()), null, 2);
 }
 
 export interface Page {

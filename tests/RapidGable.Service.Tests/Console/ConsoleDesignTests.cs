@@ -226,6 +226,14 @@ public sealed class ConsoleDesignTests : BrowserTests
         await Role(AriaRole.Combobox, "Type of name").ClickAsync();
         await Role(AriaRole.Option, "RiverName").ClickAsync();
         await Expect(Text).ToContainTextAsync("name: RiverName");
+        await Role(AriaRole.Button, "More of name").ClickAsync();
+        await Role(AriaRole.Textbox, "In the complex value").FillAsync("facts");
+        await Page.Keyboard.PressAsync("Enter");
+        await Expect(Text).ToContainTextAsync("group: { facts: { type: Facts, columns: [name] } }");
+        await CheckPageAsync();
+        await Role(AriaRole.Textbox, "In the complex value").FillAsync("");
+        await Page.Keyboard.PressAsync("Enter");
+        await Expect(Text).Not.ToContainTextAsync("group:");
         await Expect(Page.GetByText("No faults.")).ToBeVisibleAsync();
     }
 }

@@ -6,6 +6,7 @@ import type { Change } from '../../api/design';
 import { ColumnData } from './ColumnData';
 import { CommitInput } from './CommitInput';
 import { QuickCheckbox } from './QuickCheckbox';
+import { groupChanges } from './groups';
 import { listAt, numberOf, textAt, valueAt } from './words';
 
 interface ColumnsGridProps {
@@ -283,6 +284,29 @@ function ColumnWords({ set, column, isEditable, change }: ColumnWordsProps) {
           }
         />
       ))}
+      <CommitInput
+        label="In the complex value"
+        placeholder="its name, such as position"
+        value={column.group ?? ''}
+        disabled={!isEditable}
+        commit={(group) => change(...groupChanges(set, column, group))}
+      />
+      <CommitInput
+        label="Media type"
+        placeholder="of a stream, such as image/png"
+        value={textAt(said, 'media-type')}
+        disabled={!isEditable}
+        commit={(type) => change({ set: set.index, path: ['columns', name, 'media-type'], value: type || undefined })}
+      />
+      <QuickCheckbox
+        label="A stream, fetched by itself"
+        mt={22}
+        checked={textAt(said, 'stream') === 'true'}
+        disabled={!isEditable}
+        change={(isStream) =>
+          change({ set: set.index, path: ['columns', name, 'stream'], value: isStream || undefined })
+        }
+      />
     </SimpleGrid>
   );
 }

@@ -1,10 +1,22 @@
-import { ActionIcon, Badge, Button, Group, NavLink, Stack, Tabs, Text, TextInput, Tooltip } from '@mantine/core';
+import {
+  ActionIcon,
+  Badge,
+  Button,
+  Group,
+  NavLink,
+  Select,
+  Stack,
+  Tabs,
+  Text,
+  TextInput,
+  Tooltip,
+} from '@mantine/core';
 import { useHotkeys, useLocalStorage } from '@mantine/hooks';
 import { IconAlertTriangle, IconArrowBackUp, IconArrowForwardUp, IconCode, IconTable } from '@tabler/icons-react';
 import { useQuery } from '@tanstack/react-query';
 import { type ReactNode, useEffect, useMemo, useState } from 'react';
 import { Link, useParams, useSearchParams } from 'react-router';
-import type { SetDesignInfo } from '../../api/client';
+import { fetchSources, type SetDesignInfo } from '../../api/client';
 import { fetchSchema } from '../../api/draft';
 import { Heading } from '../../components/Heading';
 import { Empty, Failed, Pending } from '../../components/States';
@@ -23,6 +35,7 @@ import { ServiceForm } from './ServiceForm';
 import { SetForm } from './SetForm';
 import { typesOf } from './TypesForm';
 import { type Design, useDesign } from './useDesign';
+import { textAt } from './words';
 
 /** A service changed by forms, with its text beside them: either side follows the other. */
 export function DesignPage() {
@@ -152,6 +165,45 @@ function freshQuery(taken: string[], from = 'the_table'): { name: string; select
   return { name: `Query${number}`, select: `SELECT * FROM ${from}` };
 }
 
+/** Offers the functions and procedures of a source; its list is fetched when somebody asks for it. */
+function AddRoutine({ source, add }: { source: string; add: (routine: string) => void }) {
+  const [isOpen, setOpen] = useState(false);
+  const sources = useQuery({ queryKey: ['sources'], queryFn: fetchSources, enabled: isOpen });
+  const known = sources.data?.find((one) => one.name === source)?.routines ?? [];
+  const names = [...new Set(known.map((routine) => routine.name))];
+  if (!isOpen)
+    return (
+      <Button size="xs" variant="subtle" mt={4} onClick={() => setOpen(true)}>
+        Add a routine
+      </Button>
+    );
+  return (
+    <Select
+      size="xs"
+      mt={4}
+      aria-label="Routine of the database"
+      placeholder={sources.isPending ? 'Loading …' : names.length > 0 ? 'Which one?' : 'The database has none'}
+      data={names}
+      value={null}
+      searchable
+      autoFocus
+      onChange={(routine) => {
+        setOpen(false);
+        if (routine) add(routine);
+      }}
+    />
+  );
+}
+
+/** A public name from that of a routine. */
+function nameOf(routine: string): string {
+  return routine
+    .split(/[^A-Za-z0-9]+/)
+    .filter(Boolean)
+    .map((word) => word.charAt(0).toUpperCase() + word.slice(1))
+    .join('');
+}
+
 /** Stands for the service itself where an address names a set. */
 const itself = '';
 
@@ -182,11 +234,14 @@ function Forms({ service, state }: { service: string; state: Design }) {
     setSearch({ set: shown, tab }, { replace: true });
   }, [setSearch, shown, tab]);
   const line = asked?.line ?? chosen?.line ?? 1;
-  const addQuery = () => {
-    const fresh = freshQuery(
-      queries.map((query) => query.name),
-      sets[0]?.from,
+  const addQuery = () =>
+    add(
+      freshQuery(
+        queries.map((query) => query.name),
+        sets[0]?.from,
+      ),
     );
+  const add = (fresh: { name: string; select?: string; routine?: string }) => {
     const own = queries.filter((query) => query.path[0] === 'queries').length;
     state.change(own === 0 ? { path: ['queries'], value: [fresh] } : { path: ['queries', own], value: fresh });
     setQueryPlace(['queries', own].join());
@@ -258,6 +313,12 @@ function Forms({ service, state }: { service: string; state: Design }) {
           <Button size="xs" variant="subtle" mt={4} onClick={addQuery}>
             Add a query
           </Button>
+        )}
+        {state.draft.isEditable && (
+          <AddRoutine
+            source={textAt(state.design.written, 'source')}
+            add={(routine) => add({ name: nameOf(routine), routine })}
+          />
         )}
         <Button size="xs" variant="subtle" component={Link} to="/sources" mt={4}>
           Add tables

@@ -1,6 +1,7 @@
 import { Badge, Button, Group, Table, Text, TextInput, Title } from '@mantine/core';
 import { useQuery } from '@tanstack/react-query';
 import { useState } from 'react';
+import { Link } from 'react-router';
 import type { VerificationDetails, VerifiedCheck, VerifiedPart } from '../../api/client';
 import { fetchVerification, reportOf } from '../../api/verify';
 import { Scroller } from '../../components/Scroller';
@@ -105,9 +106,9 @@ function Part({ part, sought }: { part: VerifiedPart; sought: string }) {
                   <Table.Td>
                     {check.message}{' '}
                     {check.outcome === 'failed' && check.url && (
-                      <a href={pathOf(check.url)} target="_blank" rel="noreferrer">
+                      <Link to={`/compose?${new URLSearchParams({ method: 'GET', target: pathOf(check.url) })}`}>
                         the request
-                      </a>
+                      </Link>
                     )}
                   </Table.Td>
                 </Table.Tr>
