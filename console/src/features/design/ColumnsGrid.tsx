@@ -7,6 +7,7 @@ import { ColumnData } from './ColumnData';
 import { CommitInput } from './CommitInput';
 import { QuickCheckbox } from './QuickCheckbox';
 import { groupChanges } from './groups';
+import { typeNames } from './typeNames';
 import { listAt, numberOf, textAt, valueAt } from './words';
 
 interface ColumnsGridProps {
@@ -16,21 +17,6 @@ interface ColumnsGridProps {
   ownTypes: string[];
   change: (...changes: Change[]) => void;
 }
-
-const types = [
-  'string',
-  'int32',
-  'int64',
-  'decimal',
-  'double',
-  'boolean',
-  'date',
-  'timeofday',
-  'datetimeoffset',
-  'guid',
-  'duration',
-  'json',
-];
 
 /** The words of a column beside its name and type, with what they mean. */
 const words: { word: string; label: string; hint: string; kind?: 'list' | 'number' }[] = [
@@ -243,7 +229,7 @@ function TypeInput({ label, value, own, ownTypes, isEditable, commit }: TypeInpu
     <Autocomplete
       aria-label={label}
       size="xs"
-      data={[...ownTypes, ...types]}
+      data={[...ownTypes, ...typeNames, 'json']}
       value={typed ?? value}
       placeholder={own?.replace(/^Edm\./, '') ?? 'cannot be published'}
       disabled={!isEditable}

@@ -12,6 +12,7 @@ import { CommitInput } from './CommitInput';
 import { QuickCheckbox } from './QuickCheckbox';
 import { Rows, type RowsPayload } from './RowsPanel';
 import { SqlEditor } from './SqlEditor';
+import { typeNames } from './typeNames';
 import { textAt, valueAt } from './words';
 
 interface QueryFormProps {
@@ -26,18 +27,6 @@ interface QueryFormProps {
   change: (...changes: Change[]) => void;
 }
 
-const types = [
-  'string',
-  'int32',
-  'int64',
-  'decimal',
-  'double',
-  'boolean',
-  'date',
-  'timeofday',
-  'datetimeoffset',
-  'guid',
-];
 const results = ['rows', 'row', 'value', 'nothing'];
 
 /** A query: its statement with the names of the catalog, its parameters and columns, and a run with values. */
@@ -192,7 +181,7 @@ function Parameters({ query, ownTypes, isEditable, at, change }: PartProps & { o
                   <Select
                     size="xs"
                     aria-label={`Type of ${name}`}
-                    data={[...new Set([...ownTypes, ...types, type])]}
+                    data={[...new Set([...ownTypes, ...typeNames, type])]}
                     value={type}
                     searchable
                     allowDeselect={false}
