@@ -24,7 +24,7 @@ internal sealed class ConsumerPage(
 )
 {
     /// <summary>Pages that are kept; one is made by a dozen requests, and asked for often.</summary>
-    private const int MostKept = 200;
+    private const int MostKept = 50;
 
     private const int MostWaiting = 16;
 
