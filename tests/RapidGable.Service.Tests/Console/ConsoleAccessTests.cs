@@ -44,7 +44,7 @@ public sealed class ConsoleAccessTests : BrowserTests
 
     private async Task SignInAsync(string password = "long enough")
     {
-        await Page.GetByLabel("Name").FillAsync("ada");
+        await Page.GetByLabel("Name").First.FillAsync("ada");
         await Page.GetByLabel("Password").First.FillAsync(password);
         await Role(AriaRole.Button, "Sign in").ClickAsync();
     }
@@ -185,8 +185,7 @@ public sealed class ConsoleAccessTests : BrowserTests
         await Page.Keyboard.PressAsync("ArrowDown");
         await Page.Keyboard.PressAsync("Enter");
         await Page.GetByRole(AriaRole.Combobox, new() { Name = "What of it" }).FillAsync("face: odata");
-        await Page.Keyboard.PressAsync("ArrowDown");
-        await Page.Keyboard.PressAsync("Enter");
+        await Role(AriaRole.Option, "face: odata").ClickAsync();
         await Page.GetByLabel("Message to callers").FillAsync("Soon back");
         await Role(AriaRole.Button, "Switch off").ClickAsync();
         var off = Page.GetByRole(AriaRole.Table, new() { Name = "Switched off" });
