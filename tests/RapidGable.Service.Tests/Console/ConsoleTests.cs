@@ -226,7 +226,7 @@ public sealed class ConsoleTests : BrowserTests
         await Expect(Page.Locator(".cm-foldPlaceholder")).ToHaveCountAsync(0);
         // The documents of the other faces are read the same way.
         await Page.GetByText("REST, OpenAPI").ClickAsync();
-        await Expect(Page.GetByLabel("Metadata document")).ToContainTextAsync("\"openapi\"");
+        await Expect(Role(AriaRole.Textbox, "Metadata document")).ToContainTextAsync("\"openapi\"");
         await Role(AriaRole.Button, "Fold all").ClickAsync();
         await Expect(Page.Locator(".cm-foldPlaceholder").First).ToBeVisibleAsync();
         await CheckPageAsync();
