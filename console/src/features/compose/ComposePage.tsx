@@ -292,7 +292,7 @@ function Parts({ parts, services, method, go, put }: PartsProps) {
         )}
       </Group>
       {!isDocument && method === 'GET' && (
-        <SimpleGrid cols={{ base: 2, sm: 4, lg: 8 }} spacing="xs" verticalSpacing={4}>
+        <SimpleGrid cols={{ base: 2, sm: 4, lg: fieldsOf(parts.face).length }} spacing="xs" verticalSpacing={4}>
           {fieldsOf(parts.face).map((field) => (
             <CommitInput
               key={field.name}
