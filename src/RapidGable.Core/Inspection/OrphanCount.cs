@@ -57,7 +57,18 @@ public static class OrphanCount
         var dialect = source.Dialect;
         string Of(string alias, Property property) => $"{alias}.{dialect.Quote(property.Column)}";
         var filled = string.Join(" AND ", joins.Select(j => Of("h", j.Own) + " IS NOT NULL"));
-        var equal = string.Join(" AND ", joins.Select(j => $"{Of("o", j.Other)} = {Of("h", j.Own)}"));
+        // Two columns may keep the same value in different forms.
+        var equal = string.Join(
+            " AND ",
+            joins.Select(j =>
+            {
+                var (left, right) = dialect.Comparable(
+                    new SqlOperand(Of("o", j.Other), j.Other.StoredType, j.Other.StorageForm),
+                    new SqlOperand(Of("h", j.Own), j.Own.StoredType, j.Own.StorageForm)
+                );
+                return $"{left} = {right}";
+            })
+        );
         var rows = $"{dialect.From(holder.Source)} AS h WHERE {filled}";
         var missing = $"{rows} AND NOT EXISTS (SELECT 1 FROM {dialect.From(other.Source)} AS o WHERE {equal})";
         var columns = string.Join(", ", joins.Select(j => dialect.Column(Of("h", j.Own), j.Own)));

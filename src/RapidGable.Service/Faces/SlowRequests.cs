@@ -1,5 +1,6 @@
 using System.Collections.Immutable;
 using Microsoft.Extensions.Logging;
+using RapidGable.Queries;
 using RapidGable.Sources;
 using RapidGable.UseCases;
 
@@ -24,6 +25,7 @@ public sealed record SlowStatement(
 internal sealed class SlowRequests(TimeProvider time, ILogger<SlowRequests> log)
 {
     private const int MostKept = 20;
+    private static readonly TimeSpan Patience = TimeSpan.FromSeconds(10);
 
     private readonly Lock _lock = new();
     private readonly Dictionary<(string Service, string Sql), SlowStatement> _kept = [];
@@ -39,47 +41,56 @@ internal sealed class SlowRequests(TimeProvider time, ILogger<SlowRequests> log)
         }
     }
 
-    /// <summary>Notes a slow read. Its plan is asked for beside the request, and for one request at a time.</summary>
+    /// <summary>Notes a slow read. A plan that is not known yet is asked for beside the request, one at a time.</summary>
     /// <param name="seconds">That it spent in the database.</param>
-    /// <returns>When it is noted.</returns>
+    /// <returns>When it is noted, with its plan.</returns>
     public Task NoteAsync(IFace face, Exchange exchange, double seconds)
     {
-        lock (_lock)
-        {
-            if (_isPlanning)
-                return Task.CompletedTask;
-            _isPlanning = true;
-        }
         // Read now: the exchange is over when the plan is there.
         var spelled = face.Spell(exchange.Service, exchange.Path, exchange.Query);
         var explain = new ExplainRequest(exchange.Service, spelled, exchange.Caller, time.GetUtcNow().UtcDateTime);
-        return NoteAsync(explain, exchange.Service.Model.Service, face.SetOf(exchange), seconds);
+        if (!explain.Statements().Is(out var request, out _) || request.Statements.FirstOrDefault() is not { } statement)
+            return Task.CompletedTask;
+        var key = (exchange.Service.Model.Service, statement.Sql);
+        lock (_lock)
+        {
+            Keep(key, face.SetOf(exchange), seconds);
+            if (_isPlanning || _kept.GetValueOrDefault(key) is not { Plan.IsEmpty: true })
+                return Task.CompletedTask;
+            _isPlanning = true;
+        }
+        return PlanAsync(explain, key);
     }
 
-    private async Task NoteAsync(ExplainRequest explain, string service, string set, double seconds)
+    private void Keep((string Service, string Sql) key, string set, double seconds)
     {
+        var former = _kept.GetValueOrDefault(key);
+        _kept[key] = new SlowStatement(
+            key.Service,
+            set,
+            key.Sql,
+            (former?.Count ?? 0) + 1,
+            Math.Max(former?.Worst ?? 0, Math.Round(seconds, 3)),
+            time.GetUtcNow().UtcDateTime,
+            former?.Plan ?? []
+        );
+        if (_kept.Count > MostKept)
+            _kept.Remove(_kept.MinBy(s => s.Value.Worst).Key);
+    }
+
+    private async Task PlanAsync(ExplainRequest explain, (string Service, string Sql) key)
+    {
+        using var patience = new CancellationTokenSource(Patience);
         try
         {
-            if (!explain.Statements().Is(out var request, out _) || request.Statements.FirstOrDefault() is not { } statement)
-                return;
-            var plan = Known(service, statement.Sql)?.Plan ?? await PlanAsync(explain);
+            var plan = (await explain.PlansAsync(patience.Token)).Is(out var planned, out _) ? planned.FirstOrDefault()?.Plan ?? [] : [];
             lock (_lock)
             {
-                var former = _kept.GetValueOrDefault((service, statement.Sql));
-                _kept[(service, statement.Sql)] = new SlowStatement(
-                    service,
-                    set,
-                    statement.Sql,
-                    (former?.Count ?? 0) + 1,
-                    Math.Max(former?.Worst ?? 0, Math.Round(seconds, 3)),
-                    time.GetUtcNow().UtcDateTime,
-                    plan
-                );
-                if (_kept.Count > MostKept)
-                    _kept.Remove(_kept.MinBy(s => s.Value.Worst).Key);
+                if (_kept.TryGetValue(key, out var noted))
+                    _kept[key] = noted with { Plan = [.. plan.Select(PlanText.WithoutValues)] };
             }
         }
-        catch (SourceException exception)
+        catch (Exception exception) when (exception is SourceException or OperationCanceledException or ObjectDisposedException)
         {
             log.LogDebug("No plan of a slow statement: {Message}", exception.Message);
         }
@@ -87,25 +98,6 @@ internal sealed class SlowRequests(TimeProvider time, ILogger<SlowRequests> log)
         {
             lock (_lock)
                 _isPlanning = false;
-        }
-    }
-
-    private SlowStatement? Known(string service, string sql)
-    {
-        lock (_lock)
-            return _kept.GetValueOrDefault((service, sql));
-    }
-
-    private static async Task<ImmutableArray<string>> PlanAsync(ExplainRequest explain)
-    {
-        using var patience = new CancellationTokenSource(TimeSpan.FromSeconds(10));
-        try
-        {
-            return (await explain.PlansAsync(patience.Token)).Is(out var planned, out _) ? planned.FirstOrDefault()?.Plan ?? [] : [];
-        }
-        catch (OperationCanceledException)
-        {
-            return [];
         }
     }
 }

@@ -129,6 +129,8 @@ internal static class ComposerEndpoint
             return Problem("headers", $"Send at most {MostHeaders} headers.");
         foreach (var header in headers ?? [])
         {
+            if ("Authorization".Equals(header?.Name, StringComparison.OrdinalIgnoreCase))
+                return Problem("headers", "'Authorization' is made of the caller: choose one with 'as'.");
             if (header is null || !IsName(header.Name) || header.Value is null || header.Value.AsSpan().IndexOfAny('\r', '\n', '\0') >= 0)
                 return Problem("headers", $"'{header?.Name}' is not the name of a header, or its value has line ends.");
         }

@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Net;
 using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
 using RapidGable.Access;
@@ -28,6 +29,9 @@ internal sealed class ConsumerPage(
 
     private const int MostWaiting = 16;
 
+    /// <summary>Stands in a page that is kept for the address by which it is asked for.</summary>
+    private const string AnyOrigin = "https://origin.invalid";
+
     private static readonly TimeSpan Kept = TimeSpan.FromMinutes(10);
 
     private sealed record Page(string Html, DateTimeOffset Made);
@@ -54,11 +58,12 @@ internal sealed class ConsumerPage(
                     new RequestFault(401, "sign-in", "Sign in first: this does not exist, or is not open to anonymous callers.")
                 )
                 : Missing(name);
-        var origin = $"{context.Request.Scheme}://{context.Request.Host}";
+        // A page is made once for all names of the service, so that no header of a request makes another one.
+        var origin = WebUtility.HtmlEncode($"{context.Request.Scheme}://{context.Request.Host}");
         try
         {
-            return await HtmlAsync(service.Model.Service, service.Revision, caller, origin, context.RequestAborted) is { } html
-                ? Results.Text(html, "text/html; charset=utf-8")
+            return await HtmlAsync(service.Model.Service, service.Revision, caller, context.RequestAborted) is { } html
+                ? Results.Text(html.Replace(AnyOrigin, origin, StringComparison.Ordinal), "text/html; charset=utf-8")
                 : ManagementInterface.Problem(503, "busy", "Many of these pages are being made. Come back in a while.");
         }
         catch (NotPossibleException)
@@ -83,9 +88,9 @@ internal sealed class ConsumerPage(
     }
 
     /// <summary>The page; null = too many wait for theirs.</summary>
-    private async Task<string?> HtmlAsync(string service, string revision, Caller caller, string origin, CancellationToken cancellation)
+    private async Task<string?> HtmlAsync(string service, string revision, Caller caller, CancellationToken cancellation)
     {
-        var key = KeyOf(service, revision, caller, origin);
+        var key = KeyOf(service, revision, caller);
         if (Fresh(key) is { } known)
             return known;
         if (Interlocked.Increment(ref _waiting) > MostWaiting)
@@ -101,7 +106,7 @@ internal sealed class ConsumerPage(
                 // Somebody else may have made it meanwhile.
                 if (Fresh(key) is { } made)
                     return made;
-                var html = await work(service, NameOf(caller), caller, origin, cancellation);
+                var html = await work(service, NameOf(caller), caller, AnyOrigin, cancellation);
                 Keep(key, html);
                 return html;
             }
@@ -129,13 +134,12 @@ internal sealed class ConsumerPage(
         !caller.IsSignedIn ? NamedCaller.Anonymous : caller.Name ?? string.Join(',', caller.Roles.Order(StringComparer.Ordinal));
 
     /// <summary>All that rules can tell one caller from another by.</summary>
-    private static string KeyOf(string service, string revision, Caller caller, string origin) =>
+    private static string KeyOf(string service, string revision, Caller caller) =>
         System.Text.Json.JsonSerializer.Serialize(
             new
             {
                 service,
                 revision,
-                origin,
                 caller.IsSignedIn,
                 caller.Name,
                 scope = caller.Scope.ToString(),

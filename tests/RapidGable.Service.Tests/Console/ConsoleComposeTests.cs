@@ -35,7 +35,7 @@ public sealed class ConsoleComposeTests : BrowserTests
     }
 
     private const string Zoe =
-        """{"id": "0d9b3f5e-6c1a-4e8b-9f42-7a5c8d2e1b30", "full_name": "Zoe Marsh", "email": "zoe@alderbasin.example", "region": "north"}""";
+        """{"id": "0d9b3f5e-6c1a-4e8b-9f42-7a5c8d2e1b30", "full_name": "Zoe Marsh", "email": "zoe@alder.example", "region": "north"}""";
 
     private ILocator Address => Role(AriaRole.Textbox, "Address");
 

@@ -132,6 +132,7 @@ public sealed class ComposerEndpointTests : IAsyncLifetime
     [InlineData("""{"target":"/rest/s/Rivers","headers":[{"name":"a b","value":"c"}]}""", "headers")]
     [InlineData("""{"target":"/rest/s/Rivers","headers":[{"name":"a","value":"c\r\nd: e"}]}""", "headers")]
     [InlineData("""{"target":"/rest/s/Rivers","headers":[null]}""", "headers")]
+    [InlineData("""{"target":"/rest/s/Rivers","headers":[{"name":"authorization","value":"Bearer gablekey_0_0"}]}""", "headers")]
     [InlineData("""{"target":"/rest/s/Rivers","as":"no such, one?"}""", "caller")]
     [InlineData("""{"target":"/rest/s/Rivers","port":1}""", "body")]
     [InlineData("[]", "body")]
@@ -141,12 +142,11 @@ public sealed class ComposerEndpointTests : IAsyncLifetime
         Assert.Equal((400, code), (answer.Status, answer.Json.GetProperty("error").GetProperty("code").GetString()));
     }
 
-    [Theory] // neither of them reaches the service as somebody else
-    [InlineData("Authorization", "Bearer gablekey_0_0")]
-    [InlineData("X-Forwarded-For", "10.0.0.1")]
-    public async Task Headers_make_nobody_else_of_a_caller(string name, string value)
+    [Fact]
+    public async Task A_forwarded_address_makes_nobody_else_of_a_caller()
     {
-        var sent = (await SendAsync(new { target = "/rest/s/Rivers", headers = new[] { new { name, value } } })).Json;
+        var headers = new[] { new { name = "X-Forwarded-For", value = "10.0.0.1" } };
+        var sent = (await SendAsync(new { target = "/rest/s/Rivers", headers })).Json;
         Assert.NotEqual(200, sent.GetProperty("status").GetInt32());
     }
 }

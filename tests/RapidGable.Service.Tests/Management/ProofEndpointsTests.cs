@@ -19,7 +19,8 @@ public sealed class ProofEndpointsTests : IAsyncLifetime
                 """
                 CREATE TABLE river (id INTEGER NOT NULL PRIMARY KEY, name TEXT, opened TEXT, kind TEXT);
                 CREATE TABLE gauge (id INTEGER NOT NULL PRIMARY KEY, river_id INTEGER REFERENCES river (id), no INTEGER);
-                INSERT INTO river VALUES (1, 'Alder', '01.05.2024', 'small'), (2, 'Birch', '31.12.2023', 'large'), (3, 'Birch', NULL, 'large');
+                INSERT INTO river VALUES (1, 'Alder', '01.05.2024', 'small'), (2, 'Birch', '31.12.2023', 'large');
+                INSERT INTO river VALUES (3, 'Birch', NULL, 'large');
                 INSERT INTO gauge VALUES (1, 1, 5), (2, 9, 5), (3, NULL, 6);
                 """
             )

@@ -26,6 +26,10 @@ import { SentView } from './SentView';
 const methods = ['GET', 'HEAD', 'POST', 'PATCH', 'PUT', 'DELETE', 'OPTIONS'];
 const changing = ['POST', 'PATCH', 'PUT', 'DELETE'];
 
+/** What is sent with a method; a body that another one had stays in the form alone. */
+const bodyOf = ({ method, body }: Pick<Typed, 'method' | 'body'>) =>
+  changing.includes(method) && method !== 'DELETE' ? body : '';
+
 /** Puts a request together for any face, by forms or by hand, and sends it as any caller. */
 export function ComposePage() {
   const services = useQuery({ queryKey: ['services'], queryFn: fetchServices });
@@ -82,7 +86,7 @@ function Composer({ services, first }: { services: ServiceSummary[]; first: Serv
         method: request.method,
         target: request.target,
         headers: headersIn(request.headers).map(([name, value]) => ({ name, value })),
-        body: changing.includes(request.method) && request.body ? request.body : undefined,
+        body: bodyOf(request) || undefined,
         as: request.caller || undefined,
       }),
   });
@@ -186,7 +190,7 @@ function Composer({ services, first }: { services: ServiceSummary[]; first: Serv
           target={send.variables.target}
           as={send.variables.caller}
           headers={headersIn(send.variables.headers)}
-          body={changing.includes(send.variables.method) ? send.variables.body : ''}
+          body={bodyOf(send.variables)}
           answer={send.data}
           close={() => setKeeping(false)}
         />
