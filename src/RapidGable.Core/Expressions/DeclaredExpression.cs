@@ -47,7 +47,7 @@ public sealed record DeclaredExpression(
             var literals = new List<Literal>();
             var reader = new TokenReader(new Lexer(text, target, literals, new StringBuilder()).Read(), target, text);
             var names = new CallerAttributes(literals);
-            var syntax = new ExpressionParser(reader, names).Parse();
+            var syntax = new ExpressionParser(reader, names, new StepBudget()).Parse();
             reader.ExpectEnd();
             if (names.Slots.Count > MostAttributes)
                 throw reader.Fault("too-large", $"It asks for more than {MostAttributes} attributes of the caller.", 0);

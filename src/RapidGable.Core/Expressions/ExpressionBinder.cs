@@ -20,6 +20,9 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
     /// <summary>Properties that the request computes, by name.</summary>
     public IReadOnlyDictionary<string, BoundComputed> Computed { get; init; } = new Dictionary<string, BoundComputed>();
 
+    /// <summary>The work that the request may still take.</summary>
+    public StepBudget Steps { get; init; } = new();
+
     /// <summary>The expression is about entities below those that the path addresses, so <c>$it</c> is not the entity itself.</summary>
     public bool IsNested { get; init; }
 
@@ -127,8 +130,10 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
 
     public FaultException Refused(string code, string message, int position) => Fault(code, message, position);
 
-    private BoundExpression Bind(ExpressionSyntax syntax) =>
-        syntax switch
+    private BoundExpression Bind(ExpressionSyntax syntax)
+    {
+        Steps.Step();
+        return syntax switch
         {
             LiteralSyntax literal => new BoundLiteral(literal.Slot, literal.Kind, TypeOf(literal.Kind)),
             NullSyntax => new BoundNull(),
@@ -147,6 +152,7 @@ internal sealed partial class ExpressionBinder(EntityModel model, EntitySet set,
             BinarySyntax binary => BindBinary(binary),
             _ => throw new InvalidOperationException(syntax.GetType().Name),
         };
+    }
 
     /// <summary>A fault in an alias's value is shown in that value.</summary>
     private BoundExpression BindAlias(AliasSyntax alias)

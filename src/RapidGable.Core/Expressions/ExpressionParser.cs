@@ -5,7 +5,8 @@ using RapidGable.Model;
 namespace RapidGable.Expressions;
 
 /// <summary>The expression grammar of <c>$filter</c> and <c>$orderby</c>, by precedence climbing (URL conventions 5.1.1.17).</summary>
-internal sealed class ExpressionParser(TokenReader reader, NamedValues names)
+/// <param name="steps">Of the request that the expression belongs to.</param>
+internal sealed class ExpressionParser(TokenReader reader, NamedValues names, StepBudget steps)
 {
     private static readonly FrozenDictionary<string, (BinaryOperator Operator, int Precedence)> Operators = new Dictionary<
         string,
@@ -348,7 +349,7 @@ internal sealed class ExpressionParser(TokenReader reader, NamedValues names)
     }
 
     private ExpressionSyntax Node(ExpressionSyntax node) =>
-        ++_nodes <= Limits.ExpressionNodes && names.MayGrow()
+        ++_nodes <= Limits.ExpressionNodes && steps.TryAddPart()
             ? node
             : throw reader.Fault("too-large", $"The expression has more than {Limits.ExpressionNodes} parts.", node.Position);
 

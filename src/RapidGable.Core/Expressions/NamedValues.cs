@@ -1,17 +1,8 @@
-using RapidGable.Model;
-
 namespace RapidGable.Expressions;
 
 /// <summary>What stands for names with an at sign in an expression: parameter aliases of an address, or attributes of the caller.</summary>
 internal abstract class NamedValues
 {
-    private int _nodes;
-
-    /// <summary>
-    /// Whether all expressions together, with aliases written out at each use, are still within what one request may hold.
-    /// </summary>
-    public bool MayGrow() => ++_nodes <= 4 * Limits.ExpressionNodes;
-
     /// <summary>The list that a name stands for after <c>in</c>; null = it is not given.</summary>
     /// <param name="name">With the at sign.</param>
     /// <exception cref="FaultException">A name cannot stand for a list.</exception>

@@ -15,6 +15,12 @@ public static class Limits
     /// <summary>Operators, calls, names and literals in one expression.</summary>
     public const int ExpressionNodes = 1_000;
 
+    /// <summary>Operators, calls, names and literals in all expressions of a request, with aliases written out at each use.</summary>
+    public const int RequestParts = 4_000;
+
+    /// <summary>Steps that reading, binding and writing one request may take.</summary>
+    public const int RequestSteps = 1_000_000;
+
     /// <summary>Parts of all expressions of a request once every computed value that they name stands in them.</summary>
     public const int BoundParts = 5_000;
 

@@ -168,10 +168,17 @@ public sealed class PublishedService(
 
     /// <summary>A statement over sets, in the names of the face -> what runs. It is not kept: its values are part of it.</summary>
     /// <param name="arguments">As in <see cref="StatementBinder"/>.</param>
-    public Result<PreparedStatement> PrepareSql(string text, IReadOnlyDictionary<string, object?> arguments, Caller caller)
+    /// <param name="cancellation">The caller has left.</param>
+    public Result<PreparedStatement> PrepareSql(
+        string text,
+        IReadOnlyDictionary<string, object?> arguments,
+        Caller caller,
+        CancellationToken cancellation = default
+    )
     {
+        var steps = new StepBudget { Cancellation = cancellation };
         var seen = ViewFor(caller).Model;
-        if (!StatementBinder.Bind(text, seen, arguments).Is(out var statement, out var fault))
+        if (!StatementBinder.Bind(text, seen, arguments, steps).Is(out var statement, out var fault))
             return fault;
         if (PausedBy(statement.AllTables.Select(t => t.Set)) is { } paused)
             return paused;
@@ -180,7 +187,7 @@ public sealed class PublishedService(
             return new RequestFault(400, "too-costly", $"LIMIT is {statement.Limit}, and {most} rows are the most for you.", "statement");
         var result = StatementSql.ResultOf(statement);
         var source = SourceOf(statement.From.Set);
-        if (!StatementSql.Write(statement, text, source.Dialect, most, result).Is(out var query, out fault))
+        if (!StatementSql.Write(statement, text, source.Dialect, most, result, steps).Is(out var query, out fault))
             return fault;
         var select = new BoundSelect(result.Type.Properties, false, []);
         var request = new BoundRequest(new BoundPath([new SetSegment(result)]), select);

@@ -47,21 +47,29 @@ internal sealed class StatementSql
     private readonly StatementTerms _terms;
 
     /// <param name="text">The statement as it was sent.</param>
-    private StatementSql(SqlDialect dialect, StatementSelect statement, string text)
+    private StatementSql(SqlDialect dialect, StatementSelect statement, string text, StepBudget steps)
     {
         _dialect = dialect;
         // What can fail must not meet rows that rules take away.
         _writer = SqlWriter.OfParts(dialect, statement.MayFail);
-        _terms = new StatementTerms(dialect, _writer, Inner, text);
+        _terms = new StatementTerms(dialect, _writer, Inner, text, steps);
     }
 
     /// <summary>Writes a statement; the fault is 501 for what the engine cannot express.</summary>
     /// <param name="most">Rows that it may give.</param>
-    public static Result<CompiledQuery> Write(StatementSelect statement, string text, SqlDialect dialect, long most, EntitySet result)
+    /// <param name="steps">Of the request.</param>
+    public static Result<CompiledQuery> Write(
+        StatementSelect statement,
+        string text,
+        SqlDialect dialect,
+        long most,
+        EntitySet result,
+        StepBudget steps
+    )
     {
         try
         {
-            var sql = new StatementSql(dialect, statement, text);
+            var sql = new StatementSql(dialect, statement, text, steps);
             var written = sql.Whole(statement, most);
             return new CompiledQuery(new SqlStatement(written, sql._writer.Parameters), null, null, [], Shape(result));
         }

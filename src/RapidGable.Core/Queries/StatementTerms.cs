@@ -9,8 +9,11 @@ namespace RapidGable.Queries;
 /// <param name="writer">Takes the parameters.</param>
 /// <param name="select">Writes an inner SELECT; what is given stands for its one column, or null for all as they are.</param>
 /// <param name="text">The statement as it was sent, for faults.</param>
-internal sealed class StatementTerms(SqlDialect dialect, SqlWriter writer, Func<StatementSelect, string?, string> select, string text)
+/// <param name="steps">Of the request.</param>
+internal sealed class StatementTerms(SqlDialect dialect, SqlWriter writer, Func<StatementSelect, string?, string> select, string text, StepBudget steps)
 {
+    private readonly Dictionary<BoundTerm, SqlOperand> _written = new(ReferenceEqualityComparer.Instance);
+
     /// <summary>A value in the form in which its type is read from a result.</summary>
     public string Output(BoundTerm term)
     {
@@ -25,15 +28,26 @@ internal sealed class StatementTerms(SqlDialect dialect, SqlWriter writer, Func<
 
     private FaultException NotSupported(string message) => new(RequestFault.NotImplemented(message, StatementFaults.Target));
 
+    /// <summary>A term that several others share is written once, and is the same text in each.</summary>
     /// <param name="partner">What it is compared with, whose form values take; null = nothing.</param>
     private SqlOperand Operand(BoundTerm term, BoundTerm? partner)
     {
+        if (term is ValueTerm or NowTerm)
+            return Written(term, partner);
+        if (!_written.TryGetValue(term, out var known))
+            _written[term] = known = Written(term, partner);
+        return known;
+    }
+
+    private SqlOperand Written(BoundTerm term, BoundTerm? partner)
+    {
+        steps.Step();
         var operand = term switch
         {
             ColumnTerm column => new SqlOperand(Column(column), column.Property.StoredType, column.Property.StorageForm),
             ValueTerm value => Value(value, value.Like?.StorageForm ?? (partner is null ? null : FormOf(partner))),
             NowTerm => Now(partner is null ? null : FormOf(partner)),
-            OperatorTerm { Operator: < StatementOperator.Add } => new SqlOperand(Predicate(term), EdmType.Boolean),
+            OperatorTerm { Operator: < StatementOperator.Add } => new SqlOperand(Condition(term), EdmType.Boolean),
             OperatorTerm arithmetic => Arithmetic(arithmetic),
             MinusTerm minus => new SqlOperand($"(- {Value(minus.Operand)})", minus.ResultType),
             FunctionTerm call => new SqlOperand(Call(call), call.ResultType),
@@ -51,7 +65,7 @@ internal sealed class StatementTerms(SqlDialect dialect, SqlWriter writer, Func<
                 cast.ResultType
             ),
             AggregateTerm aggregate => Aggregate(aggregate),
-            _ => new SqlOperand(Predicate(term), EdmType.Boolean),
+            _ => new SqlOperand(Condition(term), EdmType.Boolean),
         };
         // Some engines name an operand twice where it is written once.
         return operand.Sql.Length <= Limits.StatementTermCharacters
@@ -159,7 +173,9 @@ internal sealed class StatementTerms(SqlDialect dialect, SqlWriter writer, Func<
     }
 
     /// <summary>A condition.</summary>
-    public string Predicate(BoundTerm term) =>
+    public string Predicate(BoundTerm term) => Operand(term, null).Sql;
+
+    private string Condition(BoundTerm term) =>
         term switch
         {
             OperatorTerm { Operator: StatementOperator.And } both => $"({Predicate(both.Left)} AND {Predicate(both.Right)})",
@@ -167,10 +183,11 @@ internal sealed class StatementTerms(SqlDialect dialect, SqlWriter writer, Func<
             OperatorTerm { Operator: < StatementOperator.Add } comparison => Comparison(comparison),
             NotTerm not => $"(NOT {Predicate(not.Operand)})",
             IsNullTerm isNull => $"({Value(isNull.Operand)} IS {(isNull.IsNegated ? "NOT " : "")}NULL)",
+            BetweenTerm between => Between(between),
             InListTerm list => InList(list),
             InSelectTerm among => InSelect(among),
             ExistsTerm exists => $"(EXISTS ({select(exists.Select, null)}))",
-            _ => Value(term),
+            _ => throw new InvalidOperationException(term.GetType().Name),
         };
 
     private string Comparison(OperatorTerm comparison)
@@ -190,6 +207,13 @@ internal sealed class StatementTerms(SqlDialect dialect, SqlWriter writer, Func<
 
     private (string Left, string Right) Pair(BoundTerm left, BoundTerm right) =>
         dialect.Comparable(Operand(left, right), Operand(right, left));
+
+    private string Between(BetweenTerm between)
+    {
+        var (left, low) = Pair(between.Operand, between.Low);
+        var (same, high) = Pair(between.Operand, between.High);
+        return left == same ? $"({left} BETWEEN {low} AND {high})" : $"({left} >= {low} AND {same} <= {high})";
+    }
 
     private string InList(InListTerm list)
     {

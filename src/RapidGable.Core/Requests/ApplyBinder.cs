@@ -5,7 +5,7 @@ using RapidGable.Model;
 namespace RapidGable.Requests;
 
 /// <summary>Transformations -> stages.</summary>
-internal sealed class ApplyBinder(EntityModel model, string text)
+internal sealed class ApplyBinder(EntityModel model, string text, StepBudget budget)
 {
     private int _columns;
 
@@ -69,6 +69,7 @@ internal sealed class ApplyBinder(EntityModel model, string text)
         var items = ExpandBinder.Compute(compute.Items, set.Type, c => new ExpressionBinder(model, set, "$apply", text, isFilter: false)
         {
             Computed = c,
+            Steps = budget,
         });
         var properties = items.Values.Select(i => i with { Property = i.Property with { Column = NextColumn() } }).ToImmutableArray();
         var type = set.Type.With([.. set.Type.Properties, .. properties.Select(p => p.Property)]);
@@ -347,7 +348,8 @@ internal sealed class ApplyBinder(EntityModel model, string text)
             IsTransient = true,
         };
 
-    private ExpressionBinder Expressions(EntitySet set, bool isFilter) => new(model, set, "$apply", text, isFilter);
+    private ExpressionBinder Expressions(EntitySet set, bool isFilter) =>
+        new(model, set, "$apply", text, isFilter) { Steps = budget };
 
     private FaultException Fault(string code, string message, int position) =>
         new(new RequestFault(400, code, message, "$apply", text, position));

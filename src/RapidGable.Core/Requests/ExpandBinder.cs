@@ -9,7 +9,7 @@ namespace RapidGable.Requests;
 /// it.
 /// </summary>
 /// <param name="root">The entities that are asked for, when a nested expression can go back to them; null = it cannot.</param>
-internal sealed class ExpandBinder(EntityModel model, string expandText, EntitySet? root)
+internal sealed class ExpandBinder(EntityModel model, string expandText, EntitySet? root, StepBudget steps)
 {
     private int _relations;
 
@@ -362,6 +362,7 @@ internal sealed class ExpandBinder(EntityModel model, string expandText, EntityS
             Computed = computed,
             IsNested = true,
             Root = isNear ? root : null,
+            Steps = steps,
         };
 
     private FaultException Fault(string code, string message, int position) =>

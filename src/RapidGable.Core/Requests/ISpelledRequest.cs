@@ -23,6 +23,9 @@ public interface ISpelledRequest
     /// <summary>The asked order as it is written; empty = none is asked.</summary>
     string OrderText { get; }
 
+    /// <summary>The work that the request may take; its own.</summary>
+    StepBudget Steps { get; }
+
     /// <summary>The syntax tree; the fault says where the text is no request.</summary>
     Result<RequestSyntax> Parse();
 }

@@ -54,7 +54,7 @@ public sealed class RequestBinder
             return new BoundRequest(path, null);
         if (path.IsCrossJoin)
             CheckCrossJoin(path.Root);
-        var apply = _syntax.Apply is { } steps ? new ApplyBinder(_model, Text("$apply")).Bind(steps, path.Target) : null;
+        var apply = _syntax.Apply is { } steps ? new ApplyBinder(_model, Text("$apply"), _syntax.Steps).Bind(steps, path.Target) : null;
         if (apply is { IsTransient: true } && path.IsReference)
             throw new FaultException(new RequestFault(400, "option-not-here", "What $apply makes has no references.", "$apply"));
         var set = apply?.Result ?? path.Target;
@@ -70,7 +70,7 @@ public sealed class RequestBinder
     private BoundPath BindPath(bool forChange)
     {
         BoundExpression Condition(EntitySet set, ExpressionSyntax filter) =>
-            new ExpressionBinder(_model, set, "path", "", isFilter: true).BindCondition(filter);
+            new ExpressionBinder(_model, set, "path", "", isFilter: true) { Steps = _syntax.Steps }.BindCondition(filter);
         return new PathBinder(_model, _syntax.Path, Condition) { IsForChange = forChange, Casing = _syntax.Casing }.Bind();
     }
 
@@ -130,7 +130,7 @@ public sealed class RequestBinder
     {
         // What no address leads back to has no root for nested expressions.
         var root = path.IsCrossJoin || set.IsTransient || set.IsFunction ? null : set;
-        return new ExpandBinder(_model, Text("$expand"), root).Expand(_syntax.Expand, set, 1);
+        return new ExpandBinder(_model, Text("$expand"), root, _syntax.Steps).Expand(_syntax.Expand, set, 1);
     }
 
     private IEnumerable<BoundOrderTerm> KeysOfAll(EntitySet joined) =>
@@ -185,7 +185,7 @@ public sealed class RequestBinder
     }
 
     private ExpressionBinder Expressions(EntitySet set, string option, IReadOnlyDictionary<string, BoundComputed> computed) =>
-        new(_model, set, option, Text(option)) { Computed = computed };
+        new(_model, set, option, Text(option)) { Computed = computed, Steps = _syntax.Steps };
 
     private string Text(string option) => _syntax.Texts.GetValueOrDefault(option, "");
 

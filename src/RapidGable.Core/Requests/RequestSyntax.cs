@@ -82,6 +82,9 @@ public sealed record SegmentSyntax(string Name, ImmutableArray<KeyPartSyntax>? K
 /// <summary>A parsed request. Slots point into the literals that came with it.</summary>
 public sealed record RequestSyntax(ImmutableArray<SegmentSyntax> Path)
 {
+    /// <summary>The work that the request may still take.</summary>
+    public StepBudget Steps { get; init; } = new();
+
     /// <summary>How plain segments write the names of properties and relations.</summary>
     public Casing Casing { get; init; }
 

@@ -59,7 +59,7 @@ internal sealed class ApplyParser(TokenReader reader, ParameterAliases aliases)
         return step;
     }
 
-    private ExpressionSyntax Expression() => new ExpressionParser(reader, aliases).Parse();
+    private ExpressionSyntax Expression() => new ExpressionParser(reader, aliases, aliases.Steps).Parse();
 
     private NameSyntax Alias()
     {

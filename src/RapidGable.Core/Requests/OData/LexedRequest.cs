@@ -68,6 +68,8 @@ public sealed class LexedRequest : ISpelledRequest
 
     public string OrderText => Texts.GetValueOrDefault("$orderby", "");
 
+    public StepBudget Steps { get; } = new();
+
     public Result<RequestSyntax> Parse() => RequestParser.Parse(this);
 
     /// <summary>Value of <c>$format</c>; null = not given.</summary>

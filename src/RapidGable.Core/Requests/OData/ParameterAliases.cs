@@ -7,6 +7,9 @@ internal sealed class ParameterAliases(LexedRequest request) : NamedValues
 {
     private readonly HashSet<string> _open = [];
 
+    /// <summary>Of the request.</summary>
+    public StepBudget Steps => request.Steps;
+
     public override TokenReader? List(NameSyntax name, TokenReader reader) => Tokens(name.Text);
 
     /// <summary>A reader over an alias's value; null when it is not given.</summary>
@@ -28,7 +31,7 @@ internal sealed class ParameterAliases(LexedRequest request) : NamedValues
             throw reader.Fault("alias", $"The parameter alias {name.Text} refers to itself.", 0);
         if (reader.Current.Is('(') && text.TrimStart().StartsWith('['))
             throw reader.Fault("type", $"The parameter alias {name.Text} is a list; a list stands after 'in'.", 0);
-        var value = new ExpressionParser(reader, this).Parse();
+        var value = new ExpressionParser(reader, this, Steps).Parse();
         reader.ExpectEnd();
         _open.Remove(name.Text);
         return new AliasSyntax(name.Text, value, text, name.Position);

@@ -55,6 +55,7 @@ public sealed class RequestParser
             Options = [.. _request.Texts.Keys.Where(k => k[0] == '$')],
             Search = _request.Search,
             IsDelta = _request.Since?.IsDelta == true,
+            Steps = _request.Steps,
         };
         foreach (var (name, tokens) in _request.Options.Where(o => o.Name[0] == '$'))
         {
@@ -77,7 +78,7 @@ public sealed class RequestParser
         return syntax;
     }
 
-    private ExpressionSyntax Expression(TokenReader reader) => new ExpressionParser(reader, _aliases).Parse();
+    private ExpressionSyntax Expression(TokenReader reader) => new ExpressionParser(reader, _aliases, _aliases.Steps).Parse();
 
     private SegmentSyntax Segment(LexedSegment lexed)
     {
@@ -123,7 +124,7 @@ public sealed class RequestParser
         var terms = ImmutableArray.CreateBuilder<OrderTermSyntax>();
         do
         {
-            var expression = new ExpressionParser(reader, _aliases).Parse();
+            var expression = new ExpressionParser(reader, _aliases, _aliases.Steps).Parse();
             var descending = false;
             if (reader.Current is { Kind: TokenKind.Name } word)
             {

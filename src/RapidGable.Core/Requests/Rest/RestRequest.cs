@@ -24,6 +24,8 @@ public sealed class RestRequest : ISpelledRequest
 
     public IReadOnlyList<Literal> Literals { get; }
 
+    public StepBudget Steps => Read.Steps;
+
     public PagePosition? Position => Read.Position;
 
     /// <summary>This face has no links to later changes.</summary>
@@ -102,6 +104,8 @@ internal sealed class RestReader
 
     public string Shape { get; }
 
+    public StepBudget Steps { get; } = new();
+
     public IReadOnlyList<Literal> Literals => _literals;
 
     public ImmutableArray<SegmentSyntax> Segments { get; }
@@ -123,6 +127,7 @@ internal sealed class RestReader
         return new RequestSyntax(Segments)
         {
             Casing = _paths.Casing,
+            Steps = Steps,
             Filter = Condition(),
             Search = _search,
             OrderBy = Order(),
@@ -151,7 +156,7 @@ internal sealed class RestReader
         if (_filter is { } tokens)
         {
             var reader = new TokenReader(tokens, RestParameters.Filter, Texts[RestParameters.Filter]);
-            var written = new ExpressionParser(reader, NoNames.Instance).Parse();
+            var written = new ExpressionParser(reader, new NoNames(), Steps).Parse();
             reader.ExpectEnd();
             conditions = conditions.Prepend(written);
         }
@@ -385,8 +390,6 @@ internal sealed class RestReader
     /// <summary>This face has no names for parts of an expression.</summary>
     private sealed class NoNames : NamedValues
     {
-        public static NoNames Instance { get; } = new();
-
         public override TokenReader? List(NameSyntax name, TokenReader reader) => throw None(name, reader);
 
         public override ExpressionSyntax Value(NameSyntax name) =>

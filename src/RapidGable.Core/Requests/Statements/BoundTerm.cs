@@ -41,11 +41,26 @@ public abstract record BoundTerm
     /// <summary>The SELECT within it; null = there is none.</summary>
     public virtual StatementSelect? Inner => null;
 
-    /// <summary>Whether its value may fail to be computed for some rows.</summary>
-    public virtual bool MayFail => Parts.Any(p => p.MayFail) || Inner?.MayFail == true;
+    /// <summary>Whether computing its value from those of its parts may fail for some rows.</summary>
+    public virtual bool MayFailItself => false;
 
-    /// <summary>Itself and everything below it, inner SELECTs among it.</summary>
-    public IEnumerable<BoundTerm> All => Parts.SelectMany(p => p.All).Concat(Inner?.Terms.SelectMany(t => t.All) ?? []).Prepend(this);
+    /// <summary>Itself and everything below it, inner SELECTs among it; what several terms share is there once.</summary>
+    public IEnumerable<BoundTerm> All => AllOf([this]);
+
+    /// <summary>Terms and everything below them, as in <see cref="All"/>.</summary>
+    public static IEnumerable<BoundTerm> AllOf(IEnumerable<BoundTerm> terms)
+    {
+        var seen = new HashSet<BoundTerm>(ReferenceEqualityComparer.Instance);
+        var open = new Stack<BoundTerm>(terms.Reverse());
+        while (open.TryPop(out var term))
+        {
+            if (!seen.Add(term))
+                continue;
+            yield return term;
+            foreach (var below in term.Parts.Concat(term.Inner?.Terms ?? []).Reverse())
+                open.Push(below);
+        }
+    }
 }
 
 /// <summary>A property of a table.</summary>
@@ -69,7 +84,7 @@ public sealed record OperatorTerm(StatementOperator Operator, BoundTerm Left, Bo
 {
     public override IEnumerable<BoundTerm> Parts => [Left, Right];
 
-    public override bool MayFail => Operator >= StatementOperator.Add || base.MayFail;
+    public override bool MayFailItself => Operator >= StatementOperator.Add;
 }
 
 /// <summary>NOT.</summary>
@@ -83,13 +98,20 @@ public sealed record MinusTerm(BoundTerm Operand, EdmType ResultType) : BoundTer
 {
     public override IEnumerable<BoundTerm> Parts => [Operand];
 
-    public override bool MayFail => true;
+    public override bool MayFailItself => true;
 }
 
 /// <summary>Whether a value is missing, or is there.</summary>
 public sealed record IsNullTerm(BoundTerm Operand, bool IsNegated) : BoundTerm(EdmType.Boolean, $"null({Operand.Key},{IsNegated})")
 {
     public override IEnumerable<BoundTerm> Parts => [Operand];
+}
+
+/// <summary>A value lies between two others, or is one of them.</summary>
+public sealed record BetweenTerm(BoundTerm Operand, BoundTerm Low, BoundTerm High)
+    : BoundTerm(EdmType.Boolean, $"between({Operand.Key},{Low.Key},{High.Key})")
+{
+    public override IEnumerable<BoundTerm> Parts => [Operand, Low, High];
 }
 
 /// <summary>A value is one of some.</summary>
@@ -119,7 +141,7 @@ public sealed record FunctionTerm(CanonicalFunction Function, ImmutableArray<Bou
 {
     public override IEnumerable<BoundTerm> Parts => Arguments;
 
-    public override bool MayFail => true;
+    public override bool MayFailItself => true;
 }
 
 /// <summary>The first of some values that is not null.</summary>
@@ -148,7 +170,7 @@ public sealed record CastTerm(BoundTerm Operand, EdmType ResultType) : BoundTerm
 {
     public override IEnumerable<BoundTerm> Parts => [Operand];
 
-    public override bool MayFail => true;
+    public override bool MayFailItself => true;
 }
 
 /// <summary>An aggregate over the rows of a group.</summary>
@@ -197,7 +219,7 @@ public sealed record StatementSelect(int Number, ImmutableArray<StatementItem> I
         Joins
             .Select(j => j.Table)
             .Prepend(From)
-            .Concat(Terms.SelectMany(t => t.All).Select(t => t.Inner).OfType<StatementSelect>().SelectMany(s => s.OwnTables));
+            .Concat(BoundTerm.AllOf(Terms).Select(t => t.Inner).OfType<StatementSelect>().SelectMany(s => s.OwnTables));
 
     private IEnumerable<StatementTable> OwnTables => Joins.Select(j => j.Table).Prepend(From);
 
@@ -210,6 +232,9 @@ public sealed record StatementSelect(int Number, ImmutableArray<StatementItem> I
             .Concat(GroupBy)
             .Concat(OrderBy.Select(o => o.Term));
 
+    /// <summary>The terms of all its clauses, with everything below them.</summary>
+    public IEnumerable<BoundTerm> AllTerms => BoundTerm.AllOf(Terms);
+
     /// <summary>Whether something of it may fail to be computed for some rows.</summary>
-    public bool MayFail => Terms.Any(t => t.MayFail);
+    public bool MayFail => BoundTerm.AllOf(Terms).Any(t => t.MayFailItself);
 }

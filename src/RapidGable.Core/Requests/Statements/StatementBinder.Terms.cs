@@ -29,6 +29,7 @@ public sealed partial class StatementBinder
 
     private BoundTerm Term(TermSyntax syntax)
     {
+        _steps.Step();
         // Some syntax stands for more than one term.
         if (++_terms > Limits.BoundParts)
             throw Fault("too-large", $"The statement has more than {Limits.BoundParts} parts.", syntax.Position);
@@ -296,13 +297,16 @@ public sealed partial class StatementBinder
         var (operand, low, high) = (Term(syntax.Operand), Term(syntax.Low), Term(syntax.High));
         var (above, least) = Meeting(operand, low, isEquality: false, syntax.Position);
         var (below, most) = Meeting(operand, high, isEquality: false, syntax.Position);
-        var both = new OperatorTerm(
-            StatementOperator.And,
-            new OperatorTerm(StatementOperator.GreaterOrEqual, above, least, EdmType.Boolean),
-            new OperatorTerm(StatementOperator.LessOrEqual, below, most, EdmType.Boolean),
-            EdmType.Boolean
-        );
-        return syntax.IsNegated ? new NotTerm(both) : both;
+        // What takes the type of its partners may become two terms; anything else stays the one that it is.
+        BoundTerm between = ReferenceEquals(above, below)
+            ? new BetweenTerm(above, least, most)
+            : new OperatorTerm(
+                StatementOperator.And,
+                new OperatorTerm(StatementOperator.GreaterOrEqual, above, least, EdmType.Boolean),
+                new OperatorTerm(StatementOperator.LessOrEqual, below, most, EdmType.Boolean),
+                EdmType.Boolean
+            );
+        return syntax.IsNegated ? new NotTerm(between) : between;
     }
 
     private BoundTerm InList(InListSyntax syntax)
@@ -459,7 +463,7 @@ public sealed partial class StatementBinder
             throw Fault("type", "All values are NULL, so that the type is not known.", position);
         var type = typed[0].Type!;
         var adapted = terms
-            .Select(t => t is ValueTerm { IsFree: true, Value: not null } value && t != typed[0] ? Converted(value, type) : t)
+            .Select(t => t is ValueTerm { IsFree: true, Value: not null } value && !ReferenceEquals(t, typed[0]) ? Converted(value, type) : t)
             .ToImmutableArray();
         foreach (var other in adapted.Where(t => t.Type is not null))
         {

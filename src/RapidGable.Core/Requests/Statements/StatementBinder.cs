@@ -22,15 +22,24 @@ public sealed partial class StatementBinder
     private int _selects;
     private int _terms;
 
-    private StatementBinder(EntityModel model, string text, IReadOnlyDictionary<string, object?> arguments)
+    private readonly StepBudget _steps;
+
+    private StatementBinder(EntityModel model, string text, IReadOnlyDictionary<string, object?> arguments, StepBudget steps)
     {
+        _steps = steps;
         _model = model;
         _text = text;
         _arguments = arguments;
     }
 
     /// <summary>Reads and binds a statement; the fault says what is wrong, and where.</summary>
-    public static Result<StatementSelect> Bind(string text, EntityModel model, IReadOnlyDictionary<string, object?> arguments)
+    /// <param name="steps">Of the request; null = a budget of its own.</param>
+    public static Result<StatementSelect> Bind(
+        string text,
+        EntityModel model,
+        IReadOnlyDictionary<string, object?> arguments,
+        StepBudget? steps = null
+    )
     {
         if (text.Length > Limits.StatementCharacters)
             return new RequestFault(
@@ -43,7 +52,7 @@ public sealed partial class StatementBinder
             return fault;
         try
         {
-            var binder = new StatementBinder(model, text, arguments);
+            var binder = new StatementBinder(model, text, arguments, steps ?? new StepBudget());
             var select = binder.Select(syntax, null);
             return arguments.Keys.FirstOrDefault(a => !binder._used.Contains(a)) is { } other
                 ? new RequestFault(
@@ -274,7 +283,7 @@ public sealed partial class StatementBinder
             .Concat(ordered);
         foreach (var (term, position) in checkedTerms)
         {
-            if (Ungrouped(term, keys, scope) is { } column)
+            if (Ungrouped(term, keys, scope, []) is { } column)
                 throw Fault(
                     "grouped",
                     $"'{column.Property.Name}' is another one for each row of a group: group by it, or use an aggregate.",
@@ -284,16 +293,17 @@ public sealed partial class StatementBinder
     }
 
     /// <summary>A column of the SELECT's own tables that is no value of the group; null = there is none.</summary>
-    private static ColumnTerm? Ungrouped(BoundTerm term, HashSet<string> keys, StatementScope scope)
+    /// <param name="seen">Keys of terms that hold none.</param>
+    private static ColumnTerm? Ungrouped(BoundTerm term, HashSet<string> keys, StatementScope scope, HashSet<string> seen)
     {
-        if (keys.Contains(term.Key) || term is AggregateTerm)
+        if (keys.Contains(term.Key) || term is AggregateTerm || !seen.Add(term.Key))
             return null;
         if (term is ColumnTerm column)
             return scope.Owns(column.Table) ? column : null;
         var inner = term
-            .Inner?.Terms.SelectMany(t => t.All)
+            .Inner?.AllTerms
             .OfType<ColumnTerm>()
             .FirstOrDefault(c => scope.Owns(c.Table) && !keys.Contains(c.Key));
-        return inner ?? term.Parts.Select(p => Ungrouped(p, keys, scope)).FirstOrDefault(c => c is not null);
+        return inner ?? term.Parts.Select(p => Ungrouped(p, keys, scope, seen)).FirstOrDefault(c => c is not null);
     }
 }
