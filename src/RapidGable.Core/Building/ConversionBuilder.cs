@@ -1,3 +1,4 @@
+using System.Collections.Frozen;
 using RapidGable.Declarations;
 using RapidGable.Model;
 
@@ -6,15 +7,14 @@ namespace RapidGable.Building;
 /// <summary>A column's own type and the one that a declaration gives it -> how values are converted.</summary>
 internal sealed class ConversionBuilder(Diagnostics diagnostics)
 {
-    private static readonly Dictionary<string, decimal> Units = new(StringComparer.Ordinal)
-    {
+    private static readonly FrozenDictionary<string, decimal> Units = new Dictionary<string, decimal>(StringComparer.Ordinal) {
         ["microseconds"] = 0.000001m,
         ["milliseconds"] = 0.001m,
         ["seconds"] = 1,
         ["minutes"] = 60,
         ["hours"] = 3_600,
         ["days"] = 86_400,
-    };
+    }.ToFrozenDictionary(StringComparer.Ordinal);
 
     /// <summary>The words that a number's <c>unit</c> may be.</summary>
     internal static IEnumerable<string> UnitWords => Units.Keys;

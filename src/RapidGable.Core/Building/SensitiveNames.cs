@@ -1,3 +1,4 @@
+using System.Collections.Frozen;
 using RapidGable.Model;
 using RapidGable.Sources;
 
@@ -9,7 +10,7 @@ namespace RapidGable.Building;
 /// </summary>
 internal static class SensitiveNames
 {
-    private static readonly HashSet<string> SecretTables =
+    private static readonly FrozenSet<string> SecretTables =
     [
         "session",
         "token",
@@ -22,7 +23,7 @@ internal static class SensitiveNames
         "otp",
     ];
 
-    private static readonly HashSet<string> SecretWords =
+    private static readonly FrozenSet<string> SecretWords =
     [
         "password",
         "passwd",
@@ -69,7 +70,7 @@ internal static class SensitiveNames
         "license",
     ];
 
-    private static readonly HashSet<string> PersonalWords =
+    private static readonly FrozenSet<string> PersonalWords =
     [
         "email",
         "mail",

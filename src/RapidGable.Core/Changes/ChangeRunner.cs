@@ -31,6 +31,10 @@ public sealed class ChangeRunner
 
     private CancellationToken Cancellation { get; }
 
+    // What of the body could be read before the transaction.
+    private SentEntity? _entity;
+    private IReadOnlyList<SentEntity>? _entities;
+
     /// <summary>The verbs that a resource takes for some caller, as its sets allow. Empty = it is only read.</summary>
     public static IReadOnlyList<ChangeVerb> Taken(BoundPath path, EntitySet whole, EntityModel model)
     {
@@ -138,6 +142,7 @@ public sealed class ChangeRunner
 
     private async Task<ChangeResult> RunAsync()
     {
+        ReadEarly();
         // The transaction begins before anything is looked at, so that nothing of it is of another state.
         var target = _unit.Service.Model.FindSet(_path.Target.Name) ?? _path.Target;
         if (!(await _unit.SessionAsync(_unit.Service.SourceOf(target), Cancellation)).Is(out _, out var fault))
@@ -145,13 +150,42 @@ public sealed class ChangeRunner
         return _path switch
         {
             { IsReference: true } => await ReferenceAsync(),
-            { IsEach: true } => await Sets().EachAsync(_request.Verb == ChangeVerb.Delete ? null : Read(_path.Target, SentFor.Merge, [])),
+            { IsEach: true } => await Sets().EachAsync(
+                _request.Verb == ChangeVerb.Delete ? null : _entity ?? Read(_path.Target, SentFor.Merge, [])
+            ),
             { Kind: ResourceKind.Collection } => _request.Verb == ChangeVerb.Post
                 ? await CreateAsync()
                 : await Sets().DeltaAsync(Body, _writable),
             { Kind: ResourceKind.Entity } => await EntityAsync(),
             _ => await PropertyAsync(),
         };
+    }
+
+    /// <summary>
+    /// Reads the body, and judges it, before a transaction holds anything, unless its meaning depends on the row as it is.
+    /// </summary>
+    private void ReadEarly()
+    {
+        if (_request is { Verb: ChangeVerb.Delete } or { Before: not null } or { Content: not null } || _path.IsReference)
+            return;
+        switch (_path)
+        {
+            case { IsEach: true }:
+                _entity = Read(_path.Target, SentFor.Merge, []);
+                break;
+            case { Kind: ResourceKind.Collection } when _request.Verb == ChangeVerb.Post:
+                var last = _path.Hops is [.., { Navigation: var relation }] ? relation : null;
+                string[] given = last is { IsHeldByTarget: true, IsRemote: false } ? [.. last.Joins.Select(j => j.Target.Column)] : [];
+                if (Body.IsList)
+                    _entities = Taken(Body.Entities(_writable, _path.Target, given));
+                else
+                    _entity = Read(_path.Target, SentFor.Create, given);
+                break;
+            // What a PUT means depends on whether the entity is there.
+            case { Kind: ResourceKind.Entity } when _request.Verb == ChangeVerb.Patch:
+                _entity = Read(_path.Target, SentFor.Merge, []);
+                break;
+        }
     }
 
     private SetChanges Sets() => new(_unit, _request, _finder, _changes, Cancellation);
@@ -190,7 +224,9 @@ public sealed class ChangeRunner
         }
         IReadOnlyCollection<string> columns = [.. given.Select(g => g.Property.Column)];
         var isList = Body.IsList;
-        var list = isList ? Taken(Body.Entities(_writable, _path.Target, columns)) : [Read(_path.Target, SentFor.Create, columns)];
+        var list = isList
+            ? _entities ?? Taken(Body.Entities(_writable, _path.Target, columns))
+            : [_entity ?? Read(_path.Target, SentFor.Create, columns)];
         if (!_request.Preconditions.IsEmpty && _request.Preconditions.IfMatch is not null)
             throw new FaultException(
                 new RequestFault(412, "changed", "A request that creates an entity cannot have If-Match.", "If-Match")
@@ -228,7 +264,7 @@ public sealed class ChangeRunner
             return new ChangeResult(ChangeOutcome.Deleted, null) { Set = row.Set };
         }
         var use = _request.Verb == ChangeVerb.Put ? SentFor.Replace : SentFor.Merge;
-        var sent = Read(_path.Target, use, []);
+        var sent = _entity ?? Read(_path.Target, use, []);
         await _changes.UpdateAsync(row, sent, use, _request.Preconditions);
         return await ResultAsync(ChangeOutcome.Updated, row, sent);
     }

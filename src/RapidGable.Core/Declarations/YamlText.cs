@@ -1,3 +1,4 @@
+using System.Collections.Frozen;
 using System.Globalization;
 using RapidGable.Model;
 
@@ -6,8 +7,7 @@ namespace RapidGable.Declarations;
 /// <summary>Texts as YAML takes them.</summary>
 public static class YamlText
 {
-    private static readonly HashSet<string> Words = new(StringComparer.OrdinalIgnoreCase)
-    {
+    private static readonly FrozenSet<string> Words = new HashSet<string>(StringComparer.OrdinalIgnoreCase) {
         "true",
         "false",
         "yes",
@@ -17,7 +17,7 @@ public static class YamlText
         "null",
         "y",
         "n",
-    };
+    }.ToFrozenSet(StringComparer.OrdinalIgnoreCase);
 
     /// <summary>The text as it is where it reads back as itself, else in double quotes.</summary>
     public static string Of(string text) => IsPlain(text) ? text : $"\"{string.Concat(text.Select(Escaped))}\"";

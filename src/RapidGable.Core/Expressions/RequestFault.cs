@@ -15,6 +15,9 @@ public sealed record RequestFault(int Status, string Code, string Message, strin
     /// <summary>Every single thing that is wrong, when there are several; empty = this is all.</summary>
     public ImmutableArray<RequestFault> Details { get; init; } = [];
 
+    /// <summary>Single faults that one answer tells.</summary>
+    public const int MostDetails = 100;
+
     /// <summary>For 503: seconds after which it may be tried again; null = it is set elsewhere.</summary>
     public int? RetryAfter { get; init; }
 
@@ -32,10 +35,11 @@ public sealed record RequestFault(int Status, string Code, string Message, strin
             : new RequestFault(
                 faults.Max(f => f.Status),
                 "invalid",
-                $"{faults.Count} things are wrong with the body; each stands in the details."
+                $"{(faults.Count >= MostDetails ? "At least " : "")}{faults.Count} things are wrong with the body; "
+                    + $"{(faults.Count > MostDetails ? $"the first {MostDetails} stand" : "each stands")} in the details."
             )
             {
-                Details = [.. faults],
+                Details = [.. faults.Take(MostDetails)],
             };
 
     /// <summary>The text around the fault with a caret below it, on two lines; null when there is no position.</summary>

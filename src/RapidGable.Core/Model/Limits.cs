@@ -27,6 +27,15 @@ public static class Limits
     /// <summary>Texts that one value may be put together from, with those of computed values that it names.</summary>
     public const int JoinedTexts = 50;
 
+    /// <summary>Characters that the values of one request's expressions put together to texts may have, those of columns as declared.</summary>
+    public const int JoinedCharacters = 1024 * 1024;
+
+    /// <summary>Characters that a text column counts for where texts are put together, if it declares none or more.</summary>
+    public const int JoinedColumn = 16 * 1024;
+
+    /// <summary>Characters of all text values in the expressions of one statement, counted at each place where they stand.</summary>
+    public const int ExpressionCharacters = 1024 * 1024;
+
     /// <summary>How deep <c>any</c>, <c>all</c> and <c>$count</c> may nest in one expression.</summary>
     public const int LambdaDepth = 8;
 

@@ -168,15 +168,15 @@ public sealed class PublishedService(
 
     /// <summary>A statement over sets, in the names of the face -> what runs. It is not kept: its values are part of it.</summary>
     /// <param name="arguments">As in <see cref="StatementBinder"/>.</param>
-    /// <param name="cancellation">The caller has left.</param>
+    /// <param name="steps">Of the request; null = a budget of its own.</param>
     public Result<PreparedStatement> PrepareSql(
         string text,
         IReadOnlyDictionary<string, object?> arguments,
         Caller caller,
-        CancellationToken cancellation = default
+        StepBudget? steps = null
     )
     {
-        var steps = new StepBudget { Cancellation = cancellation };
+        steps ??= new StepBudget();
         var seen = ViewFor(caller).Model;
         if (!StatementBinder.Bind(text, seen, arguments, steps).Is(out var statement, out var fault))
             return fault;

@@ -37,7 +37,10 @@ public sealed class QueryRun : IAsyncDisposable
     public QueryValues Values { get; }
 
     /// <summary>Matches before paging; null when not asked for.</summary>
-    public long? Count { get; private set; }
+    public long? Count => Query.HidesCount ? null : Counted;
+
+    /// <summary>What the count statement has found; null = there is none.</summary>
+    internal long? Counted { get; private set; }
 
     /// <summary>The main statement's rows.</summary>
     public IRowCursor Rows { get; private set; } = null!;
@@ -353,7 +356,7 @@ public sealed class QueryRun : IAsyncDisposable
             bound = bound with { Main = Values.Bind(Query.Main, _dialect).Value! };
         }
         if (Query.Count is { } count)
-            Count = await NumberAsync(count, bound.Count!, cancellation);
+            Counted = await NumberAsync(count, bound.Count!, cancellation);
         for (var i = 0; i < Query.Remotes.Length; i++)
             _remoteKeys.Add(await KeysAsync(Query.Remotes[i], bound.Remotes[i], cancellation));
         var statements = Query

@@ -274,12 +274,24 @@ public sealed class QueryValues
     public Result<StoredValue[]> Bind(SqlStatement statement, SqlDialect dialect)
     {
         var values = new StoredValue[statement.Parameters.Length];
+        var characters = 0L;
         for (var i = 0; i < values.Length; i++)
         {
-            if (Bind(statement.Parameters[i], dialect, out values[i]) is { } fault)
+            var parameter = statement.Parameters[i];
+            if (Bind(parameter, dialect, out values[i]) is { } fault)
                 return fault;
+            if (parameter is LiteralParameter literal && _literals[literal.Slot].Value is string text)
+                characters += text.Length;
         }
-        return values;
+        // A long text that stands at many places would be as many long texts for the database.
+        return characters <= Limits.ExpressionCharacters
+            ? values
+            : new RequestFault(
+                400,
+                "too-large",
+                $"The texts in the expressions of the request have more than {Limits.ExpressionCharacters} characters, counted at each "
+                    + "place where they stand."
+            );
     }
 
     /// <summary>The value of one parameter, or what is wrong with it.</summary>

@@ -31,6 +31,9 @@ internal sealed class SqlExpressions(
     /// <summary>Guards expressions over related rows; null = none of the statement are restricted.</summary>
     public RowGuard? Guard { get; init; }
 
+    /// <summary>The work that writing may take.</summary>
+    public StepBudget Steps { get; init; } = new();
+
     /// <summary>Texts are compared character by character, whatever the collations of their columns say.</summary>
     public bool ComparesExactly { get; init; }
 
@@ -84,6 +87,7 @@ internal sealed class SqlExpressions(
                 Guards = Guards,
                 Guard = Guard,
                 ComparesExactly = ComparesExactly,
+                Steps = Steps,
             };
 
     /// <summary>The aliases as they are seen from an entity that a path leads to.</summary>
@@ -93,7 +97,20 @@ internal sealed class SqlExpressions(
             .ToImmutableDictionary(a => a.Key.Length == path.Length ? "" : a.Key[(path.Length + 1)..], a => a.Value);
 
     /// <param name="exact">Null must not stand for false.</param>
-    public string Predicate(BoundExpression expression, bool exact) =>
+    public string Predicate(BoundExpression expression, bool exact) => Bounded(Truth(expression, exact));
+
+    /// <summary>Some engines name an operand twice where it is written once, so that nesting could double the text again and again.</summary>
+    private string Bounded(string sql)
+    {
+        Steps.Step();
+        return sql.Length <= Limits.StatementTermCharacters
+            ? sql
+            : throw new FaultException(
+                new RequestFault(400, "too-large", "An expression becomes too large for the database: it nests too deep.")
+            );
+    }
+
+    private string Truth(BoundExpression expression, bool exact) =>
         expression switch
         {
             BoundLogical logical => $"({Predicate(logical.Left, exact)} {(logical.Operator == BinaryOperator.And ? "AND" : "OR")} "
@@ -117,7 +134,9 @@ internal sealed class SqlExpressions(
         return $"({own}) IN (SELECT {named} FROM {QuerySql.Write(among.Rows, dialect, parameter)} AS among)";
     }
 
-    private string Value(BoundExpression expression, string? partnerForm) =>
+    private string Value(BoundExpression expression, string? partnerForm) => Bounded(Written(expression, partnerForm));
+
+    private string Written(BoundExpression expression, string? partnerForm) =>
         expression switch
         {
             BoundNull => "NULL",
@@ -341,6 +360,7 @@ internal sealed class SqlExpressions(
                 Guards = InnerGuards(over, alias, conditions),
                 Guard = Guard,
                 ComparesExactly = ComparesExactly,
+                Steps = Steps,
             }
         );
     }

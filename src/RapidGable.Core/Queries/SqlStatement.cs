@@ -38,6 +38,9 @@ public sealed record CompiledQuery(
     /// <summary>For a result whose changes can be followed.</summary>
     public TrackingStatements? Tracking { get; init; }
 
+    /// <summary><see cref="Count"/> only guards the number of rows, and is not told.</summary>
+    public bool HidesCount { get; init; }
+
     /// <summary>Characters of all statements.</summary>
     internal long Characters =>
         Main.Text.Length

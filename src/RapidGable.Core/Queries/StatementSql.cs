@@ -25,15 +25,12 @@ public sealed record PreparedStatement(PreparedRequest Prepared, long Most, Stat
     /// <param name="run">It stands on the first row.</param>
     public RequestFault? Fault(QueryRun run)
     {
-        if (Statement.Limit is not null || !run.HasRow)
-            return null;
-        var rows = run.Rows.GetInt64(Columns.Length) - (Statement.Offset ?? 0);
-        return rows <= Most
+        return run.Counted is not { } rows || rows <= Most
             ? null
             : new RequestFault(
                 400,
                 "too-costly",
-                $"The statement gives {rows} rows, and {Most} is the most for you. Add ORDER BY and LIMIT.",
+                $"The statement gives more than {Most} rows, which is the most for you. Add ORDER BY and LIMIT.",
                 StatementFaults.Target
             );
     }
@@ -69,13 +66,20 @@ internal sealed class StatementSql
     {
         try
         {
-            var sql = new StatementSql(dialect, statement, text, steps);
-            var written = sql.Whole(statement, most);
-            return new CompiledQuery(new SqlStatement(written, sql._writer.Parameters), null, null, [], Shape(result));
+            var main = Written(sql => sql.Whole(statement, most));
+            // Nothing is sent before it is known that the rows are not too many; counting stops where they are.
+            var count = statement.Limit is null ? Written(sql => sql.CountUpTo(statement, most + 1)) : null;
+            return new CompiledQuery(main, count, null, [], Shape(result)) { HidesCount = true };
         }
         catch (FaultException exception)
         {
             return exception.Fault;
+        }
+
+        SqlStatement Written(Func<StatementSql, string> write)
+        {
+            var sql = new StatementSql(dialect, statement, text, steps);
+            return new SqlStatement(write(sql), sql._writer.Parameters);
         }
     }
 
@@ -112,14 +116,22 @@ internal sealed class StatementSql
     private string Whole(StatementSelect statement, long most)
     {
         var items = statement.Items.Select((item, i) => $"{_terms.Output(item.Term)} AS v{i}").ToList();
-        var total = statement.Limit is null ? ", COUNT(*) OVER () AS gable_total" : "";
         var limit = Math.Min(statement.Limit ?? most, most);
         var end = $"\nLIMIT {Number(limit)}{(statement.Offset is { } offset ? $" OFFSET {Number(offset)}" : "")}";
         if (!statement.IsDistinct)
-            return $"SELECT {string.Join(", ", items)}{total}{Rest(statement)}{Order(statement, o => _terms.Value(o.Term))}{end}";
+            return $"SELECT {string.Join(", ", items)}{Rest(statement)}{Order(statement, o => _terms.Value(o.Term))}{end}";
         string Shown(StatementOrder order) => $"q.v{statement.Items.Select(i => i.Term.Key).ToList().IndexOf(order.Term.Key)}";
-        return $"SELECT {string.Join(", ", items.Select((_, i) => $"q.v{i}"))}{total}\nFROM (\nSELECT DISTINCT "
+        return $"SELECT {string.Join(", ", items.Select((_, i) => $"q.v{i}"))}\nFROM (\nSELECT DISTINCT "
             + $"{string.Join(", ", items)}{Rest(statement)}\n) AS q{Order(statement, Shown)}{end}";
+    }
+
+    /// <summary>The number of rows, as far as it matters.</summary>
+    private string CountUpTo(StatementSelect statement, long most)
+    {
+        var isGrouped = statement.IsDistinct || !statement.GroupBy.IsEmpty || statement.AllTerms.Any(t => t is AggregateTerm);
+        var rows = isGrouped ? Inner(statement, null) : $"SELECT 1 AS v0{Rest(statement)}";
+        var offset = statement.Offset is { } passed ? $" OFFSET {Number(passed)}" : "";
+        return $"SELECT COUNT(*) FROM (\n{rows}\nLIMIT {Number(most)}{offset}\n) AS q";
     }
 
     private string Number(long number) => _writer.Placeholder(new ValueParameter(StoredValue.From(number), EdmType.Int64, null));

@@ -1,3 +1,4 @@
+using System.Collections.Frozen;
 using System.Collections.Immutable;
 using RapidGable.Model;
 
@@ -11,25 +12,22 @@ namespace RapidGable.Sources;
 /// <param name="Settings">As a source file would have them.</param>
 public sealed record DatabaseAddress(string Engine, ImmutableDictionary<string, string> Settings)
 {
-    private static readonly Dictionary<string, string> Engines = new(StringComparer.OrdinalIgnoreCase)
-    {
+    private static readonly FrozenDictionary<string, string> Engines = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase) {
         ["postgresql"] = "postgresql",
         ["postgres"] = "postgresql",
         ["mariadb"] = "mariadb",
         ["mysql"] = "mariadb",
-    };
+    }.ToFrozenDictionary(StringComparer.OrdinalIgnoreCase);
 
-    private static readonly Dictionary<string, string> Options = new(StringComparer.OrdinalIgnoreCase)
-    {
+    private static readonly FrozenDictionary<string, string> Options = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase) {
         ["sslmode"] = "tls",
         ["ssl-mode"] = "tls",
         ["sslrootcert"] = "tls-certificate",
         ["ssl-ca"] = "tls-certificate",
         ["connect_timeout"] = "connect-seconds",
-    };
+    }.ToFrozenDictionary(StringComparer.OrdinalIgnoreCase);
 
-    private static readonly Dictionary<string, string> Modes = new(StringComparer.OrdinalIgnoreCase)
-    {
+    private static readonly FrozenDictionary<string, string> Modes = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase) {
         ["disable"] = "off",
         ["disabled"] = "off",
         ["allow"] = "prefer",
@@ -41,7 +39,7 @@ public sealed record DatabaseAddress(string Engine, ImmutableDictionary<string, 
         ["verify_ca"] = "verify",
         ["verify-full"] = "verify",
         ["verify_identity"] = "verify",
-    };
+    }.ToFrozenDictionary(StringComparer.OrdinalIgnoreCase);
 
     /// <summary>Whether a text is meant as such a URI, right or wrong.</summary>
     public static bool IsUri(string text) => text.Contains("://", StringComparison.Ordinal);

@@ -30,6 +30,9 @@ public enum SourceFaultKind
     /// <summary>The statement is larger or nests deeper than the engine takes.</summary>
     TooComplex,
 
+    /// <summary>The engine has no memory, or no room for temporary files, left for the statement.</summary>
+    OutOfMemory,
+
     /// <summary>A stored value does not have the type that its column states.</summary>
     BadData,
 

@@ -31,8 +31,11 @@ public sealed class RequestAllowance(
     private long _used;
     private bool _isOver;
 
-    /// <summary>What the service itself takes, for nobody's request.</summary>
-    public static readonly RequestAllowance Own = new("", false, new ByteBudget(long.MaxValue), long.MaxValue, SessionSharing.Standard);
+    /// <summary>What the service itself takes, for nobody's request; nothing of it is counted.</summary>
+    public static RequestAllowance Own { get; } =
+        new("", false, new ByteBudget(long.MaxValue), long.MaxValue, SessionSharing.Standard) { IsUncounted = true };
+
+    private bool IsUncounted { get; init; }
 
     public string Who => who;
 
@@ -50,6 +53,8 @@ public sealed class RequestAllowance(
     /// <summary>Takes bytes; null when there are so many, else why there are not. A request that has ended takes none.</summary>
     public MemoryExceededException? TryTake(long bytes)
     {
+        if (IsUncounted)
+            return null;
         lock (_lock)
         {
             if (_isOver || _used + bytes > most)
@@ -73,7 +78,7 @@ public sealed class RequestAllowance(
     {
         lock (_lock)
         {
-            if (_isOver)
+            if (_isOver || IsUncounted)
                 return;
             _used -= bytes;
             process.Give(bytes);
@@ -83,6 +88,8 @@ public sealed class RequestAllowance(
     /// <summary>The request has ended.</summary>
     public void Dispose()
     {
+        if (IsUncounted)
+            return;
         lock (_lock)
         {
             _isOver = true;

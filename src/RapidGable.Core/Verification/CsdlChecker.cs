@@ -1,3 +1,4 @@
+using System.Collections.Frozen;
 using System.Globalization;
 using RapidGable.Model;
 
@@ -6,7 +7,7 @@ namespace RapidGable.Verification;
 /// <summary>Holds a metadata document to the rules of CSDL (sections 5 to 14), and says each breach in one sentence.</summary>
 public sealed class CsdlChecker
 {
-    private static readonly HashSet<string> Primitives =
+    private static readonly FrozenSet<string> Primitives =
     [
         "Binary",
         "Boolean",
@@ -36,7 +37,7 @@ public sealed class CsdlChecker
         ),
     ];
 
-    private static readonly HashSet<string> KeyTypes =
+    private static readonly FrozenSet<string> KeyTypes =
     [
         "Boolean",
         "Byte",

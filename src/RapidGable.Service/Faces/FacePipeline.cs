@@ -32,6 +32,7 @@ internal sealed class FacePipeline(
     TrafficHistory history,
     SlowRequests slow,
     TimeProvider time,
+    MemoryGuard memory,
     AddressPrefix prefix,
     ILogger<FacePipeline> log
 )
@@ -53,6 +54,11 @@ internal sealed class FacePipeline(
         if (face.Greet(context) is { } unwelcome)
         {
             await FailAsync(face, context, unwelcome);
+            return;
+        }
+        if (memory.IsScarce && !InnerExchange.Is(context))
+        {
+            await FailAsync(face, context, Faults.NoMemory);
             return;
         }
         if (!(await CallerOfAsync(context)).Is(out var caller, out var fault))
@@ -256,6 +262,11 @@ internal sealed class FacePipeline(
         catch (AnswerTooLargeException)
         {
             await FailAsync(face, context, Faults.AnswerTooLarge);
+        }
+        catch (OutOfMemoryException)
+        {
+            log.LogError("Request {Request} found no memory left", context.TraceIdentifier);
+            await FailAsync(face, context, Faults.NoMemory);
         }
         catch (Exception exception) when (exception is not OperationCanceledException)
         {

@@ -39,6 +39,11 @@ internal static class Faults
                 "too-deep",
                 "The request is larger or nests deeper than the database takes."
             ),
+            SourceFaultKind.OutOfMemory => new RequestFault(
+                503,
+                "memory",
+                "The database has no memory left for this at the moment. Ask for less, or try again shortly."
+            ),
             SourceFaultKind.BadPattern => new RequestFault(400, "pattern", "The database does not support this regular expression."),
             SourceFaultKind.Changed => new RequestFault(
                 503,
@@ -67,6 +72,9 @@ internal static class Faults
                 "The request holds more in memory than one may. Ask for less at once: smaller pages, fewer related entities, "
                     + "fewer requests in a batch."
             );
+
+    /// <summary>The process has no memory left; whatever a request held is given back.</summary>
+    public static RequestFault NoMemory { get; } = From(new MemoryExceededException(isProcess: true));
 
     public static RequestFault AnswerTooLarge { get; } =
         new(413, "too-large", "The answer is larger than one may be in this format. Ask for smaller pages.");

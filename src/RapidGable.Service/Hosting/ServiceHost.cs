@@ -230,6 +230,7 @@ public static class ServiceHost
     private static void AddFaces(IServiceCollection services, ServiceRegistry registry, ServiceOptions options) =>
         services
             .AddSingleton<TrafficHistory>()
+            .AddSingleton<MemoryGuard>()
             .AddSingleton<SlowRequests>()
             .AddSingleton<RequestRateLimiter>()
             .AddSingleton<Allowances>()

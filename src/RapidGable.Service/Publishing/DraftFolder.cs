@@ -1,3 +1,4 @@
+using System.Collections.Frozen;
 using System.Security.Cryptography;
 using System.Text;
 using RapidGable.Declarations;
@@ -16,13 +17,12 @@ public sealed class DraftFolder(string folder)
     /// <summary>A file is a text that people write.</summary>
     public const int MostBytes = 4 * 1024 * 1024;
 
-    private static readonly Dictionary<string, string[]> Endings = new()
-    {
+    private static readonly FrozenDictionary<string, string[]> Endings = new Dictionary<string, string[]>() {
         ["sources"] = [".yaml", ".yml"],
         ["services"] = [".yaml", ".yml", WorkspaceTexts.SqlEnding],
         ["checks"] = [".yaml", ".yml"],
         ["requests"] = [".http", ".example.json"],
-    };
+    }.ToFrozenDictionary();
 
     private readonly Lock _writing = new();
     private readonly Lazy<string?> _fault = new(() => Probe(Path.GetFullPath(folder)));

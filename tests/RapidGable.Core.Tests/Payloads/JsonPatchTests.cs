@@ -30,7 +30,7 @@ public sealed class JsonPatchTests
     [InlineData("[]", "{}")]
     public void Operations_become_changes(string patch, string? expected)
     {
-        var changes = JsonPatch.Changes(Json(patch), Json(Row)).Value!.RootElement;
+        var changes = JsonPatch.Changes(Json(patch), Json(Row), 1_000_000).Value!.RootElement;
         if (expected is null)
             Assert.Equal("q", changes.GetProperty("name").GetString());
         else
@@ -57,8 +57,38 @@ public sealed class JsonPatchTests
     [InlineData("[{'op':'remove','path':''}]", 400, "the entity itself")]
     public void Wrong_operations_change_nothing(string patch, int status, string message)
     {
-        var fault = JsonPatch.Changes(Json(patch), Json(Row)).Fault!;
+        var fault = JsonPatch.Changes(Json(patch), Json(Row), 1_000_000).Fault!;
         Assert.Equal(status, fault.Status);
         Assert.Contains(message, fault.Message);
+    }
+
+    private static string Repeated(string operation, int times) => $"[{string.Join(',', Enumerable.Repeat(operation, times))}]";
+
+    [Theory]
+    // Each copies what the one before has made.
+    [InlineData("{'op':'copy','from':'/tags','path':'/tags/-'}", 24, "handle more than 100000 bytes")]
+    [InlineData("{'op':'copy','from':'/place','path':'/place/lat'}", 24, null)]
+    [InlineData("{'op':'copy','from':'/place','path':'/place/lat'}", 70, "more than 64 levels deep")]
+    [InlineData("{'op':'add','path':'/tags/-','value':'0123456789'}", 900, null)]
+    [InlineData("{'op':'test','path':'/place','value':{'lat':1.5,'lon':2}}", 900, null)]
+    [InlineData("{'op':'move','from':'/tags/0','path':'/tags/-'}", 900, null)]
+    [InlineData("{'op':'add','path':'/note','value':[[[]]]}", 900, null)]
+    [InlineData("{'op':'add','path':'/note','value':1}", 1_001, "more than 1000 operations")]
+    public void What_operations_handle_is_bounded(string operation, int times, string? message)
+    {
+        var found = JsonPatch.Changes(Json(Repeated(operation, times)), Json(Row), 100_000);
+        Assert.Equal(message is null ? null : 413, found.Fault?.Status);
+        Assert.Contains(message ?? "", found.Fault?.Message ?? "");
+    }
+
+    [Fact]
+    public void What_operations_make_nests_as_deep_as_a_body_may()
+    {
+        // Every operation puts a list into the innermost one.
+        string Nested(int levels) =>
+            $"[{string.Join(',', Enumerable.Range(0, levels).Select(i => $"{{'op':'add','path':'/tags{string.Concat(Enumerable.Repeat("/0", i + 1))}','value':[]}}"))}]";
+        Assert.Null(JsonPatch.Changes(Json(Nested(JsonPatch.MostLevels - 2)), Json(Row), 100_000).Fault);
+        var fault = JsonPatch.Changes(Json(Nested(JsonPatch.MostLevels + 6)), Json(Row), 100_000).Fault;
+        Assert.Contains("more than 64 levels deep", fault?.Message);
     }
 }

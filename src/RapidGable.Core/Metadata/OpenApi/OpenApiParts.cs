@@ -1,3 +1,4 @@
+using System.Collections.Frozen;
 using System.Globalization;
 using Microsoft.OpenApi;
 using RapidGable.Model;
@@ -17,7 +18,7 @@ internal static class OpenApiParts
             ["Cache-Control"] = "How long the answer may be kept (RFC 9111).",
             ["Location"] = "The address of what was created.",
             ["Preference-Applied"] = "The preferences that were met (RFC 7240).",
-        };
+        }.ToFrozenDictionary();
 
     private static readonly (int Status, string Text)[] Statuses =
     [

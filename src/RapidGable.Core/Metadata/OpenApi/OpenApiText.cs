@@ -1,3 +1,4 @@
+using System.Collections.Frozen;
 using System.Text;
 using System.Text.Json;
 using Microsoft.OpenApi;
@@ -10,7 +11,7 @@ namespace RapidGable.Metadata.OpenApi;
 internal static class OpenApiText
 {
     // Some readers take these for other things than texts.
-    private static readonly HashSet<string> Words = ["y", "n", "yes", "no", "on", "off", "true", "false", "null", "-"];
+    private static readonly FrozenSet<string> Words = ["y", "n", "yes", "no", "on", "off", "true", "false", "null", "-"];
 
     /// <summary>The description in one of its forms, in UTF-8.</summary>
     public static async Task<byte[]> WriteAsync(OpenApiDocument document, OpenApiForm form, CancellationToken cancellation)

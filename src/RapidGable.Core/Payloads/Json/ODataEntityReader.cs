@@ -25,7 +25,7 @@ internal sealed class ODataEntityReader
     }
 
     /// <summary>What is wrong so far.</summary>
-    public List<RequestFault> Faults { get; } = [];
+    public FaultList Faults { get; } = [];
 
     private RequestLimits Limits => _writable.Model.Limits;
 
@@ -75,7 +75,7 @@ internal sealed class ODataEntityReader
             Faults.AddRange(
                 entity
                     .Members.Missing(entity.Values, entity.Relations, given, path)
-                    .Where(m => !Faults.Exists(f => f.Target == m.Target))
+                    .Where(m => !Faults.Any(f => f.Target == m.Target))
                     .ToList()
             );
         return new SentEntity(set, [.. entity.Values], [.. entity.Relations], path)
@@ -103,7 +103,7 @@ internal sealed class ODataEntityReader
     {
         if (depth <= Limits.ExpandDepth && ++_entities <= Limits.SentEntities)
             return true;
-        if (Faults.TrueForAll(f => f.Code != TooLarge))
+        if (Faults.All(f => f.Code != TooLarge))
             Wrong(
                 path.TrimEnd('/'),
                 depth > Limits.ExpandDepth

@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using System.Text.Json;
 using System.Text.Unicode;
 using RapidGable.Changes;
@@ -83,8 +84,7 @@ public sealed class ODataJsonBody : ISentBody, IDisposable
     public Result<SentEntity> Entity(WritableModel writable, EntitySet set, SentFor use, IReadOnlyCollection<string> given)
     {
         var reader = new ODataEntityReader(writable, _form);
-        var sent = reader.Entity(Json, set, use, given, "", 1);
-        return reader.Faults.Count > 0 ? RequestFault.Of(reader.Faults) : sent;
+        return reader.Faults.Of(() => reader.Entity(Json, set, use, given, "", 1));
     }
 
     public Result<SentEntity> Property(WritableModel writable, EntitySet set, Property? group, Property property, SentFor use)
@@ -99,16 +99,15 @@ public sealed class ODataJsonBody : ISentBody, IDisposable
             return new RequestFault(400, "unknown-property", $"'{other}' is not allowed beside 'value'.", other);
         var reader = new ODataEntityReader(writable, _form);
         var name = group is null ? property.Name : $"{group.Name}/{property.Name}";
-        var values = reader.Property(isObject ? Json : Json.GetProperty("value"), set, property, name, use);
-        return reader.Faults.Count > 0 ? RequestFault.Of(reader.Faults) : new SentEntity(set, values, []);
+        var value = isObject ? Json : Json.GetProperty("value");
+        return reader.Faults.Of(() => new SentEntity(set, reader.Property(value, set, property, name, use), []));
     }
 
     public Result<string> Item(Property property)
     {
         var item = Json.ValueKind == JsonValueKind.Object && Json.TryGetProperty("value", out var value) ? value : Json;
-        var faults = new List<RequestFault>();
-        var text = new JsonValueReader(_form.NumbersAsText, faults).Item(item, property.Type, property.Name);
-        return faults.Count > 0 ? RequestFault.Of(faults) : text!;
+        var faults = new FaultList();
+        return faults.Of(() => new JsonValueReader(_form.NumbersAsText, faults).Item(item, property.Type, property.Name)!);
     }
 
     public Result<IReadOnlyList<SentReference>> References()
@@ -150,15 +149,31 @@ public sealed class ODataJsonBody : ISentBody, IDisposable
             return new RequestFault(400, "body", "The context of a delta payload ends with $delta.", "@context");
         var reader = new ODataEntityReader(writable, _form);
         var read = new List<DeltaItem>();
+        var told = 0;
         foreach (var item in items.EnumerateArray())
         {
-            var related = reader.DeltaItem(item, set, $"value/{read.Count}");
-            read.Add(new DeltaItem(read.Count, related, [.. reader.Faults]));
+            var related = DeltaItem(reader, item, set, $"value/{read.Count}");
             if (reader.HasTooMany)
                 return RequestFault.Of(reader.Faults);
+            // Each item says what is wrong with it, at length as long as there is room in the answer.
+            var faults = reader.Faults.Take(Math.Max(1, RequestFault.MostDetails - told)).ToImmutableArray();
+            told += faults.Length;
+            read.Add(new DeltaItem(read.Count, related, faults));
             reader.Faults.Clear();
         }
         return read;
+    }
+
+    private static SentRelated? DeltaItem(ODataEntityReader reader, JsonElement item, EntitySet set, string path)
+    {
+        try
+        {
+            return reader.DeltaItem(item, set, path);
+        }
+        catch (TooManyFaultsException)
+        {
+            return null;
+        }
     }
 
     /// <summary>An item of a delta payload as it was sent; null = the body is none.</summary>

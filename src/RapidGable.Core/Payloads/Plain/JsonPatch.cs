@@ -5,17 +5,29 @@ using RapidGable.Expressions;
 
 namespace RapidGable.Payloads.Plain;
 
-/// <summary>Patches by operations (RFC 6902): all of them are done, or none.</summary>
-internal static class JsonPatch
+/// <summary>
+/// Patches by operations (RFC 6902): all of them are done, or none. Operations can copy what others have copied, so that what they add,
+/// and how deep it nests, is counted before each is done.
+/// </summary>
+internal sealed class JsonPatch
 {
     /// <summary>Operations in one patch at most.</summary>
     public const int MostOperations = 1_000;
 
+    /// <summary>How deep what a patch makes may nest, as for any body.</summary>
+    public const int MostLevels = 64;
+
     private static readonly string[] Operations = ["add", "remove", "replace", "move", "copy", "test"];
 
+    private readonly long _most;
+    private long _used;
+
+    private JsonPatch(long most) => _most = most;
+
     /// <summary>What a patch changes of an entity, as a merge patch: a member for each that is another then; null = it is gone.</summary>
+    /// <param name="most">Bytes that the operations may handle together, of values that they add, copy, move or compare.</param>
     /// <returns>The fault names the operation by its number, from 0.</returns>
-    public static Result<JsonDocument> Changes(JsonElement patch, JsonElement entity)
+    public static Result<JsonDocument> Changes(JsonElement patch, JsonElement entity, long most)
     {
         if (patch.ValueKind != JsonValueKind.Array)
             return new RequestFault(400, "body", "A patch of this type is an array of operations.");
@@ -24,9 +36,9 @@ internal static class JsonPatch
         JsonNode? document = JsonObject.Create(entity.Clone());
         try
         {
-            var number = 0;
+            var (number, changes) = (0, new JsonPatch(most));
             foreach (var operation in patch.EnumerateArray())
-                document = Applied(document, operation, number++);
+                document = changes.Applied(document, operation, number++);
         }
         catch (FaultException exception)
         {
@@ -51,7 +63,7 @@ internal static class JsonPatch
         return changes;
     }
 
-    private static JsonNode? Applied(JsonNode? document, JsonElement operation, int number)
+    private JsonNode? Applied(JsonNode? document, JsonElement operation, int number)
     {
         FaultException Wrong(int status, string message) =>
             new(new RequestFault(status, status == 400 ? "body" : "patch", $"Operation {number}: {message}", $"{number}"));
@@ -72,31 +84,68 @@ internal static class JsonPatch
             switch (word)
             {
                 case "add":
-                    return Add(document, path, Value());
+                    var added = Value();
+                    Take(added, path.Length);
+                    return Add(document, path, added);
                 case "remove":
                     return Remove(document, path);
                 case "replace":
                     var value = Value();
+                    Take(value, path.Length);
                     _ = Find(document, path);
                     return path.Length == 0 ? value : Add(Remove(document, path), path, value);
                 case "move":
                     var from = From();
+                    Take(Find(document, from), path.Length);
                     if (path.Length > from.Length && path.AsSpan(0, from.Length).SequenceEqual(from))
                         throw new PatchException("a value cannot be moved into itself");
-                    var moved = Find(document, from)?.DeepClone();
+                    var moved = Find(document, from);
+                    // Out of its place it can be put into another one.
                     return Add(Remove(document, from), path, moved);
                 case "copy":
-                    return Add(document, path, Find(document, From())?.DeepClone());
+                    var copied = Find(document, From());
+                    Take(copied, path.Length);
+                    return Add(document, path, copied?.DeepClone());
                 default:
+                    Take(Find(document, path), 0);
                     return JsonNode.DeepEquals(Find(document, path), Value())
                         ? document
                         : throw new PatchException($"'{Text("path")}' has another value than the test says");
             }
         }
+        catch (PatchTooLargeException exception)
+        {
+            throw new FaultException(new RequestFault(413, "too-large", $"Operation {number}: {exception.Message}", $"{number}"));
+        }
         catch (PatchException exception)
         {
             throw Wrong(409, exception.Message + ".");
         }
+    }
+
+    /// <summary>Takes a value from what the patch may handle.</summary>
+    /// <param name="level">Where it will stand, from 0.</param>
+    private void Take(JsonNode? value, int level)
+    {
+        if (level > MostLevels)
+            throw new PatchTooLargeException($"the value would stand more than {MostLevels} levels deep.");
+        _used += value switch
+        {
+            null => 4,
+            JsonValue single => single.GetValueKind() == JsonValueKind.String ? single.GetValue<string>().Length + 2 : 16,
+            JsonObject item => 2 + item.Sum(m => m.Key.Length + 4L),
+            _ => 2,
+        };
+        if (_used > _most)
+            throw new PatchTooLargeException($"the operations so far handle more than {_most} bytes.");
+        IEnumerable<JsonNode?> below = value switch
+        {
+            JsonObject item => item.Select(m => m.Value),
+            JsonArray list => list,
+            _ => [],
+        };
+        foreach (var inner in below)
+            Take(inner, level + 1);
     }
 
     private static JsonNode? Node(JsonElement value) =>
@@ -187,4 +236,6 @@ internal static class JsonPatch
             : null;
 
     private sealed class PatchException(string message) : Exception(message);
+
+    private sealed class PatchTooLargeException(string message) : Exception(message);
 }

@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using System.Text.Json;
 using RapidGable.Changes;
 using RapidGable.Expressions;
@@ -26,7 +27,7 @@ public sealed class PlainBody : ISentBody, IDisposable
     private PlainBody(CsvTable table) => _table = table;
 
     /// <summary>The media types of bodies that hold one entity or several to be created.</summary>
-    public static IReadOnlyList<string> Lists { get; } = ["application/json", JsonLinesWriter.MediaType, "text/csv"];
+    public static ImmutableArray<string> Lists { get; } = ["application/json", JsonLinesWriter.MediaType, "text/csv"];
 
     /// <summary>The media type of a merge patch (RFC 7396); a body of plain JSON is one, too.</summary>
     public const string MergePatch = "application/merge-patch+json";
@@ -94,7 +95,7 @@ public sealed class PlainBody : ISentBody, IDisposable
         var entity = _root;
         if (_isPatch)
         {
-            if (!Patched(set).Is(out var document, out var wrong))
+            if (!Patched(set, writable.Model.Limits.BodyBytes).Is(out var document, out var wrong))
                 return wrong;
             _documents.Add(document);
             entity = document.RootElement;
@@ -102,8 +103,7 @@ public sealed class PlainBody : ISentBody, IDisposable
         else if (entity.ValueKind != JsonValueKind.Object)
             return new RequestFault(400, "body", $"An entity is a JSON object, and the body is {JsonValueReader.Shown(entity)}.");
         var reader = Reader(writable);
-        var sent = reader.Entity(entity, set, use, given, "", 1);
-        return reader.Faults.Count > 0 ? RequestFault.Of(reader.Faults) : sent;
+        return reader.Faults.Of(() => reader.Entity(entity, set, use, given, "", 1));
     }
 
     public Result<IReadOnlyList<SentEntity>> Entities(WritableModel writable, EntitySet set, IReadOnlyCollection<string> given)
@@ -118,20 +118,24 @@ public sealed class PlainBody : ISentBody, IDisposable
             list = document.RootElement;
         }
         var reader = Reader(writable);
-        var sent = new List<SentEntity>();
-        foreach (var item in list.EnumerateArray())
+        return reader.Faults.Of<IReadOnlyList<SentEntity>>(() =>
         {
-            sent.Add(reader.Entity(item, set, SentFor.Create, given, $"{sent.Count}/", 1));
-            if (reader.HasTooMany)
-                break;
-        }
-        return reader.Faults.Count > 0 ? RequestFault.Of(reader.Faults) : sent;
+            var sent = new List<SentEntity>();
+            foreach (var item in list.EnumerateArray())
+            {
+                sent.Add(reader.Entity(item, set, SentFor.Create, given, $"{sent.Count}/", 1));
+                if (reader.HasTooMany)
+                    break;
+            }
+            return sent;
+        });
     }
 
     /// <summary>What a patch by operations changes of the entity, as a merge patch.</summary>
-    private Result<JsonDocument> Patched(EntitySet set) =>
+    /// <param name="most">Bytes that the patch may add.</param>
+    private Result<JsonDocument> Patched(EntitySet set, int most) =>
         Current is { } current
-            ? JsonPatch.Changes(_root, current)
+            ? JsonPatch.Changes(_root, current, most)
             : new RequestFault(
                 409,
                 "patch",

@@ -372,7 +372,10 @@ public sealed partial class StatementBinder
             !isRounding ? signature.Result([])
             : arguments[0].Type!.IsFloating ? EdmType.Double
             : new EdmType(EdmKind.Decimal, Scale: 0);
-        return new FunctionTerm(function, arguments, result);
+        var call = new FunctionTerm(function, arguments, result);
+        if (function == CanonicalFunction.Concat && _joined.Fault(call) is { } tooLarge)
+            throw Fault("too-large", tooLarge, position);
+        return call;
     }
 
     private static string Arguments(int least, int most) =>

@@ -23,6 +23,7 @@ public sealed partial class StatementBinder
     private int _terms;
 
     private readonly StepBudget _steps;
+    private readonly JoinedTexts _joined = new();
 
     private StatementBinder(EntityModel model, string text, IReadOnlyDictionary<string, object?> arguments, StepBudget steps)
     {

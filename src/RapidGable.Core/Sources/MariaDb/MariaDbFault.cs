@@ -58,6 +58,7 @@ internal static partial class MariaDbFault
             1969 or 3024 or 1317 => (SourceFaultKind.TooSlow, "The statement passed its time limit."),
             1242 or 1365 => (SourceFaultKind.DivisionByZero, exception.Message),
             1116 or 1390 or 1436 or 4124 => (SourceFaultKind.TooComplex, exception.Message),
+            1021 or 1037 or 1038 or 1041 or 1114 or 1153 or 4173 => (SourceFaultKind.OutOfMemory, exception.Message),
             1139 => (SourceFaultKind.BadPattern, exception.Message),
             1690 => (SourceFaultKind.Overflow, exception.Message),
             1300 => (SourceFaultKind.BadData, exception.Message),

@@ -65,6 +65,11 @@ internal static partial class PostgresFault
             "2201B" => (SourceFaultKind.BadPattern, exception.MessageText),
             "22003" or "22008" or "22015" => (SourceFaultKind.Overflow, exception.MessageText),
             "54000" or "54001" or "54011" or "54023" => (SourceFaultKind.TooComplex, exception.MessageText),
+            "53000" or "53100" or "53200" or "53400" => (SourceFaultKind.OutOfMemory, exception.MessageText),
+            "XX000" when exception.MessageText.StartsWith("invalid memory alloc request", StringComparison.Ordinal) => (
+                SourceFaultKind.OutOfMemory,
+                exception.MessageText
+            ),
             "40001" or "40P01" => (SourceFaultKind.Collision, exception.MessageText),
             "55P03" => (SourceFaultKind.Busy, exception.MessageText),
             ['5', '7', 'P', ..] or ['0', '8', ..] => (SourceFaultKind.Unavailable, exception.MessageText),

@@ -58,6 +58,8 @@ internal sealed class SqliteConnection : IDisposable
             // With the file mapped the cache serves sorting: less of it goes to temporary files.
             connection.Run("PRAGMA cache_size = -8000");
             connection.Run("PRAGMA trusted_schema = 0");
+            // Of the whole library, whichever connection sets it: a statement that wants more fails, and not the process.
+            connection.Run($"PRAGMA hard_heap_limit = {GC.GetGCMemoryInfo().TotalAvailableMemoryBytes / 4}");
         }
         catch
         {
@@ -177,6 +179,7 @@ internal sealed class SqliteConnection : IDisposable
         {
             raw.SQLITE_BUSY or raw.SQLITE_LOCKED => SourceFaultKind.Busy,
             raw.SQLITE_INTERRUPT => SourceFaultKind.TooSlow,
+            raw.SQLITE_NOMEM => SourceFaultKind.OutOfMemory,
             raw.SQLITE_CANTOPEN
             or raw.SQLITE_NOTADB
             or raw.SQLITE_CORRUPT

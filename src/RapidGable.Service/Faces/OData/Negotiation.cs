@@ -1,3 +1,4 @@
+using System.Collections.Frozen;
 using System.Globalization;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.Primitives;
@@ -34,7 +35,7 @@ internal sealed record Negotiated(PayloadFormat Format, string ContentType)
 internal static class Negotiation
 {
     /// <summary>What nearly every request gets: JSON as it comes.</summary>
-    private static readonly Dictionary<ODataVersion, Negotiated> Usual = new[] { ODataVersion.V40, ODataVersion.V401 }.ToDictionary(
+    private static readonly FrozenDictionary<ODataVersion, Negotiated> Usual = new[] { ODataVersion.V40, ODataVersion.V401 }.ToFrozenDictionary(
         v => v,
         v => Json(v, null)!
     );

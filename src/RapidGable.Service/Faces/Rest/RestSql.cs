@@ -25,7 +25,9 @@ internal sealed class RestSql(RestExchange exchange, TimeProvider time)
             !RestFormat.Of(asked, exchange.Request.Headers.Accept, exchange.Shape.Format ?? "json").Is(out var format, out var fault)
             || !(await Bodies.ReadAsync(exchange)).Is(out var bytes, out fault)
             || !Sent(bytes, address).Is(out var sent, out fault)
-            || !exchange.Service.PrepareSql(sent.Text, sent.Arguments, exchange.Caller).Is(out var statement, out fault)
+            || !exchange
+                .Service.PrepareSql(sent.Text, sent.Arguments, exchange.Caller, new StepBudget { Cancellation = exchange.Cancellation })
+                .Is(out var statement, out fault)
         )
             return fault;
         var values = PreparedStatement.ValuesOf(exchange.Caller, time.GetUtcNow().UtcDateTime, exchange.Allowance);
