@@ -29,6 +29,7 @@ internal static class ApiKeyCommand
         {
             Description = "For the management interface and the commands that use it, instead of services.",
         };
+        var rights = AdministratorCommand.RightsOption();
         var make = new ExampleCommand(
             "make",
             "Make a key and print it, this once. A program sends it as 'Authorization: Bearer KEY'.",
@@ -44,6 +45,7 @@ internal static class ApiKeyCommand
             services,
             operations,
             administrator,
+            rights,
         };
         make.SetAction(result =>
             Make(
@@ -55,6 +57,7 @@ internal static class ApiKeyCommand
                     Services = result.GetValue(services) is { Length: > 0 } some ? [.. some] : null,
                     May = OperationsOf(result.GetValue(operations)),
                     IsAdministrator = result.GetValue(administrator),
+                    Rights = AdministratorCommand.RightsOf(result.GetValue(rights)),
                 },
                 result.GetValue(days)
             )
@@ -102,6 +105,8 @@ internal static class ApiKeyCommand
             throw new UsageException("A key's name has up to 100 characters, without control characters.");
         if (asked.IsAdministrator && (asked is not { Roles.IsEmpty: true, Attributes.IsEmpty: true, Services: null, May: null }))
             throw new UsageException("An administrator's key opens no service, so it has no roles, attributes, services and operations.");
+        if (asked is { IsAdministrator: false, Rights: not null })
+            throw new UsageException("--right is about an administrator's key; add --administrator.");
         AccountOptions.Read(folder);
         foreach (var service in asked.Services ?? [])
         {
@@ -138,6 +143,7 @@ internal static class ApiKeyCommand
                         k.Value.Services,
                         k.Value.May,
                         k.Value.IsAdministrator,
+                        k.Value.Rights,
                         k.Value.Made,
                         k.Value.Expires,
                         lastUse = LastUse(k.Key),
@@ -169,7 +175,7 @@ internal static class ApiKeyCommand
 
     private static string GoodFor(ApiKey key) =>
         key.IsAdministrator
-            ? "management"
+            ? $"management: {string.Join(", ", ManagementRightWords.Of(ManagementRightWords.Of(key.Rights)))}"
             : Markup.Escape(
                 $"{(key.Services is { } services ? string.Join(", ", services) : "all services")}"
                     + $"{(key.May is { } may ? $": {string.Join(", ", may)}" : "")}"

@@ -183,6 +183,8 @@ export async function tryRequests(body: {
   names: string[];
   as?: string;
   writes: boolean;
+  /** What they change stays; else it is undone. */
+  real?: boolean;
 }): Promise<KeptRequestOutcome[]> {
   return (await send('POST', '/manage/requests/try', body)).json();
 }

@@ -10,6 +10,8 @@ export interface ComposedRequest {
   body?: string;
   /** A user, or roles joined by commas; missing = anonymous. */
   as?: string;
+  /** What it changes stays; else it is undone. */
+  real?: boolean;
 }
 
 /** Sends a request to a face as a caller, and gives what is behind its answer. */

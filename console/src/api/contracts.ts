@@ -39,8 +39,14 @@ export interface Accounts {
   roles: string[];
   users: UserInfo[];
   keys: KeyInfo[];
-  /** Their names. */
-  administrators: string[];
+  administrators: AdministratorInfo[];
+}
+
+/** Somebody who manages. */
+export interface AdministratorInfo {
+  name: string;
+  /** look, write, publish, administer. */
+  rights: string[];
 }
 
 /** One thing that happened. It holds no secret, no query option and no body. */
@@ -520,6 +526,8 @@ export interface KeyInfo {
   /** The operations that it is good for; missing = all. */
   may?: string[];
   isAdministrator: boolean;
+  /** Of an administrator's key; missing = it is none. */
+  rights?: string[];
   made: string;
   expires?: string;
   lastUse?: string;
@@ -1005,6 +1013,8 @@ export interface SeenAnswer {
 export interface SentAnswer {
   /** As whom it was sent. */
   caller: string;
+  /** It could change something, and what it changed was undone. */
+  isUndone: boolean;
   /** 0 = nothing came. */
   status: number;
   milliseconds: number;
@@ -1127,6 +1137,8 @@ export interface Session {
   required: boolean;
   /** Null = nobody has signed in. */
   name: string | null;
+  /** look, write, publish, administer; empty = nobody has signed in. */
+  rights: string[];
 }
 
 /** A set as it is declared, beside what becomes of it. */

@@ -38,6 +38,8 @@ import { Failed, Pending } from './States';
 export function Frame() {
   const session = useQuery({ queryKey: ['session'], queryFn: fetchSession });
   const mayLook = !!session.data?.name;
+  const mayAdminister = session.data?.rights.includes('administer');
+  const mayWrite = session.data?.rights.includes('write');
   const wasIn = useRef(false);
   const [isOpen, { toggle, close }] = useDisclosure();
   const [isFolded, setFolded] = useLocalStorage({
@@ -117,16 +119,22 @@ export function Frame() {
             />
           ))}
           <NavLink component={RouterLink} to="/publishing" label="Publishing" leftSection={<IconRocket size={16} />} />
-          <NavLink component={RouterLink} to="/compose" label="Compose" leftSection={<IconPencilBolt size={16} />} />
+          {mayWrite && (
+            <NavLink component={RouterLink} to="/compose" label="Compose" leftSection={<IconPencilBolt size={16} />} />
+          )}
           <NavLink component={RouterLink} to="/requests" label="Requests" leftSection={<IconSend size={16} />} />
           <NavLink component={RouterLink} to="/verify" label="Verify" leftSection={<IconChecklist size={16} />} />
-          <NavLink
-            component={RouterLink}
-            to="/accounts"
-            label="Accounts and keys"
-            leftSection={<IconUsers size={16} />}
-          />
-          <NavLink component={RouterLink} to="/audit" label="Audit log" leftSection={<IconHistory size={16} />} />
+          {mayAdminister && (
+            <>
+              <NavLink
+                component={RouterLink}
+                to="/accounts"
+                label="Accounts and keys"
+                leftSection={<IconUsers size={16} />}
+              />
+              <NavLink component={RouterLink} to="/audit" label="Audit log" leftSection={<IconHistory size={16} />} />
+            </>
+          )}
         </AppShell.Navbar>
         <AppShell.Main id="content" tabIndex={-1}>
           <Outlet />

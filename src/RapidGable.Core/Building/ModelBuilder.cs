@@ -79,6 +79,7 @@ public sealed partial class ModelBuilder
             Limits = _declaration.Limits,
             Sql = _declaration.Sql?.Value,
             Handover = _declaration.Handover,
+            RequiresAudit = _declaration.RequiresAudit is not null,
             About = _declaration.About,
             VersionOf = _declaration.VersionOf?.Value,
             Deprecation = _declaration.Deprecation,

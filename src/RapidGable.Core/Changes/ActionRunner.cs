@@ -64,11 +64,16 @@ public static class ActionRunner
         if (unit.IsGroup)
             return RequestFault.NotImplemented($"'{name}' ends transactions by itself, so that it cannot be a part of a group.", "path");
         if (unit.UndoesCalls)
-            return RequestFault.NotImplemented($"'{name}' ends transactions by itself, so that it is not tried.", "path");
+            return RequestFault.NotImplemented(
+                $"'{name}' ends transactions by itself, so what it does cannot be undone. It was not called.",
+                "path"
+            );
         if (!values.CanTell(source))
             return new RequestFault(403, "forbidden", "No database role is configured for your roles, so this source cannot be queried.");
         if (await QueryRun.MissingAsync(prepared, values, null, cancellation) is { } missing)
             return missing;
+        // Once it is called it cannot be taken back.
+        unit.BeforeFinal?.Invoke();
         var session = await values.OpenAsync(source, SessionKind.Unbound, cancellation);
         try
         {

@@ -34,8 +34,14 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, ChangeEn
     /// <summary>As the other; those that are made later sort later.</summary>
     internal Guid NewOrderedId() => environment.NewOrderedId(Now);
 
+    /// <summary>Done before anything becomes final; what it throws leaves all undone. Null = nothing.</summary>
+    public Action? BeforeFinal { get; init; }
+
     /// <summary>Several requests are done as a whole.</summary>
     public bool IsGroup { get; init; }
+
+    /// <summary>Whether all of it is carried out and undone in the end; null = only calls, where the environment says so.</summary>
+    public bool? IsTrial { get; init; }
 
     /// <summary>Where its changes are; null before the first.</summary>
     public ISource? Source => _source;
@@ -99,15 +105,18 @@ public sealed class ChangeUnit(PublishedService service, Caller caller, ChangeEn
     }
 
     /// <summary>Calls of actions are carried out and undone.</summary>
-    internal bool UndoesCalls => environment.UndoesCalls;
+    internal bool UndoesCalls => IsTrial ?? environment.UndoesCalls;
 
     /// <summary>An action has been called.</summary>
-    internal void NoteCall() => _isUndone |= environment.UndoesCalls;
+    internal void NoteCall() => _isUndone |= UndoesCalls;
 
-    /// <summary>Makes all of it final.</summary>
+    /// <summary>Makes all of it final, unless it is a trial.</summary>
     /// <exception cref="SourceException">When it was undone, or the outcome is not known.</exception>
     public async Task CommitAsync(CancellationToken cancellation)
     {
+        if (IsTrial == true)
+            return;
+        BeforeFinal?.Invoke();
         try
         {
             if (_session is not null && !_isUndone)

@@ -126,6 +126,9 @@ public sealed record ServiceDeclaration(
     /// <summary>Who may open the page for its consumers; null = nobody.</summary>
     public AccessRule? Handover { get; init; }
 
+    /// <summary>Where it says that no row changes without a line in the audit log; null = it does not.</summary>
+    public SourceLocation? RequiresAudit { get; init; }
+
     /// <summary>It is a version of another service; null = it is none.</summary>
     public Located<ServiceVersion>? VersionOf { get; init; }
 

@@ -237,6 +237,7 @@ public static partial class FileSchemas
                 )
             ),
             ("handover", Object(["who"], ("who", OneOrMany("Who may open the page for consumers: anyone, signed-in, nobody, or roles.")))),
+            ("audit", Words("Changes are refused while the audit log cannot be written.", "required")),
             ("page", Number("Rows in a page when a set says nothing.", 1, 1_000_000)),
             ("largest-page", Number("The largest page that a caller may ask for.", 1, 1_000_000)),
             ("caller-keys", Flag("Callers choose keys that the database would number, in all sets that say nothing.")),

@@ -17,6 +17,7 @@ public sealed partial class WorkspaceReader
     private NamingPolicy _names;
     private ImmutableArray<FacePatterns> _faces = [];
     private RequestLimits _limits = RequestLimits.Standard;
+    private bool _keepsAudit = true;
 
     private WorkspaceReader(WorkspaceTexts texts, Func<string, string?> environment)
     {
@@ -72,6 +73,7 @@ public sealed partial class WorkspaceReader
             refresh = root.Number("refresh-seconds", 1, 86_400);
             var callers = new IdentityReader(root);
             (signIn, transport, traffic, audit) = (callers.SignIn(), callers.Transport(), callers.Traffic(), callers.Audit());
+            _keepsAudit = audit.IsKept;
             (state, revisions) = (callers.State(), callers.Revisions());
             _limits = traffic.Requests;
             root.ReportUnknown(WorkspaceTexts.Root);
@@ -310,6 +312,7 @@ public sealed partial class WorkspaceReader
         var types = new TypeReader(_diagnostics).Read(reader);
         var sql = ReadSql(reader);
         var handover = ReadHandover(reader);
+        var requiresAudit = ReadAudit(reader);
         var (about, deprecation) = (AboutReader.Read(reader), AboutReader.Deprecated(reader));
         ImmutableArray<SetDeclaration> declared = [];
         if (source is not null)
@@ -340,12 +343,26 @@ public sealed partial class WorkspaceReader
                 Limits = _limits,
                 Sql = sql,
                 Handover = handover,
+                RequiresAudit = requiresAudit,
                 About = about,
                 VersionOf = version,
                 Deprecation = deprecation,
                 Written = reader.Names,
                 Types = types,
             };
+    }
+
+    /// <summary>Where 'audit: required' stands; null = it does not.</summary>
+    private SourceLocation? ReadAudit(MappingReader service)
+    {
+        if (service.Node("audit") is not { } node)
+            return null;
+        if (node is YamlScalar { Value: "required" } && !_keepsAudit)
+            _diagnostics.Error("audit", "The service requires the audit log, and 'audit: false' in workspace.yaml keeps none.", node.Location);
+        if (node is YamlScalar { Value: "required" })
+            return node.Location;
+        _diagnostics.Error("audit", "'audit' of a service is 'required', or is left out.", node.Location);
+        return null;
     }
 
     /// <summary>Who may open the page for consumers; null = nobody.</summary>

@@ -137,6 +137,8 @@ public sealed partial class ResolvedDeclaration
         Line(1, $"format: {rest.Format ?? "json"}", Of("format"));
         if (_model.Sql is { } sql)
             Line(0, $"sql: {{ who: {Who(sql.Who)}, rows: {sql.Rows} }}", "declared");
+        if (_model.RequiresAudit)
+            Line(0, "audit: required", "declared");
         if (_model.Handover is { } handover)
             Line(0, $"handover: {{ who: {Who(handover)} }}", "declared");
     }

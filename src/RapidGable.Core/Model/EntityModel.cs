@@ -290,6 +290,7 @@ public sealed class EntityModel
         DeclaredOperations = other.DeclaredOperations;
         Sql = other.Sql;
         Handover = other.Handover;
+        RequiresAudit = other.RequiresAudit;
         About = other.About;
         Deprecation = other.Deprecation;
         VersionOf = other.VersionOf;
@@ -374,6 +375,9 @@ public sealed class EntityModel
 
     /// <summary>Who may open the page for its consumers; null = nobody.</summary>
     public AccessRule? Handover { get; init; }
+
+    /// <summary>Changes are refused while the audit log cannot be written.</summary>
+    public bool RequiresAudit { get; init; }
 
     /// <summary>What the service says of itself.</summary>
     public ServiceAbout About { get; init; } = ServiceAbout.None;

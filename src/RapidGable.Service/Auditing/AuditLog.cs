@@ -23,11 +23,13 @@ public sealed class AuditLog(ServiceRegistry registry, IAuditStore store, TimePr
 
     private readonly ConcurrentDictionary<string, DateTime> _signedIn = new();
     private readonly RefusalCounter _refusals = new();
+    private readonly List<AuditEvent> _unwritten = [];
     private int _lost;
+    private int _dropped;
     private bool _isBroken;
     private DateOnly _swept;
 
-    /// <summary>Why notes are not kept; null = they are.</summary>
+    /// <summary>Why notes wait to be kept; null = none do.</summary>
     public string? Problem { get; private set; }
 
     /// <summary>Where the events of the served workspace are kept; null = nowhere.</summary>
@@ -74,9 +76,25 @@ public sealed class AuditLog(ServiceRegistry registry, IAuditStore store, TimePr
             Note(reached);
     }
 
-    /// <summary>Notes what somebody changed over a service.</summary>
-    public void Changed(HttpContext context, string? caller, int status) =>
-        Note(Of(context, AuditEvents.Changed) with { Caller = caller, Status = status });
+    /// <summary>Notes what somebody changed over a service, unless that was kept before.</summary>
+    public void Changed(HttpContext context, string? caller, int status)
+    {
+        if (context.Features.Get<KeptChange>() is null)
+            Note(Of(context, AuditEvents.Changed) with { Caller = caller, Status = status });
+    }
+
+    /// <summary>Keeps a line about a change that is about to become final, for services that take none without.</summary>
+    /// <exception cref="State.StateException">When it cannot be kept.</exception>
+    public void KeepChange(HttpContext context, string? caller)
+    {
+        if (Store is not { } kept)
+            return;
+        kept.Append([Of(context, AuditEvents.Changed) with { Caller = caller, Detail = "kept before the change" }]);
+        context.Features.Set(new KeptChange());
+    }
+
+    /// <summary>Marks a request whose change stands in the log already.</summary>
+    private sealed record KeptChange;
 
     public void Managed(HttpContext context, string caller, string detail) =>
         Note(Of(context, AuditEvents.Management) with { Caller = caller, Detail = detail });
@@ -117,7 +135,7 @@ public sealed class AuditLog(ServiceRegistry registry, IAuditStore store, TimePr
                 events.Add(
                     new AuditEvent(now, AuditEvents.Lost) { Count = lost, Detail = $"{lost} events came faster than they could be noted" }
                 );
-            if (events.Count > 0)
+            if (events.Count > 0 || _unwritten.Count > 0)
                 Write(events);
         }
     }
@@ -140,14 +158,41 @@ public sealed class AuditLog(ServiceRegistry registry, IAuditStore store, TimePr
         return true;
     }
 
+    /// <summary>Makes room for what comes: the oldest go, and are counted.</summary>
+    private void Drop()
+    {
+        var tooMany = _unwritten.Count - MostWaiting;
+        if (tooMany <= 0)
+            return;
+        _unwritten.RemoveRange(0, tooMany);
+        _dropped += tooMany;
+    }
+
     private void Write(List<AuditEvent> events)
     {
         var workspace = registry.Workspace.Declaration;
         if (!workspace.Audit.IsKept)
             return;
+        // What could not be written waits, as far as there is room.
+        _unwritten.AddRange(events);
+        Drop();
         try
         {
-            store.Append(events);
+            store.Append(
+                _dropped == 0
+                    ? _unwritten
+                    :
+                    [
+                        .. _unwritten,
+                        new AuditEvent(time.GetUtcNow().UtcDateTime, AuditEvents.Lost)
+                        {
+                            Count = _dropped,
+                            Detail = $"{_dropped} events were dropped while the log could not be written",
+                        },
+                    ]
+            );
+            _unwritten.Clear();
+            _dropped = 0;
             var today = DateOnly.FromDateTime(time.GetUtcNow().UtcDateTime);
             if (today != _swept)
                 store.RemoveBefore(today.AddDays(-workspace.Audit.Days));
@@ -155,7 +200,9 @@ public sealed class AuditLog(ServiceRegistry registry, IAuditStore store, TimePr
         }
         catch (State.StateException exception)
         {
-            Problem = "the audit log cannot be written";
+            Problem =
+                $"the audit log cannot be written: {_unwritten.Count} events wait"
+                + (_dropped > 0 ? $", {_dropped} were dropped" : "");
             if (!_isBroken)
                 log.LogError("The audit log cannot be written: {Message}", exception.Message);
             _isBroken = true;

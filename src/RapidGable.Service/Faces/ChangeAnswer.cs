@@ -169,7 +169,11 @@ internal abstract class ChangeAnswer(Exchange exchange, IRepeatedAnswerStore rep
         using var tries = changes.Try(TimeSpan.FromSeconds(Limits.StatementSeconds));
         while (true)
         {
-            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, changes, exchange.Allowance);
+            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, changes, exchange.Allowance)
+            {
+                IsTrial = exchange.IsTrial,
+                BeforeFinal = exchange.NoteChange,
+            };
             try
             {
                 var isKept = repeatable is not null && RepeatedChanges.AreKept(unit, set);

@@ -6,6 +6,9 @@ using RapidGable.Sources;
 
 namespace RapidGable.Service.Faces;
 
+/// <summary>Marks a request of a trial: whether its changes are undone.</summary>
+internal sealed record TrialMark(bool Undoes);
+
 /// <summary>One request to one service, whatever the face.</summary>
 /// <param name="Root">The service's absolute address, with a slash at its end.</param>
 /// <param name="Path">What follows the root, as it was sent.</param>
@@ -23,10 +26,16 @@ internal record Exchange(
     Declarations.TrafficDeclaration Traffic
 )
 {
+    /// <summary>Notes a change before it becomes final, where it must not happen without that; null = it is noted afterwards.</summary>
+    public Action? NoteChange { get; init; }
+
     public CancellationToken Cancellation => Context.RequestAborted;
 
     /// <summary>Runs while the database is asked, until its first row is there.</summary>
     public Stopwatch Database { get; } = new();
+
+    /// <summary>As in <see cref="Changes.ChangeUnit.IsTrial"/>.</summary>
+    public bool? IsTrial => Context.Features.Get<TrialMark>()?.Undoes;
 
     public HttpRequest Request => Context.Request;
 

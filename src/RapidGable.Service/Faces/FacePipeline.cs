@@ -51,6 +51,7 @@ internal sealed class FacePipeline(
 
     public async Task HandleAsync(IFace face, HttpContext context)
     {
+        context.Response.Headers.ContentSecurityPolicy = ContentPolicy.Untrusted;
         if (face.Greet(context) is { } unwelcome)
         {
             await FailAsync(face, context, unwelcome);
@@ -103,7 +104,10 @@ internal sealed class FacePipeline(
             query,
             InnerExchange.AllowanceOf(context) ?? allowances.For(context, caller),
             registry.Workspace.Declaration.Traffic
-        );
+        )
+        {
+            NoteChange = service.Model.RequiresAudit ? () => audit.KeepChange(context, caller.Name) : null,
+        };
         TellDeprecation(face, exchange);
         var start = time.GetTimestamp();
         try
@@ -161,6 +165,9 @@ internal sealed class FacePipeline(
         if (exception.Kind == SourceFaultKind.Changed)
             registry.ReportChange(service, $"{service.Model.Service}/{set}: {exception.Message}");
     }
+
+    /// <summary>Tells the log that the state could not be kept.</summary>
+    public void Note(StateException exception, string request) => log.LogError("Request {Request}: {Message}", request, exception.Message);
 
     /// <summary>405 with what is allowed, or for OPTIONS just that.</summary>
     public static RequestFault? Refused(Exchange exchange, string allowed, string message)

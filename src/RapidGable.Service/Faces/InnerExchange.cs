@@ -68,6 +68,7 @@ internal static class InnerExchange
         var mark = new Mark(caller, unit, addressOf, isPart || IsPart(outer), allowance);
         context.Features.Set(mark);
         context.Features.Set<IInnerMark>(mark);
+        context.Features.Set(outer.Features.Get<TrialMark>());
         var lifetime = new Lifetime(cancellation);
         context.Features.Set<IHttpRequestLifetimeFeature>(lifetime);
         context.Connection.RemoteIpAddress = outer.Connection.RemoteIpAddress;

@@ -1,3 +1,4 @@
+using System.Collections.Frozen;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Net.Http.Headers;
 using RapidGable.Expressions;
@@ -8,9 +9,28 @@ namespace RapidGable.Service.Faces;
 /// <summary>The content of streams, as callers get and send it.</summary>
 internal static class StreamContent
 {
+    private const string Unknown = "application/octet-stream";
+
+    /// <summary>Images that are no documents: a browser may show them where it finds them.</summary>
+    private static readonly FrozenSet<string> ShownImages = FrozenSet.Create(
+        StringComparer.Ordinal,
+        "image/png",
+        "image/jpeg",
+        "image/gif",
+        "image/webp",
+        "image/avif",
+        "image/bmp"
+    );
+
     /// <summary>Sends a stream with its own tag, whole or in the asked range (RFC 9110 14).</summary>
     public static async Task SendAsync(HttpContext context, string contentType, byte[] content)
     {
+        var type = MediaTypeHeaderValue.TryParse(contentType, out var known) ? known.MediaType.ToString().ToLowerInvariant() : "";
+        if (type.Length == 0)
+            contentType = Unknown;
+        // A browser that shows it beside the console must have nothing to run.
+        if (!ShownImages.Contains(type))
+            context.Response.Headers.ContentDisposition = "attachment";
         var tag = new EntityTagHeaderValue(Validators.Of(content)[2..]);
         await Results.Bytes(content, contentType, enableRangeProcessing: true, entityTag: tag).ExecuteAsync(context);
     }

@@ -27,6 +27,7 @@ using RapidGable.Service.State;
 using RapidGable.Service.Stores;
 using RapidGable.Service.Traffic;
 using RapidGable.Service.Trials;
+using RapidGable.Sources;
 
 namespace RapidGable.Service.Hosting;
 
@@ -44,6 +45,8 @@ namespace RapidGable.Service.Hosting;
 /// <param name="Secret">Requests without it in their header <see cref="TrialSecret.Header"/> find nothing; null = all are answered.
 /// </param>
 /// <param name="Off">What is switched off from the start, for a service that has no switches of its own.</param>
+/// <param name="Memory">What requests hold together with those of the service that it runs beside; null = it has a budget of its own.
+/// </param>
 /// <param name="Lent">Keys that are taken besides the workspace's own, for as long as the service runs, by the caller that comes with
 /// each.</param>
 public sealed record ServiceOptions(
@@ -60,7 +63,8 @@ public sealed record ServiceOptions(
     string? Secret = null,
     ImmutableArray<SwitchedOff> Off = default,
     LogFormat Log = LogFormat.Text,
-    string MeterName = ServiceMeter.UsualName
+    string MeterName = ServiceMeter.UsualName,
+    ByteBudget? Memory = null
 );
 
 /// <summary>Puts the faces, the management interface and the console behind one address on loopback.</summary>
@@ -103,13 +107,14 @@ public static class ServiceHost
         var revisions = new RevisionReader(folder, archive, environment);
         var registry = new ServiceRegistry(
             workspace,
-            options.IsPublished ? revisions.LoadAsync : cancellation => WorkspaceLoader.LoadAsync(folder, environment, cancellation)
+            options.IsPublished ? revisions.LoadAsync : cancellation => WorkspaceLoader.LoadAsync(folder, environment, cancellation),
+            options.Memory
         );
         var board = new SwitchBoard(state);
         registry.TakeSwitches(options.Off.IsDefault ? board.Read() : options.Off, board.Version);
         builder
             .Services.AddSingleton<DraftPreview>()
-            .AddSingleton<TrialHost>(_ => (tried, lent, secret, prefix) => Trial(tried, lent, secret, prefix, registry.Off));
+            .AddSingleton<TrialHost>(_ => (tried, lent, secret, prefix) => Trial(tried, lent, secret, prefix, registry.Off, registry.Memory));
         builder.Services.AddSingleton(archive).AddSingleton(new SecretKeeper(state, outer)).AddSingleton(revisions).AddSingleton(board);
         builder.Services.AddSingleton(new Draft(folder, environment)).AddSingleton(new DraftFolder(folder));
         builder
@@ -134,7 +139,7 @@ public static class ServiceHost
 
     /// <inheritdoc cref="TrialHost"/>
     public static WebApplication Trial(LoadedWorkspace workspace, IReadOnlyDictionary<string, Caller> lent, string secret, string prefix) =>
-        Trial(workspace, lent, secret, prefix, []);
+        Trial(workspace, lent, secret, prefix, [], null);
 
     /// <summary>The same beside a service that runs: what is switched off there is off here, too, and its numbers stay apart.</summary>
     private static WebApplication Trial(
@@ -142,11 +147,17 @@ public static class ServiceHost
         IReadOnlyDictionary<string, Caller> lent,
         string secret,
         string prefix,
-        ImmutableArray<SwitchedOff> off
+        ImmutableArray<SwitchedOff> off,
+        ByteBudget? memory
     ) =>
         Build(
             workspace,
-            new ServiceOptions(0, IsQuiet: true, Lent: lent, IsTrial: true, Prefix: prefix, Secret: secret, Off: off, MeterName: TrialMeter)
+            new ServiceOptions(0, IsQuiet: true, Lent: lent, IsTrial: true, Prefix: prefix, Secret: secret)
+            {
+                Off = off,
+                MeterName = TrialMeter,
+                Memory = memory,
+            }
         );
 
     /// <summary>The workspace without what would keep a trial from asking whatever it wants.</summary>
@@ -259,7 +270,11 @@ public static class ServiceHost
                 (context, next) =>
                 {
                     if (context.Request.Headers[TrialSecret.Header] == secret)
+                    {
+                        if (context.Request.Headers[TrialSecret.UndoHeader] is { Count: 1 } undo)
+                            context.Features.Set(new TrialMark(undo == "true"));
                         return next(context);
+                    }
                     context.Response.StatusCode = StatusCodes.Status404NotFound;
                     return Task.CompletedTask;
                 }
@@ -272,11 +287,18 @@ public static class ServiceHost
         app.Use(
             (context, next) => faces.Find(RawTarget.Of(context).Path) is { } face ? pipeline.HandleAsync(face, context) : next(context)
         );
+        UnansweredFaults.Use(app);
         Telemetry.MapMetrics(app);
         app.UseRouting();
-        ManagementInterface.Map(app, registry, time);
         ApiCatalog.Map(app, registry);
         MapHealth(app, registry);
+        // A trial is asked for services alone; nothing of it can be managed.
+        if (options.IsTrial)
+        {
+            ManagementInterface.MapServices(app, registry);
+            return;
+        }
+        ManagementInterface.Map(app, registry, time);
         MapConsole(app, options.ConsoleFolder ?? Path.Combine(AppContext.BaseDirectory, "console"));
     }
 
@@ -336,7 +358,8 @@ public static class ServiceHost
             context.Response.Headers.ContentSecurityPolicy =
                 "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; "
                 + "frame-ancestors 'none'; base-uri 'self'; form-action 'self'";
-            context.Response.Headers["Referrer-Policy"] = "no-referrer";
+            // Management takes what the console's pages send, and sees by this that they do.
+            context.Response.Headers["Referrer-Policy"] = "same-origin";
             var file = files.GetFileInfo(path ?? "");
             if (!file.Exists || file.IsDirectory)
             {

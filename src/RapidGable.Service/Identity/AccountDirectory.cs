@@ -41,6 +41,9 @@ public sealed record ApiKey(string Name, string Secret, DateTime Made)
     /// <summary>It is an administrator's: it opens the management interface, and no service.</summary>
     public bool IsAdministrator { get; init; }
 
+    /// <summary>For an administrator's: what it may do, as <see cref="ManagementRightWords"/>; null = everything.</summary>
+    public ImmutableArray<string>? Rights { get; init; }
+
     /// <summary>The first instant at which it is no longer taken, in UTC; null = never.</summary>
     public DateTime? Expires { get; init; }
 
@@ -60,7 +63,11 @@ public sealed record ApiKey(string Name, string Secret, DateTime Made)
 
 /// <summary>Somebody who sees and changes what is published; a caller of no service.</summary>
 /// <param name="Password">In the form of <see cref="PasswordHash"/>.</param>
-public sealed record AdministratorAccount(string Password);
+public sealed record AdministratorAccount(string Password)
+{
+    /// <summary>What they may do, as <see cref="ManagementRightWords"/>; null = everything.</summary>
+    public ImmutableArray<string>? Rights { get; init; }
+}
 
 /// <summary>
 /// Users and administrators by name and keys by id. No password and no key can be read from it.

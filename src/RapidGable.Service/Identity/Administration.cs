@@ -70,15 +70,30 @@ internal sealed class Administration(IAccountStore store, PasswordCheck password
             || accounts.Keys.Values.Any(k => k.IsAdministrator)
         );
 
-    /// <summary>The administrator of a request; null = it is none's.</summary>
-    public async Task<string?> NameOfAsync(HttpContext context)
+    /// <summary>The administrator of a request, with the rights of this moment; null = it is none's.</summary>
+    public async Task<Manager?> FindAsync(HttpContext context)
     {
         if (context.Request.Headers.Authorization is { Count: > 0 } header)
             return ByKey(context, header.ToString());
-        return (await context.AuthenticateAsync(Scheme)) is { Succeeded: true, Principal.Identity.Name: { } name } ? name : null;
+        return (await context.AuthenticateAsync(Scheme)) is { Succeeded: true, Principal: { Identity.Name: { } name } principal }
+            ? new Manager(name, RightsOf(principal, name))
+            : null;
     }
 
-    private string? ByKey(HttpContext context, string header)
+    /// <summary>What a session may do: what its account or key may now, and not when it began.</summary>
+    private ManagementRights RightsOf(ClaimsPrincipal principal, string name)
+    {
+        if (!IsRequired)
+            return ManagementRights.All;
+        var accounts = store.Current;
+        if (principal.FindFirst(KeyClaim)?.Value is { } id)
+            return accounts?.Keys.GetValueOrDefault(id) is { } key ? ManagementRightWords.Of(key.Rights) : ManagementRights.None;
+        return accounts?.Administrators.GetValueOrDefault(name) is { } account
+            ? ManagementRightWords.Of(account.Rights)
+            : ManagementRights.None;
+    }
+
+    private Manager? ByKey(HttpContext context, string header)
     {
         const string Bearer = "Bearer ";
         var key =
@@ -86,11 +101,11 @@ internal sealed class Administration(IAccountStore store, PasswordCheck password
         if (SignIn.IsPlainFromAfar(context))
             audit.Refused(context, AuditEvents.SignInRefused, null, 401, "tls-needed", "a key of management over plain HTTP");
         else if (!IsRequired && link.Is(key))
-            return LinkName;
+            return new Manager(LinkName, ManagementRights.All);
         else if (key.Length > 0 && store.Current?.FindKey(key, time.GetUtcNow().UtcDateTime) is { Key.IsAdministrator: true } found)
         {
             audit.SignedIn(context, found.Key.Name, "key", found.Id);
-            return found.Key.Name;
+            return new Manager(found.Key.Name, ManagementRightWords.Of(found.Key.Rights));
         }
         else
             audit.Refused(context, AuditEvents.SignInRefused, null, 401, "sign-in", "a key that opens no management");
@@ -153,7 +168,7 @@ internal sealed class Administration(IAccountStore store, PasswordCheck password
         if (SignIn.IsPlainFromAfar(context))
             return PlainFromAfar;
         if (
-            ByKey(context, "Bearer " + key) is not { } name
+            ByKey(context, "Bearer " + key) is not { Name: var name }
             || store.Current?.FindKey(key.Trim(), time.GetUtcNow().UtcDateTime) is not { } found
         )
             return SignIn.Refused("The key is not an administrator's, is revoked, or its time is over.");
@@ -182,15 +197,38 @@ internal sealed class Administration(IAccountStore store, PasswordCheck password
     /// <summary>Whether a request may hear what is only for those who run the service.</summary>
     public async Task<bool> IsInsiderAsync(HttpContext context) =>
         (context.Request.Headers.Authorization.Count > 0 || context.Request.Headers.Cookie.Count > 0)
-        && await NameOfAsync(context) is not null;
+        && await FindAsync(context) is not null;
 
     private static string StampOf(string hash) => Convert.ToHexStringLower(SHA256.HashData(Encoding.UTF8.GetBytes(hash)));
+
+    /// <summary>
+    /// Whether a browser sent the request for the console, or for a person who opened the address. Programs are no browsers, and say
+    /// nothing of where they come from.
+    /// </summary>
+    public static bool IsFromConsole(HttpContext context)
+    {
+        var headers = context.Request.Headers;
+        var isPerson = headers["Sec-Fetch-Dest"].ToString() == "document" && HttpMethods.IsGet(context.Request.Method);
+        return headers["Sec-Fetch-Site"].ToString() switch
+        {
+            "" => true,
+            "none" => isPerson,
+            // A page of the service that is not the console has no business here, whoever wrote it.
+            "same-origin" => isPerson || headers["Sec-Fetch-Dest"].ToString() is "" or "empty" && IsConsolePage(context, headers.Referer),
+            _ => false,
+        };
+    }
+
+    private static bool IsConsolePage(HttpContext context, string? referer) =>
+        referer?.StartsWith($"{context.Request.Scheme}://{context.Request.Host}/console/", StringComparison.OrdinalIgnoreCase) == true;
 
     /// <summary>
     /// Whether a request that changes something comes from the console or the client, and not from the page of somebody else.
     /// </summary>
     public static bool IsOwnClient(HttpContext context)
     {
+        if (!IsFromConsole(context))
+            return false;
         var headers = context.Request.Headers;
         // A header that no form and no plain link can send, and what browsers say of where a request comes from.
         return headers.ContainsKey(ClientHeader)

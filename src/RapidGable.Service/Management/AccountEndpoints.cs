@@ -33,15 +33,16 @@ internal static class AccountEndpoints
     public static void MapSession(IEndpointRouteBuilder app)
     {
         app.MapGet("/manage/session", async (HttpContext context, Administration administration) =>
-            Results.Json(
-                new Session(
-                    administration.IsRequired,
-                    context.Request.Headers.Authorization.Count > 0 || context.Request.Headers.Cookie.Count > 0
-                        ? await administration.NameOfAsync(context)
-                        : null
-                )
-            )
-        );
+        {
+            var manager =
+                context.Request.Headers.Authorization.Count > 0 || context.Request.Headers.Cookie.Count > 0
+                    ? await administration.FindAsync(context)
+                    : null;
+            context.Response.Headers.CacheControl = "no-store";
+            return Results.Json(
+                new Session(administration.IsRequired, manager?.Name, ManagementRightWords.Of(manager?.Rights ?? ManagementRights.None))
+            );
+        });
         app.MapPost("/manage/session", async (HttpContext context, Administration administration) =>
         {
             if (!Administration.IsOwnClient(context))
@@ -66,7 +67,7 @@ internal static class AccountEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.MapGet("/accounts", (IAccountStore accounts, AuditLog audit) =>
+        manage.Needing(ManagementRights.Administer).MapGet("/accounts", (IAccountStore accounts, AuditLog audit) =>
             ManagementInterface.Json(Shown(registry, accounts.Current ?? new AccountDirectory(), audit))
         );
         MapUsers(manage);
@@ -76,7 +77,7 @@ internal static class AccountEndpoints
 
     private static void MapUsers(RouteGroupBuilder manage)
     {
-        manage.MapPost("/accounts/users", (HttpContext context, IAccountStore accounts, AuditLog audit) =>
+        manage.Needing(ManagementRights.Administer).MapPost("/accounts/users", (HttpContext context, IAccountStore accounts, AuditLog audit) =>
             ChangeAsync(context, audit, accounts, (body, file) =>
             {
                 if (
@@ -101,7 +102,7 @@ internal static class AccountEndpoints
                 );
             })
         );
-        manage.MapDelete("/accounts/users/{name}", (string name, HttpContext context, IAccountStore accounts, AuditLog audit) =>
+        manage.Needing(ManagementRights.Administer).MapDelete("/accounts/users/{name}", (string name, HttpContext context, IAccountStore accounts, AuditLog audit) =>
             Remove(
                 context,
                 audit,
@@ -115,7 +116,7 @@ internal static class AccountEndpoints
 
     private static void MapKeys(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.MapPost("/accounts/keys", (HttpContext context, IAccountStore accounts, AuditLog audit, TimeProvider time) =>
+        manage.Needing(ManagementRights.Administer).MapPost("/accounts/keys", (HttpContext context, IAccountStore accounts, AuditLog audit, TimeProvider time) =>
             ChangeAsync(context, audit, accounts, (body, file) =>
             {
                 if (body.Services?.FirstOrDefault(s => registry.Find(s) is null) is { } missing)
@@ -134,14 +135,14 @@ internal static class AccountEndpoints
                 return new Changed(changed, $"key {id} made for {body.Name}", new MadeKey(id, key));
             })
         );
-        manage.MapDelete("/accounts/keys/{id}", (string id, HttpContext context, IAccountStore accounts, AuditLog audit) =>
+        manage.Needing(ManagementRights.Administer).MapDelete("/accounts/keys/{id}", (string id, HttpContext context, IAccountStore accounts, AuditLog audit) =>
             Remove(context, audit, accounts, f => f.Keys.ContainsKey(id), f => f with { Keys = f.Keys.Remove(id) }, $"key {id} revoked")
         );
     }
 
     private static void MapAccess(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.MapGet("/services/{name}/access", (string name, string? user, string? roles, string? attributes, IAccountStore store) =>
+        manage.Needing(ManagementRights.Look).MapGet("/services/{name}/access", (string name, string? user, string? roles, string? attributes, IAccountStore store) =>
             registry.Find(name) is not { } service
                 ? ManagementInterface.Problem(404, "not-found", $"There is no service '{name}'.")
                 : ManagementInterface.Json(
@@ -153,8 +154,8 @@ internal static class AccountEndpoints
                     )
                 )
         );
-        manage.MapGet("/view", ViewAsync);
-        manage.MapGet("/audit", (string? @event, string? caller, int? count, AuditLog audit) =>
+        manage.Needing(ManagementRights.Write).MapGet("/view", ViewAsync);
+        manage.Needing(ManagementRights.Administer).MapGet("/audit", (string? @event, string? caller, int? count, AuditLog audit) =>
             ManagementInterface.Json(
                 new AuditPage(
                     audit.Store is not null,
@@ -187,11 +188,12 @@ internal static class AccountEndpoints
                 k.Value.Services,
                 k.Value.May,
                 k.Value.IsAdministrator,
+                k.Value.IsAdministrator ? ManagementRightWords.Of(ManagementRightWords.Of(k.Value.Rights)) : null,
                 k.Value.Made,
                 k.Value.Expires,
                 LastUse("key " + k.Key)
             )),
-            file.Administrators.Keys
+            file.Administrators.Select(a => new AdministratorInfo(a.Key, ManagementRightWords.Of(ManagementRightWords.Of(a.Value.Rights))))
         );
     }
 
@@ -339,7 +341,8 @@ internal static class AccountEndpoints
             };
     }
 
-    internal static string AdministratorOf(HttpContext context) => context.Items[ManagementInterface.AdministratorItem] as string ?? "";
+    internal static string AdministratorOf(HttpContext context) =>
+        (context.Items[ManagementInterface.ManagerItem] as Manager)?.Name ?? "";
 
     private static async Task<T?> BodyAsync<T>(HttpContext context)
         where T : class

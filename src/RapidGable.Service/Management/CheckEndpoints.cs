@@ -16,7 +16,7 @@ internal static class CheckEndpoints
 {
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
-        manage.MapPost(
+        manage.Needing(ManagementRights.Write).MapPost(
             "/check",
             (HttpContext context, bool? data, IAccountStore accounts, AuditLog audit, Draft draft, RevisionArchive archive) =>
             {
@@ -24,7 +24,7 @@ internal static class CheckEndpoints
                 return CheckAsync(draft, archive, data ?? true, RolesOf(accounts.Current), context.RequestAborted);
             }
         );
-        manage.MapGet("/sources/{source}/keys", (string source, string? name, HttpContext context) =>
+        manage.Needing(ManagementRights.Write).MapGet("/sources/{source}/keys", (string source, string? name, HttpContext context) =>
             ProgressAnswer.RunAsync(context, $"'{name}'", time, (progress, cancellation) =>
                 KeysAsync(registry, source, name ?? "", progress, cancellation)
             )

@@ -28,10 +28,11 @@ internal static class ComposerEndpoint
 
     /// <param name="Target">Path and query, such as <c>/rest/rivers/Stations?limit=5</c>.</param>
     /// <param name="As">A user, or roles joined by commas; missing = anonymous.</param>
-    private sealed record SendBody(string? Method, string? Target, IReadOnlyList<RequestHeader>? Headers, string? Body, string? As);
+    /// <param name="Real">What it changes stays; else it is undone.</param>
+    private sealed record SendBody(string? Method, string? Target, IReadOnlyList<RequestHeader>? Headers, string? Body, string? As, bool Real = false);
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, FaceTable faces) =>
-        manage.MapPost("/requests/send", (HttpContext context, IAccountStore accounts, TrialHost host, AuditLog audit) =>
+        manage.Needing(ManagementRights.Write).MapPost("/requests/send", (HttpContext context, IAccountStore accounts, TrialHost host, AuditLog audit) =>
             StateGuard.GuardAsync(() => SendAsync(context, registry, faces, accounts, host, audit))
         );
 
@@ -48,6 +49,9 @@ internal static class ComposerEndpoint
         var (method, target) = (body.Method?.ToUpperInvariant() ?? "GET", body.Target ?? "");
         if (Fault(method, target, body.Headers, faces) is { } fault)
             return fault;
+        if (body.Real && !NeededRights.Has(context, ManagementRights.Publish))
+            return NeededRights.Lacks(ManagementRights.Publish);
+        var isChange = method is not ("GET" or "HEAD" or "OPTIONS");
         var served = registry.Workspace;
         var sources = served.Sources.ToImmutableDictionary(s => s.Key, s => new RecordedSource(s.Value, ShownStatements));
         var recorded = served with { Sources = sources.ToImmutableDictionary(s => s.Key, s => (ISource)s.Value) };
@@ -69,7 +73,11 @@ internal static class ComposerEndpoint
         {
             var sent = await new TryRequests(recorded, accounts.Current, host).RunAsync(
                 [request],
-                new TryRequests.Options(null, Writes: true, context.Request.Host.Value),
+                new TryRequests.Options(null, Writes: true, context.Request.Host.Value)
+                {
+                    Undoes = !body.Real,
+                    Memory = registry.Memory,
+                },
                 context.RequestAborted
             );
             tried = sent[0];
@@ -80,11 +88,13 @@ internal static class ComposerEndpoint
         }
         var answer = tried.Answer!;
         var path = target.Split('?')[0];
-        audit.Managed(context, AccountEndpoints.AdministratorOf(context), $"sent {method} {path} as {tried.Caller}: {answer.Status}");
+        var kind = !isChange ? "sent" : body.Real ? "sent for real" : "tried";
+        audit.Managed(context, AccountEndpoints.AdministratorOf(context), $"{kind} {method} {path} as {tried.Caller}: {answer.Status}");
         var text = AccountEndpoints.IsText(answer.ContentType) ? answer.Text : null;
         return ManagementInterface.Json(
             new SentAnswer(
                 tried.Caller,
+                isChange && !body.Real,
                 answer.Status,
                 Math.Round(answer.Time.TotalMilliseconds, 1),
                 answer.Headers.OrderBy(h => h.Key, StringComparer.Ordinal).Select(h => new RequestHeader(h.Key, h.Value)),
@@ -123,7 +133,7 @@ internal static class ComposerEndpoint
             return Problem("target", $"An address has at most {LongestTarget} characters.");
         if (target.AsSpan().IndexOfAnyInRange('\0', '\u001f') >= 0)
             return Problem("target", "An address has no line ends.");
-        if (faces.Find(target.Split('?')[0]) is null)
+        if (faces.Find(target.Split('?')[0]) is null || HasDotSegments(target.Split('?')[0]))
             return Problem("target", "The address must be that of a service, such as /rest/NAME/ or /odata/NAME/.");
         if (headers is { Count: > MostHeaders })
             return Problem("headers", $"Send at most {MostHeaders} headers.");
@@ -136,6 +146,11 @@ internal static class ComposerEndpoint
         }
         return null;
     }
+
+    /// <summary>Segments that clients take out, with what stands before them, so that the address would become another one.</summary>
+    private static bool HasDotSegments(string path) =>
+        path.Contains('\\')
+        || path.Split('/').Any(s => Uri.UnescapeDataString(s.Replace("%25", "%", StringComparison.Ordinal)) is "." or "..");
 
     /// <summary>A token of RFC 9110, 5.6.2.</summary>
     private static bool IsName(string? name) =>

@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Routing;
 using RapidGable.Declarations;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Management.Contracts;
+using RapidGable.Service.Identity;
 using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Management;
@@ -23,10 +24,10 @@ internal static class ConnectEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.MapGet("/draft/databases", (SecretKeeper secrets) =>
+        manage.Needing(ManagementRights.Look).MapGet("/draft/databases", (SecretKeeper secrets) =>
             ManagementInterface.Json(new DatabaseFiles(Files(registry.Workspace.Declaration.Folder), secrets.HasKey))
         );
-        manage.MapPost("/draft/connect", (HttpContext context, Draft draft, AuditLog audit) =>
+        manage.Needing(ManagementRights.Write).MapPost("/draft/connect", (HttpContext context, Draft draft, AuditLog audit) =>
             StateGuard.GuardAsync(() => ConnectAsync(context, draft, registry, audit))
         );
     }

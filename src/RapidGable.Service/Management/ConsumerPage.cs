@@ -63,7 +63,7 @@ internal sealed class ConsumerPage(
         try
         {
             return await HtmlAsync(service.Model.Service, service.Revision, caller, context.RequestAborted) is { } html
-                ? Results.Text(html.Replace(AnyOrigin, origin, StringComparison.Ordinal), "text/html; charset=utf-8")
+                ? ManagementInterface.Page(context, html.Replace(AnyOrigin, origin, StringComparison.Ordinal))
                 : ManagementInterface.Problem(503, "busy", "Many of these pages are being made. Come back in a while.");
         }
         catch (NotPossibleException)

@@ -29,10 +29,10 @@ internal static class DesignEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
-        manage.MapPost("/draft/design", (HttpContext context, Draft draft, DraftFolder folder, IAccountStore accounts) =>
+        manage.Needing(ManagementRights.Look).MapPost("/draft/design", (HttpContext context, Draft draft, DraftFolder folder, IAccountStore accounts) =>
             StateGuard.GuardAsync(() => DesignAsync(context, draft, folder, registry, accounts))
         );
-        manage.MapPost("/draft/rows", (HttpContext context, Draft draft, DraftFolder folder, IAccountStore accounts, AuditLog audit) =>
+        manage.Needing(ManagementRights.Write).MapPost("/draft/rows", (HttpContext context, Draft draft, DraftFolder folder, IAccountStore accounts, AuditLog audit) =>
             StateGuard.GuardAsync(() => RowsAsync(context, draft, folder, registry, accounts, audit, time))
         );
     }

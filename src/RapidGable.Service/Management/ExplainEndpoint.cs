@@ -17,7 +17,7 @@ namespace RapidGable.Service.Management;
 internal static class ExplainEndpoint
 {
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, FaceTable faces, TimeProvider time) =>
-        manage.MapGet(
+        manage.Needing(ManagementRights.Look).MapGet(
             "/explain",
             (
                 string? url,
@@ -30,6 +30,8 @@ internal static class ExplainEndpoint
                 AuditLog audit
             ) =>
             {
+                if (run == true && !NeededRights.Has(context, ManagementRights.Write))
+                    return Task.FromResult(NeededRights.Lacks(ManagementRights.Write));
                 if (run == true)
                     audit.Managed(
                         context,

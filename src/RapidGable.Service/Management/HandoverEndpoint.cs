@@ -19,7 +19,7 @@ public delegate Task<string> HandoverWork(string service, string name, Caller ca
 internal static class HandoverEndpoint
 {
     public static void Map(RouteGroupBuilder manage) =>
-        manage.MapGet(
+        manage.Needing(ManagementRights.Write).MapGet(
             "/handover/{service}",
             (string service, string? @as, HttpContext context, HandoverWork work, IAccountStore accounts, AuditLog audit) =>
                 PageAsync(service, @as, context, work, accounts, audit)
@@ -41,7 +41,7 @@ internal static class HandoverEndpoint
         audit.Managed(context, AccountEndpoints.AdministratorOf(context), $"made a handover of {service} for {name}");
         try
         {
-            return Results.Text(await work(service, name, caller, origin, context.RequestAborted), "text/html; charset=utf-8");
+            return ManagementInterface.Page(context, await work(service, name, caller, origin, context.RequestAborted));
         }
         catch (NotPossibleException exception)
         {

@@ -7,6 +7,7 @@ using RapidGable.Inspection;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
 using RapidGable.Service.Management.Contracts;
+using RapidGable.Service.Identity;
 using RapidGable.Service.Publishing;
 using RapidGable.Service.Traffic;
 using RapidGable.Sources;
@@ -32,7 +33,7 @@ internal static class OverviewEndpoint
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
         var started = time.GetUtcNow().UtcDateTime;
-        manage.MapGet(
+        manage.Needing(ManagementRights.Look).MapGet(
             "/overview",
             (
                 HttpContext context,

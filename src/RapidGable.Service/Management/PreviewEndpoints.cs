@@ -32,7 +32,7 @@ internal static class PreviewEndpoints
     private static readonly HttpClient Client = new(new SocketsHttpHandler { AllowAutoRedirect = false });
 
     public static void Map(RouteGroupBuilder manage) =>
-        manage.Map("/preview/{**path}", (HttpContext context, DraftPreview preview, IAccountStore accounts, AuditLog audit) =>
+        manage.Needing(ManagementRights.Write).Map("/preview/{**path}", (HttpContext context, DraftPreview preview, IAccountStore accounts, AuditLog audit) =>
             AnswerAsync(context, preview, accounts, audit)
         );
 

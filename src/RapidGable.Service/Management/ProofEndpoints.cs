@@ -10,6 +10,7 @@ using RapidGable.Inspection;
 using RapidGable.Model;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Management.Contracts;
+using RapidGable.Service.Identity;
 using RapidGable.Service.Publishing;
 using RapidGable.UseCases;
 
@@ -29,7 +30,7 @@ internal static class ProofEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
-        manage.MapPost("/draft/column", (HttpContext context, Draft draft, DraftFolder folder, AuditLog audit) => StateGuard.GuardAsync(
+        manage.Needing(ManagementRights.Write).MapPost("/draft/column", (HttpContext context, Draft draft, DraftFolder folder, AuditLog audit) => StateGuard.GuardAsync(
                 async () =>
                 {
                     var body = await StateGuard.BodyAsync<ColumnBody>(context);
@@ -43,7 +44,7 @@ internal static class ProofEndpoints
                         });
                 }
             ));
-        manage.MapPost("/draft/orphans", (HttpContext context, Draft draft, DraftFolder folder, AuditLog audit) => StateGuard.GuardAsync(
+        manage.Needing(ManagementRights.Write).MapPost("/draft/orphans", (HttpContext context, Draft draft, DraftFolder folder, AuditLog audit) => StateGuard.GuardAsync(
                 async () =>
                 {
                     var body = await StateGuard.BodyAsync<OrphansBody>(context);
@@ -57,7 +58,7 @@ internal static class ProofEndpoints
                         });
                 }
             ));
-        manage.MapPost("/draft/condition", (HttpContext context, Draft draft, DraftFolder folder) => StateGuard.GuardAsync(async () =>
+        manage.Needing(ManagementRights.Write).MapPost("/draft/condition", (HttpContext context, Draft draft, DraftFolder folder) => StateGuard.GuardAsync(async () =>
             {
                 var body = await StateGuard.BodyAsync<ConditionBody>(context);
                 return EditedService.Read(body.Service, body.Text, folder, out var fault) is not { } edited
@@ -69,7 +70,7 @@ internal static class ProofEndpoints
                         return new ConditionCount(all, all - fulfilling);
                     });
             }));
-        manage.MapGet("/sources/{source}/duplicates", (string source, string? name, string[] column, HttpContext context, AuditLog audit) =>
+        manage.Needing(ManagementRights.Write).MapGet("/sources/{source}/duplicates", (string source, string? name, string[] column, HttpContext context, AuditLog audit) =>
             ProgressAnswer.RunAsync(context, $"'{name}'", time, async (_, cancellation) =>
             {
                 Note(context, audit, $"looked for duplicates in {name} of {source}");

@@ -6,6 +6,7 @@ using Microsoft.Extensions.Logging;
 using RapidGable.Publishing;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Management.Contracts;
+using RapidGable.Service.Identity;
 using RapidGable.Service.Publishing;
 using RapidGable.Service.Revisions;
 
@@ -31,19 +32,19 @@ internal static class PublishingEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
-        manage.MapGet("/publishing", (RevisionArchive archive, SwitchBoard board) =>
+        manage.Needing(ManagementRights.Look).MapGet("/publishing", (RevisionArchive archive, SwitchBoard board) =>
             StateGuard.Guard(() => ManagementInterface.Json(StateOf(registry, archive, board)))
         );
-        manage.MapGet("/publishing/review", (HttpContext context, Draft draft, RevisionArchive archive) => StateGuard.GuardAsync(async () =>
+        manage.Needing(ManagementRights.Look).MapGet("/publishing/review", (HttpContext context, Draft draft, RevisionArchive archive) => StateGuard.GuardAsync(async () =>
             {
                 await using var loaded = await draft.LoadAsync(context.RequestAborted);
                 var review = await new PublishWorkspace(loaded, archive, time).ReviewAsync(false, _ => { }, context.RequestAborted);
                 return ManagementInterface.Json(ReviewOf(review));
             }));
-        manage.MapGet("/publishing/difference", (int from, int to, RevisionArchive archive) =>
+        manage.Needing(ManagementRights.Look).MapGet("/publishing/difference", (int from, int to, RevisionArchive archive) =>
             StateGuard.Guard(() => Difference(archive, from, to))
         );
-        manage.MapPost(
+        manage.Needing(ManagementRights.Publish).MapPost(
             "/publishing",
             (
                 HttpContext context,
@@ -54,10 +55,10 @@ internal static class PublishingEndpoints
                 ILogger<ServiceRegistry> log
             ) => StateGuard.GuardAsync(() => PublishAsync(context, registry, draft, archive, reader, audit, time, log))
         );
-        manage.MapPost("/switches/off", (HttpContext context, SwitchBoard board, SwitchWatch watch, AuditLog audit) =>
+        manage.Needing(ManagementRights.Publish).MapPost("/switches/off", (HttpContext context, SwitchBoard board, SwitchWatch watch, AuditLog audit) =>
             StateGuard.GuardAsync(() => SwitchAsync(context, registry, board, watch, audit, time, isOff: true))
         );
-        manage.MapPost("/switches/on", (HttpContext context, SwitchBoard board, SwitchWatch watch, AuditLog audit) =>
+        manage.Needing(ManagementRights.Publish).MapPost("/switches/on", (HttpContext context, SwitchBoard board, SwitchWatch watch, AuditLog audit) =>
             StateGuard.GuardAsync(() => SwitchAsync(context, registry, board, watch, audit, time, isOff: false))
         );
     }

@@ -8,6 +8,7 @@ using RapidGable.Service.Identity;
 using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
 using RapidGable.Service.Trials;
+using RapidGable.Sources;
 
 namespace RapidGable.Service.Management;
 
@@ -21,18 +22,19 @@ internal static class RequestEndpoints
     /// <param name="Names">Missing = all.</param>
     /// <param name="As">A user, or roles joined by commas; missing = as the requests say.</param>
     /// <param name="Writes">Also what may change something.</param>
-    private sealed record TryBody(string[]? Names, string? As, bool Writes);
+    /// <param name="Real">What they change stays; else it is undone.</param>
+    private sealed record TryBody(string[]? Names, string? As, bool Writes, bool Real = false);
 
     /// <param name="MadeUp">Values are replaced by others of their kind.</param>
     private sealed record KeepBody(string? Name, string? As, bool MadeUp);
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.MapGet("/requests", () => ManagementInterface.Json(registry.Workspace.Declaration.Requests.Select(r => Info(r, registry))));
-        manage.MapPost("/requests/try", (HttpContext context, IAccountStore accounts, TrialHost host, AuditLog audit) =>
-            StateGuard.GuardAsync(() => TryAsync(context, registry.Workspace, accounts, host, audit))
+        manage.Needing(ManagementRights.Look).MapGet("/requests", () => ManagementInterface.Json(registry.Workspace.Declaration.Requests.Select(r => Info(r, registry))));
+        manage.Needing(ManagementRights.Write).MapPost("/requests/try", (HttpContext context, IAccountStore accounts, TrialHost host, AuditLog audit) =>
+            StateGuard.GuardAsync(() => TryAsync(context, registry.Workspace, registry.Memory, accounts, host, audit))
         );
-        manage.MapPost("/requests/keep", (HttpContext context, IAccountStore accounts, TrialHost host, AuditLog audit) =>
+        manage.Needing(ManagementRights.Write).MapPost("/requests/keep", (HttpContext context, IAccountStore accounts, TrialHost host, AuditLog audit) =>
             StateGuard.GuardAsync(() => KeepAsync(context, registry.Workspace, accounts, host, audit))
         );
     }
@@ -55,12 +57,15 @@ internal static class RequestEndpoints
     private static async Task<IResult> TryAsync(
         HttpContext context,
         LoadedWorkspace workspace,
+        ByteBudget memory,
         IAccountStore accounts,
         TrialHost host,
         AuditLog audit
     )
     {
         var body = await StateGuard.BodyAsync<TryBody>(context);
+        if (body.Real && !NeededRights.Has(context, ManagementRights.Publish))
+            return NeededRights.Lacks(ManagementRights.Publish);
         var all = workspace.Declaration.Requests;
         if (body.Names?.FirstOrDefault(n => all.All(r => r.Name != n)) is { } unknown)
             return ManagementInterface.Problem(404, "not-found", $"There is no request '{unknown}'.");
@@ -69,7 +74,7 @@ internal static class RequestEndpoints
         {
             var tried = await new TryRequests(workspace, accounts.Current, host).RunAsync(
                 chosen,
-                new TryRequests.Options(body.As, body.Writes),
+                new TryRequests.Options(body.As, body.Writes) { Undoes = !body.Real, Memory = memory },
                 context.RequestAborted
             );
             // A look at rows as somebody else is noted, whatever way it takes.
@@ -77,7 +82,7 @@ internal static class RequestEndpoints
                 audit.Managed(
                     context,
                     AccountEndpoints.AdministratorOf(context),
-                    $"sent request {sent.Request.Name} as {sent.Caller}: {sent.Answer!.Status}"
+                    $"{(body.Real ? "sent request for real:" : "tried request")} {sent.Request.Name} as {sent.Caller}: {sent.Answer!.Status}"
                 );
             return ManagementInterface.Json(tried.Select(Outcome));
         }

@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Routing;
 using RapidGable.Declarations;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Management.Contracts;
+using RapidGable.Service.Identity;
 using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Management;
@@ -15,8 +16,8 @@ internal static class SecretEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.MapGet("/secrets", (SecretKeeper secrets) => StateGuard.Guard(() => ManagementInterface.Json(All(secrets, registry))));
-        manage.MapPut("/secrets/{name}", (string name, HttpContext context, SecretKeeper secrets, AuditLog audit) => StateGuard.GuardAsync(
+        manage.Needing(ManagementRights.Administer).MapGet("/secrets", (SecretKeeper secrets) => StateGuard.Guard(() => ManagementInterface.Json(All(secrets, registry))));
+        manage.Needing(ManagementRights.Administer).MapPut("/secrets/{name}", (string name, HttpContext context, SecretKeeper secrets, AuditLog audit) => StateGuard.GuardAsync(
                 async () =>
                 {
                     var body = await StateGuard.BodyAsync<SecretBody>(context);
@@ -27,7 +28,7 @@ internal static class SecretEndpoints
                     return Results.NoContent();
                 }
             ));
-        manage.MapDelete("/secrets/{name}", (string name, HttpContext context, SecretKeeper secrets, AuditLog audit) => StateGuard.Guard(
+        manage.Needing(ManagementRights.Administer).MapDelete("/secrets/{name}", (string name, HttpContext context, SecretKeeper secrets, AuditLog audit) => StateGuard.Guard(
                 () =>
                 {
                     if (!secrets.Remove(name))

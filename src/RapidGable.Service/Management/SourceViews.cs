@@ -55,10 +55,11 @@ internal static class SourceViews
     /// <exception cref="NotPossibleException">There is no such source, or nothing of a name in it.</exception>
     public static RelatedObjects Related(LoadedWorkspace workspace, string source, string[] names, bool isWithNeighbours)
     {
+        if (!workspace.Catalogs.TryGetValue(source, out var catalog))
+            throw new NotPossibleException($"The workspace has no source '{source}' that can be read.");
         var look = new SourceLook(workspace);
         var found = look.Related(source, names, isWithNeighbours, MostRelated + 1);
         var shown = found.Take(MostRelated).ToList();
-        var catalog = workspace.Catalogs[source];
         var byName = shown.ToDictionary(o => o.FullName, catalog.ShortName);
         return new RelatedObjects(
             shown.Select(o =>

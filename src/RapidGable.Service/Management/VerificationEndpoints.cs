@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Management.Contracts;
+using RapidGable.Service.Identity;
 using RapidGable.Service.Publishing;
 using RapidGable.Verification;
 
@@ -18,19 +19,19 @@ internal static class VerificationEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.MapGet("/verifications", (VerificationRuns runs, VerificationArchive archive) =>
+        manage.Needing(ManagementRights.Look).MapGet("/verifications", (VerificationRuns runs, VerificationArchive archive) =>
             StateGuard.Guard(() => ManagementInterface.Json(new Verifications(State(runs.Current), archive.All().Select(Summary))))
         );
-        manage.MapGet("/verifications/{number:int}", (int number, VerificationArchive archive) =>
+        manage.Needing(ManagementRights.Look).MapGet("/verifications/{number:int}", (int number, VerificationArchive archive) =>
             StateGuard.Guard(() => Details(number, archive))
         );
-        manage.MapGet("/verifications/{number:int}/report", (int number, VerificationArchive archive) =>
-            StateGuard.Guard(() => Report(number, archive, registry.Workspace.Declaration.Title))
+        manage.Needing(ManagementRights.Look).MapGet("/verifications/{number:int}/report", (int number, HttpContext context, VerificationArchive archive) =>
+            StateGuard.Guard(() => Report(context, number, archive, registry.Workspace.Declaration.Title))
         );
-        manage.MapPost("/verifications", (HttpContext context, VerificationRuns runs, AuditLog audit) =>
+        manage.Needing(ManagementRights.Write).MapPost("/verifications", (HttpContext context, VerificationRuns runs, AuditLog audit) =>
             StateGuard.GuardAsync(() => StartAsync(context, runs, registry, audit))
         );
-        manage.MapDelete("/verifications/current", async (HttpContext context, VerificationRuns runs, AuditLog audit) =>
+        manage.Needing(ManagementRights.Write).MapDelete("/verifications/current", async (HttpContext context, VerificationRuns runs, AuditLog audit) =>
         {
             await runs.CancelAsync();
             audit.Managed(context, AccountEndpoints.AdministratorOf(context), "cancelled a verification");
@@ -101,8 +102,8 @@ internal static class VerificationEndpoints
     private static VerifiedCheck Check(CheckResult result) =>
         new(result.Check, result.Subject, result.Outcome.ToString().ToLowerInvariant(), result.Message, result.Examined, result.Url);
 
-    private static IResult Report(int number, VerificationArchive archive, string title) =>
+    private static IResult Report(HttpContext context, int number, VerificationArchive archive, string title) =>
         archive.Find(number) is { } kept
-            ? Results.Text(HtmlReport.Write(kept.Report, title, kept.At), "text/html; charset=utf-8")
+            ? ManagementInterface.Page(context, HtmlReport.Write(kept.Report, title, kept.At))
             : NotKept(number);
 }

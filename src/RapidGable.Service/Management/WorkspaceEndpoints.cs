@@ -8,6 +8,7 @@ using RapidGable.Inspection;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
 using RapidGable.Service.Management.Contracts;
+using RapidGable.Service.Identity;
 using RapidGable.Service.Publishing;
 using RapidGable.Sources;
 using RapidGable.UseCases;
@@ -22,13 +23,13 @@ internal static class WorkspaceEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, FaceTable faces, TimeProvider time)
     {
-        manage.MapGet("/workspace", () =>
+        manage.Needing(ManagementRights.Look).MapGet("/workspace", () =>
             new WorkspaceInfo(
                 registry.Workspace.Declaration.Title,
                 registry.Workspace.Sources.Values.Select(s => new SourceAddress(s.Name, s.Address))
             )
         );
-        manage.MapGet("/services", (HttpContext context) =>
+        manage.Needing(ManagementRights.Look).MapGet("/services", (HttpContext context) =>
             ManagementInterface.Json(
                 new ServiceList(
                     registry.All.Select(s =>
@@ -42,28 +43,30 @@ internal static class WorkspaceEndpoints
                 )
             )
         );
-        manage.MapGet("/services/{name}", (string name, HttpContext context) =>
+        manage.Needing(ManagementRights.Look).MapGet("/services/{name}", (string name, HttpContext context) =>
             registry.Find(name) is { } service
                 ? ManagementInterface.Json(
                     ServiceViews.Details(service, registry.Workspace.FindService(name)!.Inferences, faces.AddressesOf(service, context))
                 )
                 : ManagementInterface.Problem(404, "not-found", $"There is no service '{name}'.")
         );
-        manage.MapGet("/sources", () =>
+        manage.Needing(ManagementRights.Look).MapGet("/sources", () =>
             ManagementInterface.Json(
                 new SourceList(
                     registry.Workspace.Sources.Keys.Order(StringComparer.Ordinal).Select(n => SourceViews.Summary(registry.Workspace, n))
                 )
             )
         );
-        manage.MapGet("/sources/{source}/object", (string source, string? name, int? rows, HttpContext context, AuditLog audit) =>
+        manage.Needing(ManagementRights.Look).MapGet("/sources/{source}/object", (string source, string? name, int? rows, HttpContext context, AuditLog audit) =>
         {
+            // Who may only look sees what there is, and no rows of it.
+            var shown = NeededRights.Has(context, ManagementRights.Write) ? rows ?? 10 : 0;
             // Rows of others are looked at in front of a witness.
-            if ((rows ?? 10) > 0)
+            if (shown > 0)
                 audit.Managed(context, AccountEndpoints.AdministratorOf(context), $"looked at rows of {name} in {source}");
-            return ObjectAsync(registry.Workspace, source, name ?? "", rows ?? 10, context.RequestAborted);
+            return ObjectAsync(registry.Workspace, source, name ?? "", shown, context.RequestAborted);
         });
-        manage.MapGet(
+        manage.Needing(ManagementRights.Write).MapGet(
             "/sources/{source}/rows",
             (
                 string source,
@@ -104,16 +107,16 @@ internal static class WorkspaceEndpoints
                 });
             }
         );
-        manage.MapGet("/sources/{source}/extent", (string source, string? name, HttpContext context) => LookAsync(name ?? "", async () =>
+        manage.Needing(ManagementRights.Write).MapGet("/sources/{source}/extent", (string source, string? name, HttpContext context) => LookAsync(name ?? "", async () =>
             {
                 var (holder, item) = new SourceLook(registry.Workspace).Find(source, name ?? "");
                 var extent = await ObjectSample.MeasureAsync(holder, item, context.RequestAborted);
                 return new ObjectExtentInfo(extent.Rows, extent.Bytes, extent.Definition);
             }));
-        manage.MapGet("/sources/{source}/related", (string source, string[] name, bool? around) =>
+        manage.Needing(ManagementRights.Look).MapGet("/sources/{source}/related", (string source, string[] name, bool? around) =>
             LookAsync(source, () => Task.FromResult<object>(SourceViews.Related(registry.Workspace, source, name, around ?? true)))
         );
-        manage.MapPost("/refresh", (HttpContext context, AuditLog audit, ILogger<ServiceRegistry> log) =>
+        manage.Needing(ManagementRights.Write).MapPost("/refresh", (HttpContext context, AuditLog audit, ILogger<ServiceRegistry> log) =>
             RefreshAsync(context, audit, log, registry, time)
         );
     }

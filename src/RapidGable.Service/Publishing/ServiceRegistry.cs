@@ -51,10 +51,15 @@ public sealed class ServiceRegistry : IAsyncDisposable
     private ImmutableArray<SwitchedOff> _off = [];
 
     /// <param name="reload">Reads the workspace anew; null = it cannot be refreshed.</param>
-    public ServiceRegistry(LoadedWorkspace workspace, Func<CancellationToken, Task<LoadedWorkspace>>? reload = null)
+    /// <param name="memory">What it shares with another one; null = nothing.</param>
+    public ServiceRegistry(
+        LoadedWorkspace workspace,
+        Func<CancellationToken, Task<LoadedWorkspace>>? reload = null,
+        ByteBudget? memory = null
+    )
     {
         _reload = reload;
-        Memory = new ByteBudget(
+        Memory = memory ?? new ByteBudget(
             (workspace.Declaration.Traffic.Memory ?? Math.Clamp(GC.GetGCMemoryInfo().TotalAvailableMemoryBytes / 4 / Mebibyte, 128, 1024))
                 * Mebibyte
         );

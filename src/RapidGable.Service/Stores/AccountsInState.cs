@@ -1,3 +1,4 @@
+using System.Collections.Immutable;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using RapidGable.Service.Identity;
@@ -32,7 +33,8 @@ public static class AccountsInState
                 read is not null
                 && read.Users.Values.All(u => u is { Roles.IsDefault: false })
                 && read.Keys.Values.All(k => k is { Roles.IsDefault: false })
-                && read.Administrators.Values.All(a => a is not null)
+                && read.Administrators.Values.All(a => a is not null && IsKnown(a.Rights))
+                && read.Keys.Values.All(k => IsKnown(k.Rights))
                 ? read
                 : throw new JsonException("A value is null.");
         }
@@ -41,6 +43,10 @@ public static class AccountsInState
             throw new StateException($"{Name} cannot be read: {exception.Message}", exception);
         }
     }
+
+    /// <summary>Rights that this version does not know could be fewer than it would give.</summary>
+    private static bool IsKnown(ImmutableArray<string>? rights) =>
+        rights is not { IsDefault: false } words || words.All(w => ManagementRightWords.All.Contains(w));
 
     /// <summary>Changes the accounts; gives what they are then.</summary>
     /// <param name="change">Is done again when somebody else was faster.</param>

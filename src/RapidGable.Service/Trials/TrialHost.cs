@@ -15,4 +15,7 @@ public static class TrialSecret
 {
     /// <summary>The header that holds it.</summary>
     public const string Header = "Gable-Secret";
+
+    /// <summary>Beside the secret: <c>true</c> = what the request changes is undone, <c>false</c> = it stays, that of actions too.</summary>
+    public const string UndoHeader = "Gable-Undo";
 }

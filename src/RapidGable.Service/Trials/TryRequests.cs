@@ -7,6 +7,7 @@ using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Publishing;
 using RapidGable.Service.Identity;
+using RapidGable.Sources;
 using RapidGable.UseCases;
 using RapidGable.Verification;
 
@@ -41,7 +42,16 @@ public sealed class TryRequests(LoadedWorkspace workspace, AccountDirectory? acc
     /// <param name="As">Overrides whom the requests name; null = as they say.</param>
     /// <param name="Writes">Also send what may change something.</param>
     /// <param name="Host">By which name the service is called, for the addresses in its answers; null = its own.</param>
-    public sealed record Options(string? As, bool Writes, string? Host = null);
+    public sealed record Options(string? As, bool Writes, string? Host = null)
+    {
+        /// <summary>Whether what requests change is undone; null = only what actions do is.</summary>
+        public bool? Undoes { get; init; }
+
+        /// <summary>What answers are held in; null = a budget of their own.</summary>
+        public ByteBudget? Memory { get; init; }
+    }
+
+    private const int MostHeldBytes = 64 * 1024 * 1024;
 
     /// <summary>The roles that rules name, those first that may see least.</summary>
     public IEnumerable<string> Roles
@@ -81,7 +91,16 @@ public sealed class TryRequests(LoadedWorkspace workspace, AccountDirectory? acc
         await app.StartAsync(cancellation);
         using var client = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { Timeout = TimeSpan.FromSeconds(100) };
         client.DefaultRequestHeaders.Add(TrialSecret.Header, secret);
+        if (options.Undoes is { } undoes)
+            client.DefaultRequestHeaders.Add(TrialSecret.UndoHeader, undoes ? "true" : "false");
         client.DefaultRequestHeaders.Host = options.Host;
+        using var held = new RequestAllowance(
+            "trials",
+            isAnonymous: false,
+            options.Memory ?? new ByteBudget(MostHeldBytes),
+            MostHeldBytes,
+            SessionSharing.Standard
+        );
         var address = app.Urls.First();
         // The connection is made before any time is taken.
         using (await client.GetAsync(address + "/health/live", cancellation)) { }
@@ -91,7 +110,7 @@ public sealed class TryRequests(LoadedWorkspace workspace, AccountDirectory? acc
         {
             var who = options.As ?? request.As ?? "";
             var key = keys.TryGetValue(who, out var found) ? "Bearer " + found.Key : null;
-            tried.Add(await SendAsync(client, address, request, who, key, options.Writes, descriptions, cancellation));
+            tried.Add(await SendAsync(client, address, request, who, key, options.Writes, descriptions, held, cancellation));
         }
         await app.StopAsync(cancellation);
         return tried.ToImmutable();
@@ -113,6 +132,7 @@ public sealed class TryRequests(LoadedWorkspace workspace, AccountDirectory? acc
         string? key,
         bool writes,
         Dictionary<string, OpenApiDescription?> descriptions,
+        RequestAllowance held,
         CancellationToken cancellation
     )
     {
@@ -129,12 +149,18 @@ public sealed class TryRequests(LoadedWorkspace workspace, AccountDirectory? acc
         }
         if (key is not null)
             message.Headers.TryAddWithoutValidation("Authorization", key);
-        var answer = await AnswerAsync(client, message, cancellation);
+        var answer = await AnswerAsync(client, message, held, cancellation);
         var results = ImmutableArray.CreateBuilder<(KeptExpectation, string?)>();
         foreach (var expected in request.Expectations)
         {
             if (expected.Word == "schema" && !descriptions.ContainsKey(DescriptionOf(target) + key))
-                descriptions[DescriptionOf(target) + key] = await DescribeAsync(client, address + DescriptionOf(target), key, cancellation);
+                descriptions[DescriptionOf(target) + key] = await DescribeAsync(
+                    client,
+                    address + DescriptionOf(target),
+                    key,
+                    held,
+                    cancellation
+                );
             var description = descriptions.GetValueOrDefault(DescriptionOf(target) + key);
             results.Add(
                 (
@@ -151,17 +177,31 @@ public sealed class TryRequests(LoadedWorkspace workspace, AccountDirectory? acc
         return new TriedRequest(request, caller, target, answer, results.ToImmutable());
     }
 
-    private static async Task<KeptAnswer> AnswerAsync(HttpClient client, HttpRequestMessage message, CancellationToken cancellation)
+    private static async Task<KeptAnswer> AnswerAsync(
+        HttpClient client,
+        HttpRequestMessage message,
+        RequestAllowance held,
+        CancellationToken cancellation
+    )
     {
         var clock = Stopwatch.StartNew();
         try
         {
-            using var response = await client.SendAsync(message, cancellation);
-            var bytes = await response.Content.ReadAsByteArrayAsync(cancellation);
+            using var response = await client.SendAsync(message, HttpCompletionOption.ResponseHeadersRead, cancellation);
+            var bytes = await ReadAsync(response, held, cancellation);
             var headers = response
                 .Headers.Concat(response.Content.Headers)
                 .ToImmutableDictionary(h => h.Key.ToLowerInvariant(), h => string.Join(", ", h.Value));
             return new KeptAnswer((int)response.StatusCode, headers, bytes, clock.Elapsed);
+        }
+        catch (MemoryExceededException)
+        {
+            return new KeptAnswer(
+                0,
+                ImmutableDictionary<string, string>.Empty,
+                "The answer is larger than one may be here. Ask for less, or send the request from elsewhere."u8.ToArray(),
+                clock.Elapsed
+            );
         }
         catch (Exception exception) when (exception is HttpRequestException or UriFormatException or FormatException)
         {
@@ -169,15 +209,35 @@ public sealed class TryRequests(LoadedWorkspace workspace, AccountDirectory? acc
         }
     }
 
+    private static async Task<byte[]> ReadAsync(HttpResponseMessage response, RequestAllowance held, CancellationToken cancellation)
+    {
+        await using var body = await response.Content.ReadAsStreamAsync(cancellation);
+        using var whole = new MemoryStream();
+        var chunk = new byte[64 * 1024];
+        int count;
+        while ((count = await body.ReadAsync(chunk, cancellation)) > 0)
+        {
+            held.Take(count);
+            whole.Write(chunk, 0, count);
+        }
+        return whole.ToArray();
+    }
+
     /// <summary>The description of the service that a path belongs to.</summary>
     private static string DescriptionOf(string target) => string.Join('/', target.Split('?')[0].Split('/').Take(3)) + "/openapi.json";
 
-    private static async Task<OpenApiDescription?> DescribeAsync(HttpClient client, string url, string? key, CancellationToken cancellation)
+    private static async Task<OpenApiDescription?> DescribeAsync(
+        HttpClient client,
+        string url,
+        string? key,
+        RequestAllowance held,
+        CancellationToken cancellation
+    )
     {
         using var message = new HttpRequestMessage(HttpMethod.Get, url);
         if (key is not null)
             message.Headers.TryAddWithoutValidation("Authorization", key);
-        var answer = await AnswerAsync(client, message, cancellation);
+        var answer = await AnswerAsync(client, message, held, cancellation);
         return answer.Status == 200 && OpenApiDescription.Read(answer.Body) is { Faults.Count: 0 } read ? read : null;
     }
 }

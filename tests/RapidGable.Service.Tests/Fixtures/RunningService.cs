@@ -2,6 +2,8 @@ using System.Net.Sockets;
 using System.Text;
 using System.Text.Json;
 using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Routing;
+using Microsoft.Extensions.DependencyInjection;
 using RapidGable.Building;
 using RapidGable.Core.Tests;
 using RapidGable.Service.Hosting;
@@ -35,6 +37,10 @@ public sealed class RunningService : IAsyncDisposable
     }
 
     public string Address { get; }
+
+    /// <summary>All addresses that are routed, with what is declared of each.</summary>
+    public IReadOnlyList<RouteEndpoint> Routes =>
+        [.. _app.Services.GetServices<EndpointDataSource>().SelectMany(s => s.Endpoints).OfType<RouteEndpoint>()];
 
     /// <summary>The link that opens the console as long as there is no administrator; null = there is one.</summary>
     public string? ConsoleLink => ServiceHost.ConsoleLinkOf(_app);

@@ -279,7 +279,7 @@ public sealed class AdministrationTests : IAsyncLifetime
     [Theory] // a page of somebody else cannot use the cookie: it cannot send the header, and browsers say where it is from
     [InlineData("", "", 403)]
     [InlineData("client", "", 400)]
-    [InlineData("client", "Sec-Fetch-Site=same-origin", 400)]
+    [InlineData("client", "Sec-Fetch-Site=same-origin", 403)] // a page of this origin that is not the console
     [InlineData("client", "Sec-Fetch-Site=cross-site", 403)]
     [InlineData("client", "Sec-Fetch-Site=same-site", 403)]
     [InlineData("client", "Origin=https://evil.example.org", 403)]

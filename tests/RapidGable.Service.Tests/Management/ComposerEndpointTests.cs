@@ -33,6 +33,7 @@ public sealed class ComposerEndpointTests : IAsyncLifetime
                     allow: [read, create, update, delete]
                     rules:
                       - { who: office, may: [read, create] }
+                      - { who: chief, may: [read, create, update, delete] }
                       - { who: field, may: read, rows: name eq 'Alder', hide: note }
 
                 """
@@ -73,7 +74,7 @@ public sealed class ComposerEndpointTests : IAsyncLifetime
         Assert.Contains("FROM \"river\"", statement.GetProperty("sql").GetString());
         Assert.Contains("'Alder'", statement.GetProperty("parameters").EnumerateArray().Select(p => p.GetString()));
         var rules = sent.GetProperty("rules").EnumerateArray().ToList();
-        Assert.Equal([false, true], rules.Select(r => r.GetProperty("applies").GetBoolean()));
+        Assert.Equal([false, false, true], rules.Select(r => r.GetProperty("applies").GetBoolean()));
         var programs = sent.GetProperty("programs").EnumerateArray().ToList();
         Assert.Equal(["Shell", "Python", "TypeScript", "C#"], programs.Select(p => p.GetProperty("language").GetString()));
         Assert.Contains(_http.Address + target.Replace(" ", "%20"), programs[0].GetProperty("text").GetString());
@@ -109,7 +110,94 @@ public sealed class ComposerEndpointTests : IAsyncLifetime
         Assert.Equal(404, refused.GetProperty("status").GetInt32() is 403 or 404 ? 404 : 0);
         Assert.Equal(0, refused.GetProperty("statements").GetArrayLength());
         Assert.Contains("create", refused.GetProperty("rules")[0].GetProperty("rule").GetString());
-        await _http.SaysAsync("/manage/audit", "sent POST /rest/s/Rivers as office: 201");
+        await _http.SaysAsync("/manage/audit", "tried POST /rest/s/Rivers as office: 201");
+    }
+
+    private const string Changeset = """
+        --b
+        Content-Type: multipart/mixed; boundary=c
+
+        --c
+        Content-Type: application/http
+        Content-Transfer-Encoding: binary
+        Content-ID: 1
+
+        POST Rivers HTTP/1.1
+        Content-Type: application/json
+
+        {"name":"Elm"}
+        --c--
+        --b--
+
+        """;
+
+    [Theory] // every way to change rows is undone unless it is for real
+    [InlineData("POST", "/rest/s/Rivers", "application/json", "{\"name\":\"Elm\"}", "Alder,Birch,Elm")]
+    [InlineData("POST", "/rest/s/Rivers", "application/json", "[{\"name\":\"Elm\"},{\"name\":\"Fir\"}]", "Alder,Birch,Elm,Fir")]
+    [InlineData("POST", "/odata/s/Rivers", "application/json", "{\"name\":\"Elm\"}", "Alder,Birch,Elm")]
+    [InlineData("PATCH", "/odata/s/Rivers(1)", "application/json", "{\"name\":\"Elm\"}", "Birch,Elm")]
+    [InlineData("PATCH", "/rest/s/Rivers/1", "application/json", "{\"name\":\"Elm\"}", "Birch,Elm")]
+    [InlineData("PUT", "/odata/s/Rivers(1)/name", "application/json", "{\"value\":\"Elm\"}", "Birch,Elm")]
+    [InlineData("DELETE", "/rest/s/Rivers/1", "", "", "Birch")]
+    [InlineData("DELETE", "/odata/s/Rivers(1)", "", "", "Birch")]
+    [InlineData(
+        "POST",
+        "/odata/s/$batch",
+        "application/json",
+        "{\"requests\":[{\"id\":\"1\",\"method\":\"DELETE\",\"url\":\"Rivers(1)\"}]}",
+        "Birch"
+    )]
+    [InlineData(
+        "POST",
+        "/odata/s/$batch",
+        "application/json",
+        "{\"requests\":[{\"id\":\"1\",\"atomicityGroup\":\"g\",\"method\":\"DELETE\",\"url\":\"Rivers(1)\"}]}",
+        "Birch"
+    )]
+    [InlineData("POST", "/odata/s/$batch", "multipart/mixed; boundary=b", Changeset, "Alder,Birch,Elm")]
+    public async Task What_is_not_for_real_is_undone(string method, string target, string type, string body, string after)
+    {
+        object Request(bool real) =>
+            new
+            {
+                method,
+                target,
+                headers = type.Length == 0 ? [] : new[] { new { name = "Content-Type", value = type } },
+                body = type.StartsWith("multipart", StringComparison.Ordinal) ? body.ReplaceLineEndings("\r\n") : body,
+                @as = "chief",
+                real,
+            };
+        async Task<string> NamesAsync() =>
+            string.Join(
+                ',',
+                JsonDocument
+                    .Parse((await SendAsync(new { target = "/rest/s/Rivers?sort=name", @as = "chief" })).Json.GetProperty("body").GetString()!)
+                    .RootElement.GetProperty("rows")
+                    .EnumerateArray()
+                    .Select(r => r.GetProperty("name").GetString())
+            );
+        var tried = (await SendAsync(Request(real: false))).Json;
+        Assert.InRange(tried.GetProperty("status").GetInt32(), 200, 204);
+        Assert.True(tried.GetProperty("isUndone").GetBoolean());
+        Assert.Equal("Alder,Birch", await NamesAsync());
+        var sent = (await SendAsync(Request(real: true))).Json;
+        Assert.InRange(sent.GetProperty("status").GetInt32(), 200, 204);
+        Assert.False(sent.GetProperty("isUndone").GetBoolean());
+        Assert.Equal(after, await NamesAsync());
+        await _http.SaysAsync("/manage/audit", $"sent for real {method} {target}");
+    }
+
+    [Theory]
+    [InlineData("/odata/../manage/accounts")]
+    [InlineData("/odata/s/../../manage/accounts")]
+    [InlineData("/rest/s/%2e%2e/%2E%2E/manage/accounts")]
+    [InlineData("/rest/s/.%2e/../manage/accounts")]
+    [InlineData("/rest/s/%252e%252e/%252e%252e/manage/accounts")]
+    [InlineData("/rest/s/..\\..\\manage/accounts")]
+    public async Task An_address_leads_to_no_other_place(string target)
+    {
+        var answer = await SendAsync(new { target });
+        Assert.Equal((400, true), (answer.Status, answer.Text.Contains("\"target\"", StringComparison.Ordinal)));
     }
 
     [Fact]

@@ -49,8 +49,10 @@ export function AccountsPage() {
           <Secrets />
           <Text size="sm" c="dimmed">
             {accounts.data.administrators.length === 0
-              ? 'There is no administrator: whoever works on this machine manages the service.'
-              : `Administrators, made by “gable administrator”: ${accounts.data.administrators.join(', ')}.`}
+              ? 'There is no administrator: the service is managed through the sign-in link.'
+              : `Administrators, made by “gable administrator”: ${accounts.data.administrators
+                  .map((one) => `${one.name} (${one.rights.join(', ')})`)
+                  .join('; ')}.`}
           </Text>
         </Stack>
       )}
@@ -165,7 +167,7 @@ function Keys({ accounts }: { accounts: Accounts }) {
 }
 
 function goodFor(key: KeyInfo): string {
-  if (key.isAdministrator) return 'management';
+  if (key.isAdministrator) return `management: ${key.rights?.join(', ')}`;
   const services = key.services?.join(', ') ?? 'all services';
   return key.may ? `${services}: ${key.may.join(', ')}` : services;
 }

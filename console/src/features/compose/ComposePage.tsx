@@ -1,4 +1,4 @@
-import { Autocomplete, Button, Group, Select, SimpleGrid, Stack, Text, Textarea, TextInput } from '@mantine/core';
+import { Autocomplete, Button, Checkbox, Group, Select, SimpleGrid, Stack, Text, Textarea, TextInput } from '@mantine/core';
 import { useHotkeys, useSessionStorage } from '@mantine/hooks';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
@@ -70,6 +70,8 @@ function Composer({ services, first }: { services: ServiceSummary[]; first: Serv
     }),
   }));
   const [isKeeping, setKeeping] = useState(false);
+  // Never remembered: what stays is chosen anew for each request that somebody puts together.
+  const [isReal, setReal] = useState(false);
   const put = (part: Partial<Typed>) => setTyped((now) => ({ ...now, ...part }));
   const { method, target, caller, headers, body } = typed;
   useEffect(() => {
@@ -88,6 +90,7 @@ function Composer({ services, first }: { services: ServiceSummary[]; first: Serv
         headers: headersIn(request.headers).map(([name, value]) => ({ name, value })),
         body: bodyOf(request) || undefined,
         as: request.caller || undefined,
+        real: isReal && changing.includes(request.method),
       }),
   });
   const submit = () => send.mutate(typed);
@@ -135,11 +138,20 @@ function Composer({ services, first }: { services: ServiceSummary[]; first: Serv
           size="xs"
           loading={send.isPending}
           disabled={!parts}
-          color={changing.includes(method) ? 'red' : undefined}
+          color={isReal && changing.includes(method) ? 'red' : undefined}
           onClick={submit}
         >
-          {changing.includes(method) ? 'Send, and change data' : 'Send'}
+          {changing.includes(method) ? (isReal ? 'Send, and change data' : 'Try, and undo') : 'Send'}
         </Button>
+        {changing.includes(method) && (
+          <Checkbox
+            size="xs"
+            mb={7}
+            label="For real"
+            checked={isReal}
+            onChange={(event) => setReal(event.currentTarget.checked)}
+          />
+        )}
       </Group>
       <details open={hasBody || headers.length > 0}>
         <summary>{hasBody ? 'Headers and body' : 'Headers'}</summary>

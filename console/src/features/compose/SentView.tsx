@@ -33,6 +33,11 @@ export function SentView({ answer, follow, children }: SentViewProps) {
         <Badge tt="none" size="lg" color={color} variant="light">
           {answer.status === 0 ? word : `${answer.status} ${word}`}
         </Badge>
+        {answer.isUndone && (
+          <Badge tt="none" size="lg" color="gray" variant="light">
+            tried and undone
+          </Badge>
+        )}
         <Text size="sm">
           as {answer.caller}, {answer.milliseconds.toLocaleString()} ms, {answer.bytes.toLocaleString()} bytes
         </Text>

@@ -44,8 +44,8 @@ function Requests({ all }: { all: KeptRequestInfo[] }) {
   const [outcomes, setOutcomes] = useState<Record<string, KeptRequestOutcome>>({});
   const chosen = all.find((request) => request.name === params.get('name')) ?? all[0];
   const send = useMutation({
-    mutationFn: ({ names, writes }: { names: string[]; writes: boolean }) =>
-      tryRequests({ names, as: callerOf(who), writes }),
+    mutationFn: ({ names, writes, real }: { names: string[]; writes: boolean; real?: boolean }) =>
+      tryRequests({ names, as: callerOf(who), writes, real }),
     onSuccess: (sent) =>
       setOutcomes((before) => ({ ...before, ...Object.fromEntries(sent.map((one) => [one.name, one])) })),
   });
@@ -112,7 +112,7 @@ function Requests({ all }: { all: KeptRequestInfo[] }) {
           request={chosen}
           outcome={outcomes[chosen.name]}
           isSending={send.isPending}
-          send={() => send.mutate({ names: [chosen.name], writes: true })}
+          send={(real) => send.mutate({ names: [chosen.name], writes: true, real })}
         />
       )}
     </Stack>
@@ -143,7 +143,7 @@ function Chosen(props: {
   request: KeptRequestInfo;
   outcome: KeptRequestOutcome | undefined;
   isSending: boolean;
-  send: () => void;
+  send: (real: boolean) => void;
 }) {
   const { request, outcome } = props;
   const faults = outcome?.expectations ?? request.expectations.map((expected) => ({ expected, fault: undefined }));
@@ -155,9 +155,14 @@ function Chosen(props: {
         </Title>
         <Group gap="xs">
           {!request.changes && <Keep request={request} />}
-          <Button size="xs" loading={props.isSending} onClick={props.send} color={request.changes ? 'red' : undefined}>
-            {request.changes ? 'Send, and change data' : 'Send'}
+          <Button size="xs" loading={props.isSending} onClick={() => props.send(false)}>
+            {request.changes ? 'Try, and undo' : 'Send'}
           </Button>
+          {request.changes && (
+            <Button size="xs" loading={props.isSending} onClick={() => props.send(true)} color="red">
+              Send, and change data
+            </Button>
+          )}
         </Group>
       </Group>
       <Code block>{[`${request.method} ${request.target}`, request.body].filter(Boolean).join('\n\n')}</Code>

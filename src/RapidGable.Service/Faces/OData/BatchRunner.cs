@@ -6,6 +6,7 @@ using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Requests;
+using RapidGable.Service.State;
 using RapidGable.Service.Traffic;
 using RapidGable.Sources;
 
@@ -205,7 +206,12 @@ internal static class BatchRunner
         using var tries = face.Changes.Try(TimeSpan.FromSeconds(Limits.StatementSeconds));
         while (true)
         {
-            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, face.Changes, exchange.Allowance) { IsGroup = true };
+            await using var unit = new ChangeUnit(exchange.Service, exchange.Caller, face.Changes, exchange.Allowance)
+            {
+                IsGroup = true,
+                IsTrial = exchange.IsTrial,
+                BeforeFinal = exchange.NoteChange,
+            };
             var known = new Dictionary<string, string>(addresses);
             var results = new List<BatchResponse>();
             foreach (var request in group)
@@ -235,6 +241,11 @@ internal static class BatchRunner
         {
             await unit.CommitAsync(CancellationToken.None);
             return null;
+        }
+        catch (StateException exception)
+        {
+            face.Pipeline.Note(exception, request);
+            return Faults.StateUnavailable;
         }
         catch (SourceException exception)
         {

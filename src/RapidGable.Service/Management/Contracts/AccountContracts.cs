@@ -10,17 +10,25 @@ namespace RapidGable.Service.Management.Contracts;
 /// <summary>Who manages.</summary>
 /// <param name="Required">There are administrators, so one of them must sign in.</param>
 /// <param name="Name">Null = nobody has signed in.</param>
-public sealed record Session(bool Required, [property: JsonIgnore(Condition = JsonIgnoreCondition.Never)] string? Name);
+/// <param name="Rights">look, write, publish, administer; empty = nobody has signed in.</param>
+public sealed record Session(
+    bool Required,
+    [property: JsonIgnore(Condition = JsonIgnoreCondition.Never)] string? Name,
+    IEnumerable<string> Rights
+);
 
 /// <summary>Who may sign in to services, and who manages.</summary>
 /// <param name="Roles">All that rules and users name.</param>
-/// <param name="Administrators">Their names.</param>
 public sealed record Accounts(
     IEnumerable<string> Roles,
     IEnumerable<UserInfo> Users,
     IEnumerable<KeyInfo> Keys,
-    IEnumerable<string> Administrators
+    IEnumerable<AdministratorInfo> Administrators
 );
+
+/// <summary>Somebody who manages.</summary>
+/// <param name="Rights">look, write, publish, administer.</param>
+public sealed record AdministratorInfo(string Name, IEnumerable<string> Rights);
 
 /// <summary>A user with a password.</summary>
 /// <param name="LastUse">Missing = not as far as the audit log goes.</param>
@@ -34,6 +42,7 @@ public sealed record UserInfo(
 /// <summary>A program's key; not the key itself.</summary>
 /// <param name="Services">The services that it is good for; missing = all.</param>
 /// <param name="May">The operations that it is good for; missing = all.</param>
+/// <param name="Rights">Of an administrator's key; missing = it is none.</param>
 public sealed record KeyInfo(
     string Id,
     string Name,
@@ -42,6 +51,7 @@ public sealed record KeyInfo(
     IEnumerable<string>? Services,
     IEnumerable<string>? May,
     bool IsAdministrator,
+    IEnumerable<string>? Rights,
     DateTime Made,
     DateTime? Expires,
     DateTime? LastUse

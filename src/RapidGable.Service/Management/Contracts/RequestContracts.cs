@@ -57,6 +57,7 @@ public sealed record RequestHeader(string Name, string Value);
 
 /// <summary>What came of a composed request.</summary>
 /// <param name="Caller">As whom it was sent.</param>
+/// <param name="IsUndone">It could change something, and what it changed was undone.</param>
 /// <param name="Status">0 = nothing came.</param>
 /// <param name="Bytes">Length of the whole body.</param>
 /// <param name="Body">The body as text; missing = it is not text.</param>
@@ -67,6 +68,7 @@ public sealed record RequestHeader(string Name, string Value);
 /// <param name="Rules">What the rules of the sets do for the caller.</param>
 public sealed record SentAnswer(
     string Caller,
+    bool IsUndone,
     int Status,
     double Milliseconds,
     IEnumerable<RequestHeader> Headers,
