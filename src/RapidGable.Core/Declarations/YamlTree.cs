@@ -27,7 +27,6 @@ internal sealed partial class YamlTree
     private readonly string[] _shownLines;
     private readonly Diagnostics _diagnostics;
     private readonly IParser _parser;
-    private int _depth;
 
     private YamlTree(string file, string text, Diagnostics diagnostics)
     {
@@ -37,7 +36,7 @@ internal sealed partial class YamlTree
             ? Array.ConvertAll(_lines, l => SecretLine().Replace(l, "$1 …"))
             : _lines;
         _diagnostics = diagnostics;
-        _parser = new Parser(new StringReader(text));
+        _parser = new YamlEvents(text);
     }
 
     /// <summary>Reads one document; null when the text is no YAML or not a mapping, which is then reported.</summary>
@@ -96,28 +95,19 @@ internal sealed partial class YamlTree
 
     private YamlNode ReadNode()
     {
-        if (++_depth > 50)
-            throw new YamlException(_parser.Current!.Start, _parser.Current.End, "nested more than 50 levels deep");
-        try
+        if (_parser.TryConsume<Scalar>(out var scalar))
+            return new YamlScalar(scalar.Value, scalar.Style == ScalarStyle.Plain, At(scalar.Start, Span(scalar)));
+        if (_parser.TryConsume<SequenceStart>(out var sequence))
         {
-            if (_parser.TryConsume<Scalar>(out var scalar))
-                return new YamlScalar(scalar.Value, scalar.Style == ScalarStyle.Plain, At(scalar.Start, Span(scalar)));
-            if (_parser.TryConsume<SequenceStart>(out var sequence))
-            {
-                var items = new List<YamlNode>();
-                while (!_parser.TryConsume<SequenceEnd>(out _))
-                    items.Add(ReadNode());
-                return new YamlSequence(items, At(sequence.Start, 1));
-            }
-            if (_parser.TryConsume<MappingStart>(out var mapping))
-                return ReadMapping(mapping);
-            var other = _parser.Current!;
-            throw new YamlException(other.Start, other.End, "anchors and aliases are not used in declarations");
+            var items = new List<YamlNode>();
+            while (!_parser.TryConsume<SequenceEnd>(out _))
+                items.Add(ReadNode());
+            return new YamlSequence(items, At(sequence.Start, 1));
         }
-        finally
-        {
-            _depth--;
-        }
+        if (_parser.TryConsume<MappingStart>(out var mapping))
+            return ReadMapping(mapping);
+        var other = _parser.Current!;
+        throw new YamlException(other.Start, other.End, "anchors and aliases are not used in declarations");
     }
 
     private YamlMapping ReadMapping(MappingStart start)

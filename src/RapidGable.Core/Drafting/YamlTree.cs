@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using RapidGable.Declarations;
 using YamlDotNet.Core;
 using YamlDotNet.Core.Events;
 
@@ -46,7 +47,7 @@ internal static class YamlTree
     {
         try
         {
-            var parser = new Parser(new StringReader(text));
+            var parser = new YamlEvents(text);
             parser.Consume<StreamStart>();
             if (!parser.TryConsume<DocumentStart>(out _))
                 return null;

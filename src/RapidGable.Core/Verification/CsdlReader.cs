@@ -10,6 +10,24 @@ public static class CsdlReader
     private static readonly XNamespace Edmx = "http://docs.oasis-open.org/odata/ns/edmx";
     private static readonly XNamespace Edm = "http://docs.oasis-open.org/odata/ns/edm";
 
+    /// <summary>How deep elements may nest; a document of metadata needs a tenth of it.</summary>
+    private const int MostLevels = 100;
+
+    private static XmlReader ReaderOf(byte[] body) =>
+        XmlReader.Create(new MemoryStream(body), new XmlReaderSettings { DtdProcessing = DtdProcessing.Prohibit, XmlResolver = null });
+
+    /// <summary>What is deep takes the library time that grows with the square of it.</summary>
+    private static bool NestsTooDeep(byte[] body)
+    {
+        using var reader = ReaderOf(body);
+        while (reader.Read())
+        {
+            if (reader.Depth > MostLevels)
+                return true;
+        }
+        return false;
+    }
+
     /// <summary>Reads the bytes; null when they are no metadata document at all.</summary>
     /// <param name="faults">Receives what is wrong with the document's frame.</param>
     public static CsdlDocument? Read(byte[] body, ICollection<string> faults)
@@ -17,11 +35,12 @@ public static class CsdlReader
         XElement root;
         try
         {
-            using var stream = new MemoryStream(body);
-            using var reader = XmlReader.Create(
-                stream,
-                new XmlReaderSettings { DtdProcessing = DtdProcessing.Prohibit, XmlResolver = null }
-            );
+            if (NestsTooDeep(body))
+            {
+                faults.Add($"It nests more than {MostLevels} levels deep.");
+                return null;
+            }
+            using var reader = ReaderOf(body);
             root = XElement.Load(reader);
         }
         catch (XmlException exception)
