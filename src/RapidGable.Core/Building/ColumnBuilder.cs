@@ -178,6 +178,7 @@ internal sealed class ColumnBuilder(SetDeclaration set, SourceObject item, strin
             IsComputed = column.IsComputed || isMade,
             DefaultValue = column.DefaultValue,
             MediaType = column.MediaType,
+            Collation = column.Collation,
             Description = column.Comment,
             DeclaredType = column.DeclaredType,
             IsForeignKey = item.ForeignKeys.Any(f => f.Columns.Contains(column.Name)),

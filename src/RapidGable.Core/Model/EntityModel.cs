@@ -11,6 +11,9 @@ namespace RapidGable.Model;
 /// <param name="StorageForm">How the engine stores the value where one type has several forms; only the engine reads it.</param>
 public sealed record Property(string Name, EdmType Type, bool Nullable, string Column, string? StorageForm = null)
 {
+    /// <summary>How the engine compares texts of the column, where two columns may differ in that; null = it makes no difference.</summary>
+    public string? Collation { get; init; }
+
     public string? Description { get; init; }
 
     /// <summary>The name under which its type is published, or the type of its items; null = the type's own.</summary>

@@ -21,7 +21,7 @@ internal static class LiteralValues
     /// <summary>A regular expression as a parameter's value, or what is wrong with it.</summary>
     public static RequestFault? BindPattern(Literal literal, SqlDialect dialect, out StoredValue value)
     {
-        value = dialect.Encode(literal.Value, EdmType.String, null);
+        value = dialect.Encode(dialect.Pattern((string)literal.Value), EdmType.String, null);
         return IsPattern((string)literal.Value)
             ? null
             : new RequestFault(

@@ -381,8 +381,17 @@ internal sealed class SqlExpressions(
             Value(expression, form),
             StoredType(expression) ?? EdmType.String,
             IsFree(expression) ? form : Form(expression)
-        );
+        )
+        {
+            Collation = IsText(expression) ? CollationOf(expression) : null,
+        };
     }
+
+    /// <summary>Of the first column that a text is made of.</summary>
+    private static string? CollationOf(BoundExpression expression) =>
+        expression is BoundProperty property
+            ? property.Property.Collation
+            : expression.Operands.Select(CollationOf).FirstOrDefault(c => c is not null);
 
     private static EdmType? StoredType(BoundExpression expression) =>
         expression switch

@@ -44,7 +44,10 @@ internal sealed class StatementTerms(SqlDialect dialect, SqlWriter writer, Func<
         steps.Step();
         var operand = term switch
         {
-            ColumnTerm column => new SqlOperand(Column(column), column.Property.StoredType, column.Property.StorageForm),
+            ColumnTerm column => new SqlOperand(Column(column), column.Property.StoredType, column.Property.StorageForm)
+            {
+                Collation = column.Property.Collation,
+            },
             ValueTerm value => Value(value, value.Like?.StorageForm ?? (partner is null ? null : FormOf(partner))),
             NowTerm => Now(partner is null ? null : FormOf(partner)),
             OperatorTerm { Operator: < StatementOperator.Add } => new SqlOperand(Condition(term), EdmType.Boolean),

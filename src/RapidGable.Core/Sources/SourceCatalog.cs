@@ -149,6 +149,9 @@ public sealed record SourceColumn(string Name, string DeclaredType, EdmType? Typ
 
     public string? StorageForm { get; init; }
 
+    /// <summary>As in <see cref="Property.Collation"/>.</summary>
+    public string? Collation { get; init; }
+
     /// <summary>Whether the column can hold values that no payload has a value for.</summary>
     public bool MayBeUnrepresentable { get; init; }
 

@@ -5,7 +5,11 @@ namespace RapidGable.Sources;
 /// <summary>An operand in SQL with what is known of it, for the dialect to translate.</summary>
 /// <param name="Sql">Text that stands for one operand wherever it is put.</param>
 /// <param name="StorageForm">As in <see cref="Property.StorageForm"/>; null for values in the engine's usual form.</param>
-public sealed record SqlOperand(string Sql, EdmType Type, string? StorageForm = null);
+public sealed record SqlOperand(string Sql, EdmType Type, string? StorageForm = null)
+{
+    /// <summary>As in <see cref="Property.Collation"/>; null = none that matters.</summary>
+    public string? Collation { get; init; }
+}
 
 /// <summary>How an engine gives back what a procedure gives by its parameters.</summary>
 public enum RoutineForm
@@ -262,6 +266,9 @@ public abstract class SqlDialect
 
     /// <summary>A column is set to what it holds and one more.</summary>
     public virtual string Increased(string quotedColumn) => $"{quotedColumn} + 1";
+
+    /// <summary>A regular expression of ECMAScript as the engine means it.</summary>
+    public virtual string Pattern(string pattern) => pattern;
 
     /// <summary>The value that a decimal can be kept as; null when digits would be lost.</summary>
     public virtual decimal? Kept(decimal value) => value;

@@ -351,7 +351,7 @@ internal static class AccountEndpoints
         {
             return context.Request.ContentLength is > 64 * 1024 || !context.Request.HasJsonContentType()
                 ? null
-                : await context.Request.ReadFromJsonAsync<T>(ManagementInterface.JsonOptions, context.RequestAborted);
+                : await ManagementBody.ReadAsync<T>(context, ManagementInterface.JsonOptions, 64 * 1024);
         }
         catch (Exception exception) when (exception is JsonException or BadHttpRequestException or InvalidOperationException)
         {

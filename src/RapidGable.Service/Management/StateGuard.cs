@@ -14,10 +14,8 @@ internal static class StateGuard
     };
 
     /// <exception cref="JsonException">When the body is no such object.</exception>
-    public static async Task<T> BodyAsync<T>(HttpContext context)
-        where T : class =>
-        await JsonSerializer.DeserializeAsync<T>(context.Request.Body, Json, context.RequestAborted)
-        ?? throw new JsonException("The body is null.");
+    public static Task<T> BodyAsync<T>(HttpContext context)
+        where T : class => ManagementBody.ReadAsync<T>(context, Json);
 
     public static IResult Guard(Func<IResult> work)
     {

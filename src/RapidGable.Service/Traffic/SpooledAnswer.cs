@@ -55,10 +55,15 @@ internal sealed class SpooledAnswer(RequestAllowance allowance, int mostInMemory
             Share = FileShare.None,
             Options = FileOptions.DeleteOnClose | FileOptions.Asynchronous,
         };
+        var path = Path.Combine(Path.GetTempPath(), $"gable-answer-{Guid.NewGuid():N}");
         // What callers may read is not for other users of the machine.
         if (!OperatingSystem.IsWindows())
             options.UnixCreateMode = UnixFileMode.UserRead | UnixFileMode.UserWrite;
-        return new FileStream(Path.Combine(Path.GetTempPath(), $"gable-answer-{Guid.NewGuid():N}"), options);
+        var file = new FileStream(path, options);
+        // Without a name it is gone with the process, however that ends.
+        if (!OperatingSystem.IsWindows())
+            File.Delete(path);
+        return file;
     }
 
     /// <summary>Calls for each piece of what is in memory, and leaves it there.</summary>

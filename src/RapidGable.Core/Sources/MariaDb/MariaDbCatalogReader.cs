@@ -15,7 +15,7 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
 
     private const string Columns = """
         SELECT table_name, column_name, data_type, column_type, character_maximum_length, numeric_precision, numeric_scale,
-            datetime_precision, is_nullable, column_default, extra, column_comment
+            datetime_precision, is_nullable, column_default, extra, column_comment, collation_name
         FROM information_schema.columns WHERE table_schema = database() ORDER BY table_name, ordinal_position
         """;
 
@@ -182,6 +182,7 @@ internal sealed partial class MariaDbCatalogReader(MySqlConnection connection, C
             IsNumbered = extra.Contains("auto_increment", StringComparison.Ordinal),
             DefaultValue = constant,
             Comment = row[11] is "" ? null : row[11],
+            Collation = type is { Kind: EdmKind.String } ? row[12] : null,
             AllowedValues = row[2] == "enum" ? Labels(row[3]!) : [],
         };
     }

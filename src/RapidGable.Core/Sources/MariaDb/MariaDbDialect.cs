@@ -90,9 +90,17 @@ internal sealed class MariaDbDialect : SqlDialect
     public override string OrderTerm(string sql, bool descending, bool mayBeNull) => descending ? sql + " DESC" : sql;
 
     public override (string Left, string Right) Comparable(SqlOperand left, SqlOperand right) =>
-        left.Type.Kind == EdmKind.Duration && left.StorageForm != right.StorageForm
-            ? (Counted(left), Counted(right))
-            : (left.Sql, right.Sql);
+        left.Type.Kind == EdmKind.Duration && left.StorageForm != right.StorageForm ? (Counted(left), Counted(right))
+        : HaveOneCollation([left, right]) ? (left.Sql, right.Sql)
+        : (Exact(left)!, Exact(right)!);
+
+    /// <summary>Whether the server knows by which collation texts are compared; where two columns have their own, the statement says it.</summary>
+    private static bool HaveOneCollation(IEnumerable<SqlOperand> operands) =>
+        operands.Select(o => o.Collation).OfType<string>().Distinct().Take(2).Count() < 2;
+
+    public override string Pattern(string pattern) => EcmaPattern.ToEnd(pattern);
+
+    public override bool IsStored(StoredValue value, EdmType type) => value.Kind != StoredValueKind.Double || double.IsFinite(value.Double);
 
     private static string Counted(SqlOperand duration) =>
         duration.StorageForm == Microseconds ? duration.Sql : $"CAST(TIME_TO_SEC({duration.Sql}) * 1000000 AS SIGNED)";
@@ -151,6 +159,8 @@ internal sealed class MariaDbDialect : SqlDialect
 
     public override string? Call(CanonicalFunction function, IReadOnlyList<SqlOperand> arguments)
     {
+        if (!HaveOneCollation(arguments))
+            arguments = [.. arguments.Select(x => x.Type.Kind == EdmKind.String ? x with { Sql = Exact(x)! } : x)];
         var a = arguments.Count > 0 ? arguments[0].Sql : "";
         var b = arguments.Count > 1 ? arguments[1].Sql : "";
         return function switch

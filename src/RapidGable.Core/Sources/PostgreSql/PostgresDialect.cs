@@ -180,8 +180,9 @@ internal sealed class PostgresDialect : SqlDialect
             CanonicalFunction.Date => $"({a})::date",
             CanonicalFunction.Time => $"({a})::time",
             CanonicalFunction.Round => arguments[0].Type.IsFloating ? $"round(({a})::numeric)::float8" : $"round(({a})::numeric)",
-            CanonicalFunction.Floor => $"floor({a})",
-            CanonicalFunction.Ceiling => $"ceil({a})",
+            // Of an integer the server would make a double, which its other operators do not take.
+            CanonicalFunction.Floor => arguments[0].Type.IsFloating ? $"floor({a})" : $"floor(({a})::numeric)",
+            CanonicalFunction.Ceiling => arguments[0].Type.IsFloating ? $"ceil({a})" : $"ceil(({a})::numeric)",
             CanonicalFunction.Substring => Substring(a, b, arguments.Count > 2 ? arguments[2].Sql : null),
             // Anchors stand for the ends of the text and a dot for anything but a line's end, as in ECMAScript.
             CanonicalFunction.MatchesPattern => $"({a} ~ ('(?p)' || {b}))",

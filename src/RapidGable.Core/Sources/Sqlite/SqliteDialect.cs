@@ -179,6 +179,10 @@ internal sealed class SqliteDialect : SqlDialect
             ? value
             : null;
 
+    public override string Pattern(string pattern) => EcmaPattern.ToEnd(pattern);
+
+    public override bool IsStored(StoredValue value, EdmType type) => value.Kind != StoredValueKind.Double || !double.IsNaN(value.Double);
+
     public override bool Has(double value) => !double.IsNaN(value);
 
     public override StoredValue Encode(object value, EdmType type, string? storageForm) =>

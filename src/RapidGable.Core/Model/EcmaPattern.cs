@@ -1,0 +1,39 @@
+using System.Text;
+
+namespace RapidGable.Model;
+
+/// <summary>
+/// Regular expressions of ECMAScript for engines whose <c>$</c> also matches before a line feed at the end of a text, which it does not
+/// there (ECMA-262, 22.2.2.4).
+/// </summary>
+public static class EcmaPattern
+{
+    /// <summary>The pattern with each <c>$</c> that is an anchor bound to the very end.</summary>
+    public static string ToEnd(string pattern)
+    {
+        if (!pattern.Contains('$'))
+            return pattern;
+        var bound = new StringBuilder(pattern.Length + 8);
+        var isInClass = false;
+        for (var i = 0; i < pattern.Length; i++)
+        {
+            bound.Append(pattern[i]);
+            switch (pattern[i])
+            {
+                case '\\' when i + 1 < pattern.Length:
+                    bound.Append(pattern[++i]);
+                    break;
+                case '[':
+                    isInClass = true;
+                    break;
+                case ']':
+                    isInClass = false;
+                    break;
+                case '$' when !isInClass:
+                    bound.Append("(?!\\n)");
+                    break;
+            }
+        }
+        return bound.ToString();
+    }
+}
