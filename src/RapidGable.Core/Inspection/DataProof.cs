@@ -43,8 +43,8 @@ public sealed class DataProof
         var findings = new List<DataFinding>();
         foreach (var service in workspace.Services)
         {
-            // An action is described by the database, and not carried out.
-            foreach (var set in service.Model.Sets.Where(s => !s.IsAction))
+            // An action is described by the database, and not carried out; what a procedure gives stands in no FROM.
+            foreach (var set in service.Model.Sets.Where(s => s is { IsAction: false, Call: null }))
             {
                 progress($"{service.Model.Service}/{set.Name}");
                 var proof = new DataProof(service.Model.Service, set, workspace.Sources[set.Source.Source], cancellation);

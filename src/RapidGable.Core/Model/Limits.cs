@@ -101,6 +101,12 @@ public static class Limits
     /// <summary>Answers of repeatable requests that are kept in the state; the oldest go first.</summary>
     public const int RepeatedAnswers = 50_000;
 
+    /// <summary>Bytes of all such answers; the oldest go first.</summary>
+    public const long RepeatedAnswerBytes = 256L * 1024 * 1024;
+
+    /// <summary>Bytes of such answers that one caller may have kept in a day; beyond it 429.</summary>
+    public const long RepeatedAnswerBytesOfOne = RepeatedAnswerBytes / 4;
+
     /// <summary>Answers that wait to be fetched.</summary>
     public const int PendingRequests = 100;
 

@@ -191,7 +191,7 @@ public sealed class PublishedService(
             return fault;
         var select = new BoundSelect(result.Type.Properties, false, []);
         var request = new BoundRequest(new BoundPath([new SetSegment(result)]), select);
-        var prepared = new PreparedRequest(request, query, source, seen, sources);
+        var prepared = new PreparedRequest(request, query, source, seen, sources) { IsStatement = true };
         return new PreparedStatement(prepared, most, statement);
     }
 

@@ -42,6 +42,8 @@ internal static class LiteralValues
             return new RequestFault(400, "type", NoValue(literal, parameter.Type), literal.Target, literal.Text, literal.Position);
         if (published is double number && !dialect.Has(number))
             return RequestFault.NotImplemented($"This database has no {ValueConversion.Text(number)} to compare with.", literal.Target);
+        if (published is LongDecimal digits && !dialect.Has(digits))
+            return RequestFault.NotImplemented("This database has no decimal numbers of so many digits.", literal.Target);
         if (parameter.Conversion is not { } conversion)
         {
             value = dialect.Encode(published, parameter.Type, parameter.StorageForm);

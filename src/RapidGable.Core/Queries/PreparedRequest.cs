@@ -22,6 +22,25 @@ public sealed record PreparedRequest(
     /// <summary>The entity that an operation is asked of, which must be there; null = of none.</summary>
     public PreparedRequest? Entity { get; init; }
 
+    /// <summary>It is a caller's own statement.</summary>
+    public bool IsStatement { get; init; }
+
+    /// <summary>Seconds after which a shape counts as heavy work.</summary>
+    public const double HeavySeconds = 1;
+
+    private volatile bool _wasSlow;
+
+    /// <summary>What it will make the database work.</summary>
+    public WorkClass Work =>
+        _wasSlow || IsStatement || Request.Apply is not null ? WorkClass.Heavy
+        : Request.Path is { Kind: ResourceKind.Entity or ResourceKind.PropertyValue or ResourceKind.RawValue, Hops.IsEmpty: true }
+            && Request.Expand.IsEmpty
+            ? WorkClass.Short
+        : WorkClass.Usual;
+
+    /// <summary>Takes how long the database took for a request of this shape.</summary>
+    public void Took(double seconds) => _wasSlow = seconds > HeavySeconds;
+
     /// <summary>What a face derives from the shape and wants to keep with it, such as its writers.</summary>
     public ConcurrentDictionary<string, object> Derived { get; } = new();
 }

@@ -1,4 +1,5 @@
 using System.Collections.Immutable;
+using System.Diagnostics;
 using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Requests;
@@ -101,6 +102,7 @@ public sealed class QueryRun : IAsyncDisposable
             query.Needs == SessionKind.Plain && query.Tracking is not null && (tracks || values.ChangePosition is not null)
                 ? SessionKind.OneState
                 : query.Needs;
+        values.Allowance.Work = prepared.Work;
         var run = new QueryRun(within ?? await values.OpenAsync(source, kind, cancellation), source.Dialect, query, values, sources)
         {
             Tracks = tracks,
@@ -108,7 +110,9 @@ public sealed class QueryRun : IAsyncDisposable
         };
         try
         {
+            var began = Stopwatch.GetTimestamp();
             await run.StartAsync(bound, cancellation);
+            prepared.Took(Stopwatch.GetElapsedTime(began).TotalSeconds);
             run.ParentExists &= isThere;
             if (run is { HasRow: true, Query.Shape.TotalColumn: { } total } && run.Rows.GetInt64(total) > 1)
             {

@@ -118,6 +118,8 @@ internal sealed class StatementTerms(SqlDialect dialect, SqlWriter writer, Func<
             throw Fault("type", $"'{ValueConversion.Text(published)}' stands for no stored value of '{term.Like!.Name}'.", term.Position);
         if (stored is double number && !dialect.Has(number))
             throw NotSupported($"This database has no {ValueConversion.Text(number)}.");
+        if (stored is LongDecimal digits && !dialect.Has(digits))
+            throw NotSupported("This database has no decimal numbers of so many digits.");
         return new SqlOperand(writer.Placeholder(new ValueParameter(dialect.Encode(stored, type, form), type, form)), type, form);
     }
 

@@ -1,5 +1,18 @@
 namespace RapidGable.Sources;
 
+/// <summary>What a request will make a database work, as far as it can be known.</summary>
+public enum WorkClass
+{
+    /// <summary>A row by its key.</summary>
+    Short,
+
+    /// <summary>Anything else.</summary>
+    Usual,
+
+    /// <summary>Statements and aggregations of callers, and what took long the last time.</summary>
+    Heavy,
+}
+
 /// <summary>How callers wait for the sessions of a source while all are in use.</summary>
 /// <param name="Waiting">Requests that may wait at once.</param>
 /// <param name="WaitingOfOne">Requests of one caller that may wait at once.</param>
@@ -29,6 +42,7 @@ public sealed class RequestAllowance(
 {
     private readonly Lock _lock = new();
     private long _used;
+    private WorkClass _work = WorkClass.Usual;
     private bool _isOver;
 
     /// <summary>What the service itself takes, for nobody's request; nothing of it is counted.</summary>
@@ -38,6 +52,13 @@ public sealed class RequestAllowance(
     private bool IsUncounted { get; init; }
 
     public string Who => who;
+
+    /// <summary>What the next session is for.</summary>
+    public WorkClass Work
+    {
+        get => _work;
+        set => _work = IsUncounted ? WorkClass.Usual : value;
+    }
 
     /// <summary>The caller is not signed in; all such callers have a share together.</summary>
     public bool IsAnonymous => isAnonymous;

@@ -5,7 +5,8 @@ namespace RapidGable.Sources;
 /// <summary>
 /// The sessions that a source may have at once, and who waits for one. As long as one is free anybody has it. While callers wait, none of
 /// them holds more than half of the sessions, nor do all anonymous callers together while others wait; the next one goes to the caller
-/// who used the source least of late.
+/// who used the source least of late. Of the sessions some stay free for short requests: a row by its key never waits until statements
+/// of others have ended.
 /// </summary>
 internal sealed class SessionGate
 {
@@ -66,7 +67,7 @@ internal sealed class SessionGate
         Waiter waiter;
         lock (_lock)
         {
-            if (_free > 0 && (_waiting.Count == 0 || !request.Sharing.IsFair || MayHold(request)))
+            if (_free > ReserveOf(request) && (!HasWaiterFor(request.Work) || !request.Sharing.IsFair || MayHold(request)))
                 return Grant(request);
             var share = ShareOf(request.Who);
             var othersWait = _callersWaiting > (share.Waiting > 0 ? 1 : 0);
@@ -179,10 +180,35 @@ internal sealed class SessionGate
 
     private Waiter? Next(long now)
     {
-        if (_waiting.First is not { } first || !first.Value.Request.Sharing.IsFair)
-            return _waiting.First?.Value;
+        if (_waiting.First is null)
+            return null;
+        var able = _waiting.Where(w => _free > ReserveOf(w.Request));
+        if (able.FirstOrDefault() is not { } first || !first.Request.Sharing.IsFair)
+            return able.FirstOrDefault();
         // Of those who used the same, who came first. Where all who wait have their share already, none of them stands back.
-        return _waiting.Where(w => MayHold(w.Request)).MinBy(w => ShareOf(w.Request.Who).UsedBy(now)) ?? first.Value;
+        return able.Where(w => MayHold(w.Request)).MinBy(w => ShareOf(w.Request.Who).UsedBy(now)) ?? first;
+    }
+
+    /// <summary>Sessions that a request leaves free for shorter ones.</summary>
+    private int ReserveOf(RequestAllowance request) =>
+        request.Work switch
+        {
+            WorkClass.Short => 0,
+            WorkClass.Usual => _sessions / 8,
+            _ => _sessions == 1 ? 0 : Math.Max(1, _sessions / 4),
+        };
+
+    /// <summary>Whether somebody waits who could have the session as well; heavier ones leave it to a lighter one.</summary>
+    private bool HasWaiterFor(WorkClass work)
+    {
+        if (_waiting.Count == 0)
+            return false;
+        foreach (var waiter in _waiting)
+        {
+            if (waiter.Request.Work <= work || _free > ReserveOf(waiter.Request))
+                return true;
+        }
+        return false;
     }
 
     /// <summary>Whether a caller may have one more session while others wait.</summary>

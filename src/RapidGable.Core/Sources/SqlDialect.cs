@@ -282,6 +282,9 @@ public abstract class SqlDialect
     /// <summary>Whether a number can be there at all; some engines have no infinity and no NaN.</summary>
     public virtual bool Has(double value) => true;
 
+    /// <summary>Whether numbers of so many digits can be there; where not, the engine would take another one in silence.</summary>
+    public virtual bool Has(LongDecimal value) => true;
+
     /// <summary>Whether a cursor of the engine gives such a value for a column of the type; links can be forged.</summary>
     public virtual bool IsStored(StoredValue value, EdmType type) => true;
 

@@ -152,6 +152,14 @@ internal abstract class ChangeAnswer(Exchange exchange, IRepeatedAnswerStore rep
     private async Task<RequestFault?> KeepAsync(ChangeUnit unit, EntitySet set, Repeatable repeatable, KeptAnswer answer, bool isKept)
     {
         var text = JsonSerializer.Serialize(answer);
+        if (!repeats.TryTake(exchange.Allowance.Who, text.Length))
+            return new RequestFault(
+                429,
+                "too-many",
+                "Your repeatable requests have too large answers in all for today. Ask for no body with 'Prefer: return=minimal', or send "
+                    + "them without an id.",
+                RepeatHeader
+            );
         if (isKept)
         {
             await RepeatedChanges.KeepAsync(unit, set, repeatable.Id, text, exchange.Cancellation);

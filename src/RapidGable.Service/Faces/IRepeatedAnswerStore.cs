@@ -14,6 +14,10 @@ internal interface IRepeatedAnswerStore
     /// <exception cref="State.StateException">When it cannot be kept.</exception>
     bool Begin(string id, string answer);
 
+    /// <summary>Takes bytes from what a caller may have kept in a day; false when that is used up.</summary>
+    /// <param name="who">The same text for all requests of one caller.</param>
+    bool TryTake(string who, long bytes);
+
     /// <summary>Removes the note of a change that was undone.</summary>
     void Undo(string id);
 

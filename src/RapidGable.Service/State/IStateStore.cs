@@ -22,6 +22,9 @@ public interface IStateStore
     /// <summary>The names of a room's documents, in ordinal order.</summary>
     ImmutableArray<string> Names(string room);
 
+    /// <summary>Bytes of all documents of a room.</summary>
+    long BytesOf(string room);
+
     /// <summary>Makes or replaces a document, as a whole or not at all.</summary>
     /// <param name="version">The version that it replaces; null = there must be none yet.</param>
     /// <returns>Its version now; null = somebody else was first, and nothing was changed.</returns>

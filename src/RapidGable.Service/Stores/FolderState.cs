@@ -86,6 +86,15 @@ public sealed class FolderState : IStateStore
 
     public ImmutableArray<string> Names(string room) => FilesOf(room);
 
+    public long BytesOf(string room)
+    {
+        Open(writes: false);
+        return Guard(
+            $"The room '{room}' cannot be read",
+            () => new DirectoryInfo(Path.Combine(_folder, room)) is { Exists: true } folder ? folder.EnumerateFiles().Sum(f => f.Length) : 0
+        );
+    }
+
     private ImmutableArray<string> FilesOf(string room)
     {
         Open(writes: false);

@@ -19,8 +19,14 @@ internal sealed class RepeatedAnswersInState(IStateStore state, TimeProvider tim
     /// <summary>So many are begun before old ones are removed again.</summary>
     private const int BetweenRemovals = 500;
 
+    /// <summary>So many bytes are begun before old ones are removed again.</summary>
+    private const long BytesBetweenRemovals = 16 * 1024 * 1024;
+
     private readonly ConcurrentDictionary<string, Turn> _turns = new();
+    private readonly ConcurrentDictionary<string, long> _bytesOf = new(StringComparer.Ordinal);
+    private DateOnly _counted;
     private int _begun;
+    private long _bytesBegun;
 
     private sealed class Turn
     {
@@ -33,9 +39,19 @@ internal sealed class RepeatedAnswersInState(IStateStore state, TimeProvider tim
 
     private RepeatedAnswer? Read(string name) => state.Read<RepeatedAnswer>(StateRooms.Answers, name);
 
+    public bool TryTake(string who, long bytes)
+    {
+        if (_counted != Today || _bytesOf.Count > Limits.RepeatedAnswers)
+        {
+            _bytesOf.Clear();
+            _counted = Today;
+        }
+        return _bytesOf.AddOrUpdate(who, bytes, (_, used) => used + bytes) <= Limits.RepeatedAnswerBytesOfOne;
+    }
+
     public bool Begin(string id, string answer)
     {
-        RemoveOld();
+        RemoveOld(answer.Length);
         var begun = new RepeatedAnswer(answer, time.GetUtcNow(), IsFinal: false);
         return Find(id) is null && state.Write(StateRooms.Answers, NameOf(Today, id), StateDocuments.ToBytes(begun), null) is not null;
     }
@@ -77,13 +93,18 @@ internal sealed class RepeatedAnswersInState(IStateStore state, TimeProvider tim
 
     private static string PrefixOf(DateOnly day) => day.ToString("yyyyMMdd", CultureInfo.InvariantCulture);
 
-    private void RemoveOld()
+    private void RemoveOld(long bytes)
     {
-        if ((Interlocked.Increment(ref _begun) - 1) % BetweenRemovals != 0)
+        var isFull = Interlocked.Add(ref _bytesBegun, bytes) > BytesBetweenRemovals;
+        if ((Interlocked.Increment(ref _begun) - 1) % BetweenRemovals != 0 && !isFull)
             return;
+        Interlocked.Exchange(ref _bytesBegun, 0);
         var names = state.Names(StateRooms.Answers);
         var oldest = PrefixOf(Today.AddDays(-1));
         var tooMany = Math.Max(0, names.Length - Limits.RepeatedAnswers);
+        // Of what is too much in bytes, so many go as it has on the average.
+        if (names.Length > 0 && state.BytesOf(StateRooms.Answers) is var all && all > Limits.RepeatedAnswerBytes)
+            tooMany = Math.Max(tooMany, (int)Math.Ceiling((all - Limits.RepeatedAnswerBytes) / (all / (double)names.Length)));
         // Names begin with the day, so the oldest come first.
         foreach (var name in names.Where((n, at) => at < tooMany || string.CompareOrdinal(n[..Math.Min(8, n.Length)], oldest) < 0))
             state.Remove(StateRooms.Answers, name);

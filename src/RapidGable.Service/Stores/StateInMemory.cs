@@ -20,6 +20,8 @@ public sealed class StateInMemory : IStateStore
     public ImmutableArray<string> Names(string room) =>
         [.. _documents.Keys.Where(k => k.Room == room).Select(k => k.Name).Order(StringComparer.Ordinal)];
 
+    public long BytesOf(string room) => _documents.Where(d => d.Key.Room == room).Sum(d => (long)d.Value.Bytes.Length);
+
     public string? Write(string room, string name, ReadOnlyMemory<byte> bytes, string? version)
     {
         var written = new StateDocument(bytes.ToArray(), Interlocked.Increment(ref _last).ToString(CultureInfo.InvariantCulture));

@@ -31,6 +31,38 @@ public sealed class SessionGateTests
         Assert.Equal(4, (await TakeAsync(gate, Of("a"), 4)).Count);
     }
 
+    [Theory] // sessions, how many heavy requests may have, how many usual ones
+    [InlineData(1, 1, 1)]
+    [InlineData(2, 1, 2)]
+    [InlineData(4, 3, 4)]
+    [InlineData(16, 12, 14)]
+    public async Task Some_sessions_stay_free_for_short_requests(int sessions, int heavy, int usual)
+    {
+        foreach (var (work, most) in new[] { (WorkClass.Heavy, heavy), (WorkClass.Usual, usual) })
+        {
+            var gate = Gate(sessions);
+            RequestAllowance One(string who)
+            {
+                var request = Of(who);
+                request.Work = work;
+                return request;
+            }
+            var held = await TakeAsync(gate, One("a"), most);
+            var waiting = gate.EnterAsync(One("a"), CancellationToken.None).AsTask();
+            Assert.False(waiting.IsCompleted);
+            for (var i = most; i < sessions; i++)
+            {
+                var key = Of("b");
+                key.Work = WorkClass.Short;
+                Assert.True(gate.EnterAsync(key, CancellationToken.None).IsCompletedSuccessfully);
+            }
+            Assert.False(waiting.IsCompleted);
+            held[0].Leave();
+            if (sessions == most)
+                (await waiting).Leave();
+        }
+    }
+
     [Fact] // a has all and queues for more; b comes last and is next
     public async Task Who_has_a_share_lets_others_go_first()
     {

@@ -98,6 +98,9 @@ internal sealed class MariaDbDialect : SqlDialect
     private static bool HaveOneCollation(IEnumerable<SqlOperand> operands) =>
         operands.Select(o => o.Collation).OfType<string>().Distinct().Take(2).Count() < 2;
 
+    // Numbers stand in statements as DECIMAL(65,30).
+    public override bool Has(LongDecimal value) => value.WholeDigits <= 35 && value.Scale <= 30;
+
     public override string Pattern(string pattern) => EcmaPattern.ToEnd(pattern);
 
     public override bool IsStored(StoredValue value, EdmType type) => value.Kind != StoredValueKind.Double || double.IsFinite(value.Double);

@@ -69,6 +69,26 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
             ? raw.sqlite3_column_double(statement, column)
             : throw Bad(column, "it is not a number");
 
+    public bool TryGetDecimal(int column, out decimal value)
+    {
+        // What is computed may be larger than any decimal, and is a number all the same.
+        value = 0;
+        if (raw.sqlite3_column_type(statement, column) == raw.SQLITE_FLOAT && Math.Abs(raw.sqlite3_column_double(statement, column)) >= 7.9e28)
+            return false;
+        value = GetDecimal(column);
+        return true;
+    }
+
+    public string GetNumber(int column)
+    {
+        if (TryGetDecimal(column, out var small))
+            return small.ToString(CultureInfo.InvariantCulture);
+        var number = raw.sqlite3_column_double(statement, column);
+        return double.IsFinite(number)
+            ? new System.Numerics.BigInteger(number).ToString(CultureInfo.InvariantCulture)
+            : number.ToString(CultureInfo.InvariantCulture);
+    }
+
     public decimal GetDecimal(int column)
     {
         switch (raw.sqlite3_column_type(statement, column))
