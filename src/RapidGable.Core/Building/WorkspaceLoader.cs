@@ -38,17 +38,23 @@ public static class WorkspaceLoader
     public const string SourceDown = "source-down";
 
     /// <summary>Loads a folder; whatever is wrong stands in the result's diagnostics, all at once.</summary>
-    public static Task<LoadedWorkspace> LoadAsync(string folder, Func<string, string?> environment, CancellationToken cancellation) =>
-        LoadAsync(new WorkspaceFolder(folder), environment, cancellation);
+    public static Task<LoadedWorkspace> LoadAsync(
+        string folder,
+        Func<string, string?> environment,
+        CancellationToken cancellation,
+        ISourcePolicy? policy = null
+    ) => LoadAsync(new WorkspaceFolder(folder), environment, cancellation, policy: policy);
 
     /// <summary>Loads a workspace from wherever it is kept.</summary>
     /// <param name="environment">Gives the value of a variable, or null.</param>
+    /// <param name="policy">Where sources may lead; null = anywhere.</param>
     /// <param name="former">What the databases said when the same texts were published; null = they are asked.</param>
     public static async Task<LoadedWorkspace> LoadAsync(
         IWorkspaceStore store,
         Func<string, string?> environment,
         CancellationToken cancellation,
-        CatalogRecord? former = null
+        CatalogRecord? former = null,
+        ISourcePolicy? policy = null
     )
     {
         var recorder = new CatalogRecorder(former);
@@ -57,7 +63,7 @@ public static class WorkspaceLoader
         var catalogs = ImmutableDictionary.CreateBuilder<string, SourceCatalog>();
         foreach (var item in declaration.Sources)
         {
-            if (Open(item, declaration.Folder, diagnostics) is not { } source)
+            if (Open(item, declaration.Folder, diagnostics, policy) is not { } source)
                 continue;
             sources[item.Name] = source;
             try
@@ -240,7 +246,8 @@ public static class WorkspaceLoader
     }
 
     /// <summary>Opens a declared source, without connecting; null when its settings are wrong, which is then reported.</summary>
-    public static ISource? Open(SourceDeclaration declaration, string folder, Diagnostics diagnostics)
+    /// <param name="policy">Where sources may lead; null = anywhere.</param>
+    public static ISource? Open(SourceDeclaration declaration, string folder, Diagnostics diagnostics, ISourcePolicy? policy = null)
     {
         if (EngineRegistry.Find(declaration.Engine.Value) is not { } engine)
         {
@@ -254,7 +261,21 @@ public static class WorkspaceLoader
             return null;
         }
         var faults = new List<SettingFault>();
-        var source = engine.Open(declaration.Name, folder, declaration.Settings.ToDictionary(s => s.Key, s => s.Value.Value), faults);
+        ISource? source = null;
+        try
+        {
+            source = engine.Open(declaration.Name, folder, declaration.Settings.ToDictionary(s => s.Key, s => s.Value.Value), faults);
+        }
+        catch (Exception exception) when (BuildGuard.IsUnexpected(exception))
+        {
+            // What the library says of it may quote a value.
+            faults.Add(new SettingFault(null, $"The settings of '{declaration.Name}' cannot be used ({exception.GetType().Name})."));
+        }
+        if (source is not null && policy?.Refusal(declaration, folder, source.Host) is { } refusal)
+        {
+            diagnostics.Error("source-refused", refusal, declaration.Location);
+            return null;
+        }
         foreach (var fault in faults)
         {
             var place =

@@ -57,7 +57,7 @@ public sealed record WorkspaceDeclaration(
 public sealed record SourceDeclaration(
     string Name,
     Located<string> Engine,
-    ImmutableDictionary<string, Located<string>> Settings,
+    ImmutableDictionary<string, Located<SettingText>> Settings,
     SourceLocation Location
 )
 {

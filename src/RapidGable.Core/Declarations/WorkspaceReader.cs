@@ -215,9 +215,9 @@ public sealed partial class WorkspaceReader
         var isReadOnly = reader.Flag("read-only", true);
         var repeats = reader.Text("repeats");
         var unrepresentable = UnrepresentableWords.Read(reader, _diagnostics);
-        var settings = ImmutableDictionary.CreateBuilder<string, Located<string>>(StringComparer.Ordinal);
+        var settings = ImmutableDictionary.CreateBuilder<string, Located<SettingText>>(StringComparer.Ordinal);
         foreach (var (setting, attribute) in reader.Pairs("caller-settings"))
-            settings["caller-settings." + setting.Value] = attribute with { Location = setting.Location };
+            settings["caller-settings." + setting.Value] = new Located<SettingText>(SettingText.Plain(attribute.Value), setting.Location);
         foreach (var (name, value) in reader.RemainingTexts())
         {
             if (Resolve(value) is { } resolved)
@@ -226,7 +226,10 @@ public sealed partial class WorkspaceReader
         foreach (var name in new[] { "sessions", "statement-seconds" }.Where(n => !settings.ContainsKey(n)))
         {
             if (_limits.Set(name) is { } number)
-                settings[name] = new Located<string>($"{number}", SourceLocation.WholeFile(WorkspaceTexts.Root));
+                settings[name] = new Located<SettingText>(
+                    SettingText.Plain($"{number}"),
+                    SourceLocation.WholeFile(WorkspaceTexts.Root)
+                );
         }
         return engine is null
             ? null
@@ -260,25 +263,28 @@ public sealed partial class WorkspaceReader
     /// <summary>A variable of the environment, else of the workspace's own file.</summary>
     private string? Variable(string name) => _environment(name) ?? _texts.Secrets.GetValueOrDefault(name);
 
-    private Located<string>? Resolve(Located<string> value)
+    private Located<SettingText>? Resolve(Located<string> value)
     {
         var missing = false;
+        var used = ImmutableArray.CreateBuilder<string>();
         var text = VariableReference()
             .Replace(value.Value, match =>
             {
                 var name = match.Groups[1].Value;
+                used.Add(name);
                 if (Variable(name) is { } found)
                     return found;
                 missing = true;
                 _diagnostics.Error(
                     "no-variable",
-                    $"The variable {name} is not set.",
+                    $"The variable {name} is not set, or the service may not use it.",
                     value.Location,
-                    $"Set it before you start: export {name}=…, or write {name}=… into {WorkspaceSecrets.FileName}."
+                    $"Set it before you start: export {name}=…, or write {name}=… into {WorkspaceSecrets.FileName}. A service that runs takes "
+                        + "variables that its files named when it started, and those of GABLE_VARIABLES."
                 );
                 return "";
             });
-        return missing ? null : value with { Value = text };
+        return missing ? null : new Located<SettingText>(SettingText.Of(text, value.Value, used.ToImmutable()), value.Location);
     }
 
     private ServiceDeclaration? ReadService(string file)

@@ -127,12 +127,15 @@ public interface IEngine
     /// <param name="folder">The workspace's folder, against which relative paths count.</param>
     /// <param name="settings">The settings of the source file.</param>
     /// <param name="faults">Receives what is wrong with the settings; then null is returned.</param>
-    ISource? Open(string name, string folder, IReadOnlyDictionary<string, string> settings, ICollection<SettingFault> faults);
+    ISource? Open(string name, string folder, IReadOnlyDictionary<string, SettingText> settings, ICollection<SettingFault> faults);
 }
 
 /// <summary>One open source with its pool of sessions.</summary>
 public interface ISource : IAsyncDisposable
 {
+    /// <summary>The server that it leads to, for deciding whether it may; never for people. Null = it is a file.</summary>
+    string? Host => null;
+
     string Name { get; }
 
     /// <summary>What people are told about where it is; never a secret.</summary>
@@ -289,4 +292,17 @@ public interface ISourceSession : IAsyncDisposable
             throw;
         }
     }
+}
+
+/// <summary>Sources whose settings are no secrets.</summary>
+public static class EngineSettings
+{
+    /// <inheritdoc cref="IEngine.Open"/>
+    public static ISource? Open(
+        this IEngine engine,
+        string name,
+        string folder,
+        IReadOnlyDictionary<string, string> settings,
+        ICollection<SettingFault> faults
+    ) => engine.Open(name, folder, settings.ToDictionary(s => s.Key, s => SettingText.Plain(s.Value)), faults);
 }

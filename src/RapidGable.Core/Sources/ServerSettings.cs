@@ -19,6 +19,22 @@ internal sealed record ServerSettings(
     int Sessions
 )
 {
+    /// <summary>What messages call the server and what is asked of it.</summary>
+    public ServerNames Names(SettingsReader reader, string? host, int port, string? database, string? user)
+    {
+        string Shown(string setting, string? value) =>
+            reader.IsSecret(setting) || reader.IsSecret("connection") ? reader.Shown(setting) : value ?? "";
+        return new ServerNames(
+            $"{Shown("host", host)}:{Shown("port", $"{port}")}",
+            Shown("host", host),
+            Shown("database", database),
+            Shown("user", user)
+        );
+    }
+
+    // A port that is none is told; until then any will do.
+    private const int UsualPort = 1;
+
     /// <param name="engine">The engine that a URI under <c>connection</c> must be of.</param>
     public static ServerSettings Read(SettingsReader reader, string engine)
     {
@@ -28,13 +44,17 @@ internal sealed record ServerSettings(
             if (DatabaseAddress.Parse(connection, out var fault) is { } address && address.Engine == engine)
                 reader.Add(address.Settings);
             else
-                reader.Report("connection", fault ?? $"The URI is of another engine than '{engine}'.");
+                reader.Report(
+                    "connection",
+                    reader.IsSecret("connection") ? $"The URI in {reader.Shown("connection")} cannot be used for this engine."
+                        : fault ?? $"The URI is of another engine than '{engine}'."
+                );
             connection = null;
         }
         return new ServerSettings(
             connection,
             reader.Text("host"),
-            reader.Text("port") is null ? null : reader.Number("port", 0, 1, 65_535),
+            reader.Text("port") is null ? null : reader.Number("port", UsualPort, 1, 65_535),
             reader.Text("database"),
             reader.Text("user"),
             reader.Text("password"),
@@ -62,3 +82,7 @@ internal sealed record ServerSettings(
         }
     }
 }
+
+/// <summary>What messages call a server, without anything that came from a variable.</summary>
+/// <param name="Place">Host and port.</param>
+internal sealed record ServerNames(string Place, string Host, string Database, string User);

@@ -4,7 +4,7 @@ using RapidGable.Model;
 namespace RapidGable.Sources;
 
 /// <summary>Takes the known settings of a source file, one after the other, and then reports whatever is left.</summary>
-internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, string> settings, ICollection<SettingFault> faults)
+internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, SettingText> settings, ICollection<SettingFault> faults)
 {
     private readonly HashSet<string> _known = new(StringComparer.Ordinal);
     private readonly int _before = faults.Count;
@@ -24,8 +24,19 @@ internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, 
     public string? Text(string name)
     {
         _known.Add(name);
-        return settings.TryGetValue(name, out var text) && text.Length > 0 ? text : _added.GetValueOrDefault(name);
+        return settings.TryGetValue(name, out var text) && text.Reveal().Length > 0
+            ? text.Reveal()
+            : _added.GetValueOrDefault(name);
     }
+
+    /// <summary>Whether a setting came from a variable.</summary>
+    public bool IsSecret(string name) => settings.TryGetValue(name, out var text) && text.IsSecret;
+
+    /// <summary>A setting as messages may show it.</summary>
+    public string Shown(string name) =>
+        settings.TryGetValue(name, out var text) ? text.ToString()
+        : IsSecret("connection") ? $"(in {Shown("connection")})"
+        : _added.GetValueOrDefault(name, "");
 
     public string Required(string name, string meaning, string example)
     {
@@ -40,7 +51,7 @@ internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, 
     {
         var found = settings
             .Where(s => s.Key.StartsWith(name + ".", StringComparison.Ordinal))
-            .ToDictionary(s => s.Key[(name.Length + 1)..], s => s.Value);
+            .ToDictionary(s => s.Key[(name.Length + 1)..], s => s.Value.Reveal());
         _known.UnionWith(found.Keys.Select(k => $"{name}.{k}"));
         return found;
     }
@@ -51,7 +62,7 @@ internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, 
             return usual;
         if (int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number >= least && number <= most)
             return number;
-        faults.Add(new SettingFault(name, $"'{name}' must be a whole number from {least} to {most}, not '{text}'."));
+        faults.Add(new SettingFault(name, $"'{name}' must be a whole number from {least} to {most}, not '{Shown(name)}'."));
         return usual;
     }
 
@@ -59,7 +70,7 @@ internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, 
     {
         if (Text(name) is not { } text || words.Contains(text))
             return Text(name) ?? usual;
-        faults.Add(new SettingFault(name, $"'{name}' is one of {string.Join(", ", words)}, not '{text}'.{NearestName.Hint(text, words)}"));
+        faults.Add(new SettingFault(name, $"'{name}' is one of {string.Join(", ", words)}, not '{Shown(name)}'.{(IsSecret(name) ? "" : NearestName.Hint(text, words))}"));
         return usual;
     }
 

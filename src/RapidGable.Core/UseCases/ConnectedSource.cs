@@ -21,17 +21,19 @@ public sealed record ConnectedSource(
 {
     /// <summary>Connects to one source of a workspace and reads its catalog, whatever of it will be on offer.</summary>
     /// <param name="environment">Gives variables.</param>
+    /// <param name="policy">Where sources may lead; null = anywhere.</param>
     public static async Task<ConnectedSource> TryAsync(
         IWorkspaceStore texts,
         string name,
         Func<string, string?> environment,
-        CancellationToken cancellation
+        CancellationToken cancellation,
+        ISourcePolicy? policy = null
     )
     {
         var clock = Stopwatch.StartNew();
         var (declaration, diagnostics) = WorkspaceReader.Read(texts, environment);
         var item = declaration.Sources.FirstOrDefault(s => s.Name == name);
-        await using var source = item is null ? null : WorkspaceLoader.Open(item, declaration.Folder, diagnostics);
+        await using var source = item is null ? null : WorkspaceLoader.Open(item, declaration.Folder, diagnostics, policy);
         var file = $"sources/{name}.yaml";
         var faults = diagnostics.Items.Where(d => d.Severity == Severity.Error && d.Location.File == file).ToImmutableArray();
         if (source is null || !faults.IsEmpty)

@@ -103,11 +103,14 @@ public static class ServiceHost
         IStateStore state = options.IsTrial ? new StateInMemory() : WorkspaceState.Of(workspace.Declaration);
         var archive = new RevisionArchive(state);
         var folder = workspace.Declaration.Folder;
-        var environment = WorkspaceState.Variables(folder, outer);
-        var revisions = new RevisionReader(folder, archive, environment);
+        var secrets = new SecretKeeper(state, outer);
+        // A trial loads nothing by itself.
+        var policy = options.IsTrial ? null : new SourcePolicy(folder, outer, secrets.Find);
+        var environment = policy is null ? WorkspaceState.Variables(folder, outer) : policy.Find;
+        var revisions = new RevisionReader(folder, archive, environment, policy);
         var registry = new ServiceRegistry(
             workspace,
-            options.IsPublished ? revisions.LoadAsync : cancellation => WorkspaceLoader.LoadAsync(folder, environment, cancellation),
+            options.IsPublished ? revisions.LoadAsync : cancellation => WorkspaceLoader.LoadAsync(folder, environment, cancellation, policy),
             options.Memory
         );
         var board = new SwitchBoard(state);
@@ -115,8 +118,8 @@ public static class ServiceHost
         builder
             .Services.AddSingleton<DraftPreview>()
             .AddSingleton<TrialHost>(_ => (tried, lent, secret, prefix) => Trial(tried, lent, secret, prefix, registry.Off, registry.Memory));
-        builder.Services.AddSingleton(archive).AddSingleton(new SecretKeeper(state, outer)).AddSingleton(revisions).AddSingleton(board);
-        builder.Services.AddSingleton(new Draft(folder, environment)).AddSingleton(new DraftFolder(folder));
+        builder.Services.AddSingleton(archive).AddSingleton(secrets).AddSingleton(revisions).AddSingleton(board);
+        builder.Services.AddSingleton(new Draft(folder, environment, policy)).AddSingleton(new DraftFolder(folder));
         builder
             .Services.AddSingleton(new VerificationArchive(state))
             .AddSingleton<DraftVerification>()
@@ -125,6 +128,8 @@ public static class ServiceHost
             .AddSingleton<HandoverWork>(services => services.GetRequiredService<DraftHandover>().RunAsync)
             .AddSingleton<VerificationWork>(services => services.GetRequiredService<DraftVerification>().RunAsync)
             .AddSingleton(services => ActivatorUtilities.CreateInstance<VerificationRuns>(services, time));
+        if (policy is not null)
+            builder.Services.AddSingleton(policy);
         AddServices(builder.Services, registry, state, options, time);
         var app = builder.Build();
         if (!options.IsTrial)

@@ -17,13 +17,14 @@ internal static class SecretEndpoints
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
     {
         manage.Needing(ManagementRights.Administer).MapGet("/secrets", (SecretKeeper secrets) => StateGuard.Guard(() => ManagementInterface.Json(All(secrets, registry))));
-        manage.Needing(ManagementRights.Administer).MapPut("/secrets/{name}", (string name, HttpContext context, SecretKeeper secrets, AuditLog audit) => StateGuard.GuardAsync(
+        manage.Needing(ManagementRights.Administer).MapPut("/secrets/{name}", (string name, HttpContext context, SecretKeeper secrets, SourcePolicy policy, AuditLog audit) => StateGuard.GuardAsync(
                 async () =>
                 {
                     var body = await StateGuard.BodyAsync<SecretBody>(context);
                     if ((SecretKeeper.NameFault(name) ?? SecretKeeper.ValueFault(body.Value ?? "")) is { } fault)
                         return ManagementInterface.Problem(400, "secret", fault);
                     secrets.Set(name, body.Value!);
+                    policy.Forget(name);
                     audit.Managed(context, AccountEndpoints.AdministratorOf(context), $"secret {name} set");
                     return Results.NoContent();
                 }

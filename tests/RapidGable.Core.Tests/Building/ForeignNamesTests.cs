@@ -245,7 +245,7 @@ public sealed class ForeignNamesTests
         Assert.Contains(folder.Read().Diagnostics.Items, d => d.Code == "no-variable");
         WorkspaceSecrets.Write(folder.Folder, "NET_FILE", "data=1.db");
         var (workspace, diagnostics) = folder.Read();
-        Assert.Equal("data=1.db", workspace.Sources[0].Settings["file"].Value);
+        Assert.Equal("data=1.db", workspace.Sources[0].Settings["file"].Value.Reveal());
         Assert.Empty(diagnostics.Items);
         if (OperatingSystem.IsWindows())
             return;

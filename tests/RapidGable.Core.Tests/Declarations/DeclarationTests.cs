@@ -144,7 +144,7 @@ public class DeclarationTests
             .Write("sources/main.yaml", "engine: sqlite\nfile: x/${KNOWN}\n");
         var (workspace, diagnostics) = folder.Read();
         Assert.Empty(diagnostics.Items);
-        Assert.Equal("x/data.db", workspace.Sources[0].Settings["file"].Value);
+        Assert.Equal("x/data.db", workspace.Sources[0].Settings["file"].Value.Reveal());
     }
 
     [Theory]

@@ -1,4 +1,5 @@
 using MySqlConnector;
+using RapidGable.Model;
 
 namespace RapidGable.Sources.MariaDb;
 
@@ -9,7 +10,7 @@ public sealed class MariaDbEngine : IEngine
 
     public IReadOnlyList<string> OtherNames => ["mysql"];
 
-    public ISource? Open(string name, string folder, IReadOnlyDictionary<string, string> settings, ICollection<SettingFault> faults)
+    public ISource? Open(string name, string folder, IReadOnlyDictionary<string, SettingText> settings, ICollection<SettingFault> faults)
     {
         var reader = new SettingsReader("MariaDB", settings, faults);
         var server = ServerSettings.Read(reader, Name);
@@ -31,7 +32,10 @@ public sealed class MariaDbEngine : IEngine
         builder.GuidFormat = MySqlGuidFormat.None;
         builder.DateTimeKind = MySqlDateTimeKind.Utc;
         builder.PersistSecurityInfo = false;
-        return new MariaDbSource(name, builder, server.Sessions, server.StatementSeconds);
+        // The server must not be able to ask for files of this machine.
+        builder.AllowLoadLocalInfile = false;
+        var names = server.Names(reader, builder.Server, (int)builder.Port, builder.Database, builder.UserID);
+        return new MariaDbSource(name, builder, names, server.Sessions, server.StatementSeconds);
     }
 
     private static MySqlConnectionStringBuilder? Connection(ServerSettings server, SettingsReader reader)

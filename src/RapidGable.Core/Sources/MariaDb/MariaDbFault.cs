@@ -9,9 +9,10 @@ namespace RapidGable.Sources.MariaDb;
 /// <summary>What the server or the network says, in plain words and as a kind; never with a secret.</summary>
 internal static partial class MariaDbFault
 {
-    public static SourceException From(Exception exception, MySqlConnectionStringBuilder settings)
+    /// <param name="host">The server's own name, to ask whether it is known; it is not shown.</param>
+    public static SourceException From(Exception exception, ServerNames names, string? host)
     {
-        var place = $"{settings.Server}:{settings.Port}";
+        var place = names.Place;
         if (exception is SourceException own)
             return own;
         for (var inner = exception; inner is not null; inner = inner.InnerException)
@@ -19,14 +20,14 @@ internal static partial class MariaDbFault
             switch (inner)
             {
                 case SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.TryAgain or SocketError.NoData }:
-                    return Unavailable($"The host '{settings.Server}' is not known: its name cannot be resolved.");
+                    return Unavailable($"The host '{names.Host}' is not known: its name cannot be resolved.");
                 case SocketException { SocketErrorCode: SocketError.ConnectionRefused }:
                     return Unavailable($"Nothing listens on {place}: the connection was refused.");
                 case AuthenticationException:
                     return Unavailable($"TLS with {place} failed: the server's certificate is not trusted.");
             }
         }
-        return exception is MySqlException server ? FromServer(server, settings, place)
+        return exception is MySqlException server ? FromServer(server, names, host, place)
             : exception is IOException or SocketException or TimeoutException ? Unavailable($"The connection to {place} broke.")
             : new SourceException(SourceFaultKind.Broken, exception.Message, exception);
 
@@ -34,7 +35,7 @@ internal static partial class MariaDbFault
             new(SourceFaultKind.Unavailable, message, exception) { MayComeBack = !message.StartsWith("TLS", StringComparison.Ordinal) };
     }
 
-    private static SourceException FromServer(MySqlException exception, MySqlConnectionStringBuilder settings, string place)
+    private static SourceException FromServer(MySqlException exception, ServerNames names, string? host, string place)
     {
         if (Constraint(exception) is { } broken)
             return new SourceException(SourceFaultKind.Constraint, $"{(int)exception.ErrorCode}: {exception.Message}", exception)
@@ -43,13 +44,13 @@ internal static partial class MariaDbFault
             };
         var (kind, message) = (int)exception.ErrorCode switch
         {
-            1045 => (SourceFaultKind.Unavailable, $"The password of '{settings.UserID}' is wrong, or the user does not exist."),
-            1044 => (SourceFaultKind.Unavailable, $"The user '{settings.UserID}' may not use the database '{settings.Database}'."),
-            1049 => (SourceFaultKind.Unavailable, $"There is no database '{settings.Database}' on {place}."),
+            1045 => (SourceFaultKind.Unavailable, $"The password of '{names.User}' is wrong, or the user does not exist."),
+            1044 => (SourceFaultKind.Unavailable, $"The user '{names.User}' may not use the database '{names.Database}'."),
+            1049 => (SourceFaultKind.Unavailable, $"There is no database '{names.Database}' on {place}."),
             1054 or 1146 or 1356 => (SourceFaultKind.Changed, exception.Message),
             1142 or 1143 or 1227 or 1370 => (
                 SourceFaultKind.Unavailable,
-                $"The user '{settings.UserID}' lacks a right: {exception.Message}."
+                $"The user '{names.User}' lacks a right: {exception.Message}."
             ),
             1040 or 1203 => (SourceFaultKind.Busy, "The server takes no more connections."),
             1213 or 1020 => (SourceFaultKind.Collision, "Two changes wait for each other."),
@@ -69,9 +70,9 @@ internal static partial class MariaDbFault
             // The library does not say why, so the name is looked up once more.
             _ when exception.ErrorCode == MySqlErrorCode.UnableToConnectToHost => (
                 SourceFaultKind.Unavailable,
-                IsKnown(settings.Server)
+                IsKnown(host ?? "")
                     ? $"Nothing listens on {place}: the connection was refused."
-                    : $"The host '{settings.Server}' is not known: its name cannot be resolved."
+                    : $"The host '{names.Host}' is not known: its name cannot be resolved."
             ),
             // The library refuses the statement itself.
             _ when exception.ErrorCode == MySqlErrorCode.None && exception.Message.Contains("arameter", StringComparison.Ordinal) => (

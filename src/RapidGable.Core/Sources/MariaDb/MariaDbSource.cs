@@ -8,15 +8,16 @@ namespace RapidGable.Sources.MariaDb;
 /// <summary>One database of a MariaDB or MySQL server and its pool of connections.</summary>
 internal sealed class MariaDbSource : ISource
 {
-    private readonly MySqlConnectionStringBuilder _settings;
+    private readonly ServerNames _names;
     private readonly MySqlDataSource _database;
     private readonly SessionGate _gate;
     private readonly int _statementSeconds;
 
-    public MariaDbSource(string name, MySqlConnectionStringBuilder settings, int sessions, int statementSeconds)
+    public MariaDbSource(string name, MySqlConnectionStringBuilder settings, ServerNames names, int sessions, int statementSeconds)
     {
         Name = name;
-        _settings = settings;
+        _names = names;
+        Host = settings.Server;
         _gate = new SessionGate(sessions, TimeSpan.FromSeconds(statementSeconds));
         _statementSeconds = statementSeconds;
         _database = new MySqlDataSourceBuilder(settings.ConnectionString).UseConnectionOpenedCallback(PrepareAsync).Build();
@@ -24,7 +25,9 @@ internal sealed class MariaDbSource : ISource
 
     public string Name { get; }
 
-    public string Address => $"MariaDB {_settings.Server}:{_settings.Port}/{_settings.Database} as {_settings.UserID}";
+    public string Address => $"MariaDB {_names.Place}/{_names.Database} as {_names.User}";
+
+    public string? Host { get; }
 
     public SqlDialect Dialect { get; } = new MariaDbDialect();
 
@@ -242,7 +245,7 @@ internal sealed class MariaDbSource : ISource
     /// <summary>Time limit of one statement.</summary>
     internal int StatementSeconds => _statementSeconds;
 
-    internal SourceException Fault(Exception exception) => MariaDbFault.From(exception, _settings);
+    internal SourceException Fault(Exception exception) => MariaDbFault.From(exception, _names, Host);
 
     public ValueTask DisposeAsync() => _database.DisposeAsync();
 }

@@ -11,7 +11,7 @@ public sealed partial class PostgresEngine : IEngine
 
     public IReadOnlyList<string> OtherNames => ["postgres"];
 
-    public ISource? Open(string name, string folder, IReadOnlyDictionary<string, string> settings, ICollection<SettingFault> faults)
+    public ISource? Open(string name, string folder, IReadOnlyDictionary<string, SettingText> settings, ICollection<SettingFault> faults)
     {
         var reader = new SettingsReader("PostgreSQL", settings, faults);
         var server = ServerSettings.Read(reader, Name);
@@ -49,7 +49,8 @@ public sealed partial class PostgresEngine : IEngine
         builder.IncludeErrorDetail = true;
         builder.Options =
             $"-c TimeZone=UTC -c DateStyle=ISO -c default_transaction_read_only=on -c statement_timeout={server.StatementSeconds * 1000}";
-        return new PostgresSource(name, builder, server.Sessions, server.StatementSeconds) { CallerSettings = callerSettings };
+        var names = server.Names(reader, builder.Host, builder.Port, builder.Database, builder.Username);
+        return new PostgresSource(name, builder, names, server.Sessions, server.StatementSeconds) { CallerSettings = callerSettings };
     }
 
     [GeneratedRegex("^[a-z_][a-z0-9_]*[.][a-z_][a-z0-9_]*$")]

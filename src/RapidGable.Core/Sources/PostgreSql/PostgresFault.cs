@@ -9,21 +9,21 @@ namespace RapidGable.Sources.PostgreSql;
 /// <summary>What the server or the network says, in plain words and as a kind; never with a secret.</summary>
 internal static partial class PostgresFault
 {
-    public static SourceException From(Exception exception, NpgsqlConnectionStringBuilder settings)
+    public static SourceException From(Exception exception, ServerNames names)
     {
-        var place = $"{settings.Host}:{settings.Port}";
+        var place = names.Place;
         switch (exception)
         {
             case SourceException own:
                 return own;
             case PostgresException server:
-                return FromServer(server, settings);
+                return FromServer(server, names);
             case NpgsqlException
             {
                 InnerException: SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.TryAgain or SocketError.NoData }
             }:
             case SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.TryAgain or SocketError.NoData }:
-                return Unavailable($"The host '{settings.Host}' is not known: its name cannot be resolved.");
+                return Unavailable($"The host '{names.Host}' is not known: its name cannot be resolved.");
             case NpgsqlException { InnerException: SocketException { SocketErrorCode: SocketError.ConnectionRefused } }:
                 return Unavailable($"Nothing listens on {place}: the connection was refused.");
             case NpgsqlException { InnerException: AuthenticationException }:
@@ -44,7 +44,7 @@ internal static partial class PostgresFault
             new(SourceFaultKind.Unavailable, message, exception) { MayComeBack = !message.StartsWith("TLS", StringComparison.Ordinal) };
     }
 
-    private static SourceException FromServer(PostgresException exception, NpgsqlConnectionStringBuilder settings)
+    private static SourceException FromServer(PostgresException exception, ServerNames names)
     {
         if (Constraint(exception) is { } broken)
             return new SourceException(SourceFaultKind.Constraint, $"{exception.SqlState}: {exception.MessageText}", exception)
@@ -53,11 +53,11 @@ internal static partial class PostgresFault
             };
         var (kind, message) = exception.SqlState switch
         {
-            "28P01" => (SourceFaultKind.Unavailable, $"The password of '{settings.Username}' is wrong."),
-            "28000" => (SourceFaultKind.Unavailable, $"The user '{settings.Username}' may not connect from here, or does not exist."),
-            "3D000" => (SourceFaultKind.Unavailable, $"There is no database '{settings.Database}' on {settings.Host}:{settings.Port}."),
+            "28P01" => (SourceFaultKind.Unavailable, $"The password of '{names.User}' is wrong."),
+            "28000" => (SourceFaultKind.Unavailable, $"The user '{names.User}' may not connect from here, or does not exist."),
+            "3D000" => (SourceFaultKind.Unavailable, $"There is no database '{names.Database}' on {names.Place}."),
             "42703" or "42P01" or "3F000" => (SourceFaultKind.Changed, exception.MessageText),
-            "42501" => (SourceFaultKind.Unavailable, $"The user '{settings.Username}' lacks a right: {exception.MessageText}."),
+            "42501" => (SourceFaultKind.Unavailable, $"The user '{names.User}' lacks a right: {exception.MessageText}."),
             "53300" => (SourceFaultKind.Busy, "The server takes no more connections."),
             "57014" => (SourceFaultKind.TooSlow, "The statement passed its time limit."),
             "22P02" or "22007" or "22021" or "42846" => (SourceFaultKind.BadData, exception.MessageText),

@@ -10,21 +10,24 @@ namespace RapidGable.Sources.PostgreSql;
 /// <summary>One database of a PostgreSQL server and its pool of connections.</summary>
 internal sealed class PostgresSource : ISource
 {
-    private readonly NpgsqlConnectionStringBuilder _settings;
+    private readonly ServerNames _names;
     private readonly NpgsqlDataSource _database;
     private readonly SessionGate _gate;
 
-    public PostgresSource(string name, NpgsqlConnectionStringBuilder settings, int sessions, int statementSeconds)
+    public PostgresSource(string name, NpgsqlConnectionStringBuilder settings, ServerNames names, int sessions, int statementSeconds)
     {
         Name = name;
-        _settings = settings;
+        _names = names;
+        Host = settings.Host;
         _gate = new SessionGate(sessions, TimeSpan.FromSeconds(statementSeconds));
         _database = new NpgsqlDataSourceBuilder(settings.ConnectionString).Build();
     }
 
     public string Name { get; }
 
-    public string Address => $"PostgreSQL {_settings.Host}:{_settings.Port}/{_settings.Database} as {_settings.Username}";
+    public string Address => $"PostgreSQL {_names.Place}/{_names.Database} as {_names.User}";
+
+    public string? Host { get; }
 
     public SqlDialect Dialect { get; } = new PostgresDialect();
 
@@ -40,7 +43,7 @@ internal sealed class PostgresSource : ISource
         catch (Exception exception)
             when (exception is NpgsqlException or IOException or TimeoutException or System.Net.Sockets.SocketException)
         {
-            throw PostgresFault.From(exception, _settings);
+            throw PostgresFault.From(exception, _names);
         }
     }
 
@@ -193,7 +196,7 @@ internal sealed class PostgresSource : ISource
         await command.ExecuteNonQueryAsync(cancellation);
     }
 
-    internal SourceException Fault(Exception exception) => PostgresFault.From(exception, _settings);
+    internal SourceException Fault(Exception exception) => PostgresFault.From(exception, _names);
 
     public ValueTask DisposeAsync() => _database.DisposeAsync();
 }
