@@ -99,16 +99,12 @@ internal static class AdministratorCommand
         var accounts = AccountOptions.Read(folder);
         if (json)
             Terminal.WriteJson(
-                new
-                {
-                    administrators = accounts.Administrators.Select(a => new { name = a.Key, rights = RightsOf(a.Value) }),
-                }
+                new { administrators = accounts.Administrators.Select(a => new { name = a.Key, rights = RightsOf(a.Value) }) }
             );
         else
             Terminal.Out.Write(
-                accounts.Administrators.Aggregate(
-                    new Table().Border(TableBorder.None).AddColumns("administrator", "rights"),
-                    (table, a) => table.AddRow(Markup.Escape(a.Key), string.Join(", ", RightsOf(a.Value)))
+                accounts.Administrators.Aggregate(new Table().Border(TableBorder.None).AddColumns("administrator", "rights"), (table, a) =>
+                    table.AddRow(Markup.Escape(a.Key), string.Join(", ", RightsOf(a.Value)))
                 )
             );
         return 0;

@@ -33,7 +33,19 @@ internal static class SecretCommand
         list.SetAction(result => List(result.GetValue(workspace)!, result.GetValue(json)));
         var remove = new ExampleCommand("remove", "Remove a secret.", "gable secret remove demo ARCHIVE_PASSWORD") { workspace, name };
         remove.SetAction(result => Remove(result.GetValue(workspace)!, result.GetValue(name)!));
-        return new Command("secret", "Secrets of sources, kept encrypted in the workspace's state.") { set, list, remove };
+        var keyFile = new Option<string>("--new-key-file") { Description = "The file that holds the new key.", Required = true };
+        var rotate = new ExampleCommand(
+            "rotate",
+            $"Keep all secrets, and the keys of sessions, under another key. The one so far is in {SecretKeeper.KeyVariable} or the file of "
+                + $"{SecretKeeper.KeyFileVariable}; give the new one to the service afterwards. What broke off half way is done again.",
+            "gable secret rotate demo --new-key-file next-key.txt"
+        )
+        {
+            workspace,
+            keyFile,
+        };
+        rotate.SetAction(result => Rotate(result.GetValue(workspace)!, result.GetValue(keyFile)!));
+        return new Command("secret", "Secrets of sources, kept encrypted in the workspace's state.") { set, list, remove, rotate };
     }
 
     private static SecretKeeper Of(string folder)
@@ -74,6 +86,19 @@ internal static class SecretCommand
             var used = string.Join(", ", texts.Naming(name));
             Terminal.Out.WriteLine($"{name}  {(used.Length > 0 ? used : "not used")}");
         }
+        return 0;
+    }
+
+    private static int Rotate(string folder, string keyFile)
+    {
+        var secrets = Of(folder);
+        if (!secrets.HasKey)
+            throw new UsageException($"Set {SecretKeeper.KeyVariable} or {SecretKeeper.KeyFileVariable} to the key so far.");
+        if (!File.Exists(keyFile))
+            throw new UsageException($"There is no file '{keyFile}'.");
+        var changed = secrets.Rotate(name => name == SecretKeeper.KeyFileVariable ? keyFile : null);
+        AccountOptions.Note(folder, $"key of secrets changed, {changed} kept anew");
+        Terminal.Out.WriteLine($"{changed} kept under the new key. Start the service with it: the former one opens nothing any more.");
         return 0;
     }
 

@@ -5,7 +5,10 @@ namespace RapidGable.Core.Tests;
 public class StaticStateTests
 {
     /// <summary>With the reason.</summary>
-    private static readonly Dictionary<string, string> Excepted = new() { ["RequestAllowance.<Own>k__BackingField"] = "It counts nothing." };
+    private static readonly Dictionary<string, string> Excepted = new()
+    {
+        ["RequestAllowance.<Own>k__BackingField"] = "It counts nothing.",
+    };
 
     private sealed class Counting
     {

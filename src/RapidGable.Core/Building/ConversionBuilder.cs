@@ -7,7 +7,8 @@ namespace RapidGable.Building;
 /// <summary>A column's own type and the one that a declaration gives it -> how values are converted.</summary>
 internal sealed class ConversionBuilder(Diagnostics diagnostics)
 {
-    private static readonly FrozenDictionary<string, decimal> Units = new Dictionary<string, decimal>(StringComparer.Ordinal) {
+    private static readonly FrozenDictionary<string, decimal> Units = new Dictionary<string, decimal>(StringComparer.Ordinal)
+    {
         ["microseconds"] = 0.000001m,
         ["milliseconds"] = 0.001m,
         ["seconds"] = 1,

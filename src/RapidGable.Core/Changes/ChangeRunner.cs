@@ -150,9 +150,8 @@ public sealed class ChangeRunner
         return _path switch
         {
             { IsReference: true } => await ReferenceAsync(),
-            { IsEach: true } => await Sets().EachAsync(
-                _request.Verb == ChangeVerb.Delete ? null : _entity ?? Read(_path.Target, SentFor.Merge, [])
-            ),
+            { IsEach: true } => await Sets()
+                .EachAsync(_request.Verb == ChangeVerb.Delete ? null : _entity ?? Read(_path.Target, SentFor.Merge, [])),
             { Kind: ResourceKind.Collection } => _request.Verb == ChangeVerb.Post
                 ? await CreateAsync()
                 : await Sets().DeltaAsync(Body, _writable),

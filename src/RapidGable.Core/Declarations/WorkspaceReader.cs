@@ -226,10 +226,7 @@ public sealed partial class WorkspaceReader
         foreach (var name in new[] { "sessions", "statement-seconds" }.Where(n => !settings.ContainsKey(n)))
         {
             if (_limits.Set(name) is { } number)
-                settings[name] = new Located<SettingText>(
-                    SettingText.Plain($"{number}"),
-                    SourceLocation.WholeFile(WorkspaceTexts.Root)
-                );
+                settings[name] = new Located<SettingText>(SettingText.Plain($"{number}"), SourceLocation.WholeFile(WorkspaceTexts.Root));
         }
         return engine is null
             ? null
@@ -364,7 +361,11 @@ public sealed partial class WorkspaceReader
         if (service.Node("audit") is not { } node)
             return null;
         if (node is YamlScalar { Value: "required" } && !_keepsAudit)
-            _diagnostics.Error("audit", "The service requires the audit log, and 'audit: false' in workspace.yaml keeps none.", node.Location);
+            _diagnostics.Error(
+                "audit",
+                "The service requires the audit log, and 'audit: false' in workspace.yaml keeps none.",
+                node.Location
+            );
         if (node is YamlScalar { Value: "required" })
             return node.Location;
         _diagnostics.Error("audit", "'audit' of a service is 'required', or is left out.", node.Location);

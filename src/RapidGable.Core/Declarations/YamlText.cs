@@ -7,7 +7,8 @@ namespace RapidGable.Declarations;
 /// <summary>Texts as YAML takes them.</summary>
 public static class YamlText
 {
-    private static readonly FrozenSet<string> Words = new HashSet<string>(StringComparer.OrdinalIgnoreCase) {
+    private static readonly FrozenSet<string> Words = new HashSet<string>(StringComparer.OrdinalIgnoreCase)
+    {
         "true",
         "false",
         "yes",

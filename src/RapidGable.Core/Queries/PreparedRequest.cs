@@ -34,7 +34,7 @@ public sealed record PreparedRequest(
     public WorkClass Work =>
         _wasSlow || IsStatement || Request.Apply is not null ? WorkClass.Heavy
         : Request.Path is { Kind: ResourceKind.Entity or ResourceKind.PropertyValue or ResourceKind.RawValue, Hops.IsEmpty: true }
-            && Request.Expand.IsEmpty
+        && Request.Expand.IsEmpty
             ? WorkClass.Short
         : WorkClass.Usual;
 

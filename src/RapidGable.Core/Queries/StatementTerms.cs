@@ -10,7 +10,13 @@ namespace RapidGable.Queries;
 /// <param name="select">Writes an inner SELECT; what is given stands for its one column, or null for all as they are.</param>
 /// <param name="text">The statement as it was sent, for faults.</param>
 /// <param name="steps">Of the request.</param>
-internal sealed class StatementTerms(SqlDialect dialect, SqlWriter writer, Func<StatementSelect, string?, string> select, string text, StepBudget steps)
+internal sealed class StatementTerms(
+    SqlDialect dialect,
+    SqlWriter writer,
+    Func<StatementSelect, string?, string> select,
+    string text,
+    StepBudget steps
+)
 {
     private readonly Dictionary<BoundTerm, SqlOperand> _written = new(ReferenceEqualityComparer.Instance);
 

@@ -348,8 +348,7 @@ internal sealed class ApplyBinder(EntityModel model, string text, StepBudget bud
             IsTransient = true,
         };
 
-    private ExpressionBinder Expressions(EntitySet set, bool isFilter) =>
-        new(model, set, "$apply", text, isFilter) { Steps = budget };
+    private ExpressionBinder Expressions(EntitySet set, bool isFilter) => new(model, set, "$apply", text, isFilter) { Steps = budget };
 
     private FaultException Fault(string code, string message, int position) =>
         new(new RequestFault(400, code, message, "$apply", text, position));

@@ -12,14 +12,16 @@ namespace RapidGable.Sources;
 /// <param name="Settings">As a source file would have them.</param>
 public sealed record DatabaseAddress(string Engine, ImmutableDictionary<string, string> Settings)
 {
-    private static readonly FrozenDictionary<string, string> Engines = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase) {
+    private static readonly FrozenDictionary<string, string> Engines = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase)
+    {
         ["postgresql"] = "postgresql",
         ["postgres"] = "postgresql",
         ["mariadb"] = "mariadb",
         ["mysql"] = "mariadb",
     }.ToFrozenDictionary(StringComparer.OrdinalIgnoreCase);
 
-    private static readonly FrozenDictionary<string, string> Options = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase) {
+    private static readonly FrozenDictionary<string, string> Options = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase)
+    {
         ["sslmode"] = "tls",
         ["ssl-mode"] = "tls",
         ["sslrootcert"] = "tls-certificate",
@@ -27,7 +29,8 @@ public sealed record DatabaseAddress(string Engine, ImmutableDictionary<string, 
         ["connect_timeout"] = "connect-seconds",
     }.ToFrozenDictionary(StringComparer.OrdinalIgnoreCase);
 
-    private static readonly FrozenDictionary<string, string> Modes = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase) {
+    private static readonly FrozenDictionary<string, string> Modes = new Dictionary<string, string>(StringComparer.OrdinalIgnoreCase)
+    {
         ["disable"] = "off",
         ["disabled"] = "off",
         ["allow"] = "prefer",

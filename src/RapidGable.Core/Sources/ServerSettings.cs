@@ -46,7 +46,8 @@ internal sealed record ServerSettings(
             else
                 reader.Report(
                     "connection",
-                    reader.IsSecret("connection") ? $"The URI in {reader.Shown("connection")} cannot be used for this engine."
+                    reader.IsSecret("connection")
+                        ? $"The URI in {reader.Shown("connection")} cannot be used for this engine."
                         : fault ?? $"The URI is of another engine than '{engine}'."
                 );
             connection = null;

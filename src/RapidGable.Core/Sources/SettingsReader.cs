@@ -24,9 +24,7 @@ internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, 
     public string? Text(string name)
     {
         _known.Add(name);
-        return settings.TryGetValue(name, out var text) && text.Reveal().Length > 0
-            ? text.Reveal()
-            : _added.GetValueOrDefault(name);
+        return settings.TryGetValue(name, out var text) && text.Reveal().Length > 0 ? text.Reveal() : _added.GetValueOrDefault(name);
     }
 
     /// <summary>Whether a setting came from a variable.</summary>
@@ -70,7 +68,12 @@ internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, 
     {
         if (Text(name) is not { } text || words.Contains(text))
             return Text(name) ?? usual;
-        faults.Add(new SettingFault(name, $"'{name}' is one of {string.Join(", ", words)}, not '{Shown(name)}'.{(IsSecret(name) ? "" : NearestName.Hint(text, words))}"));
+        faults.Add(
+            new SettingFault(
+                name,
+                $"'{name}' is one of {string.Join(", ", words)}, not '{Shown(name)}'.{(IsSecret(name) ? "" : NearestName.Hint(text, words))}"
+            )
+        );
         return usual;
     }
 

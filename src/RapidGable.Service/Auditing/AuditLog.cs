@@ -201,8 +201,7 @@ public sealed class AuditLog(ServiceRegistry registry, IAuditStore store, TimePr
         catch (State.StateException exception)
         {
             Problem =
-                $"the audit log cannot be written: {_unwritten.Count} events wait"
-                + (_dropped > 0 ? $", {_dropped} were dropped" : "");
+                $"the audit log cannot be written: {_unwritten.Count} events wait" + (_dropped > 0 ? $", {_dropped} were dropped" : "");
             if (!_isBroken)
                 log.LogError("The audit log cannot be written: {Message}", exception.Message);
             _isBroken = true;

@@ -110,15 +110,24 @@ public static class ServiceHost
         var revisions = new RevisionReader(folder, archive, environment, policy);
         var registry = new ServiceRegistry(
             workspace,
-            options.IsPublished ? revisions.LoadAsync : cancellation => WorkspaceLoader.LoadAsync(folder, environment, cancellation, policy),
+            options.IsPublished
+                ? revisions.LoadAsync
+                : cancellation => WorkspaceLoader.LoadAsync(folder, environment, cancellation, policy),
             options.Memory
         );
         var board = new SwitchBoard(state);
         registry.TakeSwitches(options.Off.IsDefault ? board.Read() : options.Off, board.Version);
         builder
             .Services.AddSingleton<DraftPreview>()
-            .AddSingleton<TrialHost>(_ => (tried, lent, secret, prefix) => Trial(tried, lent, secret, prefix, registry.Off, registry.Memory));
-        builder.Services.AddSingleton(archive).AddSingleton(secrets).AddSingleton(revisions).AddSingleton(board);
+            .AddSingleton<TrialHost>(_ =>
+                (tried, lent, secret, prefix) => Trial(tried, lent, secret, prefix, registry.Off, registry.Memory)
+            );
+        builder
+            .Services.AddSingleton(archive)
+            .AddSingleton(secrets)
+            .AddSingleton(new StateCipher(state, outer))
+            .AddSingleton(revisions)
+            .AddSingleton(board);
         builder.Services.AddSingleton(new Draft(folder, environment, policy)).AddSingleton(new DraftFolder(folder));
         builder
             .Services.AddSingleton(new VerificationArchive(state))
@@ -247,6 +256,7 @@ public static class ServiceHost
         services
             .AddSingleton<TrafficHistory>()
             .AddSingleton<MemoryGuard>()
+            .AddSingleton<ReadySources>()
             .AddSingleton<SlowRequests>()
             .AddSingleton<RequestRateLimiter>()
             .AddSingleton<Allowances>()
@@ -319,15 +329,12 @@ public static class ServiceHost
     private static void MapHealth(WebApplication app, ServiceRegistry registry)
     {
         app.MapGet("/health/live", () => Results.Text("live"));
-        app.MapGet("/health/ready", async (HttpContext context, AuditLog audit, Administration administration) =>
+        app.MapGet("/health/ready", async (HttpContext context, AuditLog audit, Administration administration, ReadySources sources) =>
         {
             // Names of sources and faults in files are for who runs the service.
             var isInsider = await administration.IsInsiderAsync(context);
-            foreach (var source in registry.Workspace.Sources.Values)
-            {
-                if (await SourceProbe.PingAsync(source, context.RequestAborted) is not null)
-                    return Results.Text(isInsider ? $"not ready: source {source.Name}" : "not ready", statusCode: 503);
-            }
+            if (await sources.UnavailableAsync(isInsider, context.RequestAborted) is { } unavailable)
+                return Results.Text(isInsider ? $"not ready: source {unavailable}" : "not ready", statusCode: 503);
             if (registry.Drift.FirstOrDefault(d => d.Breaks) is { } drift)
                 return Results.Text(
                     isInsider ? $"ready in part, since a database has moved: {drift.Service}: {drift.Text}" : "ready in part"

@@ -67,9 +67,11 @@ internal static class AccountEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.Needing(ManagementRights.Administer).MapGet("/accounts", (IAccountStore accounts, AuditLog audit) =>
-            ManagementInterface.Json(Shown(registry, accounts.Current ?? new AccountDirectory(), audit))
-        );
+        manage
+            .Needing(ManagementRights.Administer)
+            .MapGet("/accounts", (IAccountStore accounts, AuditLog audit) =>
+                ManagementInterface.Json(Shown(registry, accounts.Current ?? new AccountDirectory(), audit))
+            );
         MapUsers(manage);
         MapKeys(manage, registry);
         MapAccess(manage, registry);
@@ -77,94 +79,106 @@ internal static class AccountEndpoints
 
     private static void MapUsers(RouteGroupBuilder manage)
     {
-        manage.Needing(ManagementRights.Administer).MapPost("/accounts/users", (HttpContext context, IAccountStore accounts, AuditLog audit) =>
-            ChangeAsync(context, audit, accounts, (body, file) =>
-            {
-                if (
-                    body.Password is not { Length: >= ShortestPassword }
-                    || body.Password.Any(char.IsControl)
-                    || Encoding.UTF8.GetByteCount(body.Name + body.Password) >= PasswordHash.MostBytes
-                )
-                    throw new BadAccountException(
-                        $"A password has at least {ShortestPassword} characters, no more than about {PasswordHash.MostBytes}, "
-                            + $"and no control characters."
+        manage
+            .Needing(ManagementRights.Administer)
+            .MapPost("/accounts/users", (HttpContext context, IAccountStore accounts, AuditLog audit) =>
+                ChangeAsync(context, audit, accounts, (body, file) =>
+                {
+                    if (
+                        body.Password is not { Length: >= ShortestPassword }
+                        || body.Password.Any(char.IsControl)
+                        || Encoding.UTF8.GetByteCount(body.Name + body.Password) >= PasswordHash.MostBytes
+                    )
+                        throw new BadAccountException(
+                            $"A password has at least {ShortestPassword} characters, no more than about {PasswordHash.MostBytes}, "
+                                + $"and no control characters."
+                        );
+                    return new Changed(
+                        file with
+                        {
+                            Users = file.Users.SetItem(
+                                body.Name,
+                                new UserAccount(PasswordHash.Make(body.Password)) { Roles = body.Roles, Attributes = body.Attributes }
+                            ),
+                        },
+                        $"user {body.Name} set",
+                        new SetUser(body.Name)
                     );
-                return new Changed(
-                    file with
-                    {
-                        Users = file.Users.SetItem(
-                            body.Name,
-                            new UserAccount(PasswordHash.Make(body.Password)) { Roles = body.Roles, Attributes = body.Attributes }
-                        ),
-                    },
-                    $"user {body.Name} set",
-                    new SetUser(body.Name)
-                );
-            })
-        );
-        manage.Needing(ManagementRights.Administer).MapDelete("/accounts/users/{name}", (string name, HttpContext context, IAccountStore accounts, AuditLog audit) =>
-            Remove(
-                context,
-                audit,
-                accounts,
-                f => f.Users.ContainsKey(name),
-                f => f with { Users = f.Users.Remove(name) },
-                $"user {name} removed"
-            )
-        );
+                })
+            );
+        manage
+            .Needing(ManagementRights.Administer)
+            .MapDelete("/accounts/users/{name}", (string name, HttpContext context, IAccountStore accounts, AuditLog audit) =>
+                Remove(
+                    context,
+                    audit,
+                    accounts,
+                    f => f.Users.ContainsKey(name),
+                    f => f with { Users = f.Users.Remove(name) },
+                    $"user {name} removed"
+                )
+            );
     }
 
     private static void MapKeys(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.Needing(ManagementRights.Administer).MapPost("/accounts/keys", (HttpContext context, IAccountStore accounts, AuditLog audit, TimeProvider time) =>
-            ChangeAsync(context, audit, accounts, (body, file) =>
-            {
-                if (body.Services?.FirstOrDefault(s => registry.Find(s) is null) is { } missing)
-                    throw new BadAccountException($"There is no service '{missing}'.");
-                var now = time.GetUtcNow().UtcDateTime;
-                var (changed, id, key) = file.WithKey(
-                    new ApiKey(body.Name, "", now)
-                    {
-                        Roles = body.Roles,
-                        Attributes = body.Attributes,
-                        Services = body.Services,
-                        May = body.May,
-                        Expires = body.Days is { } days ? now.AddDays(days) : null,
-                    }
-                );
-                return new Changed(changed, $"key {id} made for {body.Name}", new MadeKey(id, key));
-            })
-        );
-        manage.Needing(ManagementRights.Administer).MapDelete("/accounts/keys/{id}", (string id, HttpContext context, IAccountStore accounts, AuditLog audit) =>
-            Remove(context, audit, accounts, f => f.Keys.ContainsKey(id), f => f with { Keys = f.Keys.Remove(id) }, $"key {id} revoked")
-        );
+        manage
+            .Needing(ManagementRights.Administer)
+            .MapPost("/accounts/keys", (HttpContext context, IAccountStore accounts, AuditLog audit, TimeProvider time) =>
+                ChangeAsync(context, audit, accounts, (body, file) =>
+                {
+                    if (body.Services?.FirstOrDefault(s => registry.Find(s) is null) is { } missing)
+                        throw new BadAccountException($"There is no service '{missing}'.");
+                    var now = time.GetUtcNow().UtcDateTime;
+                    var (changed, id, key) = file.WithKey(
+                        new ApiKey(body.Name, "", now)
+                        {
+                            Roles = body.Roles,
+                            Attributes = body.Attributes,
+                            Services = body.Services,
+                            May = body.May,
+                            Expires = body.Days is { } days ? now.AddDays(days) : null,
+                        }
+                    );
+                    return new Changed(changed, $"key {id} made for {body.Name}", new MadeKey(id, key));
+                })
+            );
+        manage
+            .Needing(ManagementRights.Administer)
+            .MapDelete("/accounts/keys/{id}", (string id, HttpContext context, IAccountStore accounts, AuditLog audit) =>
+                Remove(context, audit, accounts, f => f.Keys.ContainsKey(id), f => f with { Keys = f.Keys.Remove(id) }, $"key {id} revoked")
+            );
     }
 
     private static void MapAccess(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.Needing(ManagementRights.Look).MapGet("/services/{name}/access", (string name, string? user, string? roles, string? attributes, IAccountStore store) =>
-            registry.Find(name) is not { } service
-                ? ManagementInterface.Problem(404, "not-found", $"There is no service '{name}'.")
-                : ManagementInterface.Json(
-                    new ServiceAccess(
-                        name,
-                        user is null && roles is null
-                            ? AccessMatrix.Of(service)
-                            : AccessMatrix.Of(service, user ?? roles!, CallerOf(store, user, roles, attributes), holdsAll: false)
+        manage
+            .Needing(ManagementRights.Look)
+            .MapGet("/services/{name}/access", (string name, string? user, string? roles, string? attributes, IAccountStore store) =>
+                registry.Find(name) is not { } service
+                    ? ManagementInterface.Problem(404, "not-found", $"There is no service '{name}'.")
+                    : ManagementInterface.Json(
+                        new ServiceAccess(
+                            name,
+                            user is null && roles is null
+                                ? AccessMatrix.Of(service)
+                                : AccessMatrix.Of(service, user ?? roles!, CallerOf(store, user, roles, attributes), holdsAll: false)
+                        )
+                    )
+            );
+        manage.Needing(ManagementRights.Write).MapGet("/view", ViewAsync);
+        manage
+            .Needing(ManagementRights.Administer)
+            .MapGet("/audit", (string? @event, string? caller, int? count, AuditLog audit) =>
+                ManagementInterface.Json(
+                    new AuditPage(
+                        audit.Store is not null,
+                        (audit.Store?.Read() ?? [])
+                            .Where(e => (@event is null || e.Event == @event) && (caller is null || e.Caller == caller))
+                            .Take(Math.Clamp(count ?? 100, 1, 1_000))
                     )
                 )
-        );
-        manage.Needing(ManagementRights.Write).MapGet("/view", ViewAsync);
-        manage.Needing(ManagementRights.Administer).MapGet("/audit", (string? @event, string? caller, int? count, AuditLog audit) =>
-            ManagementInterface.Json(
-                new AuditPage(
-                    audit.Store is not null,
-                    (audit.Store?.Read() ?? [])
-                        .Where(e => (@event is null || e.Event == @event) && (caller is null || e.Caller == caller))
-                        .Take(Math.Clamp(count ?? 100, 1, 1_000))
-                )
-            )
-        );
+            );
     }
 
     private static Accounts Shown(ServiceRegistry registry, AccountDirectory file, AuditLog audit)
@@ -341,8 +355,7 @@ internal static class AccountEndpoints
             };
     }
 
-    internal static string AdministratorOf(HttpContext context) =>
-        (context.Items[ManagementInterface.ManagerItem] as Manager)?.Name ?? "";
+    internal static string AdministratorOf(HttpContext context) => (context.Items[ManagementInterface.ManagerItem] as Manager)?.Name ?? "";
 
     private static async Task<T?> BodyAsync<T>(HttpContext context)
         where T : class

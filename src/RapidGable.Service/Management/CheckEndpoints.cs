@@ -16,19 +16,23 @@ internal static class CheckEndpoints
 {
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
-        manage.Needing(ManagementRights.Write).MapPost(
-            "/check",
-            (HttpContext context, bool? data, IAccountStore accounts, AuditLog audit, Draft draft, RevisionArchive archive) =>
-            {
-                audit.Managed(context, AccountEndpoints.AdministratorOf(context), "checked the workspace");
-                return CheckAsync(draft, archive, data ?? true, RolesOf(accounts.Current), context.RequestAborted);
-            }
-        );
-        manage.Needing(ManagementRights.Write).MapGet("/sources/{source}/keys", (string source, string? name, HttpContext context) =>
-            ProgressAnswer.RunAsync(context, $"'{name}'", time, (progress, cancellation) =>
-                KeysAsync(registry, source, name ?? "", progress, cancellation)
-            )
-        );
+        manage
+            .Needing(ManagementRights.Write)
+            .MapPost(
+                "/check",
+                (HttpContext context, bool? data, IAccountStore accounts, AuditLog audit, Draft draft, RevisionArchive archive) =>
+                {
+                    audit.Managed(context, AccountEndpoints.AdministratorOf(context), "checked the workspace");
+                    return CheckAsync(draft, archive, data ?? true, RolesOf(accounts.Current), context.RequestAborted);
+                }
+            );
+        manage
+            .Needing(ManagementRights.Write)
+            .MapGet("/sources/{source}/keys", (string source, string? name, HttpContext context) =>
+                ProgressAnswer.RunAsync(context, $"'{name}'", time, (progress, cancellation) =>
+                    KeysAsync(registry, source, name ?? "", progress, cancellation)
+                )
+            );
     }
 
     private static List<string> RolesOf(AccountDirectory? accounts) =>

@@ -29,12 +29,21 @@ internal static class ComposerEndpoint
     /// <param name="Target">Path and query, such as <c>/rest/rivers/Stations?limit=5</c>.</param>
     /// <param name="As">A user, or roles joined by commas; missing = anonymous.</param>
     /// <param name="Real">What it changes stays; else it is undone.</param>
-    private sealed record SendBody(string? Method, string? Target, IReadOnlyList<RequestHeader>? Headers, string? Body, string? As, bool Real = false);
+    private sealed record SendBody(
+        string? Method,
+        string? Target,
+        IReadOnlyList<RequestHeader>? Headers,
+        string? Body,
+        string? As,
+        bool Real = false
+    );
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, FaceTable faces) =>
-        manage.Needing(ManagementRights.Write).MapPost("/requests/send", (HttpContext context, IAccountStore accounts, TrialHost host, AuditLog audit) =>
-            StateGuard.GuardAsync(() => SendAsync(context, registry, faces, accounts, host, audit))
-        );
+        manage
+            .Needing(ManagementRights.Write)
+            .MapPost("/requests/send", (HttpContext context, IAccountStore accounts, TrialHost host, AuditLog audit) =>
+                StateGuard.GuardAsync(() => SendAsync(context, registry, faces, accounts, host, audit))
+            );
 
     private static async Task<IResult> SendAsync(
         HttpContext context,
@@ -73,11 +82,7 @@ internal static class ComposerEndpoint
         {
             var sent = await new TryRequests(recorded, accounts.Current, host).RunAsync(
                 [request],
-                new TryRequests.Options(null, Writes: true, context.Request.Host.Value)
-                {
-                    Undoes = !body.Real,
-                    Memory = registry.Memory,
-                },
+                new TryRequests.Options(null, Writes: true, context.Request.Host.Value) { Undoes = !body.Real, Memory = registry.Memory },
                 context.RequestAborted
             );
             tried = sent[0];
@@ -88,7 +93,10 @@ internal static class ComposerEndpoint
         }
         var answer = tried.Answer!;
         var path = target.Split('?')[0];
-        var kind = !isChange ? "sent" : body.Real ? "sent for real" : "tried";
+        var kind =
+            !isChange ? "sent"
+            : body.Real ? "sent for real"
+            : "tried";
         audit.Managed(context, AccountEndpoints.AdministratorOf(context), $"{kind} {method} {path} as {tried.Caller}: {answer.Status}");
         var text = AccountEndpoints.IsText(answer.ContentType) ? answer.Text : null;
         return ManagementInterface.Json(

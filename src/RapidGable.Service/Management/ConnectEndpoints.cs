@@ -3,8 +3,8 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
 using RapidGable.Declarations;
 using RapidGable.Service.Auditing;
-using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Management;
@@ -24,12 +24,16 @@ internal static class ConnectEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.Needing(ManagementRights.Look).MapGet("/draft/databases", (SecretKeeper secrets) =>
-            ManagementInterface.Json(new DatabaseFiles(Files(registry.Workspace.Declaration.Folder), secrets.HasKey))
-        );
-        manage.Needing(ManagementRights.Write).MapPost("/draft/connect", (HttpContext context, Draft draft, AuditLog audit) =>
-            StateGuard.GuardAsync(() => ConnectAsync(context, draft, registry, audit))
-        );
+        manage
+            .Needing(ManagementRights.Look)
+            .MapGet("/draft/databases", (SecretKeeper secrets) =>
+                ManagementInterface.Json(new DatabaseFiles(Files(registry.Workspace.Declaration.Folder), secrets.HasKey))
+            );
+        manage
+            .Needing(ManagementRights.Write)
+            .MapPost("/draft/connect", (HttpContext context, Draft draft, AuditLog audit) =>
+                StateGuard.GuardAsync(() => ConnectAsync(context, draft, registry, audit))
+            );
     }
 
     private static IEnumerable<string> Files(string folder)

@@ -8,6 +8,7 @@ using RapidGable.Publishing;
 using RapidGable.Service.Identity;
 using RapidGable.Service.Publishing;
 using RapidGable.Service.Traffic;
+using RapidGable.Sources;
 using RapidGable.UseCases;
 
 namespace RapidGable.Service.Management;
@@ -29,15 +30,28 @@ internal sealed class ConsumerPage(
 
     private const int MostWaiting = 16;
 
+    /// <summary>Pages that are made at a time; each asks the service itself a dozen times.</summary>
+    private const int MostMaking = 2;
+
+    /// <summary>Bytes of all pages that are kept, of the memory of the process.</summary>
+    private const long MostBytes = 16 * 1024 * 1024;
+
     /// <summary>Stands in a page that is kept for the address by which it is asked for.</summary>
     private const string AnyOrigin = "https://origin.invalid";
 
     private static readonly TimeSpan Kept = TimeSpan.FromMinutes(10);
 
-    private sealed record Page(string Html, DateTimeOffset Made);
+    private sealed record Page(string Html, DateTimeOffset Made)
+    {
+        public long Bytes => 2L * Html.Length;
+    }
+
+    private readonly ByteBudget _bytes = new(MostBytes, registry.Memory);
+    private readonly Lock _keeping = new();
 
     private readonly ConcurrentDictionary<string, Page> _pages = new(StringComparer.Ordinal);
-    private readonly SemaphoreSlim _making = new(1);
+    private readonly SemaphoreSlim _making = new(MostMaking);
+    private readonly ConcurrentDictionary<string, Lazy<Task<string>>> _beingMade = new(StringComparer.Ordinal);
     private int _waiting;
 
     public static void Map(WebApplication app) =>
@@ -100,13 +114,24 @@ internal sealed class ConsumerPage(
         }
         try
         {
-            await _making.WaitAsync(cancellation);
+            // Whoever wants the same page waits for the one that is being made, and nobody's leaving ends it for the others.
+            var made = _beingMade.GetOrAdd(key, _ => new Lazy<Task<string>>(() => MakeAsync(key, service, caller)));
+            return await made.Value.WaitAsync(cancellation);
+        }
+        finally
+        {
+            Interlocked.Decrement(ref _waiting);
+        }
+    }
+
+    private async Task<string> MakeAsync(string key, string service, Caller caller)
+    {
+        try
+        {
+            await _making.WaitAsync();
             try
             {
-                // Somebody else may have made it meanwhile.
-                if (Fresh(key) is { } made)
-                    return made;
-                var html = await work(service, NameOf(caller), caller, AnyOrigin, cancellation);
+                var html = await work(service, NameOf(caller), caller, AnyOrigin, CancellationToken.None);
                 Keep(key, html);
                 return html;
             }
@@ -117,7 +142,7 @@ internal sealed class ConsumerPage(
         }
         finally
         {
-            Interlocked.Decrement(ref _waiting);
+            _beingMade.TryRemove(key, out _);
         }
     }
 
@@ -125,9 +150,22 @@ internal sealed class ConsumerPage(
 
     private void Keep(string key, string html)
     {
-        while (_pages.Count >= MostKept && _pages.MinBy(p => p.Value.Made) is var oldest)
-            _pages.TryRemove(oldest);
-        _pages[key] = new Page(html, time.GetUtcNow());
+        var page = new Page(html, time.GetUtcNow());
+        lock (_keeping)
+        {
+            if (_pages.TryRemove(key, out var former))
+                _bytes.Give(former.Bytes);
+            while (_pages.Count >= MostKept || !_bytes.TryTake(page.Bytes))
+            {
+                // A page for which there is no room is made again the next time.
+                if (_pages.IsEmpty)
+                    return;
+                var oldest = _pages.MinBy(p => p.Value.Made);
+                _pages.TryRemove(oldest);
+                _bytes.Give(oldest.Value.Bytes);
+            }
+            _pages[key] = page;
+        }
     }
 
     private static string NameOf(Caller caller) =>

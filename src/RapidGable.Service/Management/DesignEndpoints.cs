@@ -29,12 +29,16 @@ internal static class DesignEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
-        manage.Needing(ManagementRights.Look).MapPost("/draft/design", (HttpContext context, Draft draft, DraftFolder folder, IAccountStore accounts) =>
-            StateGuard.GuardAsync(() => DesignAsync(context, draft, folder, registry, accounts))
-        );
-        manage.Needing(ManagementRights.Write).MapPost("/draft/rows", (HttpContext context, Draft draft, DraftFolder folder, IAccountStore accounts, AuditLog audit) =>
-            StateGuard.GuardAsync(() => RowsAsync(context, draft, folder, registry, accounts, audit, time))
-        );
+        manage
+            .Needing(ManagementRights.Look)
+            .MapPost("/draft/design", (HttpContext context, Draft draft, DraftFolder folder, IAccountStore accounts) =>
+                StateGuard.GuardAsync(() => DesignAsync(context, draft, folder, registry, accounts))
+            );
+        manage
+            .Needing(ManagementRights.Write)
+            .MapPost("/draft/rows", (HttpContext context, Draft draft, DraftFolder folder, IAccountStore accounts, AuditLog audit) =>
+                StateGuard.GuardAsync(() => RowsAsync(context, draft, folder, registry, accounts, audit, time))
+            );
     }
 
     private static async Task<IResult> DesignAsync(

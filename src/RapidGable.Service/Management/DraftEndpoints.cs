@@ -7,8 +7,8 @@ using RapidGable.Building;
 using RapidGable.Declarations;
 using RapidGable.Drafting;
 using RapidGable.Service.Auditing;
-using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
 using RapidGable.Sources;
 using RapidGable.UseCases;
@@ -37,26 +37,38 @@ internal static class DraftEndpoints
     {
         manage.Needing(ManagementRights.Look).MapGet("/draft", (DraftFolder folder) => ManagementInterface.Json(Files(folder)));
         manage.Needing(ManagementRights.Look).MapGet("/draft/text", (string? file, DraftFolder folder) => Text(folder, file ?? ""));
-        manage.Needing(ManagementRights.Look).MapGet("/draft/schema/{kind}", (string kind) =>
-            FileSchemas.All.TryGetValue(kind, out var schema)
-                ? Results.Text(schema.ToJsonString(), "application/schema+json")
-                : ManagementInterface.Problem(404, "not-found", $"There is no schema '{kind}'.")
-        );
-        manage.Needing(ManagementRights.Write).MapPut("/draft/text", (HttpContext context, DraftFolder folder, AuditLog audit) =>
-            StateGuard.GuardAsync(() => WriteAsync(context, folder, audit, registry, time))
-        );
-        manage.Needing(ManagementRights.Write).MapDelete("/draft/text", (string? file, string? version, HttpContext context, DraftFolder folder, AuditLog audit) =>
-            StateGuard.GuardAsync(() => RemoveAsync(context, folder, file ?? "", version ?? "", audit, registry, time))
-        );
-        manage.Needing(ManagementRights.Write).MapPost("/draft/edit", Task<IResult> (HttpContext context, CancellationToken _) =>
-            StateGuard.GuardAsync(() => EditAsync(context))
-        );
-        manage.Needing(ManagementRights.Write).MapPost("/draft/check", (HttpContext context, Draft draft) =>
-            StateGuard.GuardAsync(() => CheckAsync(context, draft, registry))
-        );
-        manage.Needing(ManagementRights.Write).MapPost("/draft/choose", (HttpContext context, Draft draft, DraftFolder folder) =>
-            StateGuard.GuardAsync(() => ChooseAsync(context, draft, folder))
-        );
+        manage
+            .Needing(ManagementRights.Look)
+            .MapGet("/draft/schema/{kind}", (string kind) =>
+                FileSchemas.All.TryGetValue(kind, out var schema)
+                    ? Results.Text(schema.ToJsonString(), "application/schema+json")
+                    : ManagementInterface.Problem(404, "not-found", $"There is no schema '{kind}'.")
+            );
+        manage
+            .Needing(ManagementRights.Write)
+            .MapPut("/draft/text", (HttpContext context, DraftFolder folder, AuditLog audit) =>
+                StateGuard.GuardAsync(() => WriteAsync(context, folder, audit, registry, time))
+            );
+        manage
+            .Needing(ManagementRights.Write)
+            .MapDelete("/draft/text", (string? file, string? version, HttpContext context, DraftFolder folder, AuditLog audit) =>
+                StateGuard.GuardAsync(() => RemoveAsync(context, folder, file ?? "", version ?? "", audit, registry, time))
+            );
+        manage
+            .Needing(ManagementRights.Write)
+            .MapPost("/draft/edit", Task<IResult> (HttpContext context, CancellationToken _) =>
+                StateGuard.GuardAsync(() => EditAsync(context))
+            );
+        manage
+            .Needing(ManagementRights.Write)
+            .MapPost("/draft/check", (HttpContext context, Draft draft) =>
+                StateGuard.GuardAsync(() => CheckAsync(context, draft, registry))
+            );
+        manage
+            .Needing(ManagementRights.Write)
+            .MapPost("/draft/choose", (HttpContext context, Draft draft, DraftFolder folder) =>
+                StateGuard.GuardAsync(() => ChooseAsync(context, draft, folder))
+            );
     }
 
     private static DraftFiles Files(DraftFolder folder)

@@ -17,38 +17,40 @@ namespace RapidGable.Service.Management;
 internal static class ExplainEndpoint
 {
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, FaceTable faces, TimeProvider time) =>
-        manage.Needing(ManagementRights.Look).MapGet(
-            "/explain",
-            (
-                string? url,
-                bool? run,
-                string? user,
-                string? roles,
-                string? attributes,
-                IAccountStore store,
-                HttpContext context,
-                AuditLog audit
-            ) =>
-            {
-                if (run == true && !NeededRights.Has(context, ManagementRights.Write))
-                    return Task.FromResult(NeededRights.Lacks(ManagementRights.Write));
-                if (run == true)
-                    audit.Managed(
-                        context,
-                        AccountEndpoints.AdministratorOf(context),
-                        $"ran a request as {user ?? roles ?? "an anonymous caller"}"
+        manage
+            .Needing(ManagementRights.Look)
+            .MapGet(
+                "/explain",
+                (
+                    string? url,
+                    bool? run,
+                    string? user,
+                    string? roles,
+                    string? attributes,
+                    IAccountStore store,
+                    HttpContext context,
+                    AuditLog audit
+                ) =>
+                {
+                    if (run == true && !NeededRights.Has(context, ManagementRights.Write))
+                        return Task.FromResult(NeededRights.Lacks(ManagementRights.Write));
+                    if (run == true)
+                        audit.Managed(
+                            context,
+                            AccountEndpoints.AdministratorOf(context),
+                            $"ran a request as {user ?? roles ?? "an anonymous caller"}"
+                        );
+                    return ExplainAsync(
+                        url,
+                        run,
+                        AccountEndpoints.CallerOf(store, user, roles, attributes),
+                        faces,
+                        registry,
+                        time,
+                        context.RequestAborted
                     );
-                return ExplainAsync(
-                    url,
-                    run,
-                    AccountEndpoints.CallerOf(store, user, roles, attributes),
-                    faces,
-                    registry,
-                    time,
-                    context.RequestAborted
-                );
-            }
-        );
+                }
+            );
 
     /// <summary>The statements behind a request to a face, without running them.</summary>
     /// <param name="run">Also runs it, for the engine's plan and the times.</param>

@@ -19,11 +19,13 @@ public delegate Task<string> HandoverWork(string service, string name, Caller ca
 internal static class HandoverEndpoint
 {
     public static void Map(RouteGroupBuilder manage) =>
-        manage.Needing(ManagementRights.Write).MapGet(
-            "/handover/{service}",
-            (string service, string? @as, HttpContext context, HandoverWork work, IAccountStore accounts, AuditLog audit) =>
-                PageAsync(service, @as, context, work, accounts, audit)
-        );
+        manage
+            .Needing(ManagementRights.Write)
+            .MapGet(
+                "/handover/{service}",
+                (string service, string? @as, HttpContext context, HandoverWork work, IAccountStore accounts, AuditLog audit) =>
+                    PageAsync(service, @as, context, work, accounts, audit)
+            );
 
     private static async Task<IResult> PageAsync(
         string service,

@@ -7,6 +7,7 @@ using RapidGable.Service.Faces;
 using RapidGable.Service.Identity;
 using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
+using RapidGable.Service.Traffic;
 
 namespace RapidGable.Service.Management;
 
@@ -56,23 +57,28 @@ internal static class ManagementInterface
     public static void MapServices(WebApplication app, ServiceRegistry registry)
     {
         var faces = app.Services.GetRequiredService<FaceTable>();
-        app.MapGet("/services", async (HttpContext context, SignIn signIn) =>
+        app.MapGet("/services", async (HttpContext context, SignIn signIn, RequestRateLimiter traffic) =>
         {
             if ((await signIn.CallerOfAsync(context)).Is(out var caller, out var fault))
-                return Json(
-                    new ServiceList(
-                        registry
-                            .All.Where(s => faces.All.Any(f => s.On(f.Name).IsOpenTo(caller)))
-                            .Select(s =>
-                                ServiceViews.Summary(
-                                    s,
-                                    caller,
-                                    faces.AddressesOf(s, caller, context),
-                                    ApiCatalog.Endpoints(s, caller, faces, context)
+            {
+                using var pass = traffic.Enter(context, caller, out fault);
+                return fault is not null
+                    ? Problem(fault.Status, fault.Code, fault.Message)
+                    : Json(
+                        new ServiceList(
+                            registry
+                                .All.Where(s => faces.All.Any(f => s.On(f.Name).IsOpenTo(caller)))
+                                .Select(s =>
+                                    ServiceViews.Summary(
+                                        s,
+                                        caller,
+                                        faces.AddressesOf(s, caller, context),
+                                        ApiCatalog.Endpoints(s, caller, faces, context)
+                                    )
                                 )
-                            )
-                    )
-                );
+                        )
+                    );
+            }
             context.Response.Headers.WWWAuthenticate = signIn.Challenges(fault);
             return Problem(fault.Status, fault.Code, fault.Message);
         });

@@ -6,8 +6,8 @@ using RapidGable.Building;
 using RapidGable.Inspection;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
-using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
 using RapidGable.Service.Traffic;
 using RapidGable.Sources;
@@ -33,61 +33,63 @@ internal static class OverviewEndpoint
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
         var started = time.GetUtcNow().UtcDateTime;
-        manage.Needing(ManagementRights.Look).MapGet(
-            "/overview",
-            (
-                HttpContext context,
-                TrafficHistory history,
-                SlowRequests slow,
-                Allowances allowances,
-                AuditLog audit,
-                RevisionArchive archive
-            ) =>
-                StateGuard.GuardAsync(async () =>
-                {
-                    var workspace = registry.Workspace;
-                    var traffic = workspace.Declaration.Traffic;
-                    var memory = allowances.Process;
-                    return ManagementInterface.Json(
-                        new Overview(
-                            time.GetUtcNow().UtcDateTime,
-                            started,
-                            registry.Problem ?? registry.Missing,
-                            registry.All.Select(s => Traffic(s.Model.Service, s.Model.Title, registry, history)),
-                            history
-                                .Busiest(ShownSets)
-                                .Select(s => new BusySet(s.Service, s.Set, s.Requests, Rounded(s.Milliseconds), Rounded(s.Slowest))),
-                            slow.All.Select(s => new SlowStatementInfo(s.Service, s.Set, s.Sql, s.Count, s.Worst, s.Last, s.Plan)),
-                            traffic.SlowSeconds,
-                            new CallerLimits(
-                                traffic.RequestsPerMinute,
-                                traffic.RequestsAtOnce,
+        manage
+            .Needing(ManagementRights.Look)
+            .MapGet(
+                "/overview",
+                (
+                    HttpContext context,
+                    TrafficHistory history,
+                    SlowRequests slow,
+                    Allowances allowances,
+                    AuditLog audit,
+                    RevisionArchive archive
+                ) =>
+                    StateGuard.GuardAsync(async () =>
+                    {
+                        var workspace = registry.Workspace;
+                        var traffic = workspace.Declaration.Traffic;
+                        var memory = allowances.Process;
+                        return ManagementInterface.Json(
+                            new Overview(
+                                time.GetUtcNow().UtcDateTime,
+                                started,
+                                registry.Problem ?? registry.Missing,
+                                registry.All.Select(s => Traffic(s.Model.Service, s.Model.Title, registry, history)),
                                 history
-                                    .Callers(ShownCallers)
-                                    .Select(c => new CallerUse(
-                                        c.Who,
-                                        c.Requests,
-                                        c.Limited,
-                                        c.Limited > 0 || c.Requests >= traffic.RequestsPerMinute * NearLimit
-                                    ))
-                            ),
-                            await Task.WhenAll(
-                                workspace
-                                    .Sources.OrderBy(s => s.Key, StringComparer.Ordinal)
-                                    .Select(s => HealthAsync(s.Value, workspace, context.RequestAborted))
-                            ),
-                            registry.Drift.Select(d => new DriftInfo(d.Service, d.Text, d.Breaks, d.Affected)),
-                            new MemoryUse(memory.Used, memory.Peak, memory.Most),
-                            audit.Store is not null,
-                            Refusals(audit),
-                            archive
-                                .List(_ => { })
-                                .Take(ShownEvents)
-                                .Select(r => new PublicationNote(r.Number, r.At, r.By, r.Message, r.Breaking.Length))
-                        )
-                    );
-                })
-        );
+                                    .Busiest(ShownSets)
+                                    .Select(s => new BusySet(s.Service, s.Set, s.Requests, Rounded(s.Milliseconds), Rounded(s.Slowest))),
+                                slow.All.Select(s => new SlowStatementInfo(s.Service, s.Set, s.Sql, s.Count, s.Worst, s.Last, s.Plan)),
+                                traffic.SlowSeconds,
+                                new CallerLimits(
+                                    traffic.RequestsPerMinute,
+                                    traffic.RequestsAtOnce,
+                                    history
+                                        .Callers(ShownCallers)
+                                        .Select(c => new CallerUse(
+                                            c.Who,
+                                            c.Requests,
+                                            c.Limited,
+                                            c.Limited > 0 || c.Requests >= traffic.RequestsPerMinute * NearLimit
+                                        ))
+                                ),
+                                await Task.WhenAll(
+                                    workspace
+                                        .Sources.OrderBy(s => s.Key, StringComparer.Ordinal)
+                                        .Select(s => HealthAsync(s.Value, workspace, context.RequestAborted))
+                                ),
+                                registry.Drift.Select(d => new DriftInfo(d.Service, d.Text, d.Breaks, d.Affected)),
+                                new MemoryUse(memory.Used, memory.Peak, memory.Most),
+                                audit.Store is not null,
+                                Refusals(audit),
+                                archive
+                                    .List(_ => { })
+                                    .Take(ShownEvents)
+                                    .Select(r => new PublicationNote(r.Number, r.At, r.By, r.Message, r.Breaking.Length))
+                            )
+                        );
+                    })
+            );
     }
 
     private static double Rounded(double milliseconds) => Math.Round(milliseconds, 1);

@@ -32,9 +32,11 @@ internal static class PreviewEndpoints
     private static readonly HttpClient Client = new(new SocketsHttpHandler { AllowAutoRedirect = false });
 
     public static void Map(RouteGroupBuilder manage) =>
-        manage.Needing(ManagementRights.Write).Map("/preview/{**path}", (HttpContext context, DraftPreview preview, IAccountStore accounts, AuditLog audit) =>
-            AnswerAsync(context, preview, accounts, audit)
-        );
+        manage
+            .Needing(ManagementRights.Write)
+            .Map("/preview/{**path}", (HttpContext context, DraftPreview preview, IAccountStore accounts, AuditLog audit) =>
+                AnswerAsync(context, preview, accounts, audit)
+            );
 
     private static async Task<IResult> AnswerAsync(HttpContext context, DraftPreview preview, IAccountStore accounts, AuditLog audit)
     {

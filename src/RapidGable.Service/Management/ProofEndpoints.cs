@@ -9,8 +9,8 @@ using RapidGable.Drafting;
 using RapidGable.Inspection;
 using RapidGable.Model;
 using RapidGable.Service.Auditing;
-using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
 using RapidGable.UseCases;
 
@@ -30,53 +30,61 @@ internal static class ProofEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
-        manage.Needing(ManagementRights.Write).MapPost("/draft/column", (HttpContext context, Draft draft, DraftFolder folder, AuditLog audit) => StateGuard.GuardAsync(
-                async () =>
-                {
-                    var body = await StateGuard.BodyAsync<ColumnBody>(context);
-                    return EditedService.Read(body.Service, body.Text, folder, out var fault) is not { } edited
-                        ? fault!
-                        : await ProgressAnswer.RunAsync(context, $"'{body.Column}'", time, async (progress, cancellation) =>
-                        {
-                            Note(context, audit, $"read column {body.Column} of {body.Service} in the draft");
-                            await using var workspace = await edited.LoadAsync(draft, registry, cancellation);
-                            return await ColumnAsync(workspace, edited.Name, body.Set, body.Column ?? "", progress, cancellation);
-                        });
-                }
-            ));
-        manage.Needing(ManagementRights.Write).MapPost("/draft/orphans", (HttpContext context, Draft draft, DraftFolder folder, AuditLog audit) => StateGuard.GuardAsync(
-                async () =>
-                {
-                    var body = await StateGuard.BodyAsync<OrphansBody>(context);
-                    return EditedService.Read(body.Service, body.Text, folder, out var fault) is not { } edited
-                        ? fault!
-                        : await ProgressAnswer.RunAsync(context, $"'{body.Relation}'", time, async (_, cancellation) =>
-                        {
-                            Note(context, audit, $"counted orphans of {body.Relation} of {body.Service} in the draft");
-                            await using var workspace = await edited.LoadAsync(draft, registry, cancellation);
-                            return await OrphansAsync(workspace, edited.Name, body.Set, body.Relation ?? "", cancellation);
-                        });
-                }
-            ));
-        manage.Needing(ManagementRights.Write).MapPost("/draft/condition", (HttpContext context, Draft draft, DraftFolder folder) => StateGuard.GuardAsync(async () =>
-            {
-                var body = await StateGuard.BodyAsync<ConditionBody>(context);
-                return EditedService.Read(body.Service, body.Text, folder, out var fault) is not { } edited
-                    ? fault!
-                    : await ProgressAnswer.RunAsync(context, "The set", time, async (_, cancellation) =>
+        manage
+            .Needing(ManagementRights.Write)
+            .MapPost("/draft/column", (HttpContext context, Draft draft, DraftFolder folder, AuditLog audit) => StateGuard.GuardAsync(
+                    async () =>
                     {
-                        var all = await CountAsync(edited, draft, registry, body.Set, null, time, cancellation);
-                        var fulfilling = await CountAsync(edited, draft, registry, body.Set, body.Condition ?? "", time, cancellation);
-                        return new ConditionCount(all, all - fulfilling);
-                    });
-            }));
-        manage.Needing(ManagementRights.Write).MapGet("/sources/{source}/duplicates", (string source, string? name, string[] column, HttpContext context, AuditLog audit) =>
-            ProgressAnswer.RunAsync(context, $"'{name}'", time, async (_, cancellation) =>
-            {
-                Note(context, audit, $"looked for duplicates in {name} of {source}");
-                return await DoubledAsync(registry.Workspace, source, name ?? "", column, cancellation);
-            })
-        );
+                        var body = await StateGuard.BodyAsync<ColumnBody>(context);
+                        return EditedService.Read(body.Service, body.Text, folder, out var fault) is not { } edited
+                            ? fault!
+                            : await ProgressAnswer.RunAsync(context, $"'{body.Column}'", time, async (progress, cancellation) =>
+                            {
+                                Note(context, audit, $"read column {body.Column} of {body.Service} in the draft");
+                                await using var workspace = await edited.LoadAsync(draft, registry, cancellation);
+                                return await ColumnAsync(workspace, edited.Name, body.Set, body.Column ?? "", progress, cancellation);
+                            });
+                    }
+                ));
+        manage
+            .Needing(ManagementRights.Write)
+            .MapPost("/draft/orphans", (HttpContext context, Draft draft, DraftFolder folder, AuditLog audit) => StateGuard.GuardAsync(
+                    async () =>
+                    {
+                        var body = await StateGuard.BodyAsync<OrphansBody>(context);
+                        return EditedService.Read(body.Service, body.Text, folder, out var fault) is not { } edited
+                            ? fault!
+                            : await ProgressAnswer.RunAsync(context, $"'{body.Relation}'", time, async (_, cancellation) =>
+                            {
+                                Note(context, audit, $"counted orphans of {body.Relation} of {body.Service} in the draft");
+                                await using var workspace = await edited.LoadAsync(draft, registry, cancellation);
+                                return await OrphansAsync(workspace, edited.Name, body.Set, body.Relation ?? "", cancellation);
+                            });
+                    }
+                ));
+        manage
+            .Needing(ManagementRights.Write)
+            .MapPost("/draft/condition", (HttpContext context, Draft draft, DraftFolder folder) => StateGuard.GuardAsync(async () =>
+                {
+                    var body = await StateGuard.BodyAsync<ConditionBody>(context);
+                    return EditedService.Read(body.Service, body.Text, folder, out var fault) is not { } edited
+                        ? fault!
+                        : await ProgressAnswer.RunAsync(context, "The set", time, async (_, cancellation) =>
+                        {
+                            var all = await CountAsync(edited, draft, registry, body.Set, null, time, cancellation);
+                            var fulfilling = await CountAsync(edited, draft, registry, body.Set, body.Condition ?? "", time, cancellation);
+                            return new ConditionCount(all, all - fulfilling);
+                        });
+                }));
+        manage
+            .Needing(ManagementRights.Write)
+            .MapGet("/sources/{source}/duplicates", (string source, string? name, string[] column, HttpContext context, AuditLog audit) =>
+                ProgressAnswer.RunAsync(context, $"'{name}'", time, async (_, cancellation) =>
+                {
+                    Note(context, audit, $"looked for duplicates in {name} of {source}");
+                    return await DoubledAsync(registry.Workspace, source, name ?? "", column, cancellation);
+                })
+            );
     }
 
     private static void Note(HttpContext context, AuditLog audit, string what) =>

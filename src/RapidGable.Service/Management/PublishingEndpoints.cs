@@ -5,8 +5,8 @@ using Microsoft.AspNetCore.Routing;
 using Microsoft.Extensions.Logging;
 using RapidGable.Publishing;
 using RapidGable.Service.Auditing;
-using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
 using RapidGable.Service.Revisions;
 
@@ -32,35 +32,47 @@ internal static class PublishingEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry, TimeProvider time)
     {
-        manage.Needing(ManagementRights.Look).MapGet("/publishing", (RevisionArchive archive, SwitchBoard board) =>
-            StateGuard.Guard(() => ManagementInterface.Json(StateOf(registry, archive, board)))
-        );
-        manage.Needing(ManagementRights.Look).MapGet("/publishing/review", (HttpContext context, Draft draft, RevisionArchive archive) => StateGuard.GuardAsync(async () =>
-            {
-                await using var loaded = await draft.LoadAsync(context.RequestAborted);
-                var review = await new PublishWorkspace(loaded, archive, time).ReviewAsync(false, _ => { }, context.RequestAborted);
-                return ManagementInterface.Json(ReviewOf(review));
-            }));
-        manage.Needing(ManagementRights.Look).MapGet("/publishing/difference", (int from, int to, RevisionArchive archive) =>
-            StateGuard.Guard(() => Difference(archive, from, to))
-        );
-        manage.Needing(ManagementRights.Publish).MapPost(
-            "/publishing",
-            (
-                HttpContext context,
-                Draft draft,
-                RevisionArchive archive,
-                RevisionReader reader,
-                AuditLog audit,
-                ILogger<ServiceRegistry> log
-            ) => StateGuard.GuardAsync(() => PublishAsync(context, registry, draft, archive, reader, audit, time, log))
-        );
-        manage.Needing(ManagementRights.Publish).MapPost("/switches/off", (HttpContext context, SwitchBoard board, SwitchWatch watch, AuditLog audit) =>
-            StateGuard.GuardAsync(() => SwitchAsync(context, registry, board, watch, audit, time, isOff: true))
-        );
-        manage.Needing(ManagementRights.Publish).MapPost("/switches/on", (HttpContext context, SwitchBoard board, SwitchWatch watch, AuditLog audit) =>
-            StateGuard.GuardAsync(() => SwitchAsync(context, registry, board, watch, audit, time, isOff: false))
-        );
+        manage
+            .Needing(ManagementRights.Look)
+            .MapGet("/publishing", (RevisionArchive archive, SwitchBoard board) =>
+                StateGuard.Guard(() => ManagementInterface.Json(StateOf(registry, archive, board)))
+            );
+        manage
+            .Needing(ManagementRights.Look)
+            .MapGet("/publishing/review", (HttpContext context, Draft draft, RevisionArchive archive) => StateGuard.GuardAsync(async () =>
+                {
+                    await using var loaded = await draft.LoadAsync(context.RequestAborted);
+                    var review = await new PublishWorkspace(loaded, archive, time).ReviewAsync(false, _ => { }, context.RequestAborted);
+                    return ManagementInterface.Json(ReviewOf(review));
+                }));
+        manage
+            .Needing(ManagementRights.Look)
+            .MapGet("/publishing/difference", (int from, int to, RevisionArchive archive) =>
+                StateGuard.Guard(() => Difference(archive, from, to))
+            );
+        manage
+            .Needing(ManagementRights.Publish)
+            .MapPost(
+                "/publishing",
+                (
+                    HttpContext context,
+                    Draft draft,
+                    RevisionArchive archive,
+                    RevisionReader reader,
+                    AuditLog audit,
+                    ILogger<ServiceRegistry> log
+                ) => StateGuard.GuardAsync(() => PublishAsync(context, registry, draft, archive, reader, audit, time, log))
+            );
+        manage
+            .Needing(ManagementRights.Publish)
+            .MapPost("/switches/off", (HttpContext context, SwitchBoard board, SwitchWatch watch, AuditLog audit) =>
+                StateGuard.GuardAsync(() => SwitchAsync(context, registry, board, watch, audit, time, isOff: true))
+            );
+        manage
+            .Needing(ManagementRights.Publish)
+            .MapPost("/switches/on", (HttpContext context, SwitchBoard board, SwitchWatch watch, AuditLog audit) =>
+                StateGuard.GuardAsync(() => SwitchAsync(context, registry, board, watch, audit, time, isOff: false))
+            );
     }
 
     private static PublishingState StateOf(ServiceRegistry registry, RevisionArchive archive, SwitchBoard board) =>

@@ -30,13 +30,19 @@ internal static class RequestEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.Needing(ManagementRights.Look).MapGet("/requests", () => ManagementInterface.Json(registry.Workspace.Declaration.Requests.Select(r => Info(r, registry))));
-        manage.Needing(ManagementRights.Write).MapPost("/requests/try", (HttpContext context, IAccountStore accounts, TrialHost host, AuditLog audit) =>
-            StateGuard.GuardAsync(() => TryAsync(context, registry.Workspace, registry.Memory, accounts, host, audit))
-        );
-        manage.Needing(ManagementRights.Write).MapPost("/requests/keep", (HttpContext context, IAccountStore accounts, TrialHost host, AuditLog audit) =>
-            StateGuard.GuardAsync(() => KeepAsync(context, registry.Workspace, accounts, host, audit))
-        );
+        manage
+            .Needing(ManagementRights.Look)
+            .MapGet("/requests", () => ManagementInterface.Json(registry.Workspace.Declaration.Requests.Select(r => Info(r, registry))));
+        manage
+            .Needing(ManagementRights.Write)
+            .MapPost("/requests/try", (HttpContext context, IAccountStore accounts, TrialHost host, AuditLog audit) =>
+                StateGuard.GuardAsync(() => TryAsync(context, registry.Workspace, registry.Memory, accounts, host, audit))
+            );
+        manage
+            .Needing(ManagementRights.Write)
+            .MapPost("/requests/keep", (HttpContext context, IAccountStore accounts, TrialHost host, AuditLog audit) =>
+                StateGuard.GuardAsync(() => KeepAsync(context, registry.Workspace, accounts, host, audit))
+            );
     }
 
     private static KeptRequestInfo Info(KeptRequest request, ServiceRegistry registry) =>

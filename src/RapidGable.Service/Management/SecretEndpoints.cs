@@ -3,8 +3,8 @@ using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
 using RapidGable.Declarations;
 using RapidGable.Service.Auditing;
-using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
 
 namespace RapidGable.Service.Management;
@@ -16,9 +16,13 @@ internal static class SecretEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.Needing(ManagementRights.Administer).MapGet("/secrets", (SecretKeeper secrets) => StateGuard.Guard(() => ManagementInterface.Json(All(secrets, registry))));
-        manage.Needing(ManagementRights.Administer).MapPut("/secrets/{name}", (string name, HttpContext context, SecretKeeper secrets, SourcePolicy policy, AuditLog audit) => StateGuard.GuardAsync(
-                async () =>
+        manage
+            .Needing(ManagementRights.Administer)
+            .MapGet("/secrets", (SecretKeeper secrets) => StateGuard.Guard(() => ManagementInterface.Json(All(secrets, registry))));
+        manage
+            .Needing(ManagementRights.Administer)
+            .MapPut("/secrets/{name}", (string name, HttpContext context, SecretKeeper secrets, SourcePolicy policy, AuditLog audit) =>
+                StateGuard.GuardAsync(async () =>
                 {
                     var body = await StateGuard.BodyAsync<SecretBody>(context);
                     if ((SecretKeeper.NameFault(name) ?? SecretKeeper.ValueFault(body.Value ?? "")) is { } fault)
@@ -27,17 +31,17 @@ internal static class SecretEndpoints
                     policy.Forget(name);
                     audit.Managed(context, AccountEndpoints.AdministratorOf(context), $"secret {name} set");
                     return Results.NoContent();
-                }
-            ));
-        manage.Needing(ManagementRights.Administer).MapDelete("/secrets/{name}", (string name, HttpContext context, SecretKeeper secrets, AuditLog audit) => StateGuard.Guard(
-                () =>
+                })
+            );
+        manage
+            .Needing(ManagementRights.Administer)
+            .MapDelete("/secrets/{name}", (string name, HttpContext context, SecretKeeper secrets, AuditLog audit) => StateGuard.Guard(() =>
                 {
                     if (!secrets.Remove(name))
                         return ManagementInterface.Problem(404, "not-found", $"There is no secret '{name}'.");
                     audit.Managed(context, AccountEndpoints.AdministratorOf(context), $"secret {name} removed");
                     return Results.NoContent();
-                }
-            ));
+                }));
     }
 
     private static IEnumerable<SecretInfo> All(SecretKeeper secrets, ServiceRegistry registry)

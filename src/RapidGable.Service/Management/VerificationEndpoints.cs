@@ -2,8 +2,8 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
 using Microsoft.AspNetCore.Routing;
 using RapidGable.Service.Auditing;
-using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Identity;
+using RapidGable.Service.Management.Contracts;
 using RapidGable.Service.Publishing;
 using RapidGable.Verification;
 
@@ -19,24 +19,34 @@ internal static class VerificationEndpoints
 
     public static void Map(RouteGroupBuilder manage, ServiceRegistry registry)
     {
-        manage.Needing(ManagementRights.Look).MapGet("/verifications", (VerificationRuns runs, VerificationArchive archive) =>
-            StateGuard.Guard(() => ManagementInterface.Json(new Verifications(State(runs.Current), archive.All().Select(Summary))))
-        );
-        manage.Needing(ManagementRights.Look).MapGet("/verifications/{number:int}", (int number, VerificationArchive archive) =>
-            StateGuard.Guard(() => Details(number, archive))
-        );
-        manage.Needing(ManagementRights.Look).MapGet("/verifications/{number:int}/report", (int number, HttpContext context, VerificationArchive archive) =>
-            StateGuard.Guard(() => Report(context, number, archive, registry.Workspace.Declaration.Title))
-        );
-        manage.Needing(ManagementRights.Write).MapPost("/verifications", (HttpContext context, VerificationRuns runs, AuditLog audit) =>
-            StateGuard.GuardAsync(() => StartAsync(context, runs, registry, audit))
-        );
-        manage.Needing(ManagementRights.Write).MapDelete("/verifications/current", async (HttpContext context, VerificationRuns runs, AuditLog audit) =>
-        {
-            await runs.CancelAsync();
-            audit.Managed(context, AccountEndpoints.AdministratorOf(context), "cancelled a verification");
-            return Results.NoContent();
-        });
+        manage
+            .Needing(ManagementRights.Look)
+            .MapGet("/verifications", (VerificationRuns runs, VerificationArchive archive) =>
+                StateGuard.Guard(() => ManagementInterface.Json(new Verifications(State(runs.Current), archive.All().Select(Summary))))
+            );
+        manage
+            .Needing(ManagementRights.Look)
+            .MapGet("/verifications/{number:int}", (int number, VerificationArchive archive) =>
+                StateGuard.Guard(() => Details(number, archive))
+            );
+        manage
+            .Needing(ManagementRights.Look)
+            .MapGet("/verifications/{number:int}/report", (int number, HttpContext context, VerificationArchive archive) =>
+                StateGuard.Guard(() => Report(context, number, archive, registry.Workspace.Declaration.Title))
+            );
+        manage
+            .Needing(ManagementRights.Write)
+            .MapPost("/verifications", (HttpContext context, VerificationRuns runs, AuditLog audit) =>
+                StateGuard.GuardAsync(() => StartAsync(context, runs, registry, audit))
+            );
+        manage
+            .Needing(ManagementRights.Write)
+            .MapDelete("/verifications/current", async (HttpContext context, VerificationRuns runs, AuditLog audit) =>
+            {
+                await runs.CancelAsync();
+                audit.Managed(context, AccountEndpoints.AdministratorOf(context), "cancelled a verification");
+                return Results.NoContent();
+            });
     }
 
     private static async Task<IResult> StartAsync(HttpContext context, VerificationRuns runs, ServiceRegistry registry, AuditLog audit)

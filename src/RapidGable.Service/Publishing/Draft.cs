@@ -11,7 +11,7 @@ namespace RapidGable.Service.Publishing;
 public sealed class Draft(string folder, Func<string, string?> environment, ISourcePolicy? policy = null)
 {
     /// <summary>The draft as it is now; the caller disposes of it.</summary>
-    public Task<LoadedWorkspace> LoadAsync(CancellationToken cancellation) => 
+    public Task<LoadedWorkspace> LoadAsync(CancellationToken cancellation) =>
         WorkspaceLoader.LoadAsync(folder, environment, cancellation, policy);
 
     /// <summary>What is wrong with texts as such, settings of sources among them; no database is asked.</summary>
@@ -34,7 +34,14 @@ public sealed class Draft(string folder, Func<string, string?> environment, ISou
         string source,
         IReadOnlyDictionary<string, string> secrets,
         CancellationToken cancellation
-    ) => ConnectedSource.TryAsync(texts, source, n => secrets.GetValueOrDefault(n) ?? environment(n), cancellation, policy?.Except(secrets.Keys));
+    ) =>
+        ConnectedSource.TryAsync(
+            texts,
+            source,
+            n => secrets.GetValueOrDefault(n) ?? environment(n),
+            cancellation,
+            policy?.Except(secrets.Keys)
+        );
 
     /// <summary>Texts that are not written yet; the caller disposes of it.</summary>
     /// <param name="record">What the databases said; they are asked for what it does not hold.</param>

@@ -17,7 +17,8 @@ public sealed class DraftFolder(string folder)
     /// <summary>A file is a text that people write.</summary>
     public const int MostBytes = 4 * 1024 * 1024;
 
-    private static readonly FrozenDictionary<string, string[]> Endings = new Dictionary<string, string[]>() {
+    private static readonly FrozenDictionary<string, string[]> Endings = new Dictionary<string, string[]>()
+    {
         ["sources"] = [".yaml", ".yml"],
         ["services"] = [".yaml", ".yml", WorkspaceTexts.SqlEnding],
         ["checks"] = [".yaml", ".yml"],

@@ -6,12 +6,7 @@ namespace RapidGable.Service.Publishing;
 
 /// <summary>Loads what was published last: from its texts, and from what the databases said when it was published.</summary>
 /// <param name="folder">The workspace's folder, in which secrets and files of databases are.</param>
-public sealed class RevisionReader(
-    string folder,
-    RevisionArchive archive,
-    Func<string, string?> environment,
-    ISourcePolicy? policy = null
-)
+public sealed class RevisionReader(string folder, RevisionArchive archive, Func<string, string?> environment, ISourcePolicy? policy = null)
 {
     /// <summary>The newest revision as a workspace.</summary>
     /// <exception cref="StateException">When there is none, or it cannot be read.</exception>

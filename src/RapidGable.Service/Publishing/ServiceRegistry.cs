@@ -59,10 +59,13 @@ public sealed class ServiceRegistry : IAsyncDisposable
     )
     {
         _reload = reload;
-        Memory = memory ?? new ByteBudget(
-            (workspace.Declaration.Traffic.Memory ?? Math.Clamp(GC.GetGCMemoryInfo().TotalAvailableMemoryBytes / 4 / Mebibyte, 128, 1024))
-                * Mebibyte
-        );
+        Memory = memory
+            ?? new ByteBudget(
+                (
+                    workspace.Declaration.Traffic.Memory
+                    ?? Math.Clamp(GC.GetGCMemoryInfo().TotalAvailableMemoryBytes / 4 / Mebibyte, 128, 1024)
+                ) * Mebibyte
+            );
         _plans = new ByteBudget(Limits.PlanBytes, Memory);
         _state = State.Of(workspace, _plans, []);
     }

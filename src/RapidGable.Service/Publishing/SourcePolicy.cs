@@ -53,14 +53,11 @@ internal sealed class SourcePolicy : ISourcePolicy
         folders.AddRange(Words(outer(FoldersVariable), ':').Select(Real));
         hosts.UnionWith(Words(outer(HostsVariable), ','));
         // What stands in the files when the service starts was written by whoever may start it.
-        var (declaration, diagnostics) = WorkspaceReader.Read(
-            new WorkspaceFolder(folder),
-            name =>
-            {
-                named.Add(name);
-                return IsOwn(name) ? null : outer(name) ?? Kept(name) ?? "";
-            }
-        );
+        var (declaration, diagnostics) = WorkspaceReader.Read(new WorkspaceFolder(folder), name =>
+        {
+            named.Add(name);
+            return IsOwn(name) ? null : outer(name) ?? Kept(name) ?? "";
+        });
         foreach (var source in declaration.Sources)
         {
             foreach (var name in VariablesOf(source))
@@ -131,7 +128,11 @@ internal sealed class SourcePolicy : ISourcePolicy
             if (!_hosts.Contains(one) && HostFault(one) is { } fault)
                 return $"The host of '{source.Name}' {fault}. Whoever starts the service may allow it by {HostsVariable}.";
         }
-        if (source.Settings.TryGetValue("file", out var file) && host is null && !IsInside(Real(SqliteEngine.PathOf(folder, file.Value.Reveal()))))
+        if (
+            source.Settings.TryGetValue("file", out var file)
+            && host is null
+            && !IsInside(Real(SqliteEngine.PathOf(folder, file.Value.Reveal())))
+        )
             return $"The file of '{source.Name}' is outside of the workspace's folder. Whoever starts the service may allow its folder by "
                 + $"{FoldersVariable}.";
         var place = PlaceOf(source);
@@ -149,7 +150,8 @@ internal sealed class SourcePolicy : ISourcePolicy
 
     private void Pin(string name, string place) => _places.AddOrUpdate(name, _ => [place], (_, known) => known.Add(place));
 
-    private static IEnumerable<string> VariablesOf(SourceDeclaration source) => source.Settings.Values.SelectMany(s => s.Value.Variables).Distinct();
+    private static IEnumerable<string> VariablesOf(SourceDeclaration source) =>
+        source.Settings.Values.SelectMany(s => s.Value.Variables).Distinct();
 
     /// <summary>Where a source leads, as its file says it; a place that a variable holds is a place of its own.</summary>
     private static string PlaceOf(SourceDeclaration source) =>
@@ -200,8 +202,7 @@ internal sealed class SourcePolicy : ISourcePolicy
             || (bytes.Length == 4 && ((bytes[0] == 169 && bytes[1] == 254) || (bytes[0] == 0)));
     }
 
-    private bool IsInside(string path) =>
-        _folders.Any(f => path == f || path.StartsWith(f.TrimEnd('/') + "/", StringComparison.Ordinal));
+    private bool IsInside(string path) => _folders.Any(f => path == f || path.StartsWith(f.TrimEnd('/') + "/", StringComparison.Ordinal));
 
     /// <summary>A path without symbolic links, as far as it is there.</summary>
     private static string Real(string path)
@@ -213,7 +214,8 @@ internal sealed class SourcePolicy : ISourcePolicy
             real = Path.Combine(real, part);
             try
             {
-                var target = File.ResolveLinkTarget(real, returnFinalTarget: true) ?? Directory.ResolveLinkTarget(real, returnFinalTarget: true);
+                var target = File.ResolveLinkTarget(real, returnFinalTarget: true)
+                    ?? Directory.ResolveLinkTarget(real, returnFinalTarget: true);
                 if (target is not null)
                     real = Real(target.FullName);
             }

@@ -89,9 +89,8 @@ public sealed class FolderState : IStateStore
     public long BytesOf(string room)
     {
         Open(writes: false);
-        return Guard(
-            $"The room '{room}' cannot be read",
-            () => new DirectoryInfo(Path.Combine(_folder, room)) is { Exists: true } folder ? folder.EnumerateFiles().Sum(f => f.Length) : 0
+        return Guard($"The room '{room}' cannot be read", () =>
+            new DirectoryInfo(Path.Combine(_folder, room)) is { Exists: true } folder ? folder.EnumerateFiles().Sum(f => f.Length) : 0
         );
     }
 

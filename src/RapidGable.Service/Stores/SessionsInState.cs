@@ -4,6 +4,8 @@ using System.Xml.Linq;
 using Microsoft.AspNetCore.Authentication;
 using Microsoft.AspNetCore.Authentication.Cookies;
 using Microsoft.AspNetCore.DataProtection.Repositories;
+using Microsoft.Extensions.Logging;
+using RapidGable.Service.Publishing;
 using RapidGable.Service.State;
 
 namespace RapidGable.Service.Stores;
@@ -67,21 +69,53 @@ internal sealed class SessionsInState(IStateStore state, TimeProvider time) : IT
     }
 }
 
-/// <summary>The keys with which cookies of the console are protected, so that they are good after a restart.</summary>
-internal sealed class CookieKeysInState(IStateStore state) : IXmlRepository
+/// <summary>
+/// The keys that encrypt cookies, as documents of the state. Where there is a key for secrets they are kept under it; a service without it
+/// makes new ones, and sessions end.
+/// </summary>
+internal sealed class CookieKeysInState(IStateStore state, StateCipher cipher, ILogger<CookieKeysInState> log) : IXmlRepository
 {
     private const string Ending = ".key.xml";
+
+    /// <summary>What names of those end with that are encrypted.</summary>
+    public const string SealedEnding = ".key.json";
 
     public IReadOnlyCollection<XElement> GetAllElements() =>
         [
             .. state
                 .Names(StateRooms.Sessions)
-                .Where(n => n.EndsWith(Ending, StringComparison.Ordinal))
-                .Select(n => state.Find(StateRooms.Sessions, n))
-                .OfType<StateDocument>()
-                .Select(d => XElement.Parse(Encoding.UTF8.GetString(d.Bytes.Span))),
+                .Select(n =>
+                    n.EndsWith(Ending, StringComparison.Ordinal) ? Plain(n)
+                    : n.EndsWith(SealedEnding, StringComparison.Ordinal) ? Opened(n)
+                    : null
+                )
+                .OfType<XElement>(),
         ];
 
-    public void StoreElement(XElement element, string friendlyName) =>
-        state.Write(StateRooms.Sessions, friendlyName + Ending, Encoding.UTF8.GetBytes(element.ToString()), null);
+    private XElement? Plain(string name) =>
+        state.Find(StateRooms.Sessions, name) is { } kept ? XElement.Parse(Encoding.UTF8.GetString(kept.Bytes.Span)) : null;
+
+    private XElement? Opened(string name)
+    {
+        try
+        {
+            return state.Read<SealedText>(StateRooms.Sessions, name) is { } kept ? XElement.Parse(cipher.Open(name, kept)) : null;
+        }
+        catch (StateException exception)
+        {
+            log.LogWarning("A key of sessions cannot be used, so that they end: {Message}", exception.Message);
+            return null;
+        }
+    }
+
+    public void StoreElement(XElement element, string friendlyName)
+    {
+        if (!cipher.HasKey)
+        {
+            state.Write(StateRooms.Sessions, friendlyName + Ending, Encoding.UTF8.GetBytes(element.ToString()), null);
+            return;
+        }
+        var name = friendlyName + SealedEnding;
+        state.Write(StateRooms.Sessions, name, StateDocuments.ToBytes(cipher.Seal(name, element.ToString())), null);
+    }
 }

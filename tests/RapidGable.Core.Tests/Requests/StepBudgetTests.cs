@@ -35,9 +35,7 @@ public sealed class StepBudgetTests : IAsyncLifetime
     }
 
     private RequestFault? Rest(string query, StepBudget? steps = null) =>
-        RestRequest.Of("Stations", query.Replace(" ", "%20"), Paths).Is(out var request, out var fault)
-            ? Prepared(request, steps)
-            : fault;
+        RestRequest.Of("Stations", query.Replace(" ", "%20"), Paths).Is(out var request, out var fault) ? Prepared(request, steps) : fault;
 
     private RequestFault? OData(string query) =>
         NetworkFixture.Lex("Stations?" + query).Is(out var request, out var fault) ? Prepared(request, null) : fault;
@@ -49,8 +47,7 @@ public sealed class StepBudgetTests : IAsyncLifetime
         return Service.Prepare(request, Caller.Anonymous).Fault;
     }
 
-    private RequestFault? Sql(string text) =>
-        Service.PrepareSql(text, new Dictionary<string, object?>(), Caller.Anonymous).Fault;
+    private RequestFault? Sql(string text) => Service.PrepareSql(text, new Dictionary<string, object?>(), Caller.Anonymous).Fault;
 
     [Fact]
     public void Filters_of_other_requests_do_not_count()

@@ -52,7 +52,9 @@ public sealed class UntrustedContentTests : IAsyncLifetime
     public async Task A_stream_is_saved_and_not_shown(string type, bool isSaved)
     {
         Store(type);
-        foreach (var address in new[] { "/odata/s/Pictures(1)/content", "/odata/s/Pictures(1)/content/$value", "/rest/s/Pictures/1/content" })
+        foreach (
+            var address in new[] { "/odata/s/Pictures(1)/content", "/odata/s/Pictures(1)/content/$value", "/rest/s/Pictures/1/content" }
+        )
         {
             var answer = await _http.SendAsync(address);
             if (answer.Status is 404 or 406)
@@ -99,7 +101,10 @@ public sealed class UntrustedContentTests : IAsyncLifetime
         var answer = await _http.SendAsync(address);
         Assert.NotEqual(500, answer.Status);
         var policy = answer.Header("Content-Security-Policy");
-        Assert.True(policy?.Contains("default-src 'none'", StringComparison.Ordinal) == true || answer.Bytes.Length == 0, $"{address}: {policy}");
+        Assert.True(
+            policy?.Contains("default-src 'none'", StringComparison.Ordinal) == true || answer.Bytes.Length == 0,
+            $"{address}: {policy}"
+        );
         Assert.Equal("nosniff", answer.Header("X-Content-Type-Options"));
     }
 }

@@ -160,14 +160,20 @@ internal static class ReadersAlone
     }
 
     private static string Closing(string part) =>
-        string.Concat(part.Reverse().Select(c => c switch
-        {
-            '[' => "]",
-            '{' => "}",
-            '(' => ")",
-            '<' => "</a>",
-            _ => "",
-        }));
+        string.Concat(
+            part.Reverse()
+                .Select(c =>
+                    c switch
+                    {
+                        '[' => "]",
+                        '{' => "}",
+                        '(' => ")",
+                        '<' => "</a>",
+                        _ => "",
+                    }
+                )
+        );
 
-    private static string Repeated(string part, int times) => new StringBuilder().Insert(0, part, Math.Min(times, 2_000_000 / Math.Max(1, part.Length))).ToString();
+    private static string Repeated(string part, int times) =>
+        new StringBuilder().Insert(0, part, Math.Min(times, 2_000_000 / Math.Max(1, part.Length))).ToString();
 }

@@ -76,7 +76,10 @@ public sealed class RunningService : IAsyncDisposable
             WorkspaceState.Variables(folder, environment ?? (_ => null)),
             CancellationToken.None
         );
-        Assert.False(workspace.Diagnostics.HasErrors && !mayHaveFaults, string.Join('\n', workspace.Diagnostics.Items.Select(d => d.Render())));
+        Assert.False(
+            workspace.Diagnostics.HasErrors && !mayHaveFaults,
+            string.Join('\n', workspace.Diagnostics.Items.Select(d => d.Render()))
+        );
         var app = ServiceHost.Build(
             workspace,
             new ServiceOptions(

@@ -171,7 +171,9 @@ public sealed class ComposerEndpointTests : IAsyncLifetime
             string.Join(
                 ',',
                 JsonDocument
-                    .Parse((await SendAsync(new { target = "/rest/s/Rivers?sort=name", @as = "chief" })).Json.GetProperty("body").GetString()!)
+                    .Parse(
+                        (await SendAsync(new { target = "/rest/s/Rivers?sort=name", @as = "chief" })).Json.GetProperty("body").GetString()!
+                    )
                     .RootElement.GetProperty("rows")
                     .EnumerateArray()
                     .Select(r => r.GetProperty("name").GetString())

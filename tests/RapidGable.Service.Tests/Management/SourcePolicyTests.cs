@@ -50,7 +50,14 @@ public sealed class SourcePolicyTests : IAsyncLifetime
         await _http.SendAsync(
             "/manage/draft/connect",
             "POST",
-            JsonSerializer.Serialize(new { name, text = source, secrets }),
+            JsonSerializer.Serialize(
+                new
+                {
+                    name,
+                    text = source,
+                    secrets,
+                }
+            ),
             Own
         );
 
@@ -225,10 +232,26 @@ public sealed class SourcePolicyTests : IAsyncLifetime
     {
         foreach (var value in values.Split('\n'))
         {
-            var usual = engine == "sqlite" ? new() { ["file"] = "data.db" } : new Dictionary<string, string> { ["host"] = "127.0.0.1", ["port"] = "1", ["database"] = "d", ["user"] = "u", ["connect-seconds"] = "1" };
+            var usual =
+                engine == "sqlite"
+                    ? new() { ["file"] = "data.db" }
+                    : new Dictionary<string, string>
+                    {
+                        ["host"] = "127.0.0.1",
+                        ["port"] = "1",
+                        ["database"] = "d",
+                        ["user"] = "u",
+                        ["connect-seconds"] = "1",
+                    };
             usual[setting] = value;
             var text = $"engine: {engine}\n" + string.Concat(usual.Select(s => $"{s.Key}: {s.Value}\n"));
-            foreach (var answer in new[] { await CheckAsync(text), setting is "host" or "connection" ? await CheckAsync(text) : await ConnectAsync(text) })
+            foreach (
+                var answer in new[]
+                {
+                    await CheckAsync(text),
+                    setting is "host" or "connection" ? await CheckAsync(text) : await ConnectAsync(text),
+                }
+            )
             {
                 Assert.True(answer.Status is 200 or 400, $"{text}{answer.Status} {answer.Text}");
                 Assert.DoesNotContain("\"unexpected\"", answer.Text);

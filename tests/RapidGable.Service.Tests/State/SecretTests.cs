@@ -44,6 +44,58 @@ public sealed class SecretTests(EnginesFixture engines) : IDisposable
         File.Delete(file);
     }
 
+    [Fact]
+    public void The_key_is_derived_slowly_with_a_salt_and_formats_have_versions()
+    {
+        _folder.WithSource();
+        Keeper((SecretKeeper.KeyVariable, Key)).Set("A", "b");
+        string Text(string name) =>
+            System.Text.Encoding.UTF8.GetString(WorkspaceState.Of(_folder.Folder).Find(StateRooms.Secrets, name)!.Bytes.Span);
+        Assert.Contains("\"version\":2", Text("A.json").Replace(" ", ""), StringComparison.OrdinalIgnoreCase);
+        Assert.Contains("600000", Text("derivation"));
+        // Another workspace has another salt, so that the same key and value have another print.
+        using var other = new TestWorkspace().WithSource();
+        new SecretKeeper(WorkspaceState.Of(other.Folder), With((SecretKeeper.KeyVariable, Key))).Set("A", "b");
+        var prints = new[] { _folder, other }.Select(f => WorkspaceState.Of(f.Folder).Read<SealedText>(StateRooms.Secrets, "A.json")!.Key);
+        Assert.Equal(2, prints.Distinct().Count());
+    }
+
+    [Fact]
+    public void A_key_is_changed_for_all_secrets_and_what_broke_off_is_done_again()
+    {
+        const string Next = "fedcba9876543210fedcba9876543210";
+        _folder.WithSource();
+        var keeper = Keeper((SecretKeeper.KeyVariable, Key));
+        keeper.Set("A", "first");
+        keeper.Set("B", "second");
+        var state = WorkspaceState.Of(_folder.Folder);
+        // One of a former version, whose key was made of the passphrase at once.
+        state.Change<SealedText>(StateRooms.Secrets, "OLD.json", _ => Former("OLD", "third"));
+        Assert.Equal("third", keeper.Find("OLD"));
+        Assert.Equal(3, keeper.Rotate(With((SecretKeeper.KeyVariable, Next))));
+        Assert.Equal(0, keeper.Rotate(With((SecretKeeper.KeyVariable, Next))));
+        Assert.Throws<StateException>(() => keeper.Find("A"));
+        var after = Keeper((SecretKeeper.KeyVariable, Next));
+        Assert.Equal(["first", "second", "third"], new[] { "A", "B", "OLD" }.Select(after.Find));
+    }
+
+    /// <summary>A secret as version 1 kept it.</summary>
+    private static SealedText Former(string name, string value)
+    {
+        var key = System.Security.Cryptography.HKDF.DeriveKey(
+            System.Security.Cryptography.HashAlgorithmName.SHA256,
+            System.Text.Encoding.UTF8.GetBytes(Key),
+            32,
+            info: "secrets of a workspace"u8.ToArray()
+        );
+        var (nonce, text, tag) = (new byte[12], System.Text.Encoding.UTF8.GetBytes(value), new byte[16]);
+        var hidden = new byte[text.Length];
+        using var cipher = new System.Security.Cryptography.AesGcm(key, 16);
+        cipher.Encrypt(nonce, text, hidden, tag, System.Text.Encoding.UTF8.GetBytes(name));
+        var print = Convert.ToHexStringLower(System.Security.Cryptography.HMACSHA256.HashData(key, "print"u8).AsSpan(0, 8));
+        return new SealedText(print, Convert.ToBase64String([.. nonce, .. tag, .. hidden]));
+    }
+
     [Theory]
     [InlineData(null, null, "there is no key. Set GABLE_SECRETS_KEY")]
     [InlineData("short", null, "at least 32 characters, and this one has 5")]

@@ -37,8 +37,12 @@ internal sealed class JoinedTexts
         {
             ValueTerm { Value: string text } => (1, text.Length),
             ColumnTerm column => (1, Math.Min(column.Property.Type.MaxLength ?? Limits.JoinedColumn, Limits.JoinedColumn)),
-            _ when IsJoined(term) => term.Parts.Select(Measure).Aggregate((0, 0L), (all, p) => (all.Item1 + p.Texts, all.Item2 + p.Characters)),
-            _ => term.Parts.Select(Measure).Aggregate((1, 0L), (all, p) => (Math.Max(all.Item1, p.Texts), Math.Max(all.Item2, p.Characters))),
+            _ when IsJoined(term) => term
+                .Parts.Select(Measure)
+                .Aggregate((0, 0L), (all, p) => (all.Item1 + p.Texts, all.Item2 + p.Characters)),
+            _ => term
+                .Parts.Select(Measure)
+                .Aggregate((1, 0L), (all, p) => (Math.Max(all.Item1, p.Texts), Math.Max(all.Item2, p.Characters))),
         };
     }
 }

@@ -466,7 +466,9 @@ public sealed partial class StatementBinder
             throw Fault("type", "All values are NULL, so that the type is not known.", position);
         var type = typed[0].Type!;
         var adapted = terms
-            .Select(t => t is ValueTerm { IsFree: true, Value: not null } value && !ReferenceEquals(t, typed[0]) ? Converted(value, type) : t)
+            .Select(t =>
+                t is ValueTerm { IsFree: true, Value: not null } value && !ReferenceEquals(t, typed[0]) ? Converted(value, type) : t
+            )
             .ToImmutableArray();
         foreach (var other in adapted.Where(t => t.Type is not null))
         {

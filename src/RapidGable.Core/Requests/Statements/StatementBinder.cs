@@ -301,10 +301,7 @@ public sealed partial class StatementBinder
             return null;
         if (term is ColumnTerm column)
             return scope.Owns(column.Table) ? column : null;
-        var inner = term
-            .Inner?.AllTerms
-            .OfType<ColumnTerm>()
-            .FirstOrDefault(c => scope.Owns(c.Table) && !keys.Contains(c.Key));
+        var inner = term.Inner?.AllTerms.OfType<ColumnTerm>().FirstOrDefault(c => scope.Owns(c.Table) && !keys.Contains(c.Key));
         return inner ?? term.Parts.Select(p => Ungrouped(p, keys, scope, seen)).FirstOrDefault(c => c is not null);
     }
 }

@@ -48,10 +48,7 @@ internal static partial class MariaDbFault
             1044 => (SourceFaultKind.Unavailable, $"The user '{names.User}' may not use the database '{names.Database}'."),
             1049 => (SourceFaultKind.Unavailable, $"There is no database '{names.Database}' on {place}."),
             1054 or 1146 or 1356 => (SourceFaultKind.Changed, exception.Message),
-            1142 or 1143 or 1227 or 1370 => (
-                SourceFaultKind.Unavailable,
-                $"The user '{names.User}' lacks a right: {exception.Message}."
-            ),
+            1142 or 1143 or 1227 or 1370 => (SourceFaultKind.Unavailable, $"The user '{names.User}' lacks a right: {exception.Message}."),
             1040 or 1203 => (SourceFaultKind.Busy, "The server takes no more connections."),
             1213 or 1020 => (SourceFaultKind.Collision, "Two changes wait for each other."),
             1205 => (SourceFaultKind.Busy, "The rows are locked by somebody else."),

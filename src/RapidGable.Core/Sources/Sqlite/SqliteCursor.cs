@@ -73,7 +73,10 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
     {
         // What is computed may be larger than any decimal, and is a number all the same.
         value = 0;
-        if (raw.sqlite3_column_type(statement, column) == raw.SQLITE_FLOAT && Math.Abs(raw.sqlite3_column_double(statement, column)) >= 7.9e28)
+        if (
+            raw.sqlite3_column_type(statement, column) == raw.SQLITE_FLOAT
+            && Math.Abs(raw.sqlite3_column_double(statement, column)) >= 7.9e28
+        )
             return false;
         value = GetDecimal(column);
         return true;

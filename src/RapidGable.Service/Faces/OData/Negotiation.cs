@@ -35,10 +35,11 @@ internal sealed record Negotiated(PayloadFormat Format, string ContentType)
 internal static class Negotiation
 {
     /// <summary>What nearly every request gets: JSON as it comes.</summary>
-    private static readonly FrozenDictionary<ODataVersion, Negotiated> Usual = new[] { ODataVersion.V40, ODataVersion.V401 }.ToFrozenDictionary(
-        v => v,
-        v => Json(v, null)!
-    );
+    private static readonly FrozenDictionary<ODataVersion, Negotiated> Usual = new[]
+    {
+        ODataVersion.V40,
+        ODataVersion.V401,
+    }.ToFrozenDictionary(v => v, v => Json(v, null)!);
 
     /// <summary>
     /// The version of the answer. A caller that names none gets 4.0, whose names every tool in the field reads; one that
