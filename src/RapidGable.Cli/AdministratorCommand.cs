@@ -77,8 +77,8 @@ internal static class AdministratorCommand
             $"administrator {name} set"
         );
         Terminal.Out.WriteLine(
-            $"{name} may sign in to the console, with the rights {string.Join(", ", ManagementRightWords.Of(asked))}. From now on everybody "
-                + "must sign in, also on this machine."
+            $"{name} may sign in to the console, with the rights {string.Join(", ", ManagementRightWords.Of(asked))}. From now on "
+                + "everybody must sign in, also on this machine."
         );
         return 0;
     }

@@ -36,8 +36,8 @@ internal static class SecretCommand
         var keyFile = new Option<string>("--new-key-file") { Description = "The file that holds the new key.", Required = true };
         var rotate = new ExampleCommand(
             "rotate",
-            $"Keep all secrets, and the keys of sessions, under another key. The one so far is in {SecretKeeper.KeyVariable} or the file of "
-                + $"{SecretKeeper.KeyFileVariable}; give the new one to the service afterwards. What broke off half way is done again.",
+            $"Keep all secrets, and the keys of sessions, under another key. The one so far is in {SecretKeeper.KeyVariable} or the file "
+                + $"of {SecretKeeper.KeyFileVariable}; give the new one to the service afterwards. What broke off half way is done again.",
             "gable secret rotate demo --new-key-file next-key.txt"
         )
         {

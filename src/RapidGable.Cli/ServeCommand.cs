@@ -38,6 +38,15 @@ internal static class ServeCommand
             if (result.Tokens.Count == 1 && !System.Net.IPAddress.TryParse(result.Tokens[0].Value, out _))
                 result.AddError($"--address needs an address such as 127.0.0.1 or 0.0.0.0, not '{result.Tokens[0].Value}'.");
         });
+        var consolePort = new Option<int?>("--console-port")
+        {
+            Description = "A port for the console and the management interface alone; they are where the services are when left out.",
+        };
+        consolePort.Validators.Add(result =>
+        {
+            if (result.Tokens.Count == 1 && !(int.TryParse(result.Tokens[0].Value, out var number) && number is >= 0 and <= 65535))
+                result.AddError($"--console-port needs a number from 0 to 65535, not '{result.Tokens[0].Value}'.");
+        });
         var wait = new Option<int>("--wait")
         {
             Description = "Seconds to wait at the start for databases that are down.",
@@ -60,6 +69,7 @@ internal static class ServeCommand
             workspace,
             port,
             address,
+            consolePort,
             wait,
             published,
             log,
@@ -70,6 +80,7 @@ internal static class ServeCommand
                     result.GetValue(workspace)!,
                     result.GetValue(port),
                     System.Net.IPAddress.Parse(result.GetValue(address)!),
+                    result.GetValue(consolePort),
                     Math.Max(0, result.GetValue(wait)),
                     result.GetValue(published),
                     result.GetValue(log) == "json" ? LogFormat.Json : LogFormat.Text,
@@ -83,6 +94,7 @@ internal static class ServeCommand
         string folder,
         int port,
         System.Net.IPAddress address,
+        int? consolePort,
         int waitSeconds,
         bool published,
         LogFormat log,
@@ -103,7 +115,10 @@ internal static class ServeCommand
                 $"On {address} others could read what callers send. Declare a certificate, or the proxies that end TLS, in "
                     + $"'transport' of workspace.yaml."
             );
-        await using var app = ServiceHost.Build(workspace, new ServiceOptions(port, Address: address, Log: log, IsPublished: published));
+        await using var app = ServiceHost.Build(
+            workspace,
+            new ServiceOptions(port, Address: address, Log: log, IsPublished: published, ConsolePort: consolePort)
+        );
         try
         {
             await app.StartAsync(cancellation);

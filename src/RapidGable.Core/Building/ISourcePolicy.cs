@@ -2,7 +2,7 @@ using RapidGable.Declarations;
 
 namespace RapidGable.Building;
 
-/// <summary>Where sources of a workspace may lead, and what of the environment they may be given; whoever runs the service decides.</summary>
+/// <summary>Where sources of a workspace may lead, and which variables they may use; the operator decides.</summary>
 public interface ISourcePolicy
 {
     /// <summary>Why a source is not opened; null = it may be.</summary>

@@ -276,8 +276,8 @@ public sealed partial class WorkspaceReader
                     "no-variable",
                     $"The variable {name} is not set, or the service may not use it.",
                     value.Location,
-                    $"Set it before you start: export {name}=…, or write {name}=… into {WorkspaceSecrets.FileName}. A service that runs takes "
-                        + "variables that its files named when it started, and those of GABLE_VARIABLES."
+                    $"Set it before you start: export {name}=…, or write {name}=… into {WorkspaceSecrets.FileName}. A running service "
+                        + "takes variables that its files named when it started, and those of GABLE_VARIABLES."
                 );
                 return "";
             });

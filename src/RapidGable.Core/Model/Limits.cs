@@ -27,7 +27,7 @@ public static class Limits
     /// <summary>Texts that one value may be put together from, with those of computed values that it names.</summary>
     public const int JoinedTexts = 50;
 
-    /// <summary>Characters that the values of one request's expressions put together to texts may have, those of columns as declared.</summary>
+    /// <summary>Characters of one text that a statement puts together, those of columns as declared.</summary>
     public const int JoinedCharacters = 1024 * 1024;
 
     /// <summary>Characters that a text column counts for where texts are put together, if it declares none or more.</summary>

@@ -99,7 +99,7 @@ internal sealed class SqlExpressions(
     /// <param name="exact">Null must not stand for false.</param>
     public string Predicate(BoundExpression expression, bool exact) => Bounded(Truth(expression, exact));
 
-    /// <summary>Some engines name an operand twice where it is written once, so that nesting could double the text again and again.</summary>
+    /// <summary>Some engines name an operand twice, so that nesting could double the text again and again.</summary>
     private string Bounded(string sql)
     {
         Steps.Step();

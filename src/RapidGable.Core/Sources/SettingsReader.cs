@@ -68,12 +68,8 @@ internal sealed class SettingsReader(string engine, IReadOnlyDictionary<string, 
     {
         if (Text(name) is not { } text || words.Contains(text))
             return Text(name) ?? usual;
-        faults.Add(
-            new SettingFault(
-                name,
-                $"'{name}' is one of {string.Join(", ", words)}, not '{Shown(name)}'.{(IsSecret(name) ? "" : NearestName.Hint(text, words))}"
-            )
-        );
+        var hint = IsSecret(name) ? "" : NearestName.Hint(text, words);
+        faults.Add(new SettingFault(name, $"'{name}' is one of {string.Join(", ", words)}, not '{Shown(name)}'.{hint}"));
         return usual;
     }
 

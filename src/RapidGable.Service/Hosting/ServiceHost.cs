@@ -13,7 +13,6 @@ using RapidGable.Access;
 using RapidGable.Building;
 using RapidGable.Changes;
 using RapidGable.Declarations;
-using RapidGable.Inspection;
 using RapidGable.Publishing;
 using RapidGable.Service.Auditing;
 using RapidGable.Service.Faces;
@@ -47,6 +46,7 @@ namespace RapidGable.Service.Hosting;
 /// <param name="Off">What is switched off from the start, for a service that has no switches of its own.</param>
 /// <param name="Memory">What requests hold together with those of the service that it runs beside; null = it has a budget of its own.
 /// </param>
+/// <param name="ConsolePort">The port of the console and the management interface alone; null = they are where the services are.</param>
 /// <param name="Lent">Keys that are taken besides the workspace's own, for as long as the service runs, by the caller that comes with
 /// each.</param>
 public sealed record ServiceOptions(
@@ -64,7 +64,8 @@ public sealed record ServiceOptions(
     ImmutableArray<SwitchedOff> Off = default,
     LogFormat Log = LogFormat.Text,
     string MeterName = ServiceMeter.UsualName,
-    ByteBudget? Memory = null
+    ByteBudget? Memory = null,
+    int? ConsolePort = null
 );
 
 /// <summary>Puts the faces, the management interface and the console behind one address on loopback.</summary>
@@ -188,11 +189,12 @@ public static class ServiceHost
 
     private static void Listen(KestrelServerOptions kestrel, LoadedWorkspace workspace, ServiceOptions options)
     {
-        kestrel.Listen(options.Address ?? IPAddress.Loopback, options.Port, listen =>
-        {
-            Transport.Secure(listen, workspace.Declaration);
-            listen.Use(UnreadableRequests.Middleware);
-        });
+        foreach (var port in new[] { options.Port, options.ConsolePort }.OfType<int>())
+            kestrel.Listen(options.Address ?? IPAddress.Loopback, port, listen =>
+            {
+                Transport.Secure(listen, workspace.Declaration);
+                listen.Use(UnreadableRequests.Middleware);
+            });
         kestrel.AddServerHeader = false;
         // Our own limit is lower and answers with an error body; this one only keeps memory bounded.
         kestrel.Limits.MaxRequestLineSize = 256 * 1024;
@@ -295,6 +297,8 @@ public static class ServiceHost
                 }
             );
         Transport.Use(app, workspace.Declaration.Transport);
+        if (options.ConsolePort is not null)
+            ConsoleOrigin.Use(app);
         app.UseResponseCompression();
         var pipeline = app.Services.GetRequiredService<FacePipeline>();
         var faces = app.Services.GetRequiredService<FaceTable>();
@@ -319,7 +323,7 @@ public static class ServiceHost
 
     private static void TellLink(WebApplication app)
     {
-        if (!app.Services.GetRequiredService<Administration>().IsRequired && app.Urls.FirstOrDefault() is { } address)
+        if (!app.Services.GetRequiredService<Administration>().IsRequired && app.Urls.LastOrDefault() is { } address)
             app.Services.GetRequiredService<ConsoleLink>().Tell(address);
     }
 

@@ -23,7 +23,7 @@ internal static class NeededRights
         ManagementInterface.Problem(
             403,
             "right",
-            $"Your account lacks the right '{string.Join(", ", ManagementRightWords.Of(right))}' that this needs. An administrator with the right "
-                + "'administer' can give it to you."
+            $"Your account lacks the right '{string.Join(", ", ManagementRightWords.Of(right))}' that this needs. An administrator with "
+                + "the right 'administer' can give it to you."
         );
 }

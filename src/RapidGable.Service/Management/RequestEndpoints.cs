@@ -88,7 +88,7 @@ internal static class RequestEndpoints
                 audit.Managed(
                     context,
                     AccountEndpoints.AdministratorOf(context),
-                    $"{(body.Real ? "sent request for real:" : "tried request")} {sent.Request.Name} as {sent.Caller}: {sent.Answer!.Status}"
+                    $"{(body.Real ? "sent for real:" : "tried")} request {sent.Request.Name} as {sent.Caller}: {sent.Answer!.Status}"
                 );
             return ManagementInterface.Json(tried.Select(Outcome));
         }

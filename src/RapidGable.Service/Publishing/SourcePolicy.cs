@@ -4,7 +4,6 @@ using System.Net;
 using System.Net.Sockets;
 using RapidGable.Building;
 using RapidGable.Declarations;
-using RapidGable.Model;
 using RapidGable.Sources.Sqlite;
 
 namespace RapidGable.Service.Publishing;
@@ -140,8 +139,8 @@ internal sealed class SourcePolicy : ISourcePolicy
         foreach (var name in variables)
         {
             if (_places.TryGetValue(name, out var places) && !places.Contains(place))
-                return $"The variable {name} is for another place than the one that '{source.Name}' leads to. Keep the secret anew, or start "
-                    + "the service again with the file as it is to be.";
+                return $"The variable {name} is for another place than the one that '{source.Name}' leads to. Keep the secret anew, or "
+                    + "start the service again with the file as it is to be.";
         }
         if (isSent)
             variables.ForEach(name => Pin(name, place));

@@ -26,21 +26,22 @@ internal sealed class RevisionWatch(
     /// <summary>Every request that fails reports it, and the next look would find the same.</summary>
     private static readonly TimeSpan Rest = TimeSpan.FromSeconds(10);
 
-    private string? _taken;
+    // Whoever publishes writes the revision first and the mark then, and may be killed in between; so both are looked at.
+    private (string? Mark, int Number) _taken;
 
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
         // What was published while the service started is taken, too.
-        _taken = archive.NewestNumber == registry.Workspace.Revision ? archive.Version : null;
+        _taken = archive.NewestNumber is var served && served == registry.Workspace.Revision ? (archive.Version, served) : default;
         var looked = DateTimeOffset.MinValue;
         while (!stoppingToken.IsCancellationRequested)
         {
             try
             {
                 var isReported = await registry.WaitForChangeAsync(Look, time, stoppingToken);
-                if (archive.Version is var version && version != _taken)
+                if ((archive.Version, archive.NewestNumber) is var newest && newest != _taken)
                 {
-                    _taken = version;
+                    _taken = newest;
                     await registry.RefreshAsync(time, log, stoppingToken);
                     looked = DateTimeOffset.MinValue;
                 }

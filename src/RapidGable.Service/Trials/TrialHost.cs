@@ -16,6 +16,6 @@ public static class TrialSecret
     /// <summary>The header that holds it.</summary>
     public const string Header = "Gable-Secret";
 
-    /// <summary>Beside the secret: <c>true</c> = what the request changes is undone, <c>false</c> = it stays, that of actions too.</summary>
+    /// <summary>Beside the secret: <c>true</c> = what the request changes is undone, <c>false</c> = it stays.</summary>
     public const string UndoHeader = "Gable-Undo";
 }

@@ -30,7 +30,7 @@ public static class StaticState
         "Microsoft.Extensions.Primitives.StringValues",
     ];
 
-    /// <summary>Every static field of an assembly that could remember something, as <c>Type.Field</c>, with what of it can change.</summary>
+    /// <summary>The static fields of an assembly that could remember something, with what of them can change.</summary>
     public static IReadOnlyList<(string Field, string What)> Of(Assembly assembly) =>
         [
             .. from type in assembly.GetTypes()

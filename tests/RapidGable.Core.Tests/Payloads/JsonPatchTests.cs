@@ -85,8 +85,8 @@ public sealed class JsonPatchTests
     public void What_operations_make_nests_as_deep_as_a_body_may()
     {
         // Every operation puts a list into the innermost one.
-        string Nested(int levels) =>
-            $"[{string.Join(',', Enumerable.Range(0, levels).Select(i => $"{{'op':'add','path':'/tags{string.Concat(Enumerable.Repeat("/0", i + 1))}','value':[]}}"))}]";
+        string Nested(int levels) => $"[{string.Join(',', Enumerable.Range(1, levels).Select(Add))}]";
+        static string Add(int level) => $"{{'op':'add','path':'/tags{string.Concat(Enumerable.Repeat("/0", level))}','value':[]}}";
         Assert.Null(JsonPatch.Changes(Json(Nested(JsonPatch.MostLevels - 2)), Json(Row), 100_000).Fault);
         var fault = JsonPatch.Changes(Json(Nested(JsonPatch.MostLevels + 6)), Json(Row), 100_000).Fault;
         Assert.Contains("more than 64 levels deep", fault?.Message);

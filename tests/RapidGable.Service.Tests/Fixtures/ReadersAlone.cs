@@ -1,6 +1,5 @@
 using System.Text;
 using RapidGable.Declarations;
-using RapidGable.Drafting;
 using RapidGable.Payloads.Json;
 using RapidGable.Payloads.Plain;
 using RapidGable.Requests;

@@ -38,6 +38,9 @@ public sealed class RunningService : IAsyncDisposable
 
     public string Address { get; }
 
+    /// <summary>Where the console is.</summary>
+    public string ConsoleAddress => _app.Urls.Last();
+
     /// <summary>All addresses that are routed, with what is declared of each.</summary>
     public IReadOnlyList<RouteEndpoint> Routes =>
         [.. _app.Services.GetServices<EndpointDataSource>().SelectMany(s => s.Endpoints).OfType<RouteEndpoint>()];
@@ -68,7 +71,8 @@ public sealed class RunningService : IAsyncDisposable
         TimeProvider? time = null,
         SocketsHttpHandler? handler = null,
         Func<string, string?>? environment = null,
-        bool mayHaveFaults = false
+        bool mayHaveFaults = false,
+        int? consolePort = null
     )
     {
         var workspace = await WorkspaceLoader.LoadAsync(
@@ -87,7 +91,8 @@ public sealed class RunningService : IAsyncDisposable
                 time,
                 Path.Combine(AppContext.BaseDirectory, "console"),
                 Environment: environment,
-                MeterName: Guid.NewGuid().ToString()
+                MeterName: Guid.NewGuid().ToString(),
+                ConsolePort: consolePort
             )
         );
         await app.StartAsync();

@@ -1,4 +1,3 @@
-using System.Collections.Immutable;
 using System.Text.RegularExpressions;
 using Microsoft.AspNetCore.Routing;
 using RapidGable.Core.Tests;
@@ -136,6 +135,19 @@ public sealed class RightsTests : IAsyncLifetime
             var (id, key) = accounts.Keys.First(k => k.Value.Name == name);
             return accounts with { Keys = change(key) is { } changed ? accounts.Keys.SetItem(id, changed) : accounts.Keys.Remove(id) };
         });
+
+    [Fact]
+    public async Task The_console_can_have_an_origin_of_its_own()
+    {
+        await _http.DisposeAsync();
+        _http = await RunningService.StartAsync(_folder.Folder, consolePort: LocalServer.FreePort());
+        Assert.NotEqual(_http.Address, _http.ConsoleAddress);
+        foreach (var path in new[] { "/", "/console/", "/console/services", "/manage/session", "/manage/services", "/Manage/services" })
+            Assert.Equal(404, (await _http.SendAsync(path, "GET", As("all"))).Status);
+        Assert.Equal(200, (await _http.SendAsync("/rest/s/Rivers")).Status);
+        Assert.Equal(200, (await _http.SendAsync(_http.ConsoleAddress + "/manage/services", "GET", As("all"))).Status);
+        Assert.Equal(302, (await _http.SendAsync(_http.ConsoleAddress + "/")).Status);
+    }
 
     [Theory] // a browser says where a request comes from; a program says nothing
     [InlineData("", "", null, 200)]

@@ -94,7 +94,7 @@ internal sealed class MariaDbDialect : SqlDialect
         : HaveOneCollation([left, right]) ? (left.Sql, right.Sql)
         : (Exact(left)!, Exact(right)!);
 
-    /// <summary>Whether the server knows by which collation texts are compared; where two columns have their own, the statement says it.</summary>
+    /// <summary>Whether the server knows which collation to compare by; two columns may differ in that.</summary>
     private static bool HaveOneCollation(IEnumerable<SqlOperand> operands) =>
         operands.Select(o => o.Collation).OfType<string>().Distinct().Take(2).Count() < 2;
 
