@@ -53,6 +53,73 @@ public sealed class AuditVolumeTests : IDisposable
         Assert.NotNull(counter.Add("kind 1", Refusal(Noon.AddDays(1))));
     }
 
+    /// <summary>Makes the log of a workspace one that cannot be written, or can again.</summary>
+    private static void Block(string folder, bool isBlocked)
+    {
+        var audit = Path.Combine(folder, "state", "audit");
+        var aside = audit + ".aside";
+        if (isBlocked)
+        {
+            if (Directory.Exists(audit))
+                Directory.Move(audit, aside);
+            File.WriteAllText(audit, "");
+            return;
+        }
+        File.Delete(audit);
+        if (Directory.Exists(aside))
+            Directory.Move(aside, audit);
+    }
+
+    private TestWorkspace Writable(string audit) =>
+        _folder
+            .Write("sources/main.yaml", "engine: sqlite\nfile: data.db\nread-only: false\n")
+            .Write(
+                "services/s.yaml",
+                $"title: S\nsource: main\n{audit}sets: [{{ from: river, allow: [read, create], rules: {{ read: anyone, create: anyone }} }}]\n"
+            );
+
+    [Fact] // what cannot be written waits, and nothing of it is lost
+    public async Task Events_wait_for_a_log_that_cannot_be_written()
+    {
+        await using var http = await RunningService.StartAsync(Writable("").Folder);
+        await http.SendAsync("/rest/s/river", "POST", "{}");
+        await http.SaysAsync("/manage/audit", "\"changed\"");
+        Block(_folder.Folder, isBlocked: true);
+        for (var i = 0; i < 3; i++)
+            Assert.Equal(201, (await http.SendAsync("/rest/s/river", "POST", "{}")).Status);
+        await http.SaysAsync("/health/ready", "events wait");
+        Block(_folder.Folder, isBlocked: false);
+        for (var i = 0; i < 200 && Changes(await http.SendAsync("/manage/audit?event=changed")) < 4; i++)
+            await Task.Delay(50);
+        Assert.Equal(4, Changes(await http.SendAsync("/manage/audit?event=changed")));
+    }
+
+    private static int Changes(Answer answer) => answer.Json.GetProperty("events").GetArrayLength();
+
+    [Fact]
+    public async Task A_service_that_requires_the_log_changes_nothing_without_it()
+    {
+        await using var http = await RunningService.StartAsync(Writable("audit: required\n").Folder);
+        Assert.Equal(201, (await http.SendAsync("/rest/s/river", "POST", "{}")).Status);
+        Block(_folder.Folder, isBlocked: true);
+        const string Group = """{"requests":[{"id":"1","atomicityGroup":"g","method":"POST","url":"river","headers":{"content-type":"application/json"},"body":{}}]}""";
+        Assert.Equal(503, (await http.SendAsync("/rest/s/river", "POST", "{}")).Status);
+        Assert.Equal(503, (await http.SendAsync("/odata/s/river", "POST", "{}")).Status);
+        Assert.Contains("\"state\"", (await http.SendAsync("/odata/s/$batch", "POST", Group)).Text);
+        Assert.Equal("1", (await http.SendAsync("/odata/s/river/$count")).Text);
+        Block(_folder.Folder, isBlocked: false);
+        Assert.Equal(201, (await http.SendAsync("/odata/s/river", "POST", "{}")).Status);
+        Assert.Contains("kept before the change", (await http.SendAsync("/manage/audit?event=changed")).Text);
+    }
+
+    [Fact]
+    public async Task A_log_that_is_required_must_be_kept()
+    {
+        Writable("audit: required\n").Write("workspace.yaml", "title: T\naudit: false\n");
+        await using var loaded = await _folder.LoadAsync();
+        Assert.Contains(loaded.Diagnostics.Items, d => d.Code == "audit" && d.Message.Contains("requires the audit log"));
+    }
+
     [Fact]
     public async Task Two_thousand_refusals_are_a_few_lines()
     {

@@ -149,6 +149,26 @@ public sealed class RightsTests : IAsyncLifetime
         Assert.Equal(302, (await _http.SendAsync(_http.ConsoleAddress + "/")).Status);
     }
 
+    [Theory] // what no list of the management interface may hold, and what no body may be
+    [InlineData("POST", "/manage/requests/try", "{\"names\":[null],\"writes\":false}")]
+    [InlineData("POST", "/manage/requests/send", "{\"target\":\"/rest/s/Rivers\",\"headers\":[null]}")]
+    [InlineData("POST", "/manage/draft/edit", "{\"text\":\"\",\"edits\":[null]}")]
+    [InlineData("POST", "/manage/draft/choose", "{\"service\":\"s\",\"source\":\"main\",\"objects\":[null]}")]
+    [InlineData("POST", "/manage/draft/design", "{\"service\":\"s\",\"changes\":[null]}")]
+    [InlineData("POST", "/manage/verifications", "{\"services\":[null],\"rows\":1,\"access\":false}")]
+    [InlineData("POST", "/manage/publishing", "[null]")]
+    [InlineData("POST", "/manage/switches/off", "null")]
+    [InlineData("POST", "/manage/accounts/users", "{\"name\":\"x\",\"password\":\"long enough\",\"roles\":[null]}")]
+    [InlineData("POST", "/manage/accounts/keys", "{\"name\":\"x\",\"may\":[null]}")]
+    [InlineData("PUT", "/manage/secrets/A", "[]")]
+    [InlineData("POST", "/manage/check", "{")]
+    public async Task A_wrong_body_is_told(string method, string path, string body)
+    {
+        var answer = await _http.SendAsync(path, method, body, As("all"), Client);
+        Assert.InRange(answer.Status, 200, 499);
+        Assert.NotEmpty(answer.Text);
+    }
+
     [Theory] // a browser says where a request comes from; a program says nothing
     [InlineData("", "", null, 200)]
     [InlineData("none", "document", null, 200)]

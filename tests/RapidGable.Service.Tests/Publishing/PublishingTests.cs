@@ -234,6 +234,41 @@ public sealed class PublishingTests : IDisposable
             Assert.Contains("Alder", await client.GetStringAsync("/odata/s/Rivers"));
     }
 
+    [Fact] // whoever publishes is killed after the revision is there and before its mark says so
+    public async Task A_revision_without_its_mark_is_served_all_the_same()
+    {
+        await PublishAsync("first");
+        var state = Path.Combine(_folder.Folder, "state");
+        var aside = _folder.Folder + "-aside";
+        var (app, client) = await ServeAsync();
+        await using (app)
+        using (client)
+        {
+            Assert.DoesNotContain("Lakes", await client.GetStringAsync("/odata/s/$metadata"));
+            _folder.WithService("  - { from: river, name: Lakes, type: Lake, rules: { read: anyone } }\n");
+            // Made beside the state, and brought there in the order in which a publisher writes, up to where it ends.
+            Copy(_folder.Folder, aside);
+            var made = await Gable.RunAsync(aside, "publish", ".", "--message", "second", "--allow-opened", "--allow-breaking");
+            Assert.True(made.Code == 0, made.Output + made.Errors);
+            foreach (var room in new[] { "contents", "revisions" })
+            {
+                foreach (var file in Directory.GetFiles(Path.Combine(aside, "state", room)).Where(f => !f.EndsWith("newest.json")))
+                    File.Copy(file, Path.Combine(state, room, Path.GetFileName(file)), overwrite: true);
+            }
+            await UntilAsync(() => client.GetStringAsync("/odata/s/$metadata"), t => t.Contains("Lakes", StringComparison.Ordinal));
+        }
+        Directory.Delete(aside, recursive: true);
+    }
+
+    private static void Copy(string from, string to)
+    {
+        Directory.CreateDirectory(to);
+        foreach (var file in Directory.GetFiles(from))
+            File.Copy(file, Path.Combine(to, Path.GetFileName(file)));
+        foreach (var folder in Directory.GetDirectories(from))
+            Copy(folder, Path.Combine(to, Path.GetFileName(folder)));
+    }
+
     [Fact]
     public async Task A_database_that_moves_is_told_with_who_is_affected()
     {

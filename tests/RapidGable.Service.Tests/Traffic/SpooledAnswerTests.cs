@@ -42,6 +42,17 @@ public sealed class SpooledAnswerTests
         Assert.Equal(0, files.Used);
     }
 
+    [Fact] // so that nothing is left of a process that is killed
+    public async Task A_file_has_no_name_while_it_is_in_use()
+    {
+        await using var answer = new SpooledAnswer(Allowance(new ByteBudget(20_000)), 0);
+        var before = Directory.GetFiles(Path.GetTempPath(), "gable-answer-*");
+        await answer.KeepAsync(Piece, CancellationToken.None);
+        Assert.False(answer.IsInMemory);
+        Assert.Empty(Directory.GetFiles(Path.GetTempPath(), "gable-answer-*").Except(before));
+        Assert.Equal(1_000, await SentAsync(answer));
+    }
+
     [Fact]
     public async Task All_files_together_have_a_bound()
     {

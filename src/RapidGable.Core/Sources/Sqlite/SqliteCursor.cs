@@ -87,9 +87,9 @@ internal sealed class SqliteCursor(SqliteConnection connection, string sql, sqli
         if (TryGetDecimal(column, out var small))
             return small.ToString(CultureInfo.InvariantCulture);
         var number = raw.sqlite3_column_double(statement, column);
-        return double.IsFinite(number)
-            ? new System.Numerics.BigInteger(number).ToString(CultureInfo.InvariantCulture)
-            : number.ToString(CultureInfo.InvariantCulture);
+        // The shortest digits that mean the number, as for all that is kept as one.
+        var digits = number.ToString("R", CultureInfo.InvariantCulture);
+        return LongDecimal.Parse(digits)?.Text ?? digits;
     }
 
     public decimal GetDecimal(int column)
