@@ -136,7 +136,7 @@ internal sealed partial class WritingBuilder(Diagnostics diagnostics)
         {
             // By itself first, so that a fault is told of what is declared.
             _ = new Regex(pattern.Value, RegexOptions.ECMAScript, TimeSpan.FromMilliseconds(200));
-            return new Regex($"^(?:{EcmaPattern.ToEnd(pattern.Value)})$(?!\n)", RegexOptions.ECMAScript, TimeSpan.FromMilliseconds(200));
+            return new Regex($"^(?:{pattern.Value})$", RegexOptions.ECMAScript, TimeSpan.FromMilliseconds(200));
         }
         catch (ArgumentException exception)
         {

@@ -1,4 +1,5 @@
 using System.Text;
+using System.Text.RegularExpressions;
 
 namespace RapidGable.Model;
 
@@ -8,6 +9,11 @@ namespace RapidGable.Model;
 /// </summary>
 public static class EcmaPattern
 {
+    /// <summary>Whether a text matches. The pattern is as it is published; only texts that end with a line feed need another one.</summary>
+    /// <exception cref="RegexMatchTimeoutException">When it takes longer than the pattern allows.</exception>
+    public static bool IsMatch(Regex pattern, string text) =>
+        text.EndsWith('\n') ? Regex.IsMatch(text, ToEnd(pattern.ToString()), pattern.Options, pattern.MatchTimeout) : pattern.IsMatch(text);
+
     /// <summary>The pattern with each <c>$</c> that is an anchor bound to the very end.</summary>
     public static string ToEnd(string pattern)
     {

@@ -61,7 +61,7 @@ public sealed record ValueRules
     {
         try
         {
-            return Pattern!.IsMatch(text);
+            return EcmaPattern.IsMatch(Pattern!, text);
         }
         catch (RegexMatchTimeoutException)
         {

@@ -106,7 +106,7 @@ internal sealed class FacePipeline(
             registry.Workspace.Declaration.Traffic
         )
         {
-            NoteChange = service.Model.RequiresAudit ? () => audit.KeepChange(context, caller.Name) : null,
+            NoteChange = service.Model.RequiresAudit ? NoteBefore(context, caller) : null,
         };
         TellDeprecation(face, exchange);
         var start = time.GetTimestamp();
@@ -124,6 +124,9 @@ internal sealed class FacePipeline(
                 exchange.Allowance.Dispose();
         }
     }
+
+    /// <summary>A method of its own, so that requests of other services make no object for what it captures.</summary>
+    private Action NoteBefore(HttpContext context, Caller caller) => () => audit.KeepChange(context, caller.Name);
 
     /// <summary>Writes a fault, or cuts an answer that has begun.</summary>
     public async Task FailAsync(IFace face, HttpContext context, RequestFault fault)
@@ -167,7 +170,7 @@ internal sealed class FacePipeline(
     }
 
     /// <summary>Tells the log that the state could not be kept.</summary>
-    public void Note(StateException exception, string request) => log.LogError("Request {Request}: {Message}", request, exception.Message);
+    public void Note(Exception exception, string request) => log.LogError("Request {Request}: {Message}", request, exception.Message);
 
     /// <summary>405 with what is allowed, or for OPTIONS just that.</summary>
     public static RequestFault? Refused(Exchange exchange, string allowed, string message)

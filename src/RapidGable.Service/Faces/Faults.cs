@@ -63,6 +63,9 @@ internal static class Faults
     public static RequestFault StateUnavailable { get; } =
         new(503, "state", "The service cannot keep what it needs to keep for this request, so nothing was changed. Try again later.");
 
+    /// <summary>The fault of a state that cannot be written; null = the exception is another one.</summary>
+    public static RequestFault? OfState(Exception exception) => exception is State.StateException ? StateUnavailable : null;
+
     public static RequestFault From(MemoryExceededException exception) =>
         exception.IsProcess
             ? new RequestFault(503, "memory", "The service has no memory left for this at the moment. Try again shortly.")

@@ -88,7 +88,7 @@ internal static class RequestEndpoints
                 audit.Managed(
                     context,
                     AccountEndpoints.AdministratorOf(context),
-                    $"{(body.Real ? "sent for real:" : "tried")} request {sent.Request.Name} as {sent.Caller}: {sent.Answer!.Status}"
+                    $"{Way(sent.Request, body.Real)} request {sent.Request.Name} as {sent.Caller}: {sent.Answer!.Status}"
                 );
             return ManagementInterface.Json(tried.Select(Outcome));
         }
@@ -97,6 +97,11 @@ internal static class RequestEndpoints
             return ManagementInterface.Problem(400, "caller", exception.Message);
         }
     }
+
+    private static string Way(KeptRequest request, bool isReal) =>
+        !request.Changes ? "sent"
+        : isReal ? "sent for real:"
+        : "tried";
 
     private static KeptRequestOutcome Outcome(TriedRequest tried)
     {

@@ -152,6 +152,19 @@ public sealed class StepBudgetTests : IAsyncLifetime
             Assert.Contains(fault, found?.Message);
     }
 
+    [Theory]
+    [InlineData("SELECT id FROM Stations", "argument")]
+    [InlineData("SELECT id FROM Stations WHERE id IN ({0})", "too-large")]
+    [InlineData("SELECT id FROM Stations WHERE {1}", "too-large")]
+    public void Ten_thousand_parameters_and_one_ten_thousand_times_are_told(string text, string code)
+    {
+        var many = Enumerable.Range(0, 10_000).ToDictionary(i => $"p{i}", i => (object?)(long)i);
+        var list = string.Join(',', Enumerable.Repeat(":p1", 10_000));
+        var terms = string.Join(" OR ", Enumerable.Repeat("id = :p1", 5_000));
+        var whole = string.Format(System.Globalization.CultureInfo.InvariantCulture, text, list, terms);
+        Assert.Equal(code, Service.PrepareSql(whole, many, Caller.Anonymous).Fault?.Code);
+    }
+
     [Fact]
     public void Many_texts_that_are_put_together_are_bounded_together()
     {

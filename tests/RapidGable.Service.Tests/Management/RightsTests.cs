@@ -149,6 +149,18 @@ public sealed class RightsTests : IAsyncLifetime
         Assert.Equal(302, (await _http.SendAsync(_http.ConsoleAddress + "/")).Status);
     }
 
+    [Fact]
+    public async Task A_session_that_cannot_be_kept_is_told()
+    {
+        var sessions = Path.Combine(_folder.Folder, "state", "sessions");
+        if (Directory.Exists(sessions))
+            Directory.Delete(sessions, recursive: true);
+        File.WriteAllText(sessions, "");
+        var body = $$"""{"key":"{{_keys["all"]}}"}""";
+        var answer = await _http.SendAsync("/manage/session", "POST", body, Client);
+        Assert.True(answer.Status == 503 && answer.Text.Contains("\"state\"", StringComparison.Ordinal), $"{answer.Status} {answer.Text}");
+    }
+
     [Theory] // what no list of the management interface may hold, and what no body may be
     [InlineData("POST", "/manage/requests/try", "{\"names\":[null],\"writes\":false}")]
     [InlineData("POST", "/manage/requests/send", "{\"target\":\"/rest/s/Rivers\",\"headers\":[null]}")]

@@ -6,7 +6,6 @@ using RapidGable.Model;
 using RapidGable.Payloads;
 using RapidGable.Payloads.Json;
 using RapidGable.Requests;
-using RapidGable.Service.State;
 using RapidGable.Service.Traffic;
 using RapidGable.Sources;
 
@@ -242,10 +241,10 @@ internal static class BatchRunner
             await unit.CommitAsync(CancellationToken.None);
             return null;
         }
-        catch (StateException exception)
+        catch (Exception exception) when (Faults.OfState(exception) is { } fault)
         {
             face.Pipeline.Note(exception, request);
-            return Faults.StateUnavailable;
+            return fault;
         }
         catch (SourceException exception)
         {
