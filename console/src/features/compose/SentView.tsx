@@ -33,7 +33,7 @@ export function SentView({ answer, follow, children }: SentViewProps) {
         <Badge tt="none" size="lg" color={color} variant="light">
           {answer.status === 0 ? word : `${answer.status} ${word}`}
         </Badge>
-        {answer.isUndone && (
+        {answer.isUndone && answer.status < 400 && (
           <Badge tt="none" size="lg" color="gray" variant="light">
             tried and undone
           </Badge>
