@@ -1,4 +1,15 @@
-import { Autocomplete, Button, Checkbox, Group, Select, SimpleGrid, Stack, Text, Textarea, TextInput } from '@mantine/core';
+import {
+  Autocomplete,
+  Button,
+  Checkbox,
+  Group,
+  Select,
+  SimpleGrid,
+  Stack,
+  Text,
+  Textarea,
+  TextInput,
+} from '@mantine/core';
 import { useHotkeys, useSessionStorage } from '@mantine/hooks';
 import { useMutation, useQuery } from '@tanstack/react-query';
 import { useEffect, useState } from 'react';
