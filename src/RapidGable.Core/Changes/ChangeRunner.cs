@@ -34,6 +34,7 @@ public sealed class ChangeRunner
     // What of the body could be read before the transaction.
     private SentEntity? _entity;
     private IReadOnlyList<SentEntity>? _entities;
+    private RequestFault? _early;
 
     /// <summary>The verbs that a resource takes for some caller, as its sets allow. Empty = it is only read.</summary>
     public static IReadOnlyList<ChangeVerb> Taken(BoundPath path, EntitySet whole, EntityModel model)
@@ -163,7 +164,20 @@ public sealed class ChangeRunner
     /// <summary>
     /// Reads the body, and judges it, before a transaction holds anything, unless its meaning depends on the row as it is.
     /// </summary>
+    /// <remarks>A fault of the body waits until it is known that there is what the address names: 404 comes first.</remarks>
     private void ReadEarly()
+    {
+        try
+        {
+            ReadBody();
+        }
+        catch (FaultException exception)
+        {
+            _early = exception.Fault;
+        }
+    }
+
+    private void ReadBody()
     {
         if (_request is { Verb: ChangeVerb.Delete } or { Before: not null } or { Content: not null } || _path.IsReference)
             return;
@@ -222,6 +236,8 @@ public sealed class ChangeRunner
                 given = await _changes.HeldReferenceAsync(parent, navigation, "");
         }
         IReadOnlyCollection<string> columns = [.. given.Select(g => g.Property.Column)];
+        if (_early is { } wrong)
+            throw new FaultException(wrong);
         var isList = Body.IsList;
         var list = isList
             ? _entities ?? Taken(Body.Entities(_writable, _path.Target, columns))
@@ -246,7 +262,7 @@ public sealed class ChangeRunner
     private ISentBody Body => _request.Body ?? throw new FaultException(new RequestFault(400, "body", "The request needs a JSON body."));
 
     private SentEntity Read(EntitySet set, SentFor use, IReadOnlyCollection<string> given) =>
-        Taken(Body.Entity(_writable, set, use, given));
+        _early is { } wrong ? throw new FaultException(wrong) : Taken(Body.Entity(_writable, set, use, given));
 
     private static T Taken<T>(Result<T> read)
         where T : class => read.Is(out var value, out var fault) ? value : throw new FaultException(fault);

@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Builder;
 using Microsoft.AspNetCore.Http;
 using Microsoft.Extensions.DependencyInjection;
 using Microsoft.Extensions.Logging;
+using RapidGable.Service.Faces;
 using RapidGable.Service.Management;
 using RapidGable.Service.State;
 
@@ -34,8 +35,11 @@ internal static class UnansweredFaults
                     context.Response.Clear();
                     answer = Of(exception, context.TraceIdentifier, log);
                 }
-                if (answer is not null)
-                    await answer.ExecuteAsync(context);
+                if (answer is null)
+                    return;
+                context.Response.Headers.ContentSecurityPolicy = ContentPolicy.Untrusted;
+                context.Response.Headers.XContentTypeOptions = "nosniff";
+                await answer.ExecuteAsync(context);
             }
         );
     }

@@ -128,10 +128,9 @@ public sealed class AccessCommandTests : IDisposable
     public async Task Administrators_are_made_and_removed_and_the_log_is_read()
     {
         Assert.Equal(0, (await RunAsync("correct horse", "administrator", "set", ".", "ada")).Code);
-        Assert.Equal(
-            "ada",
-            (await RunAsync(null, "administrator", "list", ".", "--json")).Json.GetProperty("administrators")[0].GetString()
-        );
+        var ada = (await RunAsync(null, "administrator", "list", ".", "--json")).Json.GetProperty("administrators")[0];
+        Assert.Equal("ada", ada.GetProperty("name").GetString());
+        Assert.Equal(4, ada.GetProperty("rights").GetArrayLength());
         await RunAsync(null, "api-key", "make", ".", "pipeline", "--administrator");
         Assert.Contains("management", (await RunAsync(null, "api-key", "list", ".")).Output);
         Assert.Equal(0, (await RunAsync(null, "administrator", "remove", ".", "ada")).Code);

@@ -89,7 +89,12 @@ public sealed class ConsoleComposeTests : BrowserTests
         await Role(AriaRole.Textbox, "Body").FillAsync(Zoe);
         await Role(AriaRole.Combobox, "Caller").FillAsync("office");
         await Page.Keyboard.PressAsync("Escape");
+        // It is tried, and then sent for real.
+        await Role(AriaRole.Button, "Try, and undo").ClickAsync();
+        await Expect(Answer).ToContainTextAsync("tried and undone");
+        await Role(AriaRole.Checkbox, "For real").CheckAsync();
         await Role(AriaRole.Button, "Send, and change data").ClickAsync();
+        await Expect(Answer).Not.ToContainTextAsync("tried and undone");
         await Expect(Answer).ToContainTextAsync("as office");
         await Page.GetByRole(AriaRole.Tab, new() { NameRegex = new("^Statements") }).ClickAsync();
         await Expect(Answer).ToContainTextAsync("INSERT");
