@@ -2,7 +2,6 @@ using RapidGable.Access;
 using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Queries;
-using RapidGable.Requests;
 using RapidGable.Sources;
 
 namespace RapidGable.Core.Tests;
@@ -91,7 +90,9 @@ public abstract class EveryPairTests(Engine engine, PostgresServer? postgres = n
                 }
                 if (left.Type.Kind != EdmKind.String || right.Type.Kind != EdmKind.String)
                     continue;
-                foreach (var form in new[] { "contains({0},{1})", "tolower({0}) eq toupper({1})", "concat({0},{1}) ne {0}", "{0} eq trim({1})" })
+                foreach (
+                    var form in new[] { "contains({0},{1})", "tolower({0}) eq toupper({1})", "concat({0},{1}) ne {0}", "{0} eq trim({1})" }
+                )
                 {
                     var text = string.Format(System.Globalization.CultureInfo.InvariantCulture, form, left.Name, right.Name);
                     Assert.True((await CountAsync(text)).Fault is null, text);

@@ -102,7 +102,8 @@ public sealed class AuditVolumeTests : IDisposable
         await using var http = await RunningService.StartAsync(Writable("audit: required\n").Folder);
         Assert.Equal(201, (await http.SendAsync("/rest/s/river", "POST", "{}")).Status);
         Block(_folder.Folder, isBlocked: true);
-        const string Group = """{"requests":[{"id":"1","atomicityGroup":"g","method":"POST","url":"river","headers":{"content-type":"application/json"},"body":{}}]}""";
+        const string Group =
+            """{"requests":[{"id":"1","atomicityGroup":"g","method":"POST","url":"river","headers":{"content-type":"application/json"},"body":{}}]}""";
         Assert.Equal(503, (await http.SendAsync("/rest/s/river", "POST", "{}")).Status);
         Assert.Equal(503, (await http.SendAsync("/odata/s/river", "POST", "{}")).Status);
         Assert.Contains("\"state\"", (await http.SendAsync("/odata/s/$batch", "POST", Group)).Text);

@@ -43,22 +43,27 @@ public sealed class HardLimitTests : IDisposable
             // Texts of 2 MB, thirty of them joined in each row, by many at once.
             var joined = string.Join(" || ", Enumerable.Repeat("body", 30));
             var statement = $"SELECT id, {joined} AS x FROM Notes ORDER BY id LIMIT 20";
-            var sent = Enumerable.Range(0, 12).Select(async _ =>
-            {
-                using var body = new StringContent(statement, Encoding.UTF8, "application/sql");
-                try
+            var sent = Enumerable
+                .Range(0, 12)
+                .Select(async _ =>
                 {
-                    using var answer = await client.PostAsync("/rest/s/sql", body);
-                    return (HttpStatusCode?)answer.StatusCode;
-                }
-                catch (Exception exception) when (exception is HttpRequestException or IOException)
-                {
-                    // An answer that had begun is cut.
-                    return null;
-                }
-            });
+                    using var body = new StringContent(statement, Encoding.UTF8, "application/sql");
+                    try
+                    {
+                        using var answer = await client.PostAsync("/rest/s/sql", body);
+                        return (HttpStatusCode?)answer.StatusCode;
+                    }
+                    catch (Exception exception) when (exception is HttpRequestException or IOException)
+                    {
+                        // An answer that had begun is cut.
+                        return null;
+                    }
+                });
             foreach (var status in await Task.WhenAll(sent))
-                Assert.True(status is null or HttpStatusCode.ServiceUnavailable or HttpStatusCode.OK or HttpStatusCode.RequestEntityTooLarge, $"{status}");
+                Assert.True(
+                    status is null or HttpStatusCode.ServiceUnavailable or HttpStatusCode.OK or HttpStatusCode.RequestEntityTooLarge,
+                    $"{status}"
+                );
             Assert.False(process.HasExited);
             using var after = await client.GetAsync("/odata/s/Notes?$select=id&$top=3");
             Assert.Equal(HttpStatusCode.OK, after.StatusCode);
