@@ -16,7 +16,9 @@ public sealed class MariaDbEveryPairTests(MariaDbServer server)
     : EveryPairTests(Engine.MariaDb, null, server),
         IClassFixture<MariaDbServer>;
 
-/// <summary>Every pair of columns that may be compared is, on every engine and in every way; and numbers at the ends of their types.</summary>
+/// <summary>
+/// Every pair of columns that may be compared is, on every engine and in every way; and numbers at the ends of their types.
+/// </summary>
 [Trait("Category", "Attack")]
 public abstract class EveryPairTests(Engine engine, PostgresServer? postgres = null, MariaDbServer? mariaDb = null)
     : EngineTests(engine, postgres, mariaDb)
