@@ -221,7 +221,7 @@ public sealed class ComposerEndpointTests : IAsyncLifetime
     [InlineData("""{"target":"/rest/s/Rivers","method":"CONNECT"}""", "method")]
     [InlineData("""{"target":"/rest/s/Rivers","headers":[{"name":"a b","value":"c"}]}""", "headers")]
     [InlineData("""{"target":"/rest/s/Rivers","headers":[{"name":"a","value":"c\r\nd: e"}]}""", "headers")]
-    [InlineData("""{"target":"/rest/s/Rivers","headers":[null]}""", "headers")]
+    [InlineData("""{"target":"/rest/s/Rivers","headers":[null]}""", "body")]
     [InlineData("""{"target":"/rest/s/Rivers","headers":[{"name":"authorization","value":"Bearer gablekey_0_0"}]}""", "headers")]
     [InlineData("""{"target":"/rest/s/Rivers","as":"no such, one?"}""", "caller")]
     [InlineData("""{"target":"/rest/s/Rivers","port":1}""", "body")]
