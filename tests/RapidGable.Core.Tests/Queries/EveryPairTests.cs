@@ -2,7 +2,6 @@ using RapidGable.Access;
 using RapidGable.Expressions;
 using RapidGable.Model;
 using RapidGable.Queries;
-using RapidGable.Sources;
 
 namespace RapidGable.Core.Tests;
 
